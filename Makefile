@@ -1,0 +1,41 @@
+# Everything a tester or a developer types. Each target sets up what it needs.
+PY := .venv/bin/python
+export PIP_DISABLE_PIP_VERSION_CHECK = 1
+
+.PHONY: demo setup dev test lint bench screenshots schema wheel install clean
+
+demo: setup
+	@scripts/need-display.sh && exec .venv/bin/fairmargin demo
+
+setup:
+	@scripts/setup.sh app
+
+dev:
+	@scripts/setup.sh dev
+
+test: lint
+	QT_QPA_PLATFORM=offscreen $(PY) -m pytest -q
+
+lint: dev
+	$(PY) -m ruff check src tests benchmarks scripts
+	$(PY) -m ruff format --check src tests benchmarks scripts
+	$(PY) -m mypy
+	.venv/bin/lint-imports
+
+bench: dev
+	QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py
+
+screenshots: dev
+	QT_QPA_PLATFORM=offscreen $(PY) scripts/screenshots.py docs/screenshots
+
+schema: dev
+	$(PY) scripts/write_schema.py
+
+wheel: dev
+	$(PY) -m build --no-isolation
+
+install: setup
+	.venv/bin/fairmargin install-desktop
+
+clean:
+	rm -rf .venv dist build

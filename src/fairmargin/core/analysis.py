@@ -1,0 +1,462 @@
+"""The one door: ``analyse(study, traces) -> Analysis``.
+
+Legs are grouped by aimed-for speed and sector; each group is one fit and gives one comparison per trial.
+Screens, reports and JSON only draw the `Analysis`.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from statistics import NormalDist
+from typing import Any, Literal
+
+import numpy as np
+
+from fairmargin.core.judgement import fairness, verdict
+from fairmargin.core.judgement.conditions import Conditions, leg_conditions
+from fairmargin.core.judgement.fairness import Case, Concern
+from fairmargin.core.judgement.fit import SCATTER_FREEDOM, SCATTER_SHARE, Effect, Fit, FitOptions, fit_study
+from fairmargin.core.judgement.ledger import corrections
+from fairmargin.core.judgement.pairs import Drive, Pair, make_pairs, paired_interval
+from fairmargin.core.judgement.readings import Observation, observations
+from fairmargin.core.physics.roadload import WARM_UP_S
+from fairmargin.core.planning import display_noise_percent
+from fairmargin.core.study import Leg, Study, Trace
+from fairmargin.core.units import range_change_percent
+
+View = Literal["reference", "study-mean", "as-measured"]
+VIEWS: tuple[View, ...] = ("reference", "study-mean", "as-measured")
+#: Scatter of uncorrected legs beyond the corrected one: what weather adds unseen. Common practice.
+AS_MEASURED_SCATTER = 0.02
+
+
+@dataclass(frozen=True, slots=True)
+class LegResult:
+    """One leg with a reading: as read, and on the ledger to corrected. [Wh/km]"""
+
+    leg: str
+    run: str
+    configuration: str
+    direction: str
+    included: bool
+    reason: str
+    instrument: str
+    shown: str
+    measured_wh_per_km: float
+    corrected_wh_per_km: float | None
+    corrections_wh_per_km: Mapping[str, float]
+    sd_percent: float
+    others: tuple[tuple[str, float], ...]  # other instruments, Wh/km
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """Trial against baseline at one speed, in one sector; per cent of baseline consumption."""
+
+    baseline: str
+    trial: str
+    speed_kmh: float
+    sector: str | None
+    as_measured_percent: float
+    effect_percent: float
+    interval_percent: tuple[float, float]
+    confidence: float
+    baseline_wh_per_km: float
+    trial_wh_per_km: float
+    verdict: verdict.VerdictWord
+    reason: str
+    pairs: int
+    pairs_needed: int | None
+    range_change_percent: float
+    pair_list: tuple[Pair, ...]
+    plain_paired: tuple[float, float, float] | None  # corrected pairs: mean and t interval
+    step_percent: float  # what the instruments cannot see
+    scatter_percent: float
+    margin_budget: tuple[tuple[str, float], ...]  # source, half-width it would have alone, per cent
+    open_charge_percent: float
+    legs_used: int
+
+    @property
+    def half_width_percent(self) -> float:
+        """Half the interval's width."""
+        return (self.interval_percent[1] - self.interval_percent[0]) / 2
+
+
+@dataclass(frozen=True, slots=True)
+class Analysis:
+    """Everything that follows from a study's readings."""
+
+    title: str
+    view: View
+    comparisons: tuple[Comparison, ...]
+    legs: tuple[LegResult, ...]
+    concerns: tuple[Concern, ...]
+    assumed: tuple[str, ...]  # vehicle constants taken from the class preset
+    missing: str  # what is needed before a comparison can be made; empty when there is one
+
+    def to_json(self, path: str = "") -> dict[str, Any]:
+        """Return the result object of ``analyse --json``."""
+
+        def number(value: float | None) -> float | None:
+            return None if value is None or not math.isfinite(value) else round(value, 4)
+
+        return {
+            "path": path,
+            "title": self.title,
+            "view": self.view,
+            "comparisons": [
+                {
+                    "baseline": c.baseline,
+                    "trial": c.trial,
+                    "speed_kmh": number(c.speed_kmh),
+                    "sector": c.sector,
+                    "as_measured_percent": number(c.as_measured_percent),
+                    "effect_percent": number(c.effect_percent),
+                    "interval_percent": [number(v) for v in c.interval_percent],
+                    "confidence": c.confidence,
+                    "baseline_wh_per_km": number(c.baseline_wh_per_km),
+                    "trial_wh_per_km": number(c.trial_wh_per_km),
+                    "verdict": c.verdict,
+                    "pairs": c.pairs,
+                    "pairs_needed": c.pairs_needed,
+                    "range_change_percent": number(c.range_change_percent),
+                    "reason": c.reason,
+                    "scatter_percent": number(c.scatter_percent),
+                }
+                for c in self.comparisons
+            ],
+            "legs": [
+                {
+                    "leg": leg.leg,
+                    "configuration": leg.configuration,
+                    "included": leg.included,
+                    "instrument": leg.instrument,
+                    "measured_wh_per_km": number(leg.measured_wh_per_km),
+                    "corrected_wh_per_km": number(leg.corrected_wh_per_km),
+                    "corrections_wh_per_km": {k: number(v) for k, v in leg.corrections_wh_per_km.items()},
+                }
+                for leg in self.legs
+            ],
+            "concerns": [
+                {
+                    "code": c.code,
+                    "severity": c.severity,
+                    "charge_percent": number(c.charge_percent),
+                    "legs": list(c.legs),
+                    "title": c.title,
+                    "message": c.message,
+                    "next_step": c.next_step,
+                    "covered": c.covered,
+                }
+                for c in self.concerns
+            ],
+            "assumed": list(self.assumed),
+        }
+
+
+def analyse(
+    study: Study,
+    traces: Mapping[str, Trace] | None = None,
+    view: View = "reference",
+    scatter_share: float = SCATTER_SHARE,
+    scatter_freedom: float = SCATTER_FREEDOM,
+) -> Analysis:
+    """Correct every leg and state every trial's effect with its margin, concerns and verdict.
+
+    Parameters
+    ----------
+    study : Study
+    traces : mapping of leg name to Trace, optional
+        Logged samples; a logged leg is corrected through its real speed trace.
+    view : {'reference', 'study-mean', 'as-measured'}
+        Conditions the legs are corrected to; "as-measured" corrects nothing.
+    scatter_share, scatter_freedom : float
+        Prior run-to-run scatter of a 30 km leg, as a share, and its degrees of freedom.
+
+    Returns
+    -------
+    Analysis
+        With no comparisons, and `missing` saying what is needed, while readings are too few.
+
+    Raises
+    ------
+    ValueError
+        If `view` is unknown.
+    """
+    if view not in VIEWS:
+        raise ValueError(f'view must be one of {", ".join(VIEWS)}; got "{view}"')
+    traces = {} if traces is None else traces
+    conditions = leg_conditions(study, traces, WARM_UP_S)
+    every = observations(study, traces)
+    options = FitOptions(
+        view="study-mean" if view == "study-mean" else "reference",
+        scatter_share=scatter_share,
+        scatter_freedom=scatter_freedom,
+    )
+    groups: dict[tuple[float | None, str], list[Observation]] = {}
+    for o in every:
+        leg = study.leg(o.legs[0])
+        groups.setdefault((leg.speed_kmh or study.target_speed_kmh, leg.sector), []).append(o)
+    comparisons: list[Comparison] = []
+    concerns: list[Concern] = []
+    results: dict[str, LegResult] = {}
+    for (speed, sector), members in groups.items():
+        group_study = study.with_(target_speed_kmh=speed) if speed != study.target_speed_kmh else study
+        _analyse_group(
+            group_study, traces, view, options, conditions, members, sector or None, comparisons, concerns, results
+        )
+    order = {leg.leg: i for i, leg in enumerate(study.legs)}
+    return Analysis(
+        title=study.title,
+        view=view,
+        comparisons=tuple(comparisons),
+        legs=tuple(sorted(results.values(), key=lambda r: order[r.leg])),
+        concerns=fairness.merge(concerns),
+        assumed=study.vehicle.constants().assumed,
+        missing="" if comparisons else _missing(study, every),
+    )
+
+
+def _missing(study: Study, every: Sequence[Observation]) -> str:
+    driven = {study.leg(o.legs[0]).configuration for o in every if study.leg(o.legs[0]).included}
+    if not study.trials:
+        return "Add a trial configuration to compare with the baseline."
+    if not driven:
+        return "No readings yet. Type the first leg's reading in Drive."
+    if study.baseline.id not in driven:
+        return f"No baseline leg ({study.baseline.label}) has a reading yet."
+    return f"Only {study.baseline.label} has readings. Drive the first leg with {study.trials[0].label}."
+
+
+def _analyse_group(
+    study: Study,
+    traces: Mapping[str, Trace],
+    view: View,
+    options: FitOptions,
+    conditions: Mapping[str, Conditions],
+    members: Sequence[Observation],
+    sector: str | None,
+    comparisons: list[Comparison],
+    concerns: list[Concern],
+    results: dict[str, LegResult],
+) -> None:
+    legs = {leg.leg: leg for leg in study.legs}
+    used = [o for o in members if all(legs[name].included for name in o.legs)]
+
+    def refit(how: FitOptions, changed: Sequence[Conditions]) -> Fit | None:
+        table = {c.leg: c for c in changed}
+        kept = [o for o in used if not set(o.legs) & how.drop_legs]
+        if not kept:
+            return None
+        return fit_study(study, [table[name] for o in kept for name in o.legs], kept, traces, how)
+
+    fit: Fit | None = None
+    lines: dict[str, dict[str, float]] = {}
+    if used:
+        used_conditions = [conditions[name] for o in used for name in o.legs]
+        fit = refit(options, used_conditions)
+        assert fit is not None
+        if view != "as-measured":
+            lines = corrections(study, fit, options, used_conditions, used)
+    for o in members:
+        for name in o.legs:
+            leg = legs[name]
+            own = lines.get(name, {})
+            corrected: float | None = None
+            if name in lines or (view == "as-measured" and leg.included):
+                corrected = o.as_read_wh_per_km + sum(own.values())
+            results[name] = LegResult(
+                leg=name,
+                run=leg.run or name,
+                configuration=leg.configuration,
+                direction=leg.direction or ("loop" if study.method in {"loop", "laps"} else "out"),
+                included=leg.included,
+                reason=leg.reason,
+                instrument=o.readings[0].instrument,
+                shown=o.readings[0].shown,
+                measured_wh_per_km=o.as_read_wh_per_km,
+                corrected_wh_per_km=corrected,
+                corrections_wh_per_km=own,
+                sd_percent=100.0 * fit.leg_sd.get(name, o.relative_sd) if fit else 100.0 * o.relative_sd,
+                others=tuple((r.instrument, r.energy_wh / o.shown_km) for r in o.readings[1:]),
+            )
+    if fit is None:
+        return
+    for trial, effect in fit.effects.items():
+        a = [o for o in used if legs[o.legs[0]].configuration == study.baseline.id]
+        b = [o for o in used if legs[o.legs[0]].configuration == trial]
+        if not a or not b:
+            continue
+        case = Case(study, trial, fit.conditions, used, fit, effect, options, refit)
+        found = fairness.check(case)
+        concerns += found
+        comparisons.append(
+            _comparison(study, view, fit, effect, a, b, members, legs, results, found, sector, conditions)
+        )
+
+
+def _plain(a: Sequence[Observation], b: Sequence[Observation]) -> tuple[float, float]:
+    """Total energy over total shown distance of each configuration. [Wh/km]"""
+    return (
+        sum(o.energy_wh for o in a) / sum(o.shown_km for o in a),
+        sum(o.energy_wh for o in b) / sum(o.shown_km for o in b),
+    )
+
+
+def _comparison(
+    study: Study,
+    view: View,
+    fit: Fit,
+    effect: Effect,
+    a: Sequence[Observation],
+    b: Sequence[Observation],
+    members: Sequence[Observation],
+    legs: Mapping[str, Leg],
+    results: Mapping[str, LegResult],
+    found: Sequence[Concern],
+    sector: str | None,
+    conditions: Mapping[str, Conditions],
+) -> Comparison:
+    deviate = NormalDist().inv_cdf(0.5 + study.confidence / 2)
+    plain_a, plain_b = _plain([o for o in a if legs[o.legs[0]].vehicle != "control"] or a, b)
+    as_measured = (plain_b / plain_a - 1) * 100
+    ratio = math.exp(effect.log_ratio)
+    systematic = 100 * ratio * math.sqrt(effect.systematic_variance)
+    random = 100 * ratio * math.sqrt(effect.random_variance)
+    if view == "as-measured":
+        percent, interval, random, systematic = _as_measured(study, fit, a, b, as_measured)
+        level_a, level_b = plain_a, plain_b
+    else:
+        percent, interval = effect.percent, effect.interval_percent(study.confidence)
+        # The level follows the corrected legs; the ratio follows the fit.
+        level_a = effect.baseline_wh_per_km
+        level_b = level_a * (1 + percent / 100)
+    count = min(len({legs[o.legs[0]].run or o.legs[0] for o in side}) for side in (a, b))
+    step = math.sqrt(12.0) * float(np.mean([o.relative_sd for o in (*a, *b)]))
+    open_charge = fairness.open_charge(found)
+    blocked = [c for c in found if c.severity == "blocks"]
+    judged = verdict.word(percent, interval, study.smallest_effect_percent, bool(blocked), open_charge)
+    needed = verdict.pairs_needed(
+        count, percent, math.hypot(systematic, open_charge / 2), random, study.smallest_effect_percent, deviate
+    )
+    if judged == "not a fair comparison" and blocked:
+        needed = None
+    drives = [
+        Drive(
+            leg=o.legs[0],
+            run=legs[o.legs[0]].run,
+            block=legs[o.legs[0]].block,
+            configuration=legs[o.legs[0]].configuration,
+            direction="run" if len(o.legs) > 1 else results[o.legs[0]].direction,
+            order=conditions[o.legs[0]].started_s or float(i),
+            included=results[o.legs[0]].included,
+            reason=results[o.legs[0]].reason,
+            measured=results[o.legs[0]].measured_wh_per_km,
+            corrected=_observation_corrected(o, results),
+            sd_share=results[o.legs[0]].sd_percent / 100,
+        )
+        for i, o in enumerate(members)
+        if legs[o.legs[0]].vehicle != "control"
+    ]
+    pairs = make_pairs(drives, study.baseline.id, effect.trial, deviate)
+    good = [p.corrected_percent for p in pairs if p.included and p.corrected_percent is not None]
+    speed = study.target_speed_kmh or 3.6 * float(np.mean([c.speed_m_s for c in fit.conditions]))
+    return Comparison(
+        baseline=study.baseline.id,
+        trial=effect.trial,
+        speed_kmh=float(speed),
+        sector=sector,
+        as_measured_percent=as_measured,
+        effect_percent=percent,
+        interval_percent=interval,
+        confidence=study.confidence,
+        baseline_wh_per_km=level_a,
+        trial_wh_per_km=level_b,
+        verdict=judged,
+        reason=_reason(judged, percent, interval, study, blocked, found, open_charge, count, needed),
+        pairs=count,
+        pairs_needed=needed,
+        range_change_percent=range_change_percent(percent),
+        pair_list=tuple(pairs),
+        plain_paired=paired_interval(good, study.confidence),
+        step_percent=display_noise_percent(step, max(1, min(len(a), len(b)))),
+        scatter_percent=100 * fit.scatter_share,
+        margin_budget=tuple(
+            (name, 100 * ratio * deviate * math.sqrt(variance)) for name, variance in effect.budget if variance > 1e-10
+        ),
+        open_charge_percent=open_charge,
+        legs_used=len(a) + len(b),
+    )
+
+
+def _observation_corrected(o: Observation, results: Mapping[str, LegResult]) -> float | None:
+    values = [results[name].corrected_wh_per_km for name in o.legs]
+    known = [v for v in values if v is not None]
+    return float(np.mean(known)) if len(known) == len(values) else None
+
+
+def _as_measured(
+    study: Study, fit: Fit, a: Sequence[Observation], b: Sequence[Observation], percent: float
+) -> tuple[float, tuple[float, float], float, float]:
+    """Interval of the uncorrected difference: t, with what weather adds unseen in its prior scatter."""
+    from scipy.special import stdtrit  # only for this view
+
+    legs = {leg.leg: leg for leg in study.legs}
+
+    def logs(side: Sequence[Observation]) -> dict[str, list[float]]:
+        out: dict[str, list[float]] = {}
+        for o in side:
+            out.setdefault(legs[o.legs[0]].direction, []).append(math.log(o.as_read_wh_per_km))
+        return out
+
+    squares, freedom = 0.0, 0
+    for side in (logs(a), logs(b)):
+        for values in side.values():
+            squares += float(np.sum((np.array(values) - np.mean(values)) ** 2))
+            freedom += len(values) - 1
+    prior_freedom = 4.0
+    variance = (prior_freedom * AS_MEASURED_SCATTER**2 + squares) / (prior_freedom + freedom)
+    reading = float(np.mean([o.relative_sd**2 for o in (*a, *b)]))
+    days = [{fit_c.day for fit_c in fit.conditions if fit_c.leg in {n for o in side for n in o.legs}} for side in (a, b)]
+    apart = 0.0 if days[0] & days[1] else 0.02
+    se = math.sqrt((variance + reading) * (1 / len(a) + 1 / len(b)) + 2 * apart**2)
+    half = float(stdtrit(prior_freedom + freedom, 0.5 + study.confidence / 2)) * se
+    ratio = 1 + percent / 100
+    interval = ((ratio * math.exp(-half) - 1) * 100, (ratio * math.exp(half) - 1) * 100)
+    random = 100 * ratio * math.sqrt(max(se**2 - 2 * apart**2, 0.0))
+    return percent, interval, random, 100 * ratio * apart * math.sqrt(2)
+
+
+def _reason(
+    judged: str,
+    percent: float,
+    interval: tuple[float, float],
+    study: Study,
+    blocked: Sequence[Concern],
+    found: Sequence[Concern],
+    open_charge: float,
+    pairs: int,
+    needed: int | None,
+) -> str:
+    level = f"{100 * study.confidence:g} %"
+    smallest = study.smallest_effect_percent
+    if blocked:
+        return f"{blocked[0].title}: no margin can cover that. {blocked[0].next_step}"
+    if judged == "not a fair comparison":
+        worst = max((c for c in found if not c.covered and c.charge_percent), key=lambda c: abs(c.charge_percent or 0))
+        return f"{worst.title} may be worth {open_charge:.1f} %, more than the effect. {worst.next_step}"
+    if judged in {"uses more", "uses less"}:
+        extra = f" even with {open_charge:.1f} % of open concerns added" if open_charge > 0.05 else ""
+        return f"The whole {level} interval lies on one side of zero{extra}."
+    if judged == "no difference that matters":
+        return f"The whole {level} interval lies within ±{smallest:g} %, the smallest effect that matters."
+    more = (
+        f"About {needed - pairs} more pair{'s' if needed - pairs != 1 else ''} would settle it."
+        if needed is not None and needed > pairs
+        else "One more pair may settle it."
+        if needed is not None
+        else "More pairs like these cannot settle it: what limits the margin is not scatter."
+    )
+    return f"The {level} interval ({interval[0]:+.1f} to {interval[1]:+.1f} %) holds both zero and effects that matter. {more}"

@@ -1,0 +1,225 @@
+"""The conditions each leg was driven in: weather, speed, warm-up, day; filled in and marked where not known."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+
+import numpy as np
+
+from fairmargin.core.judgement.readings import distance_ratios, leg_distances
+from fairmargin.core.physics import air
+from fairmargin.core.study import Leg, Study, Trace, WeatherRow
+
+
+@dataclass(frozen=True, slots=True)
+class Conditions:
+    """One leg's conditions; SI but for °C. Wind vectors point to where the wind comes from, at the mast."""
+
+    leg: str
+    run: str
+    day: int
+    configuration: str
+    control: bool
+    backwards: bool
+    speed_m_s: float
+    speed_sd: float  # as a share
+    moving_s: float
+    duration_s: float
+    stopped_s: float
+    true_m: float
+    temperature_c: float
+    temperature_known: bool
+    density_kg_m3: float
+    pressure_known: bool
+    from_north: float
+    from_east: float
+    wind_known: bool
+    turbulence_m_s: float
+    climate_k: float | None  # |cabin setting − outside|; 0 when off; None when not known
+    mass_delta_kg: float
+    tyre_pressure_kpa: float | None
+    road: str
+    started_s: float | None
+    warm_share: float  # mean of exp(−t/τ) since the day's first start, 0 = warm
+
+    @property
+    def wind_speed(self) -> float:
+        """Reported wind at the mast. [m/s]"""
+        return math.hypot(self.from_north, self.from_east)
+
+
+def seconds_of(moment: datetime, aware: bool) -> float:
+    """Return seconds on a common clock: UTC when every time carries an offset, else wall time."""
+    if aware:
+        return moment.timestamp()
+    wall = moment.replace(tzinfo=None)
+    return (wall - datetime(1970, 1, 1)) / timedelta(seconds=1)
+
+
+def weather_at(rows: tuple[WeatherRow, ...], second: float, aware: bool) -> dict[str, float]:
+    """Station weather interpolated to a moment; the wind as a vector. Missing columns are left out."""
+    if not rows:
+        return {}
+    order = sorted(rows, key=lambda r: seconds_of(r.time, aware))
+    times = np.array([seconds_of(r.time, aware) for r in order])
+    result: dict[str, float] = {}
+    for name in ("temperature_c", "pressure_hpa", "humidity_percent", "wind_gust_ms"):
+        values = np.array([np.nan if getattr(r, name) is None else getattr(r, name) for r in order], dtype=float)
+        good = np.isfinite(values)
+        if good.any():
+            result[name] = float(np.interp(second, times[good], values[good]))
+    speed = np.array([np.nan if r.wind_speed_ms is None else r.wind_speed_ms for r in order], dtype=float)
+    angle = np.radians([np.nan if r.wind_from_deg is None else r.wind_from_deg for r in order])
+    good = np.isfinite(speed) & np.isfinite(angle)
+    if good.any():
+        north = float(np.interp(second, times[good], (speed * np.cos(angle))[good]))
+        east = float(np.interp(second, times[good], (speed * np.sin(angle))[good]))
+        # The mean speed of a turning wind is that of the speeds, not the length of the mean vector.
+        length = float(np.interp(second, times[good], speed[good]))
+        scale = length / max(math.hypot(north, east), 1e-9)
+        result["from_north"], result["from_east"] = north * scale, east * scale
+    return result
+
+
+def all_aware(study: Study) -> bool:
+    """Whether every time of the study carries an offset from UTC."""
+    times = [leg.started_at for leg in study.legs if leg.started_at] + [row.time for row in study.weather]
+    return bool(times) and all(t.tzinfo is not None for t in times)
+
+
+def leg_conditions(study: Study, traces: Mapping[str, Trace], warm_up_s: float) -> dict[str, Conditions]:
+    """Conditions of every leg of the study, by leg name; what is not known is filled and flagged."""
+    aware = all_aware(study)
+    ratios = distance_ratios(study)
+    height = float(np.mean([p.elevation_m for p in study.route if p.elevation_m is not None] or [0.0]))
+    standard_hpa = float(air.standard_pressure_pa(np.clip(height, -900, 8000))) / 100.0
+    starts = {
+        leg.leg: seconds_of(leg.started_at, aware) if leg.started_at is not None else None for leg in study.legs
+    }
+    own_pressure = [leg.pressure_hpa for leg in study.legs if leg.pressure_hpa is not None]
+    fallback_hpa = float(np.mean(own_pressure)) if own_pressure else standard_hpa
+    own_temperature = [leg.temperature_c for leg in study.legs if leg.temperature_c is not None]
+    fallback_c = float(np.mean(own_temperature)) if own_temperature else study.reference.temperature_c
+    durations = [leg.duration_s for leg in study.legs if leg.duration_s]
+    by_the_minute = len(durations) > 0 and all(d % 60 == 0 for d in durations)
+
+    raw: list[Conditions] = []
+    days: dict[object, int] = {}
+    for run, legs in study.runs():
+        for leg in legs:
+            distance = leg_distances(study, leg, ratios[leg.configuration], traces.get(leg.leg))
+            true_m = distance[1] * 1000.0 if distance else 0.0
+            second = starts[leg.leg]
+            station = weather_at(study.weather, second + (leg.duration_s or 0.0) / 2, aware) if second else {}
+            temperature = leg.temperature_c if leg.temperature_c is not None else station.get("temperature_c")
+            pressure = leg.pressure_hpa if leg.pressure_hpa is not None else station.get("pressure_hpa")
+            humidity = leg.humidity_percent if leg.humidity_percent is not None else station.get("humidity_percent")
+            gust = leg.wind_gust_ms if leg.wind_gust_ms is not None else station.get("wind_gust_ms")
+            if leg.wind_speed_ms is not None and (leg.wind_from_deg is not None or leg.wind_speed_ms == 0):
+                angle = math.radians(leg.wind_from_deg or 0.0)
+                north, east = leg.wind_speed_ms * math.cos(angle), leg.wind_speed_ms * math.sin(angle)
+                wind_known = True
+            elif "from_north" in station:
+                north, east, wind_known = station["from_north"], station["from_east"], True
+            else:
+                north, east, wind_known = 0.0, 0.0, False
+            speed = math.hypot(north, east)
+            sustained = leg.wind_speed_ms if leg.wind_speed_ms is not None else speed
+            turbulence = max(0.3, 0.18 * sustained, ((gust or 0.0) - sustained) / 3.0)
+            t = fallback_c if temperature is None else temperature
+            density = float(
+                air.moist_air_density(
+                    100.0 * (fallback_hpa if pressure is None else pressure),
+                    t + 273.15,
+                    (60.0 if humidity is None else humidity) / 100.0,
+                )
+            )
+            v, sd, moving, whole, stopped = _speed(study, leg, true_m, by_the_minute, traces.get(leg.leg))
+            if second is not None:
+                day_key: object = math.floor(second / 86400.0) if not aware else leg.started_at.date()  # type: ignore[union-attr]
+            else:
+                day_key = "unknown"
+            climate: float | None = None
+            if leg.climate == "off":
+                climate = 0.0
+            elif leg.climate:
+                climate = abs(float(leg.climate.replace(",", ".")) - t)
+            raw.append(
+                Conditions(
+                    leg=leg.leg,
+                    run=run,
+                    day=days.setdefault(day_key, len(days)),
+                    configuration=leg.configuration,
+                    control=leg.vehicle == "control",
+                    backwards=leg.direction == "back",
+                    speed_m_s=v,
+                    speed_sd=sd,
+                    moving_s=moving,
+                    duration_s=whole,
+                    stopped_s=stopped,
+                    true_m=true_m,
+                    temperature_c=t,
+                    temperature_known=temperature is not None,
+                    density_kg_m3=density,
+                    pressure_known=pressure is not None,
+                    from_north=north,
+                    from_east=east,
+                    wind_known=wind_known,
+                    turbulence_m_s=turbulence,
+                    climate_k=climate,
+                    mass_delta_kg=leg.mass_delta_kg or 0.0,
+                    tyre_pressure_kpa=leg.tyre_pressure_kpa,
+                    road=leg.road,
+                    started_s=second,
+                    warm_share=0.0,
+                )
+            )
+    return {c.leg: c for c in _with_warm_up(raw, warm_up_s)}
+
+
+def _speed(
+    study: Study, leg: Leg, true_m: float, by_the_minute: bool, trace: Trace | None
+) -> tuple[float, float, float, float, float]:
+    """Average moving speed [m/s], its relative sd, moving, whole and stopped time [s]."""
+    aimed_kmh = leg.speed_kmh or study.target_speed_kmh
+    if trace is not None:
+        whole = float(trace.time_s[-1] - trace.time_s[0])
+        dt = np.diff(trace.time_s)
+        stopped = float(dt[(trace.speed_kmh[1:] + trace.speed_kmh[:-1]) < 2.0].sum())
+        moving = max(whole - stopped, 1.0)
+        return true_m / moving, 0.0, moving, whole, stopped
+    stopped = leg.stopped_s or 0.0
+    if leg.duration_s and true_m:
+        moving = leg.duration_s - stopped
+        timed = true_m / moving
+        if by_the_minute and aimed_kmh:
+            # A time read to the minute is worth less than a speed that was held: weigh them.
+            w_timed = (leg.duration_s * math.sqrt(12.0) / 60.0) ** 2
+            w_aimed = 1.0 / 0.02**2
+            v = (w_timed * timed + w_aimed * aimed_kmh / 3.6) / (w_timed + w_aimed)
+            return v, (w_timed + w_aimed) ** -0.5, true_m / v, true_m / v + stopped, stopped
+        sd = 60.0 / math.sqrt(12.0) / leg.duration_s if by_the_minute else 0.001
+        return timed, sd, moving, leg.duration_s, stopped
+    v = (aimed_kmh or 80.0) / 3.6
+    moving = true_m / v
+    return v, 0.02, moving, moving + stopped, stopped
+
+
+def _with_warm_up(raw: list[Conditions], tau: float) -> list[Conditions]:
+    """Set `warm_share`: the tyres' cold share decays while driving and comes back over an hour's pause."""
+    result: list[Conditions] = []
+    cold: dict[tuple[bool, int], tuple[float, float]] = {}  # vehicle, day -> cold share, end of last leg
+    for c in sorted(raw, key=lambda c: (c.day, c.started_s if c.started_s is not None else 0.0)):
+        key = (c.control, c.day)
+        share, ended = cold.get(key, (1.0, c.started_s or 0.0))
+        if c.started_s is not None:
+            pause = max(0.0, c.started_s - ended)
+            share = 1.0 - (1.0 - share) * math.exp(-pause / 3600.0)
+        duration = max(c.duration_s, 1.0)
+        after = share * math.exp(-duration / tau)
+        result.append(replace(c, warm_share=(share - after) * tau / duration))
+        cold[key] = (after, (c.started_s or 0.0) + duration)
+    return result

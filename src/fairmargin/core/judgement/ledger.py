@@ -1,0 +1,130 @@
+"""The ledger: how each leg gets from measured to corrected, in Wh/km, one condition after another."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.judgement.conditions import Conditions
+from fairmargin.core.judgement.fit import Fit, FitOptions, reference_values, speed_of_study
+from fairmargin.core.judgement.model import Slot, join, steady_pieces, study_shape
+from fairmargin.core.judgement.readings import Observation
+from fairmargin.core.physics.roadload import DRIVELINE_TEMPERATURE_PER_K
+from fairmargin.core.study import Study
+
+Array = NDArray[np.float64]
+
+#: Ledger lines in the order in which conditions are exchanged, and how a screen names them.
+LINES: Final = {
+    "distance": "distance",
+    "speed": "speed",
+    "wind": "wind",
+    "air_density": "air",
+    "tyre_temperature": "tyre warmth",
+    "tyre_warm_up": "cold start",
+    "tyre_pressure": "tyre pressure",
+    "climate": "cabin",
+    "driveline": "battery",
+    "mass": "load",
+    "elevation": "hills",
+}
+
+
+def corrections(
+    study: Study,
+    fit: Fit,
+    options: FitOptions,
+    conditions: Sequence[Conditions],
+    observations: Sequence[Observation],
+) -> dict[str, dict[str, float]]:
+    """Corrections of every leg [Wh/km], by leg and ledger line; measured + their sum = corrected.
+
+    The model's energy is taken from the conditions driven to the reference conditions one line at a time;
+    each change is scaled by measured over modelled, so that the model's level does not matter. Hills are
+    exchanged last: a leg gets the mean of the directions driven, so that out and back can be compared.
+    """
+    n = len(conditions)
+    reference = reference_values(study, conditions, options.view)
+    shape = study_shape(study)
+    speed = speed_of_study(study, conditions)
+    local = fit.local.copy()
+    for slot in (Slot.TOTAL, Slot.SPEED):
+        # Statistical terms stay out of the ledger; the change itself is restored below.
+        local[:, slot] = 0.0
+    for trial in study.trials:
+        total = fit.values.get(f"{trial.id}: technique") or 0.0
+        for name in ("mixed", "unknown"):
+            total += fit.values.get(f"{trial.id}: {name}") or 0.0
+        local[[c.configuration == trial.id for c in conditions], Slot.TOTAL] += total
+
+    measured = np.empty(n)
+    true_energy = np.empty(n)
+    index = {c.leg: i for i, c in enumerate(conditions)}
+    for o in observations:
+        for name in o.legs:
+            measured[index[name]] = o.as_read_wh_per_km
+            true_energy[index[name]] = o.true_wh_per_km
+    kilometres = np.array([max(c.true_m, 1.0) for c in conditions]) / 1000.0
+
+    result: dict[str, Array] = {"distance": true_energy - measured}
+    state = fit.model
+    before = state.energies(local, derivatives=False).wh
+    # Measured over modelled (on a charged-back run: of the whole run).
+    scale = np.empty(n)
+    for o in observations:
+        rows = [index[name] for name in o.legs]
+        scale[rows] = o.energy_wh / before[rows].sum()
+
+    def line(name: str, after: Array) -> None:
+        nonlocal before
+        result[name] = (after - before) * scale / kilometres
+        before = after
+
+    steady = join([steady_pieces(shape, study, c, speed, ()) for c in conditions], [0.0] * n)
+    state = replace(state, paths=steady).replaced(stopped_s=np.zeros(n))
+    line("speed", state.energies(local, False).wh)
+    heading = steady.heading_known.astype(float)
+    local[:, Slot.WIND_NORTH] = local[:, Slot.WIND_EAST] = 0.0
+    state = state.replaced(
+        from_north=reference["north"] * heading,
+        from_east=reference["east"] * heading,
+        turbulence=np.full(n, reference["turbulence"]),
+    )
+    line("wind", state.energies(local, False).wh)
+    state = state.replaced(density=np.full(n, reference["density"]))
+    line("air_density", state.energies(local, False).wh)
+    # Tyres and driveline both follow the temperature: exchange it for the tyres alone first.
+    driven_c = state.legs.temperature_c
+    k_drive = local[:, Slot.DRIVELINE_PER_K].copy()
+    drive_then = (DRIVELINE_TEMPERATURE_PER_K + k_drive) * (15.0 - driven_c)
+    drive_now = (DRIVELINE_TEMPERATURE_PER_K + k_drive) * (15.0 - reference["temperature_c"])
+    state = state.replaced(temperature_c=np.full(n, reference["temperature_c"]))
+    local[:, Slot.TOTAL] += drive_then - drive_now
+    line("tyre_temperature", state.energies(local, False).wh)
+    state = state.replaced(warm_share=np.zeros(n))
+    line("tyre_warm_up", state.energies(local, False).wh)
+    state = state.replaced(pressure_ratio=np.ones(n))
+    line("tyre_pressure", state.energies(local, False).wh)
+    state = state.replaced(climate_k=np.zeros(n))
+    line("climate", state.energies(local, False).wh)
+    local[:, Slot.TOTAL] -= drive_then - drive_now
+    line("driveline", state.energies(local, False).wh)
+    state = state.replaced(mass_delta_kg=np.zeros(n))
+    line("mass", state.energies(local, False).wh)
+
+    # Hills: each leg's own direction against the mean of the directions driven.
+    per_km = before / kilometres
+    directions = sorted({c.backwards for c in conditions})
+    hills = np.zeros(n)
+    if len(directions) == 2 and shape is not None:
+        other = [replace(c, backwards=not c.backwards) for c in conditions]
+        turned = replace(
+            state, paths=join([steady_pieces(shape, study, c, speed, ()) for c in other], [0.0] * n)
+        )
+        hills = (turned.energies(local, False).wh / kilometres - per_km) * 0.5 * scale
+    result["elevation"] = hills
+    return {c.leg: {name: float(values[i]) for name, values in result.items()} for i, c in enumerate(conditions)}

@@ -1,0 +1,97 @@
+"""Pairs: one baseline drive and one trial drive, set against each other per direction.
+
+References
+----------
+.. [1] Student, "The probable error of a mean", Biometrika 6 (1908) 1: the paired t interval.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+
+@dataclass(frozen=True, slots=True)
+class Drive:
+    """One drive as pairing sees it."""
+
+    leg: str
+    run: str
+    block: str
+    configuration: str
+    direction: str
+    order: float
+    included: bool
+    reason: str
+    measured: float
+    corrected: float | None
+    sd_share: float
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """Differences of one pair, per cent of the baseline drive."""
+
+    number: int
+    direction: str
+    baseline_leg: str
+    trial_leg: str
+    measured_percent: float
+    corrected_percent: float | None
+    half_width_percent: float
+    included: bool
+    reason: str
+
+
+def make_pairs(drives: Sequence[Drive], baseline: str, trial: str, deviate: float) -> list[Pair]:
+    """Pair drives in time order, within their block first, then what is left over across blocks."""
+    pairs: list[Pair] = []
+    for direction in dict.fromkeys(d.direction for d in drives):
+        here = sorted((d for d in drives if d.direction == direction), key=lambda d: d.order)
+        left_a: list[Drive] = []
+        left_b: list[Drive] = []
+        matched: list[tuple[Drive, Drive]] = []
+        for block in dict.fromkeys(d.block for d in here):
+            a = [d for d in here if d.block == block and d.configuration == baseline]
+            b = [d for d in here if d.block == block and d.configuration == trial]
+            k = min(len(a), len(b))
+            matched += list(zip(a, b, strict=False))
+            left_a += a[k:]
+            left_b += b[k:]
+        matched += list(zip(left_a, left_b, strict=False))
+        matched.sort(key=lambda ab: min(ab[0].order, ab[1].order))
+        for number, (a_drive, b_drive) in enumerate(matched, start=1):
+            corrected = None
+            if a_drive.corrected and b_drive.corrected:
+                corrected = (b_drive.corrected / a_drive.corrected - 1) * 100
+            out = [d.reason for d in (a_drive, b_drive) if not d.included]
+            pairs.append(
+                Pair(
+                    number,
+                    direction,
+                    a_drive.leg,
+                    b_drive.leg,
+                    (b_drive.measured / a_drive.measured - 1) * 100,
+                    corrected,
+                    100 * deviate * math.hypot(a_drive.sd_share, b_drive.sd_share),
+                    not out,
+                    "; ".join(r for r in out if r),
+                )
+            )
+    order = {d: i for i, d in enumerate(dict.fromkeys(x.direction for x in drives))}
+    return sorted(pairs, key=lambda p: (p.number, order[p.direction]))
+
+
+def paired_interval(differences: Sequence[float], confidence: float) -> tuple[float, float, float] | None:
+    """Mean of paired differences and its t interval [1]_; None with fewer than two."""
+    if len(differences) < 2:
+        return None
+    d = np.asarray(differences, dtype=float)
+    from scipy.special import stdtrit  # only where shown; the import costs more than the sum
+
+    half = float(stdtrit(len(d) - 1, 0.5 + confidence / 2)) * float(d.std(ddof=1)) / math.sqrt(len(d))
+    mean = float(d.mean())
+    return mean, mean - half, mean + half

@@ -1,0 +1,229 @@
+"""What each instrument says about a leg's energy, and how well it can say it.
+
+A rounded reading is uniform over its step: standard deviation step/√12 (JCGM 100:2008, 4.3.7).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from fairmargin.core import units
+from fairmargin.core.study import Leg, Study, Trace
+
+_UNIFORM: Final = 1.0 / math.sqrt(12.0)
+#: Repeatability beyond the shown step. Common practice.
+CHARGER_REPEAT_KWH: Final = 0.10
+SOC_LAG_PERCENT: Final = 0.3
+FUEL_FILL_L: Final = 0.10
+ODOMETER_STEP_KM: Final = 0.1
+LOGGER_GAP_S: Final = 10.0
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """One instrument's answer for one observation (a leg, or a run charged back as a whole)."""
+
+    instrument: str
+    shown: str
+    energy_wh: float
+    relative_sd: float
+
+
+@dataclass(frozen=True, slots=True)
+class Observation:
+    """Energy over one leg, or over the legs of a run that was charged back as a whole."""
+
+    legs: tuple[str, ...]
+    readings: tuple[Reading, ...]  # most direct first
+    shown_km: float
+    true_km: float
+    as_read_wh_per_km: float
+
+    @property
+    def energy_wh(self) -> float:
+        """Energy by the most direct instrument. [Wh]"""
+        return self.readings[0].energy_wh
+
+    @property
+    def true_wh_per_km(self) -> float:
+        """Energy per true distance. [Wh/km]"""
+        return self.energy_wh / self.true_km
+
+    @property
+    def relative_sd(self) -> float:
+        """Standard deviation of the reading as a share of itself."""
+        return self.readings[0].relative_sd
+
+
+def distance_ratios(study: Study) -> dict[str, float]:
+    """Distance shown by the car over true distance, for each configuration.
+
+    From legs with both an odometer and a GPS distance where there are any (pooled over configurations
+    unless the change touches the wheels), else from the stated distance error and circumference change.
+    """
+    stated = 1.0 + (study.vehicle.distance_error_percent or 0.0) / 100.0
+    result = {
+        c.id: stated / (1.0 + (c.circumference_change_percent or 0.0) / 100.0) for c in study.configurations
+    }
+    touches_wheels = study.change.kind in {"wheels", "tyres"} or any(
+        c.circumference_change_percent for c in study.configurations
+    )
+    sums: dict[str, list[float]] = {}
+    for leg in study.legs:
+        if leg.included and leg.distance_km and leg.gps_distance_km and leg.vehicle != "control":
+            key = leg.configuration if touches_wheels else ""
+            total = sums.setdefault(key, [0.0, 0.0])
+            total[0] += leg.distance_km
+            total[1] += leg.gps_distance_km
+    for identifier in result:
+        shown_gps = sums.get(identifier if touches_wheels else "")
+        if shown_gps:
+            result[identifier] = shown_gps[0] / shown_gps[1]
+    return result
+
+
+def route_km(study: Study) -> float | None:
+    """Length of the study's route, from its points or else the median of the legs. [km]"""
+    if len(study.route) > 1:
+        return (study.route[-1].distance_m - study.route[0].distance_m) / 1000.0
+    known = [x for leg in study.legs if (x := leg.gps_distance_km or leg.distance_km) is not None]
+    return float(np.median(known)) if known else None
+
+
+def integrate_power_wh(trace: Trace) -> tuple[float, float] | None:
+    """Energy by trapezoidal integration of logged power, and the share of time bridged over gaps. [Wh]
+
+    Missing samples and pauses longer than 10 s count as bridged.
+    """
+    if trace.power_kw is None:
+        return None
+    good = np.isfinite(trace.power_kw)
+    if good.sum() < 2:
+        return None
+    t, p = trace.time_s[good], trace.power_kw[good]
+    dt = np.diff(t)
+    energy = float(np.sum((p[1:] + p[:-1]) * 0.5 * dt)) / 3.6
+    return energy, float(dt[dt > LOGGER_GAP_S].sum() / (t[-1] - t[0]))
+
+
+def leg_distances(study: Study, leg: Leg, ratio: float, trace: Trace | None) -> tuple[float, float] | None:
+    """Distance as shown by the car and true distance, whichever is known giving the other. [km]"""
+    if leg.gps_distance_km:
+        return leg.distance_km or leg.gps_distance_km * ratio, leg.gps_distance_km
+    if leg.distance_km:
+        return leg.distance_km, leg.distance_km / ratio
+    if trace is not None:
+        driven = float(np.sum((trace.speed_kmh[1:] + trace.speed_kmh[:-1]) * np.diff(trace.time_s))) / 7200.0
+        if driven > 0.05:
+            return driven * ratio, driven
+    whole = route_km(study)
+    return (whole * ratio, whole) if whole else None
+
+
+def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -> list[Reading]:
+    """Every instrument's energy for one leg, most direct first (charge-back excluded)."""
+    found: list[Reading] = []
+    integral = integrate_power_wh(trace) if trace is not None else None
+    if integral is not None and integral[0] > 0:
+        energy, gaps = integral
+        found.append(Reading("logger", f"{energy / 1000:.3f} kWh", energy, 0.002 + 0.5 * gaps))
+    if leg.energy_kwh is not None and leg.energy_kwh > 0:
+        step = leg.energy_step_kwh or 0.0
+        sd = math.hypot(step * _UNIFORM / leg.energy_kwh, ODOMETER_STEP_KM * _UNIFORM / shown_km)
+        found.append(Reading("trip energy", f"{leg.energy_kwh:g} kWh", leg.energy_kwh * 1000.0, sd))
+    if leg.average_shown is not None and leg.average_unit is not None:
+        wh_per_km = units.to_wh_per_km(leg.average_shown, leg.average_unit, study.vehicle.heating_value)
+        sd = (leg.average_step or 0.0) / leg.average_shown * _UNIFORM
+        found.append(
+            Reading(
+                "trip average",
+                f"{leg.average_shown:g} {units.label(leg.average_unit)}",
+                wh_per_km * shown_km,
+                sd,
+            )
+        )
+    if leg.fuel_l:
+        sd = math.hypot(FUEL_FILL_L / leg.fuel_l, ODOMETER_STEP_KM * _UNIFORM / shown_km)
+        found.append(Reading("fuel", f"{leg.fuel_l:g} L", leg.fuel_l * study.vehicle.heating_value, sd))
+    return found
+
+
+def _charge_reading(study: Study, kwh: float, shown_km: float) -> Reading:
+    efficiency = study.vehicle.constants().charging_efficiency
+    sd = math.hypot(CHARGER_REPEAT_KWH / kwh, ODOMETER_STEP_KM * _UNIFORM / shown_km, 0.005)
+    return Reading("charge back", f"{kwh:g} kWh", kwh * efficiency * 1000.0, sd)
+
+
+def _soc_reading(study: Study, leg: Leg) -> Reading | None:
+    if leg.soc_start_percent is None or leg.soc_end_percent is None:
+        return None
+    drop = leg.soc_start_percent - leg.soc_end_percent
+    if drop <= 0:
+        return None
+    capacity = study.vehicle.usable_capacity_kwh or 50.0  # the ratio does not depend on it
+    step = 1.0 if leg.soc_step_percent is None else leg.soc_step_percent
+    sd = math.hypot(step * _UNIFORM * math.sqrt(2.0), SOC_LAG_PERCENT) / drop
+    return Reading("state of charge", f"{drop:g} %", drop / 100.0 * capacity * 1000.0, sd)
+
+
+def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]:
+    """Every leg (or charged-back run) with a usable reading, included or not, in file order."""
+    ratios = distance_ratios(study)
+    result: list[Observation] = []
+    for _, legs in study.runs():
+        distances = {
+            leg.leg: leg_distances(study, leg, ratios[leg.configuration], traces.get(leg.leg)) for leg in legs
+        }
+        own = {
+            leg.leg: leg_readings(study, leg, d[0], traces.get(leg.leg)) if (d := distances[leg.leg]) else []
+            for leg in legs
+        }
+        charged = [leg for leg in legs if leg.charger_kwh]
+        whole_run = (
+            len(charged) == 1
+            and charged[0] is legs[-1]
+            and len(legs) > 1
+            and not any(own.values())
+            and all(distances.values())
+            and all(leg.included for leg in legs)
+        )
+        if whole_run:
+            shown = sum(d[0] for d in distances.values() if d)
+            true = sum(d[1] for d in distances.values() if d)
+            readings: list[Reading] = [_charge_reading(study, float(charged[0].charger_kwh or 0.0), shown)]
+            result.append(
+                Observation(
+                    tuple(leg.leg for leg in legs),
+                    tuple(readings),
+                    shown,
+                    true,
+                    readings[0].energy_wh / shown,
+                )
+            )
+            continue
+        for leg in legs:
+            distance = distances[leg.leg]
+            if distance is None:
+                continue
+            shown, true = distance
+            readings = own[leg.leg]
+            if leg.charger_kwh:
+                readings.append(_charge_reading(study, leg.charger_kwh, shown))
+            soc = _soc_reading(study, leg)
+            if soc is not None:
+                readings.append(soc)
+            if not readings:
+                continue
+            if readings[0].instrument == "trip average":
+                # The display divides by the car's own distance; the true distance comes from the pooled
+                # ratio, not from this leg's two rounded figures.
+                true = shown / ratios[leg.configuration]
+            result.append(
+                Observation((leg.leg,), tuple(readings), shown, true, readings[0].energy_wh / shown)
+            )
+    return result

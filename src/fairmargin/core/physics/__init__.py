@@ -1,0 +1,1 @@
+"""Physics at the SI level: arrays in, arrays out."""
