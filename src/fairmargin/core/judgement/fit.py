@@ -6,7 +6,7 @@ with J the derivatives of the log energies, S the prior variances and N the read
     C = J S Jᵀ + N + σ² diag(s)         (all that scatters the readings)
     effect | σ ~ Normal(g μ + g S Jᵀ C⁻¹ r,  g S gᵀ − g S Jᵀ C⁻¹ J S gᵀ)
 
-and the run-to-run scatter σ, itself uncertain (scaled inverse χ², 6 degrees of freedom around common
+and the run-to-run scatter σ, itself uncertain (scaled inverse χ², 5 degrees of freedom around common
 practice), is integrated over on a grid: the effect becomes a mixture of normals with t-like tails, so that
 small samples do not pretend.
 
@@ -46,14 +46,14 @@ from fairmargin.core.study import Study, Trace
 Array = NDArray[np.float64]
 
 #: Prior scatter of a careful run of 30 km, as a share, and the weight of that opinion. Common practice.
-SCATTER_SHARE: Final = 0.011
-SCATTER_FREEDOM: Final = 6.0
+SCATTER_SHARE: Final = 0.0095
+SCATTER_FREEDOM: Final = 5.0
 SCATTER_KM: Final = 30.0
 
 #: Standard deviations of the priors (see docs/method.md for each).
 WIND_RUN_M_S: Final = 0.65
 WIND_DAY_M_S: Final = 0.5
-WIND_LEG_M_S: Final = 0.35
+WIND_LEG_M_S: Final = 0.3
 WIND_UNKNOWN_DAY_M_S: Final = 3.0
 WIND_UNKNOWN_RUN_M_S: Final = 1.0
 YAW_SLOPE_SD: Final = 0.006

@@ -1,0 +1,239 @@
+"""The command line. Nothing but opening the window imports Qt."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from fairmargin import __version__
+
+app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
+
+OK, BAD_INPUT = 0, 2
+
+
+def _fault(line: str) -> None:
+    print(line, file=sys.stderr)
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        print(f"fairmargin {__version__}")
+        raise typer.Exit(OK)
+
+
+@app.callback()
+def _top(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version and stop.")
+    ] = False,
+) -> None:
+    """Fair Margin: what a change does to a vehicle's consumption, with an honest margin."""
+
+
+def open_window(path: str | None, demo: bool = False) -> int:
+    """Open the window; the only door from here to Qt."""
+    from fairmargin.desktop.application import run
+
+    return run(path, demo=demo)
+
+
+@app.command()
+def demo(
+    path: Annotated[Path | None, typer.Option("--at", help="Where to put the demo logbook.")] = None,
+) -> None:
+    """Open the window on the demo logbook (made afresh when absent)."""
+    raise typer.Exit(open_window(str(path) if path else None, demo=True))
+
+
+@app.command(name="open")
+def open_(path: Annotated[str | None, typer.Argument(help="A logbook or a study package.")] = None) -> None:
+    """Open the window (the same as no command at all)."""
+    raise typer.Exit(open_window(path))
+
+
+@app.command()
+def analyse(
+    packages: Annotated[list[Path], typer.Argument(help="Study packages: folders or zips.", metavar="PACKAGE...")],
+    as_json: Annotated[bool, typer.Option("--json", help="One JSON object per package and line.")] = False,
+    view: Annotated[str, typer.Option(help="reference, study-mean or as-measured.")] = "reference",
+) -> None:
+    """Correct the legs and state the effect of the change with its margin."""
+    from fairmargin.core.analysis import VIEWS
+    from fairmargin.core.analysis import analyse as run
+    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.package import read_package
+
+    if view not in VIEWS:
+        _fault(f'--view: "{view}" is not a view; expected one of {", ".join(VIEWS)}')
+        raise typer.Exit(BAD_INPUT)
+    status = OK
+    for path in packages:
+        try:
+            package = read_package(path)
+            result = run(package.study, package.traces, view=view)  # type: ignore[arg-type]
+        except InputFault as fault:
+            status = BAD_INPUT
+            for line in fault.faults:
+                _fault(f"{path}: {line}")
+            continue
+        except (ArithmeticError, ValueError) as error:
+            status = BAD_INPUT
+            _fault(f"{path}: cannot be analysed: {error}")
+            continue
+        for notice in package.notices:
+            _fault(f"{path}: note: {notice}")
+        if as_json:
+            print(json.dumps(result.to_json(str(path)), ensure_ascii=False))
+        else:
+            print(summary(package.study, result))
+        sys.stdout.flush()
+    raise typer.Exit(status)
+
+
+def summary(study: Any, result: Any) -> str:
+    """Readable summary of an analysis."""
+    lines = [result.title or "(no title)"]
+    if result.missing:
+        lines.append(f"  {result.missing}")
+    for c in result.comparisons:
+        where = f"{c.speed_kmh:g} km/h" + (f", {c.sector}" if c.sector else "")
+        low, high = c.interval_percent
+        trial, base = study.configuration(c.trial).label, study.configuration(c.baseline).label
+        lines += [
+            f"  {trial} against {base}, {where}: {c.verdict}",
+            f"    effect {c.effect_percent:+.1f} % ({100 * c.confidence:g} %: {low:+.1f} to {high:+.1f} %) of baseline "
+            f"consumption; as measured {c.as_measured_percent:+.1f} %",
+            f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km; range {c.range_change_percent:+.1f} %",
+            f"    pairs {c.pairs}" + (f", needed {c.pairs_needed}" if c.pairs_needed else "") + f". {c.reason}",
+        ]
+    for concern in result.concerns:
+        charge = "" if concern.charge_percent is None else f" ({concern.charge_percent:+.1f} %)"
+        lines.append(f"  {concern.severity}: {concern.title}{charge}")
+    return "\n".join(lines)
+
+
+@app.command(context_settings={"ignore_unknown_options": True})
+def convert(value: str, source: str, target: str) -> None:
+    """Convert a consumption: fairmargin convert 3.4 mi/kWh Wh/km."""
+    from fairmargin.core import units
+
+    try:
+        number = units.read_number(value)
+        if number.rest:
+            raise units.UnitError(f'"{value}" is not a number')
+        result = units.convert(number.value, units.consumption_unit(source), units.consumption_unit(target))
+    except units.UnitError as error:
+        _fault(f"convert: {error}")
+        raise typer.Exit(BAD_INPUT) from None
+    print(f"{result:.6g}")
+
+
+@app.command()
+def simulate(
+    out: Annotated[Path, typer.Argument(help="Folder or .zip to write.")],
+    seed: Annotated[int, typer.Option(help="Everything random follows from it.", min=0)],
+    kind: Annotated[str, typer.Option(help="Kind of change.")] = "aero covers",
+    effect: Annotated[float, typer.Option(help="True effect at reference conditions, per cent.")] = -4.0,
+    days: Annotated[int, typer.Option(help="Days; with more than one the trial runs are on the last.", min=1)] = 1,
+    wind: Annotated[str, typer.Option(help="calm, mixed or windy.")] = "mixed",
+    order: Annotated[str, typer.Option(help="Order of the runs.")] = "ABBA",
+    samples: Annotated[bool, typer.Option("--samples", help="Write logged samples as well.")] = False,
+    speed: Annotated[float, typer.Option(help="Target speed, km/h.", min=30, max=160)] = 90.0,
+    method: Annotated[str, typer.Option(help="out-and-back, loop or one-way.")] = "out-and-back",
+    instrument: Annotated[str, typer.Option(help="average, energy, charge-back, soc or logger.")] = "average",
+    step: Annotated[float, typer.Option(help="Display step, kWh/100 km.", min=0.001, max=5)] = 0.1,
+) -> None:
+    """Drive a virtual test day and write what its instruments showed, with the truth beside it."""
+    from fairmargin.core.study import CHANGE_KINDS
+    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.package import write_package, write_truth
+    from fairmargin.simulation import DayPlan
+    from fairmargin.simulation import simulate as drive
+
+    choices = {
+        "--kind": (kind, CHANGE_KINDS),
+        "--wind": (wind, ("calm", "mixed", "windy")),
+        "--method": (method, ("out-and-back", "loop", "laps", "one-way")),
+        "--instrument": (instrument, ("average", "energy", "charge-back", "soc", "logger")),
+    }
+    for option, (given, allowed) in choices.items():
+        if given not in allowed:
+            _fault(f'{option}: "{given}" is not known; expected one of {", ".join(allowed)}')
+            raise typer.Exit(BAD_INPUT)
+    if not -60 <= effect <= 200:
+        _fault(f"--effect: {effect:g} is not possible; expected -60 to 200 per cent")
+        raise typer.Exit(BAD_INPUT)
+    try:
+        plan = DayPlan(
+            kind=kind,
+            effect_percent=effect,
+            order=order.upper(),
+            method=method,
+            speed_kmh=speed,
+            wind=wind,
+            days=days,
+            samples=samples or instrument == "logger",
+            instrument=instrument,
+            step=step,
+        )
+        made = drive(seed, plan)
+        write_package(out, made.study, made.traces)
+        write_truth(out, made.truth)
+    except (InputFault, ValueError) as error:
+        _fault(f"simulate: {error}")
+        raise typer.Exit(BAD_INPUT) from None
+
+
+@app.command()
+def report(
+    package: Annotated[Path, typer.Argument(help="Study package.")],
+    out: Annotated[Path, typer.Argument(help="File to write: .html or .pdf.")],
+    units: Annotated[str, typer.Option(help="metric, metric-wh, us or uk.")] = "metric",
+) -> None:
+    """Write the study's report as one file."""
+    from fairmargin.core.analysis import analyse as run
+    from fairmargin.core.units import UNIT_CHOICES
+    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.package import read_package
+
+    if units not in UNIT_CHOICES:
+        _fault(f'--units: "{units}" is not known; expected one of {", ".join(UNIT_CHOICES)}')
+        raise typer.Exit(BAD_INPUT)
+    try:
+        read = read_package(package)
+        from fairmargin.exchange.report import write_report
+
+        write_report(out, read.study, run(read.study, read.traces), UNIT_CHOICES[units])
+    except InputFault as fault:
+        for line in fault.faults:
+            _fault(f"{package}: {line}" if not line.startswith(str(out)) else line)
+        raise typer.Exit(BAD_INPUT) from None
+
+
+@app.command(name="install-desktop")
+def install_desktop() -> None:
+    """Put the menu entry, the icon and the logbook's file type into your desktop (no root needed)."""
+    from fairmargin.desktop.install import install
+
+    for line in install():
+        print(line)
+
+
+def main() -> None:
+    """Run the command line; a bare call or a path opens the window."""
+    arguments = sys.argv[1:]
+    commands = {c.name or (c.callback.__name__ if c.callback else "") for c in app.registered_commands}
+    if not arguments:
+        sys.exit(open_window(None))
+    if len(arguments) == 1 and arguments[0] not in commands and not arguments[0].startswith("-"):
+        sys.exit(open_window(arguments[0]))
+    app(arguments)
+
+
+if __name__ == "__main__":
+    main()
