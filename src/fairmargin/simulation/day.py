@@ -197,6 +197,15 @@ class _Drive:
     position_m: Array
 
 
+def _remembering(shocks: Array, k: float) -> Array:
+    """First-order process x = k x + √(1 − k²) shock; keeps the standard deviation of the shocks."""
+    gain, x, out = math.sqrt(1 - k * k), 0.0, []
+    for shock in shocks.tolist():
+        x = k * x + gain * shock
+        out.append(x)
+    return np.array(out)
+
+
 def _drive(
     van: TrueVehicle,
     effect: TrueEffect,
@@ -227,9 +236,7 @@ def _drive(
         shock = rng.normal(0, 1, n_max)
         k = math.exp(-1 / 25.0)
         # A driver's slow hunting around the aim, about 0.35 m/s.
-        from scipy.signal import lfilter
-
-        wobble = np.asarray(lfilter([0.35 * math.sqrt(1 - k * k)], [1, -k], shock))
+        wobble = 0.35 * _remembering(shock, k)
     speeds, positions = [], []
     s, v = 0.0, speed_m_s
     hold_left = 0.0
@@ -253,12 +260,9 @@ def _drive(
     acceleration = np.diff(speed, append=speed[-1])
     gust_along = gust_across = np.zeros(n)
     if rng is not None and gust_sd > 0:
-        from scipy.signal import lfilter
-
         k = math.exp(-1 / 4.0)
-        b = [gust_sd * math.sqrt(1 - k * k)]
-        gust_along = np.asarray(lfilter(b, [1, -k], rng.normal(0, 1, n)))
-        gust_across = np.asarray(lfilter(b, [1, -k], rng.normal(0, 0.8, n)))
+        gust_along = gust_sd * _remembering(rng.normal(0, 1, n), k)
+        gust_across = gust_sd * _remembering(rng.normal(0, 0.8, n), k)
     share = car_share * shelter[cell]
     cos, sin = np.cos(heading[cell]), np.sin(heading[cell])
     along = share * (wind_north * cos + wind_east * sin) + gust_along

@@ -424,8 +424,8 @@ def _driving(case: Case) -> list[Concern]:
     texts: dict[str, tuple[str, str, str]] = {
         "slow-traffic": (
             "Slow traffic",
-            "Held up by traffic: the leg's average speed and its restarts differ from the others.",
-            "Drive the leg again, or leave it out with the reason.",
+            "Held up by traffic. The slower stretch is in the model; restarts are not, and count as scatter.",
+            "Corrected. Drive the leg again if it was long.",
         ),
         "following-closely": (
             "Followed another vehicle closely",
@@ -456,21 +456,30 @@ def _driving(case: Case) -> list[Concern]:
     names = {c.leg for c in case.conditions}
     for kind, (title, message, step) in texts.items():
         legs = tuple(dict.fromkeys(e.leg for e in case.study.events if e.kind == kind and e.leg in names))
-        if legs:
+        if not legs:
+            continue
+        if kind == "slow-traffic":
+            # The leg's own time already slows the model down: price it as if nobody had been held up.
+            free = float(np.median([c.speed_m_s for c in case.conditions]))
+            level = [replace(c, speed_m_s=free) if c.leg in legs else c for c in case.conditions]
+            blind = replace(case.options, ignore=case.options.ignore | {"events"})
+            charge, covered = case._against(case.refit(blind, level)), True
+        else:
             charge = case.dropping(legs)
-            out.append(
-                Concern(
-                    codes.get(kind, kind),
-                    "caution",
-                    charge,
-                    legs,
-                    title,
-                    message,
-                    step,
-                    covered=charge is not None and abs(charge) < 0.5,
-                    signed=True,
-                )
+            covered = charge is not None and abs(charge) < 0.5
+        out.append(
+            Concern(
+                codes.get(kind, kind),
+                "note" if covered and abs(charge or 0.0) < 0.5 else "caution",
+                charge,
+                legs,
+                title,
+                message,
+                step,
+                covered=covered,
+                signed=True,
             )
+        )
     stopped = [c for c in case.conditions if c.stopped_s > 60]
     if stopped:
         power_w = case.fit.model.constants.auxiliary_w

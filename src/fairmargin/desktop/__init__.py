@@ -1,0 +1,1 @@
+"""The window: Qt, one module per stage, shared widgets, theme."""

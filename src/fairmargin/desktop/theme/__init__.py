@@ -1,0 +1,191 @@
+"""Colours, type and the style sheet: one palette object, light or dark."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from importlib import resources
+from string import Template
+from typing import Final
+
+from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
+from PySide6.QtWidgets import QApplication
+
+FAMILY: Final = "Atkinson Hyperlegible Next"
+
+
+@dataclass(frozen=True, slots=True)
+class Colours:
+    """One set of colours; every text colour keeps 4.5:1 on paper and panel."""
+
+    paper: str
+    panel: str
+    ink: str
+    muted: str
+    rule: str
+    rail: str
+    rail_ink: str
+    rail_muted: str
+    baseline: str
+    trial: str
+    trial2: str
+    trial3: str
+    fine: str
+    caution: str
+    blocks: str
+    here: str
+    field: str
+    band: str
+    link: str
+
+
+LIGHT: Final = Colours(
+    paper="#f4f1ea", panel="#fffdf8", ink="#1d2a2f", muted="#5b6a6f", rule="#dcd6c9", rail="#23383d",
+    rail_ink="#f4f1ea", rail_muted="#b4c0c2", baseline="#2d5b87", trial="#b9521a", trial2="#6a4c93",
+    trial3="#2f7f6f", fine="#3a7648", caution="#8f6209", blocks="#a4342b", here="#b98a00", field="#ffffff",
+    band="#e8e3d8", link="#2d5b87",
+)  # fmt: skip
+DARK: Final = Colours(
+    paper="#171d20", panel="#20282c", ink="#e9ece8", muted="#98a5a9", rule="#354146", rail="#0f1517",
+    rail_ink="#e9ece8", rail_muted="#98a5a9", baseline="#8fb4d9", trial="#f0965a", trial2="#c3a6e6",
+    trial3="#7cc9b8", fine="#7fb58a", caution="#dcb25a", blocks="#e27d72", here="#f2c94c", field="#1a2124",
+    band="#2d373c", link="#8fb4d9",
+)  # fmt: skip
+
+_SHEET: Final = Template(
+    """
+* { font-family: "Atkinson Hyperlegible Next"; font-size: 13px; color: $ink; }
+QMainWindow, QDialog, QWidget#page, QScrollArea, QWidget#scrolled { background: $paper; }
+QScrollArea { border: none; }
+QFrame#panel { background: $panel; border: 1px solid $rule; border-radius: 6px; }
+QLabel { background: transparent; }
+QLabel#title { font-size: 20px; font-weight: 600; }
+QLabel#heading { font-size: 14px; font-weight: 600; }
+QLabel#muted, QLabel#unit { color: $muted; font-size: 12px; }
+QLabel#fault { color: $blocks; font-size: 12px; }
+QLabel#caution { color: $caution; font-size: 12px; }
+QLineEdit, QPlainTextEdit, QComboBox, QSpinBox {
+  background: $field; border: 1px solid $rule; border-radius: 4px; padding: 3px 6px; min-height: 20px;
+  selection-background-color: $baseline; selection-color: $panel; }
+QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus { border: 2px solid $here; padding: 2px 5px; }
+QLineEdit[fault="true"] { border: 2px solid $blocks; padding: 2px 5px; }
+QLineEdit:disabled, QLineEdit:read-only { background: $panel; color: $muted; }
+QComboBox::drop-down { border: none; width: 20px; }
+QComboBox QAbstractItemView { background: $panel; border: 1px solid $rule; selection-background-color: $band;
+  selection-color: $ink; }
+QPushButton { background: $panel; border: 1px solid $muted; border-radius: 4px; padding: 5px 12px; }
+QPushButton:hover { background: $band; }
+QPushButton:focus, QToolButton:focus { border: 2px solid $here; }
+QPushButton:disabled { color: $muted; border-color: $rule; }
+QPushButton#primary { background: $ink; color: $panel; border: 1px solid $ink; font-weight: 600; }
+QPushButton#primary:hover { background: $muted; }
+QPushButton#primary:focus { border: 2px solid $here; }
+QPushButton#link { border: none; background: transparent; color: $link; padding: 2px 0; text-align: left;
+  font-weight: 500; }
+QPushButton#link:hover { text-decoration: underline; }
+QPushButton#link:focus { border-bottom: 2px solid $here; }
+QToolButton { background: transparent; border: 1px solid $rule; border-radius: 4px; padding: 2px 8px; }
+QToolButton:checked { background: $band; border-color: $muted; font-weight: 600; }
+QToolButton::menu-indicator { image: none; }
+QMenuBar { background: $paper; border-bottom: 1px solid $rule; padding: 1px 6px; }
+QMenuBar::item { background: transparent; padding: 4px 8px; border-radius: 4px; }
+QMenuBar::item:selected { background: $band; }
+QMenu { background: $panel; border: 1px solid $rule; padding: 4px; }
+QMenu::item { padding: 5px 22px; border-radius: 4px; background: transparent; }
+QMenu::item:selected { background: $band; }
+QMenu::item:disabled { color: $muted; }
+QMenu::separator { height: 1px; background: $rule; margin: 4px 8px; }
+QListWidget, QTableWidget, QTableView { background: $panel; border: 1px solid $rule; border-radius: 6px;
+  alternate-background-color: $paper; gridline-color: $rule; }
+QListWidget::item { padding: 6px; }
+QListWidget::item:selected, QTableView::item:selected { background: $band; color: $ink; }
+QHeaderView::section { background: $panel; color: $muted; border: none; border-bottom: 1px solid $rule;
+  padding: 4px; font-size: 12px; }
+QScrollBar:vertical { background: transparent; width: 10px; margin: 0; }
+QScrollBar::handle:vertical { background: $rule; border-radius: 4px; min-height: 30px; }
+QScrollBar::handle:vertical:hover { background: $muted; }
+QScrollBar:horizontal { background: transparent; height: 10px; }
+QScrollBar::handle:horizontal { background: $rule; border-radius: 4px; min-width: 30px; }
+QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
+QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
+QToolTip { background: $rail; color: $rail_ink; border: none; padding: 4px 8px; }
+QSlider::groove:horizontal { height: 4px; background: $rule; border-radius: 2px; }
+QSlider::handle:horizontal { background: $ink; width: 14px; margin: -6px 0; border-radius: 7px; }
+QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid $muted; border-radius: 3px; background: $field; }
+QCheckBox::indicator:checked { background: $ink; }
+QFrame#notice { background: $band; border: none; border-radius: 0; }
+"""
+)
+
+
+class Theme(QObject):
+    """The current colours; tells when they change."""
+
+    changed = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.colours = LIGHT
+        self.choice = "desktop"  # desktop, light, dark
+
+    @property
+    def dark(self) -> bool:
+        """Whether the dark set is in use."""
+        return self.colours is DARK
+
+    def colour(self, name: str, alpha: float = 1.0) -> QColor:
+        """Return a named colour, with opacity."""
+        colour = QColor(getattr(self.colours, name))
+        colour.setAlphaF(alpha)
+        return colour
+
+    def choose(self, choice: str) -> None:
+        """Follow the desktop, or be light or dark, and restyle the application."""
+        self.choice = choice
+        dark = choice == "dark"
+        if choice == "desktop":
+            hints = QGuiApplication.styleHints()
+            dark = hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
+        self.colours = DARK if dark else LIGHT
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            palette = QPalette()
+            for role, name in (
+                (QPalette.ColorRole.Window, "paper"),
+                (QPalette.ColorRole.Base, "field"),
+                (QPalette.ColorRole.Text, "ink"),
+                (QPalette.ColorRole.WindowText, "ink"),
+                (QPalette.ColorRole.ButtonText, "ink"),
+                (QPalette.ColorRole.Button, "panel"),
+                (QPalette.ColorRole.Highlight, "baseline"),
+                (QPalette.ColorRole.PlaceholderText, "muted"),
+            ):
+                palette.setColor(role, self.colour(name))
+            application.setPalette(palette)
+            application.setStyleSheet(_SHEET.substitute(asdict(self.colours)))
+        self.changed.emit()
+
+
+theme = Theme()
+
+
+def load_fonts() -> None:
+    """Register the fonts that ship with the application."""
+    folder = resources.files("fairmargin.desktop.theme") / "fonts"
+    for item in folder.iterdir():
+        if item.name.endswith(".ttf"):
+            QFontDatabase.addApplicationFontFromData(item.read_bytes())
+
+
+def font(pixels: int, weight: int = 400) -> QFont:
+    """Application font with tabular figures."""
+    made = QFont(FAMILY)
+    made.setPixelSize(pixels)
+    made.setWeight(QFont.Weight(weight))
+    made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+def trial_colour(index: int) -> str:
+    """Name of the colour of the trial with that index (0 is the first)."""
+    return ("trial", "trial2", "trial3")[index % 3]

@@ -1,0 +1,131 @@
+"""Small building blocks: panels, labels, marks, number texts."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from fairmargin.desktop.theme import theme
+
+MINUS = "\u2212"
+
+
+def percent(value: float, decimals: int = 1, sign: bool = True) -> str:
+    """Write a per cent with a true minus sign; no digit below a tenth."""
+    text = f"{abs(value):.{decimals}f}"
+    if float(text) == 0:
+        return f"{text} %"
+    mark = MINUS if value < 0 else "+" if sign else ""
+    return f"{mark}{text} %"
+
+
+def signed(value: float, decimals: int = 1) -> str:
+    """Write a signed number with a true minus sign."""
+    text = f"{abs(value):.{decimals}f}"
+    if float(text) == 0:
+        return text
+    return f"{MINUS if value < 0 else '+'}{text}"
+
+
+def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
+    """Return a label with an object name for the style sheet."""
+    made = QLabel(text)
+    if name:
+        made.setObjectName(name)
+    made.setWordWrap(wrap)
+    made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+    return made
+
+
+def panel(margins: tuple[int, int, int, int] = (18, 12, 18, 12), spacing: int = 8) -> tuple[QFrame, QVBoxLayout]:
+    """Return a panel with a hairline and its layout."""
+    frame = QFrame()
+    frame.setObjectName("panel")
+    layout = QVBoxLayout(frame)
+    layout.setContentsMargins(*margins)
+    layout.setSpacing(spacing)
+    return frame, layout
+
+
+def link(text: str) -> QPushButton:
+    """Return a button that reads as a link, with a chevron for "go there"."""
+    made = QPushButton(f"{text}  \u203a")
+    made.setObjectName("link")
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    return made
+
+
+def scrolling(inner: QWidget) -> QScrollArea:
+    """Wrap a widget so that it scrolls vertically."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    inner.setObjectName("scrolled")
+    area.setWidget(inner)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return area
+
+
+def nice_step(span: float, wanted: int = 6) -> float:
+    """Return a round tick distance (1, 2 or 5 times a power of ten) for about `wanted` ticks."""
+    raw = max(span, 1e-9) / wanted
+    power = 10.0 ** math.floor(math.log10(raw))
+    for factor in (1.0, 2.0, 5.0, 10.0):
+        if raw <= factor * power:
+            return factor * power
+    return 10.0 * power
+
+
+def draw_mark(
+    painter: QPainter, centre: QPointF, size: float, trial: int | None, colour: QColor, filled: bool = True
+) -> None:
+    """Draw a configuration's mark: circle for the baseline, then diamond, triangle, square for trials."""
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(colour, 1.8))
+    painter.setBrush(QBrush(colour) if filled else QBrush(theme.colour("panel")))
+    x, y, r = centre.x(), centre.y(), size / 2
+    if trial is None:
+        painter.drawEllipse(QRectF(x - r, y - r, 2 * r, 2 * r))
+    elif trial % 3 == 0:
+        painter.drawPolygon(QPolygonF([QPointF(x, y - r), QPointF(x + r, y), QPointF(x, y + r), QPointF(x - r, y)]))
+    elif trial % 3 == 1:
+        painter.drawPolygon(QPolygonF([QPointF(x, y - r), QPointF(x + r, y + r * 0.8), QPointF(x - r, y + r * 0.8)]))
+    else:
+        painter.drawRect(QRectF(x - r * 0.85, y - r * 0.85, 1.7 * r, 1.7 * r))
+    painter.restore()
+
+
+class Mark(QWidget):
+    """A configuration's mark as a widget."""
+
+    def __init__(self, trial: int | None, size: int = 14, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._trial, self._size = trial, size
+        self.setFixedSize(size + 4, size + 4)
+
+    def set_trial(self, trial: int | None) -> None:
+        """Show another configuration's mark."""
+        self._trial = trial
+        self.update()
+
+    def paintEvent(self, _event: object) -> None:  # noqa: N802
+        painter = QPainter(self)
+        name = "baseline" if self._trial is None else ("trial", "trial2", "trial3")[self._trial % 3]
+        draw_mark(painter, QPointF(self.width() / 2, self.height() / 2), self._size, self._trial, theme.colour(name))
+        painter.end()
+
+
+def clear(layout: object) -> None:
+    """Remove and delete everything in a layout."""
+    while layout.count():  # type: ignore[attr-defined]
+        item = layout.takeAt(0)  # type: ignore[attr-defined]
+        if item.widget() is not None:
+            item.widget().hide()
+            item.widget().setParent(None)
+            item.widget().deleteLater()
+        elif item.layout() is not None:
+            clear(item.layout())
