@@ -6,7 +6,7 @@ import math
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fairmargin.desktop.theme import theme
 
@@ -119,13 +119,14 @@ class Mark(QWidget):
         painter.end()
 
 
-def clear(layout: object) -> None:
+def clear(layout: QLayout) -> None:
     """Remove and delete everything in a layout."""
-    while layout.count():  # type: ignore[attr-defined]
-        item = layout.takeAt(0)  # type: ignore[attr-defined]
-        if item.widget() is not None:
-            item.widget().hide()
-            item.widget().setParent(None)
-            item.widget().deleteLater()
-        elif item.layout() is not None:
-            clear(item.layout())
+    while layout.count():
+        item = layout.takeAt(0)
+        widget, inner = item.widget(), item.layout()
+        if widget is not None:
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        elif inner is not None:
+            clear(inner)

@@ -1,0 +1,79 @@
+"""Take one picture of each main view on the demo data.
+
+    scripts/screenshots.py FOLDER [--size 1280x800] [--dark] [--only NAME]
+"""
+
+import argparse
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+_home = tempfile.mkdtemp()
+os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _home
+
+from PySide6.QtCore import QSettings  # noqa: E402
+from PySide6.QtTest import QTest  # noqa: E402
+
+from fairmargin.demo import make_demo_logbook  # noqa: E402
+from fairmargin.desktop.application import make_application  # noqa: E402
+from fairmargin.desktop.dialogs import KeysDialog  # noqa: E402
+from fairmargin.desktop.session import Session  # noqa: E402
+from fairmargin.desktop.theme import theme  # noqa: E402
+from fairmargin.desktop.widgets.road import STAGES  # noqa: E402
+from fairmargin.desktop.window import MainWindow  # noqa: E402
+
+
+def main() -> int:
+    """Write the pictures."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("--size", default="1280x800")
+    parser.add_argument("--dark", action="store_true")
+    parser.add_argument("--study", type=int, default=0)
+    parser.add_argument("--only", nargs="*")
+    arguments = parser.parse_args()
+    arguments.folder.mkdir(parents=True, exist_ok=True)
+    application = make_application(sys.argv[:1])
+    theme.choose("dark" if arguments.dark else "light")
+    logbook = Path(_home) / "demo.fairmargin"
+    make_demo_logbook(logbook)
+    session = Session(QSettings(str(Path(_home) / "s.ini"), QSettings.Format.IniFormat))
+    window = MainWindow(session)
+    width, height = (int(v) for v in arguments.size.split("x"))
+    window.resize(width, height)
+    window.show()
+    session.open_logbook(logbook)
+
+    def take(name: str) -> None:
+        if arguments.only and name not in arguments.only:
+            return
+        for _ in range(4):
+            application.processEvents()
+            QTest.qWait(15)
+        window.grab().save(str(arguments.folder / f"{name}.png"))
+
+    take("studies")
+    window.show_study(session.logbook.studies()[arguments.study].id)
+    for stage in STAGES:
+        window.go_to(stage)
+        if window.focusWidget():
+            window.focusWidget().clearFocus()
+        take(stage)
+    if not arguments.dark and not arguments.only:
+        theme.choose("dark")
+        window.go_to("verdict")
+        take("verdict-dark")
+        theme.choose("light")
+        keys = KeysDialog(window)
+        keys.show()
+        QTest.qWait(50)
+        keys.grab().save(str(arguments.folder / "keys.png"))
+        keys.close()
+    window.close()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,104 @@
+"""Starting the application."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+from importlib import resources
+from pathlib import Path
+
+import platformdirs
+from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtGui import QGuiApplication, QIcon, QPixmap
+from PySide6.QtWidgets import QApplication
+
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.theme import font, load_fonts, theme
+from fairmargin.desktop.window import MainWindow
+from fairmargin.logbook import default_path
+from fairmargin.logbook.store import SUFFIX
+
+
+def demo_path() -> Path:
+    """Place of the demo logbook."""
+    return platformdirs.user_data_path("fairmargin", appauthor=False) / f"demo{SUFFIX}"
+
+
+def settings() -> QSettings:
+    """Return the person's settings, an INI file by the XDG rules."""
+    path = platformdirs.user_config_path("fairmargin", appauthor=False) / "settings.ini"
+    return QSettings(str(path), QSettings.Format.IniFormat)
+
+
+def make_application(arguments: list[str]) -> QApplication:
+    """Make the Qt application with fonts, icon and colours."""
+    application = QApplication(arguments)
+    application.setApplicationName("fairmargin")
+    application.setApplicationDisplayName("Fair Margin")
+    application.setDesktopFileName("fairmargin")
+    application.setStyle("Fusion")
+    load_fonts()
+    application.setFont(font(13))
+    icon = QPixmap()
+    icon.loadFromData((resources.files("fairmargin.desktop") / "data" / "fairmargin.svg").read_bytes())
+    application.setWindowIcon(QIcon(icon))
+    return application
+
+
+def follow_desktop() -> None:
+    """Restyle when the desktop turns light or dark."""
+    hints = QGuiApplication.styleHints()
+    if hints is not None:
+        hints.colorSchemeChanged.connect(lambda _scheme: theme.choose(theme.choice) if theme.choice == "desktop" else None)
+
+
+def has_display() -> bool:
+    """Whether there is anywhere to draw."""
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
+
+
+def run(path: str | None, demo: bool = False) -> int:
+    """Open the window on a logbook, a package, the demo, or the person's own logbook."""
+    if not has_display():
+        print(
+            "fairmargin: no display here. With a virtual one: xvfb-run -s '-screen 0 1280x800x24' fairmargin",
+            file=sys.stderr,
+        )
+        return 2
+    application = make_application(sys.argv[:1])
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    kept = settings()
+    theme.choose(str(kept.value("theme", "desktop")))
+    follow_desktop()
+    session = Session(kept)
+    window = MainWindow(session)
+    window.show()
+    QTimer.singleShot(0, window, lambda: open_first(window, path, demo))
+    return application.exec()
+
+
+def open_first(window: MainWindow, path: str | None, demo: bool) -> None:
+    """Open what was asked for; what cannot be opened is told, and the own logbook opened instead."""
+    if demo:
+        if path is None:
+            window.open_demo()
+            return
+        from fairmargin.demo import make_demo_logbook
+
+        make_demo_logbook(path)
+    if path is None:
+        window.session.open_logbook(default_path())
+        return
+    target = Path(path)
+    is_package = target.is_dir() or target.suffix.lower() == ".zip" or target.name == "study.json"
+    if is_package:
+        window.session.open_logbook(default_path())
+        window.import_from(target)
+    elif not target.exists() and target.suffix != SUFFIX:
+        window.session.open_logbook(default_path())
+        window.tell(f"{path}: there is no such file. Your own logbook is open instead.")
+    elif not window.session.open_logbook(target):
+        words = window.notice_text.text()
+        window.session.open_logbook(default_path())
+        window.tell(words)

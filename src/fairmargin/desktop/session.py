@@ -1,0 +1,309 @@
+"""What the window is looking at: logbook, study, analysis, undo; every edit is saved at once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QRunnable, QSettings, QThreadPool, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from fairmargin.core.analysis import Analysis, View, analyse
+from fairmargin.core.study import Study, Trace
+from fairmargin.core.units import UNIT_CHOICES, UnitChoice
+from fairmargin.demo import study_summary
+from fairmargin.logbook import Logbook, LogbookFault
+
+#: More legs than this, or any logged samples, are analysed off the GUI thread.
+INLINE_LEGS = 32
+
+
+class _Edit(QUndoCommand):
+    def __init__(self, session: Session, study_id: int, before: Study, after: Study, text: str) -> None:
+        super().__init__(text)
+        self._session, self._id, self._before, self._after = session, study_id, before, after
+
+    def redo(self) -> None:
+        self._session._store(self._id, self._after)
+
+    def undo(self) -> None:
+        self._session._store(self._id, self._before)
+
+
+class _Listing(QUndoCommand):
+    """A study added to or taken off the list."""
+
+    def __init__(self, session: Session, study_id: int, removed: bool, text: str) -> None:
+        super().__init__(text)
+        self._session, self._id, self._removed = session, study_id, removed
+        self._first = True
+
+    def redo(self) -> None:
+        if self._first and not self._removed:
+            self._first = False  # it was added already
+            return
+        self._session._list(self._id, self._removed)
+
+    def undo(self) -> None:
+        self._first = False
+        self._session._list(self._id, not self._removed)
+
+
+class _Done(QObject):
+    finished = Signal(int, object)
+
+
+class _Job(QRunnable):
+    def __init__(self, ticket: int, study: Study, traces: Mapping[str, Trace], view: View) -> None:
+        super().__init__()
+        self.signals = _Done()
+        self._ticket, self._study, self._traces, self._view = ticket, study, traces, view
+
+    def run(self) -> None:
+        result: object
+        try:
+            result = analyse(self._study, self._traces, self._view)
+        except Exception as error:  # told to the person, never lost
+            result = error
+        self.signals.finished.emit(self._ticket, result)
+
+
+class Session(QObject):
+    """The state behind the window."""
+
+    logbookChanged = Signal()
+    studiesChanged = Signal()
+    studyChanged = Signal()  # another study, or the same edited
+    analysisChanged = Signal()
+    unitsChanged = Signal()
+    failed = Signal(str)
+    busyChanged = Signal(bool)
+
+    def __init__(self, settings: QSettings, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.settings = settings
+        self.logbook: Logbook | None = None
+        self.study_id: int | None = None
+        self.study: Study | None = None
+        self.traces: dict[str, Trace] = {}
+        self.analysis: Analysis | None = None
+        self.view: View = "reference"
+        self.undo = QUndoStack(self)
+        self.units = self._read_units()
+        self._ticket = 0
+        self._jobs: dict[int, _Job] = {}
+
+    # ------------------------------------------------------------ logbook
+
+    def open_logbook(self, path: str | Path) -> bool:
+        """Open another logbook; on failure the one that is open stays."""
+        path = Path(path)
+        if self.logbook is not None and self.logbook.path.absolute() == path.absolute():
+            return True
+        try:
+            fresh = Logbook.open(path)
+        except LogbookFault as fault:
+            self.failed.emit(str(fault))
+            return False
+        if self.logbook is not None:
+            self.logbook.close()
+        self.logbook = fresh
+        self.undo.clear()
+        self.close_study()
+        recent = [str(path.absolute()), *[p for p in self.recent() if p != str(path.absolute())]]
+        self.settings.setValue("recent", recent[:8])
+        self.logbookChanged.emit()
+        self.studiesChanged.emit()
+        return True
+
+    def recent(self) -> list[str]:
+        """Return the logbooks opened lately, newest first."""
+        value = self.settings.value("recent", [])
+        return [value] if isinstance(value, str) else [str(v) for v in value or []]
+
+    def close(self) -> None:
+        """Let go of everything."""
+        QThreadPool.globalInstance().waitForDone(5000)
+        if self.logbook is not None:
+            self.logbook.close()
+            self.logbook = None
+
+    @property
+    def read_only(self) -> bool:
+        """Whether edits are refused."""
+        return self.logbook is None or self.logbook.read_only
+
+    # ------------------------------------------------------------ studies
+
+    def open_study(self, study_id: int) -> bool:
+        """Show a study."""
+        assert self.logbook is not None
+        try:
+            study, traces = self.logbook.load(study_id)
+        except LogbookFault as fault:
+            self.failed.emit(str(fault))
+            return False
+        self.study_id, self.study, self.traces = study_id, study, traces
+        self._analyse()
+        self.studyChanged.emit()
+        return True
+
+    def close_study(self) -> None:
+        """Go back to no study."""
+        self.study_id = self.study = self.analysis = None
+        self.traces = {}
+        self._ticket += 1
+        self.studyChanged.emit()
+        self.analysisChanged.emit()
+
+    def add_study(self, study: Study, traces: Mapping[str, Trace] | None = None) -> int | None:
+        """Put a new study into the logbook and show it; None when it cannot be written."""
+        if self.logbook is None:
+            return None
+        try:
+            summary = study_summary(analyse(study, traces)) if len(study.legs) <= INLINE_LEGS else ""
+            study_id = self.logbook.add(study, traces, summary)
+        except LogbookFault as fault:
+            self.failed.emit(str(fault))
+            return None
+        self.undo.push(_Listing(self, study_id, False, f'add "{study.title}"'))
+        self.studiesChanged.emit()
+        self.open_study(study_id)
+        return study_id
+
+    def remove_study(self, study_id: int, title: str) -> None:
+        """Take a study off the list (it can be put back with undo)."""
+        if self.read_only:
+            self._refuse()
+            return
+        self.undo.push(_Listing(self, study_id, True, f'remove "{title}"'))
+
+    def edit(self, after: Study, text: str) -> bool:
+        """Make `after` the current study: one undo step, saved before this returns."""
+        if self.study is None or self.study_id is None:
+            return False
+        if after == self.study:
+            return True
+        if self.read_only:
+            self._refuse()
+            return False
+        self.undo.push(_Edit(self, self.study_id, self.study, after, text))
+        return self.study == after
+
+    def _refuse(self) -> None:
+        because = self.logbook.read_only_because if self.logbook else "No logbook is open."
+        self.failed.emit(because)
+
+    def _store(self, study_id: int, study: Study) -> None:
+        assert self.logbook is not None
+        try:
+            self.logbook.save(study_id, study, self._summary_after(study_id, study))
+        except LogbookFault as fault:
+            self.failed.emit(str(fault))
+            self.studyChanged.emit()  # fields show what is really stored
+            return
+        renamed = self.study is None or self.study.title != study.title
+        if self.study_id != study_id:
+            self.study_id = study_id
+            _, self.traces = self.logbook.load(study_id)
+        self.study = study
+        if not self._summarised:
+            self._analyse()
+        self.studyChanged.emit()
+        if renamed:
+            self.studiesChanged.emit()
+
+    def _summary_after(self, study_id: int, study: Study) -> str:
+        """Analyse before saving when that is quick, so that the list's line is saved in the same breath."""
+        self._summarised = False
+        traces = self.traces if study_id == self.study_id else None
+        if traces or traces is None or len(study.legs) > INLINE_LEGS:
+            return ""
+        try:
+            self._ticket += 1
+            result = analyse(study, {}, self.view)
+        except (ArithmeticError, ValueError) as error:
+            self.failed.emit(f"The readings cannot be analysed: {error}")
+            return ""
+        self.analysis = result
+        self._summarised = True
+        self.analysisChanged.emit()
+        return study_summary(result)
+
+    _summarised = False
+
+    def _list(self, study_id: int, removed: bool) -> None:
+        assert self.logbook is not None
+        try:
+            self.logbook.set_removed(study_id, removed)
+        except LogbookFault as fault:
+            self.failed.emit(str(fault))
+            return
+        if removed and study_id == self.study_id:
+            self.close_study()
+        self.studiesChanged.emit()
+
+    # ------------------------------------------------------------ analysis
+
+    def set_view(self, view: View) -> None:
+        """Switch between reference, study mean and as measured."""
+        if view != self.view:
+            self.view = view
+            if self.study is not None:
+                self._analyse()
+
+    def _analyse(self) -> None:
+        if self.study is None:
+            return
+        self._ticket += 1
+        if not self.traces and len(self.study.legs) <= INLINE_LEGS:
+            try:
+                self._arrived(self._ticket, analyse(self.study, self.traces, self.view))
+            except (ArithmeticError, ValueError) as error:
+                self._arrived(self._ticket, error)
+            return
+        job = _Job(self._ticket, self.study, dict(self.traces), self.view)
+        job.setAutoDelete(False)
+        self._jobs[self._ticket] = job
+        job.signals.finished.connect(self._arrived)
+        self.busyChanged.emit(True)
+        QThreadPool.globalInstance().start(job)
+
+    def _arrived(self, ticket: int, result: object) -> None:
+        self._jobs.pop(ticket, None)
+        if not self._jobs:
+            self.busyChanged.emit(False)
+        if ticket != self._ticket:
+            return  # a newer edit has overtaken this one
+        if isinstance(result, Analysis):
+            self.analysis = result
+        else:
+            self.analysis = None
+            self.failed.emit(f"The readings cannot be analysed: {result}")
+        self.analysisChanged.emit()
+
+    # ------------------------------------------------------------ units
+
+    def _read_units(self) -> UnitChoice:
+        choice = str(self.settings.value("units", "metric"))
+        if choice in UNIT_CHOICES:
+            return UNIT_CHOICES[choice]
+        parts = choice.split("|")
+        try:
+            made = UnitChoice("Custom", *parts)  # type: ignore[arg-type]
+            made.show_consumption(100.0)
+            for quantity in ("distance", "speed", "wind", "temperature", "pressure", "tyre", "mass"):
+                made.show(quantity, 1.0)
+            return made
+        except (TypeError, ValueError):
+            return UNIT_CHOICES["metric"]
+
+    def set_units(self, choice: UnitChoice) -> None:
+        """Choose the units that screens and reports show."""
+        key = next((k for k, v in UNIT_CHOICES.items() if v == choice), None)
+        if key is None:
+            names = ("consumption", "distance", "speed", "wind", "temperature", "pressure", "tyre", "mass")
+            key = "|".join(getattr(choice, n) for n in names)
+        self.settings.setValue("units", key)
+        self.units = choice
+        self.unitsChanged.emit()

@@ -1,0 +1,159 @@
+"""What all stages share: the title line, and redrawing only while visible."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from fairmargin.core.study import Study
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.theme import theme
+from fairmargin.desktop.widgets.basics import label
+
+
+class Stage(QWidget):
+    """A page of the window; shows the session and computes nothing."""
+
+    goTo = Signal(str)
+
+    def __init__(self, session: Session, title: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("page")
+        self.session = session
+        self._stale = True
+        self.page = QVBoxLayout(self)
+        self.page.setContentsMargins(24, 12, 16, 16)
+        self.page.setSpacing(12)
+        head = QHBoxLayout()
+        head.setSpacing(8)
+        self.title = label(title, "title")
+        self.subtitle = label("", "muted")
+        self.subtitle.setMinimumWidth(40)
+        head.addWidget(self.title)
+        head.addWidget(self.subtitle, 1, Qt.AlignmentFlag.AlignBottom)
+        self.head = head
+        self.page.addLayout(head)
+        for signal in (session.studyChanged, session.analysisChanged, session.unitsChanged, theme.changed):
+            signal.connect(self.touch)
+
+    def touch(self) -> None:
+        """Redraw now if visible, else when shown."""
+        self._stale = True
+        if self.isVisible():
+            self._redraw()
+
+    def showEvent(self, _event: object) -> None:  # noqa: N802
+        if self._stale:
+            self._redraw()
+
+    def _redraw(self) -> None:
+        self._stale = False
+        if self.session.study is not None:
+            self.refresh(self.session.study)
+
+    def refresh(self, study: Study) -> None:
+        """Redraw everything from the session's study and analysis."""
+
+
+class Field(QWidget):
+    """A line edit with its label above, unit behind, and its fault below in words.
+
+    `commit` gets the text and returns nothing, or raises ValueError with the words to show.
+    """
+
+    def __init__(
+        self,
+        text: str,
+        commit: Callable[[str], None],
+        *,
+        unit: str = "",
+        placeholder: str = "",
+        width: int | None = None,
+        tip: str = "",
+    ) -> None:
+        super().__init__()
+        self._commit = commit
+        self._shown = ""
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(1)
+        self.caption = QLabel(text)
+        self.caption.setObjectName("muted")
+        self.edit = QLineEdit()
+        self.edit.setAccessibleName(text)
+        self.caption.setBuddy(self.edit)
+        self.edit.setPlaceholderText(placeholder)
+        if tip:
+            self.edit.setToolTip(tip)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        row.addWidget(self.edit, 1)
+        self.unit = QLabel(unit)
+        self.unit.setObjectName("unit")
+        self.unit.setVisible(bool(unit))
+        row.addWidget(self.unit)
+        self.fault = label("", "fault", wrap=True)
+        self.fault.hide()
+        if text:
+            layout.addWidget(self.caption)
+        layout.addLayout(row)
+        layout.addWidget(self.fault)
+        if width:
+            self.edit.setFixedWidth(width)
+        self.edit.editingFinished.connect(self._finished)
+
+    def show_text(self, text: str, unit: str | None = None) -> None:
+        """Show a stored value; a field that is being typed in or holds a fault keeps its text."""
+        if unit is not None:
+            self.unit.setText(unit)
+            self.unit.setVisible(bool(unit))
+        if text == self._shown and (self.edit.isModified() or self.fault.isVisibleTo(self)):
+            return
+        self._shown = text
+        if self.edit.text() != text:
+            self.edit.setText(text)
+        self.edit.setModified(False)
+        self._say("")
+
+    def _finished(self) -> None:
+        text = self.edit.text().strip()
+        if not self.edit.isModified() and not self.fault.isVisibleTo(self):
+            return
+        if text == self._shown:
+            self._say("")
+            return
+        try:
+            self._commit(text)
+        except ValueError as error:
+            self._say(str(error))
+            return
+        self._say("")
+        self.edit.setModified(False)
+
+    def _say(self, words: str) -> None:
+        self.fault.setText(words)
+        self.fault.setVisible(bool(words))
+        if bool(self.edit.property("fault")) != bool(words):
+            self.edit.setProperty("fault", bool(words))
+            self.edit.style().unpolish(self.edit)
+            self.edit.style().polish(self.edit)
+
+
+def words_of(error: Exception) -> str:
+    """Word a validation error for a field."""
+    from pydantic import ValidationError
+
+    if isinstance(error, ValidationError):
+        message = str(error.errors()[0]["msg"])
+        return message.removeprefix("Value error, ")
+    return str(error)
+
+
+def show_number(value: float | None, decimals: int = 2) -> str:
+    """Write a number without trailing zeros; empty when not known."""
+    if value is None:
+        return ""
+    text = f"{value:.{decimals}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text

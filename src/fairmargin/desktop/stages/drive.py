@@ -1,0 +1,499 @@
+"""Drive: the run sheet, laid out as the day goes, out and back beside each other."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from datetime import datetime
+from typing import Any
+
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt
+from PySide6.QtGui import QKeyEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fairmargin.core import units
+from fairmargin.core.study import Leg, Study
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
+from fairmargin.desktop.widgets.basics import Mark, clear, label, scrolling
+
+_SOC = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%?\s*(?:-|\u2013|\u2212|to|\u2192|>)\s*(\d+(?:[.,]\d+)?)\s*%\s*$")
+_READING = (
+    "average_shown", "average_unit", "average_step", "energy_kwh", "energy_step_kwh", "soc_start_percent",
+    "soc_end_percent", "soc_step_percent", "charger_kwh", "fuel_l",
+)  # fmt: skip
+
+
+def read_reading(text: str, default_unit: units.ConsumptionUnit) -> dict[str, Any]:
+    """Read what an instrument showed: ``15.4``, ``212 Wh/mi``, ``2.86 kWh``, ``82-71 %``, ``4.1 kWh charged``, ``1.9 L``.
+
+    Returns
+    -------
+    dict
+        Changes to a leg; fields of the other instruments are left alone, so that several can be typed one
+        after another. Empty text clears every reading.
+
+    Raises
+    ------
+    ValueError
+        If it cannot be read, in words.
+    """
+    if not text.strip():
+        return dict.fromkeys(_READING, None)
+    soc = _SOC.match(text)
+    if soc:
+        before, after = (float(g.replace(",", ".")) for g in soc.groups())
+        if after >= before:
+            raise ValueError(f"{before:g} to {after:g} % is no discharge; expected before and after, such as 82-71 %")
+        decimals = max(len(g.replace(",", ".").partition(".")[2]) for g in soc.groups())
+        return {"soc_start_percent": before, "soc_end_percent": after, "soc_step_percent": 10.0**-decimals}
+    number = units.read_number(text)
+    rest = number.rest.lower().strip()
+    if rest in {"kwh", "wh"}:
+        scale = 1.0 if rest == "kwh" else 0.001
+        return {"energy_kwh": number.value * scale, "energy_step_kwh": number.step * scale}
+    if rest in {"kwh charged", "kwh charge", "kwh back", "kwh charged back"}:
+        return {"charger_kwh": number.value}
+    if rest in {"l", "litre", "litres", "liter", "liters"}:
+        return {"fuel_l": number.value}
+    typed = units.read_consumption(text, default_unit)
+    return {"average_shown": typed.value, "average_unit": typed.unit, "average_step": typed.step}
+
+
+def show_reading(leg: Leg) -> str:
+    """Write a leg's most direct reading as it was typed."""
+    if leg.energy_kwh is not None:
+        return f"{_digits(leg.energy_kwh, leg.energy_step_kwh)} kWh"
+    if leg.average_shown is not None and leg.average_unit is not None:
+        return f"{_digits(leg.average_shown, leg.average_step)} {units.label(leg.average_unit)}"
+    if leg.fuel_l is not None:
+        return f"{leg.fuel_l:g} L"
+    if leg.charger_kwh is not None:
+        return f"{leg.charger_kwh:g} kWh charged"
+    if leg.soc_start_percent is not None and leg.soc_end_percent is not None:
+        return f"{leg.soc_start_percent:g}-{leg.soc_end_percent:g} %"
+    return ""
+
+
+def _digits(value: float, step: float | None) -> str:
+    decimals = 0
+    while step and decimals < 4 and abs(step - round(step, decimals)) > 1e-9:
+        decimals += 1
+    return f"{value:.{decimals}f}" if step else f"{value:g}"
+
+
+def show_duration(seconds: float | None) -> str:
+    """Write a driving time as min:s."""
+    if seconds is None:
+        return ""
+    minutes, rest = divmod(round(seconds), 60)
+    return f"{minutes}:{rest:02d}"
+
+
+def read_clock(text: str, like: datetime | None) -> datetime | None:
+    """Read ``9:35`` (on the study's day) or a whole date and time.
+
+    Raises
+    ------
+    ValueError
+        If it is neither.
+    """
+    if not text:
+        return None
+    short = re.fullmatch(r"(\d{1,2})[:.](\d{2})", text)
+    if short and int(short[1]) < 24 and int(short[2]) < 60:
+        day = like or datetime.now()
+        return day.replace(hour=int(short[1]), minute=int(short[2]), second=0, microsecond=0)
+    try:
+        return datetime.fromisoformat(text)
+    except ValueError:
+        raise ValueError(f'"{text}" is not a time; expected 9:35, or 2026-05-02 09:35 for another day') from None
+
+
+class LegCard(QFrame):
+    """One leg on the sheet: fields, state, and how to leave it out."""
+
+    def __init__(self, stage: DriveStage, name: str) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.stage, self.name = stage, name
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 5, 10, 7)
+        layout.setSpacing(3)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        self.head = label("", "heading")
+        head.addWidget(self.head)
+        self.state = label("", "muted")
+        head.addWidget(self.state, 1)
+        self.menu_button = QToolButton()
+        self.menu_button.setText("\u22ef")
+        self.menu_button.setAccessibleName(f"More for leg {name}")
+        self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self.menu_button)
+        self.leave = menu.addAction("Leave out\u2026")
+        self.leave.triggered.connect(self._toggle)
+        for kind, words in (
+            ("slow-traffic", "Note slow traffic\u2026"),
+            ("following-closely", "Note: followed closely"),
+            ("stop", "Note a stop"),
+            ("rain", "Note rain"),
+            ("lift-off", "Note: lifted off before the read-off"),
+            ("reset-doubtful", "Note: reset doubtful"),
+        ):
+            menu.addAction(words).triggered.connect(lambda _=False, k=kind: stage.note_event(name, k))
+        menu.addAction("Clear this leg's readings").triggered.connect(lambda: stage.clear_leg(name))
+        self.menu_button.setMenu(menu)
+        head.addWidget(self.menu_button)
+        layout.addLayout(head)
+        self.fields: dict[str, Field] = {}
+        first, second = QHBoxLayout(), QHBoxLayout()
+        for row in (first, second):
+            row.setSpacing(8)
+            layout.addLayout(row)
+        specs: tuple[tuple[QHBoxLayout, str, str, int, str], ...] = (
+            (first, "reading", "Reading", 5, "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh, 2.86 kWh, 82-71 %, 4.1 kWh charged, 1.9 L"),
+            (first, "distance_km", "Distance", 3, "As the car shows it"),
+            (first, "duration_s", "Time", 3, "min:s, such as 16:30"),
+            (first, "started_at", "Start", 3, "9:35, or a whole date and time"),
+            (second, "temperature_c", "Air", 3, "Outside temperature"),
+            (second, "wind_speed_ms", "Wind", 3, "Mean wind at the mast"),
+            (second, "wind_from_deg", "from", 3, "Direction it comes from: degrees or N, NE, E \u2026"),
+            (second, "pressure_hpa", "Pressure", 4, "At the place, not reduced to sea level"),
+            (second, "note", "Note", 6, ""),
+        )
+        for row, key, caption, stretch, tip in specs:
+            field = Field(caption, self._committer(key), tip=tip)
+            field.edit.setMinimumWidth(30)
+            field.edit.setAccessibleName(f"{caption}, leg {name}")
+            field.edit.installEventFilter(stage)
+            field.edit.setProperty("leg", name)
+            field.edit.setProperty("key", key)
+            self.fields[key] = field
+            row.addWidget(field, stretch, Qt.AlignmentFlag.AlignTop)
+
+    def _committer(self, key: str) -> Callable[[str], None]:
+        return lambda text: self.stage.commit(self.name, key, text)
+
+    def show_leg(self, study: Study, leg: Leg) -> None:
+        """Show the leg's stored values."""
+        choice = self.stage.session.units
+        way = {"out": "Out", "back": "Back", "loop": "Round"}.get(leg.direction, "Leg")
+        self.head.setText(f"{way} \u00b7 {leg.leg}")
+        events = [e.kind.replace("-", " ") for e in study.events if e.leg == leg.leg]
+        words: str = leg.state
+        if leg.state == "left out":
+            words = f"left out: {leg.reason or 'no reason given'}"
+        elif events:
+            words += f" \u00b7 {', '.join(dict.fromkeys(events))}"
+        self.state.setText(words)
+        self.state.setToolTip(words)
+        self.leave.setText("Take back in" if not leg.included else "Leave out\u2026")
+        f = self.fields
+        f["reading"].show_text(show_reading(leg))
+        f["distance_km"].show_text(_shown(choice, "distance", leg.distance_km, 2), choice.distance)
+        f["duration_s"].show_text(show_duration(leg.duration_s), "min")
+        started = leg.started_at
+        f["started_at"].show_text(started.strftime("%H:%M") if started else "")
+        f["started_at"].edit.setToolTip(started.strftime("%Y-%m-%d %H:%M") if started else "9:35, or a whole date and time")
+        f["temperature_c"].show_text(_shown(choice, "temperature", leg.temperature_c, 1), choice.temperature)
+        f["wind_speed_ms"].show_text(_shown(choice, "wind", leg.wind_speed_ms, 1), choice.wind)
+        f["wind_from_deg"].show_text(show_number(leg.wind_from_deg, 0), "\u00b0")
+        f["pressure_hpa"].show_text(_shown(choice, "pressure", leg.pressure_hpa, 1 if choice.pressure == "hPa" else 2), choice.pressure)
+        f["note"].show_text(leg.note)
+        read_only = self.stage.session.read_only
+        for field in f.values():
+            if field.edit.isReadOnly() != read_only:
+                field.edit.setReadOnly(read_only)
+
+    def _toggle(self) -> None:
+        self.stage.toggle_left_out(self.name)
+
+
+def _shown(choice: units.UnitChoice, quantity: str, value: float | None, decimals: int) -> str:
+    return "" if value is None else show_number(choice.show(quantity, value), decimals)
+
+
+_COMPASS = ("N", "NNE", "NE", "ENE", "E", "ESE", "SE", "SSE", "S", "SSW", "SW", "WSW", "W", "WNW", "NW", "NNW")
+
+
+def read_leg_field(key: str, text: str, choice: units.UnitChoice, leg: Leg, day: datetime | None) -> dict[str, Any]:
+    """Turn typed text into changes of a leg.
+
+    Raises
+    ------
+    ValueError
+        If the text cannot be read; impossible values are refused by the leg itself.
+    """
+    if key == "reading":
+        return read_reading(text, choice.consumption)
+    if key == "note":
+        return {"note": text}
+    if not text:
+        return {key: None}
+    if key == "duration_s":
+        return {key: units.read_duration_s(text)}
+    if key == "started_at":
+        return {key: read_clock(text, leg.started_at or day)}
+    if key == "wind_from_deg":
+        if text.upper() in _COMPASS:
+            return {key: _COMPASS.index(text.upper()) * 22.5}
+        return {key: units.read_quantity(text.rstrip("\u00b0"), "direction", "\u00b0")}
+    quantity = {"distance_km": "distance", "temperature_c": "temperature", "wind_speed_ms": "wind",
+                "pressure_hpa": "pressure"}[key]  # fmt: skip
+    return {key: units.read_quantity(text, quantity, getattr(choice, quantity))}
+
+
+class DriveStage(Stage):
+    """The run sheet."""
+
+    KEYS = ("reading", "distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms",
+            "wind_from_deg", "pressure_hpa", "note")  # fmt: skip
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, "Drive", parent)
+        self.paste_button = QPushButton("Paste from a spreadsheet\u2026")
+        self.paste_button.setToolTip("Ctrl+Shift+V: rows of legs, with or without a header")
+        self.paste_button.clicked.connect(self.paste)
+        self.head.addWidget(self.paste_button)
+        self.add_button = QPushButton("Add a run")
+        self.add_button.clicked.connect(self._add_menu)
+        self.head.addWidget(self.add_button)
+        caution = label(
+            "The driver drives; a passenger, or a stop, is for the notes. Keep with the traffic; never follow closely to test.",
+            "caution",
+            wrap=True,
+        )
+        self.page.addWidget(caution)
+        self._inner = QWidget()
+        self._sheet = QVBoxLayout(self._inner)
+        self._sheet.setContentsMargins(0, 0, 8, 0)
+        self._sheet.setSpacing(10)
+        self.area = scrolling(self._inner)
+        self.page.addWidget(self.area, 1)
+        self.cards: dict[str, LegCard] = {}
+        self._marks: list[tuple[str, Mark, Any]] = []
+        self._structure: object = None
+
+    # ------------------------------------------------------------ drawing
+
+    def refresh(self, study: Study) -> None:
+        structure = (self.session.study_id, tuple((leg.leg, leg.run, leg.configuration, leg.block, leg.direction) for leg in study.legs),
+                     tuple((c.id, c.name, c.baseline) for c in study.configurations))  # fmt: skip
+        if structure != self._structure:
+            self._build(study)
+            self._structure = structure
+        for leg in study.legs:
+            self.cards[leg.leg].show_leg(study, leg)
+        driven = sum(leg.state == "driven" for leg in study.legs)
+        left_out = sum(leg.state == "left out" for leg in study.legs)
+        words = f"{driven} of {len(study.legs)} legs driven"
+        if left_out:
+            words += f", {left_out} left out"
+        nxt = next((leg for leg in study.legs if leg.state == "planned"), None)
+        if nxt:
+            words += f" \u00b7 next: {nxt.run or nxt.leg} {nxt.direction}, {study.configuration(nxt.configuration).label}"
+        self.subtitle.setText(words)
+        for button in (self.paste_button, self.add_button):
+            button.setEnabled(not self.session.read_only)
+
+    def _build(self, study: Study) -> None:
+        self._inner.setUpdatesEnabled(False)
+        clear(self._sheet)
+        self.cards = {}
+        trials = [t.id for t in study.trials]
+        block = None
+        for run, legs in study.runs():
+            if legs[0].block != block:
+                block = legs[0].block
+                if block:
+                    self._sheet.addWidget(label(f"Block {block}", "muted"))
+            row = QWidget()
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
+            line.setSpacing(8)
+            side = QWidget()
+            side.setFixedWidth(84)
+            column = QVBoxLayout(side)
+            column.setContentsMargins(0, 4, 0, 0)
+            column.setSpacing(2)
+            top = QHBoxLayout()
+            top.setSpacing(4)
+            configuration = legs[0].configuration
+            top.addWidget(Mark(trials.index(configuration) if configuration in trials else None))
+            top.addWidget(label(run, "heading"))
+            top.addStretch()
+            column.addLayout(top)
+            column.addWidget(label(study.configuration(configuration).label, "muted", wrap=True))
+            column.addStretch()
+            line.addWidget(side)
+            for leg in legs:
+                card = LegCard(self, leg.leg)
+                self.cards[leg.leg] = card
+                line.addWidget(card, 1, Qt.AlignmentFlag.AlignTop)
+            self._sheet.addWidget(row)
+        if not study.legs:
+            self._sheet.addWidget(label("No runs yet. Lay them out in Plan, or add a run.", "muted"))
+        self._sheet.addStretch()
+        self._inner.setUpdatesEnabled(True)
+
+    # ------------------------------------------------------------ edits
+
+    def commit(self, name: str, key: str, text: str) -> None:
+        """Store one typed field; ValueError in words when it is refused."""
+        study = self.session.study
+        if study is None:
+            return
+        leg = study.leg(name)
+        day = next((x.started_at for x in study.legs if x.started_at), None)
+        changes = read_leg_field(key, text, self.session.units, leg, day)
+        try:
+            after = study.with_leg(name, **changes)
+        except ValueError as error:
+            raise ValueError(words_of(error)) from error
+        if not self.session.edit(after, f"{key.split('_')[0]} of {name}"):
+            raise ValueError("could not be saved")
+
+    def clear_leg(self, name: str) -> None:
+        """Take every reading off a leg (one undo step)."""
+        assert self.session.study is not None
+        gone = {k: None for k in (*_READING, "distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms",
+                                  "wind_from_deg", "wind_gust_ms", "pressure_hpa")}  # fmt: skip
+        self.session.edit(self.session.study.with_leg(name, **gone), f"clear {name}")
+
+    def toggle_left_out(self, name: str, reason: str | None = None) -> None:
+        """Leave a leg out with a reason, or take it back in."""
+        study = self.session.study
+        if study is None:
+            return
+        if not study.leg(name).included:
+            after = study.with_leg(name, included=True, reason="", left_out_after_result=False)
+            self.session.edit(after, f"take {name} back in")
+            return
+        if reason is None:
+            reason, accepted = QInputDialog.getText(
+                self, f"Leave out {name}", "Why? The reason is kept and stands in the report."
+            )
+            if not accepted:
+                return
+        if not reason.strip():
+            self.session.failed.emit("A leg is left out only with a reason.")
+            return
+        seen = bool(self.session.analysis and self.session.analysis.comparisons)
+        after = study.with_leg(name, included=False, reason=reason.strip(), left_out_after_result=seen)
+        self.session.edit(after, f"leave out {name}")
+
+    def note_event(self, name: str, kind: str) -> None:
+        """Add an event to a leg; slow traffic asks how long and how slow."""
+        from fairmargin.core.study import Event
+
+        study = self.session.study
+        if study is None:
+            return
+        details: dict[str, Any] = {}
+        if kind == "slow-traffic":
+            text, accepted = QInputDialog.getText(
+                self, "Slow traffic", "Where (km), how long (s), how fast (km/h)? For example: 6.2 90 74"
+            )
+            if not accepted:
+                return
+            try:
+                at, lasting, speed = (units.read_number(part).value for part in text.split())
+                details = {"at_km": at, "duration_s": lasting, "speed_kmh": speed}
+                Event(leg=name, kind="slow-traffic", **details)
+            except ValueError:
+                self.session.failed.emit("Expected three numbers: km, seconds, km/h; for example 6.2 90 74.")
+                return
+        event = Event(leg=name, kind=kind, **details)  # type: ignore[arg-type]
+        self.session.edit(study.with_(events=(*study.events, event)), f"{kind} on {name}")
+
+    def _add_menu(self) -> None:
+        study = self.session.study
+        if study is None:
+            return
+        menu = QMenu(self)
+        for configuration in study.configurations:
+            action = menu.addAction(f"A run with {configuration.label}")
+            action.triggered.connect(lambda _=False, c=configuration.id: self.add_run(c))
+        menu.exec(self.add_button.mapToGlobal(QPoint(0, self.add_button.height())))
+
+    def add_run(self, configuration: str) -> None:
+        """Add a planned run at the end."""
+        study = self.session.study
+        if study is None:
+            return
+        self.session.edit(with_run(study, configuration), "add a run")
+
+    # ------------------------------------------------------------ keys and paste
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent) and isinstance(watched, QLineEdit):
+            if event.matches(QKeySequence.StandardKey.Paste):
+                text = QApplication.clipboard().text()
+                if "\t" in text or "\n" in text.strip():
+                    self.paste(at=(str(watched.property("leg")), str(watched.property("key"))))
+                    return True
+            if event.key() in {Qt.Key.Key_Down, Qt.Key.Key_Up}:
+                self._move(str(watched.property("leg")), str(watched.property("key")), event.key() == Qt.Key.Key_Down)
+                return True
+            if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
+                watched.editingFinished.emit()
+                self._move(str(watched.property("leg")), str(watched.property("key")), True)
+                return True
+        return super().eventFilter(watched, event)
+
+    def _move(self, leg: str, key: str, down: bool) -> None:
+        names = list(self.cards)
+        index = names.index(leg) + (1 if down else -1)
+        if 0 <= index < len(names):
+            field = self.cards[names[index]].fields[key]
+            field.edit.setFocus()
+            field.edit.selectAll()
+            self.area.ensureWidgetVisible(field, 20, 60)
+
+    def paste(self, _checked: bool = False, at: tuple[str, str] | None = None) -> None:
+        """Paste rows of legs from the clipboard, after a preview."""
+        from fairmargin.desktop.paste import PasteDialog
+
+        study = self.session.study
+        text = QApplication.clipboard().text()
+        if study is None or self.session.read_only:
+            return
+        if not text.strip():
+            self.session.failed.emit("The clipboard holds no text. Copy rows of legs in the spreadsheet first.")
+            return
+        dialog = PasteDialog(text, study, self.session.units, at, self)
+        if dialog.exec() and dialog.result_study is not None:
+            self.session.edit(dialog.result_study, f"paste {dialog.count} legs")
+
+
+def with_run(study: Study, configuration: str) -> Study:
+    """Return the study with one more planned run of a configuration."""
+    runs = study.runs()
+    ways: tuple[str, ...] = {"out-and-back": ("out", "back"), "one-way": ("out",)}.get(study.method, ("loop",))
+    names = {leg.leg for leg in study.legs}
+    labels = {run for run, _ in runs}
+    run = next(f"R{i}" for i in range(len(runs) + 1, len(runs) + 500) if f"R{i}" not in labels)
+    fresh = (f"L{i:02d}" for i in range(1, 100000) if f"L{i:02d}" not in names)
+    block = runs[-1][1][0].block if runs else "1"
+    in_block = sum(legs[0].block == block for _, legs in runs)
+    if block.isdigit() and in_block >= 4:
+        block = str(int(block) + 1)
+    legs = [
+        Leg(leg=next(fresh), run=run, block=block, configuration=configuration, direction=way)  # type: ignore[arg-type]
+        for way in ways
+    ]
+    return study.with_legs((*study.legs, *legs))
+
+

@@ -1,0 +1,237 @@
+"""Examine: look at each leg, and drop a spoilt one with its reason."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fairmargin.core.study import Study
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.base import Stage, show_number
+from fairmargin.desktop.stages.drive import show_duration, show_reading
+from fairmargin.desktop.theme import theme, trial_colour
+from fairmargin.desktop.widgets.basics import label, panel
+
+_PLOTS = {
+    "consumption": "Consumption as read",
+    "speed": "Average speed",
+    "temperature": "Air temperature",
+    "wind": "Reported wind",
+}
+#: Legs drawn with pyqtgraph symbols; the baseline is a circle everywhere.
+_SYMBOLS = ("d", "t1", "s")
+
+
+class ExamineStage(Stage):
+    """The legs as a list, and their readings along the day."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, "Examine", parent)
+        self.leave = QPushButton("Leave the leg out\u2026")
+        self.leave.clicked.connect(self._leave)
+        self.head.addWidget(self.leave)
+        frame, box = panel((1, 1, 1, 1))
+        self.table = QTableWidget(0, 9)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setFrameShape(QTableWidget.Shape.NoFrame)
+        self.table.verticalHeader().setDefaultSectionSize(25)
+        self.table.itemSelectionChanged.connect(self._chosen)
+        box.addWidget(self.table)
+        self.page.addWidget(frame, 3)
+        frame, box = panel()
+        head = QHBoxLayout()
+        self.what = QComboBox()
+        self.what.setAccessibleName("What to draw")
+        for key, words in _PLOTS.items():
+            self.what.addItem(words, key)
+        self.what.currentIndexChanged.connect(self.touch)
+        head.addWidget(self.what)
+        self.plot_words = label("", "muted")
+        head.addWidget(self.plot_words, 1)
+        box.addLayout(head)
+        self._plot_box = QVBoxLayout()
+        box.addLayout(self._plot_box, 1)
+        self.page.addWidget(frame, 3)
+        self.plot: object = None
+
+    def _make_plot(self) -> object:
+        import pyqtgraph as pg  # only this stage draws with it
+
+        if self.plot is None:
+            plot = pg.PlotWidget()
+            plot.setMenuEnabled(False)
+            plot.hideButtons()
+            plot.setMouseEnabled(x=False, y=False)
+            plot.setMinimumHeight(150)
+            self._plot_box.addWidget(plot)
+            self.plot = plot
+        return self.plot
+
+    def refresh(self, study: Study) -> None:
+        units = self.session.units
+        analysis = self.session.analysis
+        results = {leg.leg: leg for leg in analysis.legs} if analysis else {}
+        heads = [
+            "Leg", "Configuration", "Direction", "State", "Reading", f"Distance, {units.distance}", "Time, min",
+            f"Air, {units.temperature}", f"Wind, {units.wind} from",
+        ]  # fmt: skip
+        chosen = self._selected()
+        self.table.blockSignals(True)
+        self.table.setHorizontalHeaderLabels(heads)
+        self.table.setRowCount(len(study.legs))
+        trials = [t.id for t in study.trials]
+        for i, leg in enumerate(study.legs):
+            wind = ""
+            if leg.wind_speed_ms is not None:
+                wind = show_number(units.show("wind", leg.wind_speed_ms), 1)
+                if leg.wind_from_deg is not None:
+                    wind += f"  {leg.wind_from_deg:.0f}\u00b0"
+            state: str = leg.state if leg.included else f"left out: {leg.reason}"
+            events = [e.kind.replace("-", " ") for e in study.events if e.leg == leg.leg]
+            if events and leg.included:
+                state += f" \u00b7 {', '.join(dict.fromkeys(events))}"
+            cells = [
+                leg.leg,
+                study.configuration(leg.configuration).label,
+                leg.direction or "out",
+                state,
+                show_reading(leg) or (results[leg.leg].shown if leg.leg in results else ""),
+                "" if leg.distance_km is None else show_number(units.show("distance", leg.distance_km), 2),
+                show_duration(leg.duration_s),
+                "" if leg.temperature_c is None else show_number(units.show("temperature", leg.temperature_c), 1),
+                wind,
+            ]
+            colour = "baseline" if leg.configuration not in trials else trial_colour(trials.index(leg.configuration))
+            for j, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                if j >= 4:
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                if j == 1:
+                    mark = "\u25cf" if leg.configuration not in trials else "\u25c6"
+                    item.setText(f"{mark} {text}")
+                    item.setForeground(theme.colour(colour))
+                elif not leg.included:
+                    item.setForeground(theme.colour("muted"))
+                self.table.setItem(i, j, item)
+        header = self.table.horizontalHeader()
+        for j in range(9):
+            header.setSectionResizeMode(j, QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
+        names = [leg.leg for leg in study.legs]
+        if chosen in names:
+            self.table.selectRow(names.index(chosen))
+        self.table.blockSignals(False)
+        driven = sum(leg.has_reading for leg in study.legs)
+        out = sum(not leg.included for leg in study.legs)
+        self.subtitle.setText(f"{driven} legs with a reading \u00b7 {out} left out")
+        self._chosen()
+        self._draw(study)
+
+    def _draw(self, study: Study) -> None:
+        import pyqtgraph as pg
+
+        from fairmargin.core.units import label as unit_label
+        from fairmargin.core.units import more_is_better
+
+        units = self.session.units
+        what = str(self.what.currentData())
+        results = {leg.leg: leg for leg in self.session.analysis.legs} if self.session.analysis else {}
+        plot = self._make_plot()
+        assert isinstance(plot, pg.PlotWidget)
+        plot.clear()
+        plot.setBackground(theme.colour("panel"))
+        legs = [leg for leg in study.legs if leg.has_reading or leg.leg in results]
+        timed = bool(legs) and all(leg.started_at for leg in legs)
+        days = len({leg.started_at.date() for leg in legs if leg.started_at}) if timed else 1
+        by_time = timed and days == 1
+        trials = [t.id for t in study.trials]
+        unit = {"consumption": unit_label(units.consumption), "speed": units.speed, "temperature": units.temperature,
+                "wind": units.wind}[what]  # fmt: skip
+        ticks: list[tuple[float, str]] = []
+        for group in [study.baseline.id, *trials]:
+            for included in (True, False):
+                xs, ys = [], []
+                for i, leg in enumerate(legs):
+                    if leg.configuration != group or leg.included != included:
+                        continue
+                    y = self._value(what, leg, results)
+                    if y is None:
+                        continue
+                    x = leg.started_at.hour + leg.started_at.minute / 60 if by_time and leg.started_at else float(i)
+                    xs.append(x)
+                    ys.append(y)
+                if xs:
+                    name = "baseline" if group not in trials else trial_colour(trials.index(group))
+                    colour = theme.colour(name)
+                    plot.plot(
+                        np.array(xs), np.array(ys), pen=None,
+                        symbol="o" if group not in trials else _SYMBOLS[trials.index(group) % 3],
+                        symbolSize=13, symbolPen=pg.mkPen(colour, width=1.8),
+                        symbolBrush=pg.mkBrush(colour) if included else pg.mkBrush(None),
+                    )  # fmt: skip
+        if not by_time:
+            ticks = [(float(i), leg.leg) for i, leg in enumerate(legs)]
+        for side in ("left", "bottom"):
+            axis = plot.getAxis(side)
+            axis.setPen(pg.mkPen(theme.colour("rule")))
+            axis.setTextPen(pg.mkPen(theme.colour("muted")))
+            axis.enableAutoSIPrefix(False)
+        plot.getAxis("bottom").setTicks([ticks] if ticks else None)
+        plot.setLabel("bottom", "time of day, h" if by_time else "leg", color=theme.colours.muted)
+        plot.setLabel("left", unit, color=theme.colours.muted)
+        plot.showGrid(x=False, y=True, alpha=0.15)
+        plot.autoRange(padding=0.08)
+        better = " (more is better)" if what == "consumption" and more_is_better(units.consumption) else ""
+        self.plot_words.setText(f"{unit}{better} \u00b7 circle: {study.baseline.label} \u00b7 open: left out")
+
+    def _value(self, what: str, leg: object, results: dict[str, object]) -> float | None:
+        units = self.session.units
+        result = results.get(leg.leg)  # type: ignore[attr-defined]
+        if what == "consumption":
+            return units.show_consumption(result.measured_wh_per_km) if result else None  # type: ignore[attr-defined]
+        if what == "speed":
+            km, seconds = leg.gps_distance_km or leg.distance_km, leg.duration_s  # type: ignore[attr-defined]
+            if km is None or seconds is None:
+                return None
+            return units.show("speed", km / ((seconds - (leg.stopped_s or 0.0)) / 3600.0))  # type: ignore[attr-defined]
+        if what == "temperature":
+            value = leg.temperature_c  # type: ignore[attr-defined]
+            return None if value is None else units.show("temperature", value)
+        value = leg.wind_speed_ms  # type: ignore[attr-defined]
+        return None if value is None else units.show("wind", value)
+
+    def _selected(self) -> str:
+        rows = self.table.selectionModel().selectedRows() if self.table.selectionModel() else []
+        item = self.table.item(rows[0].row(), 0) if rows else None
+        return item.text() if item else ""
+
+    def _chosen(self) -> None:
+        study = self.session.study
+        name = self._selected()
+        known = study is not None and any(leg.leg == name for leg in study.legs)
+        self.leave.setEnabled(known and not self.session.read_only)
+        if known and study is not None:
+            self.leave.setText(f"Leave {name} out\u2026" if study.leg(name).included else f"Take {name} back in")
+
+    def _leave(self) -> None:
+        from fairmargin.desktop.window import MainWindow
+
+        window = self.window()
+        if isinstance(window, MainWindow) and self._selected():
+            window.drive.toggle_left_out(self._selected())

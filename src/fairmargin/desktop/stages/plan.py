@@ -1,0 +1,174 @@
+"""Plan: the order of the runs and what it can and cannot see."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from fairmargin.core.judgement.readings import route_km
+from fairmargin.core.planning import ORDERS, display_noise_percent, drift_left
+from fairmargin.core.study import Study, new_study
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.base import Stage
+from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.charts import OrderStrip
+from fairmargin.exchange.wording import speed_words
+
+CHECKLIST = (
+    "Tyre pressures, cold, the same in both configurations",
+    "Climate off, or one setting for all legs; windows shut",
+    "Drive mode and regeneration level noted, and the same",
+    "Charge level inside one band for every run",
+    "Same people and things aboard, apart from the change",
+    "Warm-up drive of 20 minutes before the first reading",
+    "Trip meter reset at the landmark, at speed; check that it took",
+    "Wind, gusts, temperature and pressure from the nearest station, each hour",
+)
+
+
+class PlanStage(Stage):
+    """The runs in order, and what they can settle."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, "Plan", parent)
+        frame, box = panel()
+        box.addWidget(label("The day in order", "heading"))
+        self.strip = OrderStrip()
+        box.addWidget(self.strip)
+        self.order_words = label("", wrap=True)
+        box.addWidget(self.order_words)
+        row = QHBoxLayout()
+        row.addWidget(label("Lay out", "muted"))
+        self.order = QComboBox()
+        self.order.setAccessibleName("Order of runs")
+        for order, words in ORDERS.items():
+            self.order.addItem(f"{order}: {words}", order)
+        row.addWidget(self.order, 1)
+        self.lay = QPushButton("Lay out these runs")
+        self.lay.clicked.connect(self._lay_out)
+        row.addWidget(self.lay)
+        self.block = QPushButton("Add such a block")
+        self.block.clicked.connect(self._add_block)
+        row.addWidget(self.block)
+        box.addLayout(row)
+        self.page.addWidget(frame)
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        frame, box = panel()
+        box.addWidget(label("What these runs can see", "heading"))
+        self.sees = label("", wrap=True)
+        box.addWidget(self.sees)
+        box.addStretch()
+        row.addWidget(frame, 1)
+        frame, box = panel()
+        box.addWidget(label("Before each run", "heading"))
+        for line in CHECKLIST:
+            item = label(f"\u00b7  {line}", wrap=True)
+            box.addWidget(item)
+        box.addStretch()
+        row.addWidget(frame, 1)
+        self.page.addLayout(row, 1)
+        self.page.addWidget(
+            label(
+                "Keep to limits and with the traffic. Wheel bolts to the handbook's torque. Local law and plates come first.",
+                "caution",
+                wrap=True,
+            )
+        )
+        spare = QVBoxLayout()
+        self.page.addLayout(spare)
+
+    def refresh(self, study: Study) -> None:
+        trials = [t.id for t in study.trials]
+        runs = []
+        letters = ""
+        for run, legs in study.runs():
+            states = {leg.state for leg in legs}
+            state = "planned" if "planned" in states else "left out" if states == {"left out"} else "driven"
+            c = legs[0].configuration
+            runs.append((run, trials.index(c) if c in trials else None, state, legs[0].block))
+            letters += "A" if c == study.baseline.id else "B"
+        self.strip.show_runs(runs)
+        self.subtitle.setText(f"{letters or 'no runs yet'} \u00b7 {len(study.legs)} legs")
+        read_only = self.session.read_only
+        begun = any(leg.has_reading for leg in study.legs)
+        self.lay.setEnabled(not read_only and not begun)
+        self.lay.setToolTip("Readings have been typed: add a block instead." if begun else "")
+        self.block.setEnabled(not read_only and bool(trials))
+        if "A" in letters and "B" in letters:
+            left = drift_left(letters)
+            if abs(left) < 0.05:
+                words = "A steady drift of the day (warming, rising wind) cancels in this order."
+            else:
+                words = (
+                    f"{abs(left):.0%} of a steady drift over the day stays in the difference. "
+                    "Adding runs in the opposite order cancels it."
+                )
+            self.order_words.setText(words)
+        else:
+            self.order_words.setText("An order needs runs of both configurations.")
+        self.sees.setText(self._sees(study, letters))
+
+    def _sees(self, study: Study, letters: str) -> str:
+        units = self.session.units
+        lines = []
+        km = route_km(study)
+        if km:
+            lines.append(
+                f"Leg of {units.show('distance', km):.1f} {units.distance} at "
+                f"{speed_words(study.target_speed_kmh or 80.0, units)}: "
+                f"{60 * km / (study.target_speed_kmh or 80.0):.0f} minutes."
+            )
+        driven = [leg for leg in study.legs if leg.average_shown and leg.average_step]
+        per_side = max(1, min(letters.count("A"), letters.count("B")) * (2 if study.method == "out-and-back" else 1))
+        if driven:
+            share = sum((leg.average_step or 0) / (leg.average_shown or 1) for leg in driven) / len(driven)
+        else:
+            share = 0.1 / 16.0
+        noise = display_noise_percent(share, per_side)
+        lines.append(
+            f"Display step of {100 * share:.1f} %{'' if driven else ' (0.1 in 16 assumed)'}: rounding alone is worth "
+            f"\u00b1{noise:.1f} % with {per_side} legs each."
+        )
+        c = self.session.analysis.comparisons[0] if self.session.analysis and self.session.analysis.comparisons else None
+        if c is not None:
+            lines.append(f"Margin so far: \u00b1{c.half_width_percent:.1f} % with {c.pairs} pair{'s' if c.pairs != 1 else ''}.")
+            if c.pairs_needed is None:
+                lines.append("More pairs like these cannot settle the question; see the ledger for what limits it.")
+            elif c.pairs_needed > c.pairs:
+                lines.append(f"About {c.pairs_needed} pairs in all would settle it, at the scatter seen.")
+            else:
+                lines.append("The pairs driven are enough at the scatter seen.")
+        else:
+            lines.append("Scatter of a careful 20 to 50 km leg: 1 to 2 % (common practice), until your own is known.")
+        if not study.route:
+            lines.append("No route yet: without one, the wind cannot be laid along the road. Import a package with route.csv.")
+        return "\n\n".join(lines)
+
+    def _pattern(self) -> str:
+        return str(self.order.currentData())
+
+    def _lay_out(self) -> None:
+        study = self.session.study
+        if study is None or not study.trials:
+            self.session.failed.emit("This study has no trial configuration.")
+            return
+        fresh = self._fresh(study, self._pattern())
+        self.session.edit(study.with_legs(fresh.legs), f"lay out {self._pattern()}")
+
+    def _fresh(self, study: Study, pattern: str) -> Study:
+        made = new_study(title="", kind="other", order=pattern, method=study.method)
+        names = {"A": study.baseline.id, "B": study.trials[0].id}
+        legs = tuple(leg.with_(configuration=names[leg.configuration]) for leg in made.legs)
+        return study.with_legs(legs)
+
+    def _add_block(self) -> None:
+        from fairmargin.desktop.stages.drive import with_run
+
+        study = self.session.study
+        if study is None or not study.trials:
+            return
+        after = study
+        names = {"A": study.baseline.id, "B": study.trials[0].id}
+        for letter in self._pattern():
+            after = with_run(after, names[letter])
+        self.session.edit(after, f"add a block {self._pattern()}")

@@ -1,0 +1,379 @@
+"""Question: what is compared, on which vehicle, and what is expected of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from typing import Any
+
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+
+from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, MECHANISMS, METHODS, Study, default_mechanism
+from fairmargin.core.units import read_number, read_quantity
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
+from fairmargin.desktop.widgets.basics import Mark, label, panel, scrolling
+
+#: What is easily forgotten, per kind of change. Common practice.
+FORGOTTEN = {
+    "wheels": "Other wheels change the rolling circumference and so the odometer: enter it, or read a GPS distance. "
+    "Bolts to the handbook's torque, and again after the first kilometres.",
+    "aero covers": "Check that every cover is secured. Keep the covers aboard on the baseline runs, so that only the shape differs.",
+    "tyres": "Compare tread and age, not only the label. Same pressure, both cold. Run new tyres in first.",
+    "cargo": "Keep the load aboard on the baseline runs: that isolates its shape from its mass.",
+    "payload": "Weigh it. If it stands above the cab it is frontal area too: then two things change at once.",
+    "towing": "Plates, handbook and law come first: towing limit, nose weight, brakes, lights, chains. Hot brakes on descents.",
+    "preconditioning": "Write down what the wall supplied before departure, or the warm-up looks free.",
+    "technique": "Say exactly what differs, who drives, and note the trip time: slower is often the whole effect.",
+    "other": "Hold everything else the same, and say how you did.",
+}
+
+
+class QuestionStage(Stage):
+    """The question as a form; every field is saved as it is left."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, "Question", parent)
+        inner = QWidget()
+        body = QVBoxLayout(inner)
+        body.setContentsMargins(0, 0, 8, 0)
+        body.setSpacing(12)
+        self.page.addWidget(scrolling(inner), 1)
+        self.fields: dict[str, Field] = {}
+        self.boxes: dict[str, QComboBox] = {}
+
+        frame, box = panel()
+        body.addWidget(frame)
+        box.addWidget(label("What is compared", "heading"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(16)
+        grid.setVerticalSpacing(8)
+        box.addLayout(grid)
+        grid.addWidget(self._field("title", "Title of the study", self._set_title), 0, 0, 1, 2)
+        grid.addWidget(self._field("route_name", "Route", self._plain("route_name")), 0, 2)
+        grid.addWidget(self._choice("kind", "Kind of change", CHANGE_KINDS, self._set_kind), 1, 0)
+        grid.addWidget(self._choice("mechanism", "Works through", MECHANISMS, self._set_mechanism), 1, 1)
+        grid.addWidget(self._choice("method", "Method", METHODS, self._set_method), 1, 2)
+        self._names = QHBoxLayout()
+        for key, words, trial in (("baseline", "Baseline is", None), ("trial", "Trial is", 0)):
+            self._names.addWidget(Mark(trial))
+            self._names.addWidget(self._field(key, words, self._name_setter(key)), 1)
+        grid.addLayout(self._names, 2, 0, 1, 2)
+        grid.addWidget(
+            self._field("mass_delta", "Mass the trial adds", self._set_mass_delta, tip="Part of the change"), 2, 2
+        )
+        self.forgotten = label("", "caution", wrap=True)
+        box.addWidget(self.forgotten)
+
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        body.addLayout(row)
+        frame, box = panel()
+        row.addWidget(frame, 1)
+        box.addWidget(label("What you expect", "heading"))
+        self.sealed = label("", "muted", wrap=True)
+        box.addWidget(self.sealed)
+        line = QHBoxLayout()
+        line.addWidget(self._field("prediction", "Prediction, + is more", self._set_prediction, unit="%"), 1)
+        line.addWidget(self._field("smallest", "Smallest effect that matters", self._set_smallest, unit="%"), 1)
+        box.addLayout(line)
+        self.seal = QPushButton("Seal the prediction")
+        self.seal.setToolTip("After this it cannot be changed; it stands beside the result")
+        self.seal.clicked.connect(self._seal)
+        box.addWidget(self.seal)
+        box.addStretch()
+        frame, box = panel()
+        row.addWidget(frame, 1)
+        box.addWidget(label("Stated for", "heading"))
+        line = QHBoxLayout()
+        line.addWidget(self._field("speed", "Speed", self._set_speed), 1)
+        line.addWidget(self._field("reference_t", "Air temperature", self._set_reference("temperature_c", "temperature")), 1)
+        line.addWidget(self._field("confidence", "Confidence", self._set_confidence, unit="%"), 1)
+        box.addLayout(line)
+        line = QHBoxLayout()
+        line.addWidget(self._field("mast", "Wind measured at", self._set_mast, unit="m"), 1)
+        line.addWidget(
+            self._choice("terrain", "Land along the road", ("open", "hedges", "forest", "built-up"), self._set_terrain), 2
+        )
+        box.addLayout(line)
+        box.addStretch()
+
+        frame, box = panel()
+        body.addWidget(frame)
+        box.addWidget(label("The vehicle", "heading"))
+        self.assumed = label("", "muted", wrap=True)
+        box.addWidget(self.assumed)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(16)
+        grid.setVerticalSpacing(8)
+        box.addLayout(grid)
+        grid.addWidget(self._field("v_name", "Name", self._vehicle("name")), 0, 0)
+        grid.addWidget(self._choice("v_class", "Class", tuple(CLASS_PRESETS), self._set_class), 0, 1)
+        grid.addWidget(self._choice("v_energy", "Energy", ("electric", "petrol", "diesel"), self._set_energy), 0, 2)
+        specs = (
+            ("mass_kg", "Mass as driven", "kg"),
+            ("drag_area_m2", "Drag area C_d A", "m\u00b2"),
+            ("rolling_coefficient", "Rolling coefficient", ""),
+            ("auxiliary_w", "Auxiliary power", "W"),
+            ("usable_capacity_kwh", "Usable capacity", "kWh"),
+            ("charging_efficiency", "Charging efficiency", ""),
+            ("distance_error_percent", "Odometer over-reads by", "%"),
+            ("speed_error_percent", "Speedometer over-reads by", "%"),
+            ("drive_efficiency", "Drive efficiency", ""),
+        )
+        for i, (name, words, unit) in enumerate(specs):
+            grid.addWidget(self._field(f"v_{name}", words, self._vehicle(name), unit=unit), 1 + i // 3, i % 3)
+        frame, box = panel()
+        body.addWidget(frame)
+        box.addWidget(label("Notes", "heading"))
+        self.notes = QPlainTextEdit()
+        self.notes.setAccessibleName("Notes")
+        self.notes.setFixedHeight(76)
+        self.notes.setTabChangesFocus(True)
+        self.notes.textChanged.connect(self._notes_typed)
+        box.addWidget(self.notes)
+        body.addStretch()
+
+    # ------------------------------------------------------------ building
+
+    def _field(self, key: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = "") -> Field:
+        field = Field(words, commit, unit=unit, tip=tip)
+        self.fields[key] = field
+        return field
+
+    def _choice(self, key: str, words: str, options: tuple[str, ...], commit: Callable[[str], None]) -> QWidget:
+        holder = QWidget()
+        layout = QVBoxLayout(holder)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(1)
+        layout.addWidget(label(words, "muted"))
+        box = QComboBox()
+        box.setAccessibleName(words)
+        box.addItems(options)
+        box.textActivated.connect(commit)
+        layout.addWidget(box)
+        layout.addStretch()
+        self.boxes[key] = box
+        return holder
+
+    # ------------------------------------------------------------ edits
+
+    def _edit(self, text: str, **changes: Any) -> None:
+        study = self.session.study
+        if study is None:
+            return
+        try:
+            after = study.with_(**changes)
+        except ValueError as error:
+            raise ValueError(words_of(error)) from error
+        if not self.session.edit(after, text):
+            raise ValueError("could not be saved")
+
+    @property
+    def _study(self) -> Study:
+        assert self.session.study is not None
+        return self.session.study
+
+    def _plain(self, name: str) -> Callable[[str], None]:
+        return lambda text: self._edit(name.replace("_", " "), **{name: text})
+
+    def _set_title(self, text: str) -> None:
+        if not text:
+            raise ValueError("a study needs a title")
+        self._edit("title", title=text)
+
+    def _set_kind(self, kind: str) -> None:
+        change = self._study.change.with_(kind=kind, mechanism=default_mechanism(kind))
+        self._edit("kind of change", change=change)
+
+    def _set_mechanism(self, mechanism: str) -> None:
+        if mechanism in MECHANISMS:  # a list of several is shown as it is
+            self._edit("mechanism", change=self._study.change.with_(mechanism=mechanism))
+
+    def _set_method(self, method: str) -> None:
+        self._edit("method", method=method)
+
+    def _name_setter(self, key: str) -> Callable[[str], None]:
+        def commit(text: str) -> None:
+            study = self._study
+            wanted = study.baseline if key == "baseline" else (study.trials[0] if study.trials else None)
+            if wanted is None:
+                raise ValueError("this study has no trial")
+            changed = tuple(c.with_(name=text) if c.id == wanted.id else c for c in study.configurations)
+            self._edit(f"name of the {key}", configurations=changed)
+
+        return commit
+
+    def _set_mass_delta(self, text: str) -> None:
+        study = self._study
+        if not study.trials:
+            raise ValueError("this study has no trial")
+        mass = read_quantity(text, "mass", self.session.units.mass) if text else 0.0
+        try:
+            changed = tuple(
+                c.with_(mass_delta_kg=mass) if c.id == study.trials[0].id else c for c in study.configurations
+            )
+        except ValueError as error:
+            raise ValueError(words_of(error)) from error
+        self._edit("mass of the trial", configurations=changed)
+
+    def _set_prediction(self, text: str) -> None:
+        value = _percent(text)
+        try:
+            change = self._study.change.with_(prediction_percent=value)
+        except ValueError as error:
+            raise ValueError(words_of(error)) from error
+        self._edit("prediction", change=change)
+
+    def _set_smallest(self, text: str) -> None:
+        value = _percent(text)
+        self._edit("smallest effect that matters", smallest_effect_percent=1.0 if value is None else value)
+
+    def _set_confidence(self, text: str) -> None:
+        value = _percent(text)
+        self._edit("confidence", confidence=0.95 if value is None else value / 100.0)
+
+    def _set_speed(self, text: str) -> None:
+        kmh = read_quantity(text, "speed", self.session.units.speed) if text else None
+        self._edit("speed", target_speed_kmh=kmh)
+
+    def _set_reference(self, name: str, quantity: str) -> Callable[[str], None]:
+        def commit(text: str) -> None:
+            if not text:
+                raise ValueError("a reference is needed; 15 \u00b0C is usual")
+            value = read_quantity(text, quantity, getattr(self.session.units, quantity))
+            try:
+                reference = self._study.reference.with_(**{name: value})
+            except ValueError as error:
+                raise ValueError(words_of(error)) from error
+            self._edit("reference", reference=reference)
+
+        return commit
+
+    def _set_mast(self, text: str) -> None:
+        value = read_number(text).value if text else 10.0
+        try:
+            wind = self._study.wind.with_(measured_at_m=value)
+        except ValueError as error:
+            raise ValueError(words_of(error)) from error
+        self._edit("height of the mast", wind=wind)
+
+    def _set_terrain(self, terrain: str) -> None:
+        self._edit("land along the road", wind=self._study.wind.with_(terrain=terrain))
+
+    def _vehicle(self, name: str) -> Callable[[str], None]:
+        def commit(text: str) -> None:
+            value: object = text
+            if name == "mass_kg":
+                value = read_quantity(text, "mass", self.session.units.mass) if text else None
+            elif name != "name":
+                value = read_number(text).value if text else None
+            changes: dict[str, Any] = {name: value}
+            if f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}" in type(self._study.vehicle).model_fields:
+                changes[f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}"] = None
+            try:
+                vehicle = self._study.vehicle.with_(**changes)
+            except ValueError as error:
+                raise ValueError(words_of(error)) from error
+            self._edit(f"vehicle, {name.split('_')[0]}", vehicle=vehicle)
+
+        return commit
+
+    def _set_class(self, name: str) -> None:
+        self._edit("vehicle class", vehicle=self._study.vehicle.with_(vehicle_class=name))
+
+    def _set_energy(self, name: str) -> None:
+        self._edit("vehicle energy", vehicle=self._study.vehicle.with_(energy=name))
+
+    def _seal(self) -> None:
+        study = self._study
+        if study.change.prediction_percent is None:
+            self.session.failed.emit("Enter a prediction first, then seal it.")
+            return
+        now = datetime.now().replace(microsecond=0)
+        self._edit("seal the prediction", change=study.change.with_(prediction_sealed_at=now))
+
+    def _notes_typed(self) -> None:
+        if self.session.study is not None and self.notes.hasFocus():
+            self._edit("notes", notes=self.notes.toPlainText())
+
+    # ------------------------------------------------------------ drawing
+
+    def refresh(self, study: Study) -> None:
+        units, f = self.session.units, self.fields
+        self.subtitle.setText("say it before you drive")
+        f["title"].show_text(study.title)
+        f["route_name"].show_text(study.route_name)
+        f["baseline"].show_text(study.baseline.name)
+        f["trial"].show_text(study.trials[0].name if study.trials else "")
+        mass = study.trials[0].mass_delta_kg if study.trials else None
+        f["mass_delta"].show_text(show_number(units.show("mass", mass), 1) if mass else "", units.mass)
+        _show_choice(self.boxes["kind"], study.change.kind)
+        mechanisms = study.change.mechanisms
+        _show_choice(self.boxes["mechanism"], mechanisms[0] if len(mechanisms) == 1 else " + ".join(mechanisms))
+        _show_choice(self.boxes["method"], study.method)
+        _show_choice(self.boxes["terrain"], study.wind.terrain)
+        _show_choice(self.boxes["v_class"], study.vehicle.vehicle_class)
+        _show_choice(self.boxes["v_energy"], study.vehicle.energy)
+        self.forgotten.setText(FORGOTTEN.get(study.change.kind, ""))
+        sealed = study.change.prediction_sealed_at
+        f["prediction"].show_text(show_number(study.change.prediction_percent, 1))
+        f["prediction"].edit.setReadOnly(sealed is not None or self.session.read_only)
+        self.seal.setEnabled(sealed is None and not self.session.read_only)
+        driven = any(leg.has_reading for leg in study.legs)
+        if sealed is not None:
+            self.sealed.setText(f"Sealed {sealed:%Y-%m-%d %H:%M}. It stands beside the result.")
+        else:
+            self.sealed.setText(
+                "Not sealed, and driving has begun: it can no longer count as a prediction made beforehand."
+                if driven
+                else "Say it before the drive, so that the hope cannot colour the verdict."
+            )
+        f["smallest"].show_text(show_number(study.smallest_effect_percent, 2))
+        speed = study.target_speed_kmh
+        f["speed"].show_text("" if speed is None else show_number(units.show("speed", speed), 1), units.speed)
+        f["reference_t"].show_text(show_number(units.show("temperature", study.reference.temperature_c), 1), units.temperature)
+        f["confidence"].show_text(show_number(100 * study.confidence, 1))
+        f["mast"].show_text(show_number(study.wind.measured_at_m, 1))
+        vehicle, constants = study.vehicle, study.vehicle.constants()
+        f["v_name"].show_text(vehicle.name)
+        for key, field in f.items():
+            name = key.removeprefix("v_")
+            if not key.startswith("v_") or name == "name":
+                continue
+            value = getattr(vehicle, name)
+            decimals = 5 if name == "rolling_coefficient" else 3
+            if name == "mass_kg":
+                field.show_text("" if value is None else show_number(units.show("mass", value), 0), units.mass)
+                guess = units.show("mass", constants.mass_kg)
+            else:
+                field.show_text(show_number(value, decimals))
+                guess = getattr(constants, name, None)  # type: ignore[assignment]
+            field.edit.setPlaceholderText("" if guess is None else f"{show_number(guess, decimals)} assumed")
+        if constants.assumed:
+            names = ", ".join(n.rsplit("_", 1)[0].replace("_", " ") if n.endswith(("kg", "m2", "w")) else n.replace("_", " ") for n in constants.assumed)
+            self.assumed.setText(f"Assumed from the class, with a wide margin: {names}. What you know narrows it.")
+        else:
+            self.assumed.setText("All constants given; the fit still checks them against the legs.")
+        if self.notes.toPlainText() != study.notes and not self.notes.hasFocus():
+            self.notes.blockSignals(True)
+            self.notes.setPlainText(study.notes)
+            self.notes.blockSignals(False)
+        self.notes.setReadOnly(self.session.read_only)
+
+
+def _percent(text: str) -> float | None:
+    if not text:
+        return None
+    number = read_number(text)
+    if number.rest not in {"", "%"}:
+        raise ValueError(f'"{number.rest}" is not %; expected a per cent such as \u22124')
+    return number.value
+
+
+def _show_choice(box: QComboBox, text: str) -> None:
+    index = box.findText(text)
+    if index < 0:
+        box.addItem(text)
+        index = box.findText(text)
+    box.setCurrentIndex(index)

@@ -1,0 +1,392 @@
+"""Charts drawn by hand in the theme: pairs, waterfalls, order of runs."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from fairmargin.core.judgement.ledger import LINES
+from fairmargin.core.judgement.pairs import Pair
+from fairmargin.desktop.theme import font, theme, trial_colour
+from fairmargin.desktop.widgets.basics import draw_mark, nice_step, signed
+
+
+class Chart(QWidget):
+    """Common to the drawn charts: antialiased, redrawn with the theme."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        theme.changed.connect(self.update)
+
+    def paintEvent(self, _event: object) -> None:  # noqa: N802
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self.draw(painter)
+        painter.end()
+
+    def draw(self, p: QPainter) -> None:
+        """Draw everything."""
+
+    def empty(self, p: QPainter, words: str) -> None:
+        """Say what to do next in the middle."""
+        p.setPen(theme.colour("muted"))
+        p.setFont(font(13))
+        flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+        p.drawText(QRectF(20, 0, self.width() - 40, self.height()), flags, words)
+
+
+class PairsChart(Chart):
+    """Each pair as dots on one scale: as read (open), corrected (filled), its own margin."""
+
+    ROW = 31
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._pairs: Sequence[Pair] = ()
+        self._trial = 0
+
+    def show_pairs(self, pairs: Sequence[Pair], trial_index: int) -> None:
+        """Redraw from the pairs of one comparison."""
+        self._pairs, self._trial = pairs, trial_index
+        self.setMinimumHeight(min(len(pairs), 8) * 22 + 42)
+        directions = ", ".join(
+            f"{p.number} {p.direction}: as read {signed(p.measured_percent)} %"
+            + (f", corrected {signed(p.corrected_percent)} %" if p.corrected_percent is not None else "")
+            + ("" if p.included else f", left out: {p.reason}")
+            for p in pairs
+        )
+        self.setAccessibleName(f"Pairs: {directions}" if pairs else "No pairs yet")
+        self.update()
+
+    def sizeHint(self) -> QSize:  # noqa: N802
+        return QSize(600, max(3, len(self._pairs)) * self.ROW + 42)
+
+    def draw(self, p: QPainter) -> None:
+        if not self._pairs:
+            self.empty(p, "Pairs appear here when both configurations have a reading in the same direction.")
+            return
+        points = [0.0]
+        for pair in self._pairs:
+            points.append(pair.measured_percent)
+            if pair.corrected_percent is not None:
+                points += [pair.corrected_percent - pair.half_width_percent,
+                           pair.corrected_percent + pair.half_width_percent]  # fmt: skip
+        low, high = min(points), max(points)
+        step = nice_step((high - low) * 1.05 or 1.0, 7)
+        low, high = math.floor(low / step) * step, math.ceil(high / step) * step
+        left, right = 92.0, self.width() - 26.0
+        bottom = self.height() - 26.0
+        row = min(self.ROW + 8.0, (bottom - 4) / len(self._pairs))
+
+        def x(value: float) -> float:
+            return left + (value - low) / (high - low) * (right - left)
+
+        metrics = QFontMetricsF(font(12))
+        value = low
+        while value <= high + 1e-9:
+            zero = abs(value) < 1e-9
+            p.setPen(QPen(theme.colour("ink" if zero else "rule"), 1.8 if zero else 1.2))
+            p.drawLine(QPointF(x(value), 0), QPointF(x(value), bottom))
+            text = "0" if zero else signed(value, 0 if step >= 1 else 1)
+            p.setPen(theme.colour("muted"))
+            p.setFont(font(12))
+            p.drawText(QPointF(x(value) - metrics.horizontalAdvance(text) / 2, bottom + 18), text)
+            value += step
+        name = trial_colour(self._trial)
+        for i, pair in enumerate(self._pairs):
+            y = row * (i + 0.5)
+            p.setFont(font(13, 600))
+            p.setPen(theme.colour("ink" if pair.included else "muted"))
+            p.drawText(QPointF(4, y + 5), f"{pair.number}  {pair.direction}")
+            ink = theme.colour(name, 1.0 if pair.included else 0.5)
+            if pair.corrected_percent is not None and pair.included:
+                lo = x(pair.corrected_percent - pair.half_width_percent)
+                hi = x(pair.corrected_percent + pair.half_width_percent)
+                p.fillRect(QRectF(lo, y - 2.5, hi - lo, 5), theme.colour(name, 0.4))
+                p.setPen(QPen(theme.colour("muted"), 1.2, Qt.PenStyle.DotLine))
+                p.drawLine(QPointF(x(pair.measured_percent), y), QPointF(x(pair.corrected_percent), y))
+            draw_mark(p, QPointF(x(pair.measured_percent), y), 13, self._trial, ink, filled=False)
+            if pair.corrected_percent is not None and pair.included:
+                draw_mark(p, QPointF(x(pair.corrected_percent), y), 14, self._trial, ink)
+            if not pair.included:
+                text = f"left out: {pair.reason or 'no reason given'}"
+                p.setPen(theme.colour("muted"))
+                p.setFont(font(12))
+                width = metrics.horizontalAdvance(text)
+                at = x(pair.measured_percent)
+                if at - width - 14 > left:
+                    p.drawText(QPointF(at - width - 12, y + 4), text)
+                else:
+                    p.drawText(QPointF(at + 12, y + 4), metrics.elidedText(text, Qt.TextElideMode.ElideRight, right - at - 12))
+
+
+@dataclass(frozen=True, slots=True)
+class Fall:
+    """A waterfall's content in shown units."""
+
+    start: float
+    lines: tuple[tuple[str, float], ...]
+    end: float
+    unit: str
+    decimals: int
+
+
+def fall_of(
+    measured: float, corrections: Sequence[tuple[str, float]], factor: float, unit: str, decimals: int
+) -> Fall:
+    """Build a waterfall from Wh/km, scaled by `factor`; lines that never matter are left out."""
+    shown = tuple((LINES.get(name, name), value * factor) for name, value in corrections)
+    return Fall(measured * factor, shown, (measured + sum(v for _, v in corrections)) * factor, unit, decimals)
+
+
+class Waterfall(Chart):
+    """From read to corrected, one condition after another."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._fall: Fall | None = None
+        self.setMinimumHeight(118)
+
+    def show_fall(self, fall: Fall | None) -> None:
+        """Redraw."""
+        self._fall = fall
+        if fall is not None:
+            parts = ", ".join(f"{n} {signed(v, fall.decimals)}" for n, v in fall.lines)
+            self.setAccessibleName(
+                f"As read {fall.start:.{fall.decimals}f}, {parts}, corrected {fall.end:.{fall.decimals}f} {fall.unit}"
+            )
+        self.update()
+
+    def draw(self, p: QPainter) -> None:
+        fall = self._fall
+        if fall is None:
+            self.empty(p, "The corrections of a leg appear here once it has a reading.")
+            return
+        columns = len(fall.lines) + 2
+        width = self.width() / columns
+        bar = min(58.0, width * 0.72)
+        level, levels = fall.start, [fall.start]
+        for _, value in fall.lines:
+            level += value
+            levels.append(level)
+        low, high = min([*levels, fall.end]), max([*levels, fall.end])
+        span = max(high - low, abs(fall.start) * 0.01)
+        top, bottom = 24.0, self.height() - 22.0
+        floor = low - span * 0.55
+
+        def y(value: float) -> float:
+            return bottom - (value - floor) / (high - floor) * (bottom - top)
+
+        small = font(12)
+        metrics = QFontMetricsF(small)
+
+        def text_at(column: int, line: float, text: str, weight: int = 400, colour: str = "ink") -> None:
+            p.setFont(font(12, weight))
+            p.setPen(theme.colour(colour))
+            shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, width + 6)
+            middle = width * (column + 0.5)
+            p.drawText(QRectF(middle - width / 2 - 4, line, width + 8, 18), Qt.AlignmentFlag.AlignCenter, shown)
+
+        def column_bar(column: int, a: float, b: float, colour: str) -> None:
+            up, down = min(y(a), y(b)), max(y(a), y(b))
+            p.fillRect(QRectF(width * (column + 0.5) - bar / 2, up, bar, max(down - up, 2.0)), theme.colour(colour))
+
+        column_bar(0, fall.start, floor, "band")
+        text_at(0, y(fall.start) - 20, f"{fall.start:.{fall.decimals}f}", 600)
+        text_at(0, bottom + 3, "as read", colour="muted")
+        level = fall.start
+        for i, (name, value) in enumerate(fall.lines, start=1):
+            p.setPen(QPen(theme.colour("rule"), 1, Qt.PenStyle.DotLine))
+            p.drawLine(QPointF(width * (i - 0.5) + bar / 2, y(level)), QPointF(width * (i + 0.5) - bar / 2, y(level)))
+            column_bar(i, level, level + value, "fine" if value < 0 else "caution")
+            text_at(i, min(y(level), y(level + value)) - 19, signed(value, fall.decimals))
+            text_at(i, bottom + 3, name, colour="muted")
+            level += value
+        last = columns - 1
+        column_bar(last, fall.end, floor, "band")
+        text_at(last, y(fall.end) - 20, f"{fall.end:.{fall.decimals}f}", 600)
+        text_at(last, bottom + 3, "corrected", colour="muted")
+
+
+@dataclass(frozen=True, slots=True)
+class LegStrip:
+    """One leg for the strip chart."""
+
+    name: str
+    trial: int | None
+    direction: str
+    included: bool
+    measured: float
+    corrected: float | None
+
+
+class LegStrips(Chart):
+    """Legs in the order driven, as read (open) and corrected (filled), on one scale."""
+
+    legChosen = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._legs: Sequence[LegStrip] = ()
+        self._chosen = ""
+        self._unit = ""
+        self._means: dict[int | None, float] = {}
+        self.setMinimumHeight(190)
+
+    def show_legs(
+        self, legs: Sequence[LegStrip], chosen: str, unit: str, means: dict[int | None, float] | None = None
+    ) -> None:
+        """Redraw; `means` are level lines per configuration."""
+        self._legs, self._chosen, self._unit, self._means = legs, chosen, unit, means or {}
+        self.update()
+
+    def _column(self) -> float:
+        return (self.width() - 56.0) / max(len(self._legs), 1)
+
+    def draw(self, p: QPainter) -> None:
+        if not self._legs:
+            self.empty(p, "Legs appear here as their readings are typed in.")
+            return
+        values = [leg.measured for leg in self._legs] + [x for leg in self._legs if (x := leg.corrected)]
+        low, high = min(values), max(values)
+        pad = max((high - low) * 0.12, high * 0.005)
+        step = nice_step(high - low + 2 * pad, 5)
+        low, high = low - pad, high + pad
+        left, right, top, bottom = 50.0, self.width() - 6.0, 8.0, self.height() - 34.0
+
+        def y(value: float) -> float:
+            return bottom - (value - low) / (high - low) * (bottom - top)
+
+        p.setFont(font(12))
+        metrics = QFontMetricsF(font(12))
+        tick = math.ceil(low / step) * step
+        decimals = max(0, -math.floor(math.log10(step)))
+        while tick <= high:
+            p.setPen(QPen(theme.colour("rule"), 1))
+            p.drawLine(QPointF(left, y(tick)), QPointF(right, y(tick)))
+            text = f"{tick:.{decimals}f}"
+            p.setPen(theme.colour("muted"))
+            p.drawText(QPointF(left - 8 - metrics.horizontalAdvance(text), y(tick) + 4), text)
+            tick += step
+        for trial, value in self._means.items():
+            name = "baseline" if trial is None else trial_colour(trial)
+            p.setPen(QPen(theme.colour(name, 0.7), 1.5, Qt.PenStyle.DashLine))
+            p.drawLine(QPointF(left, y(value)), QPointF(right, y(value)))
+        width = self._column()
+        for i, leg in enumerate(self._legs):
+            x = left + width * (i + 0.5)
+            if leg.name == self._chosen:
+                p.fillRect(QRectF(x - width / 2, top, width, bottom - top + 30), theme.colour("band", 0.6))
+            name = "baseline" if leg.trial is None else trial_colour(leg.trial)
+            ink = theme.colour(name, 1.0 if leg.included else 0.45)
+            if leg.corrected is not None:
+                p.setPen(QPen(theme.colour("muted"), 1.2, Qt.PenStyle.DotLine))
+                p.drawLine(QPointF(x, y(leg.measured)), QPointF(x, y(leg.corrected)))
+            draw_mark(p, QPointF(x, y(leg.measured)), 12, leg.trial, ink, filled=False)
+            if leg.corrected is not None:
+                draw_mark(p, QPointF(x, y(leg.corrected)), 13, leg.trial, ink)
+            if not leg.included:
+                p.setPen(QPen(theme.colour("muted"), 1.6))
+                p.drawLine(QPointF(x - 8, y(leg.measured) + 8), QPointF(x + 8, y(leg.measured) - 8))
+            p.setPen(theme.colour("ink" if leg.name == self._chosen else "muted"))
+            p.setFont(font(11 if width < 34 else 12, 600 if leg.name == self._chosen else 400))
+            box = QRectF(x - width / 2 - 4, bottom + 2, width + 8, 16)
+            p.drawText(box, Qt.AlignmentFlag.AlignCenter, leg.name)
+            p.drawText(box.translated(0, 14), Qt.AlignmentFlag.AlignCenter, leg.direction)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        index = int((event.position().x() - 50.0) // self._column())
+        if 0 <= index < len(self._legs):
+            self.legChosen.emit(self._legs[index].name)
+
+
+class OrderStrip(Chart):
+    """The runs in their order, as marks on a line, with block brackets."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._runs: Sequence[tuple[str, int | None, str, str]] = ()  # run, trial, state, block
+        self.setFixedHeight(92)
+
+    def show_runs(self, runs: Sequence[tuple[str, int | None, str, str]]) -> None:
+        """Redraw."""
+        self._runs = runs
+        self.update()
+
+    def draw(self, p: QPainter) -> None:
+        if not self._runs:
+            self.empty(p, "No runs laid out yet. Choose an order below.")
+            return
+        width = min(84.0, (self.width() - 24.0) / len(self._runs))
+        p.setPen(QPen(theme.colour("rule"), 2))
+        p.drawLine(QPointF(10, 40), QPointF(14 + width * len(self._runs), 40))
+        block_start = 0
+        for i, (run, trial, state, block) in enumerate(self._runs):
+            x = 12 + width * (i + 0.5)
+            name = "baseline" if trial is None else trial_colour(trial)
+            ink = theme.colour(name, 0.45 if state == "left out" else 1.0)
+            draw_mark(p, QPointF(x, 40), 22, trial, ink, filled=state == "driven")
+            p.setPen(theme.colour("muted"))
+            p.setFont(font(12))
+            p.drawText(QRectF(x - width / 2, 56, width, 16), Qt.AlignmentFlag.AlignCenter, run)
+            p.drawText(QRectF(x - width / 2, 70, width, 16), Qt.AlignmentFlag.AlignCenter, state)
+            last = i == len(self._runs) - 1
+            if last or self._runs[i + 1][3] != block:
+                a, b = 12 + width * block_start + 8, 12 + width * (i + 1) - 8
+                p.setPen(QPen(theme.colour("muted"), 1.2))
+                p.drawPolyline([QPointF(a, 18), QPointF(a, 13), QPointF(b, 13), QPointF(b, 18)])
+                p.drawText(QPointF(a + 2, 10), f"block {block}" if block else "")
+                block_start = i + 1
+
+
+class RangeBars(Chart):
+    """Range of baseline and trial from the usable capacity, with the margin at the tip."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._bars: Sequence[tuple[str, int | None, float, float, float, float]] = ()
+        self._unit = "km"
+
+    def show_bars(self, bars: Sequence[tuple[str, int | None, float, float, float, float]], unit: str) -> None:
+        """Bars of (name, trial, full, to reserve, low, high) in `unit`."""
+        self._bars, self._unit = bars, unit
+        self.setMinimumHeight(max(1, len(bars)) * 58 + 30)
+        self.update()
+
+    def draw(self, p: QPainter) -> None:
+        if not self._bars:
+            self.empty(p, "Enter the usable capacity of the battery to see ranges.")
+            return
+        longest = max(b[5] for b in self._bars) * 1.04
+        left, right = 8.0, self.width() - 20.0
+
+        def x(value: float) -> float:
+            return left + value / longest * (right - left)
+
+        for i, (name, trial, full, reserve, low, high) in enumerate(self._bars):
+            y = 8.0 + 58.0 * i
+            ink = theme.colour("baseline" if trial is None else trial_colour(trial))
+            draw_mark(p, QPointF(left + 8, y + 9), 13, trial, ink)
+            p.setFont(font(13, 600))
+            p.setPen(theme.colour("ink"))
+            p.drawText(QPointF(left + 22, y + 14), name)
+            p.setFont(font(12))
+            text = f"{reserve:.0f} {self._unit} to the reserve, {full:.0f} {self._unit} to empty"
+            if trial is not None and high - low > 0.5:
+                text += f" (margin {low:.0f} to {high:.0f} {self._unit})"
+            p.setPen(theme.colour("muted"))
+            p.drawText(QPointF(left + 30 + QFontMetricsF(font(13, 600)).horizontalAdvance(name), y + 14), text)
+            tint = theme.colour("baseline" if trial is None else trial_colour(trial), 0.3)
+            p.fillRect(QRectF(left, y + 22, x(full) - left, 16), tint)
+            p.fillRect(QRectF(left, y + 22, x(reserve) - left, 16), ink)
+            if trial is not None:
+                p.setPen(QPen(theme.colour("ink"), 1.6))
+                for end in (low, high):
+                    p.drawLine(QPointF(x(end), y + 18), QPointF(x(end), y + 42))
+                p.drawLine(QPointF(x(low), y + 30), QPointF(x(high), y + 30))

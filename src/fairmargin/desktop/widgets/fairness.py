@@ -1,0 +1,230 @@
+"""The fairness ledger: the concerns of the study, largest charge first, each on the margin bar's scale."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from fairmargin.core.analysis import Analysis
+from fairmargin.core.judgement.fairness import Concern
+from fairmargin.core.study import Study
+from fairmargin.desktop.theme import theme
+from fairmargin.desktop.widgets.basics import clear, label, link, scrolling, signed
+
+COLOUR = {"note": "fine", "caution": "caution", "blocks": "blocks"}
+#: Where each concern is looked into.
+STAGE = {
+    "slow-traffic": "examine",
+    "one-leg-decides": "examine",
+    "distance-unlike": "examine",
+    "instruments-disagree": "drive",
+    "weather-unlike": "correct",
+    "wind-strong": "correct",
+    "gusts": "correct",
+    "speed-unlike": "correct",
+    "cold-tyres": "correct",
+    "days-apart": "plan",
+    "order-drift": "plan",
+    "one-pair-only": "plan",
+    "display-too-coarse": "plan",
+    "gauge-too-coarse": "plan",
+}
+
+
+def leg_words(study: Study, legs: tuple[str, ...]) -> str:
+    """Name legs briefly: "all legs", "legs L05 to L08", "leg L03"."""
+    if not legs:
+        return ""
+    driven = [leg.leg for leg in study.legs if leg.has_reading]
+    if len(legs) >= len(driven) and len(legs) > 1:
+        return "all legs"
+    if len(legs) == 1:
+        return f"leg {legs[0]}"
+    positions = [driven.index(n) for n in legs if n in driven]
+    if len(positions) == len(legs) and positions == list(range(positions[0], positions[0] + len(legs))):
+        return f"legs {legs[0]} to {legs[-1]}"
+    return f"legs {', '.join(legs[:3])}" + (f" and {len(legs) - 3} more" if len(legs) > 3 else "")
+
+
+class _Sign(QWidget):
+    """Severity by shape and colour: circle, triangle, bar across a circle."""
+
+    def __init__(self, severity: str) -> None:
+        super().__init__()
+        self._severity = severity
+        self.setFixedSize(16, 16)
+        self.setAccessibleName(severity)
+        self.setToolTip({"note": "Note", "caution": "Caution", "blocks": "Blocks the comparison"}[severity])
+
+    def paintEvent(self, _event: object) -> None:  # noqa: N802
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        colour = theme.colour(COLOUR[self._severity])
+        if self._severity == "caution":
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour)
+            painter.drawPolygon(QPolygonF([QPointF(8, 2), QPointF(15, 14), QPointF(1, 14)]))
+        else:
+            painter.setPen(QPen(colour, 2))
+            painter.setBrush(colour if self._severity == "blocks" else Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QRectF(3, 3, 10, 10))
+            if self._severity == "blocks":
+                painter.setPen(QPen(theme.colour("panel"), 2))
+                painter.drawLine(QPointF(5, 8), QPointF(11, 8))
+        painter.end()
+
+
+class _Charge(QWidget):
+    """The charge as a short bar on a common scale around zero."""
+
+    def __init__(self, concern: Concern, reach: float) -> None:
+        super().__init__()
+        self._concern, self._reach = concern, reach
+        self.setFixedHeight(14)
+
+    def paintEvent(self, _event: object) -> None:  # noqa: N802
+        painter = QPainter(self)
+        painter.setPen(QPen(theme.colour("rule"), 1.5))
+        middle, y = self.width() / 2, 7.0
+        painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
+        charge = self._concern.charge_percent
+        if charge is not None:
+            size = min(abs(charge) / self._reach, 1.0) * (self.width() / 2 - 2)
+            size = max(size, 1.5)
+            colour = theme.colour(COLOUR[self._concern.severity])
+            if self._concern.signed:
+                painter.fillRect(QRectF(middle if charge > 0 else middle - size, 3, size, 8), colour)
+            else:
+                painter.fillRect(QRectF(middle - size, 3, 2 * size, 8), colour)
+        painter.setPen(QPen(theme.colour("muted"), 1))
+        painter.drawLine(QPointF(middle, 1), QPointF(middle, 13))
+        painter.end()
+
+
+class FairnessLedger(QFrame):
+    """Panel with every concern and the bias budget."""
+
+    goTo = Signal(str)  # stage
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self.setMinimumWidth(270)
+        self.setMaximumWidth(340)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(1, 10, 1, 10)
+        outer.setSpacing(4)
+        head = QHBoxLayout()
+        head.setContentsMargins(16, 0, 16, 0)
+        title = label("Fairness ledger", "heading")
+        head.addWidget(title)
+        head.addStretch()
+        head.addWidget(label("charge, %", "muted"))
+        outer.addLayout(head)
+        self._intro = label("", "muted", wrap=True)
+        self._intro.setContentsMargins(16, 0, 16, 0)
+        outer.addWidget(self._intro)
+        inner = QWidget()
+        self._list = QVBoxLayout(inner)
+        self._list.setContentsMargins(16, 2, 14, 2)
+        self._list.setSpacing(10)
+        area = scrolling(inner)
+        inner.setStyleSheet("background: transparent;")
+        area.setStyleSheet("background: transparent;")
+        outer.addWidget(area, 1)
+        self._foot = QWidget()
+        foot = QVBoxLayout(self._foot)
+        foot.setContentsMargins(16, 4, 16, 0)
+        foot.setSpacing(2)
+        row = QHBoxLayout()
+        row.addWidget(label("All doubts together", "heading"))
+        row.addStretch()
+        self._sum = label("", "heading")
+        row.addWidget(self._sum)
+        foot.addLayout(row)
+        self._words = label("", wrap=True)
+        foot.addWidget(self._words)
+        outer.addWidget(self._foot)
+        self.show_analysis(None, None)
+
+    def show_analysis(self, study: Study | None, analysis: Analysis | None) -> None:
+        """Redraw from an analysis; None is the empty state."""
+        clear(self._list)
+        if study is None or analysis is None or not analysis.comparisons:
+            self._intro.setText("Doubts about the comparison appear here as legs come in, priced in per cent.")
+            self._foot.hide()
+            self._list.addStretch()
+            return
+        c = analysis.comparisons[0]
+        self._intro.setText(f"What each doubt could be worth, beside an effect of {abs(c.effect_percent):.1f} %.")
+        priced = [abs(x.charge_percent) for x in analysis.concerns if x.charge_percent is not None]
+        reach = max([*priced, abs(c.effect_percent), 1.0])
+        for concern in analysis.concerns:
+            self._list.addWidget(self._entry(study, concern, reach))
+        if not analysis.concerns:
+            self._list.addWidget(label("No doubts found.", "muted"))
+        self._list.addStretch()
+        total = math.sqrt(sum(p * p for p in priced))
+        self._sum.setText(f"\u00b1{total:.1f}")
+        blocked = any(x.severity == "blocks" for x in analysis.concerns)
+        if blocked:
+            words, colour = "Not a fair comparison: see the first entry.", "blocks"
+        elif c.open_charge_percent > 0.05:
+            words = f"{c.open_charge_percent:.1f} % of it is neither corrected nor in the margin."
+            colour = "caution"
+        elif c.verdict == "not settled":
+            words, colour = "All of it is corrected or in the margin.", "fine"
+        else:
+            words, colour = "All corrected or in the margin. The comparison is fair.", "fine"
+        self._words.setText(words)
+        self._words.setStyleSheet(f"color: {getattr(theme.colours, colour)}; font-weight: 600;")
+        self._foot.show()
+
+    def _entry(self, study: Study, concern: Concern, reach: float) -> QWidget:
+        box = QWidget()
+        layout = QVBoxLayout(box)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(1)
+        top = QHBoxLayout()
+        top.setSpacing(6)
+        top.addWidget(_Sign(concern.severity), 0, Qt.AlignmentFlag.AlignTop)
+        title = label(concern.title, wrap=True)
+        title.setStyleSheet("font-weight: 600;")
+        top.addWidget(title, 1)
+        if concern.charge_percent is None:
+            shown = "?"
+        else:
+            shown = (
+                signed(concern.charge_percent) if concern.signed else f"\u00b1{abs(concern.charge_percent):.1f}"
+            )
+        charge = QLabel(shown)
+        charge.setStyleSheet("font-weight: 600;")
+        if concern.charge_percent is None:
+            charge.setToolTip("No price can be put on it.")
+        top.addWidget(charge, 0, Qt.AlignmentFlag.AlignTop)
+        layout.addLayout(top)
+        body = QVBoxLayout()
+        body.setContentsMargins(22, 0, 0, 0)
+        body.setSpacing(1)
+        legs = leg_words(study, concern.legs)
+        if legs:
+            body.addWidget(label(legs, "muted"))
+        if concern.charge_percent is not None:
+            body.addWidget(_Charge(concern, reach))
+        stage = STAGE.get(concern.code, "drive")
+        if concern.next_step.startswith("Nothing"):
+            body.addWidget(label(concern.next_step, "muted"))
+        else:
+            step = label(concern.next_step, wrap=True)
+            step.setStyleSheet(f"color: {theme.colours.link};")
+            body.addWidget(step)
+            go = link(f"Look in {stage.capitalize()}")
+            go.setAccessibleName(f"{concern.title}: look in {stage.capitalize()}")
+            go.clicked.connect(lambda _=False, s=stage: self.goTo.emit(s))
+            body.addWidget(go)
+        box.setToolTip(concern.message)
+        layout.addLayout(body)
+        return box

@@ -1,0 +1,202 @@
+"""The margin bar: what is known, on one scale in per cent of consumption, and the verdict in words."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from fairmargin.core.analysis import Analysis, Comparison
+from fairmargin.core.study import Study
+from fairmargin.desktop.theme import font, theme, trial_colour
+from fairmargin.desktop.widgets.basics import draw_mark, nice_step, percent, signed
+
+
+def verdict_head(study: Study, c: Comparison) -> str:
+    """Return the verdict as a headline: "Discs on: 3.6 % less"."""
+    name = study.configuration(c.trial).label
+    size = f"{abs(c.effect_percent):.1f} %"
+    words = {
+        "uses more": f"{size} more",
+        "uses less": f"{size} less",
+        "no difference that matters": "no difference that matters",
+        "not settled": "not settled",
+        "not a fair comparison": "not a fair comparison",
+    }
+    return f"{name}: {words[c.verdict]}"
+
+
+def between(c: Comparison) -> str:
+    """Return the interval in words, signs spelt out."""
+    low, high = c.interval_percent
+    level = f"{100 * c.confidence:g} %"
+    if low > 0:
+        return f"between {low:.1f} and {high:.1f} % more, {level}"
+    if high < 0:
+        return f"between {-high:.1f} and {-low:.1f} % less, {level}"
+    return f"between {-low:.1f} % less and {high:.1f} % more, {level}"
+
+
+class MarginBar(QWidget):
+    """Draws one comparison; empty before there is evidence, with what is needed next."""
+
+    HEIGHT = 112
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFixedHeight(self.HEIGHT)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self._study: Study | None = None
+        self._analysis: Analysis | None = None
+        self._comparison = 0
+        theme.changed.connect(self.update)
+
+    def show_analysis(self, study: Study | None, analysis: Analysis | None, index: int = 0) -> None:
+        """Redraw from an analysis; None is the empty state."""
+        self._study, self._analysis, self._comparison = study, analysis, index
+        c = self.comparison
+        if study is None:
+            words = "No study open"
+        elif c is None:
+            words = analysis.missing if analysis else ""
+        else:
+            words = f"{verdict_head(study, c)}, {between(c)}; as read {percent(c.as_measured_percent)}"
+        self.setAccessibleName(words)
+        self.setToolTip(words if c is None else f"{words}\n{c.reason}")
+        self.update()
+
+    @property
+    def comparison(self) -> Comparison | None:
+        """The comparison shown, if any."""
+        if self._analysis is None or not self._analysis.comparisons:
+            return None
+        return self._analysis.comparisons[min(self._comparison, len(self._analysis.comparisons) - 1)]
+
+    def paintEvent(self, _event: object) -> None:  # noqa: N802
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), theme.colour("panel"))
+        painter.setPen(QPen(theme.colour("rule"), 1))
+        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
+        if self._study is None:
+            self._words(painter, "Fair Margin", "Open a study, or make a new one.", "")
+        else:
+            self._scale(painter, self._study)
+        painter.end()
+
+    def _words(self, painter: QPainter, head: str, line: str, small: str) -> float:
+        """Right-hand text; returns the width it took."""
+        right = self.width() - 24
+        widest = min(430.0, self.width() * 0.46)
+        size = 24
+        while size > 14 and QFontMetricsF(font(size, 600)).horizontalAdvance(head) > widest:
+            size -= 1
+        flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        painter.setPen(theme.colour("ink"))
+        painter.setFont(font(size, 600))
+        shown = QFontMetricsF(font(size, 600)).elidedText(head, Qt.TextElideMode.ElideRight, widest)
+        painter.drawText(QRectF(right - widest, 14, widest, 34), flags, shown)
+        painter.setFont(font(14))
+        wrap = flags | Qt.TextFlag.TextWordWrap
+        painter.drawText(QRectF(right - widest, 48, widest, 20 if small else 40), wrap, line)
+        painter.setFont(font(12))
+        painter.setPen(theme.colour("muted"))
+        painter.drawText(QRectF(right - widest, 72, widest, 34), wrap, small)
+        used = max(
+            QFontMetricsF(font(size, 600)).horizontalAdvance(shown),
+            min(widest, QFontMetricsF(font(14)).horizontalAdvance(line)),
+            min(widest, QFontMetricsF(font(12)).horizontalAdvance(small)),
+        )
+        return used
+
+    def _scale(self, painter: QPainter, study: Study) -> None:
+        c = self.comparison
+        prediction = study.change.prediction_percent
+        smallest = study.smallest_effect_percent
+        if c is None:
+            missing = self._analysis.missing if self._analysis else "Reading the study."
+            words = self._words(painter, "No verdict yet", missing, "")
+        else:
+            base = study.configuration(c.baseline).label.lower()
+            words = self._words(
+                painter,
+                verdict_head(study, c),
+                between(c),
+                f"as read: {percent(c.as_measured_percent)} \u00b7 of {base} consumption",
+            )
+        points = [-3 * smallest, 3 * smallest]
+        if prediction is not None:
+            points.append(prediction)
+        if c is not None:
+            points += [*c.interval_percent, c.effect_percent]
+        low, high = min(points), max(points)
+        pad = 0.08 * (high - low)
+        step = nice_step(high - low + 2 * pad, 6)
+        low, high = math.floor((low - pad) / step) * step, math.ceil((high + pad) / step) * step
+        left, right = 24.0, self.width() - words - 60.0
+        axis = 84.0
+
+        def x(value: float) -> float:
+            return left + (value - low) / (high - low) * (right - left)
+
+        trial = study.trials[0] if study.trials else None
+        name = (study.configuration(c.trial) if c else trial).label.lower() if (c or trial) else "the trial"  # type: ignore[union-attr]
+        painter.setFont(font(12))
+        painter.setPen(theme.colour("muted"))
+        metrics = QFontMetricsF(font(12))
+        half_axis = (right - left) / 2 - 10
+        less = metrics.elidedText(f"less with {name}", Qt.TextElideMode.ElideRight, half_axis)
+        more = metrics.elidedText(f"more with {name}", Qt.TextElideMode.ElideRight, half_axis)
+        painter.drawText(QPointF(left, 20), less)
+        painter.drawText(QPointF(right - metrics.horizontalAdvance(more), 20), more)
+
+        # The band that does not matter, and inside it what the instruments cannot see.
+        painter.fillRect(QRectF(x(-smallest), 44, x(smallest) - x(-smallest), axis - 44), theme.colour("band"))
+        if c is not None and c.step_percent > 0:
+            seen = min(c.step_percent, max(abs(low), abs(high)))
+            hatch = QRectF(x(-seen), 44, x(seen) - x(-seen), axis - 44)
+            painter.save()
+            painter.setClipRect(hatch)
+            painter.setPen(QPen(theme.colour("muted", 0.55), 1))
+            start = hatch.left() - 50
+            while start < hatch.right():
+                painter.drawLine(QPointF(start, axis), QPointF(start + 40, 44))
+                start += 7
+            painter.restore()
+        painter.setPen(QPen(theme.colour("muted"), 1))
+        painter.drawLine(QPointF(left, axis), QPointF(right, axis))
+        value = low
+        while value <= high + 1e-9:
+            painter.drawLine(QPointF(x(value), axis), QPointF(x(value), axis + 5))
+            text = "0" if abs(value) < 1e-9 else f"{signed(value, 0 if step >= 1 else 1)} %"
+            width = metrics.horizontalAdvance(text)
+            painter.drawText(QPointF(min(x(value) - width / 2, right - width + 12), axis + 20), text)
+            value += step
+        painter.setPen(QPen(theme.colour("ink"), 2))
+        painter.drawLine(QPointF(x(0), 36), QPointF(x(0), axis))
+        painter.setFont(font(12))
+        if c is None or not (c.interval_percent[0] - 1.2 * step < 0 < c.interval_percent[1]):
+            painter.setPen(theme.colour("muted"))
+            painter.drawText(QPointF(x(0) + 6, 40), "no difference")
+        if c is not None:
+            index = [t.id for t in study.trials].index(c.trial)
+            ink = theme.colour(trial_colour(index))
+            lo, hi = (x(v) for v in c.interval_percent)
+            tint = theme.colour(trial_colour(index), 0.32)
+            painter.fillRect(QRectF(lo, 55, hi - lo, 18), tint)
+            painter.setPen(QPen(ink, 2.5))
+            painter.drawLine(QPointF(lo, 53), QPointF(lo, 75))
+            painter.drawLine(QPointF(hi, 53), QPointF(hi, 75))
+            draw_mark(painter, QPointF(x(c.effect_percent), 64), 19, index, ink)
+        if prediction is not None:
+            px = x(prediction)
+            painter.setPen(QPen(theme.colour("muted"), 1.5))
+            painter.drawLine(QPointF(px, 40), QPointF(px, axis))
+            painter.setBrush(theme.colour("panel"))
+            painter.drawPolygon(QPolygonF([QPointF(px, 40), QPointF(px + 12, 45), QPointF(px, 50)]))
+            painter.setPen(theme.colour("muted"))
+            text = f"you said {signed(prediction, 0 if prediction == round(prediction) else 1)}"
+            width = metrics.horizontalAdvance(text)
+            painter.drawText(QPointF(max(left, px - width - 5) if px - width > left else px + 15, 40), text)

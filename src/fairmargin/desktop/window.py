@@ -1,0 +1,548 @@
+"""The main window: road at the left, margin bar across the top, fairness ledger at the right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QMainWindow,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fairmargin.core.study import Study, Vehicle
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.base import Stage
+from fairmargin.desktop.stages.correct import CorrectStage
+from fairmargin.desktop.stages.drive import DriveStage
+from fairmargin.desktop.stages.home import HomePage
+from fairmargin.desktop.stages.plan import PlanStage
+from fairmargin.desktop.stages.question import QuestionStage
+from fairmargin.desktop.stages.use import UseStage
+from fairmargin.desktop.stages.verdict import VerdictStage
+from fairmargin.desktop.theme import theme
+from fairmargin.desktop.widgets.basics import label, percent, signed
+from fairmargin.desktop.widgets.fairness import FairnessLedger
+from fairmargin.desktop.widgets.marginbar import MarginBar
+from fairmargin.desktop.widgets.road import STAGES, Road, Stop
+from fairmargin.exchange.wording import speed_words
+from fairmargin.logbook.store import SUFFIX
+
+
+class MainWindow(QMainWindow):
+    """Shows one logbook and one study of it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setWindowTitle("Fair Margin")
+        self.setMinimumSize(960, 620)
+        central = QWidget()
+        central.setObjectName("page")
+        across = QHBoxLayout(central)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(0)
+        self.road = Road()
+        self.road.stageChosen.connect(self.go_to)
+        self.road.homeChosen.connect(self.go_home)
+        across.addWidget(self.road)
+        column = QVBoxLayout()
+        column.setSpacing(0)
+        across.addLayout(column, 1)
+        self.notice = QFrame()
+        self.notice.setObjectName("notice")
+        line = QHBoxLayout(self.notice)
+        line.setContentsMargins(24, 6, 12, 6)
+        self.notice_text = label("", wrap=True)
+        line.addWidget(self.notice_text, 1)
+        close = QToolButton()
+        close.setText("Close")
+        close.clicked.connect(self.notice.hide)
+        line.addWidget(close)
+        self.notice.hide()
+        self.bar = MarginBar()
+        column.addWidget(self.bar)
+        column.addWidget(self.notice)
+        lower = QHBoxLayout()
+        lower.setContentsMargins(0, 0, 0, 0)
+        lower.setSpacing(0)
+        column.addLayout(lower, 1)
+        self.pages = QStackedWidget()
+        lower.addWidget(self.pages, 1)
+        self.ledger_side = QWidget()
+        side = QVBoxLayout(self.ledger_side)
+        side.setContentsMargins(0, 14, 16, 16)
+        self.choice = QComboBox()
+        self.choice.setAccessibleName("Comparison shown")
+        self.choice.activated.connect(self._show)
+        side.addWidget(self.choice)
+        self.ledger = FairnessLedger()
+        self.ledger.goTo.connect(self.go_to)
+        side.addWidget(self.ledger, 1)
+        lower.addWidget(self.ledger_side)
+        self.setCentralWidget(central)
+
+        self.home = HomePage(session)
+        self.home.newStudy.connect(self.new_study)
+        self.home.importPackage.connect(self.import_package)
+        self.home.openDemo.connect(self.open_demo)
+        self.home.studyChosen.connect(self.show_study)
+        self.pages.addWidget(self.home)
+        self._stages: dict[str, Stage] = {}
+        self._stage: str | None = None
+        self._toolkit = {
+            "question": QuestionStage,
+            "plan": PlanStage,
+            "drive": DriveStage,
+            "correct": CorrectStage,
+            "verdict": VerdictStage,
+            "use": UseStage,
+        }
+        self._actions: list[tuple[str, str, Callable[[], object]]] = []
+        self._menus()
+        session.studyChanged.connect(self._show)
+        session.analysisChanged.connect(self._show)
+        session.unitsChanged.connect(self._show)
+        session.logbookChanged.connect(self._logbook_changed)
+        session.failed.connect(self.tell)
+        session.busyChanged.connect(self._busy)
+        theme.changed.connect(self._show)
+        self._restore()
+        self.go_home()
+
+    # ------------------------------------------------------------ pages
+
+    @property
+    def drive(self) -> DriveStage:
+        """The Drive stage."""
+        stage = self.stage("drive")
+        assert isinstance(stage, DriveStage)
+        return stage
+
+    def stage(self, name: str) -> Stage:
+        """Return a stage's page, made when first wanted."""
+        if name not in self._stages:
+            if name == "examine":
+                from fairmargin.desktop.stages.examine import ExamineStage
+
+                made: Stage = ExamineStage(self.session)
+            else:
+                made = self._toolkit[name](self.session)  # type: ignore[abstract]
+            made.goTo.connect(self.go_to)
+            self._stages[name] = made
+            self.pages.addWidget(made)
+        return self._stages[name]
+
+    def go_to(self, name: str) -> None:
+        """Show a stage of the open study."""
+        if self.session.study is None:
+            return
+        self._stage = name
+        self.pages.setCurrentWidget(self.stage(name))
+        self._show()
+
+    def go_home(self) -> None:
+        """Show the list of studies."""
+        self._stage = None
+        self.pages.setCurrentWidget(self.home)
+        self._show()
+
+    def _show(self, *_: object) -> None:
+        study, analysis = self.session.study, self.session.analysis
+        if study is None:
+            self._stage = None
+            if self.pages.currentWidget() is not self.home:
+                self.pages.setCurrentWidget(self.home)
+            self.road.show_stops("", "", self.road.stops(), None)
+            self.bar.hide()
+            self.ledger_side.hide()
+            self.setWindowTitle("Fair Margin")
+            return
+        at_home = self._stage is None
+        self.bar.setVisible(not at_home)
+        self.ledger_side.setVisible(not at_home)
+        many = len(analysis.comparisons) if analysis else 0
+        self.choice.setVisible(many > 1)
+        if analysis and many > 1:
+            now = max(self.choice.currentIndex(), 0)
+            self.choice.blockSignals(True)
+            self.choice.clear()
+            for c in analysis.comparisons:
+                words = f"{study.configuration(c.trial).label}, {speed_words(c.speed_kmh, self.session.units)}"
+                self.choice.addItem(words + (f", {c.sector}" if c.sector else ""))
+            self.choice.setCurrentIndex(min(now, many - 1))
+            self.choice.blockSignals(False)
+        self.bar.show_analysis(study, analysis, max(self.choice.currentIndex(), 0) if many > 1 else 0)
+        self.ledger.show_analysis(study, analysis)
+        where = [study.route_name] if study.route_name else []
+        if study.target_speed_kmh:
+            where.append(speed_words(study.target_speed_kmh, self.session.units))
+        self.road.show_stops(study.title or "(no title)", " \u00b7 ".join(where), self._stops(study), self._stage)
+        self.setWindowTitle(f"{study.title} \u2013 Fair Margin")
+
+    def _stops(self, study: Study) -> tuple[Stop, ...]:
+        analysis = self.session.analysis
+        c = analysis.comparisons[0] if analysis and analysis.comparisons else None
+        driven = sum(leg.has_reading for leg in study.legs)
+        out = sum(not leg.included for leg in study.legs)
+        total = len(study.legs)
+        letters = "".join("A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs())
+        if len(letters) >= 8 and len(letters) % 2 == 0 and letters[: len(letters) // 2] * 2 == letters:
+            letters = f"{letters[: len(letters) // 2]} \u00d72"
+        sealed = study.change.prediction_sealed_at is not None
+        if sealed:
+            question = "sealed"
+        else:
+            question = "no prediction yet" if study.change.prediction_percent is None else "not sealed"
+        whole = driven == total and total > 0
+        used = [leg for leg in analysis.legs if leg.corrected_wh_per_km is not None] if analysis else []
+        largest = ""
+        if used and self.session.view != "as-measured":
+            sums: dict[str, float] = {}
+            for leg in used:
+                for name, value in leg.corrections_wh_per_km.items():
+                    sums[name] = sums.get(name, 0.0) + abs(value) / len(used)
+            name = max(sums, key=lambda n: sums[n]) if sums else ""
+            words = {"air_density": "air", "tyre_temperature": "tyres", "elevation": "hills", "tyre_warm_up": "cold start"}
+            mean = sum(leg.corrections_wh_per_km.get(name, 0.0) for leg in used) / len(used)
+            largest = f"{words.get(name, name)} {signed(mean)}" if name else ""
+        use = percent(c.range_change_percent) + " range" if c else ""
+        return (
+            Stop("question", "done" if sealed else "begun", question),
+            Stop("plan", "done" if letters else "open", letters or "no runs yet"),
+            Stop("drive", "done" if whole else "begun" if driven else "open", f"{driven} of {total} legs"),
+            Stop("examine", "done" if whole else "begun" if driven else "open", f"{out} left out" if driven else ""),
+            Stop("correct", "done" if c and whole else "begun" if used else "open", largest),
+            Stop("verdict", "done" if c and c.verdict not in {"not settled"} else "begun" if c else "open", c.verdict if c else ""),
+            Stop("use", "begun" if c else "open", use),
+        )
+
+    # ------------------------------------------------------------ menus
+
+    def _add(self, menu: object, words: str, run: Callable[[], object], keys: str = "") -> QAction:
+        action = QAction(words, self)
+        if keys:
+            action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda _checked=False: run())
+        menu.addAction(action)  # type: ignore[attr-defined]
+        self._actions.append((words.replace("&", "").replace("\u2026", ""), "command", run))
+        return action
+
+    def _menus(self) -> None:
+        bar = self.menuBar()
+        book = bar.addMenu("&Logbook")
+        self._add(book, "&Open\u2026", self.choose_logbook, "Ctrl+O")
+        self.recent_menu = book.addMenu("&Recent")
+        self._add(book, "My &own logbook", self.open_default)
+        self._add(book, "&Demo logbook", self.open_demo)
+        book.addSeparator()
+        self._add(book, "&Quit", self.close, "Ctrl+Q")
+        study = bar.addMenu("&Study")
+        self.new_action = self._add(study, "&New\u2026", self.new_study, "Ctrl+N")
+        self._add(study, "&Import a package\u2026", self.import_package, "Ctrl+I")
+        self._add(study, "Import a package &folder\u2026", self.import_folder)
+        self._add(study, "&Export as a package\u2026", self.export_package, "Ctrl+E")
+        self._add(study, "&Report\u2026", self.write_report, "Ctrl+R")
+        study.addSeparator()
+        self._add(study, "Add a &baseline run", lambda: self._add_run(True), "Ctrl+Shift+B")
+        self._add(study, "Add a &trial run", lambda: self._add_run(False), "Ctrl+Shift+A")
+        self._add(study, "&Paste legs\u2026", self._paste, "Ctrl+Shift+V")
+        edit = bar.addMenu("&Edit")
+        undo = self.session.undo.createUndoAction(self, "Undo")
+        undo.setShortcut(QKeySequence("Ctrl+Z"))
+        redo = self.session.undo.createRedoAction(self, "Redo")
+        redo.setShortcut(QKeySequence("Ctrl+Shift+Z"))
+        edit.addActions([undo, redo])
+        self._actions += [("Undo", "command", self.session.undo.undo), ("Redo", "command", self.session.undo.redo)]
+        go = bar.addMenu("&Go")
+        self._add(go, "All &studies", self.go_home, "Ctrl+0")
+        for i, name in enumerate(STAGES, start=1):
+            self._add(go, f"&{i}  {name.capitalize()}", lambda n=name: self.go_to(n), f"Ctrl+{i}")
+        self._add(go, "&Find anything\u2026", self.find_anything, "Ctrl+K")
+        view = bar.addMenu("&View")
+        self._add(view, "&Units\u2026", self.choose_units, "Ctrl+U")
+        self._add(view, "&Light, dark, or like the desktop", self.cycle_theme, "Ctrl+Shift+D")
+        for word, key in (("Reference conditions", "reference"), ("Mean of the study", "study-mean"), ("As measured", "as-measured")):
+            self._add(view, f"Corrected to: {word}", lambda k=key: self.session.set_view(k))  # type: ignore[arg-type]
+        helping = bar.addMenu("&Help")
+        self._add(helping, "&Keys", self.show_keys, "F1")
+        self._add(helping, "&About", self.about)
+
+    def _fill_recent(self) -> None:
+        self.recent_menu.clear()
+        for path in self.session.recent():
+            action = self.recent_menu.addAction(path)
+            action.triggered.connect(lambda _=False, p=path: self._open_existing(p))
+        self.recent_menu.setEnabled(not self.recent_menu.isEmpty())
+
+    # ------------------------------------------------------------ commands
+
+    def tell(self, words: str) -> None:
+        """Say something at the top of the page; it stays until closed."""
+        self.notice_text.setText(words)
+        self.notice.show()
+
+    def _busy(self, busy: bool) -> None:
+        self.statusBar().setVisible(busy)
+        if busy:
+            self.statusBar().showMessage("Analysing\u2026")
+
+    def _logbook_changed(self) -> None:
+        book = self.session.logbook
+        self.notice.hide()
+        if book is not None and book.read_only:
+            self.tell(book.read_only_because)
+        self._fill_recent()
+        self.go_home()
+
+    def _open_existing(self, path: str) -> None:
+        if not Path(path).exists():
+            self.tell(f"{path}: there is no such logbook any more.")
+            return
+        self.session.open_logbook(path)
+
+    def choose_logbook(self) -> None:
+        """Ask for a logbook and open it; a new name makes a new one."""
+        start = str(self.session.logbook.path.parent) if self.session.logbook else ""
+        dialog = QFileDialog(self, "Open or make a logbook", start, f"Logbooks (*{SUFFIX});;All files (*)")
+        dialog.setFileMode(QFileDialog.FileMode.AnyFile)
+        dialog.setDefaultSuffix(SUFFIX.lstrip("."))
+        if dialog.exec():
+            self.session.open_logbook(dialog.selectedFiles()[0])
+
+    def open_default(self) -> None:
+        """Open the person's own logbook."""
+        from fairmargin.logbook import default_path
+
+        self.session.open_logbook(default_path())
+
+    def open_demo(self) -> None:
+        """Open the demo logbook, making it when absent."""
+        from fairmargin.demo import make_demo_logbook
+        from fairmargin.desktop.application import demo_path
+        from fairmargin.logbook import LogbookFault
+
+        try:
+            make_demo_logbook(demo_path())
+        except (LogbookFault, OSError) as error:
+            self.tell(str(error))
+            return
+        self.session.open_logbook(demo_path())
+
+    def _vehicles(self) -> list[Vehicle]:
+        """Vehicles of the logbook's studies, by name, the latest description of each."""
+        book = self.session.logbook
+        found: dict[str, Vehicle] = {}
+        for entry in book.studies() if book else []:
+            vehicle = book.load(entry.id)[0].vehicle  # type: ignore[union-attr]
+            if vehicle.name:
+                found[vehicle.name] = vehicle
+        return list(found.values())
+
+    def new_study(self) -> None:
+        """Ask what is compared and lay out the runs."""
+        from fairmargin.desktop.dialogs import NewStudyDialog
+
+        if self.session.read_only:
+            self.tell(self.session.logbook.read_only_because if self.session.logbook else "No logbook is open.")
+            return
+        dialog = NewStudyDialog(self.session.units, self._vehicles(), self)
+        if dialog.exec() and dialog.study is not None and self.session.add_study(dialog.study) is not None:
+            self.go_to("question")
+
+    def import_package(self) -> None:
+        """Ask for a package zip and add it."""
+        path, _ = QFileDialog.getOpenFileName(self, "Import a package", "", "Packages (*.zip study.json);;All files (*)")
+        if path:
+            self.import_from(path)
+
+    def import_folder(self) -> None:
+        """Ask for a package folder and add it."""
+        path = QFileDialog.getExistingDirectory(self, "Import a package folder")
+        if path:
+            self.import_from(path)
+
+    def import_from(self, path: str | Path) -> bool:
+        """Add a package to the logbook and show it."""
+        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.package import read_package
+
+        path = Path(path)
+        if path.name == "study.json":
+            path = path.parent
+        try:
+            package = read_package(path)
+        except InputFault as fault:
+            more = f" (and {len(fault.faults) - 1} more)" if len(fault.faults) > 1 else ""
+            self.tell(f"{path.name} was not imported. {fault.faults[0]}{more}")
+            return False
+        if self.session.add_study(package.study, package.traces) is None:
+            if self.session.read_only and self.session.logbook:
+                self.tell(self.session.logbook.read_only_because)
+            return False
+        if package.notices:
+            self.tell(f"Imported. {'; '.join(package.notices)}.")
+        self.go_to("verdict")
+        return True
+
+    def export_package(self) -> None:
+        """Ask where to, and write the study as a package."""
+        if self.session.study is None:
+            self.tell("Open a study first; then it can be exported.")
+            return
+        name = "".join(c if c.isalnum() or c in " -" else "_" for c in self.session.study.title).strip() or "study"
+        path, _ = QFileDialog.getSaveFileName(self, "Export as a package", f"{name}.zip", "Package (*.zip)")
+        if path:
+            self.export_to(path)
+
+    def export_to(self, path: str | Path) -> bool:
+        """Write the open study as a package."""
+        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.package import write_package
+
+        assert self.session.study is not None
+        try:
+            write_package(path, self.session.study, self.session.traces)
+        except InputFault as fault:
+            self.tell(fault.faults[0])
+            return False
+        self.tell(f"Exported to {path}.")
+        return True
+
+    def write_report(self) -> None:
+        """Ask where to, and write the report."""
+        if self.session.study is None:
+            self.tell("Open a study first; then it can be reported.")
+            return
+        name = "".join(c if c.isalnum() or c in " -" else "_" for c in self.session.study.title).strip() or "report"
+        path, _ = QFileDialog.getSaveFileName(self, "Report", f"{name}.html", "Web page (*.html);;PDF (*.pdf)")
+        if path:
+            self.report_to(path)
+
+    def report_to(self, path: str | Path) -> bool:
+        """Write the report of the open study."""
+        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.report import write_report
+
+        study, analysis = self.session.study, self.session.analysis
+        if study is None or analysis is None:
+            return False
+        try:
+            write_report(Path(path), study, analysis, self.session.units)
+        except InputFault as fault:
+            self.tell(fault.faults[0])
+            return False
+        self.tell(f"Report written to {path}.")
+        return True
+
+    def _add_run(self, baseline: bool) -> None:
+        study = self.session.study
+        if study is None:
+            return
+        if not baseline and not study.trials:
+            self.tell("This study has no trial configuration.")
+            return
+        self.drive.add_run(study.baseline.id if baseline else study.trials[0].id)
+        self.go_to("drive")
+
+    def _paste(self) -> None:
+        if self.session.study is not None:
+            self.go_to("drive")
+            self.drive.paste()
+
+    def choose_units(self) -> None:
+        """Ask for the units."""
+        from fairmargin.desktop.dialogs import UnitsDialog
+
+        dialog = UnitsDialog(self.session.units, self)
+        if dialog.exec():
+            self.session.set_units(dialog.choice())
+
+    def cycle_theme(self) -> None:
+        """Desktop, light, dark, and round again."""
+        order = ("desktop", "light", "dark")
+        choice = order[(order.index(theme.choice) + 1) % 3]
+        self.session.settings.setValue("theme", choice)
+        theme.choose(choice)
+
+    def show_keys(self) -> None:
+        """Show the sheet of keys."""
+        from fairmargin.desktop.dialogs import KeysDialog
+
+        KeysDialog(self).exec()
+
+    def about(self) -> None:
+        """Say what this is."""
+        from fairmargin import __version__
+
+        self.tell(
+            f"Fair Margin {__version__}: what a change does to a vehicle's consumption. Apache-2.0; type: Atkinson "
+            "Hyperlegible Next, SIL OFL 1.1. It is not a weighbridge and no licensed trade: plates, handbook and local law come first."
+        )
+
+    def find_anything(self) -> None:
+        """Find a stage, a study or a command by a few letters."""
+        from fairmargin.desktop.dialogs import FindDialog
+
+        entries: list[tuple[str, str, Callable[[], object]]] = []
+        if self.session.study is not None:
+            entries += [(n.capitalize(), "stage", lambda n=n: self.go_to(n)) for n in STAGES]  # type: ignore[misc]
+        for entry in self.session.logbook.studies() if self.session.logbook else []:
+            entries.append((entry.title, "study", lambda i=entry.id: self.show_study(i)))  # type: ignore[misc]
+        entries += [e for e in self._actions if not e[0][:1].isdigit()]
+        dialog = FindDialog(entries, self)
+        if dialog.exec() and dialog.picked is not None:
+            QTimer.singleShot(0, self, dialog.picked)
+
+    def show_study(self, study_id: int) -> None:
+        """Open a study where its work stands."""
+        if self.session.open_study(study_id):
+            self.land()
+
+    def land(self) -> None:
+        """Go to the stage where the open study's work stands."""
+        study, analysis = self.session.study, self.session.analysis
+        if study is None:
+            return
+        if any(leg.state == "planned" for leg in study.legs):
+            self.go_to("drive")
+        elif analysis is None or analysis.comparisons:
+            self.go_to("verdict")
+        else:
+            self.go_to("drive" if study.legs else "plan")
+
+    # ------------------------------------------------------------ window state
+
+    def _restore(self) -> None:
+        settings: QSettings = self.session.settings
+        geometry = settings.value("geometry")
+        if geometry is None or not self.restoreGeometry(geometry):
+            self.resize(1280, 800)
+        self._fill_recent()
+        self.statusBar().hide()
+        self.statusBar().setSizeGripEnabled(False)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        super().resizeEvent(event)
+        self.ledger_side.setFixedWidth(332 if self.width() >= 1240 else 284)
+
+    def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
+        # A field being typed in is stored as if it had been left.
+        focus = self.focusWidget()
+        if focus is not None:
+            focus.clearFocus()
+        self.session.settings.setValue("geometry", self.saveGeometry())
+        self.session.settings.sync()
+        self.session.close()
+        event.accept()
+
+

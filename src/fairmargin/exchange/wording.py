@@ -1,0 +1,94 @@
+"""Sentences about a result, the same on the screen and in the report."""
+
+from __future__ import annotations
+
+from fairmargin.core.analysis import Analysis, Comparison
+from fairmargin.core.study import Study
+from fairmargin.core.units import UnitChoice, label
+
+
+def speed_words(kmh: float, units: UnitChoice) -> str:
+    """Write a speed in the person's unit."""
+    return f"{units.show('speed', kmh):.0f} {units.speed}"
+
+
+def temperature_words(celsius: float, units: UnitChoice) -> str:
+    """Write a temperature in the person's unit."""
+    return f"{units.show('temperature', celsius):.0f} {units.temperature}"
+
+
+def consumption_words(wh_per_km: float, units: UnitChoice) -> str:
+    """Write a consumption in the person's unit with sensible digits."""
+    value = units.show_consumption(wh_per_km)
+    decimals = 0 if value >= 100 else 1 if value >= 10 else 2
+    return f"{value:.{decimals}f} {label(units.consumption)}"
+
+
+def place_words(study: Study) -> str:
+    """Name the route, or its kind."""
+    if study.route_name:
+        return f"the {study.route_name}"
+    return {"loop": "this round", "laps": "these laps", "one-way": "this road"}.get(study.method, "this road")
+
+
+def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) -> str:
+    """Say what the legs were corrected to."""
+    speed = speed_words(c.speed_kmh, units)
+    if view == "as-measured":
+        return f"as measured, nothing corrected, {speed}"
+    if view == "study-mean":
+        return f"corrected to the study's mean conditions, {speed}"
+    wind = "calm" if study.reference.wind_speed_ms == 0 else f"wind {study.reference.wind_speed_ms:g} m/s"
+    return f"corrected to {temperature_words(study.reference.temperature_c, units)}, {wind}, {speed}"
+
+
+def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
+    """Word what the evidence carries: speed, route, effect, interval, size, confidence."""
+    trial, base = study.configuration(c.trial).label, study.configuration(c.baseline).label
+    name = study.vehicle.name or "the vehicle"
+    where = f"On {place_words(study)} at {speed_words(c.speed_kmh, units)}"
+    low, high = c.interval_percent
+    level = f"{100 * c.confidence:g} %"
+    size = abs(c.effect_percent)
+    difference = abs(c.trial_wh_per_km - c.baseline_wh_per_km)
+    if c.verdict in {"uses more", "uses less"}:
+        word = "more" if c.verdict == "uses more" else "less"
+        ends = (low, high) if low > 0 else (-high, -low)
+        return (
+            f"{where} {name} used {size:.1f} % {word} with \u201c{trial}\u201d than with \u201c{base}\u201d "
+            f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}), about {difference:.0f} Wh/km."
+        )
+    if c.verdict == "no difference that matters":
+        return (
+            f"{where} \u201c{trial}\u201d made no difference that matters to {name}: less than "
+            f"{study.smallest_effect_percent:g} % either way ({level}: {_range(low, high)})."
+        )
+    if c.verdict == "not settled":
+        return f"{where} it is not settled whether \u201c{trial}\u201d makes a difference to {name} ({level}: {_range(low, high)})."
+    return f"Nothing about \u201c{trial}\u201d yet: these runs are not a fair comparison."
+
+
+def _range(low: float, high: float) -> str:
+    def side(value: float) -> str:
+        return f"{abs(value):.1f} % {'less' if value < 0 else 'more'}"
+
+    return f"{side(low)} to {side(high)}"
+
+
+def may_not(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> str:
+    """Word what the evidence does not carry."""
+    parts = []
+    speeds = sorted({x.speed_kmh for x in analysis.comparisons})
+    if len(speeds) == 1:
+        parts.append(f"Nothing about speeds far from {speed_words(speeds[0], units)}, or town driving: not driven.")
+    if c.verdict in {"uses more", "uses less"}:
+        smaller = min(abs(v) for v in c.interval_percent)
+        parts.append(f"Not that the effect is {abs(c.effect_percent):.1f} % exactly: it may be as small as {smaller:.1f} %.")
+    elif c.verdict == "not settled":
+        parts.append("Not that there is no difference: the interval is too wide for that.")
+    blocking = [x for x in analysis.concerns if x.severity == "blocks"]
+    if blocking:
+        parts.append(blocking[0].message)
+    if analysis.assumed:
+        parts.append(f"{len(analysis.assumed)} vehicle constants are assumed from its class.")
+    return " ".join(parts)
