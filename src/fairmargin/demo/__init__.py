@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -116,12 +117,20 @@ def make_demo_logbook(path: str | Path) -> None:
 
 
 def study_summary(result: object) -> str:
-    """One line about a study for the list."""
+    """What the list says about a study, as JSON: words, legs used, effect and interval in per cent."""
     from fairmargin.core.analysis import Analysis
 
     assert isinstance(result, Analysis)
+    used = sum(leg.included for leg in result.legs)
     if not result.comparisons:
-        return result.missing
+        return json.dumps({"words": result.missing, "legs": used})
     c = result.comparisons[0]
-    low, high = c.interval_percent
-    return f"{c.verdict} · {c.effect_percent:+.1f} % ({low:+.1f} to {high:+.1f} %)"
+    return json.dumps(
+        {
+            "words": c.verdict,
+            "legs": used,
+            "effect": round(c.effect_percent, 3),
+            "low": round(c.interval_percent[0], 3),
+            "high": round(c.interval_percent[1], 3),
+        }
+    )

@@ -555,7 +555,10 @@ def fit_study(
         )
 
     wind_random = np.array([u.group == "wind of runs" for u in unknowns])
-    wind_var = (jacobian[:, wind_random] ** 2) @ prior_var[wind_random]
+    # What the legs left open of the wind: V − V C⁻¹ V for the wind's share V of the covariance.
+    wind_part = (jacobian[:, wind_random] * prior_var[wind_random]) @ jacobian[:, wind_random].T
+    modal_cov = base_cov + np.diag(scatter_var * _MIX[modal] ** 2)
+    wind_var = np.maximum(np.diag(wind_part - wind_part @ np.linalg.solve(modal_cov, wind_part)), 0.0)
     leg_sd = np.sqrt(scatter_var * _MIX[modal] ** 2 + reading_var + wind_var)
     plain = measured - predicted
     total_sd = np.sqrt(scatter_var + reading_var)

@@ -114,6 +114,7 @@ class Field(QWidget):
         self._shown = text
         if self.edit.text() != text:
             self.edit.setText(text)
+            self.edit.setCursorPosition(0)
         self.edit.setModified(False)
         self._say("")
 

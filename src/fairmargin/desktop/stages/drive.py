@@ -26,7 +26,7 @@ from fairmargin.core import units
 from fairmargin.core.study import Leg, Study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
-from fairmargin.desktop.widgets.basics import Mark, clear, label, scrolling
+from fairmargin.desktop.widgets.basics import Elided, Mark, clear, label, scrolling
 
 _SOC = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%?\s*(?:-|\u2013|\u2212|to|\u2192|>)\s*(\d+(?:[.,]\d+)?)\s*%\s*$")
 _READING = (
@@ -129,16 +129,16 @@ class LegCard(QFrame):
         self.setObjectName("panel")
         self.stage, self.name = stage, name
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 5, 10, 7)
+        layout.setContentsMargins(9, 5, 9, 7)
         layout.setSpacing(3)
         head = QHBoxLayout()
         head.setSpacing(6)
         self.head = label("", "heading")
         head.addWidget(self.head)
-        self.state = label("", "muted")
-        head.addWidget(self.state, 1)
+        self.state = Elided()
+        head.addWidget(self.state, 3)
         self.menu_button = QToolButton()
-        self.menu_button.setText("\u22ef")
+        self.menu_button.setText("\u00b7\u00b7\u00b7")
         self.menu_button.setAccessibleName(f"More for leg {name}")
         self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.menu_button)
@@ -155,33 +155,37 @@ class LegCard(QFrame):
             menu.addAction(words).triggered.connect(lambda _=False, k=kind: stage.note_event(name, k))
         menu.addAction("Clear this leg's readings").triggered.connect(lambda: stage.clear_leg(name))
         self.menu_button.setMenu(menu)
-        head.addWidget(self.menu_button)
         layout.addLayout(head)
         self.fields: dict[str, Field] = {}
         first, second = QHBoxLayout(), QHBoxLayout()
         for row in (first, second):
-            row.setSpacing(8)
+            row.setSpacing(5)
             layout.addLayout(row)
         specs: tuple[tuple[QHBoxLayout, str, str, int, str], ...] = (
-            (first, "reading", "Reading", 5, "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh, 2.86 kWh, 82-71 %, 4.1 kWh charged, 1.9 L"),
-            (first, "distance_km", "Distance", 3, "As the car shows it"),
-            (first, "duration_s", "Time", 3, "min:s, such as 16:30"),
-            (first, "started_at", "Start", 3, "9:35, or a whole date and time"),
+            (first, "reading", "Reading", 6, "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh, 2.86 kWh, 82-71 %, 4.1 kWh charged, 1.9 L"),
+            (first, "distance_km", "Distance", 4, "As the car shows it"),
+            (first, "duration_s", "Time", 4, "min:s, such as 16:30"),
+            (second, "started_at", "Start", 4, "9:35, or a whole date and time"),
             (second, "temperature_c", "Air", 3, "Outside temperature"),
-            (second, "wind_speed_ms", "Wind", 3, "Mean wind at the mast"),
+            (second, "wind_speed_ms", "Wind", 4, "Mean wind at the mast"),
             (second, "wind_from_deg", "from", 3, "Direction it comes from: degrees or N, NE, E \u2026"),
-            (second, "pressure_hpa", "Pressure", 4, "At the place, not reduced to sea level"),
-            (second, "note", "Note", 6, ""),
+            (second, "pressure_hpa", "Pressure", 5, "At the place, not reduced to sea level"),
+            (head, "note", "", 2, "Note"),
         )
         for row, key, caption, stretch, tip in specs:
             field = Field(caption, self._committer(key), tip=tip)
-            field.edit.setMinimumWidth(30)
-            field.edit.setAccessibleName(f"{caption}, leg {name}")
+            field.edit.setMinimumWidth(24)
+            field.edit.setObjectName("cell")
+            field.caption.setMinimumWidth(1)
+            field.edit.setAccessibleName(f"{caption or tip}, leg {name}")
+            if not caption:
+                field.edit.setPlaceholderText(tip)
             field.edit.installEventFilter(stage)
             field.edit.setProperty("leg", name)
             field.edit.setProperty("key", key)
             self.fields[key] = field
             row.addWidget(field, stretch, Qt.AlignmentFlag.AlignTop)
+        head.addWidget(self.menu_button)
 
     def _committer(self, key: str) -> Callable[[str], None]:
         return lambda text: self.stage.commit(self.name, key, text)
@@ -201,16 +205,27 @@ class LegCard(QFrame):
         self.state.setToolTip(words)
         self.leave.setText("Take back in" if not leg.included else "Leave out\u2026")
         f = self.fields
-        f["reading"].show_text(show_reading(leg))
-        f["distance_km"].show_text(_shown(choice, "distance", leg.distance_km, 2), choice.distance)
-        f["duration_s"].show_text(show_duration(leg.duration_s), "min")
+        own = units.label(choice.consumption)
+        f["reading"].show_text(show_reading(leg).removesuffix(f" {own}"))
+        for key, words, unit in (
+            ("reading", "Reading", own),
+            ("distance_km", "Distance", choice.distance),
+            ("duration_s", "Time", "min:s"),
+            ("temperature_c", "Air", choice.temperature),
+            ("wind_speed_ms", "Wind", choice.wind),
+            ("wind_from_deg", "from", "\u00b0"),
+            ("pressure_hpa", "Press.", choice.pressure),
+        ):
+            f[key].caption.setText(f"{words}, {unit}")
+        f["distance_km"].show_text(_shown(choice, "distance", leg.distance_km, 2))
+        f["duration_s"].show_text(show_duration(leg.duration_s))
         started = leg.started_at
         f["started_at"].show_text(started.strftime("%H:%M") if started else "")
         f["started_at"].edit.setToolTip(started.strftime("%Y-%m-%d %H:%M") if started else "9:35, or a whole date and time")
-        f["temperature_c"].show_text(_shown(choice, "temperature", leg.temperature_c, 1), choice.temperature)
-        f["wind_speed_ms"].show_text(_shown(choice, "wind", leg.wind_speed_ms, 1), choice.wind)
-        f["wind_from_deg"].show_text(show_number(leg.wind_from_deg, 0), "\u00b0")
-        f["pressure_hpa"].show_text(_shown(choice, "pressure", leg.pressure_hpa, 1 if choice.pressure == "hPa" else 2), choice.pressure)
+        f["temperature_c"].show_text(_shown(choice, "temperature", leg.temperature_c, 1))
+        f["wind_speed_ms"].show_text(_shown(choice, "wind", leg.wind_speed_ms, 1))
+        f["wind_from_deg"].show_text(show_number(leg.wind_from_deg, 0))
+        f["pressure_hpa"].show_text(_shown(choice, "pressure", leg.pressure_hpa, 1 if choice.pressure == "hPa" else 2))
         f["note"].show_text(leg.note)
         read_only = self.stage.session.read_only
         for field in f.values():
@@ -324,7 +339,7 @@ class DriveStage(Stage):
             line.setContentsMargins(0, 0, 0, 0)
             line.setSpacing(8)
             side = QWidget()
-            side.setFixedWidth(84)
+            side.setFixedWidth(72)
             column = QVBoxLayout(side)
             column.setContentsMargins(0, 4, 0, 0)
             column.setSpacing(2)

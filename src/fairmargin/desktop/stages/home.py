@@ -2,14 +2,64 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent
+import json
+from typing import Any
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import clear, label, scrolling
+from fairmargin.desktop.widgets.basics import clear, draw_mark, label, percent, scrolling
 from fairmargin.logbook import StudyEntry
+
+
+def read_summary(text: str) -> dict[str, Any]:
+    """Read what the logbook keeps about a study; empty when it was never analysed."""
+    try:
+        value = json.loads(text) if text else {}
+    except ValueError:
+        return {}
+    return value if isinstance(value, dict) else {}
+
+
+def summary_words(known: dict[str, Any]) -> str:
+    """Word the summary for the list."""
+    if "effect" not in known:
+        return str(known.get("words") or "not analysed yet")
+    return (
+        f"{known['words']} \u00b7 {percent(known['effect'])} ({percent(known['low'])} to {percent(known['high'])}) "
+        f"\u00b7 {known['legs']} legs"
+    )
+
+
+class MiniBar(QWidget):
+    """The effect and its interval on a scale shared by the whole list, \u00b112 %."""
+
+    REACH = 12.0
+
+    def __init__(self, known: dict[str, Any]) -> None:
+        super().__init__()
+        self._known = known
+        self.setMinimumSize(120, 34)
+
+    def paintEvent(self, _event: object) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        middle, y, half = self.width() / 2, self.height() / 2, self.width() / 2 - 14
+        p.setPen(QPen(theme.colour("rule"), 1.5))
+        p.drawLine(QPointF(middle - half, y), QPointF(middle + half, y))
+        p.setPen(QPen(theme.colour("ink"), 1.6))
+        p.drawLine(QPointF(middle, y - 13), QPointF(middle, y + 13))
+        if "effect" in self._known:
+            def x(value: float) -> float:
+                return middle + max(-1.0, min(1.0, value / self.REACH)) * half
+
+            lo, hi = x(self._known["low"]), x(self._known["high"])
+            p.fillRect(QRectF(lo, y - 5, hi - lo, 10), theme.colour("trial", 0.35))
+            draw_mark(p, QPointF(x(self._known["effect"]), y), 14, 0, theme.colour("trial"))
+        p.end()
 
 
 class StudyCard(QFrame):
@@ -24,7 +74,7 @@ class StudyCard(QFrame):
         self.entry = entry
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(f"{entry.title}, {entry.summary}")
+        self.setAccessibleName(f"{entry.title}, {summary_words(read_summary(entry.summary))}")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(18, 12, 12, 12)
         words = QVBoxLayout()
@@ -32,14 +82,17 @@ class StudyCard(QFrame):
         title = label(entry.title or "(no title)", "heading")
         title.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
         words.addWidget(title)
-        verdict = entry.summary.split(" \u00b7 ")[0]
+        known = read_summary(entry.summary)
+        verdict = str(known.get("words", ""))
         colour = {"uses more": "caution", "uses less": "fine", "no difference that matters": "fine",
                   "not a fair comparison": "blocks"}.get(verdict, "muted")  # fmt: skip
-        line = label(entry.summary or "not analysed yet")
+        line = label(summary_words(known))
         line.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
         line.setStyleSheet(f"color: {getattr(theme.colours, colour)};")
         words.addWidget(line)
-        layout.addLayout(words, 1)
+        layout.addLayout(words, 3)
+        layout.addWidget(MiniBar(known), 2)
+        layout.addSpacing(12)
         layout.addWidget(label(f"changed {entry.changed_at:%d %b %Y, %H:%M}", "muted"))
         remove = QToolButton()
         remove.setText("Remove")
@@ -100,6 +153,9 @@ class HomePage(QWidget):
         self._list.setContentsMargins(0, 0, 8, 0)
         self._list.setSpacing(10)
         page.addWidget(scrolling(inner), 1)
+        page.addWidget(
+            label("Bars: effect of the trial on consumption, \u221212 % to +12 % of baseline; the line is no difference.", "muted")
+        )
         self.cards: list[StudyCard] = []
         session.studiesChanged.connect(self.refresh)
         session.logbookChanged.connect(self.refresh)

@@ -112,7 +112,7 @@ class QuestionStage(Stage):
         grid.addWidget(self._choice("v_energy", "Energy", ("electric", "petrol", "diesel"), self._set_energy), 0, 2)
         specs = (
             ("mass_kg", "Mass as driven", "kg"),
-            ("drag_area_m2", "Drag area C_d A", "m\u00b2"),
+            ("drag_area_m2", "Drag area (Cd \u00d7 A)", "m\u00b2"),
             ("rolling_coefficient", "Rolling coefficient", ""),
             ("auxiliary_w", "Auxiliary power", "W"),
             ("usable_capacity_kwh", "Usable capacity", "kWh"),

@@ -68,9 +68,12 @@ QLineEdit, QPlainTextEdit, QComboBox, QSpinBox {
   background: $field; border: 1px solid $rule; border-radius: 4px; padding: 3px 6px; min-height: 20px;
   selection-background-color: $baseline; selection-color: $panel; }
 QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus { border: 2px solid $here; padding: 2px 5px; }
+QLineEdit#cell { padding: 3px 4px; }
+QLineEdit#cell:focus { padding: 2px 3px; }
 QLineEdit[fault="true"] { border: 2px solid $blocks; padding: 2px 5px; }
 QLineEdit:disabled, QLineEdit:read-only { background: $panel; color: $muted; }
-QComboBox::drop-down { border: none; width: 20px; }
+QComboBox::drop-down { border: none; width: 22px; }
+QComboBox::down-arrow { image: url($arrow); width: 12px; height: 12px; }
 QComboBox QAbstractItemView { background: $panel; border: 1px solid $rule; selection-background-color: $band;
   selection-color: $ink; }
 QPushButton { background: $panel; border: 1px solid $muted; border-radius: 4px; padding: 5px 12px; }
@@ -162,8 +165,14 @@ class Theme(QObject):
             ):
                 palette.setColor(role, self.colour(name))
             application.setPalette(palette)
-            application.setStyleSheet(_SHEET.substitute(asdict(self.colours)))
+            application.setStyleSheet(_SHEET.substitute(asdict(self.colours), arrow=_arrow(dark)))
         self.changed.emit()
+
+
+def _arrow(dark: bool) -> str:
+    """Path of the chevron of combo boxes."""
+    name = "chevron-dark.svg" if dark else "chevron-light.svg"
+    return str(resources.files("fairmargin.desktop.theme") / "icons" / name).replace("\\", "/")
 
 
 theme = Theme()

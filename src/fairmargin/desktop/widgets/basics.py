@@ -40,6 +40,22 @@ def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     return made
 
 
+class Elided(QLabel):
+    """A label of one line that ends in an ellipsis where there is no room; the tip has it all."""
+
+    def __init__(self, name: str = "muted") -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.setMinimumWidth(24)
+
+    def paintEvent(self, _event: object) -> None:  # noqa: N802
+        painter = QPainter(self)
+        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, shown)
+        painter.end()
+
+
 def panel(margins: tuple[int, int, int, int] = (18, 12, 18, 12), spacing: int = 8) -> tuple[QFrame, QVBoxLayout]:
     """Return a panel with a hairline and its layout."""
     frame = QFrame()

@@ -54,7 +54,7 @@ class PairsChart(Chart):
     def show_pairs(self, pairs: Sequence[Pair], trial_index: int) -> None:
         """Redraw from the pairs of one comparison."""
         self._pairs, self._trial = pairs, trial_index
-        self.setMinimumHeight(min(len(pairs), 8) * 22 + 42)
+        self.setMinimumHeight(min(len(pairs), 8) * 19 + 36)
         directions = ", ".join(
             f"{p.number} {p.direction}: as read {signed(p.measured_percent)} %"
             + (f", corrected {signed(p.corrected_percent)} %" if p.corrected_percent is not None else "")
@@ -151,7 +151,7 @@ class Waterfall(Chart):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._fall: Fall | None = None
-        self.setMinimumHeight(118)
+        self.setMinimumHeight(92)
 
     def show_fall(self, fall: Fall | None) -> None:
         """Redraw."""

@@ -59,7 +59,7 @@ class Road(QWidget):
 
     def stop_centre(self, index: int) -> QPointF:
         """Where a stop is drawn."""
-        top, bottom = 122.0, max(420.0, self.height() - 186.0)
+        top, bottom = 134.0, max(420.0, self.height() - 186.0)
         y = top + (bottom - top) * index / (len(STAGES) - 1)
         sway = (0.0, -1.5, -0.5, 1.0, 3.0, 4.0, 2.0)[index]
         return QPointF(29.0 + sway, y)
@@ -74,12 +74,14 @@ class Road(QWidget):
         p.drawText(QRectF(18, 14, WIDTH - 20, 28), Qt.AlignmentFlag.AlignVCenter, "Fair Margin")
         p.setFont(font(13))
         metrics = QFontMetricsF(font(13))
-        title = metrics.elidedText(self._title or "Logbook", Qt.TextElideMode.ElideRight, WIDTH - 30)
-        p.drawText(QRectF(18, 44, WIDTH - 24, 20), Qt.AlignmentFlag.AlignVCenter, title)
+        wrap = Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
+        title = metrics.elidedText(self._title or "Logbook", Qt.TextElideMode.ElideRight, 1.8 * (WIDTH - 26))
+        taken = metrics.boundingRect(QRectF(0, 0, WIDTH - 24, 60), int(wrap), title).height()
+        p.drawText(QRectF(18, 46, WIDTH - 24, 38), int(wrap), title)
         p.setFont(font(12))
         p.setPen(muted)
         sub = QFontMetricsF(font(12)).elidedText(self._sub, Qt.TextElideMode.ElideRight, WIDTH - 30)
-        p.drawText(QRectF(18, 63, WIDTH - 24, 18), Qt.AlignmentFlag.AlignVCenter, sub)
+        p.drawText(QRectF(18, 48 + min(taken, 36), WIDTH - 24, 18), Qt.AlignmentFlag.AlignVCenter, sub)
         if self._title:
             self._draw_road(p)
         p.setPen(muted)
