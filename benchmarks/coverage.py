@@ -31,7 +31,13 @@ REGIMES: dict[str, dict[str, object]] = {
     "null effect": {"wind": "mixed", "effect_percent": 0.0},
     "coarse display": {"wind": "mixed", "step": 0.5},
     "logged, mixed": {"wind": "mixed", "samples": True, "instrument": "logger"},
-    "logged, two days": {"wind": "mixed", "days": 2, "order": "AABB", "samples": True, "instrument": "logger"},
+    "logged, two days": {
+        "wind": "mixed",
+        "days": 2,
+        "order": "AABB",
+        "samples": True,
+        "instrument": "logger",
+    },
 }
 
 
@@ -56,7 +62,9 @@ def main() -> None:
     """Print the table."""
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 300
     wanted = sys.argv[2:] or list(REGIMES)
-    print(f"{'regime':22} {'n':>4} {'cover':>6} {'rms':>6} {'naive':>6} {'ratio':>6} {'hw/rms':>6} {'false':>6}")
+    print(
+        f"{'regime':22} {'n':>4} {'cover':>6} {'rms':>6} {'naive':>6} {'ratio':>6} {'hw/rms':>6} {'false':>6}"
+    )
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         for regime in wanted:
             rows = list(pool.map(one, [(regime, i) for i in range(count)], chunksize=10))

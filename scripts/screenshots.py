@@ -1,6 +1,6 @@
 """Take one picture of each main view on the demo data.
 
-    scripts/screenshots.py FOLDER [--size 1280x800] [--dark] [--only NAME]
+scripts/screenshots.py FOLDER [--size 1280x800] [--dark] [--only NAME]
 """
 
 import argparse

@@ -58,7 +58,9 @@ def open_(path: Annotated[str | None, typer.Argument(help="A logbook or a study 
 
 @app.command()
 def analyse(
-    packages: Annotated[list[Path], typer.Argument(help="Study packages: folders or zips.", metavar="PACKAGE...")],
+    packages: Annotated[
+        list[Path], typer.Argument(help="Study packages: folders or zips.", metavar="PACKAGE...")
+    ],
     as_json: Annotated[bool, typer.Option("--json", help="One JSON object per package and line.")] = False,
     view: Annotated[str, typer.Option(help="reference, study-mean or as-measured.")] = "reference",
 ) -> None:
@@ -109,7 +111,9 @@ def summary(study: Any, result: Any) -> str:
             f"    effect {c.effect_percent:+.1f} % ({100 * c.confidence:g} %: {low:+.1f} to {high:+.1f} %) of baseline "
             f"consumption; as measured {c.as_measured_percent:+.1f} %",
             f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km; range {c.range_change_percent:+.1f} %",
-            f"    pairs {c.pairs}" + (f", needed {c.pairs_needed}" if c.pairs_needed else "") + f". {c.reason}",
+            f"    pairs {c.pairs}"
+            + (f", needed {c.pairs_needed}" if c.pairs_needed else "")
+            + f". {c.reason}",
         ]
     for concern in result.concerns:
         charge = "" if concern.charge_percent is None else f" ({concern.charge_percent:+.1f} %)"
@@ -139,7 +143,9 @@ def simulate(
     seed: Annotated[int, typer.Option(help="Everything random follows from it.", min=0)],
     kind: Annotated[str, typer.Option(help="Kind of change.")] = "aero covers",
     effect: Annotated[float, typer.Option(help="True effect at reference conditions, per cent.")] = -4.0,
-    days: Annotated[int, typer.Option(help="Days; with more than one the trial runs are on the last.", min=1)] = 1,
+    days: Annotated[
+        int, typer.Option(help="Days; with more than one the trial runs are on the last.", min=1)
+    ] = 1,
     wind: Annotated[str, typer.Option(help="calm, mixed or windy.")] = "mixed",
     order: Annotated[str, typer.Option(help="Order of the runs.")] = "ABBA",
     samples: Annotated[bool, typer.Option("--samples", help="Write logged samples as well.")] = False,

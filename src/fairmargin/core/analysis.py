@@ -205,7 +205,16 @@ def analyse(
     for (speed, sector), members in groups.items():
         group_study = study.with_(target_speed_kmh=speed) if speed != study.target_speed_kmh else study
         _analyse_group(
-            group_study, traces, view, options, conditions, members, sector or None, comparisons, concerns, results
+            group_study,
+            traces,
+            view,
+            options,
+            conditions,
+            members,
+            sector or None,
+            comparisons,
+            concerns,
+            results,
         )
     order = {leg.leg: i for i, leg in enumerate(study.legs)}
     return Analysis(
@@ -339,7 +348,12 @@ def _comparison(
     blocked = [c for c in found if c.severity == "blocks"]
     judged = verdict.word(percent, interval, study.smallest_effect_percent, bool(blocked), open_charge)
     needed = verdict.pairs_needed(
-        count, percent, math.hypot(systematic, open_charge / 2), random, study.smallest_effect_percent, deviate
+        count,
+        percent,
+        math.hypot(systematic, open_charge / 2),
+        random,
+        study.smallest_effect_percent,
+        deviate,
     )
     if judged == "not a fair comparison" and blocked:
         needed = None
@@ -384,7 +398,9 @@ def _comparison(
         step_percent=display_noise_percent(step, max(1, min(len(a), len(b)))),
         scatter_percent=100 * fit.scatter_share,
         margin_budget=tuple(
-            (name, 100 * ratio * deviate * math.sqrt(variance)) for name, variance in effect.budget if variance > 1e-10
+            (name, 100 * ratio * deviate * math.sqrt(variance))
+            for name, variance in effect.budget
+            if variance > 1e-10
         ),
         open_charge_percent=open_charge,
         legs_used=len(a) + len(b),
@@ -419,7 +435,10 @@ def _as_measured(
     prior_freedom = 4.0
     variance = (prior_freedom * AS_MEASURED_SCATTER**2 + squares) / (prior_freedom + freedom)
     reading = float(np.mean([o.relative_sd**2 for o in (*a, *b)]))
-    days = [{fit_c.day for fit_c in fit.conditions if fit_c.leg in {n for o in side for n in o.legs}} for side in (a, b)]
+    days = [
+        {fit_c.day for fit_c in fit.conditions if fit_c.leg in {n for o in side for n in o.legs}}
+        for side in (a, b)
+    ]
     apart = 0.0 if days[0] & days[1] else 0.02
     se = math.sqrt((variance + reading) * (1 / len(a) + 1 / len(b)) + 2 * apart**2)
     half = float(stdtrit(prior_freedom + freedom, 0.5 + study.confidence / 2)) * se
@@ -445,7 +464,9 @@ def _reason(
     if blocked:
         return f"{blocked[0].title}: no margin can cover that. {blocked[0].next_step}"
     if judged == "not a fair comparison":
-        worst = max((c for c in found if not c.covered and c.charge_percent), key=lambda c: abs(c.charge_percent or 0))
+        worst = max(
+            (c for c in found if not c.covered and c.charge_percent), key=lambda c: abs(c.charge_percent or 0)
+        )
         return f"{worst.title} may be worth {open_charge:.1f} %, more than the effect. {worst.next_step}"
     if judged in {"uses more", "uses less"}:
         extra = f" even with {open_charge:.1f} % of open concerns added" if open_charge > 0.05 else ""

@@ -52,7 +52,12 @@ UNIT_LABEL: Final[dict[str, str]] = {
 }
 
 # Energy per distance units: Wh/km = value × factor.
-_DIRECT: Final = {"Wh/km": 1.0, "Wh/mi": 1.0 / KM_PER_MILE, "kWh/100km": 10.0, "kWh/100mi": 10.0 / KM_PER_MILE}
+_DIRECT: Final = {
+    "Wh/km": 1.0,
+    "Wh/mi": 1.0 / KM_PER_MILE,
+    "kWh/100km": 10.0,
+    "kWh/100mi": 10.0 / KM_PER_MILE,
+}
 # Distance per energy units: Wh/km = factor / value.
 _INVERSE: Final = {"mi/kWh": 1000.0 / KM_PER_MILE, "km/kWh": 1000.0}
 # The same two families for fuel, in L/km.
@@ -320,7 +325,16 @@ def unit_of(quantity: str, name: str) -> Unit:
         If the quantity has no such unit; the message lists those it has.
     """
     key = name.strip().lower().replace(" ", "")
-    aliases = {"kph": "km/h", "kmh": "km/h", "knots": "kn", "kt": "kn", "c": "°c", "f": "°f", "degc": "°c", "degf": "°f"}
+    aliases = {
+        "kph": "km/h",
+        "kmh": "km/h",
+        "knots": "kn",
+        "kt": "kn",
+        "c": "°c",
+        "f": "°f",
+        "degc": "°c",
+        "degf": "°f",
+    }
     key = aliases.get(key, key)
     for unit in QUANTITIES[quantity]:
         if unit.name.lower() == key:

@@ -50,12 +50,16 @@ def follow_desktop() -> None:
     """Restyle when the desktop turns light or dark."""
     hints = QGuiApplication.styleHints()
     if hints is not None:
-        hints.colorSchemeChanged.connect(lambda _scheme: theme.choose(theme.choice) if theme.choice == "desktop" else None)
+        hints.colorSchemeChanged.connect(
+            lambda _scheme: theme.choose(theme.choice) if theme.choice == "desktop" else None
+        )
 
 
 def has_display() -> bool:
     """Whether there is anywhere to draw."""
-    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
+    return bool(
+        os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
+    )
 
 
 def run(path: str | None, demo: bool = False) -> int:

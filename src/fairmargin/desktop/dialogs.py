@@ -162,9 +162,16 @@ class UnitsDialog(QDialog):
                     box.addItem(known.name, known.name)
             box.activated.connect(self._customised)
             self.boxes[name] = box
-            form.addRow({"tyre": "Tyre pressure", "pressure": "Air pressure", "wind": "Wind speed"}.get(name, name.capitalize()), box)
+            form.addRow(
+                {"tyre": "Tyre pressure", "pressure": "Air pressure", "wind": "Wind speed"}.get(
+                    name, name.capitalize()
+                ),
+                box,
+            )
         self.preset.activated.connect(self._preset)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel | QDialogButtonBox.StandardButton.Ok)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Cancel | QDialogButtonBox.StandardButton.Ok
+        )
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         layout.addWidget(buttons)
@@ -217,7 +224,9 @@ class KeysDialog(QDialog):
 class FindDialog(QDialog):
     """Type a few letters of a stage, a study or a command."""
 
-    def __init__(self, entries: Sequence[tuple[str, str, Callable[[], object]]], parent: QWidget | None = None) -> None:
+    def __init__(
+        self, entries: Sequence[tuple[str, str, Callable[[], object]]], parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Find anything")
         self.resize(520, 380)
@@ -245,7 +254,7 @@ class FindDialog(QDialog):
                 self.list.addItem(item)
         self.list.setCurrentRow(0)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in {Qt.Key.Key_Down, Qt.Key.Key_Up}:
             step = 1 if event.key() == Qt.Key.Key_Down else -1
             self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))

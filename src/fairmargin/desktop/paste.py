@@ -51,8 +51,20 @@ class Pasted:
 
 def read_cells(text: str, start_key: str | None = None) -> Pasted:
     """Split pasted text into cells and guess what the columns are."""
-    delimiter = "\t" if "\t" in text else ";" if ";" in text else "," if text.count(",") > text.count("\n") + 1 else "\t"
-    rows = [row for row in csv.reader(io.StringIO(text.strip("\r\n")), delimiter=delimiter) if any(c.strip() for c in row)]
+    delimiter = (
+        "\t"
+        if "\t" in text
+        else ";"
+        if ";" in text
+        else ","
+        if text.count(",") > text.count("\n") + 1
+        else "\t"
+    )
+    rows = [
+        row
+        for row in csv.reader(io.StringIO(text.strip("\r\n")), delimiter=delimiter)
+        if any(c.strip() for c in row)
+    ]
     width = max((len(r) for r in rows), default=0)
     rows = [r + [""] * (width - len(r)) for r in rows]
     first = [c.strip().lower() for c in rows[0]] if rows else []
@@ -130,13 +142,24 @@ class PasteDialog(QDialog):
     """Preview: columns with their roles, faulty cells marked and told."""
 
     def __init__(
-        self, text: str, study: Study, choice: UnitChoice, at: tuple[str, str] | None, parent: QWidget | None = None
+        self,
+        text: str,
+        study: Study,
+        choice: UnitChoice,
+        at: tuple[str, str] | None,
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Paste from a spreadsheet")
         self.resize(900, 480)
         self._study, self._choice = study, choice
-        self._start = at[0] if at else next((x.leg for x in study.legs if x.state == "planned"), study.legs[0].leg if study.legs else None)
+        self._start = (
+            at[0]
+            if at
+            else next(
+                (x.leg for x in study.legs if x.state == "planned"), study.legs[0].leg if study.legs else None
+            )
+        )
         self.pasted = read_cells(text, at[1] if at else None)
         self.result_study: Study | None = None
         self.count = 0
@@ -175,7 +198,9 @@ class PasteDialog(QDialog):
 
         roles = [str(box.currentData()) for box in self.roles]
         try:
-            study, self.count, faults = apply_cells(self._study, self.pasted, roles, self._choice, self._start)
+            study, self.count, faults = apply_cells(
+                self._study, self.pasted, roles, self._choice, self._start
+            )
         except ValueError as error:
             study, self.count, faults = self._study, 0, [(0, 0, words_of(error))]
         self.result_study = study if self.count else None

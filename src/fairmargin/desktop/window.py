@@ -177,7 +177,9 @@ class MainWindow(QMainWindow):
             self.choice.blockSignals(True)
             self.choice.clear()
             for c in analysis.comparisons:
-                words = f"{study.configuration(c.trial).label}, {speed_words(c.speed_kmh, self.session.units)}"
+                words = (
+                    f"{study.configuration(c.trial).label}, {speed_words(c.speed_kmh, self.session.units)}"
+                )
                 self.choice.addItem(words + (f", {c.sector}" if c.sector else ""))
             self.choice.setCurrentIndex(min(now, many - 1))
             self.choice.blockSignals(False)
@@ -186,7 +188,9 @@ class MainWindow(QMainWindow):
         where = [study.route_name] if study.route_name else []
         if study.target_speed_kmh:
             where.append(speed_words(study.target_speed_kmh, self.session.units))
-        self.road.show_stops(study.title or "(no title)", " \u00b7 ".join(where), self._stops(study), self._stage)
+        self.road.show_stops(
+            study.title or "(no title)", " \u00b7 ".join(where), self._stops(study), self._stage
+        )
         self.setWindowTitle(f"{study.title} \u2013 Fair Margin")
 
     def _stops(self, study: Study) -> tuple[Stop, ...]:
@@ -195,7 +199,9 @@ class MainWindow(QMainWindow):
         driven = sum(leg.has_reading for leg in study.legs)
         out = sum(not leg.included for leg in study.legs)
         total = len(study.legs)
-        letters = "".join("A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs())
+        letters = "".join(
+            "A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs()
+        )
         if len(letters) >= 8 and len(letters) % 2 == 0 and letters[: len(letters) // 2] * 2 == letters:
             letters = f"{letters[: len(letters) // 2]} \u00d72"
         sealed = study.change.prediction_sealed_at is not None
@@ -212,7 +218,12 @@ class MainWindow(QMainWindow):
                 for name, value in leg.corrections_wh_per_km.items():
                     sums[name] = sums.get(name, 0.0) + abs(value) / len(used)
             name = max(sums, key=lambda n: sums[n]) if sums else ""
-            words = {"air_density": "air", "tyre_temperature": "tyres", "elevation": "hills", "tyre_warm_up": "cold start"}
+            words = {
+                "air_density": "air",
+                "tyre_temperature": "tyres",
+                "elevation": "hills",
+                "tyre_warm_up": "cold start",
+            }
             mean = sum(leg.corrections_wh_per_km.get(name, 0.0) for leg in used) / len(used)
             largest = f"{words.get(name, name)} {signed(mean)}" if name else ""
         use = percent(c.range_change_percent) + " range" if c else ""
@@ -220,9 +231,17 @@ class MainWindow(QMainWindow):
             Stop("question", "done" if sealed else "begun", question),
             Stop("plan", "done" if letters else "open", letters or "no runs yet"),
             Stop("drive", "done" if whole else "begun" if driven else "open", f"{driven} of {total} legs"),
-            Stop("examine", "done" if whole else "begun" if driven else "open", f"{out} left out" if driven else ""),
+            Stop(
+                "examine",
+                "done" if whole else "begun" if driven else "open",
+                f"{out} left out" if driven else "",
+            ),
             Stop("correct", "done" if c and whole else "begun" if used else "open", largest),
-            Stop("verdict", "done" if c and c.verdict not in {"not settled"} else "begun" if c else "open", c.verdict if c else ""),
+            Stop(
+                "verdict",
+                "done" if c and c.verdict not in {"not settled"} else "begun" if c else "open",
+                c.verdict if c else "",
+            ),
             Stop("use", "begun" if c else "open", use),
         )
 
@@ -262,7 +281,10 @@ class MainWindow(QMainWindow):
         redo = self.session.undo.createRedoAction(self, "Redo")
         redo.setShortcut(QKeySequence("Ctrl+Shift+Z"))
         edit.addActions([undo, redo])
-        self._actions += [("Undo", "command", self.session.undo.undo), ("Redo", "command", self.session.undo.redo)]
+        self._actions += [
+            ("Undo", "command", self.session.undo.undo),
+            ("Redo", "command", self.session.undo.redo),
+        ]
         go = bar.addMenu("&Go")
         self._add(go, "All &studies", self.go_home, "Ctrl+0")
         for i, name in enumerate(STAGES, start=1):
@@ -271,7 +293,11 @@ class MainWindow(QMainWindow):
         view = bar.addMenu("&View")
         self._add(view, "&Units\u2026", self.choose_units, "Ctrl+U")
         self._add(view, "&Light, dark, or like the desktop", self.cycle_theme, "Ctrl+Shift+D")
-        for word, key in (("Reference conditions", "reference"), ("Mean of the study", "study-mean"), ("As measured", "as-measured")):
+        for word, key in (
+            ("Reference conditions", "reference"),
+            ("Mean of the study", "study-mean"),
+            ("As measured", "as-measured"),
+        ):
             self._add(view, f"Corrected to: {word}", lambda k=key: self.session.set_view(k))  # type: ignore[arg-type]
         helping = bar.addMenu("&Help")
         self._add(helping, "&Keys", self.show_keys, "F1")
@@ -353,7 +379,9 @@ class MainWindow(QMainWindow):
         from fairmargin.desktop.dialogs import NewStudyDialog
 
         if self.session.read_only:
-            self.tell(self.session.logbook.read_only_because if self.session.logbook else "No logbook is open.")
+            self.tell(
+                self.session.logbook.read_only_because if self.session.logbook else "No logbook is open."
+            )
             return
         dialog = NewStudyDialog(self.session.units, self._vehicles(), self)
         if dialog.exec() and dialog.study is not None and self.session.add_study(dialog.study) is not None:
@@ -361,7 +389,9 @@ class MainWindow(QMainWindow):
 
     def import_package(self) -> None:
         """Ask for a package zip and add it."""
-        path, _ = QFileDialog.getOpenFileName(self, "Import a package", "", "Packages (*.zip study.json);;All files (*)")
+        path, _ = QFileDialog.getOpenFileName(
+            self, "Import a package", "", "Packages (*.zip study.json);;All files (*)"
+        )
         if path:
             self.import_from(path)
 
@@ -399,7 +429,10 @@ class MainWindow(QMainWindow):
         if self.session.study is None:
             self.tell("Open a study first; then it can be exported.")
             return
-        name = "".join(c if c.isalnum() or c in " -" else "_" for c in self.session.study.title).strip() or "study"
+        name = (
+            "".join(c if c.isalnum() or c in " -" else "_" for c in self.session.study.title).strip()
+            or "study"
+        )
         path, _ = QFileDialog.getSaveFileName(self, "Export as a package", f"{name}.zip", "Package (*.zip)")
         if path:
             self.export_to(path)
@@ -423,8 +456,13 @@ class MainWindow(QMainWindow):
         if self.session.study is None:
             self.tell("Open a study first; then it can be reported.")
             return
-        name = "".join(c if c.isalnum() or c in " -" else "_" for c in self.session.study.title).strip() or "report"
-        path, _ = QFileDialog.getSaveFileName(self, "Report", f"{name}.html", "Web page (*.html);;PDF (*.pdf)")
+        name = (
+            "".join(c if c.isalnum() or c in " -" else "_" for c in self.session.study.title).strip()
+            or "report"
+        )
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Report", f"{name}.html", "Web page (*.html);;PDF (*.pdf)"
+        )
         if path:
             self.report_to(path)
 
@@ -531,11 +569,11 @@ class MainWindow(QMainWindow):
         self.statusBar().hide()
         self.statusBar().setSizeGripEnabled(False)
 
-    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.ledger_side.setFixedWidth(332 if self.width() >= 1240 else 284)
 
-    def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
+    def closeEvent(self, event: QCloseEvent) -> None:
         # A field being typed in is stored as if it had been left.
         focus = self.focusWidget()
         if focus is not None:
@@ -544,5 +582,3 @@ class MainWindow(QMainWindow):
         self.session.settings.sync()
         self.session.close()
         event.accept()
-
-

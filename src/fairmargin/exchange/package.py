@@ -206,7 +206,9 @@ def _read_study_json(data: bytes, faults: list[str], notices: list[str]) -> dict
     if not isinstance(head, dict):
         raise InputFault(f"{STUDY_FILE}: expected a JSON object")
     if head.get("format") != "fairmargin-study":
-        raise InputFault(f'{STUDY_FILE}, format: expected "fairmargin-study"; got {json.dumps(head.get("format"))}')
+        raise InputFault(
+            f'{STUDY_FILE}, format: expected "fairmargin-study"; got {json.dumps(head.get("format"))}'
+        )
     if head.get("version") != 1:
         raise InputFault(
             f"{STUDY_FILE}, version: this program reads version 1; got {json.dumps(head.get('version'))}"
@@ -293,7 +295,9 @@ def _kinds(model: type[BaseModel]) -> dict[str, str]:
 
 def _allows_none(model: type[BaseModel], name: str) -> bool:
     annotation = model.model_fields[name].annotation
-    return typing.get_origin(annotation) in {typing.Union, types.UnionType} and type(None) in typing.get_args(annotation)
+    return typing.get_origin(annotation) in {typing.Union, types.UnionType} and type(None) in typing.get_args(
+        annotation
+    )
 
 
 def _read_table(
@@ -322,7 +326,9 @@ def _read_table(
         return ()
     duplicates = {h for h in header if header.count(h) > 1 and h}
     if duplicates:
-        faults.append(f"{file}, row 1: column {sorted(duplicates)[0]} stands twice; expected each column once")
+        faults.append(
+            f"{file}, row 1: column {sorted(duplicates)[0]} stands twice; expected each column once"
+        )
         return ()
     kinds = _kinds(model)
     for needed, info in model.model_fields.items():
@@ -338,7 +344,9 @@ def _read_table(
         if not any(cell.strip() for cell in cells):
             continue
         if len(cells) > len(header):
-            faults.append(f"{file}, row {line}: {len(cells)} cells; expected {len(header)}, as many as the header")
+            faults.append(
+                f"{file}, row {line}: {len(cells)} cells; expected {len(header)}, as many as the header"
+            )
             continue
         values: dict[str, Any] = {}
         before = len(faults)
@@ -464,7 +472,9 @@ def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trac
             raise InputFault(f"{file}, row 1: column {needed} is missing; it is required")
     unknown = [c for c in frame.columns if c not in TRACE_COLUMNS]
     if unknown and notices is not None:
-        notices.append(f"{file}: unknown column{'s' if len(unknown) > 1 else ''} {', '.join(unknown)} not used")
+        notices.append(
+            f"{file}: unknown column{'s' if len(unknown) > 1 else ''} {', '.join(unknown)} not used"
+        )
     columns: dict[str, np.ndarray] = {}
     for name in TRACE_COLUMNS:
         if name not in frame.columns:
@@ -482,7 +492,9 @@ def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trac
         if infinite.any():
             raise InputFault(f"{file}, row {int(np.argmax(infinite)) + 2}, {name}: not a finite number")
         if name in {"time_s", "speed_kmh"} and np.isnan(values).any():
-            raise InputFault(f"{file}, row {int(np.argmax(np.isnan(values))) + 2}, {name}: empty; it is required")
+            raise InputFault(
+                f"{file}, row {int(np.argmax(np.isnan(values))) + 2}, {name}: empty; it is required"
+            )
         columns[name] = values
     try:
         return Trace(**columns)
@@ -518,7 +530,9 @@ def write_package(path: str | Path, study: Study, traces: Mapping[str, Trace] | 
             finally:
                 Path(temporary).unlink(missing_ok=True)
             return
-        if target.exists() and not (target.is_dir() and ((target / STUDY_FILE).exists() or not any(target.iterdir()))):
+        if target.exists() and not (
+            target.is_dir() and ((target / STUDY_FILE).exists() or not any(target.iterdir()))
+        ):
             raise InputFault(f"{target}: exists and is not a study package; expected a new name")
         fresh = Path(tempfile.mkdtemp(dir=target.parent, prefix=".fairmargin-"))
         try:
@@ -580,7 +594,9 @@ def _write_table(model: type[BaseModel], rows: tuple[Any, ...]) -> bytes:
     used = [
         name
         for name, info in model.model_fields.items()
-        if info.is_required() or name in {"included", "reason"} or any(getattr(r, name) != info.default for r in rows)
+        if info.is_required()
+        or name in {"included", "reason"}
+        or any(getattr(r, name) != info.default for r in rows)
     ]
     out = io.StringIO(newline="")
     writer = csv.writer(out)
@@ -611,5 +627,3 @@ def _show(row: Any, name: str) -> str:
         text = repr(value)
         return text[:-2] if text.endswith(".0") else text
     return str(value)
-
-

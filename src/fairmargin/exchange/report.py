@@ -130,7 +130,7 @@ def _with_prediction(study: Study, c: Comparison) -> str:
 def _facts(study: Study, analysis: Analysis, choice: u.UnitChoice) -> tuple[tuple[str, str], ...]:
     v, k = study.vehicle, study.vehicle.constants()
     days = sorted({leg.started_at.date() for leg in study.legs if leg.started_at})
-    mark = {name: " (assumed from its class)" for name in k.assumed}
+    mark = dict.fromkeys(k.assumed, " (assumed from its class)")
     facts = [
         ("Question", f"{study.trials[0].label if study.trials else 'no trial'} against {study.baseline.label} ({study.change.kind}, works through {' and '.join(study.change.mechanisms)})"),
         ("Method", f"{study.method}, order {_order(study)}"),
@@ -146,7 +146,10 @@ def _facts(study: Study, analysis: Analysis, choice: u.UnitChoice) -> tuple[tupl
 
 
 def _order(study: Study) -> str:
-    return "".join("A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs()) or "none"
+    return (
+        "".join("A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs())
+        or "none"
+    )
 
 
 def shown_reading(leg: Leg) -> str:
@@ -181,7 +184,9 @@ def _readings(study: Study, choice: u.UnitChoice) -> Table:
         wind = show("wind", leg.wind_speed_ms, 1)
         if wind and leg.wind_from_deg is not None:
             wind += f" / {leg.wind_from_deg:.0f}°"
-        duration = "" if leg.duration_s is None else f"{int(leg.duration_s // 60)}:{round(leg.duration_s % 60):02d}"
+        duration = (
+            "" if leg.duration_s is None else f"{int(leg.duration_s // 60)}:{round(leg.duration_s % 60):02d}"
+        )
         state = leg.state if leg.included else "left out"
         rows.append(
             (
@@ -234,7 +239,8 @@ def _results(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:
                 consumption_words(c.baseline_wh_per_km, choice),
                 consumption_words(c.trial_wh_per_km, choice),
                 sign(c.range_change_percent),
-                str(c.pairs) + (f" of {c.pairs_needed}" if c.pairs_needed and c.pairs_needed > c.pairs else ""),
+                str(c.pairs)
+                + (f" of {c.pairs_needed}" if c.pairs_needed and c.pairs_needed > c.pairs else ""),
                 c.verdict,
             )
         )
@@ -291,10 +297,20 @@ def _figures(study: Study, analysis: Analysis) -> list[tuple[str, str]]:
                 alpha = 1.0 if pair.included else 0.4
                 if pair.corrected_percent is not None and pair.included:
                     half = pair.half_width_percent
-                    axes.plot([pair.corrected_percent - half, pair.corrected_percent + half], [i, i], color=colour, lw=2.5, alpha=0.4)
-                    axes.plot([pair.measured_percent, pair.corrected_percent], [i, i], ":", color=MUTED, lw=0.9)
+                    axes.plot(
+                        [pair.corrected_percent - half, pair.corrected_percent + half],
+                        [i, i],
+                        color=colour,
+                        lw=2.5,
+                        alpha=0.4,
+                    )
+                    axes.plot(
+                        [pair.measured_percent, pair.corrected_percent], [i, i], ":", color=MUTED, lw=0.9
+                    )
                     axes.plot(pair.corrected_percent, i, MARKERS[index % 3], color=colour, ms=6)
-                axes.plot(pair.measured_percent, i, MARKERS[index % 3], mfc="white", mec=colour, ms=6, alpha=alpha)
+                axes.plot(
+                    pair.measured_percent, i, MARKERS[index % 3], mfc="white", mec=colour, ms=6, alpha=alpha
+                )
             if study.change.prediction_percent is not None:
                 axes.axvline(study.change.prediction_percent, color=MUTED, lw=1, ls="--")
             axes.set_yticks(range(rows), labels)
@@ -316,7 +332,9 @@ def _figures(study: Study, analysis: Analysis) -> list[tuple[str, str]]:
                 which = trials.index(leg.configuration) if leg.configuration in trials else None
                 colour = BASELINE if which is None else TRIALS[which % 3]
                 marker = "o" if which is None else MARKERS[which % 3]
-                axes.plot([i, i], [leg.measured_wh_per_km, leg.corrected_wh_per_km or 0], ":", color=MUTED, lw=0.9)
+                axes.plot(
+                    [i, i], [leg.measured_wh_per_km, leg.corrected_wh_per_km or 0], ":", color=MUTED, lw=0.9
+                )
                 axes.plot(i, leg.measured_wh_per_km, marker, mfc="white", mec=colour, ms=6)
                 axes.plot(i, leg.corrected_wh_per_km, marker, color=colour, ms=6)
             axes.set_xticks(range(len(legs)), [leg.leg for leg in legs], fontsize=8)
@@ -345,7 +363,10 @@ def to_html(made: Content) -> str:
     environment = Environment(
         loader=PackageLoader("fairmargin.exchange", "templates"), autoescape=True, undefined=StrictUndefined
     )
-    fonts = {w: base64.b64encode(_font(name)).decode() for w, name in (("400", "400Regular"), ("600", "600SemiBold"))}
+    fonts = {
+        w: base64.b64encode(_font(name)).decode()
+        for w, name in (("400", "400Regular"), ("600", "600SemiBold"))
+    }
     return environment.get_template("report.html").render(c=made, fonts=fonts)
 
 
@@ -404,7 +425,10 @@ def to_pdf(made: Content) -> bytes:
         pdf.set_text_color(INK)
         pdf.set_draw_color(220, 214, 201)
         align = tuple("LEFT" if i < table.numeric_from else "RIGHT" for i in range(len(table.heads)))
-        widths = [max(5, *(len(r[i]) for r in table.rows), len(max(h.split(), key=len))) for i, h in enumerate(table.heads)]
+        widths = [
+            max(5, *(len(r[i]) for r in table.rows), len(max(h.split(), key=len)))
+            for i, h in enumerate(table.heads)
+        ]
         with pdf.table(
             headings_style=FontFace(emphasis="BOLD"),
             borders_layout=TableBordersLayout.HORIZONTAL_LINES,
@@ -451,7 +475,9 @@ def write_report(
     target = Path(path)
     kind = target.suffix.lower()
     if kind not in {".html", ".htm", ".pdf"}:
-        raise InputFault(f'{target}: "{target.suffix}" is no kind of report; expected a name ending in .html or .pdf')
+        raise InputFault(
+            f'{target}: "{target.suffix}" is no kind of report; expected a name ending in .html or .pdf'
+        )
     made = content(study, analysis, choice, now or datetime.now())
     data = to_pdf(made) if kind == ".pdf" else to_html(made).encode()
     try:

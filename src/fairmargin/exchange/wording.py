@@ -80,10 +80,14 @@ def may_not(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) 
     parts = []
     speeds = sorted({x.speed_kmh for x in analysis.comparisons})
     if len(speeds) == 1:
-        parts.append(f"Nothing about speeds far from {speed_words(speeds[0], units)}, or town driving: not driven.")
+        parts.append(
+            f"Nothing about speeds far from {speed_words(speeds[0], units)}, or town driving: not driven."
+        )
     if c.verdict in {"uses more", "uses less"}:
         smaller = min(abs(v) for v in c.interval_percent)
-        parts.append(f"Not that the effect is {abs(c.effect_percent):.1f} % exactly: it may be as small as {smaller:.1f} %.")
+        parts.append(
+            f"Not that the effect is {abs(c.effect_percent):.1f} % exactly: it may be as small as {smaller:.1f} %."
+        )
     elif c.verdict == "not settled":
         parts.append("Not that there is no difference: the interval is too wide for that.")
     blocking = [x for x in analysis.concerns if x.severity == "blocks"]

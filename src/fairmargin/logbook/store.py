@@ -154,7 +154,9 @@ class Logbook:
     def studies(self) -> list[StudyEntry]:
         """Return the studies in their order, removed ones left out."""
         query = (
-            sa.select(schema.study.c.id, schema.study.c.title, schema.study.c.summary, schema.study.c.changed_at)
+            sa.select(
+                schema.study.c.id, schema.study.c.title, schema.study.c.summary, schema.study.c.changed_at
+            )
             .where(schema.study.c.removed_at.is_(None))
             .order_by(schema.study.c.position, schema.study.c.id)
         )
@@ -177,7 +179,9 @@ class Logbook:
                 sa.select(schema.study.c.body).where(schema.study.c.id == study_id)
             ).one_or_none()
             blobs = connection.execute(
-                sa.select(schema.trace.c.leg, schema.trace.c.samples).where(schema.trace.c.study_id == study_id)
+                sa.select(schema.trace.c.leg, schema.trace.c.samples).where(
+                    schema.trace.c.study_id == study_id
+                )
             ).all()
         if row is None:
             raise LogbookFault(f"{self.path}: study {study_id} is not in this logbook.")
@@ -264,7 +268,9 @@ def _words(path: Path, engine: sa.Engine) -> Any:
         with engine.begin() as connection:
             yield connection
     except sa.exc.OperationalError as error:
-        raise LogbookFault(f"{path}: could not be saved: {error.orig}. Nothing before this was lost.") from error
+        raise LogbookFault(
+            f"{path}: could not be saved: {error.orig}. Nothing before this was lost."
+        ) from error
 
 
 def _inspect(path: Path) -> str:
@@ -280,21 +286,29 @@ def _inspect(path: Path) -> str:
         connection = sqlite3.connect(f"file:{_uri(path)}?mode=ro", uri=True)
         try:
             identity = connection.execute("PRAGMA application_id").fetchone()[0]
-            tables = {row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type='table'")}
+            tables = {
+                row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type='table'")
+            }
             if identity == schema.APPLICATION_ID and not tables & {"study", "alembic_version"}:
                 return ""  # made, but killed before its tables were
             if identity != schema.APPLICATION_ID or "study" not in tables or "alembic_version" not in tables:
                 raise LogbookFault(f"{path}: is a database of another program. It was left as it is.")
             check = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
             if check != "ok":
-                raise LogbookFault(f"{path}: is damaged ({check}). It was left as it is; use a copy of yours.")
+                raise LogbookFault(
+                    f"{path}: is damaged ({check}). It was left as it is; use a copy of yours."
+                )
             revision = str(connection.execute("SELECT version_num FROM alembic_version").fetchone()[0])
         finally:
             connection.close()
     except sqlite3.DatabaseError as error:
-        raise LogbookFault(f"{path}: is damaged ({error}). It was left as it is; use a copy of yours.") from error
+        raise LogbookFault(
+            f"{path}: is damaged ({error}). It was left as it is; use a copy of yours."
+        ) from error
     if revision > schema.HEAD:
-        raise LogbookFault(f"{path}: was written by a newer Fair Margin (schema {revision}). It was left as it is.")
+        raise LogbookFault(
+            f"{path}: was written by a newer Fair Margin (schema {revision}). It was left as it is."
+        )
     return revision
 
 

@@ -128,7 +128,9 @@ def straight_road(rng: np.random.Generator, length_m: float, loop: bool = False)
         heading = np.full(n, rng.uniform(0, 2 * math.pi))
         for _ in range(5):
             wave = rng.uniform(2000, 9000)
-            heading = heading + rng.uniform(0.05, 0.22) * np.sin(2 * math.pi * s / wave + rng.uniform(0, 6.28))
+            heading = heading + rng.uniform(0.05, 0.22) * np.sin(
+                2 * math.pi * s / wave + rng.uniform(0, 6.28)
+            )
     height = np.zeros(n + 1)
     s1 = np.arange(n + 1) * step
     for _ in range(6):
@@ -443,7 +445,10 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
                 )
             holdup = None
             if rng.random() < plan.traffic:
-                lasting, slow = float(rng.uniform(40, 110)), plan.speed_kmh / 3.6 * float(rng.uniform(0.75, 0.9))
+                lasting, slow = (
+                    float(rng.uniform(40, 110)),
+                    plan.speed_kmh / 3.6 * float(rng.uniform(0.75, 0.9)),
+                )
                 holdup = (float(rng.uniform(0.1, 0.7)) * road.length_m, lasting, slow)
             effect = change if runs[i] == "B" else TrueEffect()
             held = plan.speed_kmh / 3.6 * (1 + 0.006 * rng.normal())
@@ -472,7 +477,9 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
             shown_km = round(km * odometer, 1)
             reading: dict[str, object] = {}
             per_100 = energy / 10.0 / km
-            if plan.instrument in {"average", "logger"} and not (plan.samples and plan.instrument == "logger"):
+            if plan.instrument in {"average", "logger"} and not (
+                plan.samples and plan.instrument == "logger"
+            ):
                 reading = {
                     "average_shown": round(round(per_100 / odometer / plan.step) * plan.step, 4),
                     "average_unit": "kWh/100km",
@@ -569,10 +576,7 @@ def _trace(
 ) -> Trace:
     """What a logger would have written, with its own noise."""
     t = drive.time_s
-    if rate_hz != 1.0:
-        fine = np.arange(0.0, t[-1], 1.0 / rate_hz)
-    else:
-        fine = t
+    fine = np.arange(0.0, t[-1], 1.0 / rate_hz) if rate_hz != 1.0 else t
     speed = np.interp(fine, t, drive.speed)
     power = np.interp(fine, t, drive.power_w) * factor
     position = np.interp(fine, t, drive.position_m)

@@ -67,7 +67,9 @@ def weather_at(rows: tuple[WeatherRow, ...], second: float, aware: bool) -> dict
     times = np.array([seconds_of(r.time, aware) for r in order])
     result: dict[str, float] = {}
     for name in ("temperature_c", "pressure_hpa", "humidity_percent", "wind_gust_ms"):
-        values = np.array([np.nan if getattr(r, name) is None else getattr(r, name) for r in order], dtype=float)
+        values = np.array(
+            [np.nan if getattr(r, name) is None else getattr(r, name) for r in order], dtype=float
+        )
         good = np.isfinite(values)
         if good.any():
             result[name] = float(np.interp(second, times[good], values[good]))
@@ -97,7 +99,8 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace], warm_up_s: float) 
     height = float(np.mean([p.elevation_m for p in study.route if p.elevation_m is not None] or [0.0]))
     standard_hpa = float(air.standard_pressure_pa(np.clip(height, -900, 8000))) / 100.0
     starts = {
-        leg.leg: seconds_of(leg.started_at, aware) if leg.started_at is not None else None for leg in study.legs
+        leg.leg: seconds_of(leg.started_at, aware) if leg.started_at is not None else None
+        for leg in study.legs
     }
     own_pressure = [leg.pressure_hpa for leg in study.legs if leg.pressure_hpa is not None]
     fallback_hpa = float(np.mean(own_pressure)) if own_pressure else standard_hpa
@@ -116,7 +119,9 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace], warm_up_s: float) 
             station = weather_at(study.weather, second + (leg.duration_s or 0.0) / 2, aware) if second else {}
             temperature = leg.temperature_c if leg.temperature_c is not None else station.get("temperature_c")
             pressure = leg.pressure_hpa if leg.pressure_hpa is not None else station.get("pressure_hpa")
-            humidity = leg.humidity_percent if leg.humidity_percent is not None else station.get("humidity_percent")
+            humidity = (
+                leg.humidity_percent if leg.humidity_percent is not None else station.get("humidity_percent")
+            )
             gust = leg.wind_gust_ms if leg.wind_gust_ms is not None else station.get("wind_gust_ms")
             if leg.wind_speed_ms is not None and (leg.wind_from_deg is not None or leg.wind_speed_ms == 0):
                 angle = math.radians(leg.wind_from_deg or 0.0)

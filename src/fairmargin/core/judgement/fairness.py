@@ -293,7 +293,9 @@ def _weather(case: Case) -> list[Concern]:
     gusty = [
         leg
         for leg in case.legs()
-        if leg.wind_gust_ms is not None and leg.wind_speed_ms is not None and leg.wind_gust_ms - leg.wind_speed_ms > 4
+        if leg.wind_gust_ms is not None
+        and leg.wind_speed_ms is not None
+        and leg.wind_gust_ms - leg.wind_speed_ms > 4
     ]
     if gusty:
         charge = case.without("gusts")
@@ -349,7 +351,9 @@ def _weather(case: Case) -> list[Concern]:
                 _names(wet),
                 "Wet road on some legs" if uneven else "Wet road, alike for both",
                 "Water on the road is not corrected; heavy rain costs about 10 % (common practice).",
-                "Leave the wet legs out with the reason, or drive them again in the dry." if uneven else "Nothing to do.",
+                "Leave the wet legs out with the reason, or drive them again in the dry."
+                if uneven
+                else "Nothing to do.",
                 covered=not uneven,
                 signed=True,
             )
@@ -484,7 +488,9 @@ def _driving(case: Case) -> list[Concern]:
     if stopped:
         power_w = case.fit.model.constants.auxiliary_w
         share = [
-            sum(c.stopped_s for c in side) * power_w / 36.0
+            sum(c.stopped_s for c in side)
+            * power_w
+            / 36.0
             / max(sum(c.true_m for c in side) / 1000.0 * case.effect.baseline_wh_per_km, 1.0)
             for side in (a, b)
         ]
@@ -508,8 +514,12 @@ def _instruments(case: Case) -> list[Concern]:
     out: list[Concern] = []
     a = [o for o in case.observations if case.study.leg(o.legs[0]).configuration == case.baseline]
     b = [o for o in case.observations if case.study.leg(o.legs[0]).configuration == case.trial]
-    for kind, code in (("trip average", "display-too-coarse"), ("trip energy", "display-too-coarse"),
-                       ("state of charge", "gauge-too-coarse"), ("charge back", "display-too-coarse")):
+    for kind, code in (
+        ("trip average", "display-too-coarse"),
+        ("trip energy", "display-too-coarse"),
+        ("state of charge", "gauge-too-coarse"),
+        ("charge back", "display-too-coarse"),
+    ):
         using = [o for o in (*a, *b) if o.readings[0].instrument == kind]
         if not using:
             continue
@@ -529,7 +539,9 @@ def _instruments(case: Case) -> list[Concern]:
                     f"Step of the {gauge}: {100 * step_share:.1f} % of a reading",
                     f"Rounding alone is worth this much with {count} leg{'s' if count != 1 else ''} each "
                     f"({kind}).",
-                    "Longer legs, more of them, or a finer instrument." if severity == "caution" else "Nothing to do.",
+                    "Longer legs, more of them, or a finer instrument."
+                    if severity == "caution"
+                    else "Nothing to do.",
                     covered=True,
                     signed=False,
                 )
@@ -752,10 +764,14 @@ def merge(found: Sequence[Concern]) -> tuple[Concern, ...]:
             best[key] = c
     rank: Mapping[str, int] = {"blocks": 0, "caution": 1, "note": 1}
     return tuple(
-        sorted(best.values(), key=lambda c: (rank[c.severity], -abs(c.charge_percent or 0.0), c.severity, c.code))
+        sorted(
+            best.values(), key=lambda c: (rank[c.severity], -abs(c.charge_percent or 0.0), c.severity, c.code)
+        )
     )
 
 
 def open_charge(found: Sequence[Concern]) -> float:
     """What no correction and no margin covers, together: the root of the sum of squares. [per cent]"""
-    return math.sqrt(sum(c.charge_percent**2 for c in found if not c.covered and c.charge_percent is not None))
+    return math.sqrt(
+        sum(c.charge_percent**2 for c in found if not c.covered and c.charge_percent is not None)
+    )

@@ -210,7 +210,12 @@ def _unknowns(
         ),
         _Unknown("mass", "vehicle", Slot.MASS, everything, 0, max(k.mass_sd_kg, 1.0) / k.mass_kg),
         _Unknown(
-            "drive efficiency", "vehicle", Slot.EFFICIENCY, everything, 0, k.drive_efficiency_sd / k.drive_efficiency
+            "drive efficiency",
+            "vehicle",
+            Slot.EFFICIENCY,
+            everything,
+            0,
+            k.drive_efficiency_sd / k.drive_efficiency,
         ),
         _Unknown("auxiliary power", "vehicle", Slot.AUXILIARY_W, everything, 0, k.auxiliary_sd_w),
         _Unknown("level", "vehicle", Slot.TOTAL, everything, 0, LEVEL_SD),
@@ -223,7 +228,9 @@ def _unknowns(
     if "tyres" not in ignore:
         result.append(_Unknown("tyres per K", "temperature", Slot.TYRE_PER_K, everything, 0, TYRE_PER_K_SD))
         result.append(
-            _Unknown("driveline per K", "temperature", Slot.DRIVELINE_PER_K, everything, 0, DRIVELINE_PER_K_SD)
+            _Unknown(
+                "driveline per K", "temperature", Slot.DRIVELINE_PER_K, everything, 0, DRIVELINE_PER_K_SD
+            )
         )
     if "warm-up" not in ignore:
         result.append(_Unknown("warm-up", "warm-up", Slot.WARM_UP, legs_only, WARM_UP_SHARE, WARM_UP_SD))
@@ -245,7 +252,9 @@ def _unknowns(
                 Slot.TOTAL,
                 on,
                 0,
-                DAY_SD if all(c.pressure_known for c in conditions) else math.hypot(DAY_SD, PRESSURE_MISSING_SD),
+                DAY_SD
+                if all(c.pressure_known for c in conditions)
+                else math.hypot(DAY_SD, PRESSURE_MISSING_SD),
             )
         )
         lost = float(np.max(missing_wind[:n][on[:n] > 0]))
@@ -377,7 +386,9 @@ def fit_study(
     )
     reference = reference_values(study, conditions, options.view)
     speed = speed_of_study(study, conditions)
-    mean_m = float(np.mean([c.true_m for c in conditions if c.true_m]) if any(c.true_m for c in conditions) else 1e4)
+    mean_m = float(
+        np.mean([c.true_m for c in conditions if c.true_m]) if any(c.true_m for c in conditions) else 1e4
+    )
     samples = [replace(conditions[0], backwards=b, true_m=mean_m) for b in backwards]
     reference_pieces = [steady_pieces(shape, study, c, speed, ()) for c in samples]
 
@@ -395,7 +406,9 @@ def fit_study(
     )
     # A control vehicle carries the same change only when its configuration says so.
     if any(c.control for c in conditions):
-        leg_model = replace(leg_model, configuration_mass_kg=np.array([masses[c.configuration] for c in conditions]))
+        leg_model = replace(
+            leg_model, configuration_mass_kg=np.array([masses[c.configuration] for c in conditions])
+        )
 
     m = len(configurations) * len(backwards)
     ref_paths = join(reference_pieces * len(configurations), [0.0] * m)
@@ -488,7 +501,9 @@ def fit_study(
 
     # Effects: energy-weighted log ratio over the directions.
     d = len(backwards)
-    share = np.array([ref_energy[i * d : (i + 1) * d] / ref_energy[i * d : (i + 1) * d].sum() for i in range(m // d)])
+    share = np.array(
+        [ref_energy[i * d : (i + 1) * d] / ref_energy[i * d : (i + 1) * d].sum() for i in range(m // d)]
+    )
     log_level = np.log([ref_energy[i * d : (i + 1) * d].sum() for i in range(m // d)])
     ref_gradient = np.array([share[i] @ ref_jacobian[i * d : (i + 1) * d] for i in range(m // d)])
 

@@ -127,4 +127,6 @@ def corrections(
         )
         hills = (turned.energies(local, False).wh / kilometres - per_km) * 0.5 * scale
     result["elevation"] = hills
-    return {c.leg: {name: float(values[i]) for name, values in result.items()} for i, c in enumerate(conditions)}
+    return {
+        c.leg: {name: float(values[i]) for name, values in result.items()} for i, c in enumerate(conditions)
+    }

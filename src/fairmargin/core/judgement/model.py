@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.judgement.conditions import Conditions
-from fairmargin.core.physics import roadload, wind
+from fairmargin.core.physics import roadload
 from fairmargin.core.physics.route import RouteShape, headings_rad, route_shape, smooth_over_distance
 from fairmargin.core.study import Event, Study, Trace, VehicleConstants
 
@@ -113,7 +113,7 @@ def study_shape(study: Study) -> RouteShape | None:
 def default_shape(study: Study, backwards: bool) -> RouteShape:
     """Shape used without a route: a circle for loops, else one straight flat stretch."""
     if study.method in {"loop", "laps"}:
-        angle = (np.arange(LOOP_STRETCHES) + 0.5) * (2 * np.pi / LOOP_STRETCHES)
+        angle = np.asarray((np.arange(LOOP_STRETCHES) + 0.5) * (2 * np.pi / LOOP_STRETCHES), dtype=np.float64)
         flat = np.zeros(LOOP_STRETCHES)
         return RouteShape(np.full(LOOP_STRETCHES, 1000.0), angle, flat, flat)
     zero = np.zeros(1)
@@ -227,7 +227,9 @@ def join(pieces: Sequence[tuple[Array, ...]], stops: Sequence[float]) -> Paths:
     )
 
 
-def table(conditions: Sequence[Conditions], heading_known: NDArray[np.bool_], mean_pressure: float) -> LegTable:
+def table(
+    conditions: Sequence[Conditions], heading_known: NDArray[np.bool_], mean_pressure: float
+) -> LegTable:
     """Per-leg arrays; a wind whose angle to the road is not known counts as no wind, and wide."""
     known = [c.wind_known and k for c, k in zip(conditions, heading_known, strict=True)]
     return LegTable(

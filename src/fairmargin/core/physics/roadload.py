@@ -51,7 +51,7 @@ def aero_term(
     density_kg_m3: ArrayLike,
     yaw_slope_per_deg: ArrayLike,
 ) -> AeroTerm:
-    """Aerodynamic force per drag area, with gusts averaged in. [N/m²]
+    r"""Aerodynamic force per drag area, with gusts averaged in. [N/m²]
 
     Gusts of standard deviation σ add σ² to the mean square of the air speed along the road, and blur the
     kink of \\|ψ\\| at zero: the yaw angle is that of √(cross² + 0.64 σ²) (mean of \\|x\\| of a normal deviate
@@ -89,4 +89,6 @@ def aero_term(
 
 def tyre_factor(temperature_c: ArrayLike, per_k: ArrayLike) -> Array:
     """C_rr at an air temperature relative to 20 °C, exp(−k (T − 20)) [2]_."""
-    return np.asarray(np.exp(-np.asarray(per_k) * (np.asarray(temperature_c, dtype=float) - TYRE_REFERENCE_C)))
+    return np.asarray(
+        np.exp(-np.asarray(per_k) * (np.asarray(temperature_c, dtype=float) - TYRE_REFERENCE_C))
+    )

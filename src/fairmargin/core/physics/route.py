@@ -55,7 +55,10 @@ def headings_rad(latitude_deg: ArrayLike, longitude_deg: ArrayLike) -> Array:
 
     Good to better than 0.01° for points up to a kilometre apart away from the poles.
     """
-    lat, lon = np.radians(np.asarray(latitude_deg, dtype=float)), np.radians(np.asarray(longitude_deg, dtype=float))
+    lat, lon = (
+        np.radians(np.asarray(latitude_deg, dtype=float)),
+        np.radians(np.asarray(longitude_deg, dtype=float)),
+    )
     middle = (lat[1:] + lat[:-1]) / 2
     w = 1 - _E2 * np.sin(middle) ** 2
     north = _A * (1 - _E2) / w**1.5 * np.diff(lat)
@@ -113,7 +116,7 @@ def route_shape(
         good = np.isfinite(array)
         if not good.any():
             return None
-        return np.interp(edges, s[good], array[good])
+        return np.asarray(np.interp(edges, s[good], array[good]), dtype=np.float64)
 
     lat, lon = bridged(latitude_deg), bridged(longitude_deg)
     heading = headings_rad(lat, lon) if lat is not None and lon is not None else np.full(n, np.nan)

@@ -27,7 +27,9 @@ def height_factor(measured_at_m: float, terrain: str = "open", car_height_m: flo
     """
     z0 = ROUGHNESS_M[terrain]
     if measured_at_m <= 2 * z0:
-        raise ValueError(f"measured_at_m must be above {2 * z0:g} m over {terrain} terrain; got {measured_at_m:g}")
+        raise ValueError(
+            f"measured_at_m must be above {2 * z0:g} m over {terrain} terrain; got {measured_at_m:g}"
+        )
     return math.log(car_height_m / z0) / math.log(measured_at_m / z0)
 
 
@@ -37,7 +39,9 @@ def from_vector(speed_m_s: ArrayLike, from_deg: ArrayLike) -> tuple[Array, Array
     return speed * np.cos(angle), speed * np.sin(angle)
 
 
-def along_and_across(from_north: ArrayLike, from_east: ArrayLike, heading_rad: ArrayLike) -> tuple[Array, Array]:
+def along_and_across(
+    from_north: ArrayLike, from_east: ArrayLike, heading_rad: ArrayLike
+) -> tuple[Array, Array]:
     """Head wind (positive against the car) and cross wind (positive from the right). [m/s]"""
     north, east = np.asarray(from_north, dtype=float), np.asarray(from_east, dtype=float)
     cos, sin = np.cos(heading_rad), np.sin(heading_rad)

@@ -28,7 +28,16 @@ CHANGE_KINDS: Final = (
     "technique",
     "other",
 )
-MECHANISMS: Final = ("aerodynamic", "rolling", "mass", "auxiliary", "driveline", "technique", "mixed", "unknown")
+MECHANISMS: Final = (
+    "aerodynamic",
+    "rolling",
+    "mass",
+    "auxiliary",
+    "driveline",
+    "technique",
+    "mixed",
+    "unknown",
+)
 METHODS: Final = ("out-and-back", "loop", "one-way", "laps", "side-by-side", "everyday", "climb")
 EVENT_KINDS: Final = (
     "slow-traffic",
@@ -148,11 +157,23 @@ class VehicleConstants:
 
 #: Class presets: middle and standard deviation. Common practice; wide on purpose.
 CLASS_PRESETS: Final[dict[str, dict[str, tuple[float, float]]]] = {
-    "small car": {"mass_kg": (1250, 150), "drag_area_m2": (0.65, 0.07), "rolling_coefficient": (0.0095, 0.0015)},
+    "small car": {
+        "mass_kg": (1250, 150),
+        "drag_area_m2": (0.65, 0.07),
+        "rolling_coefficient": (0.0095, 0.0015),
+    },
     "car": {"mass_kg": (1700, 200), "drag_area_m2": (0.62, 0.07), "rolling_coefficient": (0.0095, 0.0015)},
-    "tall car": {"mass_kg": (2100, 250), "drag_area_m2": (0.78, 0.09), "rolling_coefficient": (0.0100, 0.0015)},
+    "tall car": {
+        "mass_kg": (2100, 250),
+        "drag_area_m2": (0.78, 0.09),
+        "rolling_coefficient": (0.0100, 0.0015),
+    },
     "van": {"mass_kg": (1900, 300), "drag_area_m2": (0.95, 0.15), "rolling_coefficient": (0.0098, 0.0015)},
-    "light truck": {"mass_kg": (2900, 350), "drag_area_m2": (1.20, 0.18), "rolling_coefficient": (0.0105, 0.0018)},
+    "light truck": {
+        "mass_kg": (2900, 350),
+        "drag_area_m2": (1.20, 0.18),
+        "rolling_coefficient": (0.0105, 0.0018),
+    },
 }
 VehicleClass = Literal["small car", "car", "tall car", "van", "light truck"]
 
@@ -323,7 +344,9 @@ class Leg(_Value):
         try:
             set_c = float(value.replace(",", "."))
         except ValueError:
-            raise ValueError(f'"{value}" is not a climate setting; expected off or a temperature in °C') from None
+            raise ValueError(
+                f'"{value}" is not a climate setting; expected off or a temperature in °C'
+            ) from None
         if not 10 <= set_c <= 35:
             raise ValueError(f"{value} °C is not a cabin setting; expected 10 to 35 °C, or off")
         return value
@@ -536,20 +559,20 @@ def new_study(
             run=f"R{i + 1}",
             block=str(i // 4 + 1),
             configuration=letter,
-            direction=direction,  # type: ignore[arg-type]
+            direction=direction,
         )
         for i, letter in enumerate(pattern)
         for j, direction in enumerate(directions)
     ]
     return Study(
         title=title,
-        change=Change(kind=kind, mechanism=default_mechanism(kind)),  # type: ignore[arg-type]
+        change=Change(kind=kind, mechanism=default_mechanism(kind)),
         vehicle=vehicle or Vehicle(),
         configurations=(
             Configuration(id="A", name=baseline_name, baseline=True),
             Configuration(id="B", name=trial_name),
         ),
-        method=method,  # type: ignore[arg-type]
+        method=method,
         target_speed_kmh=speed_kmh,
         legs=tuple(legs),
     )

@@ -44,7 +44,7 @@ class Stage(QWidget):
         if self.isVisible():
             self._redraw()
 
-    def showEvent(self, _event: object) -> None:  # noqa: N802
+    def showEvent(self, _event: object) -> None:
         if self._stale:
             self._redraw()
 

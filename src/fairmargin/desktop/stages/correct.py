@@ -132,7 +132,9 @@ class CorrectStage(Stage):
         if c is None:
             self.budget.setText(analysis.missing)
         elif self.session.view == "as-measured":
-            self.budget.setText("Nothing is corrected in this view; the margin rests on the legs' scatter alone.")
+            self.budget.setText(
+                "Nothing is corrected in this view; the margin rests on the legs' scatter alone."
+            )
         else:
             parts = [f"{name} \u00b1{value:.1f}" for name, value in c.margin_budget if value >= 0.05]
             self.budget.setText(

@@ -55,7 +55,9 @@ def read_reading(text: str, default_unit: units.ConsumptionUnit) -> dict[str, An
     if soc:
         before, after = (float(g.replace(",", ".")) for g in soc.groups())
         if after >= before:
-            raise ValueError(f"{before:g} to {after:g} % is no discharge; expected before and after, such as 82-71 %")
+            raise ValueError(
+                f"{before:g} to {after:g} % is no discharge; expected before and after, such as 82-71 %"
+            )
         decimals = max(len(g.replace(",", ".").partition(".")[2]) for g in soc.groups())
         return {"soc_start_percent": before, "soc_end_percent": after, "soc_step_percent": 10.0**-decimals}
     number = units.read_number(text)
@@ -118,7 +120,9 @@ def read_clock(text: str, like: datetime | None) -> datetime | None:
     try:
         return datetime.fromisoformat(text)
     except ValueError:
-        raise ValueError(f'"{text}" is not a time; expected 9:35, or 2026-05-02 09:35 for another day') from None
+        raise ValueError(
+            f'"{text}" is not a time; expected 9:35, or 2026-05-02 09:35 for another day'
+        ) from None
 
 
 class LegCard(QFrame):
@@ -162,7 +166,13 @@ class LegCard(QFrame):
             row.setSpacing(5)
             layout.addLayout(row)
         specs: tuple[tuple[QHBoxLayout, str, str, int, str], ...] = (
-            (first, "reading", "Reading", 6, "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh, 2.86 kWh, 82-71 %, 4.1 kWh charged, 1.9 L"),
+            (
+                first,
+                "reading",
+                "Reading",
+                6,
+                "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh, 2.86 kWh, 82-71 %, 4.1 kWh charged, 1.9 L",
+            ),
             (first, "distance_km", "Distance", 4, "As the car shows it"),
             (first, "duration_s", "Time", 4, "min:s, such as 16:30"),
             (second, "started_at", "Start", 4, "9:35, or a whole date and time"),
@@ -221,11 +231,15 @@ class LegCard(QFrame):
         f["duration_s"].show_text(show_duration(leg.duration_s))
         started = leg.started_at
         f["started_at"].show_text(started.strftime("%H:%M") if started else "")
-        f["started_at"].edit.setToolTip(started.strftime("%Y-%m-%d %H:%M") if started else "9:35, or a whole date and time")
+        f["started_at"].edit.setToolTip(
+            started.strftime("%Y-%m-%d %H:%M") if started else "9:35, or a whole date and time"
+        )
         f["temperature_c"].show_text(_shown(choice, "temperature", leg.temperature_c, 1))
         f["wind_speed_ms"].show_text(_shown(choice, "wind", leg.wind_speed_ms, 1))
         f["wind_from_deg"].show_text(show_number(leg.wind_from_deg, 0))
-        f["pressure_hpa"].show_text(_shown(choice, "pressure", leg.pressure_hpa, 1 if choice.pressure == "hPa" else 2))
+        f["pressure_hpa"].show_text(
+            _shown(choice, "pressure", leg.pressure_hpa, 1 if choice.pressure == "hPa" else 2)
+        )
         f["note"].show_text(leg.note)
         read_only = self.stage.session.read_only
         for field in f.values():
@@ -240,10 +254,29 @@ def _shown(choice: units.UnitChoice, quantity: str, value: float | None, decimal
     return "" if value is None else show_number(choice.show(quantity, value), decimals)
 
 
-_COMPASS = ("N", "NNE", "NE", "ENE", "E", "ESE", "SE", "SSE", "S", "SSW", "SW", "WSW", "W", "WNW", "NW", "NNW")
+_COMPASS = (
+    "N",
+    "NNE",
+    "NE",
+    "ENE",
+    "E",
+    "ESE",
+    "SE",
+    "SSE",
+    "S",
+    "SSW",
+    "SW",
+    "WSW",
+    "W",
+    "WNW",
+    "NW",
+    "NNW",
+)
 
 
-def read_leg_field(key: str, text: str, choice: units.UnitChoice, leg: Leg, day: datetime | None) -> dict[str, Any]:
+def read_leg_field(
+    key: str, text: str, choice: units.UnitChoice, leg: Leg, day: datetime | None
+) -> dict[str, Any]:
     """Turn typed text into changes of a leg.
 
     Raises
@@ -383,8 +416,7 @@ class DriveStage(Stage):
     def clear_leg(self, name: str) -> None:
         """Take every reading off a leg (one undo step)."""
         assert self.session.study is not None
-        gone = {k: None for k in (*_READING, "distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms",
-                                  "wind_from_deg", "wind_gust_ms", "pressure_hpa")}  # fmt: skip
+        gone = dict.fromkeys((*_READING, "distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms", "wind_from_deg", "wind_gust_ms", "pressure_hpa"))  # fmt: skip
         self.session.edit(self.session.study.with_leg(name, **gone), f"clear {name}")
 
     def toggle_left_out(self, name: str, reason: str | None = None) -> None:
@@ -452,15 +484,21 @@ class DriveStage(Stage):
 
     # ------------------------------------------------------------ keys and paste
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
-        if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent) and isinstance(watched, QLineEdit):
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if (
+            event.type() == QEvent.Type.KeyPress
+            and isinstance(event, QKeyEvent)
+            and isinstance(watched, QLineEdit)
+        ):
             if event.matches(QKeySequence.StandardKey.Paste):
                 text = QApplication.clipboard().text()
                 if "\t" in text or "\n" in text.strip():
                     self.paste(at=(str(watched.property("leg")), str(watched.property("key"))))
                     return True
             if event.key() in {Qt.Key.Key_Down, Qt.Key.Key_Up}:
-                self._move(str(watched.property("leg")), str(watched.property("key")), event.key() == Qt.Key.Key_Down)
+                self._move(
+                    str(watched.property("leg")), str(watched.property("key")), event.key() == Qt.Key.Key_Down
+                )
                 return True
             if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
                 watched.editingFinished.emit()
@@ -486,7 +524,9 @@ class DriveStage(Stage):
         if study is None or self.session.read_only:
             return
         if not text.strip():
-            self.session.failed.emit("The clipboard holds no text. Copy rows of legs in the spreadsheet first.")
+            self.session.failed.emit(
+                "The clipboard holds no text. Copy rows of legs in the spreadsheet first."
+            )
             return
         dialog = PasteDialog(text, study, self.session.units, at, self)
         if dialog.exec() and dialog.result_study is not None:
@@ -496,7 +536,9 @@ class DriveStage(Stage):
 def with_run(study: Study, configuration: str) -> Study:
     """Return the study with one more planned run of a configuration."""
     runs = study.runs()
-    ways: tuple[str, ...] = {"out-and-back": ("out", "back"), "one-way": ("out",)}.get(study.method, ("loop",))
+    ways: tuple[str, ...] = {"out-and-back": ("out", "back"), "one-way": ("out",)}.get(
+        study.method, ("loop",)
+    )
     names = {leg.leg for leg in study.legs}
     labels = {run for run, _ in runs}
     run = next(f"R{i}" for i in range(len(runs) + 1, len(runs) + 500) if f"R{i}" not in labels)
@@ -510,5 +552,3 @@ def with_run(study: Study, configuration: str) -> Study:
         for way in ways
     ]
     return study.with_legs((*study.legs, *legs))
-
-

@@ -113,10 +113,16 @@ class ExamineStage(Stage):
                 show_reading(leg) or (results[leg.leg].shown if leg.leg in results else ""),
                 "" if leg.distance_km is None else show_number(units.show("distance", leg.distance_km), 2),
                 show_duration(leg.duration_s),
-                "" if leg.temperature_c is None else show_number(units.show("temperature", leg.temperature_c), 1),
+                ""
+                if leg.temperature_c is None
+                else show_number(units.show("temperature", leg.temperature_c), 1),
                 wind,
             ]
-            colour = "baseline" if leg.configuration not in trials else trial_colour(trials.index(leg.configuration))
+            colour = (
+                "baseline"
+                if leg.configuration not in trials
+                else trial_colour(trials.index(leg.configuration))
+            )
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(text)
@@ -173,7 +179,11 @@ class ExamineStage(Stage):
                     y = self._value(what, leg, results)
                     if y is None:
                         continue
-                    x = leg.started_at.hour + leg.started_at.minute / 60 if by_time and leg.started_at else float(i)
+                    x = (
+                        leg.started_at.hour + leg.started_at.minute / 60
+                        if by_time and leg.started_at
+                        else float(i)
+                    )
                     xs.append(x)
                     ys.append(y)
                 if xs:
@@ -227,7 +237,9 @@ class ExamineStage(Stage):
         known = study is not None and any(leg.leg == name for leg in study.legs)
         self.leave.setEnabled(known and not self.session.read_only)
         if known and study is not None:
-            self.leave.setText(f"Leave {name} out\u2026" if study.leg(name).included else f"Take {name} back in")
+            self.leave.setText(
+                f"Leave {name} out\u2026" if study.leg(name).included else f"Take {name} back in"
+            )
 
     def _leave(self) -> None:
         from fairmargin.desktop.window import MainWindow

@@ -44,7 +44,7 @@ class MiniBar(QWidget):
         self._known = known
         self.setMinimumSize(120, 34)
 
-    def paintEvent(self, _event: object) -> None:  # noqa: N802
+    def paintEvent(self, _event: object) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle, y, half = self.width() / 2, self.height() / 2, self.width() / 2 - 14
@@ -53,6 +53,7 @@ class MiniBar(QWidget):
         p.setPen(QPen(theme.colour("ink"), 1.6))
         p.drawLine(QPointF(middle, y - 13), QPointF(middle, y + 13))
         if "effect" in self._known:
+
             def x(value: float) -> float:
                 return middle + max(-1.0, min(1.0, value / self.REACH)) * half
 
@@ -101,11 +102,11 @@ class StudyCard(QFrame):
         remove.clicked.connect(lambda: self.removed.emit(entry.id, entry.title))
         layout.addWidget(remove)
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self.rect().contains(event.position().toPoint()):
             self.chosen.emit(self.entry.id)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space}:
             self.chosen.emit(self.entry.id)
         elif event.key() in {Qt.Key.Key_Down, Qt.Key.Key_Up}:
@@ -113,10 +114,10 @@ class StudyCard(QFrame):
         else:
             super().keyPressEvent(event)
 
-    def focusInEvent(self, _event: object) -> None:  # noqa: N802
+    def focusInEvent(self, _event: object) -> None:
         self.setStyleSheet(f"QFrame#panel {{ border: 2px solid {theme.colours.here}; }}")
 
-    def focusOutEvent(self, _event: object) -> None:  # noqa: N802
+    def focusOutEvent(self, _event: object) -> None:
         self.setStyleSheet("")
 
 
@@ -154,14 +155,17 @@ class HomePage(QWidget):
         self._list.setSpacing(10)
         page.addWidget(scrolling(inner), 1)
         page.addWidget(
-            label("Bars: effect of the trial on consumption, \u221212 % to +12 % of baseline; the line is no difference.", "muted")
+            label(
+                "Bars: effect of the trial on consumption, \u221212 % to +12 % of baseline; the line is no difference.",
+                "muted",
+            )
         )
         self.cards: list[StudyCard] = []
         session.studiesChanged.connect(self.refresh)
         session.logbookChanged.connect(self.refresh)
         theme.changed.connect(self.refresh)
 
-    def showEvent(self, _event: object) -> None:  # noqa: N802
+    def showEvent(self, _event: object) -> None:
         self.refresh()
 
     def refresh(self) -> None:

@@ -119,7 +119,9 @@ class PlanStage(Stage):
                 f"{60 * km / (study.target_speed_kmh or 80.0):.0f} minutes."
             )
         driven = [leg for leg in study.legs if leg.average_shown and leg.average_step]
-        per_side = max(1, min(letters.count("A"), letters.count("B")) * (2 if study.method == "out-and-back" else 1))
+        per_side = max(
+            1, min(letters.count("A"), letters.count("B")) * (2 if study.method == "out-and-back" else 1)
+        )
         if driven:
             share = sum((leg.average_step or 0) / (leg.average_shown or 1) for leg in driven) / len(driven)
         else:
@@ -129,19 +131,31 @@ class PlanStage(Stage):
             f"Display step of {100 * share:.1f} %{'' if driven else ' (0.1 in 16 assumed)'}: rounding alone is worth "
             f"\u00b1{noise:.1f} % with {per_side} legs each."
         )
-        c = self.session.analysis.comparisons[0] if self.session.analysis and self.session.analysis.comparisons else None
+        c = (
+            self.session.analysis.comparisons[0]
+            if self.session.analysis and self.session.analysis.comparisons
+            else None
+        )
         if c is not None:
-            lines.append(f"Margin so far: \u00b1{c.half_width_percent:.1f} % with {c.pairs} pair{'s' if c.pairs != 1 else ''}.")
+            lines.append(
+                f"Margin so far: \u00b1{c.half_width_percent:.1f} % with {c.pairs} pair{'s' if c.pairs != 1 else ''}."
+            )
             if c.pairs_needed is None:
-                lines.append("More pairs like these cannot settle the question; see the ledger for what limits it.")
+                lines.append(
+                    "More pairs like these cannot settle the question; see the ledger for what limits it."
+                )
             elif c.pairs_needed > c.pairs:
                 lines.append(f"About {c.pairs_needed} pairs in all would settle it, at the scatter seen.")
             else:
                 lines.append("The pairs driven are enough at the scatter seen.")
         else:
-            lines.append("Scatter of a careful 20 to 50 km leg: 1 to 2 % (common practice), until your own is known.")
+            lines.append(
+                "Scatter of a careful 20 to 50 km leg: 1 to 2 % (common practice), until your own is known."
+            )
         if not study.route:
-            lines.append("No route yet: without one, the wind cannot be laid along the road. Import a package with route.csv.")
+            lines.append(
+                "No route yet: without one, the wind cannot be laid along the road. Import a package with route.csv."
+            )
         return "\n\n".join(lines)
 
     def _pattern(self) -> str:

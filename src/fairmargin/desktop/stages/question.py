@@ -6,7 +6,15 @@ from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, MECHANISMS, METHODS, Study, default_mechanism
 from fairmargin.core.units import read_number, read_quantity
@@ -60,7 +68,9 @@ class QuestionStage(Stage):
             self._names.addWidget(self._field(key, words, self._name_setter(key)), 1)
         grid.addLayout(self._names, 2, 0, 1, 2)
         grid.addWidget(
-            self._field("mass_delta", "Mass the trial adds", self._set_mass_delta, tip="Part of the change"), 2, 2
+            self._field("mass_delta", "Mass the trial adds", self._set_mass_delta, tip="Part of the change"),
+            2,
+            2,
         )
         self.forgotten = label("", "caution", wrap=True)
         box.addWidget(self.forgotten)
@@ -75,7 +85,9 @@ class QuestionStage(Stage):
         box.addWidget(self.sealed)
         line = QHBoxLayout()
         line.addWidget(self._field("prediction", "Prediction, + is more", self._set_prediction, unit="%"), 1)
-        line.addWidget(self._field("smallest", "Smallest effect that matters", self._set_smallest, unit="%"), 1)
+        line.addWidget(
+            self._field("smallest", "Smallest effect that matters", self._set_smallest, unit="%"), 1
+        )
         box.addLayout(line)
         self.seal = QPushButton("Seal the prediction")
         self.seal.setToolTip("After this it cannot be changed; it stands beside the result")
@@ -87,13 +99,21 @@ class QuestionStage(Stage):
         box.addWidget(label("Stated for", "heading"))
         line = QHBoxLayout()
         line.addWidget(self._field("speed", "Speed", self._set_speed), 1)
-        line.addWidget(self._field("reference_t", "Air temperature", self._set_reference("temperature_c", "temperature")), 1)
+        line.addWidget(
+            self._field(
+                "reference_t", "Air temperature", self._set_reference("temperature_c", "temperature")
+            ),
+            1,
+        )
         line.addWidget(self._field("confidence", "Confidence", self._set_confidence, unit="%"), 1)
         box.addLayout(line)
         line = QHBoxLayout()
         line.addWidget(self._field("mast", "Wind measured at", self._set_mast, unit="m"), 1)
         line.addWidget(
-            self._choice("terrain", "Land along the road", ("open", "hedges", "forest", "built-up"), self._set_terrain), 2
+            self._choice(
+                "terrain", "Land along the road", ("open", "hedges", "forest", "built-up"), self._set_terrain
+            ),
+            2,
         )
         box.addLayout(line)
         box.addStretch()
@@ -109,7 +129,9 @@ class QuestionStage(Stage):
         box.addLayout(grid)
         grid.addWidget(self._field("v_name", "Name", self._vehicle("name")), 0, 0)
         grid.addWidget(self._choice("v_class", "Class", tuple(CLASS_PRESETS), self._set_class), 0, 1)
-        grid.addWidget(self._choice("v_energy", "Energy", ("electric", "petrol", "diesel"), self._set_energy), 0, 2)
+        grid.addWidget(
+            self._choice("v_energy", "Energy", ("electric", "petrol", "diesel"), self._set_energy), 0, 2
+        )
         specs = (
             ("mass_kg", "Mass as driven", "kg"),
             ("drag_area_m2", "Drag area (Cd \u00d7 A)", "m\u00b2"),
@@ -136,12 +158,16 @@ class QuestionStage(Stage):
 
     # ------------------------------------------------------------ building
 
-    def _field(self, key: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = "") -> Field:
+    def _field(
+        self, key: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = ""
+    ) -> Field:
         field = Field(words, commit, unit=unit, tip=tip)
         self.fields[key] = field
         return field
 
-    def _choice(self, key: str, words: str, options: tuple[str, ...], commit: Callable[[str], None]) -> QWidget:
+    def _choice(
+        self, key: str, words: str, options: tuple[str, ...], commit: Callable[[str], None]
+    ) -> QWidget:
         holder = QWidget()
         layout = QVBoxLayout(holder)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -269,7 +295,10 @@ class QuestionStage(Stage):
             elif name != "name":
                 value = read_number(text).value if text else None
             changes: dict[str, Any] = {name: value}
-            if f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}" in type(self._study.vehicle).model_fields:
+            if (
+                f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}"
+                in type(self._study.vehicle).model_fields
+            ):
                 changes[f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}"] = None
             try:
                 vehicle = self._study.vehicle.with_(**changes)
@@ -310,7 +339,9 @@ class QuestionStage(Stage):
         f["mass_delta"].show_text(show_number(units.show("mass", mass), 1) if mass else "", units.mass)
         _show_choice(self.boxes["kind"], study.change.kind)
         mechanisms = study.change.mechanisms
-        _show_choice(self.boxes["mechanism"], mechanisms[0] if len(mechanisms) == 1 else " + ".join(mechanisms))
+        _show_choice(
+            self.boxes["mechanism"], mechanisms[0] if len(mechanisms) == 1 else " + ".join(mechanisms)
+        )
         _show_choice(self.boxes["method"], study.method)
         _show_choice(self.boxes["terrain"], study.wind.terrain)
         _show_choice(self.boxes["v_class"], study.vehicle.vehicle_class)
@@ -332,7 +363,9 @@ class QuestionStage(Stage):
         f["smallest"].show_text(show_number(study.smallest_effect_percent, 2))
         speed = study.target_speed_kmh
         f["speed"].show_text("" if speed is None else show_number(units.show("speed", speed), 1), units.speed)
-        f["reference_t"].show_text(show_number(units.show("temperature", study.reference.temperature_c), 1), units.temperature)
+        f["reference_t"].show_text(
+            show_number(units.show("temperature", study.reference.temperature_c), 1), units.temperature
+        )
         f["confidence"].show_text(show_number(100 * study.confidence, 1))
         f["mast"].show_text(show_number(study.wind.measured_at_m, 1))
         vehicle, constants = study.vehicle, study.vehicle.constants()
@@ -344,15 +377,24 @@ class QuestionStage(Stage):
             value = getattr(vehicle, name)
             decimals = 5 if name == "rolling_coefficient" else 3
             if name == "mass_kg":
-                field.show_text("" if value is None else show_number(units.show("mass", value), 0), units.mass)
+                field.show_text(
+                    "" if value is None else show_number(units.show("mass", value), 0), units.mass
+                )
                 guess = units.show("mass", constants.mass_kg)
             else:
                 field.show_text(show_number(value, decimals))
                 guess = getattr(constants, name, None)  # type: ignore[assignment]
             field.edit.setPlaceholderText("" if guess is None else f"{show_number(guess, decimals)} assumed")
         if constants.assumed:
-            names = ", ".join(n.rsplit("_", 1)[0].replace("_", " ") if n.endswith(("kg", "m2", "w")) else n.replace("_", " ") for n in constants.assumed)
-            self.assumed.setText(f"Assumed from the class, with a wide margin: {names}. What you know narrows it.")
+            names = ", ".join(
+                n.rsplit("_", 1)[0].replace("_", " ")
+                if n.endswith(("kg", "m2", "w"))
+                else n.replace("_", " ")
+                for n in constants.assumed
+            )
+            self.assumed.setText(
+                f"Assumed from the class, with a wide margin: {names}. What you know narrows it."
+            )
         else:
             self.assumed.setText("All constants given; the fit still checks them against the legs.")
         if self.notes.toPlainText() != study.notes and not self.notes.hasFocus():

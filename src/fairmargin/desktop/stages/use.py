@@ -47,7 +47,10 @@ class UseStage(Stage):
         box.addWidget(self.cost)
         self.page.addWidget(frame)
         self.page.addWidget(
-            label("Plan on less than this: wind, cold and rain cost range, and capacity fades with age.", "caution")
+            label(
+                "Plan on less than this: wind, cold and rain cost range, and capacity fades with age.",
+                "caution",
+            )
         )
         self.page.addStretch()
 
@@ -119,9 +122,18 @@ class UseStage(Stage):
                 (trial, index, c.trial_wh_per_km, (high, low)),
             ):
                 reach = driving_range(capacity, level, reserve)
-                a, b = (units.show("distance", driving_range(capacity, e, reserve).to_reserve_km) for e in ends)
+                a, b = (
+                    units.show("distance", driving_range(capacity, e, reserve).to_reserve_km) for e in ends
+                )
                 bars.append(
-                    (name, which, units.show("distance", reach.full_km), units.show("distance", reach.to_reserve_km), a, b)
+                    (
+                        name,
+                        which,
+                        units.show("distance", reach.full_km),
+                        units.show("distance", reach.to_reserve_km),
+                        a,
+                        b,
+                    )
                 )
         self.bars.show_bars(bars, units.distance)
         per_year = [energy_per_year_kwh(w, yearly) for w in (c.baseline_wh_per_km, c.trial_wh_per_km)]
@@ -140,5 +152,3 @@ class UseStage(Stage):
 
 def _side(kwh: float) -> str:
     return f"{abs(kwh):.0f} {'more' if kwh > 0 else 'less'}"
-
-

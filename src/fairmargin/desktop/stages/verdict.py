@@ -8,14 +8,14 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from fairmargin.core.analysis import Analysis, Comparison, LegResult
+from fairmargin.core.analysis import Comparison, LegResult
 from fairmargin.core.judgement.ledger import LINES
 from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.theme import theme, trial_colour
-from fairmargin.desktop.widgets.basics import draw_mark, label, panel, percent
+from fairmargin.desktop.widgets.basics import Elided, draw_mark, label, panel, percent
 from fairmargin.desktop.widgets.charts import Fall, PairsChart, Waterfall
 from fairmargin.exchange.wording import conditions_words, may_not, may_say
 
@@ -27,7 +27,7 @@ class _Key(QWidget):
         self._filled = filled
         self.trial = 0
 
-    def paintEvent(self, _event: object) -> None:  # noqa: N802
+    def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)
         colour = theme.colour(trial_colour(self.trial))
         draw_mark(painter, QPointF(9, 9), 13, self.trial, colour, self._filled)
@@ -41,7 +41,7 @@ class VerdictStage(Stage):
         super().__init__(session, "Verdict", parent)
         frame, box = panel()
         head = QHBoxLayout()
-        self.pairs_title = label("Every pair", "heading")
+        self.pairs_title = Elided("heading")
         head.addWidget(self.pairs_title, 1)
         self._keys = []
         for filled, words in ((False, "as read"), (True, "corrected")):
@@ -160,10 +160,8 @@ def mean_fall(legs: tuple[LegResult, ...], units: UnitChoice, study: Study) -> F
     names = visible_lines(used)
     start = sum(leg.measured_wh_per_km for leg in used) / len(used) * factor
     means = [
-        (LINES[n], sum(leg.corrections_wh_per_km.get(n, 0.0) for leg in used) / len(used) * factor) for n in names
+        (LINES[n], sum(leg.corrections_wh_per_km.get(n, 0.0) for leg in used) / len(used) * factor)
+        for n in names
     ]
     end = sum(leg.corrected_wh_per_km or 0.0 for leg in used) / len(used) * factor
     return Fall(start, tuple(means), end if math.isfinite(end) else start, fall_unit(units), 1)
-
-
-__all__ = ["Analysis", "VerdictStage", "fall_factor", "fall_unit", "mean_fall", "reason_line", "visible_lines"]

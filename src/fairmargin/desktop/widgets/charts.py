@@ -24,7 +24,7 @@ class Chart(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         theme.changed.connect(self.update)
 
-    def paintEvent(self, _event: object) -> None:  # noqa: N802
+    def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self.draw(painter)
@@ -64,7 +64,7 @@ class PairsChart(Chart):
         self.setAccessibleName(f"Pairs: {directions}" if pairs else "No pairs yet")
         self.update()
 
-    def sizeHint(self) -> QSize:  # noqa: N802
+    def sizeHint(self) -> QSize:
         return QSize(600, max(3, len(self._pairs)) * self.ROW + 42)
 
     def draw(self, p: QPainter) -> None:
@@ -123,7 +123,10 @@ class PairsChart(Chart):
                 if at - width - 14 > left:
                     p.drawText(QPointF(at - width - 12, y + 4), text)
                 else:
-                    p.drawText(QPointF(at + 12, y + 4), metrics.elidedText(text, Qt.TextElideMode.ElideRight, right - at - 12))
+                    p.drawText(
+                        QPointF(at + 12, y + 4),
+                        metrics.elidedText(text, Qt.TextElideMode.ElideRight, right - at - 12),
+                    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,7 +145,9 @@ def fall_of(
 ) -> Fall:
     """Build a waterfall from Wh/km, scaled by `factor`; lines that never matter are left out."""
     shown = tuple((LINES.get(name, name), value * factor) for name, value in corrections)
-    return Fall(measured * factor, shown, (measured + sum(v for _, v in corrections)) * factor, unit, decimals)
+    return Fall(
+        measured * factor, shown, (measured + sum(v for _, v in corrections)) * factor, unit, decimals
+    )
 
 
 class Waterfall(Chart):
@@ -191,11 +196,15 @@ class Waterfall(Chart):
             p.setPen(theme.colour(colour))
             shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, width + 6)
             middle = width * (column + 0.5)
-            p.drawText(QRectF(middle - width / 2 - 4, line, width + 8, 18), Qt.AlignmentFlag.AlignCenter, shown)
+            p.drawText(
+                QRectF(middle - width / 2 - 4, line, width + 8, 18), Qt.AlignmentFlag.AlignCenter, shown
+            )
 
         def column_bar(column: int, a: float, b: float, colour: str) -> None:
             up, down = min(y(a), y(b)), max(y(a), y(b))
-            p.fillRect(QRectF(width * (column + 0.5) - bar / 2, up, bar, max(down - up, 2.0)), theme.colour(colour))
+            p.fillRect(
+                QRectF(width * (column + 0.5) - bar / 2, up, bar, max(down - up, 2.0)), theme.colour(colour)
+            )
 
         column_bar(0, fall.start, floor, "band")
         text_at(0, y(fall.start) - 20, f"{fall.start:.{fall.decimals}f}", 600)
@@ -203,7 +212,9 @@ class Waterfall(Chart):
         level = fall.start
         for i, (name, value) in enumerate(fall.lines, start=1):
             p.setPen(QPen(theme.colour("rule"), 1, Qt.PenStyle.DotLine))
-            p.drawLine(QPointF(width * (i - 0.5) + bar / 2, y(level)), QPointF(width * (i + 0.5) - bar / 2, y(level)))
+            p.drawLine(
+                QPointF(width * (i - 0.5) + bar / 2, y(level)), QPointF(width * (i + 0.5) - bar / 2, y(level))
+            )
             column_bar(i, level, level + value, "fine" if value < 0 else "caution")
             text_at(i, min(y(level), y(level + value)) - 19, signed(value, fall.decimals))
             text_at(i, bottom + 3, name, colour="muted")
@@ -300,7 +311,7 @@ class LegStrips(Chart):
             p.drawText(box, Qt.AlignmentFlag.AlignCenter, leg.name)
             p.drawText(box.translated(0, 14), Qt.AlignmentFlag.AlignCenter, leg.direction)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         index = int((event.position().x() - 50.0) // self._column())
         if 0 <= index < len(self._legs):
             self.legChosen.emit(self._legs[index].name)
@@ -353,7 +364,9 @@ class RangeBars(Chart):
         self._bars: Sequence[tuple[str, int | None, float, float, float, float]] = ()
         self._unit = "km"
 
-    def show_bars(self, bars: Sequence[tuple[str, int | None, float, float, float, float]], unit: str) -> None:
+    def show_bars(
+        self, bars: Sequence[tuple[str, int | None, float, float, float, float]], unit: str
+    ) -> None:
         """Bars of (name, trial, full, to reserve, low, high) in `unit`."""
         self._bars, self._unit = bars, unit
         self.setMinimumHeight(max(1, len(bars)) * 58 + 30)
@@ -381,7 +394,9 @@ class RangeBars(Chart):
             if trial is not None and high - low > 0.5:
                 text += f" (margin {low:.0f} to {high:.0f} {self._unit})"
             p.setPen(theme.colour("muted"))
-            p.drawText(QPointF(left + 30 + QFontMetricsF(font(13, 600)).horizontalAdvance(name), y + 14), text)
+            p.drawText(
+                QPointF(left + 30 + QFontMetricsF(font(13, 600)).horizontalAdvance(name), y + 14), text
+            )
             tint = theme.colour("baseline" if trial is None else trial_colour(trial), 0.3)
             p.fillRect(QRectF(left, y + 22, x(full) - left, 16), tint)
             p.fillRect(QRectF(left, y + 22, x(reserve) - left, 16), ink)

@@ -59,7 +59,7 @@ class _Sign(QWidget):
         self.setAccessibleName(severity)
         self.setToolTip({"note": "Note", "caution": "Caution", "blocks": "Blocks the comparison"}[severity])
 
-    def paintEvent(self, _event: object) -> None:  # noqa: N802
+    def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         colour = theme.colour(COLOUR[self._severity])
@@ -85,7 +85,7 @@ class _Charge(QWidget):
         self._concern, self._reach = concern, reach
         self.setFixedHeight(14)
 
-    def paintEvent(self, _event: object) -> None:  # noqa: N802
+    def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)
         painter.setPen(QPen(theme.colour("rule"), 1.5))
         middle, y = self.width() / 2, 7.0
@@ -154,12 +154,16 @@ class FairnessLedger(QFrame):
         """Redraw from an analysis; None is the empty state."""
         clear(self._list)
         if study is None or analysis is None or not analysis.comparisons:
-            self._intro.setText("Doubts about the comparison appear here as legs come in, priced in per cent.")
+            self._intro.setText(
+                "Doubts about the comparison appear here as legs come in, priced in per cent."
+            )
             self._foot.hide()
             self._list.addStretch()
             return
         c = analysis.comparisons[0]
-        self._intro.setText(f"What each doubt could be worth, beside an effect of {abs(c.effect_percent):.1f} %.")
+        self._intro.setText(
+            f"What each doubt could be worth, beside an effect of {abs(c.effect_percent):.1f} %."
+        )
         priced = [abs(x.charge_percent) for x in analysis.concerns if x.charge_percent is not None]
         reach = max([*priced, abs(c.effect_percent), 1.0])
         for concern in analysis.concerns:
@@ -198,7 +202,9 @@ class FairnessLedger(QFrame):
             shown = "?"
         else:
             shown = (
-                signed(concern.charge_percent) if concern.signed else f"\u00b1{abs(concern.charge_percent):.1f}"
+                signed(concern.charge_percent)
+                if concern.signed
+                else f"\u00b1{abs(concern.charge_percent):.1f}"
             )
         charge = QLabel(shown)
         charge.setStyleSheet("font-weight: 600;")

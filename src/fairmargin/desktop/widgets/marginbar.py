@@ -74,7 +74,7 @@ class MarginBar(QWidget):
             return None
         return self._analysis.comparisons[min(self._comparison, len(self._analysis.comparisons) - 1)]
 
-    def paintEvent(self, _event: object) -> None:  # noqa: N802
+    def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), theme.colour("panel"))
@@ -153,7 +153,9 @@ class MarginBar(QWidget):
         painter.drawText(QPointF(right - metrics.horizontalAdvance(more), 20), more)
 
         # The band that does not matter, and inside it what the instruments cannot see.
-        painter.fillRect(QRectF(x(-smallest), 44, x(smallest) - x(-smallest), axis - 44), theme.colour("band"))
+        painter.fillRect(
+            QRectF(x(-smallest), 44, x(smallest) - x(-smallest), axis - 44), theme.colour("band")
+        )
         if c is not None and c.step_percent > 0:
             seen = min(c.step_percent, max(abs(low), abs(high)))
             hatch = QRectF(x(-seen), 44, x(seen) - x(-seen), axis - 44)

@@ -43,7 +43,7 @@ class Road(QWidget):
         self._hover: int | None = None
         theme.changed.connect(self.update)
 
-    def sizeHint(self) -> QSize:  # noqa: N802
+    def sizeHint(self) -> QSize:
         return QSize(WIDTH, 600)
 
     def show_stops(self, title: str, sub: str, stops: tuple[Stop, ...], current: str | None) -> None:
@@ -64,7 +64,7 @@ class Road(QWidget):
         sway = (0.0, -1.5, -0.5, 1.0, 3.0, 4.0, 2.0)[index]
         return QPointF(29.0 + sway, y)
 
-    def paintEvent(self, _event: object) -> None:  # noqa: N802
+    def paintEvent(self, _event: object) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(self.rect(), theme.colour("rail"))
@@ -147,7 +147,9 @@ class Road(QWidget):
             p.setBrush(light)
             p.drawEllipse(c, 8, 8)
             p.setPen(QPen(theme.colour("rail"), 2))
-            p.drawPolyline([QPointF(c.x() - 4, c.y()), QPointF(c.x() - 1, c.y() + 3.2), QPointF(c.x() + 4, c.y() - 3.4)])
+            p.drawPolyline(
+                [QPointF(c.x() - 4, c.y()), QPointF(c.x() - 1, c.y() + 3.2), QPointF(c.x() + 4, c.y() - 3.4)]
+            )
         elif state == "begun":
             p.setBrush(theme.colour("rail"))
             p.drawEllipse(c, 8, 8)
@@ -166,28 +168,32 @@ class Road(QWidget):
                 return i
         return None
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         hover = self._at(event.position().y())
         if hover != self._hover:
             self._hover = hover
-            self.setCursor(Qt.CursorShape.PointingHandCursor if hover is not None else Qt.CursorShape.ArrowCursor)
+            self.setCursor(
+                Qt.CursorShape.PointingHandCursor if hover is not None else Qt.CursorShape.ArrowCursor
+            )
             if hover is not None:
                 stop = self._stops[hover]
-                QToolTip.showText(event.globalPosition().toPoint(), f"{stop.stage.capitalize()}: {stop.word}", self)
+                QToolTip.showText(
+                    event.globalPosition().toPoint(), f"{stop.stage.capitalize()}: {stop.word}", self
+                )
             self.update()
 
-    def leaveEvent(self, _event: object) -> None:  # noqa: N802
+    def leaveEvent(self, _event: object) -> None:
         self._hover = None
         self.update()
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         index = self._at(event.position().y())
         if index is not None:
             self.stageChosen.emit(STAGES[index])
         elif event.position().y() < 90 or event.position().y() > self.height() - 70:
             self.homeChosen.emit()
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if self._title and event.key() in {Qt.Key.Key_Up, Qt.Key.Key_Down}:
             now = STAGES.index(self._current) if self._current in STAGES else 0
             step = 1 if event.key() == Qt.Key.Key_Down else -1

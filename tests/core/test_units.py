@@ -1,0 +1,125 @@
+"""Units against NIST SP 811 and the arithmetic of the trade."""
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fairmargin.core import units as u
+
+# Source: NIST SP 811 (2008), Appendix B.8: mile 1.609344 km, gallon (US) 3.785412 L, knot 0.5144444 m/s,
+# psi 6.894757 kPa, inHg 3.386389 kPa, pound 0.45359237 kg (factors as printed, seven figures).
+NIST = [
+    ("distance", "mi", 1.609344),
+    ("volume", "gal-us", 3.785412),
+    ("wind", "kn", 0.5144444),
+    ("tyre", "psi", 6.894757),
+    ("pressure", "inHg", 33.86389),
+    ("mass", "lb", 0.45359237),
+]
+
+
+@pytest.mark.parametrize("quantity, unit, factor", NIST)
+def test_factors_of_nist_sp_811(quantity, unit, factor):
+    assert u.unit_of(quantity, unit).to_base(1.0) == pytest.approx(factor, rel=2e-7)
+
+
+# Common practice: definitions worked by hand.
+@pytest.mark.parametrize(
+    "value, source, target, expected",
+    [
+        (1.0, "mi/kWh", "Wh/mi", 1000.0),
+        (4.0, "mi/kWh", "kWh/100mi", 25.0),
+        (200.0, "Wh/mi", "Wh/km", 124.274),
+        (15.0, "kWh/100km", "km/kWh", 6.66667),
+        (30.0, "mpg-us", "L/100km", 7.84049),
+        (40.0, "mpg-imp", "L/100km", 7.06202),
+        (20.0, "km/L", "L/100km", 5.0),
+    ],
+)
+def test_conversions(value, source, target, expected):
+    assert u.convert(value, source, target) == pytest.approx(expected, rel=1e-5)
+
+
+@given(st.floats(1.0, 1000.0), st.sampled_from(u.CONSUMPTION_UNITS), st.sampled_from(u.CONSUMPTION_UNITS))
+def test_there_and_back_conversion_is_the_identity(value, source, target):
+    assert u.convert(u.convert(value, source, target), target, source) == pytest.approx(value, rel=1e-12)
+
+
+def test_fuel_goes_through_its_heating_value():
+    assert u.to_wh_per_km(6.0, "L/100km", 8900.0) == pytest.approx(534.0)
+    with pytest.raises(u.UnitError, match="not a consumption unit; expected one of Wh/km"):
+        u.to_wh_per_km(6.0, "furlongs")
+
+
+# Common practice: figures worked by hand.
+def test_means_are_total_energy_over_total_distance():
+    assert u.per_distance_mean([198, 234], [32, 32]) == pytest.approx(216)
+    up, down = (u.to_wh_per_km(x, "mi/kWh") for x in (1.8, 0.7))
+    mean = u.from_wh_per_km(u.per_distance_mean([up, down], [1, 1]), "mi/kWh")
+    assert mean == pytest.approx(1.01, abs=0.005)
+    with pytest.raises(u.UnitError, match="total distance above 0"):
+        u.per_distance_mean([1.0], [0.0])
+
+
+@pytest.mark.parametrize("effect, change", [(71, -42), (101, -50), (25, -20), (0, 0)])
+def test_consumption_rise_is_not_range_loss(effect, change):
+    assert u.range_change_percent(effect) == pytest.approx(change, abs=0.5)
+
+
+@pytest.mark.parametrize(
+    "text, value, unit, step",
+    [
+        ("3.4 mi/kWh", 3.4, "mi/kWh", 0.1),
+        ("212 Wh/mi", 212, "Wh/mi", 1),
+        ("15,0", 15.0, "kWh/100km", 0.1),
+        ("15.04 kWh/100 km", 15.04, "kWh/100km", 0.01),
+        ("34 MPG (US)", 34, "mpg-us", 1),
+    ],
+)
+def test_typed_consumption_keeps_unit_and_step(text, value, unit, step):
+    typed = u.read_consumption(text, "kWh/100km")
+    assert (typed.value, typed.unit) == (value, unit)
+    assert typed.step == pytest.approx(step)
+
+
+@pytest.mark.parametrize(
+    "text, words",
+    [
+        ("abc", '"abc" is not a number'),
+        ("1,234.5", "more than one decimal sign"),
+        ("15 mpg", 'say "mpg-us" or "mpg-imp"'),
+        ("15 bananas", "not a consumption unit"),
+        ("1500", "Is the unit right"),
+        ("0", "above 0"),
+    ],
+)
+def test_impossible_consumption_is_refused_in_words(text, words):
+    with pytest.raises(u.UnitError, match=words):
+        u.read_consumption(text, "kWh/100km")
+
+
+@pytest.mark.parametrize(
+    "text, quantity, unit, expected",
+    [("57.2", "temperature", "°F", 14.0), ("14 C", "temperature", "°F", 14.0), ("10 kt", "wind", "m/s", 5.1444), ("2,9", "tyre", "bar", 290)],
+)
+def test_typed_quantities(text, quantity, unit, expected):
+    assert u.read_quantity(text, quantity, unit) == pytest.approx(expected, abs=1e-3)
+
+
+@pytest.mark.parametrize("text, seconds", [("16:30", 990), ("1:02:10", 3730), ("17 min", 1020), ("17,5", 1050)])
+def test_typed_durations(text, seconds):
+    assert u.read_duration_s(text) == pytest.approx(seconds)
+
+
+def test_a_bad_duration_says_what_was_expected():
+    with pytest.raises(u.UnitError, match="expected min:s such as 16:30"):
+        u.read_duration_s("16:75")
+
+
+def test_step_of_an_inverse_unit_is_positive():
+    step = u.step_in_wh_per_km(3.4, 0.1, "mi/kWh")
+    exact = u.to_wh_per_km(3.35, "mi/kWh") - u.to_wh_per_km(3.45, "mi/kWh")
+    assert step == pytest.approx(exact, rel=0.001)
+    assert math.copysign(1, step) == 1
