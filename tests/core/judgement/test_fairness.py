@@ -1,0 +1,165 @@
+"""Unfair comparisons are caught, priced, and judged; a charge vanishes when its cause does."""
+
+from datetime import timedelta
+
+import pytest
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.study import Event
+from tests.conftest import VAN, driven_study
+
+
+def concerns(study):
+    return {c.code: c for c in analyse(study).concerns}
+
+
+def each(study, change):
+    return study.with_legs(leg.with_(**change(leg)) for leg in study.legs)
+
+
+def on_trial(**values):
+    return lambda leg: values if leg.configuration == "B" else {}
+
+
+def test_a_clean_study_has_no_caution():
+    result = analyse(driven_study("ABBAABBA"))
+    assert [c.code for c in result.concerns if c.severity != "note"] == []
+    assert result.comparisons[0].verdict == "uses less"
+
+
+def test_a_direction_for_each_configuration_blocks():
+    study = driven_study("ABBA")
+    study = study.with_legs(leg for leg in study.legs if (leg.direction == "out") == (leg.configuration == "A"))
+    found = concerns(study)
+    assert found["direction-confounded"].severity == "blocks"
+    c = analyse(study).comparisons[0]
+    assert c.verdict == "not a fair comparison"
+    assert c.pairs_needed is None
+    assert "both directions" in c.reason
+
+
+CAUSES = {
+    "days-apart": on_trial(started_at=driven_study().legs[0].started_at + timedelta(days=20)),
+    "weather-unlike": on_trial(temperature_c=2.0),
+    "wet-road": on_trial(road="wet"),
+    "climate-unlike": on_trial(climate="21"),
+    "tyre-pressure-unlike": lambda leg: {"tyre_pressure_kpa": 290.0 if leg.configuration == "A" else 270.0},
+    "mass-unlike": on_trial(mass_delta_kg=80.0),
+    "battery-temperature-unlike": lambda leg: {"battery_temperature_c": 25.0 if leg.configuration == "A" else 12.0},
+    "speed-unlike": on_trial(duration_s=690),
+    "wind-strong": lambda leg: {"wind_speed_ms": 9.0},
+    "gusts": lambda leg: {"wind_speed_ms": 4.0, "wind_gust_ms": 11.0},
+    "charge-window-unlike": lambda leg: {"soc_start_percent": 90.0 if leg.configuration == "A" else 40.0},
+    "stopped-with-car-on": on_trial(stopped_s=120, duration_s=856),
+    "outside-tested-speed": lambda leg: {"duration_s": 1000},
+    "distance-unlike": lambda leg: {"distance_km": 19.4} if leg.leg == "L03" else {},
+    "cold-tyres": lambda leg: {},
+}
+
+
+@pytest.mark.parametrize("code", [c for c in CAUSES if c != "cold-tyres"])
+def test_a_concern_comes_and_goes_with_its_cause(code):
+    clean = driven_study("ABBAABBA")
+    assert code not in concerns(clean)
+    found = concerns(each(clean, CAUSES[code]))
+    assert code in found
+    concern = found[code]
+    assert concern.legs and concern.message.endswith(".") and concern.next_step.endswith(".")
+
+
+@pytest.mark.parametrize(
+    "kind, code",
+    [
+        ("slow-traffic", "slow-traffic"),
+        ("following-closely", "following-closely"),
+        ("reset-doubtful", "trip-meter-not-reset"),
+        ("lift-off", "read-off-point-moved"),
+        ("rain", "wet-road"),
+    ],
+)
+def test_noted_events_become_concerns(kind, code):
+    study = driven_study("ABBAABBA")
+    event = Event(leg="L03", kind=kind, at_km=5, duration_s=180, speed_kmh=74)
+    assert concerns(study.with_(events=(event,)))[code].legs == ("L03",)
+
+
+def test_slow_traffic_is_priced_by_the_model():
+    # Three minutes at 74 instead of 90 km/h on one of 8 trial legs: that leg used less, so the effect looks larger.
+    study = driven_study("ABBAABBA").with_leg("L03", duration_s=736 + 38)
+    event = Event(leg="L03", kind="slow-traffic", at_km=5, duration_s=180, speed_kmh=74)
+    charge = concerns(study.with_(events=(event,)))["slow-traffic"].charge_percent
+    assert 0.1 < charge < 1.5
+
+
+def test_wet_against_dry_is_not_a_fair_comparison():
+    study = each(driven_study("ABBA"), CAUSES["wet-road"])
+    c = analyse(study).comparisons[0]
+    assert c.verdict == "not a fair comparison"
+    assert c.half_width_percent > 5
+
+
+def test_weather_charge_has_the_sign_of_what_it_repairs():
+    # Colder trial legs read high; the correction lowers the effect, so its charge is negative.
+    study = each(driven_study("ABBA", effect=1.05), on_trial(temperature_c=0.0))
+    assert concerns(study)["weather-unlike"].charge_percent < -2
+
+
+def test_orders_one_pair_and_cold_start():
+    assert "order-drift" in concerns(driven_study("AABB"))
+    assert "one-pair-only" in concerns(driven_study("AB"))
+    assert "cold-tyres" in concerns(driven_study("AB"))
+    assert not {"order-drift", "one-pair-only"} & concerns(driven_study("ABBA")).keys()
+
+
+def test_one_leg_that_decides_is_named():
+    values = [170.0 if leg.configuration == "A" else 169.0 for leg in driven_study("ABBA").legs]
+    values[2] = 190.0
+    found = concerns(driven_study("ABBA", values))
+    assert found["one-leg-decides"].legs == ("L03",)
+
+
+def test_the_price_of_a_left_out_leg_is_that_of_the_analysis_without_it():
+    # The closed form for leaving one leg out against really leaving it out.
+    values = [170.0 if leg.configuration == "A" else 169.0 for leg in driven_study("ABBA").legs]
+    values[2] = 190.0
+    study = driven_study("ABBA", values)
+    charge = concerns(study)["one-leg-decides"].charge_percent
+    without = study.with_leg("L03", included=False, reason="test")
+    real = analyse(study).comparisons[0].effect_percent - analyse(without).comparisons[0].effect_percent
+    assert charge == pytest.approx(real, rel=0.35)
+
+
+def test_two_cars_without_a_swap_are_confounded():
+    study = driven_study("ABAB", method="side-by-side")
+    one_sided = each(study, lambda leg: {"vehicle": "test" if leg.configuration == "B" else "control"})
+    assert concerns(one_sided)["vehicle-confounded"].severity == "blocks"
+    swapped = each(study, lambda leg: {"vehicle": "control" if leg.run in {"R2", "R3"} else "test"})
+    assert "vehicle-confounded" not in concerns(swapped)
+
+
+def test_instruments_that_disagree_are_told():
+    study = driven_study("ABBA").with_leg("L01", fuel_l=None, energy_kwh=3.6, energy_step_kwh=0.1)
+    assert concerns(study)["instruments-disagree"].legs == ("L01",)
+
+
+def test_tyres_without_a_distance_check_and_grid_energy():
+    assert "rolling-circumference-changed" in concerns(driven_study(kind="tyres"))
+    known = each(driven_study(kind="tyres"), lambda leg: {"gps_distance_km": 18.4})
+    assert "rolling-circumference-changed" not in concerns(known)
+    assert "grid-energy-left-out" in concerns(driven_study(kind="preconditioning"))
+
+
+def test_left_out_after_the_result_stays_in_sight():
+    study = driven_study("ABBA").with_leg("L03", included=False, reason="queue", left_out_after_result=True)
+    result = analyse(study)
+    assert "queue" in {c.code: c for c in result.concerns}["left-out-after-result"].message
+    leg = next(x for x in result.legs if x.leg == "L03")
+    assert not leg.included and leg.corrected_wh_per_km is None and leg.measured_wh_per_km > 0
+    pair = next(p for p in result.comparisons[0].pair_list if p.trial_leg == "L03")
+    assert not pair.included and pair.reason == "queue"
+
+
+def test_class_presets_are_wide_and_named():
+    known, unknown = driven_study("ABBA"), driven_study("ABBA", vehicle=VAN.with_(drag_area_m2=None, drag_area_sd_m2=None))
+    assert "drag_area_m2" in analyse(unknown).assumed
+    assert "drag_area_m2" not in analyse(known).assumed
