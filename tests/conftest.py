@@ -49,7 +49,9 @@ def straight_route(length_m=18_400, heading_east=False):
     )
 
 
-def driven_study(order="ABBA", values=None, *, kind="aero covers", effect=0.95, method="out-and-back", **fields) -> Study:
+def driven_study(
+    order="ABBA", values=None, *, kind="aero covers", effect=0.95, method="out-and-back", **fields
+) -> Study:
     """A calm, flat study in which every leg shows its configuration's consumption exactly (or `values`)."""
     study = new_study(title="A study", kind=kind, order=order, method=method, speed_kmh=90, vehicle=VAN)
     study = study.with_(**{"route": straight_route(), **fields})

@@ -8,6 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from scipy import stats
 from statsmodels.stats.weightstats import ttost_paired
+from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.judgement import verdict
@@ -15,7 +16,6 @@ from fairmargin.core.judgement.fit import mixture_quantile
 from fairmargin.core.judgement.pairs import paired_interval
 from fairmargin.core.planning import display_noise_percent, drift_left
 from fairmargin.core.study import Configuration, Trace, WeatherRow
-from tests.conftest import VAN, driven_study
 
 
 def only(study, **kwargs):
@@ -40,7 +40,14 @@ def test_trip_energy_is_in_per_cent_of_the_baseline():
     study = driven_study("AB", method="one-way")
     kwh = iter((12.949, 13.698))
     study = study.with_legs(
-        leg.with_(average_shown=None, average_unit=None, average_step=None, energy_kwh=next(kwh), energy_step_kwh=0.001, distance_km=48.28)
+        leg.with_(
+            average_shown=None,
+            average_unit=None,
+            average_step=None,
+            energy_kwh=next(kwh),
+            energy_step_kwh=0.001,
+            distance_km=48.28,
+        )
         for leg in study.legs
     )
     c = only(study)
@@ -51,10 +58,15 @@ def test_trip_energy_is_in_per_cent_of_the_baseline():
 def test_whole_kwh_hide_what_the_average_shows():
     # Averages 228 and 233 Wh/mi over 108.5 mi are 24.74 and 25.28 kWh; a whole-kWh display says 25 both times.
     average = driven_study("AB", [228, 233], method="one-way")
-    average = average.with_legs(leg.with_(average_unit="Wh/mi", average_step=1.0, distance_km=174.6) for leg in average.legs)
+    average = average.with_legs(
+        leg.with_(average_unit="Wh/mi", average_step=1.0, distance_km=174.6) for leg in average.legs
+    )
     assert only(average).as_measured_percent == pytest.approx(2.19, abs=0.005)
     whole = average.with_legs(
-        leg.with_(average_shown=None, average_unit=None, average_step=None, energy_kwh=25, energy_step_kwh=1.0) for leg in average.legs
+        leg.with_(
+            average_shown=None, average_unit=None, average_step=None, energy_kwh=25, energy_step_kwh=1.0
+        )
+        for leg in average.legs
     )
     result = analyse(whole)
     assert result.comparisons[0].as_measured_percent == 0
@@ -101,7 +113,15 @@ def test_other_wheels_change_what_the_car_shows():
 def test_gauge_and_charger():
     study = driven_study("AB", method="one-way")
     bare = dict(average_shown=None, average_unit=None, average_step=None)
-    gauge = study.with_legs(leg.with_(**bare, soc_start_percent=80, soc_end_percent=72 if leg.configuration == "A" else 71, soc_step_percent=1) for leg in study.legs)
+    gauge = study.with_legs(
+        leg.with_(
+            **bare,
+            soc_start_percent=80,
+            soc_end_percent=72 if leg.configuration == "A" else 71,
+            soc_step_percent=1,
+        )
+        for leg in study.legs
+    )
     result = analyse(gauge)
     # Each per cent of 52 kWh is 0.52 kWh; 8 % over 18.4 km.
     assert result.legs[0].measured_wh_per_km == pytest.approx(0.08 * 52_000 / 18.4)
@@ -114,7 +134,13 @@ def test_gauge_and_charger():
 def test_a_run_charged_back_as_a_whole_covers_its_legs():
     study = driven_study("ABBA")
     bare = dict(average_shown=None, average_unit=None, average_step=None)
-    study = study.with_legs(leg.with_(**bare, charger_kwh=(8.0 if leg.configuration == "A" else 7.6) if leg.direction == "back" else None) for leg in study.legs)
+    study = study.with_legs(
+        leg.with_(
+            **bare,
+            charger_kwh=(8.0 if leg.configuration == "A" else 7.6) if leg.direction == "back" else None,
+        )
+        for leg in study.legs
+    )
     result = analyse(study)
     assert result.comparisons[0].as_measured_percent == pytest.approx(-5.0)
     assert result.comparisons[0].effect_percent == pytest.approx(-5.0, abs=0.8)  # the first run may be cold
@@ -174,7 +200,9 @@ def test_pairs_needed_is_power_arithmetic():
 
 def test_mixture_quantile_of_one_normal():
     one = np.array([1.0])
-    assert mixture_quantile(one, np.array([2.0]), np.array([3.0]), 0.975) == pytest.approx(2 + 3 * 1.959964, abs=1e-5)
+    assert mixture_quantile(one, np.array([2.0]), np.array([3.0]), 0.975) == pytest.approx(
+        2 + 3 * 1.959964, abs=1e-5
+    )
 
 
 # ------------------------------------------------------------ the correction by hand
@@ -205,13 +233,24 @@ def test_pure_head_wind_out_and_tail_wind_back_are_taken_off():
         wanted = calm if leg.configuration == "A" else shown(0.0, 0.747)
         assert leg.corrected_wh_per_km == pytest.approx(wanted, rel=0.006), leg.leg
     assert result.comparisons[0].effect_percent == pytest.approx((shown(0, 0.747) / calm - 1) * 100, abs=0.3)
-    assert result.legs[0].corrections_wh_per_km["wind"] < -25 < 25 < result.legs[1].corrections_wh_per_km["wind"] + 10
+    assert (
+        result.legs[0].corrections_wh_per_km["wind"]
+        < -25
+        < 25
+        < result.legs[1].corrections_wh_per_km["wind"] + 10
+    )
 
 
 def test_ledger_adds_up():
     study = driven_study("ABBA")
     study = study.with_legs(
-        leg.with_(temperature_c=3.0 + i, wind_speed_ms=4.0, wind_from_deg=30.0 * i, duration_s=720 + 5 * i, pressure_hpa=1000)
+        leg.with_(
+            temperature_c=3.0 + i,
+            wind_speed_ms=4.0,
+            wind_from_deg=30.0 * i,
+            duration_s=720 + 5 * i,
+            pressure_hpa=1000,
+        )
         for i, leg in enumerate(study.legs)
     )
     for view in ("reference", "study-mean"):
@@ -222,35 +261,49 @@ def test_ledger_adds_up():
 
 def test_as_measured_corrects_nothing():
     result = analyse(driven_study("ABBA"), view="as-measured")
-    assert all(not leg.corrections_wh_per_km and leg.corrected_wh_per_km == leg.measured_wh_per_km for leg in result.legs)
+    assert all(
+        not leg.corrections_wh_per_km and leg.corrected_wh_per_km == leg.measured_wh_per_km
+        for leg in result.legs
+    )
     assert result.comparisons[0].effect_percent == result.comparisons[0].as_measured_percent
 
 
 def test_station_weather_fills_legs_without_their_own():
     study = driven_study("ABBA")
     bare = study.with_legs(
-        leg.with_(temperature_c=None, wind_speed_ms=None, wind_from_deg=None, pressure_hpa=None) for leg in study.legs
+        leg.with_(temperature_c=None, wind_speed_ms=None, wind_from_deg=None, pressure_hpa=None)
+        for leg in study.legs
     )
     rows = tuple(
-        WeatherRow(time=t, temperature_c=15, pressure_hpa=1013.25, humidity_percent=60, wind_speed_ms=0, wind_from_deg=0)
+        WeatherRow(
+            time=t,
+            temperature_c=15,
+            pressure_hpa=1013.25,
+            humidity_percent=60,
+            wind_speed_ms=0,
+            wind_from_deg=0,
+        )
         for t in (study.legs[0].started_at, study.legs[-1].started_at)
     )
-    assert only(bare.with_(weather=rows)).effect_percent == pytest.approx(only(study).effect_percent, abs=0.02)
+    assert only(bare.with_(weather=rows)).effect_percent == pytest.approx(
+        only(study).effect_percent, abs=0.02
+    )
     assert only(bare).half_width_percent > only(study).half_width_percent
 
 
 def test_an_unknown_view_is_refused(abba):
-    with pytest.raises(ValueError, match='view must be one of reference, study-mean, as-measured; got "both"'):
+    with pytest.raises(
+        ValueError, match='view must be one of reference, study-mean, as-measured; got "both"'
+    ):
         analyse(abba, view="both")
 
 
-@pytest.mark.parametrize(
-    "count, words", [(0, "No readings yet"), (2, "Drive the first leg with Trial")]
-)
+@pytest.mark.parametrize("count, words", [(0, "No readings yet"), (2, "Drive the first leg with Trial")])
 def test_what_is_missing_is_said(count, words):
     study = driven_study("ABBA")
     study = study.with_legs(
-        leg if i < count else leg.with_(average_shown=None, average_unit=None, average_step=None) for i, leg in enumerate(study.legs)
+        leg if i < count else leg.with_(average_shown=None, average_unit=None, average_step=None)
+        for i, leg in enumerate(study.legs)
     )
     result = analyse(study)
     assert not result.comparisons
@@ -288,7 +341,8 @@ def test_invariants(noise, effect):
     assert only(backwards).effect_percent == pytest.approx(c.effect_percent, abs=1e-6)
     # nor the unit in which readings were typed
     converted = study.with_legs(
-        leg.with_(average_shown=leg.average_shown * 1.609344, average_unit="Wh/mi", average_step=0.1609344) for leg in study.legs
+        leg.with_(average_shown=leg.average_shown * 1.609344, average_unit="Wh/mi", average_step=0.1609344)
+        for leg in study.legs
     )
     assert only(converted).effect_percent == pytest.approx(c.effect_percent, abs=1e-6)
     # swapping baseline and trial turns the ratio over
@@ -306,7 +360,9 @@ def test_more_of_the_same_never_widens_the_margin():
 
 def test_unlike_legs_widen_the_margin_and_are_told():
     calm = driven_study("ABBAABBA")
-    wild = driven_study("ABBAABBA", [leg.average_shown * (1 + 0.05 * (-1) ** (i // 2)) for i, leg in enumerate(calm.legs)])
+    wild = driven_study(
+        "ABBAABBA", [leg.average_shown * (1 + 0.05 * (-1) ** (i // 2)) for i, leg in enumerate(calm.legs)]
+    )
     assert only(wild).half_width_percent > 1.5 * only(calm).half_width_percent
     assert "scatter-large" in {c.code for c in analyse(wild).concerns}
 

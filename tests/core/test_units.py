@@ -102,13 +102,20 @@ def test_impossible_consumption_is_refused_in_words(text, words):
 
 @pytest.mark.parametrize(
     "text, quantity, unit, expected",
-    [("57.2", "temperature", "°F", 14.0), ("14 C", "temperature", "°F", 14.0), ("10 kt", "wind", "m/s", 5.1444), ("2,9", "tyre", "bar", 290)],
+    [
+        ("57.2", "temperature", "°F", 14.0),
+        ("14 C", "temperature", "°F", 14.0),
+        ("10 kt", "wind", "m/s", 5.1444),
+        ("2,9", "tyre", "bar", 290),
+    ],
 )
 def test_typed_quantities(text, quantity, unit, expected):
     assert u.read_quantity(text, quantity, unit) == pytest.approx(expected, abs=1e-3)
 
 
-@pytest.mark.parametrize("text, seconds", [("16:30", 990), ("1:02:10", 3730), ("17 min", 1020), ("17,5", 1050)])
+@pytest.mark.parametrize(
+    "text, seconds", [("16:30", 990), ("1:02:10", 3730), ("17 min", 1020), ("17,5", 1050)]
+)
 def test_typed_durations(text, seconds):
     assert u.read_duration_s(text) == pytest.approx(seconds)
 

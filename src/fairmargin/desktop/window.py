@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtCore import QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QComboBox,
@@ -45,7 +45,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.session = session
         self.setWindowTitle("Fair Margin")
-        self.setMinimumSize(960, 620)
+        self.setMinimumSize(1000, 640)
         central = QWidget()
         central.setObjectName("page")
         across = QHBoxLayout(central)
@@ -562,9 +562,11 @@ class MainWindow(QMainWindow):
 
     def _restore(self) -> None:
         settings: QSettings = self.session.settings
-        geometry = settings.value("geometry")
-        if geometry is None or not self.restoreGeometry(geometry):
-            self.resize(1280, 800)
+        # Size and state only: where a window goes is the desktop's business.
+        size = settings.value("window/size")
+        self.resize(size if isinstance(size, QSize) and size.isValid() else QSize(1280, 800))
+        if settings.value("window/maximised") in {True, "true"}:
+            self.setWindowState(Qt.WindowState.WindowMaximized)
         self._fill_recent()
         self.statusBar().hide()
         self.statusBar().setSizeGripEnabled(False)
@@ -578,7 +580,9 @@ class MainWindow(QMainWindow):
         focus = self.focusWidget()
         if focus is not None:
             focus.clearFocus()
-        self.session.settings.setValue("geometry", self.saveGeometry())
+        if not self.isMaximized():
+            self.session.settings.setValue("window/size", self.size())
+        self.session.settings.setValue("window/maximised", self.isMaximized())
         self.session.settings.sync()
         self.session.close()
         event.accept()

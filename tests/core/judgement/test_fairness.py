@@ -3,10 +3,10 @@
 from datetime import timedelta
 
 import pytest
+from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Event
-from tests.conftest import VAN, driven_study
 
 
 def concerns(study):
@@ -29,7 +29,9 @@ def test_a_clean_study_has_no_caution():
 
 def test_a_direction_for_each_configuration_blocks():
     study = driven_study("ABBA")
-    study = study.with_legs(leg for leg in study.legs if (leg.direction == "out") == (leg.configuration == "A"))
+    study = study.with_legs(
+        leg for leg in study.legs if (leg.direction == "out") == (leg.configuration == "A")
+    )
     found = concerns(study)
     assert found["direction-confounded"].severity == "blocks"
     c = analyse(study).comparisons[0]
@@ -45,7 +47,9 @@ CAUSES = {
     "climate-unlike": on_trial(climate="21"),
     "tyre-pressure-unlike": lambda leg: {"tyre_pressure_kpa": 290.0 if leg.configuration == "A" else 270.0},
     "mass-unlike": on_trial(mass_delta_kg=80.0),
-    "battery-temperature-unlike": lambda leg: {"battery_temperature_c": 25.0 if leg.configuration == "A" else 12.0},
+    "battery-temperature-unlike": lambda leg: {
+        "battery_temperature_c": 25.0 if leg.configuration == "A" else 12.0
+    },
     "speed-unlike": on_trial(duration_s=690),
     "wind-strong": lambda leg: {"wind_speed_ms": 9.0},
     "gusts": lambda leg: {"wind_speed_ms": 4.0, "wind_gust_ms": 11.0},
@@ -160,6 +164,9 @@ def test_left_out_after_the_result_stays_in_sight():
 
 
 def test_class_presets_are_wide_and_named():
-    known, unknown = driven_study("ABBA"), driven_study("ABBA", vehicle=VAN.with_(drag_area_m2=None, drag_area_sd_m2=None))
+    known, unknown = (
+        driven_study("ABBA"),
+        driven_study("ABBA", vehicle=VAN.with_(drag_area_m2=None, drag_area_sd_m2=None)),
+    )
     assert "drag_area_m2" in analyse(unknown).assumed
     assert "drag_area_m2" not in analyse(known).assumed

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.conftest import VAN, driven_study
 from wltp.cycles import class3
 
 from fairmargin.core.analysis import analyse
@@ -10,7 +11,6 @@ from fairmargin.core.judgement.fit import FitOptions, fit_study
 from fairmargin.core.judgement.model import Slot
 from fairmargin.core.judgement.readings import observations
 from fairmargin.core.study import Trace
-from tests.conftest import VAN, driven_study
 
 
 def fitted(study, traces=None):
@@ -36,7 +36,11 @@ def test_wheel_energy_of_the_wltc():
     ours = model.energies(local, derivatives=False).wh[0] / np.exp(-0.0007 * 5)
     v = speed / 3.6
     middle, accel = (v[1:] + v[:-1]) / 2, np.diff(v)
-    force = 0.5 * fit.model.legs.density[0] * 0.83 * middle**2 + 1710 * 9.80665 * 0.0095 * (middle > 0) + 1710 * 1.04 * accel
+    force = (
+        0.5 * fit.model.legs.density[0] * 0.83 * middle**2
+        + 1710 * 9.80665 * 0.0095 * (middle > 0)
+        + 1710 * 1.04 * accel
+    )
     by_hand = np.sum(np.maximum(force * middle, 0)) / 3600
     assert ours == pytest.approx(by_hand, rel=2e-3)
 
@@ -44,19 +48,32 @@ def test_wheel_energy_of_the_wltc():
 def test_every_derivative_matches_finite_differences():
     study = driven_study("ABBA")
     study = study.with_legs(
-        leg.with_(wind_speed_ms=4 + i, wind_from_deg=40 * i, temperature_c=5 + i, tyre_pressure_kpa=280 + 3 * i, climate="20")
+        leg.with_(
+            wind_speed_ms=4 + i,
+            wind_from_deg=40 * i,
+            temperature_c=5 + i,
+            tyre_pressure_kpa=280 + 3 * i,
+            climate="20",
+        )
         for i, leg in enumerate(study.legs)
     )
     fit = fitted(study)
     local = fit.local
     exact = fit.model.energies(local, derivatives=True).by_slot
     for slot in Slot:
-        step = {Slot.AUXILIARY_W: 1.0, Slot.CLIMATE_W_PER_K: 0.1, Slot.WIND_NORTH: 1e-3, Slot.WIND_EAST: 1e-3}.get(slot, 1e-5)
+        step = {
+            Slot.AUXILIARY_W: 1.0,
+            Slot.CLIMATE_W_PER_K: 0.1,
+            Slot.WIND_NORTH: 1e-3,
+            Slot.WIND_EAST: 1e-3,
+        }.get(slot, 1e-5)
         up, down = local.copy(), local.copy()
         up[:, slot] += step
         down[:, slot] -= step
         numeric = (fit.model.energies(up, False).wh - fit.model.energies(down, False).wh) / (2 * step)
-        assert exact[:, slot] == pytest.approx(numeric, rel=2e-3, abs=1e-3 * np.abs(numeric).max() + 1e-6), slot.name
+        assert exact[:, slot] == pytest.approx(numeric, rel=2e-3, abs=1e-3 * np.abs(numeric).max() + 1e-6), (
+            slot.name
+        )
 
 
 def test_a_logged_leg_goes_through_its_own_speeds():
@@ -72,7 +89,9 @@ def test_a_logged_leg_goes_through_its_own_speeds():
 def test_energy_of_logged_power_is_its_integral():
     t = np.arange(0.0, 737.0)
     study = driven_study("AB", method="one-way", route=())
-    study = study.with_legs(leg.with_(average_shown=None, average_unit=None, average_step=None) for leg in study.legs)
+    study = study.with_legs(
+        leg.with_(average_shown=None, average_unit=None, average_step=None) for leg in study.legs
+    )
     trace = Trace(time_s=t, speed_kmh=np.full(t.size, 90.0), power_kw=np.full(t.size, 18.0))
     result = analyse(study, {"L01": trace, "L02": trace})
     # 18 kW at 90 km/h is 200 Wh/km.

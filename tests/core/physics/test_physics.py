@@ -25,7 +25,11 @@ def test_moist_air_density_of_cipm_2007():
 
 @pytest.mark.parametrize(
     "arguments, words",
-    [((101325, -5.0, 0.5), r"temperature_k .*not °C\); got -5, 1 of 1 bad"), ((0, 290, 0.5), "absolute pascals"), ((1e5, 290, 60), "a share, not %")],
+    [
+        ((101325, -5.0, 0.5), r"temperature_k .*not °C\); got -5, 1 of 1 bad"),
+        ((0, 290, 0.5), "absolute pascals"),
+        ((1e5, 290, 60), "a share, not %"),
+    ],
 )
 def test_impossible_air_is_refused(arguments, words):
     with pytest.raises(ValueError, match=words):
@@ -33,7 +37,9 @@ def test_impossible_air_is_refused(arguments, words):
 
 
 # Source: ISO 2533:1975, pressures at geopotential altitudes 0, 500, 1000, 2000, 5000 m.
-@pytest.mark.parametrize("height, pascal", [(0, 101_325.0), (500, 95_461.3), (1000, 89_876.3), (2000, 79_501.4), (5000, 54_048.3)])
+@pytest.mark.parametrize(
+    "height, pascal", [(0, 101_325.0), (500, 95_461.3), (1000, 89_876.3), (2000, 79_501.4), (5000, 54_048.3)]
+)
 def test_standard_atmosphere_of_iso_2533(height, pascal):
     # 5000 m in the table is geopotential; rel 2e-4 as the low rows are printed in geometric altitude too.
     assert float(air.standard_pressure_pa(height)) == pytest.approx(pascal, rel=8e-4)
@@ -49,7 +55,8 @@ def test_height_factor_is_the_logarithmic_profile():
 
 
 @pytest.mark.parametrize(
-    "from_deg, heading_deg, head, cross", [(0, 0, 5, 0), (180, 0, -5, 0), (90, 0, 0, 5), (45, 45, 5, 0), (0, 90, 0, -5)]
+    "from_deg, heading_deg, head, cross",
+    [(0, 0, 5, 0), (180, 0, -5, 0), (90, 0, 0, 5), (45, 45, 5, 0), (0, 90, 0, -5)],
 )
 def test_wind_is_resolved_along_and_across(from_deg, heading_deg, head, cross):
     north, east = wind.from_vector(5.0, from_deg)
@@ -111,11 +118,19 @@ def test_aero_derivatives_match_finite_differences(head, cross):
 
     term = roadload.aero_term(27.0, head, cross, 0.8, 1.2, 0.012)
     d = 1e-5
-    assert float(term.by_head) == pytest.approx((value(head + d, cross, 0.012) - value(head - d, cross, 0.012)) / 2 / d, rel=2e-3)
-    assert float(term.by_cross) == pytest.approx((value(head, cross + d, 0.012) - value(head, cross - d, 0.012)) / 2 / d, rel=2e-3, abs=0.02)
-    assert float(term.by_yaw_slope) == pytest.approx((value(head, cross, 0.0121) - value(head, cross, 0.0119)) / 2e-4, rel=1e-4)
+    assert float(term.by_head) == pytest.approx(
+        (value(head + d, cross, 0.012) - value(head - d, cross, 0.012)) / 2 / d, rel=2e-3
+    )
+    assert float(term.by_cross) == pytest.approx(
+        (value(head, cross + d, 0.012) - value(head, cross - d, 0.012)) / 2 / d, rel=2e-3, abs=0.02
+    )
+    assert float(term.by_yaw_slope) == pytest.approx(
+        (value(head, cross, 0.0121) - value(head, cross, 0.0119)) / 2e-4, rel=1e-4
+    )
 
 
 def test_tyres_follow_the_temperature():
     # Common practice: C_rr falls by about 0.6 % per kelvin.
-    assert float(roadload.tyre_factor(10.0, 0.006) / roadload.tyre_factor(20.0, 0.006)) == pytest.approx(1.06, abs=0.003)
+    assert float(roadload.tyre_factor(10.0, 0.006) / roadload.tyre_factor(20.0, 0.006)) == pytest.approx(
+        1.06, abs=0.003
+    )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from fairmargin.core.judgement.readings import route_km
 from fairmargin.core.planning import ORDERS, display_noise_percent, drift_left
@@ -40,6 +40,7 @@ class PlanStage(Stage):
         row.addWidget(label("Lay out", "muted"))
         self.order = QComboBox()
         self.order.setAccessibleName("Order of runs")
+        self.order.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         for order, words in ORDERS.items():
             self.order.addItem(f"{order}: {words}", order)
         row.addWidget(self.order, 1)

@@ -1,0 +1,48 @@
+"""A window on a logbook of its own."""
+
+import pytest
+from PySide6.QtCore import QSettings, QThreadPool
+from PySide6.QtWidgets import QApplication
+
+from fairmargin.desktop.application import make_application
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.theme import theme
+from fairmargin.desktop.window import MainWindow
+
+
+@pytest.fixture(scope="session")
+def qapp_cls():
+    return QApplication
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    application = make_application(["fairmargin"])
+    theme.choose("light")
+    return application
+
+
+@pytest.fixture
+def session(qapp, tmp_path):
+    made = Session(QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
+    assert made.open_logbook(tmp_path / "book.fairmargin")
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def window(qtbot, session):
+    made = MainWindow(session)
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    qtbot.waitExposed(made)
+    yield made
+    QThreadPool.globalInstance().waitForDone(3000)
+
+
+@pytest.fixture
+def opened(window, abba):
+    """A window with the ABBA study open."""
+    window.session.add_study(abba)
+    return window

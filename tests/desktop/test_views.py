@@ -1,0 +1,163 @@
+"""Every view: small and large windows, empty and huge studies, long names, light and dark; the toolkit pinned."""
+
+import PySide6
+import pytest
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QColor, QFontInfo
+from tests.conftest import driven_study
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.study import new_study
+from fairmargin.demo import demo_studies, make_demo_logbook
+from fairmargin.desktop import application
+from fairmargin.desktop.install import install
+from fairmargin.desktop.theme import DARK, FAMILY, LIGHT, font, theme
+from fairmargin.desktop.widgets.road import STAGES
+from fairmargin.logbook import Logbook
+
+CASES = {
+    "empty": new_study(title="", kind="other", order="AB").with_legs(()),
+    "planned": new_study(title="Planned", kind="tyres", order="ABBA"),
+    "one leg": driven_study("AB").with_legs(driven_study("AB").legs[:1]),
+    "usual": driven_study("ABBAABBA"),
+    "huge": driven_study("ABBA" * 8),
+    "long names": driven_study(
+        "ABBA",
+        title="A title that goes on and on about every circumstance of the comparison " * 2,
+        configurations=tuple(
+            c.with_(name="A configuration with a very long name indeed, and more")
+            for c in driven_study().configurations
+        ),
+        route_name="The long road from one end of the fen to the other and back again",
+    ),
+}
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1100, 700), (1000, 640)])
+@pytest.mark.parametrize("case", CASES)
+def test_every_stage_draws_every_study(qtbot, window, case, size):
+    window.resize(*size)
+    window.session.add_study(CASES[case])
+    for stage in STAGES:
+        window.go_to(stage)
+        picture = window.grab()
+        assert picture.width() == size[0] and picture.height() == size[1]  # nothing forces the window wider
+        page = window.stage(stage)
+        assert page.title.text().lower() == stage
+        assert page.minimumSizeHint().width() <= size[0] - 148 - 250
+
+
+def luminance(name):
+    def channel(x):
+        return x / 12.92 if x <= 0.03928 else ((x + 0.055) / 1.055) ** 2.4
+
+    c = QColor(name)
+    return 0.2126 * channel(c.redF()) + 0.7152 * channel(c.greenF()) + 0.0722 * channel(c.blueF())
+
+
+@pytest.mark.parametrize("colours", [LIGHT, DARK], ids=["light", "dark"])
+def test_text_has_contrast(colours):
+    # WCAG 2.1, success criterion 1.4.3: 4.5:1 for text.
+    grounds = [colours.paper, colours.panel]
+    pairs = [(n, g) for n in ("ink", "muted", "link", "fine", "caution", "blocks") for g in grounds]
+    for name, ground in [*pairs, ("rail_ink", colours.rail), ("rail_muted", colours.rail)]:
+        a, b = sorted((luminance(getattr(colours, name, name)), luminance(ground)), reverse=True)
+        assert (a + 0.05) / (b + 0.05) >= 4.5, (name, ground)
+
+
+def test_light_and_dark(qtbot, opened):
+    opened.go_to("verdict")
+    light = opened.grab().toImage().pixelColor(400, 140).lightness()
+    theme.choose("dark")
+    try:
+        dark = opened.grab().toImage().pixelColor(400, 140).lightness()
+    finally:
+        theme.choose("light")
+    assert light > 200 and dark < 60
+
+
+def test_shipped_font_is_in_use(qapp):
+    assert QFontInfo(font(13)).family() == FAMILY
+
+
+def test_toolkit_release_that_survives_its_signals(qtbot):
+    # PySide6 6.12.0 on Python 3.11 loses a reference at every emit from Python and aborts after some 500.
+    class Bell(QObject):
+        rung = Signal(bool)
+
+    assert PySide6.__version__ == "6.11.3"
+    bell, heard = Bell(), []
+    bell.rung.connect(heard.append)
+    for _ in range(100_000):
+        bell.rung.emit(True)
+    assert len(heard) == 100_000
+
+
+def test_window_size_and_choices_are_remembered(qtbot, session):
+    from fairmargin.desktop.window import MainWindow
+
+    first = MainWindow(session)
+    qtbot.addWidget(first)
+    first.resize(1111, 777)
+    first.show()
+    path = session.logbook.path
+    first.close()
+    session.open_logbook(path)
+    second = MainWindow(session)
+    qtbot.addWidget(second)
+    assert (second.width(), second.height()) == (1111, 777)
+    assert session.recent()[0] == str(path)
+
+
+def test_demo_logbook_opens_with_finished_studies(qtbot, window):
+    window.open_demo()
+    titles = [e.title for e in window.session.logbook.studies()]
+    assert titles == ["Wheel discs, Dyke Road", "All-weather against summer tyres", "320 kg of flour"]
+    window.show_study(window.session.logbook.studies()[0].id)
+    assert window.bar.comparison is not None
+    assert window.session.logbook.path == application.demo_path()
+
+
+def test_demo_is_made_once_and_holds_its_truth(tmp_path):
+    path = tmp_path / "demo.fairmargin"
+    make_demo_logbook(path)
+    with Logbook.open(path) as book:
+        book.save(1, book.load(1)[0].with_(title="Mine"))
+    make_demo_logbook(path)
+    with Logbook.open(path) as book:
+        assert book.studies()[0].title == "Mine"
+    for made in demo_studies():
+        low, high = analyse(made.study).comparisons[0].interval_percent
+        assert low < made.truth["effect_percent"] < high, made.study.title
+
+
+@pytest.mark.parametrize("what", ["own", "package", "logbook", "absent", "foreign"])
+def test_opening_by_name(qtbot, window, tmp_path, abba, what):
+    from fairmargin.exchange.package import write_package
+
+    write_package(tmp_path / "pack", abba)
+    (tmp_path / "foreign.fairmargin").write_text("x")
+    paths = {
+        "own": None,
+        "package": str(tmp_path / "pack"),
+        "logbook": str(tmp_path / "new.fairmargin"),
+        "absent": str(tmp_path / "nothing.txt"),
+        "foreign": str(tmp_path / "foreign.fairmargin"),
+    }
+    application.open_first(window, paths[what], demo=False)
+    own = window.session.logbook.path.name
+    assert own == ("new.fairmargin" if what == "logbook" else "logbook.fairmargin")
+    if what == "package":
+        assert window.session.study == abba
+    if what in {"absent", "foreign"}:
+        assert window.notice_text.text()
+
+
+def test_desktop_files_are_installed(tmp_path):
+    done = install()
+    data = tmp_path / "xdg_data_home"
+    entry = (data / "applications" / "fairmargin.desktop").read_text()
+    assert "MimeType=application/x-fairmargin-logbook;" in entry and 'Exec="' in entry
+    assert (data / "icons/hicolor/scalable/apps/fairmargin.svg").exists()
+    assert "*.fairmargin" in (data / "mime/packages/fairmargin.xml").read_text()
+    assert len(done) >= 3

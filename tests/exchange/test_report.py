@@ -1,0 +1,83 @@
+"""The report says everything, needs nothing else, and is written whole."""
+
+import re
+from datetime import datetime
+from html.parser import HTMLParser
+
+import pytest
+from tests.conftest import driven_study
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.study import new_study
+from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.report import content, to_html, write_report
+
+
+@pytest.fixture(scope="module")
+def page():
+    study = driven_study("ABBA", notes="Nothing but <b>notes</b>").with_leg(
+        "L03", included=False, reason="queue at the bridge", left_out_after_result=True
+    )
+    study = study.with_(change=study.change.with_(prediction_percent=-4.0))
+    return to_html(content(study, analyse(study), UNIT_CHOICES["metric"], datetime(2026, 5, 2)))
+
+
+def test_it_holds_question_readings_corrections_result_and_left_out_legs(page):
+    words = re.sub(r"<style>.*?</style>|<svg.*?</svg>|<[^>]+>", " ", page, flags=re.DOTALL)
+    for expected in (
+        "Trial against Baseline",
+        "170.0 Wh/km",
+        "Corrected",
+        "95 %",
+        "Predicted: \u22124.0 %",
+        "queue at the bridge",
+        "Left out after the result was seen",
+        "per cent of the baseline",
+    ):
+        assert expected in words
+    assert "&lt;b&gt;notes" in page
+
+
+def test_it_is_one_file_with_vector_figures(page):
+    assert page.count("<svg") == 2
+    assert not re.search(r'(?:src|href)="(?!#|data:)', page)
+    assert "<img" not in page and "data:font/ttf" in page
+
+    class Checker(HTMLParser):
+        depth = 0
+
+        def handle_starttag(self, tag, attrs):
+            self.depth += tag in {"section", "table", "figure"}
+
+        def handle_endtag(self, tag):
+            self.depth -= tag in {"section", "table", "figure"}
+
+    checker = Checker()
+    checker.feed(page)
+    assert checker.depth == 0
+
+
+def test_pdf_and_html_are_written(tmp_path, abba):
+    result = analyse(abba)
+    write_report(tmp_path / "r.pdf", abba, result, UNIT_CHOICES["us"])
+    data = (tmp_path / "r.pdf").read_bytes()
+    assert data.startswith(b"%PDF-") and b"/Subtype /Image" not in data
+    write_report(tmp_path / "r.html", abba, result, UNIT_CHOICES["us"])
+    assert "mph" in (tmp_path / "r.html").read_text()
+    assert sorted(p.name for p in tmp_path.iterdir() if p.is_file()) == ["r.html", "r.pdf"]
+
+
+def test_an_empty_study_can_be_reported(tmp_path):
+    study = new_study(title="Empty", kind="tyres", order="AB")
+    write_report(tmp_path / "r.html", study, analyse(study), UNIT_CHOICES["metric"])
+    assert "No readings yet" in (tmp_path / "r.html").read_text()
+
+
+@pytest.mark.parametrize(
+    "name, words",
+    [("r.doc", "expected a name ending in .html or .pdf"), ("no/such/r.html", "cannot be written")],
+)
+def test_bad_targets_are_refused(tmp_path, abba, name, words):
+    with pytest.raises(InputFault, match=words):
+        write_report(tmp_path / name, abba, analyse(abba), UNIT_CHOICES["metric"])

@@ -1,0 +1,161 @@
+"""The logbook survives a killed process, keeps others out, and refuses what is not its own."""
+
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import textwrap
+
+import numpy as np
+import pytest
+import sqlalchemy as sa
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from tests.conftest import driven_study
+
+from fairmargin.core.study import Trace
+from fairmargin.logbook import Logbook, LogbookFault, default_path, schema
+
+
+@pytest.fixture
+def path(tmp_path):
+    return tmp_path / "book.fairmargin"
+
+
+def test_studies_and_traces_come_back(path, abba):
+    trace = Trace(time_s=np.arange(9.0), speed_kmh=np.full(9, 80.0))
+    with Logbook.open(path) as book:
+        first = book.add(abba, {"L01": trace}, "fine")
+        second = book.add(abba.with_(title="Other"))
+        book.save(first, abba.with_(title="Renamed"), "better")
+    with Logbook.open(path) as book:
+        assert [(e.id, e.title, e.summary) for e in book.studies()] == [
+            (first, "Renamed", "better"),
+            (second, "Other", ""),
+        ]
+        study, traces = book.load(first)
+        assert study == abba.with_(title="Renamed")
+        assert traces["L01"].same_as(trace)
+
+
+def test_removed_studies_can_be_put_back(path, abba):
+    with Logbook.open(path) as book:
+        key = book.add(abba)
+        book.set_removed(key, True)
+        assert book.studies() == []
+        book.set_removed(key, False)
+        assert len(book.studies()) == 1
+        with pytest.raises(LogbookFault, match="study 99 is not in this logbook"):
+            book.save(99, abba)
+        with pytest.raises(LogbookFault, match="study 99 is not in this logbook"):
+            book.load(99)
+
+
+def test_a_killed_process_loses_nothing_it_saved(path):
+    """A real process edits and tells each edit once it is saved; it is killed without warning."""
+    script = textwrap.dedent(
+        """
+        import sys
+        from fairmargin.logbook import Logbook
+        from tests.conftest import driven_study
+        book = Logbook.open(sys.argv[1])
+        study = driven_study("ABBA")
+        key = book.add(study)
+        for i in range(100000):
+            study = study.with_leg("L01", average_shown=100.0 + i * 0.01, note=f"edit {i}")
+            book.save(key, study)
+            print(i, flush=True)
+        """
+    )
+    for kill_after in (1, 4, 17):
+        command = [sys.executable, "-c", script, str(path)]
+        with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as process:
+            told = -1
+            while told < kill_after:
+                told = int(process.stdout.readline())
+            os.kill(process.pid, signal.SIGKILL)
+            rest = process.stdout.read().split()
+        told = int(rest[-1]) if rest and rest[-1].isdigit() else told
+        with Logbook.open(path) as book:
+            assert not book.read_only
+            study, _ = book.load(book.studies()[-1].id)
+        # the edit told last is there; at most the one under way is there as well
+        assert int(study.leg("L01").note.split()[1]) in {told, told + 1}
+
+
+def test_a_second_window_reads_only_and_says_so(path, abba):
+    with Logbook.open(path) as first:
+        first.add(abba)
+        with Logbook.open(path) as second:
+            assert (
+                second.read_only_because
+                == "Another window has this logbook; here it is open for reading only."
+            )
+            assert len(second.studies()) == 1
+            with pytest.raises(LogbookFault, match="Another window"):
+                second.add(abba)
+        first.add(abba)  # closing the second did not let go of the first one's lock
+        with Logbook.open(path) as third:
+            assert third.read_only
+    with Logbook.open(path) as again:
+        assert not again.read_only
+
+
+def test_foreign_and_damaged_files_are_refused_and_left_alone(tmp_path, path, abba):
+    text = tmp_path / "letter.txt"
+    text.write_text("Dear all")
+    foreign = tmp_path / "other.db"
+    connection = sqlite3.connect(foreign)
+    connection.execute("create table t (x)")
+    connection.commit()
+    connection.close()
+    with Logbook.open(path) as book:
+        for _ in range(30):
+            book.add(abba)
+    data = bytearray(path.read_bytes())
+    damaged = tmp_path / "damaged.fairmargin"
+    damaged.write_bytes(bytes(data[:4096]) + os.urandom(len(data) // 2))
+    newer = tmp_path / "newer.fairmargin"
+    newer.write_bytes(bytes(data))
+    connection = sqlite3.connect(newer)
+    connection.execute("update alembic_version set version_num = '9999'")
+    connection.commit()
+    connection.close()
+    for file, words in (
+        (text, "is not a Fair Margin logbook"),
+        (foreign, "is a database of another program"),
+        (damaged, "is damaged"),
+        (newer, "written by a newer Fair Margin"),
+    ):
+        before = file.read_bytes()
+        with pytest.raises(LogbookFault, match=words):
+            Logbook.open(file)
+        assert file.read_bytes() == before
+    with pytest.raises(LogbookFault, match="there is no such logbook"):
+        Logbook.open(tmp_path / "absent.fairmargin", create=False)
+
+
+def test_migrations_lead_to_the_schema_the_code_uses(path):
+    Logbook.open(path).close()
+    engine = sa.create_engine(f"sqlite:///{path}")
+    with engine.connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), schema.metadata) == []
+        assert connection.exec_driver_sql("select version_num from alembic_version").scalar() == schema.HEAD
+    engine.dispose()
+
+
+def test_a_file_killed_while_it_was_made_is_finished(path):
+    connection = sqlite3.connect(path)
+    connection.execute(f"PRAGMA application_id = {schema.APPLICATION_ID}")
+    connection.execute("create table t (x)")
+    connection.execute("drop table t")
+    connection.commit()
+    connection.close()
+    with Logbook.open(path) as book:
+        book.add(driven_study("AB"))
+
+
+def test_default_place_follows_xdg(monkeypatch, tmp_path):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    assert default_path() == tmp_path / "data" / "fairmargin" / "logbook.fairmargin"

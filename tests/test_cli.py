@@ -1,0 +1,113 @@
+"""The command line as its users call it: a real process, its output and its exit status."""
+
+import json
+import subprocess
+import sys
+
+import pytest
+
+from fairmargin import __version__
+from fairmargin.exchange.package import write_package
+from tests.conftest import driven_study
+
+
+def run(*arguments, **environment):
+    import os
+
+    return subprocess.run(
+        [sys.executable, "-m", "fairmargin.cli", *map(str, arguments)],
+        capture_output=True,
+        text=True,
+        env={**os.environ, **environment},
+        check=False,
+    )
+
+
+def test_version_and_convert():
+    assert run("--version").stdout.strip() == f"fairmargin {__version__}"
+    assert float(run("convert", "3.4", "mi/kWh", "Wh/km").stdout) == pytest.approx(182.756, abs=0.001)
+    bad = run("convert", "3.4", "mi/kWh", "bananas")
+    assert bad.returncode == 2 and "not a consumption unit" in bad.stderr and not bad.stdout
+
+
+def test_analyse_json_is_one_line_per_package_in_order(tmp_path):
+    for name, effect in (("b", 0.95), ("a", 1.1)):
+        write_package(tmp_path / name, driven_study("ABBA", effect=effect, title=name))
+    (tmp_path / "broken").mkdir()
+    (tmp_path / "broken" / "study.json").write_text("{")
+    (tmp_path / "broken" / "legs.csv").write_text("leg,configuration\n")
+    out = run("analyse", tmp_path / "b", tmp_path / "broken", tmp_path / "a", "--json")
+    assert out.returncode == 2
+    lines = [json.loads(line) for line in out.stdout.splitlines()]
+    assert [x["title"] for x in lines] == ["b", "a"]
+    assert (
+        out.stderr.count("\n") == 1
+        and "study.json, row 1, column 2" in out.stderr
+        and "Traceback" not in out.stderr
+    )
+    comparison = lines[0]["comparisons"][0]
+    assert set(comparison) >= {
+        "baseline", "trial", "speed_kmh", "sector", "as_measured_percent", "effect_percent", "interval_percent",
+        "confidence", "baseline_wh_per_km", "trial_wh_per_km", "verdict", "pairs", "pairs_needed", "range_change_percent",
+    }  # fmt: skip
+    assert comparison["as_measured_percent"] == pytest.approx(-5.0, abs=0.001)
+    leg = lines[0]["legs"][0]
+    assert leg["corrected_wh_per_km"] == pytest.approx(
+        leg["measured_wh_per_km"] + sum(leg["corrections_wh_per_km"].values()), abs=0.01
+    )
+    assert set(leg["corrections_wh_per_km"]) >= {
+        "speed",
+        "elevation",
+        "wind",
+        "air_density",
+        "tyre_temperature",
+        "climate",
+    }
+
+
+def test_readable_summary_and_views(tmp_path):
+    write_package(tmp_path / "p.zip", driven_study("ABBA"))
+    out = run("analyse", tmp_path / "p.zip", "--view", "as-measured")
+    assert out.returncode == 0 and "of baseline consumption" in out.stdout
+    assert run("analyse", tmp_path / "p.zip", "--view", "x").returncode == 2
+
+
+def test_simulate_analyse_report_chain(tmp_path):
+    assert (
+        run(
+            "simulate", tmp_path / "s", "--seed", 7, "--kind", "tyres", "--effect", "6", "--samples"
+        ).returncode
+        == 0
+    )
+    truth = json.loads((tmp_path / "s" / "truth.json").read_text())
+    assert truth["effect_percent"] == pytest.approx(6.0, abs=0.01)
+    result = json.loads(run("analyse", tmp_path / "s", "--json").stdout)
+    low, high = result["comparisons"][0]["interval_percent"]
+    assert low - 2 < 6 < high + 2
+    assert run("report", tmp_path / "s", tmp_path / "r.html").returncode == 0
+    bad = run("report", tmp_path / "s", tmp_path / "r.doc")
+    assert bad.returncode == 2 and ".html or .pdf" in bad.stderr
+    assert run("simulate", tmp_path / "t", "--seed", 7, "--kind", "magic").returncode == 2
+
+
+def test_nothing_but_the_window_imports_qt(tmp_path):
+    write_package(tmp_path / "p", driven_study("AB"))
+    script = (
+        "import sys\n"
+        "class Block:\n"
+        "    def find_spec(self, name, path=None, target=None):\n"
+        "        if name.split('.')[0] in {'PySide6', 'pyqtgraph', 'shiboken6'}: raise ImportError('Qt is not here: ' + name)\n"
+        "sys.meta_path.insert(0, Block())\n"
+        f"sys.argv = ['fairmargin', 'analyse', {str(tmp_path / 'p')!r}]\n"
+        "import fairmargin.cli, fairmargin.core.analysis, fairmargin.exchange.report, fairmargin.demo\n"
+        "fairmargin.cli.main()\n"
+    )
+    out = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=False)
+    assert out.returncode == 0, out.stderr
+    assert "Trial against Baseline" in out.stdout
+
+
+def test_without_a_display_it_says_so():
+    out = run(DISPLAY="", WAYLAND_DISPLAY="", QT_QPA_PLATFORM="")
+    assert out.returncode == 2
+    assert "no display here" in out.stderr and "xvfb-run" in out.stderr
