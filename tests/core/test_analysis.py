@@ -112,7 +112,7 @@ def test_other_wheels_change_what_the_car_shows():
 
 def test_gauge_and_charger():
     study = driven_study("AB", method="one-way")
-    bare = dict(average_shown=None, average_unit=None, average_step=None)
+    bare = {"average_shown": None, "average_unit": None, "average_step": None}
     gauge = study.with_legs(
         leg.with_(
             **bare,
@@ -133,7 +133,7 @@ def test_gauge_and_charger():
 
 def test_a_run_charged_back_as_a_whole_covers_its_legs():
     study = driven_study("ABBA")
-    bare = dict(average_shown=None, average_unit=None, average_step=None)
+    bare = {"average_shown": None, "average_unit": None, "average_step": None}
     study = study.with_legs(
         leg.with_(
             **bare,

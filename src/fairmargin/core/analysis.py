@@ -259,7 +259,8 @@ def _analyse_group(
         kept = [o for o in used if not set(o.legs) & how.drop_legs]
         if not kept:
             return None
-        return fit_study(study, [table[name] for o in kept for name in o.legs], kept, traces, how)
+        legs_kept = [table[name] for o in kept for name in o.legs]
+        return fit_study(study, legs_kept, kept, traces, how, start=fit)
 
     fit: Fit | None = None
     lines: dict[str, dict[str, float]] = {}

@@ -196,41 +196,37 @@ class Session(QObject):
 
     def _store(self, study_id: int, study: Study) -> None:
         assert self.logbook is not None
+        if self.study_id != study_id:
+            _, traces = self.logbook.load(study_id)
+        else:
+            traces = self.traces
+        result = self._at_once(study, traces)
         try:
-            self.logbook.save(study_id, study, self._summary_after(study_id, study))
+            self.logbook.save(study_id, study, study_summary(result) if result else "")
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             self.studyChanged.emit()  # fields show what is really stored
             return
         renamed = self.study is None or self.study.title != study.title
-        if self.study_id != study_id:
-            self.study_id = study_id
-            _, self.traces = self.logbook.load(study_id)
-        self.study = study
-        if not self._summarised:
+        self.study_id, self.study, self.traces = study_id, study, traces
+        self._ticket += 1  # whatever is still being computed is out of date
+        if result is not None:
+            self.analysis = result
+        else:
             self._analyse()
         self.studyChanged.emit()
         if renamed:
             self.studiesChanged.emit()
 
-    def _summary_after(self, study_id: int, study: Study) -> str:
+    def _at_once(self, study: Study, traces: Mapping[str, Trace]) -> Analysis | None:
         """Analyse before saving when that is quick, so that the list's line is saved in the same breath."""
-        self._summarised = False
-        traces = self.traces if study_id == self.study_id else None
-        if traces or traces is None or len(study.legs) > INLINE_LEGS:
-            return ""
+        if traces or len(study.legs) > INLINE_LEGS:
+            return None
         try:
-            self._ticket += 1
-            result = analyse(study, {}, self.view)
+            return analyse(study, traces, self.view)
         except (ArithmeticError, ValueError) as error:
             self.failed.emit(f"The readings cannot be analysed: {error}")
-            return ""
-        self.analysis = result
-        self._summarised = True
-        self.analysisChanged.emit()
-        return study_summary(result)
-
-    _summarised = False
+            return None
 
     def _list(self, study_id: int, removed: bool) -> None:
         assert self.logbook is not None

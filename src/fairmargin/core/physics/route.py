@@ -16,7 +16,7 @@ from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
 
-STRETCH_M: Final = 50.0
+STRETCH_M: Final = 100.0
 HEIGHT_SMOOTHING_M: Final = 120.0  # GPS heights are noisy: smooth before differentiating
 _A: Final = 6_378_137.0
 _E2: Final = 6.694379990141e-3

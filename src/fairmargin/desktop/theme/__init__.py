@@ -54,7 +54,6 @@ DARK: Final = Colours(
 
 _SHEET: Final = Template(
     """
-* { font-family: "Atkinson Hyperlegible Next"; font-size: 13px; color: $ink; }
 QMainWindow, QDialog, QWidget#page, QScrollArea, QWidget#scrolled { background: $paper; }
 QScrollArea { border: none; }
 QFrame#panel { background: $panel; border: 1px solid $rule; border-radius: 6px; }

@@ -148,10 +148,20 @@ class FairnessLedger(QFrame):
         self._words = label("", wrap=True)
         foot.addWidget(self._words)
         outer.addWidget(self._foot)
+        self._shown: object = None
         self.show_analysis(None, None)
 
     def show_analysis(self, study: Study | None, analysis: Analysis | None) -> None:
         """Redraw from an analysis; None is the empty state."""
+        c = analysis.comparisons[0] if analysis and analysis.comparisons else None
+        shown = (
+            (c and (analysis.concerns, round(c.effect_percent, 2), c.verdict), theme.colours)
+            if analysis
+            else None
+        )
+        if shown is not None and shown == self._shown:
+            return  # building the entries anew costs more than anything else here
+        self._shown = shown
         clear(self._list)
         if study is None or analysis is None or not analysis.comparisons:
             self._intro.setText(
