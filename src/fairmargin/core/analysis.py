@@ -483,4 +483,5 @@ def _reason(
     )
     if interval[0] > 0 or interval[1] < 0:
         return f"The {level} interval lies on one side of zero, but open concerns worth {open_charge:.1f} % could undo it."
-    return f"The {level} interval ({interval[0]:+.1f} to {interval[1]:+.1f} %) holds both zero and effects that matter. {more}"
+    ends = f"{interval[0]:+.1f} to {interval[1]:+.1f} %".replace("-", "\u2212")
+    return f"The {level} interval ({ends}) holds both zero and effects that matter. {more}"
