@@ -1,7 +1,7 @@
 """A window on a logbook of its own."""
 
 import pytest
-from PySide6.QtCore import QSettings, QThreadPool
+from PySide6.QtCore import QCoreApplication, QEvent, QSettings, QThreadPool
 from PySide6.QtWidgets import QApplication
 
 from fairmargin.desktop.application import make_application
@@ -33,12 +33,14 @@ def session(qapp, tmp_path):
 @pytest.fixture
 def window(qtbot, session):
     made = MainWindow(session)
-    qtbot.addWidget(made)
     made.resize(1280, 800)
     made.show()
     qtbot.waitExposed(made)
     yield made
     QThreadPool.globalInstance().waitForDone(3000)
+    made.close()
+    made.deleteLater()  # only an event loop deletes by itself; without this windows pile up
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 @pytest.fixture

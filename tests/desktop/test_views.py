@@ -153,6 +153,37 @@ def test_opening_by_name(qtbot, window, tmp_path, abba, what):
         assert window.notice_text.text()
 
 
+def test_closed_windows_leave_nothing_behind(qtbot, session, abba):
+    from PySide6.QtCore import QCoreApplication, QEvent
+    from PySide6.QtWidgets import QApplication
+
+    from fairmargin.desktop.window import MainWindow
+
+    def widgets():
+        return {type(w).__name__ for w in QApplication.topLevelWidgets()} - {"QMenu", "QFrame"}
+
+    before = widgets()
+    window = MainWindow(session)
+    window.show()
+    session.add_study(abba)
+    for stage in STAGES:
+        window.go_to(stage)
+    QApplication.processEvents()
+    window.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    assert widgets() <= before
+
+
+def test_published_schema_is_that_of_the_code():
+    import json
+    from pathlib import Path
+
+    from fairmargin.core.study import Study
+
+    published = Path(__file__).parents[2] / "docs" / "study.schema.json"
+    assert json.loads(published.read_text()) == Study.model_json_schema(by_alias=True)
+
+
 def test_desktop_files_are_installed(tmp_path):
     done = install()
     data = tmp_path / "xdg_data_home"
