@@ -343,6 +343,38 @@ def test_plan_lays_out_runs_before_the_drive_and_adds_blocks_after(qtbot, window
     assert len(window.session.study.runs()) == 8
 
 
+def test_a_route_comes_from_a_file_or_another_study(qtbot, window, monkeypatch, tmp_path):
+    bare = driven_study("ABBA").with_(route=(), route_name="Fen lane")
+    window.session.add_study(
+        bare.with_legs(leg.with_(wind_speed_ms=4, wind_from_deg=30) for leg in bare.legs)
+    )
+    window.go_to("plan")
+    stage = window.stage("plan")
+    assert "weather-unlike" in {c.code for c in window.session.analysis.concerns}
+    (tmp_path / "bad.csv").write_text("distance_m,latitude\n0,52\n0,53\n")
+    assert not stage.bring_route(str(tmp_path / "bad.csv"))
+    assert "row 3, distance_m" in window.notice_text.text()
+    (tmp_path / "r.csv").write_text("distance_m,latitude,longitude\n0,52,0.1\n18400,52.165,0.1\n")
+    assert stage.bring_route(str(tmp_path / "r.csv"))
+    assert "weather-unlike" not in {c.code for c in window.session.analysis.concerns}
+    answer(
+        monkeypatch,
+        NewStudyDialog,
+        lambda d: (d.speed.setText("fast"), d._accept(), d.speed.setText("80"), d._accept()),
+    )
+    window.new_study()
+    study = window.session.study
+    assert study.route_name == "Fen lane" and len(study.route) == 2 and study.vehicle.name == "Orrin 1"
+
+
+def test_the_next_leg_is_marked(qtbot, opened):
+    opened.go_to("drive")
+    assert not any(card.property("next") for card in opened.drive.cards.values())
+    opened.drive.clear_leg("L05")
+    assert [n for n, card in opened.drive.cards.items() if card.property("next")] == ["L05"]
+    assert "next: R3 out, Trial" in opened.drive.subtitle.text()
+
+
 def test_use_shows_range_and_asks_for_the_capacity(qtbot, opened):
     opened.go_to("use")
     stage = opened.stage("use")

@@ -56,9 +56,16 @@ KEYS: Sequence[tuple[str, str]] = (
 class NewStudyDialog(QDialog):
     """Six answers that lay out a study."""
 
-    def __init__(self, units: UnitChoice, vehicles: Sequence[Vehicle], parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        units: UnitChoice,
+        vehicles: Sequence[Vehicle],
+        roads: Sequence[Study] = (),
+        parent: QWidget | None = None,
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("New study")
+        self._roads = list(roads)
         self.setMinimumWidth(520)
         self._units = units
         self._vehicles = list(vehicles)
@@ -84,6 +91,12 @@ class NewStudyDialog(QDialog):
         for key, words in (("out-and-back", "there and back"), ("loop", "a loop"), ("one-way", "one way")):
             self.method.addItem(words, key)
         form.addRow("Route", self.method)
+        self.road = QComboBox()
+        self.road.addItem("another road: bring it in with Plan")
+        for known in self._roads:
+            self.road.addItem(known.route_name or f"the road of {known.title}")
+        self.road.setCurrentIndex(min(1, len(self._roads)))
+        form.addRow("Road", self.road)
         self.order = QComboBox()
         for order, words in ORDERS.items():
             self.order.addItem(f"{order}: {words}", order)
@@ -126,6 +139,9 @@ class NewStudyDialog(QDialog):
                 trial_name=self.trial.text().strip() or "Trial",
                 vehicle=vehicle,
             )
+            if self.road.currentIndex() > 0:
+                road = self._roads[self.road.currentIndex() - 1]
+                self.study = self.study.with_(route=road.route, route_name=road.route_name, wind=road.wind)
         except ValueError as error:
             self.fault.setText(f"Speed: {words_of(error)}")
             self.fault.show()

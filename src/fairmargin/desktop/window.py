@@ -364,15 +364,18 @@ class MainWindow(QMainWindow):
             return
         self.session.open_logbook(demo_path())
 
-    def _vehicles(self) -> list[Vehicle]:
-        """Vehicles of the logbook's studies, by name, the latest description of each."""
+    def _garage(self) -> tuple[list[Vehicle], list[Study]]:
+        """Vehicles (by name, the latest description of each) and roads (by name) of the logbook's studies."""
         book = self.session.logbook
-        found: dict[str, Vehicle] = {}
+        vehicles: dict[str, Vehicle] = {}
+        roads: dict[str, Study] = {}
         for entry in book.studies() if book else []:
-            vehicle = book.load(entry.id)[0].vehicle  # type: ignore[union-attr]
-            if vehicle.name:
-                found[vehicle.name] = vehicle
-        return list(found.values())
+            study = book.load(entry.id)[0]  # type: ignore[union-attr]
+            if study.vehicle.name:
+                vehicles[study.vehicle.name] = study.vehicle
+            if study.route:
+                roads[study.route_name or study.title] = study
+        return list(vehicles.values()), list(roads.values())
 
     def new_study(self) -> None:
         """Ask what is compared and lay out the runs."""
@@ -383,7 +386,7 @@ class MainWindow(QMainWindow):
                 self.session.logbook.read_only_because if self.session.logbook else "No logbook is open."
             )
             return
-        dialog = NewStudyDialog(self.session.units, self._vehicles(), self)
+        dialog = NewStudyDialog(self.session.units, *self._garage(), self)
         if dialog.exec() and dialog.study is not None and self.session.add_study(dialog.study) is not None:
             self.go_to("question")
 

@@ -79,6 +79,19 @@ class _Folder:
         return path.read_bytes()
 
 
+class _OneFile:
+    def __init__(self, data: bytes) -> None:
+        self._data = data
+
+    def names(self) -> list[str]:
+        return []
+
+    def read(self, name: str, limit: int) -> bytes:
+        if len(self._data) > limit:
+            raise InputFault(f"{name}: {len(self._data)} bytes is too large; expected at most {limit}")
+        return self._data
+
+
 class _Zip:
     def __init__(self, archive: zipfile.ZipFile) -> None:
         self._archive = archive
@@ -446,6 +459,31 @@ def _check_between_tables(values: Mapping[str, Any], faults: list[str]) -> None:
                 f"route.csv, row {row}, distance_m: {after.distance_m:g} does not come after {before.distance_m:g}; "
                 "expected increasing distances"
             )
+
+
+def read_route(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...]]:
+    """Read a route.csv by itself: its points, and what was noticed.
+
+    Raises
+    ------
+    InputFault
+        As `read_package`; the file is called route.csv in the words whatever its name.
+    """
+    faults: list[str] = []
+    notices: list[str] = []
+    source = Path(path)
+    try:
+        data = source.read_bytes()
+    except OSError as error:
+        raise InputFault(f"{source.name}: cannot be read: {error.strerror or error}") from error
+    points = _read_table(_OneFile(data), "route.csv", RoutePoint, faults, notices, None)
+    if not faults:
+        _check_between_tables({"legs": (), "route": points}, faults)
+    if not faults and len(points) < 2:
+        faults.append("route.csv: fewer than 2 points; expected a route")
+    if faults:
+        raise InputFault(_limited(faults))
+    return points, tuple(notices)
 
 
 # ---------------------------------------------------------------- samples

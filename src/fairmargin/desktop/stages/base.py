@@ -72,9 +72,11 @@ class Field(QWidget):
         placeholder: str = "",
         width: int | None = None,
         tip: str = "",
+        fault: QLabel | None = None,
     ) -> None:
         super().__init__()
         self._commit = commit
+        self.has_fault = False
         self._shown = ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -95,12 +97,14 @@ class Field(QWidget):
         self.unit.setObjectName("unit")
         self.unit.setVisible(bool(unit))
         row.addWidget(self.unit)
-        self.fault = label("", "fault", wrap=True)
+        # Narrow fields share a line of their card for their faults.
+        self.fault = fault if fault is not None else label("", "fault", wrap=True)
         self.fault.hide()
         if text:
             layout.addWidget(self.caption)
         layout.addLayout(row)
-        layout.addWidget(self.fault)
+        if fault is None:
+            layout.addWidget(self.fault)
         if width:
             self.edit.setFixedWidth(width)
         self.edit.editingFinished.connect(self._finished)
@@ -110,7 +114,7 @@ class Field(QWidget):
         if unit is not None:
             self.unit.setText(unit)
             self.unit.setVisible(bool(unit))
-        if text == self._shown and (self.edit.isModified() or self.fault.isVisibleTo(self)):
+        if text == self._shown and (self.edit.isModified() or self.has_fault):
             return
         self._shown = text
         if self.edit.text() != text:
@@ -121,7 +125,7 @@ class Field(QWidget):
 
     def _finished(self) -> None:
         text = self.edit.text().strip()
-        if not self.edit.isModified() and not self.fault.isVisibleTo(self):
+        if not self.edit.isModified() and not self.has_fault:
             return
         if text == self._shown:
             self._say("")
@@ -135,10 +139,13 @@ class Field(QWidget):
         self.edit.setModified(False)
 
     def _say(self, words: str) -> None:
+        if not words and not self.has_fault:
+            return  # another field's fault may stand in a shared line
         self.fault.setText(words)
         self.fault.setVisible(bool(words))
-        if bool(self.edit.property("fault")) != bool(words):
-            self.edit.setProperty("fault", bool(words))
+        if self.has_fault != bool(words):
+            self.has_fault = bool(words)
+            self.edit.setProperty("fault", self.has_fault)
             self.edit.style().unpolish(self.edit)
             self.edit.style().polish(self.edit)
 

@@ -161,6 +161,7 @@ class LegCard(QFrame):
         self.menu_button.setMenu(menu)
         layout.addLayout(head)
         self.fields: dict[str, Field] = {}
+        self.fault = label("", "fault", wrap=True)
         first, second = QHBoxLayout(), QHBoxLayout()
         for row in (first, second):
             row.setSpacing(5)
@@ -183,7 +184,7 @@ class LegCard(QFrame):
             (head, "note", "", 2, "Note"),
         )
         for row, key, caption, stretch, tip in specs:
-            field = Field(caption, self._committer(key), tip=tip)
+            field = Field(caption, self._committer(key), tip=tip, fault=self.fault)
             field.edit.setMinimumWidth(24)
             field.edit.setObjectName("cell")
             field.caption.setMinimumWidth(1)
@@ -196,6 +197,7 @@ class LegCard(QFrame):
             self.fields[key] = field
             row.addWidget(field, stretch, Qt.AlignmentFlag.AlignTop)
         head.addWidget(self.menu_button)
+        layout.addWidget(self.fault)
 
     def _committer(self, key: str) -> Callable[[str], None]:
         return lambda text: self.stage.commit(self.name, key, text)
@@ -245,6 +247,13 @@ class LegCard(QFrame):
         for field in f.values():
             if field.edit.isReadOnly() != read_only:
                 field.edit.setReadOnly(read_only)
+
+    def mark_next(self, is_next: bool) -> None:
+        """Show whether this is the leg to drive now."""
+        if bool(self.property("next")) != is_next:
+            self.setProperty("next", is_next)
+            self.style().unpolish(self)
+            self.style().polish(self)
 
     def _toggle(self) -> None:
         self.stage.toggle_left_out(self.name)
@@ -350,6 +359,8 @@ class DriveStage(Stage):
         if left_out:
             words += f", {left_out} left out"
         nxt = next((leg for leg in study.legs if leg.state == "planned"), None)
+        for name, card in self.cards.items():
+            card.mark_next(nxt is not None and name == nxt.leg)
         if nxt:
             words += f" \u00b7 next: {nxt.run or nxt.leg} {nxt.direction}, {study.configuration(nxt.configuration).label}"
         self.subtitle.setText(words)

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QToolButton, QVB
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import clear, draw_mark, label, percent, scrolling
+from fairmargin.desktop.widgets.charts import OrderStrip
 from fairmargin.logbook import StudyEntry
 
 
@@ -32,6 +33,10 @@ def summary_words(known: dict[str, Any]) -> str:
         f"{known['words']} \u00b7 {percent(known['effect'])} ({percent(known['low'])} to {percent(known['high'])}) "
         f"\u00b7 {known['legs']} legs"
     )
+
+
+#: The day the first screen draws.
+_DAY = ((None, "baseline"), (0, "trial"), (0, "trial"), (None, "baseline"))
 
 
 class MiniBar(QWidget):
@@ -154,12 +159,11 @@ class HomePage(QWidget):
         self._list.setContentsMargins(0, 0, 8, 0)
         self._list.setSpacing(10)
         page.addWidget(scrolling(inner), 1)
-        page.addWidget(
-            label(
-                "Bars: effect of the trial on consumption, \u221212 % to +12 % of baseline; the line is no difference.",
-                "muted",
-            )
+        self.legend = label(
+            "Bars: effect of the trial on consumption, \u221212 % to +12 % of baseline; the line is no difference.",
+            "muted",
         )
+        page.addWidget(self.legend)
         self.cards: list[StudyCard] = []
         session.studiesChanged.connect(self.refresh)
         session.logbookChanged.connect(self.refresh)
@@ -185,6 +189,7 @@ class HomePage(QWidget):
             card.removed.connect(self.session.remove_study)
             self.cards.append(card)
             self._list.addWidget(card)
+        self.legend.setVisible(bool(self.cards))
         if not self.cards:
             self._list.addWidget(self._empty())
         self._list.addStretch()
@@ -204,6 +209,9 @@ class HomePage(QWidget):
                 wrap=True,
             )
         )
+        strip = OrderStrip()
+        strip.show_runs([(f"run {i + 1}", trial, word, "") for i, (trial, word) in enumerate(_DAY)])
+        layout.addWidget(strip)
         row = QHBoxLayout()
         first = QPushButton("Start your first study")
         first.setObjectName("primary")

@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fairmargin.core.judgement.readings import route_km
 from fairmargin.core.planning import ORDERS, display_noise_percent, drift_left
@@ -50,6 +59,11 @@ class PlanStage(Stage):
         self.block = QPushButton("Add such a block")
         self.block.clicked.connect(self._add_block)
         row.addWidget(self.block)
+        self.route = QPushButton("Route from a file\u2026")
+        self.route.setToolTip(
+            "A route.csv: distance_m, latitude, longitude, elevation_m in the out direction"
+        )
+        self.route.clicked.connect(self._choose_route)
         box.addLayout(row)
         self.page.addWidget(frame)
         row = QHBoxLayout()
@@ -58,6 +72,7 @@ class PlanStage(Stage):
         box.addWidget(label("What these runs can see", "heading"))
         self.sees = label("", wrap=True)
         box.addWidget(self.sees)
+        box.addWidget(self.route, 0, Qt.AlignmentFlag.AlignLeft)
         box.addStretch()
         row.addWidget(frame, 1)
         frame, box = panel()
@@ -95,6 +110,8 @@ class PlanStage(Stage):
         self.lay.setEnabled(not read_only and not begun)
         self.lay.setToolTip("Readings have been typed: add a block instead." if begun else "")
         self.block.setEnabled(not read_only and bool(trials))
+        self.route.setEnabled(not read_only)
+        self.route.setText("Another route from a file\u2026" if study.route else "Route from a file\u2026")
         if "A" in letters and "B" in letters:
             left = drift_left(letters)
             if abs(left) < 0.05:
@@ -155,9 +172,32 @@ class PlanStage(Stage):
             )
         if not study.route:
             lines.append(
-                "No route yet: without one, the wind cannot be laid along the road. Import a package with route.csv."
+                "No route yet: without one, the wind cannot be laid along the road. Take one from a file, or from another "
+                "study when you make a new one."
             )
         return "\n\n".join(lines)
+
+    def _choose_route(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Route", "", "Route tables (*.csv);;All files (*)")
+        if path:
+            self.bring_route(path)
+
+    def bring_route(self, path: str) -> bool:
+        """Take a route from a route.csv into the study."""
+        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.package import read_route
+
+        study = self.session.study
+        if study is None:
+            return False
+        try:
+            points, notices = read_route(path)
+        except InputFault as fault:
+            self.session.failed.emit(f"The route was not taken. {fault.faults[0]}")
+            return False
+        if notices:
+            self.session.failed.emit(f"Route taken; {'; '.join(notices)}.")
+        return self.session.edit(study.with_(route=points), "route")
 
     def _pattern(self) -> str:
         return str(self.order.currentData())

@@ -57,6 +57,7 @@ _SHEET: Final = Template(
 QMainWindow, QDialog, QWidget#page, QScrollArea, QWidget#scrolled { background: $paper; }
 QScrollArea { border: none; }
 QFrame#panel { background: $panel; border: 1px solid $rule; border-radius: 6px; }
+QFrame#panel[next="true"] { border: 2px solid $here; }
 QLabel { background: transparent; }
 QLabel#title { font-size: 20px; font-weight: 600; }
 QLabel#heading { font-size: 14px; font-weight: 600; }
