@@ -262,9 +262,10 @@ def read_consumption(text: str, default_unit: ConsumptionUnit) -> TypedConsumpti
     wh_per_km = to_wh_per_km(number.value, unit)
     low, high = (100.0, 9000.0) if is_fuel_unit(unit) else (20.0, 3000.0)
     if not low <= wh_per_km <= high:
+        ends = sorted(from_wh_per_km(end, unit) for end in (low, high))
         raise UnitError(
-            f"{number.value:g} {label(unit)} is {wh_per_km:.0f} Wh/km; expected between {low:.0f} and {high:.0f}. "
-            "Is the unit right?"
+            f"{number.value:g} {label(unit)} is not possible; expected {ends[0]:.3g} to {ends[1]:.3g} "
+            f"{label(unit)}. Is the unit right?"
         )
     return TypedConsumption(number.value, unit, number.step)
 
