@@ -1,6 +1,6 @@
 """An edit on a 16-leg study: analyse, save, redraw. The aim: 100 ms.
 
-    QT_QPA_PLATFORM=offscreen .venv/bin/python benchmarks/edit.py
+QT_QPA_PLATFORM=offscreen .venv/bin/python benchmarks/edit.py
 """
 
 from __future__ import annotations

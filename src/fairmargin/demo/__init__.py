@@ -102,7 +102,14 @@ def _with_pressures(study: Study) -> Study:
         for leg in study.legs
         for has_event in [any(e.leg == leg.leg for e in study.events)]
     )
-    return study.with_(legs=legs)
+    study = study.with_(legs=legs)
+    queues = [e for e in study.events if e.kind == "slow-traffic"]
+    if len(study.legs) >= 16 and queues:
+        worst = max(queues, key=lambda e: e.duration_s or 0.0)
+        study = study.with_leg(
+            worst.leg, included=False, reason="queue at the lock bridge", left_out_after_result=True
+        )
+    return study
 
 
 def make_demo_logbook(path: str | Path) -> None:

@@ -156,7 +156,7 @@ class PlanStage(Stage):
         )
         if c is not None:
             lines.append(
-                f"Margin so far: \u00b1{c.half_width_percent:.1f} % with {c.pairs} pair{'s' if c.pairs != 1 else ''}."
+                f"Margin so far: \u00b1{c.half_width_percent:.1f} % with {c.pairs} pair{'s' if c.pairs != 1 else ''} of runs."
             )
             if c.pairs_needed is None:
                 lines.append(

@@ -105,7 +105,7 @@ class VerdictStage(Stage):
         trial, base = study.configuration(c.trial).label, study.configuration(c.baseline).label
         good = sum(p.included for p in c.pair_list)
         self.subtitle.setText(
-            f"{good} of {len(c.pair_list)} pairs \u00b7 {conditions_words(study, c, self.session.view, self.session.units)}"
+            f"{good} of {len(c.pair_list)} pairs of legs \u00b7 {conditions_words(study, c, self.session.view, self.session.units)}"
         )
         self.pairs_title.setText(f"Every pair, {trial.lower()} against {base.lower()}")
         for key in self._keys:
