@@ -262,6 +262,11 @@ def _analyse_group(
         legs_kept = [table[name] for o in kept for name in o.legs]
         return fit_study(study, legs_kept, kept, traces, how, start=fit)
 
+    def with_left_out() -> Fit | None:
+        return fit_study(
+            study, [conditions[name] for o in members for name in o.legs], members, traces, options
+        )
+
     fit: Fit | None = None
     lines: dict[str, dict[str, float]] = {}
     if used:
@@ -299,7 +304,7 @@ def _analyse_group(
         b = [o for o in used if legs[o.legs[0]].configuration == trial]
         if not a or not b:
             continue
-        case = Case(study, trial, fit.conditions, used, fit, effect, options, refit)
+        case = Case(study, trial, fit.conditions, used, fit, effect, options, refit, with_left_out)
         found = fairness.check(case)
         concerns += found
         comparisons.append(

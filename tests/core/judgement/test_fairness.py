@@ -156,7 +156,10 @@ def test_tyres_without_a_distance_check_and_grid_energy():
 def test_left_out_after_the_result_stays_in_sight():
     study = driven_study("ABBA").with_leg("L03", included=False, reason="queue", left_out_after_result=True)
     result = analyse(study)
-    assert "queue" in {c.code: c for c in result.concerns}["left-out-after-result"].message
+    concern = {c.code: c for c in result.concerns}["left-out-after-result"]
+    assert "queue" in concern.message
+    back_in = analyse(study.with_leg("L03", included=True)).comparisons[0].effect_percent
+    assert concern.charge_percent == pytest.approx(result.comparisons[0].effect_percent - back_in, abs=0.02)
     leg = next(x for x in result.legs if x.leg == "L03")
     assert not leg.included and leg.corrected_wh_per_km is None and leg.measured_wh_per_km > 0
     pair = next(p for p in result.comparisons[0].pair_list if p.trial_leg == "L03")

@@ -50,6 +50,7 @@ class Case:
     effect: Effect
     options: FitOptions
     refit: Callable[[FitOptions, Sequence[Conditions]], Fit | None]
+    with_left_out: Callable[[], Fit | None]  # the same fit with the left-out legs taken back in
 
     @property
     def baseline(self) -> str:
@@ -743,13 +744,13 @@ def _statistics(case: Case) -> list[Concern]:
             Concern(
                 "left-out-after-result",
                 "note",
-                None,
+                case._against(case.with_left_out()),
                 tuple(leg.leg for leg in late),
                 f"{len(late)} leg{'s' if len(late) != 1 else ''} left out after the result was seen",
                 "; ".join(f"{leg.leg}: {leg.reason or 'no reason given'}" for leg in late) + ".",
                 "The reason is kept in the report.",
                 covered=True,
-                signed=False,
+                signed=True,
             )
         )
     return out

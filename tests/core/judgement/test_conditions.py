@@ -1,0 +1,164 @@
+"""Conditions of the legs: weather between reports, days, warm-up, speeds; and what the instruments say."""
+
+import math
+from datetime import UTC, datetime, timedelta, timezone
+
+import numpy as np
+import pytest
+from tests.conftest import VAN, driven_study
+from uncertainties import ufloat
+
+from fairmargin.core.judgement.conditions import leg_conditions, weather_at
+from fairmargin.core.judgement.readings import distance_ratios, integrate_power_wh, observations
+from fairmargin.core.study import Trace, WeatherRow
+
+START = datetime(2026, 5, 2, 9, 0)
+
+
+def row(hours, **values):
+    return WeatherRow(time=START + timedelta(hours=hours), **values)
+
+
+def test_weather_is_interpolated_between_reports():
+    rows = (
+        row(0, temperature_c=10, wind_speed_ms=2, wind_from_deg=350),
+        row(2, temperature_c=14, wind_speed_ms=4, wind_from_deg=10),
+    )
+    second = (START + timedelta(hours=1) - datetime(1970, 1, 1)).total_seconds()
+    found = weather_at(rows, second, aware=False)
+    assert found["temperature_c"] == pytest.approx(12)
+    # between 350° and 10° lies north, not south; the speed is the mean of the speeds
+    assert math.hypot(found["from_north"], found["from_east"]) == pytest.approx(3.0)
+    assert math.degrees(math.atan2(found["from_east"], found["from_north"])) == pytest.approx(3.4, abs=0.5)
+    assert weather_at((), second, aware=False) == {}
+
+
+def test_offsets_from_utc_are_honoured_when_all_have_one():
+    study = driven_study("ABBA")
+    zone = timezone(timedelta(hours=2))
+    study = study.with_legs(
+        leg.with_(started_at=leg.started_at.replace(tzinfo=zone), temperature_c=None) for leg in study.legs
+    )
+    first = study.legs[0].started_at + timedelta(seconds=368)
+    rows = tuple(
+        WeatherRow(time=(first + timedelta(hours=h)).astimezone(UTC), temperature_c=10 + h) for h in (0, 8)
+    )
+    conditions = leg_conditions(study.with_(weather=rows), {}, 700.0)
+    assert conditions["L01"].temperature_c == pytest.approx(10.0, abs=0.01)
+
+
+def test_unknown_weather_is_flagged_and_filled():
+    study = driven_study("ABBA")
+    bare = study.with_legs(
+        leg.with_(temperature_c=None, pressure_hpa=None, wind_speed_ms=None, wind_from_deg=None)
+        for leg in study.legs
+    )
+    c = leg_conditions(bare, {}, 700.0)["L01"]
+    assert not (c.temperature_known or c.pressure_known or c.wind_known)
+    assert c.temperature_c == study.reference.temperature_c
+    calm = leg_conditions(study.with_leg("L01", wind_speed_ms=0, wind_from_deg=None), {}, 700.0)["L01"]
+    assert calm.wind_known  # calm air needs no direction
+
+
+def test_days_and_warm_up():
+    study = driven_study("AABB")
+    later = study.with_legs(
+        leg.with_(started_at=leg.started_at + timedelta(days=3 if leg.configuration == "B" else 0))
+        for leg in study.legs
+    )
+    c = leg_conditions(later, {}, 700.0)
+    assert [c[leg.leg].day for leg in later.legs] == [0, 0, 0, 0, 1, 1, 1, 1]
+    shares = [c[leg.leg].warm_share for leg in later.legs]
+    # mean of exp(−t/700) over the first 736 s, by hand; each day starts cold again
+    assert shares[0] == pytest.approx(700 / 736 * (1 - math.exp(-736 / 700)), rel=1e-6)
+    assert shares[1] < 0.6 * shares[0] and shares[4] == pytest.approx(shares[0])
+
+
+def test_a_warm_up_leg_that_is_left_out_still_warms_the_tyres():
+    study = driven_study("ABBA")
+    warm_up = study.legs[0].with_(
+        leg="W",
+        run="W",
+        included=False,
+        reason="warm-up",
+        started_at=study.legs[0].started_at - timedelta(minutes=25),
+        duration_s=1300,
+    )
+    warmed = study.with_legs((warm_up, *study.legs))
+    before = leg_conditions(study, {}, 700.0)["L01"].warm_share
+    assert leg_conditions(warmed, {}, 700.0)["L01"].warm_share < 0.35 * before
+
+
+def test_a_time_read_to_the_minute_is_weighed_with_the_aim():
+    study = driven_study("ABBA")
+    minutes = study.with_legs(
+        leg.with_(duration_s=720) for leg in study.legs
+    )  # 92 km/h by the clock, 90 aimed
+    c = leg_conditions(minutes, {}, 700.0)["L01"]
+    assert 90 < c.speed_m_s * 3.6 < 92
+    assert 0.01 < c.speed_sd < 0.025
+    exact = leg_conditions(study, {}, 700.0)["L01"]
+    assert exact.speed_m_s * 3.6 == pytest.approx(90) and exact.speed_sd < 0.002
+
+
+def test_stops_do_not_count_as_driving():
+    study = driven_study("ABBA").with_leg("L01", duration_s=836, stopped_s=100)
+    assert leg_conditions(study, {}, 700.0)["L01"].speed_m_s * 3.6 == pytest.approx(90)
+
+
+def test_reading_noise_is_that_of_the_gum():
+    # JCGM 100:2008, 4.3.7: half-width a = step/2 gives a/√3; propagated with the package `uncertainties`.
+    study = driven_study("AB", [15.0, 15.0, 15.0, 15.0]).with_legs(
+        leg.with_(average_shown=15.0, average_unit="kWh/100km", average_step=0.1)
+        for leg in driven_study("AB").legs
+    )
+    shown = ufloat(15.0, 0.05 / math.sqrt(3))
+    energy = shown * 18.4 * 10
+    o = observations(study, {})[0]
+    assert o.energy_wh == pytest.approx(energy.nominal_value)
+    assert o.relative_sd == pytest.approx(energy.std_dev / energy.nominal_value)
+
+
+def test_noise_of_a_state_of_charge_difference():
+    bare = {"average_shown": None, "average_unit": None, "average_step": None}
+    study = driven_study("AB", method="one-way")
+    study = study.with_legs(
+        leg.with_(**bare, soc_start_percent=80, soc_end_percent=70, soc_step_percent=1) for leg in study.legs
+    )
+    before, after, lag = ufloat(80, 0.5 / math.sqrt(3)), ufloat(70, 0.5 / math.sqrt(3)), ufloat(0, 0.3)
+    drop = before - after + lag
+    assert observations(study, {})[0].relative_sd == pytest.approx(drop.std_dev / drop.nominal_value)
+
+
+def test_distance_ratio_comes_from_gps_where_there_is_one():
+    study = driven_study("ABBA")
+    gps = study.with_legs(leg.with_(distance_km=18.9, gps_distance_km=18.4) for leg in study.legs)
+    assert distance_ratios(gps) == pytest.approx({"A": 18.9 / 18.4, "B": 18.9 / 18.4})
+    stated = study.with_(vehicle=VAN.with_(distance_error_percent=2.6))
+    assert distance_ratios(stated)["A"] == pytest.approx(1.026)
+    # tyres: each configuration has its own odometer
+    tyres = driven_study("ABBA", kind="tyres").with_legs(
+        leg.with_(gps_distance_km=18.4 if leg.configuration == "A" else 18.6) for leg in study.legs
+    )
+    ratios = distance_ratios(tyres)
+    assert ratios["A"] > ratios["B"]
+
+
+def test_the_most_direct_instrument_counts():
+    study = driven_study("AB").with_leg(
+        "L01", energy_kwh=3.0, energy_step_kwh=0.01, fuel_l=None, soc_start_percent=80, soc_end_percent=74
+    )
+    assert [r.instrument for r in observations(study, {})[0].readings] == [
+        "trip energy",
+        "trip average",
+        "state of charge",
+    ]
+
+
+def test_gaps_in_a_log_are_bridged_and_counted():
+    t = np.concatenate([np.arange(0.0, 100.0), np.arange(160.0, 260.0)])
+    trace = Trace(time_s=t, speed_kmh=np.full(t.size, 90.0), power_kw=np.full(t.size, 18.0))
+    energy, gaps = integrate_power_wh(trace)
+    assert energy == pytest.approx(18_000 * 259 / 3600)
+    assert gaps == pytest.approx(61 / 259)
+    assert integrate_power_wh(Trace(time_s=t, speed_kmh=t)) is None
