@@ -1,0 +1,67 @@
+"""A whole vehicle simulated by the reference library fastsim, imported as logged legs."""
+
+import numpy as np
+import pytest
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.study import Trace, Vehicle
+from tests.conftest import driven_study
+
+fs = pytest.importorskip("fastsim")
+
+
+def electric_car():
+    """The library's plain battery-electric car, whichever it ships (without a thermal model)."""
+    for name in fs.Vehicle.list_resources():
+        car = fs.Vehicle.from_resource(str(name)).to_dict()
+        if "BEV" in str(list(car["pt_type"])) and car["cabin"] == "None":
+            return car
+    raise AssertionError("fastsim ships no battery-electric car")
+
+
+def drive(car, cycle):
+    """Time [s], speed [km/h], battery power [kW] and distance [km] of one simulated drive."""
+    run = fs.SimDrive(fs.Vehicle.from_dict(car), fs.Cycle.from_resource(cycle))
+    run.walk()
+    out = run.to_dict()["veh"]
+    (powertrain,) = out["pt_type"].values()
+    battery = np.array(powertrain["res"]["history"]["pwr_out_electrical_watts"])
+    history = out["history"]
+    time, speed = np.array(history["time_seconds"]), np.array(history["speed_ach_meters_per_second"])
+    return Trace(time_s=time, speed_kmh=speed * 3.6, power_kw=battery / 1000), history["dist_meters"][-1] / 1000
+
+
+@pytest.mark.parametrize("change", ["drag", "mass"])
+def test_a_changed_car_is_told_from_the_other(change):
+    # Published cycle HWFET (package fastsim), 16.5 km at 78 km/h, with +10 % drag coefficient or +300 kg.
+    base = electric_car()
+    trial = electric_car()
+    if change == "drag":
+        trial["chassis"]["drag_coef"] *= 1.1
+    else:
+        trial["chassis"]["cargo_mass_kilograms"] += 300.0
+        trial["mass_kilograms"] += 300.0
+    chassis = base["chassis"]
+    traces, energies, km = {}, {}, 0.0
+    study = driven_study("ABBAABBA", kind="aero covers" if change == "drag" else "payload", method="loop", route=())
+    for leg in study.legs:
+        traces[leg.leg], km = drive(base if leg.configuration == "A" else trial, "hwfet.csv")
+        energies[leg.configuration] = float(np.trapezoid(traces[leg.leg].power_kw, traces[leg.leg].time_s)) / 3600
+    vehicle = Vehicle(
+        mass_kg=base["mass_kilograms"],
+        drag_area_m2=chassis["drag_coef"] * chassis["frontal_area_square_meters"],
+        rolling_coefficient=chassis["wheel_rr_coef"],
+        auxiliary_w=base["pwr_aux_base_watts"],
+    )
+    study = study.with_(vehicle=vehicle, target_speed_kmh=78.0)
+    study = study.with_legs(
+        leg.with_(average_shown=None, average_unit=None, average_step=None, distance_km=km, duration_s=None)
+        for leg in study.legs
+    )
+    truth = (energies["B"] / energies["A"] - 1) * 100
+    c = analyse(study, traces).comparisons[0]
+    assert c.as_measured_percent == pytest.approx(truth, abs=0.05)
+    low, high = c.interval_percent
+    assert low < truth < high
+    assert c.effect_percent == pytest.approx(truth, abs=0.6)  # stated for steady speed, driven as a cycle
+    assert c.verdict == "uses more"
