@@ -2,10 +2,10 @@
 
 import numpy as np
 import pytest
+from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Trace, Vehicle
-from tests.conftest import driven_study
 
 fs = pytest.importorskip("fastsim")
 
@@ -28,7 +28,9 @@ def drive(car, cycle):
     battery = np.array(powertrain["res"]["history"]["pwr_out_electrical_watts"])
     history = out["history"]
     time, speed = np.array(history["time_seconds"]), np.array(history["speed_ach_meters_per_second"])
-    return Trace(time_s=time, speed_kmh=speed * 3.6, power_kw=battery / 1000), history["dist_meters"][-1] / 1000
+    return Trace(time_s=time, speed_kmh=speed * 3.6, power_kw=battery / 1000), history["dist_meters"][
+        -1
+    ] / 1000
 
 
 @pytest.mark.parametrize("change", ["drag", "mass"])
@@ -43,10 +45,14 @@ def test_a_changed_car_is_told_from_the_other(change):
         trial["mass_kilograms"] += 300.0
     chassis = base["chassis"]
     traces, energies, km = {}, {}, 0.0
-    study = driven_study("ABBAABBA", kind="aero covers" if change == "drag" else "payload", method="loop", route=())
+    study = driven_study(
+        "ABBAABBA", kind="aero covers" if change == "drag" else "payload", method="loop", route=()
+    )
     for leg in study.legs:
         traces[leg.leg], km = drive(base if leg.configuration == "A" else trial, "hwfet.csv")
-        energies[leg.configuration] = float(np.trapezoid(traces[leg.leg].power_kw, traces[leg.leg].time_s)) / 3600
+        energies[leg.configuration] = (
+            float(np.trapezoid(traces[leg.leg].power_kw, traces[leg.leg].time_s)) / 3600
+        )
     vehicle = Vehicle(
         mass_kg=base["mass_kilograms"],
         drag_area_m2=chassis["drag_coef"] * chassis["frontal_area_square_meters"],

@@ -428,3 +428,22 @@ def test_samples_are_analysed_off_the_gui_thread(qtbot, window):
     with qtbot.waitSignal(window.session.analysisChanged, timeout=10_000):
         assert window.import_from(window.session.logbook.path.parent / "p")
     assert window.session.analysis.legs[0].instrument == "logger"
+
+
+def test_another_comparison_is_shown_everywhere(qtbot, window):
+    from fairmargin.core.study import Configuration
+
+    study = driven_study("ABAB")
+    study = study.with_(configurations=(*study.configurations, Configuration(id="C", name="Third")))
+    study = study.with_legs(
+        leg.with_(configuration="C" if leg.run == "R4" else leg.configuration) for leg in study.legs
+    )
+    window.session.add_study(study)
+    window.go_to("verdict")
+    assert window.choice.isVisible() and window.choice.count() == 2
+    window.choice.setCurrentIndex(1)
+    window.choice.activated.emit(1)
+    assert window.bar.comparison.trial == "C"
+    assert "third" in window.stage("verdict").pairs_title.text()
+    window.go_to("use")
+    assert "third" in window.stage("use").range_words.text()

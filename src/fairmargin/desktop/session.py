@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QRunnable, QSettings, QThreadPool, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
-from fairmargin.core.analysis import Analysis, View, analyse
+from fairmargin.core.analysis import Analysis, Comparison, View, analyse
 from fairmargin.core.study import Study, Trace
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary
@@ -88,6 +88,7 @@ class Session(QObject):
         self.traces: dict[str, Trace] = {}
         self.analysis: Analysis | None = None
         self.view: View = "reference"
+        self.chosen = 0  # which comparison is shown, where there are several
         self.undo = QUndoStack(self)
         self.units = self._read_units()
         self._ticket = 0
@@ -144,6 +145,7 @@ class Session(QObject):
             self.failed.emit(str(fault))
             return False
         self.study_id, self.study, self.traces = study_id, study, traces
+        self.chosen = 0
         self._analyse()
         self.studyChanged.emit()
         return True
@@ -240,6 +242,19 @@ class Session(QObject):
         self.studiesChanged.emit()
 
     # ------------------------------------------------------------ analysis
+
+    @property
+    def comparison(self) -> Comparison | None:
+        """The comparison that is shown, if there is any."""
+        if self.analysis is None or not self.analysis.comparisons:
+            return None
+        return self.analysis.comparisons[min(self.chosen, len(self.analysis.comparisons) - 1)]
+
+    def choose(self, index: int) -> None:
+        """Show another comparison."""
+        if index != self.chosen and index >= 0:
+            self.chosen = index
+            self.analysisChanged.emit()
 
     def set_view(self, view: View) -> None:
         """Switch between reference, study mean and as measured."""

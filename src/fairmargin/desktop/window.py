@@ -83,7 +83,7 @@ class MainWindow(QMainWindow):
         side.setContentsMargins(0, 14, 16, 16)
         self.choice = QComboBox()
         self.choice.setAccessibleName("Comparison shown")
-        self.choice.activated.connect(self._show)
+        self.choice.activated.connect(session.choose)
         side.addWidget(self.choice)
         self.ledger = FairnessLedger()
         self.ledger.goTo.connect(self.go_to)
@@ -173,7 +173,7 @@ class MainWindow(QMainWindow):
         many = len(analysis.comparisons) if analysis else 0
         self.choice.setVisible(many > 1)
         if analysis and many > 1:
-            now = max(self.choice.currentIndex(), 0)
+            now = self.session.chosen
             self.choice.blockSignals(True)
             self.choice.clear()
             for c in analysis.comparisons:
@@ -183,8 +183,8 @@ class MainWindow(QMainWindow):
                 self.choice.addItem(words + (f", {c.sector}" if c.sector else ""))
             self.choice.setCurrentIndex(min(now, many - 1))
             self.choice.blockSignals(False)
-        self.bar.show_analysis(study, analysis, max(self.choice.currentIndex(), 0) if many > 1 else 0)
-        self.ledger.show_analysis(study, analysis)
+        self.bar.show_analysis(study, analysis, self.session.chosen)
+        self.ledger.show_analysis(study, analysis, self.session.chosen)
         where = [study.route_name] if study.route_name else []
         if study.target_speed_kmh:
             where.append(speed_words(study.target_speed_kmh, self.session.units))
@@ -195,7 +195,7 @@ class MainWindow(QMainWindow):
 
     def _stops(self, study: Study) -> tuple[Stop, ...]:
         analysis = self.session.analysis
-        c = analysis.comparisons[0] if analysis and analysis.comparisons else None
+        c = self.session.comparison
         driven = sum(leg.has_reading for leg in study.legs)
         out = sum(not leg.included for leg in study.legs)
         total = len(study.legs)

@@ -54,6 +54,7 @@ SCATTER_KM: Final = 30.0
 WIND_RUN_M_S: Final = 0.65
 WIND_DAY_M_S: Final = 0.5
 WIND_LEG_M_S: Final = 0.3
+WIND_GROWTH: Final = (0.7, 0.085)  # the three above times this much, plus this much per m/s of reported wind
 WIND_UNKNOWN_DAY_M_S: Final = 3.0
 WIND_UNKNOWN_RUN_M_S: Final = 1.0
 YAW_SLOPE_SD: Final = 0.006
@@ -242,7 +243,10 @@ def _unknowns(
             _Unknown("tyre pressure", "tyres", Slot.PRESSURE_EXPONENT, legs_only, 0, PRESSURE_EXPONENT_SD)
         )
 
-    wind_sds = (WIND_DAY_M_S, WIND_RUN_M_S, WIND_LEG_M_S)
+    # A mast some way off errs more in a strong wind than in a light one (common practice).
+    reported = [c.wind_speed for c in conditions if c.wind_known]
+    grown = min(WIND_GROWTH[0] + WIND_GROWTH[1] * (sum(reported) / len(reported) if reported else 3.5), 1.6)
+    wind_sds = (WIND_DAY_M_S * grown, WIND_RUN_M_S * grown, WIND_LEG_M_S * grown)
     day_keys = sorted({c.day for c in conditions})
     for day in day_keys:
         on = mask([c.day == day for c in conditions])

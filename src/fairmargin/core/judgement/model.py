@@ -202,7 +202,9 @@ def logged_pieces(shape: RouteShape | None, study: Study, c: Conditions, trace: 
                 angle = headings_rad(lat[moved], lon[moved])
                 heading = angle[np.clip(np.cumsum(moved)[1:] - 2, 0, len(angle) - 1)]
     if not np.isfinite(heading).all() and study.method in {"loop", "laps"}:
-        heading = np.asarray(2 * np.pi * middle / whole, dtype=np.float64)  # a circle, as for legs without a log
+        heading = np.asarray(
+            2 * np.pi * middle / whole, dtype=np.float64
+        )  # a circle, as for legs without a log
     heading_known = bool(np.isfinite(heading).all())
     if not heading_known:
         heading = np.full(len(ds), math.pi if c.backwards else 0.0)

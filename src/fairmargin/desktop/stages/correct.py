@@ -97,7 +97,7 @@ class CorrectStage(Stage):
             self._leg = names[0]
         trials = [t.id for t in study.trials]
         factor = fall_factor(units)
-        c = analysis.comparisons[0] if analysis.comparisons else None
+        c = self.session.comparison
         means: dict[int | None, float] = {}
         if c is not None:
             means = {None: c.baseline_wh_per_km * factor, trials.index(c.trial): c.trial_wh_per_km * factor}

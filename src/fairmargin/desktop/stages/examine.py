@@ -98,7 +98,7 @@ class ExamineStage(Stage):
         for i, leg in enumerate(study.legs):
             wind = ""
             if leg.wind_speed_ms is not None:
-                wind = show_number(units.show("wind", leg.wind_speed_ms), 1)
+                wind = f"{units.show('wind', leg.wind_speed_ms):.1f}"
                 if leg.wind_from_deg is not None:
                     wind += f"  {leg.wind_from_deg:.0f}\u00b0"
             state: str = leg.state if leg.included else f"left out: {leg.reason}"
@@ -113,9 +113,7 @@ class ExamineStage(Stage):
                 show_reading(leg) or (results[leg.leg].shown if leg.leg in results else ""),
                 "" if leg.distance_km is None else show_number(units.show("distance", leg.distance_km), 2),
                 show_duration(leg.duration_s),
-                ""
-                if leg.temperature_c is None
-                else show_number(units.show("temperature", leg.temperature_c), 1),
+                "" if leg.temperature_c is None else f"{units.show('temperature', leg.temperature_c):.1f}",
                 wind,
             ]
             colour = (

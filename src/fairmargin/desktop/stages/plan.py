@@ -149,11 +149,7 @@ class PlanStage(Stage):
             f"Display step of {100 * share:.1f} %{'' if driven else ' (0.1 in 16 assumed)'}: rounding alone is worth "
             f"\u00b1{noise:.1f} % with {per_side} legs each."
         )
-        c = (
-            self.session.analysis.comparisons[0]
-            if self.session.analysis and self.session.analysis.comparisons
-            else None
-        )
+        c = self.session.comparison
         if c is not None:
             lines.append(
                 f"Margin so far: \u00b1{c.half_width_percent:.1f} % with {c.pairs} pair{'s' if c.pairs != 1 else ''} of runs."

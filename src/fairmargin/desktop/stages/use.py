@@ -93,7 +93,7 @@ class UseStage(Stage):
     def refresh(self, study: Study) -> None:
         units = self.session.units
         analysis = self.session.analysis
-        c = analysis.comparisons[0] if analysis and analysis.comparisons else None
+        c = self.session.comparison
         capacity = study.vehicle.usable_capacity_kwh
         reserve = self._number("reserve", 15.0) / 100.0
         self.capacity.show_text(show_number(capacity, 1))

@@ -90,7 +90,7 @@ class VerdictStage(Stage):
 
     def refresh(self, study: Study) -> None:
         analysis = self.session.analysis
-        c = analysis.comparisons[0] if analysis and analysis.comparisons else None
+        c = self.session.comparison
         if analysis is None or c is None:
             self.subtitle.setText("no comparison yet")
             self.pairs_title.setText("Every pair")

@@ -39,8 +39,10 @@ def leg_words(study: Study, legs: tuple[str, ...]) -> str:
     if not legs:
         return ""
     driven = [leg.leg for leg in study.legs if leg.has_reading]
-    if len(legs) >= len(driven) and len(legs) > 1:
-        return "all legs"
+    used = sum(leg.included and leg.has_reading for leg in study.legs)
+    if len(legs) >= used and len(legs) > 1:
+        return "all legs" if used == len(driven) else "all legs used"
+    legs = tuple(sorted(legs, key=lambda name: driven.index(name) if name in driven else len(driven)))
     if len(legs) == 1:
         return f"leg {legs[0]}"
     positions = [driven.index(n) for n in legs if n in driven]
@@ -151,9 +153,10 @@ class FairnessLedger(QFrame):
         self._shown: object = None
         self.show_analysis(None, None)
 
-    def show_analysis(self, study: Study | None, analysis: Analysis | None) -> None:
+    def show_analysis(self, study: Study | None, analysis: Analysis | None, index: int = 0) -> None:
         """Redraw from an analysis; None is the empty state."""
-        c = analysis.comparisons[0] if analysis and analysis.comparisons else None
+        every = analysis.comparisons if analysis else ()
+        c = every[min(index, len(every) - 1)] if every else None
         shown = (
             (c and (analysis.concerns, round(c.effect_percent, 2), c.verdict), theme.colours)
             if analysis
@@ -170,7 +173,7 @@ class FairnessLedger(QFrame):
             self._foot.hide()
             self._list.addStretch()
             return
-        c = analysis.comparisons[0]
+        assert c is not None
         self._intro.setText(
             f"What each doubt could be worth, beside an effect of {abs(c.effect_percent):.1f} %."
         )

@@ -1,0 +1,141 @@
+"""The shared widgets, each by itself."""
+
+import pytest
+from PySide6.QtCore import Qt
+from tests.conftest import driven_study
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.desktop.paste import apply_cells, read_cells
+from fairmargin.desktop.stages.base import Field, show_number
+from fairmargin.desktop.stages.drive import read_clock, show_duration, show_reading
+from fairmargin.desktop.widgets.basics import nice_step, percent, signed
+from fairmargin.desktop.widgets.fairness import FairnessLedger, leg_words
+from fairmargin.desktop.widgets.marginbar import MarginBar, between
+
+METRIC = UNIT_CHOICES["metric"]
+
+
+@pytest.mark.parametrize(
+    "value, text", [(-3.61, "\u22123.6 %"), (0.04, "0.0 %"), (-0.04, "0.0 %"), (2.0, "+2.0 %")]
+)
+def test_per_cents_are_written_with_true_signs(value, text):
+    assert percent(value) == text
+    assert signed(value) == text.removesuffix(" %")
+
+
+@pytest.mark.parametrize("span, step", [(12, 2), (0.9, 0.2), (70, 20), (6, 1)])
+def test_ticks_are_round(span, step):
+    assert nice_step(span) == pytest.approx(step)
+
+
+def test_legs_are_named_briefly():
+    study = driven_study("ABBA")
+    names = [leg.leg for leg in study.legs]
+    assert leg_words(study, tuple(names)) == "all legs"
+    assert leg_words(study, ("L03",)) == "leg L03"
+    assert leg_words(study, ("L04", "L03", "L05")) == "legs L03 to L05"
+    assert leg_words(study, ("L01", "L03", "L05", "L07")) == "legs L01, L03, L05 and 1 more"
+    without = study.with_leg("L08", included=False, reason="x")
+    assert leg_words(without, tuple(names[:-1])) == "all legs used"
+    assert leg_words(study, ()) == ""
+
+
+def test_margin_bar_says_what_it_draws(qtbot, qapp):
+    bar = MarginBar()
+    qtbot.addWidget(bar)
+    bar.show_analysis(None, None)
+    assert bar.accessibleName() == "No study open"
+    study = driven_study("ABBAABBA")
+    result = analyse(study)
+    bar.show_analysis(study, result)
+    words = bar.accessibleName()
+    assert (
+        words.startswith("Trial: ")
+        and "% less" in words
+        and "95 %" in words
+        and "as read \u22125.0 %" in words
+    )
+    bar.resize(900, bar.HEIGHT)
+    assert not bar.grab().isNull()
+    assert between(result.comparisons[0]).startswith("between ")
+
+
+def test_fairness_ledger_leads_to_the_stage(qtbot, qapp):
+    ledger = FairnessLedger()
+    qtbot.addWidget(ledger)
+    study = driven_study("AABB")
+    ledger.show_analysis(study, analyse(study))
+    ledger.show()
+    from PySide6.QtWidgets import QPushButton
+
+    plan = next(b for b in ledger.findChildren(QPushButton) if "Look in Plan" in b.text())
+    with qtbot.waitSignal(ledger.goTo) as heard:
+        qtbot.mouseClick(plan, Qt.MouseButton.LeftButton)
+    assert heard.args == ["plan"]
+    ledger.show_analysis(None, None)
+    assert "appear here" in ledger._intro.text()
+
+
+def test_a_field_keeps_a_fault_until_it_is_mended(qtbot, qapp):
+    stored = []
+
+    def commit(text):
+        if not text.isdigit():
+            raise ValueError("expected digits")
+        stored.append(text)
+
+    field = Field("Count", commit)
+    qtbot.addWidget(field)
+    field.show()
+    field.show_text("5")
+    field.edit.selectAll()
+    qtbot.keyClicks(field.edit, "x")
+    qtbot.keyClick(field.edit, Qt.Key.Key_Return)
+    assert field.fault.text() == "expected digits" and field.has_fault and stored == []
+    field.show_text("5")
+    assert field.edit.text() == "x"
+    field.edit.selectAll()
+    qtbot.keyClicks(field.edit, "7")
+    qtbot.keyClick(field.edit, Qt.Key.Key_Return)
+    assert stored == ["7"] and not field.has_fault
+    field.show_text("7")
+    assert field.edit.text() == "7"
+
+
+@pytest.mark.parametrize(
+    "text, header, rows, roles",
+    [
+        ("15.4\t18.4\n15.6\t18.4\n", None, 2, ["reading", "distance_km"]),
+        ("Average (kWh/100 km);Temp;Remark\n15,4;12;ok\n", 3, 1, ["reading", "temperature_c", "note"]),
+        (
+            "leg,average,wind,from\nL01,15.4,3,220\n",
+            4,
+            1,
+            ["leg", "reading", "wind_speed_ms", "wind_from_deg"],
+        ),
+        ("15.4", None, 1, ["reading"]),
+    ],
+)
+def test_pasted_columns_are_guessed(text, header, rows, roles):
+    pasted = read_cells(text)
+    assert (len(pasted.header) if pasted.header else None) == header
+    assert len(pasted.rows) == rows and pasted.roles == roles
+
+
+def test_pasted_rows_beyond_the_legs_are_told():
+    study = driven_study("AB")
+    pasted = read_cells("\n".join("15.0\t18.0" for _ in range(6)))
+    after, changed, faults = apply_cells(study, pasted, pasted.roles, METRIC, "L02")
+    assert changed == 3 and len(faults) == 3 and "more rows than legs" in faults[0][2]
+    assert after.leg("L01") == study.leg("L01")
+
+
+def test_small_texts():
+    leg = driven_study("AB").legs[0]
+    assert show_reading(leg) == "170.0 Wh/km"
+    assert show_reading(leg.with_(energy_kwh=2.9, energy_step_kwh=0.01)) == "2.90 kWh"
+    assert show_duration(990) == "16:30" and show_duration(None) == ""
+    assert show_number(1.50) == "1.5" and show_number(None) == "" and show_number(100.0, 0) == "100"
+    assert read_clock("9:05", leg.started_at).hour == 9
+    assert read_clock("", None) is None
