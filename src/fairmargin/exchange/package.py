@@ -500,7 +500,7 @@ def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trac
     import pandas as pd  # heavy, and only logged legs need it
 
     try:
-        frame = pd.read_csv(io.BytesIO(data), encoding="utf-8-sig", skipinitialspace=True)
+        frame = pd.read_csv(io.BytesIO(data), encoding="utf-8-sig")
     except (ValueError, UnicodeDecodeError, pd.errors.ParserError) as error:
         first = str(error).splitlines()[0] if str(error) else "unreadable"
         raise InputFault(f"{file}: {first}; expected a table with time_s and speed_kmh") from error
