@@ -379,3 +379,27 @@ def test_traces_must_be_whole():
         Trace(time_s=np.array([0.0, 2.0, 1.0]), speed_kmh=np.ones(3))
     with pytest.raises(ValueError, match="speed_kmh has 2 values; expected 3"):
         Trace(time_s=np.arange(3.0), speed_kmh=np.ones(2))
+
+
+def test_a_control_vehicle_cancels_the_day():
+    # By hand: the second day costs both vehicles 4 %; the control never changes, the trial does −5 %.
+    from datetime import timedelta
+
+    base = driven_study("AABB")
+    legs = []
+    for leg in base.legs:
+        second_day = leg.configuration == "B"
+        day = 1.04 if second_day else 1.0
+        moved = leg.with_(started_at=leg.started_at + timedelta(days=7 if second_day else 0), vehicle="test")
+        legs.append(moved.with_(average_shown=170.0 * day * (0.95 if second_day else 1.0)))
+        control = moved.with_(
+            leg=f"{leg.leg}c", vehicle="control", configuration="A", average_shown=180.0 * day
+        )
+        legs.append(control)
+    study = base.with_(method="side-by-side").with_legs(legs)
+    c = only(study)
+    assert c.as_measured_percent == pytest.approx((1.04 * 0.95 - 1) * 100, abs=0.01)
+    alone = only(study.with_legs(leg for leg in legs if leg.vehicle == "test"))
+    assert abs(c.effect_percent + 5) < 0.5 * abs(alone.effect_percent + 5)
+    assert c.interval_percent[0] < -5 < c.interval_percent[1]
+    assert "vehicle-confounded" not in {x.code for x in analyse(study).concerns}
