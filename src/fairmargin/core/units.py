@@ -137,12 +137,6 @@ def convert(value: float, source: str, target: str, heating_value_wh_per_l: floa
     return from_wh_per_km(wh_per_km, target, heating_value_wh_per_l)
 
 
-def step_in_wh_per_km(value: float, step: float, unit: str, heating_value_wh_per_l: float = 8900.0) -> float:
-    """Width in Wh/km of one display step around a shown value (first order, always positive)."""
-    middle = to_wh_per_km(value, unit, heating_value_wh_per_l)
-    return middle * step / value
-
-
 def per_distance_mean(consumptions_wh_per_km: list[float], distances_km: list[float]) -> float:
     """Mean consumption over legs: total energy over total distance, never the mean of mi/kWh. [Wh/km]
 
@@ -160,6 +154,16 @@ def per_distance_mean(consumptions_wh_per_km: list[float], distances_km: list[fl
 def range_change_percent(effect_percent: float) -> float:
     """Range change that goes with a consumption change: +25 % consumption is −20 % range."""
     return (1.0 / (1.0 + effect_percent / 100.0) - 1.0) * 100.0
+
+
+def to_step(value: float, step: float | None) -> str:
+    """Write a value with the digits its display showed: 15.0 with a step of 0.1; plainly without a step."""
+    if not step:
+        return f"{value:g}"
+    decimals = 0
+    while decimals < 4 and abs(step - round(step, decimals)) > 1e-9:
+        decimals += 1
+    return f"{value:.{decimals}f}"
 
 
 # ---------------------------------------------------------------- typed text

@@ -137,7 +137,6 @@ class MainWindow(QMainWindow):
                 made: Stage = ExamineStage(self.session)
             else:
                 made = self._toolkit[name](self.session)  # type: ignore[abstract]
-            made.goTo.connect(self.go_to)
             self._stages[name] = made
             self.pages.addWidget(made)
         return self._stages[name]

@@ -28,6 +28,7 @@ from fairmargin.exchange.wording import (
     consumption_words,
     may_not,
     may_say,
+    signed,
     speed_words,
 )
 
@@ -68,12 +69,6 @@ class Content:
     made: str
 
 
-def sign(value: float, decimals: int = 1) -> str:
-    """Write a signed number with a true minus sign."""
-    text = f"{value:+.{decimals}f}".replace("-", "\u2212")
-    return f"{abs(value):.{decimals}f}" if float(f"{value:.{decimals}f}") == 0 else text
-
-
 def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetime) -> Content:
     """Gather what the report says."""
     headline = analysis.missing
@@ -81,7 +76,7 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
         c = analysis.comparisons[0]
         headline = f"{study.configuration(c.trial).label}: {c.verdict}"
         if c.verdict in {"uses more", "uses less"}:
-            headline = f"{study.configuration(c.trial).label} {c.verdict}: {sign(c.effect_percent)} %"
+            headline = f"{study.configuration(c.trial).label} {c.verdict}: {signed(c.effect_percent)} %"
     return Content(
         title=study.title or "Study",
         headline=headline,
@@ -98,7 +93,7 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
                 x.title,
                 "not priced"
                 if x.charge_percent is None
-                else f"{sign(x.charge_percent) if x.signed else f'±{abs(x.charge_percent):.1f}'} %",
+                else f"{signed(x.charge_percent) if x.signed else f'±{abs(x.charge_percent):.1f}'} %",
                 x.message,
                 x.next_step,
             )
@@ -123,7 +118,7 @@ def _with_prediction(study: Study, c: Comparison) -> str:
         sealed = study.change.prediction_sealed_at
         when = f" (sealed {sealed:%Y-%m-%d %H:%M})" if sealed else " (not sealed)"
         inside = c.interval_percent[0] <= said <= c.interval_percent[1]
-        words += f" Predicted: {sign(said)} %{when}, {'inside' if inside else 'outside'} the interval."
+        words += f" Predicted: {signed(said)} %{when}, {'inside' if inside else 'outside'} the interval."
     return words
 
 
@@ -156,16 +151,10 @@ def shown_reading(leg: Leg) -> str:
     """Write every reading of a leg as it was read."""
     parts = []
 
-    def digits(value: float, step: float | None) -> str:
-        decimals = 0
-        while step and decimals < 4 and abs(step - round(step, decimals)) > 1e-9:
-            decimals += 1
-        return f"{value:.{decimals}f}" if step else f"{value:g}"
-
     if leg.average_shown is not None and leg.average_unit:
-        parts.append(f"{digits(leg.average_shown, leg.average_step)} {u.label(leg.average_unit)}")
+        parts.append(f"{u.to_step(leg.average_shown, leg.average_step)} {u.label(leg.average_unit)}")
     if leg.energy_kwh is not None:
-        parts.append(f"{digits(leg.energy_kwh, leg.energy_step_kwh)} kWh")
+        parts.append(f"{u.to_step(leg.energy_kwh, leg.energy_step_kwh)} kWh")
     if leg.fuel_l is not None:
         parts.append(f"{leg.fuel_l:g} L")
     if leg.charger_kwh is not None:
@@ -216,7 +205,7 @@ def _corrections(study: Study, analysis: Analysis) -> Table:
             leg.leg,
             study.configuration(leg.configuration).label,
             f"{leg.measured_wh_per_km:.1f}",
-            *(sign(leg.corrections_wh_per_km.get(n, 0.0)) for n in names),
+            *(signed(leg.corrections_wh_per_km.get(n, 0.0)) for n in names),
             f"{leg.corrected_wh_per_km:.1f}",
         )
         for leg in legs
@@ -233,12 +222,12 @@ def _results(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:
             (
                 f"{study.configuration(c.trial).label} / {study.configuration(c.baseline).label}",
                 speed_words(c.speed_kmh, choice) + (f", {c.sector}" if c.sector else ""),
-                sign(c.as_measured_percent),
-                sign(c.effect_percent),
-                f"{sign(low)} to {sign(high)}",
+                signed(c.as_measured_percent),
+                signed(c.effect_percent),
+                f"{signed(low)} to {signed(high)}",
                 consumption_words(c.baseline_wh_per_km, choice),
                 consumption_words(c.trial_wh_per_km, choice),
-                sign(c.range_change_percent),
+                signed(c.range_change_percent),
                 str(c.pairs)
                 + (f" of {c.pairs_needed}" if c.pairs_needed and c.pairs_needed > c.pairs else ""),
                 c.verdict,

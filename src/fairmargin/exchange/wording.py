@@ -7,6 +7,15 @@ from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice, label
 
 
+def signed(value: float, decimals: int = 1) -> str:
+    """Write a signed number with a true minus sign; what rounds to zero has none."""
+    text = f"{abs(value):.{decimals}f}"
+    if float(text) == 0:
+        return text
+    mark = "\u2212" if value < 0 else "+"
+    return mark + text
+
+
 def speed_words(kmh: float, units: UnitChoice) -> str:
     """Write a speed in the person's unit."""
     return f"{units.show('speed', kmh):.0f} {units.speed}"

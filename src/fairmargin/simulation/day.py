@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
 import numpy as np
@@ -590,8 +590,3 @@ def _trace(
         longitude=np.round(np.interp(along, at, [p.longitude or 0.0 for p in road.points]), 6),
         elevation_m=np.round(np.interp(along, at, [p.elevation_m or 0.0 for p in road.points]), 1),
     )
-
-
-def renamed(simulated: SimulatedStudy, **changes: object) -> SimulatedStudy:
-    """Return the same drive with study fields exchanged (title, names, notes)."""
-    return replace(simulated, study=simulated.study.with_(**changes))

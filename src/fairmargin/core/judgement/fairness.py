@@ -262,7 +262,7 @@ def _weather(case: Case) -> list[Concern]:
             Concern(
                 "weather-unlike",
                 "caution",
-                math.hypot(case.part_percent("wind"), 0.0),
+                case.part_percent("wind"),
                 _names(legs),
                 what,
                 "Wind along the road cannot be corrected; the margin has been widened for it."

@@ -102,7 +102,6 @@ class Effect:
 
     trial: str
     log_ratio: float
-    log_sd: float
     weights: Array = field(repr=False)  # mixture over the scatter
     means: Array = field(repr=False)
     sds: Array = field(repr=False)
@@ -133,10 +132,6 @@ class Fit:
     conditions: tuple[Conditions, ...]
     model: RoadModel
     local: Array  # (n legs, slots): most probable deviations
-    reference_model: RoadModel
-    reference_local: Array  # rows: configuration-major, direction-minor
-    directions: tuple[bool, ...]
-    configurations: tuple[str, ...]
     effects: dict[str, Effect]
     scatter_share: float  # posterior, for a leg of 30 km
     leg_sd: dict[str, float]  # share: scatter, reading and wind of one observation
@@ -410,13 +405,8 @@ def fit_study(
         wind.height_factor(study.wind.measured_at_m, study.wind.terrain),
         leg_paths,
         leg_table,
-        np.array([0.0 if c.control else masses[c.configuration] for c in conditions]),
+        np.array([masses[c.configuration] for c in conditions]),
     )
-    # A control vehicle carries the same change only when its configuration says so.
-    if any(c.control for c in conditions):
-        leg_model = replace(
-            leg_model, configuration_mass_kg=np.array([masses[c.configuration] for c in conditions])
-        )
 
     m = len(configurations) * len(backwards)
     ref_paths = join(reference_pieces * len(configurations), [0.0] * m)
@@ -552,7 +542,6 @@ def fit_study(
             sds.append(math.sqrt(max(prior_q - float(half @ half), 1e-12)))
         means_a, sds_a = np.array(means), np.array(sds)
         middle = float(mix @ means_a)
-        spread = math.sqrt(float(mix @ (sds_a**2 + (means_a - middle) ** 2)))
         chol = factors[modal][0]
         estimator = np.linalg.solve(chol.T, np.linalg.solve(chol, cross))
         inverse = np.linalg.inv(chol)
@@ -569,7 +558,6 @@ def fit_study(
         effects[name] = Effect(
             trial=name,
             log_ratio=middle,
-            log_sd=spread,
             weights=mix,
             means=means_a,
             sds=sds_a,
@@ -593,10 +581,6 @@ def fit_study(
         conditions=tuple(conditions),
         model=leg_model,
         local=local[:n],
-        reference_model=ref_model,
-        reference_local=local[n:],
-        directions=backwards,
-        configurations=configurations,
         effects=effects,
         scatter_share=options.scatter_share * scatter_multiple,
         leg_sd={name: float(leg_sd[j]) for j, o in enumerate(observations) for name in o.legs},

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -66,7 +65,3 @@ class Trace:
         return mine.keys() == theirs.keys() and all(
             np.array_equal(mine[k], theirs[k], equal_nan=True) for k in mine
         )
-
-    def to_dict(self) -> dict[str, Any]:
-        """Return the columns as plain lists."""
-        return {name: column.tolist() for name, column in self.columns().items()}

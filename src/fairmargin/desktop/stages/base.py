@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study
@@ -15,8 +15,6 @@ from fairmargin.desktop.widgets.basics import label
 
 class Stage(QWidget):
     """A page of the window; shows the session and computes nothing."""
-
-    goTo = Signal(str)
 
     def __init__(self, session: Session, title: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)

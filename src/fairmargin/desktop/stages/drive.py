@@ -76,9 +76,9 @@ def read_reading(text: str, default_unit: units.ConsumptionUnit) -> dict[str, An
 def show_reading(leg: Leg) -> str:
     """Write a leg's most direct reading as it was typed."""
     if leg.energy_kwh is not None:
-        return f"{_digits(leg.energy_kwh, leg.energy_step_kwh)} kWh"
+        return f"{units.to_step(leg.energy_kwh, leg.energy_step_kwh)} kWh"
     if leg.average_shown is not None and leg.average_unit is not None:
-        return f"{_digits(leg.average_shown, leg.average_step)} {units.label(leg.average_unit)}"
+        return f"{units.to_step(leg.average_shown, leg.average_step)} {units.label(leg.average_unit)}"
     if leg.fuel_l is not None:
         return f"{leg.fuel_l:g} L"
     if leg.charger_kwh is not None:
@@ -86,13 +86,6 @@ def show_reading(leg: Leg) -> str:
     if leg.soc_start_percent is not None and leg.soc_end_percent is not None:
         return f"{leg.soc_start_percent:g}-{leg.soc_end_percent:g} %"
     return ""
-
-
-def _digits(value: float, step: float | None) -> str:
-    decimals = 0
-    while step and decimals < 4 and abs(step - round(step, decimals)) > 1e-9:
-        decimals += 1
-    return f"{value:.{decimals}f}" if step else f"{value:g}"
 
 
 def show_duration(seconds: float | None) -> str:

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
     QSizePolicy,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -90,8 +89,6 @@ class PlanStage(Stage):
                 wrap=True,
             )
         )
-        spare = QVBoxLayout()
-        self.page.addLayout(spare)
 
     def refresh(self, study: Study) -> None:
         trials = [t.id for t in study.trials]

@@ -9,25 +9,12 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fairmargin.desktop.theme import theme
+from fairmargin.exchange.wording import signed
 
-MINUS = "\u2212"
 
-
-def percent(value: float, decimals: int = 1, sign: bool = True) -> str:
+def percent(value: float, decimals: int = 1) -> str:
     """Write a per cent with a true minus sign; no digit below a tenth."""
-    text = f"{abs(value):.{decimals}f}"
-    if float(text) == 0:
-        return f"{text} %"
-    mark = MINUS if value < 0 else "+" if sign else ""
-    return f"{mark}{text} %"
-
-
-def signed(value: float, decimals: int = 1) -> str:
-    """Write a signed number with a true minus sign."""
-    text = f"{abs(value):.{decimals}f}"
-    if float(text) == 0:
-        return text
-    return f"{MINUS if value < 0 else '+'}{text}"
+    return f"{signed(value, decimals)} %"
 
 
 def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
