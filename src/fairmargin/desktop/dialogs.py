@@ -38,7 +38,7 @@ KEYS: Sequence[tuple[str, str]] = (
     ("Ctrl+0", "all studies"),
     ("Ctrl+1 \u2026 Ctrl+7", "Question, Plan, Drive, Examine, Correct, Verdict, Use"),
     ("Ctrl+N", "new study"),
-    ("Ctrl+Shift+A", "add a run to the sheet"),
+    ("Ctrl+Shift+B, Ctrl+Shift+A", "add a baseline run, a trial run"),
     ("Ctrl+Shift+V", "paste legs from a spreadsheet"),
     ("Enter, Up, Down", "in the run sheet: the same field of the next or previous leg"),
     ("Tab, Shift+Tab", "next field, previous field"),
