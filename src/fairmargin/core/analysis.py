@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from statistics import NormalDist
 from typing import Any, Literal
 
@@ -19,6 +19,7 @@ from fairmargin.core.judgement.conditions import Conditions, leg_conditions
 from fairmargin.core.judgement.fairness import Case, Concern
 from fairmargin.core.judgement.fit import SCATTER_FREEDOM, SCATTER_SHARE, Effect, Fit, FitOptions, fit_study
 from fairmargin.core.judgement.ledger import corrections
+from fairmargin.core.judgement.logs import Logs, gate_logs
 from fairmargin.core.judgement.pairs import Drive, Pair, make_pairs, paired_interval
 from fairmargin.core.judgement.readings import Observation, observations
 from fairmargin.core.physics.roadload import WARM_UP_S
@@ -190,6 +191,17 @@ def analyse(
     traces = {} if traces is None else traces
     conditions = leg_conditions(study, traces, WARM_UP_S)
     every = observations(study, traces)
+    logs = {
+        sector: gate_logs(
+            study,
+            [leg for leg in study.legs if leg.sector == sector],
+            traces,
+            {name: c.true_m for name, c in conditions.items()},
+        )
+        for sector in dict.fromkeys(leg.sector for leg in study.legs)
+    }
+    every = [_between_gates(o, logs[study.leg(o.legs[0]).sector]) for o in every]
+    conditions = {c.leg: c for c in _as_gated(conditions, every, logs, study)}
     options = FitOptions(
         view="study-mean" if view == "study-mean" else "reference",
         scatter_share=scatter_share,
@@ -206,7 +218,7 @@ def analyse(
         group_study = study.with_(target_speed_kmh=speed) if speed != study.target_speed_kmh else study
         _analyse_group(
             group_study,
-            traces,
+            logs[sector],
             view,
             options,
             conditions,
@@ -228,6 +240,36 @@ def analyse(
     )
 
 
+def _between_gates(o: Observation, logs: Logs) -> Observation:
+    """Give a logged observation its energy and distance between the gates."""
+    log = logs.of(o.legs[0]) if len(o.legs) == 1 else None
+    if log is None or o.readings[0].instrument != "logger":
+        return o
+    energy, metres = log.energy_wh, log.length_m
+    if energy is None or energy <= 0 or metres <= 0:
+        return o
+    return replace(o, gated_wh=energy, gated_km=metres / 1000.0)
+
+
+def _as_gated(
+    conditions: Mapping[str, Conditions],
+    every: Sequence[Observation],
+    logs: Mapping[str, Logs],
+    study: Study,
+) -> list[Conditions]:
+    """Distance and speed of logged legs between their gates."""
+    gated = {o.legs[0]: o for o in every if o.gated_km is not None}
+    result = []
+    for name, c in conditions.items():
+        o, log = gated.get(name), logs[study.leg(name).sector].of(name)
+        if o is not None and log is not None and o.gated_km:
+            t = log.at(np.array([log.start_m, log.end_m]))[0]
+            moving = max(float(t[1] - t[0]) - c.stopped_s, 1.0)
+            c = replace(c, true_m=1000.0 * o.gated_km, speed_m_s=1000.0 * o.gated_km / moving, moving_s=moving)
+        result.append(c)
+    return result
+
+
 def _missing(study: Study, every: Sequence[Observation]) -> str:
     driven = {study.leg(o.legs[0]).configuration for o in every if study.leg(o.legs[0]).included}
     if not study.trials:
@@ -241,7 +283,7 @@ def _missing(study: Study, every: Sequence[Observation]) -> str:
 
 def _analyse_group(
     study: Study,
-    traces: Mapping[str, Trace],
+    logs: Logs,
     view: View,
     options: FitOptions,
     conditions: Mapping[str, Conditions],
@@ -260,11 +302,11 @@ def _analyse_group(
         if not kept:
             return None
         legs_kept = [table[name] for o in kept for name in o.legs]
-        return fit_study(study, legs_kept, kept, traces, how, start=fit)
+        return fit_study(study, legs_kept, kept, logs, how, start=fit)
 
     def with_left_out() -> Fit | None:
         return fit_study(
-            study, [conditions[name] for o in members for name in o.legs], members, traces, options
+            study, [conditions[name] for o in members for name in o.legs], members, logs, options
         )
 
     fit: Fit | None = None

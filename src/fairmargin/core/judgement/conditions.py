@@ -9,6 +9,7 @@ from datetime import datetime, timedelta
 
 import numpy as np
 
+from fairmargin.core.judgement.logs import thin
 from fairmargin.core.judgement.readings import distance_ratios, leg_distances
 from fairmargin.core.physics import air
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
@@ -191,9 +192,10 @@ def _speed(
     """Average moving speed [m/s], its relative sd, moving, whole and stopped time [s]."""
     aimed_kmh = leg.speed_kmh or study.target_speed_kmh
     if trace is not None:
-        whole = float(trace.time_s[-1] - trace.time_s[0])
-        dt = np.diff(trace.time_s)
-        stopped = float(dt[(trace.speed_kmh[1:] + trace.speed_kmh[:-1]) < 2.0].sum())
+        log = thin(trace)
+        whole = float(log.time_s[-1] - log.time_s[0])
+        dt = np.diff(log.time_s)
+        stopped = float(dt[(log.speed_m_s[1:] + log.speed_m_s[:-1]) < 0.6].sum())
         moving = max(whole - stopped, 1.0)
         return true_m / moving, 0.0, moving, whole, stopped
     stopped = leg.stopped_s or 0.0

@@ -29,19 +29,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.judgement.conditions import Conditions
+from fairmargin.core.judgement.logs import GatedLog, Logs
 from fairmargin.core.judgement.model import (
     LegTable,
+    LoggedRows,
+    Pieces,
+    Road,
     RoadModel,
     Slot,
     join,
-    leg_pieces,
-    steady_pieces,
-    study_shape,
     table,
 )
 from fairmargin.core.judgement.readings import Observation
 from fairmargin.core.physics import air, wind
-from fairmargin.core.study import Study, Trace
+from fairmargin.core.physics.roadload import WARM_UP_S
+from fairmargin.core.study import Event, Study
 
 Array = NDArray[np.float64]
 
@@ -71,6 +73,29 @@ PRESSURE_MISSING_SD: Final = 0.005
 CONTROL_SD: Final = 0.10
 WET_SD: Final = {"damp": 0.02, "wet": 0.05, "snow": 0.10}
 CHANGE_SD: Final = 0.5
+#: Logged legs: scatter left once the speeds are known, segments, and what a place may do to all legs.
+LOGGED_SCATTER: Final = 0.7
+LOGGER_NOISE: Final = 0.0005
+SEGMENT_M: Final = 900.0
+MOST_SEGMENTS: Final = 20
+MOST_ENTRIES: Final = 256
+MOST_GAP: Final = 0.2  # share of a segment without samples beyond which it is left out
+SEGMENT_SHARE: Final = 0.02  # of one kilometre
+SEGMENT_FREEDOM: Final = 8.0
+PLACE_SD: Final = 0.04
+SHELTER_SD: Final = 0.10
+DISPLAY_BIAS_STEPS: Final = 0.25  # a display may cut off instead of rounding: half a step low
+CHARGING_PER_K_SD: Final = 0.001
+#: Calibration of one kind of instrument against another, where legs were not all read with the same.
+INSTRUMENT_SD: Final = {
+    "logger": 0.01,
+    "trip energy": 0.01,
+    "trip average": 0.01,
+    "fuel": 0.02,
+    "charge back": 0.02,
+    "state of charge": 0.03,
+}
+SIDE_BY_SIDE_SD: Final = 0.02  # what both vehicles of a moment share beyond the reported weather
 CHANGE_AUXILIARY_W: Final = 2500.0
 _MIX: Final = np.geomspace(0.35, 4.0, 19)
 
@@ -138,6 +163,10 @@ class Fit:
     residual: dict[str, float]  # standardised
     values: dict[str, float]  # fitted deviations of the shared unknowns
     theta: Array
+    road: Road
+    as_driven: bool  # the effect holds for the logged speeds, not for one steady speed
+    segment_share: float  # noise of one kilometre of a logged leg
+    scatter_evidence: tuple[float, ...]  # log likelihood of each scatter size, see `learned_scatter`
 
 
 def mixture_quantile(weights: Array, means: Array, sds: Array, q: float) -> float:
@@ -175,9 +204,48 @@ def _change_unknowns(study: Study, trial: str, on: Array) -> list[_Unknown]:
     return unknowns
 
 
+def _wind_growth(conditions: Sequence[Conditions]) -> float:
+    """A mast some way off errs more in a strong wind than in a light one (common practice)."""
+    reported = [c.wind_speed for c in conditions if c.wind_known]
+    middle = sum(reported) / len(reported) if reported else 3.5
+    return min(WIND_GROWTH[0] + WIND_GROWTH[1] * middle, 1.6)
+
+
+def _reading_unknowns(
+    conditions: Sequence[Conditions], observations: Sequence[Observation], rows: int
+) -> list[_Unknown]:
+    """What instruments may do to all their readings alike."""
+    result: list[_Unknown] = []
+    index = {c.leg: i for i, c in enumerate(conditions)}
+    kind_of: dict[int, str] = {}
+    step = np.zeros(rows)
+    for o in observations:
+        for name in o.legs:
+            kind_of[index[name]] = o.readings[0].instrument
+            if o.readings[0].instrument == "trip average":
+                step[index[name]] = o.relative_sd * math.sqrt(12.0)
+    if step.any():
+        result.append(_Unknown("truncation", "display step", Slot.TOTAL, step, 0, DISPLAY_BIAS_STEPS))
+    kinds = sorted(set(kind_of.values()), key=lambda k: -list(kind_of.values()).count(k))
+    for kind in kinds[1:]:
+        on = np.zeros(rows)
+        on[[i for i, k in kind_of.items() if k == kind]] = 1.0
+        sd = math.hypot(INSTRUMENT_SD[kind], INSTRUMENT_SD[kinds[0]])
+        result.append(_Unknown(f"{kind} against {kinds[0]}", "instruments", Slot.TOTAL, on, 0, sd))
+    charged = [i for i, k in kind_of.items() if k == "charge back"]
+    if charged:
+        colder = np.zeros(rows)
+        colder[charged] = [conditions[i].temperature_c - 15.0 for i in charged]
+        result.append(
+            _Unknown("charging per K", "instruments", Slot.TOTAL, colder, 0, CHARGING_PER_K_SD)
+        )
+    return result
+
+
 def _unknowns(
     study: Study,
     conditions: Sequence[Conditions],
+    observations: Sequence[Observation],
     model: RoadModel,
     rows: int,
     reference_configurations: Sequence[str],
@@ -238,9 +306,8 @@ def _unknowns(
             _Unknown("tyre pressure", "tyres", Slot.PRESSURE_EXPONENT, legs_only, 0, PRESSURE_EXPONENT_SD)
         )
 
-    # A mast some way off errs more in a strong wind than in a light one (common practice).
-    reported = [c.wind_speed for c in conditions if c.wind_known]
-    grown = min(WIND_GROWTH[0] + WIND_GROWTH[1] * (sum(reported) / len(reported) if reported else 3.5), 1.6)
+    result += _reading_unknowns(conditions, observations, rows)
+    grown = _wind_growth(conditions)
     wind_sds = (WIND_DAY_M_S * grown, WIND_RUN_M_S * grown, WIND_LEG_M_S * grown)
     day_keys = sorted({c.day for c in conditions})
     for day in day_keys:
@@ -288,12 +355,37 @@ def _unknowns(
     if any(c.control for c in conditions):
         on = mask([c.control for c in conditions])
         result.append(_Unknown("control vehicle", "vehicles", Slot.TOTAL, on, 0, CONTROL_SD))
+        for together in _moments(conditions):
+            on = mask([c.leg in together for c in conditions])
+            result.append(_Unknown("moment", "day", Slot.TOTAL, on, 0, SIDE_BY_SIDE_SD))
 
     names = [c.configuration for c in conditions] + list(reference_configurations)
     for trial in study.trials:
         on = np.array([name == trial.id for name in names], dtype=float)
         if on[:n].any():
             result += _change_unknowns(study, trial.id, on)
+    return result
+
+
+def _moments(conditions: Sequence[Conditions]) -> list[set[str]]:
+    """Legs of both vehicles driven together: within ten minutes in the same direction, else of one run."""
+    result: list[set[str]] = []
+    for c in conditions:
+        if not c.control:
+            continue
+        near = [
+            o.leg
+            for o in conditions
+            if not o.control
+            and o.backwards == c.backwards
+            and (
+                abs(o.started_s - c.started_s) <= 600.0
+                if o.started_s is not None and c.started_s is not None
+                else o.run == c.run
+            )
+        ]
+        if near:
+            result.append({c.leg, *near})
     return result
 
 
@@ -343,11 +435,181 @@ def reference_values(study: Study, conditions: Sequence[Conditions], view: str) 
     }
 
 
+@dataclass(frozen=True, eq=False, slots=True)
+class _Rows:
+    """The legs as the fit sees them: one row per leg, or per segment of a logged one; rows in their order."""
+
+    pieces: list[Pieces]
+    stops: Array
+    stopped_s: Array
+    warm_share: Array
+    leg: NDArray[np.intp]  # index of the leg, per row
+    entry: NDArray[np.intp]  # index of the entry (what was measured), per row, not decreasing
+    part: NDArray[np.intp]  # number of the segment in driving direction, −1 for whole legs
+    middle: Array  # of the segment in the leg's time, −1 to 1
+    # per entry:
+    owner: NDArray[np.intp]  # index of the observation
+    measured: Array  # log energy
+    reading_var: Array
+    unit: Array  # segment noise over its nominal share; 0 for whole legs
+
+
+def _segments(logs: Logs, conditions: Sequence[Conditions], used: set[str]) -> dict[bool, int]:
+    """Into how many segments the logged legs of each direction are cut."""
+    chosen: dict[bool, int] = {}
+    for way in (False, True):
+        ours = [log for c in conditions if c.backwards is way and c.leg in used and (log := logs.of(c.leg))]
+        chosen[way] = 1
+        if not ours or not logs.by_position:
+            continue
+        most = min(MOST_SEGMENTS, MOST_ENTRIES // max(len(used), 1))
+        shortest = min(log.end_m - log.start_m for log in ours)
+        for count in range(min(most, int(shortest / SEGMENT_M)), 1, -1):
+            if all(_even(log, count) for log in ours):
+                chosen[way] = count
+                break
+    return chosen
+
+
+def _even(log: GatedLog, count: int) -> bool:
+    """Whether every segment took a fair part of the energy, so that its logarithm means something."""
+    energy = log.at(np.linspace(log.start_m, log.end_m, count + 1))[3]
+    if energy is None:
+        return False
+    parts = np.diff(energy)
+    return bool(parts.min() > 0.35 * parts.mean())
+
+
+def _rows(
+    study: Study,
+    road: Road,
+    conditions: Sequence[Conditions],
+    observations: Sequence[Observation],
+    logs: Logs,
+    with_events: bool,
+) -> _Rows:
+    events: dict[str, list[Event]] = {}
+    for event in study.events if with_events else ():
+        events.setdefault(event.leg, []).append(event)
+    index = {c.leg: i for i, c in enumerate(conditions)}
+    integrated = {o.legs[0] for o in observations if o.gated_wh is not None}
+    segments = _segments(logs, conditions, integrated)
+    pieces: list[Pieces] = []
+    stops: list[float] = []
+    stopped: list[float] = []
+    warm: list[float] = []
+    leg_of: list[int] = []
+    entry_of: list[int] = []
+    part_of: list[int] = []
+    middle_of: list[float] = []
+    owner: list[int] = []
+    measured: list[float] = []
+    reading_var: list[float] = []
+    unit: list[float] = []
+    for j, o in enumerate(observations):
+        cut: LoggedRows | None = None
+        for name in o.legs:
+            i = index[name]
+            c, log = conditions[i], logs.of(name)
+            if log is None:
+                noted = sum(e.kind == "stop" for e in events.get(name, []))
+                pieces.append(road.steady(c.backwards, c.true_m, c.speed_m_s, events.get(name, [])))
+                stops.append(float(noted) if noted else float(c.stopped_s > 5.0))
+                stopped.append(c.stopped_s)
+                warm.append(c.warm_share)
+                leg_of.append(i)
+                entry_of.append(len(owner))
+                part_of.append(-1)
+                middle_of.append(0.0)
+                continue
+            count = segments[c.backwards] if name in integrated else 1
+            cut = road.logged(log if name in integrated else log.whole(), c.backwards, count)
+            start = c.warm_share * c.duration_s / WARM_UP_S / max(-math.expm1(-c.duration_s / WARM_UP_S), 1e-9)
+            for k, piece in enumerate(cut.pieces):
+                if count > 1 and cut.gap_share[k] > MOST_GAP:
+                    continue
+                t0, t1 = cut.edges_s[k], cut.edges_s[k + 1]
+                share = (math.exp(-t0 / WARM_UP_S) - math.exp(-t1 / WARM_UP_S)) * WARM_UP_S / max(t1 - t0, 1.0)
+                pieces.append(piece)
+                stops.append(0.0)
+                stopped.append(float(cut.stopped_s[k]))
+                warm.append(start * share)
+                leg_of.append(i)
+                entry_of.append(len(owner))
+                part_of.append(k if count > 1 else -1)
+                middle_of.append((t0 + t1 - cut.edges_s[0] - cut.edges_s[-1]) / (cut.edges_s[-1] - cut.edges_s[0]))
+                if count > 1:
+                    assert cut.energy_wh is not None
+                    energy = float(cut.energy_wh[k])
+                    owner.append(j)
+                    measured.append(math.log(energy))
+                    reading_var.append((0.5 * float(cut.gap_share[k])) ** 2 + LOGGER_NOISE**2)
+                    mean = float(cut.energy_wh.mean())
+                    km = (log.end_m - log.start_m) / 1000.0 / count
+                    unit.append(mean / energy / math.sqrt(km))
+        if len(owner) == 0 or owner[-1] != j:
+            owner.append(j)
+            measured.append(math.log(o.fit_wh))
+            reading_var.append(o.relative_sd**2)
+            unit.append(0.0)
+    return _Rows(
+        pieces,
+        np.array(stops),
+        np.array(stopped),
+        np.array(warm),
+        np.array(leg_of, dtype=np.intp),
+        np.array(entry_of, dtype=np.intp),
+        np.array(part_of, dtype=np.intp),
+        np.array(middle_of),
+        np.array(owner, dtype=np.intp),
+        np.array(measured),
+        np.array(reading_var),
+        np.array(unit),
+    )
+
+
+def _segment_unknowns(
+    rows: _Rows, conditions: Sequence[Conditions], references: int, wind_sd: float, windless: bool
+) -> list[_Unknown]:
+    """What segments of logged legs share: the place (surface, height errors, shelter), and how a leg's wind moved."""
+    result: list[_Unknown] = []
+    n = len(rows.leg)
+    way = np.array([conditions[i].backwards for i in rows.leg])
+    unit = np.zeros(n)
+    unit[rows.part >= 0] = rows.unit[rows.entry[rows.part >= 0]]
+
+    def padded(values: Array) -> Array:
+        return np.concatenate([values, np.zeros(references)])
+
+    counts = {w: int(rows.part[way == w].max(initial=-1)) + 1 for w in (False, True)}
+    for w in (False, True):
+        for k in range(counts[w]):
+            on = (rows.part == k) & (way == w)
+            result.append(_Unknown("place", "road", Slot.TOTAL, padded(np.where(on, unit, 0.0)), 0, PLACE_SD))
+    if windless:
+        return result
+    # The same trees stand beside both directions.
+    both = counts[False] == counts[True]
+    for w in (False,) if both else (False, True):
+        for k in range(counts[w]):
+            on = (rows.part == k) & (way == w)
+            if both:
+                on |= (rows.part == counts[w] - 1 - k) & way
+            result.append(
+                _Unknown("shelter", "wind", Slot.HEIGHT_FACTOR, padded(on.astype(float)), 0, SHELTER_SD)
+            )
+    for i in np.unique(rows.leg[rows.part >= 0]):
+        drift = padded(np.where(rows.leg == i, rows.middle, 0.0))
+        for slot in (Slot.WIND_NORTH, Slot.WIND_EAST):
+            result.append(_Unknown("wind within a leg", "wind of runs", slot, drift, 0, wind_sd))
+    return result
+
+
 def fit_study(
     study: Study,
     conditions: Sequence[Conditions],
     observations: Sequence[Observation],
-    traces: Mapping[str, Trace],
+    logs: Logs,
     options: FitOptions,
     start: Fit | None = None,
 ) -> Fit:
@@ -360,7 +622,8 @@ def fit_study(
         Of the legs in `observations`, in their order (each leg of a charged-back run in turn).
     observations : sequence of Observation
         Included readings only.
-    traces : mapping of leg name to Trace
+    logs : Logs
+        Logged legs between their gates, and the road.
     options : FitOptions
     start : Fit, optional
         A fit of nearly the same legs, to begin from.
@@ -376,44 +639,39 @@ def fit_study(
     """
     if not observations:
         raise ValueError("a fit needs at least one leg with a reading")
-    shape = study_shape(study)
     constants = study.vehicle.constants()
-    events_gone = study.with_(events=()) if "events" in options.ignore else study
-    pieces, stops = leg_pieces(events_gone, shape, conditions, traces, use_traces=True)
-    n = len(conditions)
-    backwards = tuple(dict.fromkeys(c.backwards for c in conditions))
+    road = start.road if start is not None else Road(logs.shape, study)
+    rows = _rows(study, road, conditions, observations, logs, "events" not in options.ignore)
+    n, n_rows = len(conditions), len(rows.leg)
     baseline = study.baseline.id
     configurations = (
         baseline,
         *[t.id for t in study.trials if any(c.configuration == t.id for c in conditions)],
     )
     reference = reference_values(study, conditions, options.view)
-    speed = speed_of_study(study, conditions)
-    mean_m = float(
-        np.mean([c.true_m for c in conditions if c.true_m]) if any(c.true_m for c in conditions) else 1e4
-    )
-    samples = [replace(conditions[0], backwards=b, true_m=mean_m) for b in backwards]
-    reference_pieces = [steady_pieces(shape, study, c, speed, ()) for c in samples]
+    as_driven = driven_as_a_cycle(conditions, logs)
+    ref_pieces, ref_stopped = _reference_drives(study, road, conditions, logs, as_driven)
+    d = len(ref_pieces)
+    m = len(configurations) * d
 
     pressures = [c.tyre_pressure_kpa for c in conditions if c.tyre_pressure_kpa]
     mean_pressure = float(np.mean(pressures)) if pressures else 1.0
     masses = {c.id: float(c.mass_delta_kg or 0.0) for c in study.configurations}
-    leg_paths = join(pieces, stops)
-    leg_table = _without(table(conditions, leg_paths.heading_known, mean_pressure), options.ignore, reference)
-    leg_model = RoadModel(
+    paths = join(rows.pieces, list(rows.stops))
+    row_table = table([conditions[i] for i in rows.leg], paths.heading_known, mean_pressure)
+    row_table = replace(row_table, warm_share=rows.warm_share, stopped_s=rows.stopped_s)
+    model = RoadModel(
         constants,
         wind.height_factor(study.wind.measured_at_m, study.wind.terrain),
-        leg_paths,
-        leg_table,
-        np.array([masses[c.configuration] for c in conditions]),
+        paths,
+        _without(row_table, options.ignore, reference),
+        np.array([masses[conditions[i].configuration] for i in rows.leg]),
     )
-
-    m = len(configurations) * len(backwards)
-    ref_paths = join(reference_pieces * len(configurations), [0.0] * m)
+    ref_paths = join(ref_pieces * len(configurations), [0.0] * m)
     has_heading = ref_paths.heading_known.astype(float)
     ref_model = RoadModel(
         constants,
-        leg_model.height_factor,
+        model.height_factor,
         ref_paths,
         LegTable(
             temperature_c=np.full(m, reference["temperature_c"]),
@@ -425,168 +683,256 @@ def fit_study(
             mass_delta_kg=np.zeros(m),
             pressure_ratio=np.ones(m),
             warm_share=np.zeros(m),
-            stopped_s=np.zeros(m),
+            stopped_s=np.array(ref_stopped * len(configurations)),
         ),
-        np.array([masses[c] for c in configurations for _ in backwards]),
+        np.array([masses[c] for c in configurations for _ in range(d)]),
     )
 
+    leg_model = model.by_leg(rows.leg)
+    known = leg_model.paths.heading_known
     missing = np.array(
         [
             0.0
-            if c.wind_known and known
+            if c.wind_known and k
             else (c.wind_speed / math.sqrt(2.0) + 0.3 if c.wind_known else WIND_UNKNOWN_DAY_M_S)
-            for c, known in zip(conditions, leg_paths.heading_known, strict=True)
+            for c, k in zip(conditions, known, strict=True)
         ]
     )
     unknowns = _unknowns(
         study,
         conditions,
+        observations,
         leg_model,
         n + m,
-        [c for c in configurations for _ in backwards],
+        [c for c in configurations for _ in range(d)],
         options,
         missing,
     )
+    spread_rows = np.concatenate([rows.leg, np.arange(n, n + m)])
+    segmented = bool((rows.part >= 0).any())
+    shared = len(unknowns)
+    if segmented:
+        wind_sd = WIND_LEG_M_S * _wind_growth(conditions)
+        unknowns = unknowns + _segment_unknowns(rows, conditions, m, wind_sd, "wind" in options.ignore)
     slots = np.array([u.slot for u in unknowns])
-    weights = np.stack([u.weights for u in unknowns], axis=1)  # (rows, unknowns)
+    leg_weights = np.stack([u.weights for u in unknowns[:shared]], axis=1)  # (legs + references, unknowns)
+    weights = leg_weights[spread_rows]
+    if segmented:
+        weights = np.concatenate([weights, np.stack([u.weights for u in unknowns[shared:]], axis=1)], axis=1)
     prior_middle = np.array([u.middle for u in unknowns], dtype=float)
     prior_var = np.array([u.sd for u in unknowns]) ** 2
 
-    # Which observation each leg belongs to, and the reading noise.
-    index = {c.leg: i for i, c in enumerate(conditions)}
-    membership = np.zeros((len(observations), n))
-    for j, o in enumerate(observations):
-        for name in o.legs:
-            membership[j, index[name]] = 1.0
-    measured = np.log(np.array([o.energy_wh for o in observations]))
-    reading_var = np.array([o.relative_sd for o in observations]) ** 2
-    shown_km = np.array([max(o.true_km, 0.5) for o in observations])
-    logged = np.array([all(name in traces for name in o.legs) for o in observations])
-    unit_scatter = np.clip(np.sqrt(SCATTER_KM / shown_km), 0.7, 2.5) * np.where(logged, 0.7, 1.0)
-    scatter_var = (options.scatter_share * unit_scatter) ** 2
+    shown_km = np.array([max(o.fit_km, 0.5) for o in observations])
+    logged = np.array([o.gated_wh is not None for o in observations])
+    unit_scatter = np.clip(np.sqrt(SCATTER_KM / shown_km), 0.7, 2.5) * np.where(logged, LOGGED_SCATTER, 1.0)
+    scatter_var = (options.scatter_share * unit_scatter) ** 2  # per observation
+    entries, observed = len(rows.measured), len(observations)
+    owns = np.zeros((entries, observed))
+    owns[np.arange(entries), rows.owner] = 1.0
+    block = (owns * scatter_var) @ owns.T
+    first_row = np.flatnonzero(np.diff(rows.entry, prepend=-1))
 
     by_slot_columns = [(slot, np.flatnonzero(slots == slot)) for slot in np.unique(slots)]
 
-    def local_of(theta: Array) -> Array:
-        out = np.zeros((n + m, len(Slot)))
+    def local_of(table_: Array, theta: Array) -> Array:
+        width = table_.shape[1]
+        out = np.zeros((len(table_), len(Slot)))
         for slot, columns in by_slot_columns:
-            out[:, slot] = weights[:, columns] @ theta[columns]
+            columns = columns[columns < width]
+            if columns.size:
+                out[:, slot] = table_[:, columns] @ theta[columns]
         return out
 
-    # Direction effects and the like act on the legs alone, through their weights.
-    theta = prior_middle.copy()
-    if start is not None and len(start.theta) == len(theta):
-        theta = start.theta.copy()
-    ref_energy: Array = np.empty(0)
-    jacobian = ref_jacobian = np.empty((0, 0))
-    predicted: Array = np.empty(0)
-    for _ in range(8):
-        local = local_of(theta)
-        e = leg_model.energies(local[:n], derivatives=True)
-        r = ref_model.energies(local[n:], derivatives=True)
+    def linearise(theta: Array) -> tuple[Array, Array, Array, Array]:
+        local = local_of(weights, theta)
+        e = model.energies(local[:n_rows], derivatives=True)
+        r = ref_model.energies(local[n_rows:], derivatives=True)
         assert e.by_slot is not None and r.by_slot is not None
-        total = membership @ e.wh
-        per_leg = e.by_slot[:, slots] * weights[:n]
-        jacobian = (membership @ per_leg) / total[:, None]
-        ref_energy = r.wh
-        ref_jacobian = r.by_slot[:, slots] * weights[n:] / r.wh[:, None]
-        predicted = np.log(total)
-        innovation = measured - predicted + jacobian @ (theta - prior_middle)
-        c_matrix = (jacobian * prior_var) @ jacobian.T + np.diag(reading_var + scatter_var)
-        gain = np.linalg.solve(c_matrix, innovation)
-        new = prior_middle + prior_var * (jacobian.T @ gain)
+        total = np.add.reduceat(e.wh, first_row)
+        per_row = e.by_slot[:, slots] * weights[:n_rows]
+        jacobian = np.add.reduceat(per_row, first_row, axis=0) / total[:, None]
+        return np.log(total), jacobian, r.wh, r.by_slot[:, slots] * weights[n_rows:] / r.wh[:, None]
+
+    theta = prior_middle.copy()
+    segment_share = SEGMENT_SHARE
+    if start is not None:
+        segment_share = start.segment_share
+        if len(start.theta) == len(theta):
+            theta = start.theta.copy()
+    settled = start is not None or not segmented
+    predicted, jacobian, ref_energy, ref_jacobian = linearise(theta)
+    for _ in range(9):
+        noise = rows.reading_var + (segment_share * rows.unit) ** 2
+        innovation = rows.measured - predicted + jacobian @ (theta - prior_middle)
+        base = (jacobian * prior_var) @ jacobian.T + np.diag(noise)
+        new = prior_middle + prior_var * (jacobian.T @ np.linalg.solve(base + block, innovation))
         step = float(np.max(np.abs(jacobian @ (new - theta)), initial=0.0))
         theta = new
         if step < 2e-4:  # two hundredths of a per cent of a reading
-            break
-    local = local_of(theta)
+            if settled:
+                break
+            settled = True
+            segment_share = _segment_share(segment_share, base + block, rows, innovation)
+        predicted, jacobian, ref_energy, ref_jacobian = linearise(theta)
 
-    # Effects: energy-weighted log ratio over the directions.
-    d = len(backwards)
-    share = np.array(
-        [ref_energy[i * d : (i + 1) * d] / ref_energy[i * d : (i + 1) * d].sum() for i in range(m // d)]
-    )
-    log_level = np.log([ref_energy[i * d : (i + 1) * d].sum() for i in range(m // d)])
-    ref_gradient = np.array([share[i] @ ref_jacobian[i * d : (i + 1) * d] for i in range(m // d)])
+    # Effects: energy-weighted log ratio over the reference drives.
+    share = ref_energy.reshape(-1, d)
+    log_level = np.log(share.sum(axis=1))
+    share = share / share.sum(axis=1, keepdims=True)
+    ref_gradient = np.einsum("cd,cdu->cu", share, ref_jacobian.reshape(-1, d, len(theta)))
+    gradients = ref_gradient[1:] - ref_gradient[0]
+    crosses = jacobian @ (prior_var * gradients).T  # (entries, effects)
 
-    innovation = measured - predicted + jacobian @ (theta - prior_middle)
-    base_cov = (jacobian * prior_var) @ jacobian.T + np.diag(reading_var)
-    factors, log_posterior = [], []
-    for multiple in _MIX:
-        cov = base_cov + np.diag(scatter_var * multiple**2)
-        chol = np.linalg.cholesky(cov)
-        z = np.linalg.solve(chol, innovation)
-        log_like = -0.5 * float(z @ z) - float(np.log(np.diag(chol)).sum())
-        log_prior = -options.scatter_freedom * (math.log(multiple) + 0.5 / multiple**2)
-        log_posterior.append(log_like + log_prior)
-        factors.append((chol, z))
-    mix = np.exp(np.array(log_posterior) - max(log_posterior))
+    innovation = rows.measured - predicted + jacobian @ (theta - prior_middle)
+    noise = rows.reading_var + (segment_share * rows.unit) ** 2
+    base = (jacobian * prior_var) @ jacobian.T + np.diag(noise)
+    grid = _scatter_grid(base, owns, scatter_var, innovation, crosses)
+    log_prior = -options.scatter_freedom * (np.log(_MIX) + 0.5 / _MIX**2)
+    mix = np.exp(grid.log_likelihood + log_prior - np.max(grid.log_likelihood + log_prior))
     mix /= mix.sum()
     scatter_multiple = float(mix @ _MIX)
-    modal = int(np.argmin(np.abs(_MIX - scatter_multiple)))
+    modal = _MIX[int(np.argmin(np.abs(_MIX - scatter_multiple)))]
+    cov = base + block * modal**2
+    inverse = np.linalg.inv(cov)
 
-    random_groups = {"wind of runs", "speed"}
-    is_random = np.array([u.group in random_groups for u in unknowns])
+    # Segments of one leg, weighed by energy: what leaves the leg's own sum open.
+    energy = np.exp(rows.measured)
+    gather = owns.T * energy
+    gather /= gather.sum(axis=1, keepdims=True)
+    is_random = np.array([u.group in {"wind of runs", "speed"} for u in unknowns])
+    spans = [np.flatnonzero(rows.owner == j) for j in range(observed)]
     effects: dict[str, Effect] = {}
-    for i, name in enumerate(configurations):
-        if i == 0:
-            continue
-        g = ref_gradient[i] - ref_gradient[0]
-        cross = jacobian @ (prior_var * g)
+    km = sum(float(np.sum(p[0])) for p in ref_pieces) / 1000.0
+    for i, name in enumerate(configurations[1:]):
+        g, cross = gradients[i], crosses[:, i]
         prior_q = float(g @ (prior_var * g))
-        origin = float(log_level[i] - log_level[0]) + float(g @ (prior_middle - theta))
-        means, sds = [], []
-        for chol, z in factors:
-            half = np.linalg.solve(chol, cross)
-            means.append(origin + float(half @ z))
-            sds.append(math.sqrt(max(prior_q - float(half @ half), 1e-12)))
-        means_a, sds_a = np.array(means), np.array(sds)
-        middle = float(mix @ means_a)
-        chol = factors[modal][0]
-        estimator = np.linalg.solve(chol.T, np.linalg.solve(chol, cross))
-        inverse = np.linalg.inv(chol)
-        inverse = inverse.T @ inverse
-        left_out = -estimator * (inverse @ innovation) / np.diag(inverse)
+        origin = float(log_level[i + 1] - log_level[0]) + float(g @ (prior_middle - theta))
+        means = origin + grid.gain[:, i]
+        sds = np.sqrt(np.maximum(prior_q - grid.known[:, i], 1e-12))
+        estimator = inverse @ cross
+        weighted = inverse @ innovation
+        influence = {}
+        for j, span in enumerate(spans):
+            shift = np.linalg.solve(inverse[np.ix_(span, span)], weighted[span])
+            influence[observations[j].legs[0]] = -float(estimator[span] @ shift)
         leak = (g - estimator @ jacobian) ** 2 * prior_var
-        noise = float((estimator**2) @ (scatter_var * _MIX[modal] ** 2))
-        rounding = float((estimator**2) @ reading_var)
-        groups: dict[str, float] = {"scatter": noise, "display step": rounding}
-        for u, value in zip(unknowns, leak, strict=True):
+        by_leg = owns.T @ estimator
+        scatter = float((by_leg**2) @ scatter_var) * modal**2
+        scatter += float((estimator * segment_share * rows.unit) @ (estimator * segment_share * rows.unit))
+        rounding = float((estimator**2) @ rows.reading_var)
+        groups: dict[str, float] = {"scatter": scatter, "display step": rounding}
+        for u, value in zip(unknowns, leak.tolist(), strict=True):
             key = "wind" if u.group == "wind of runs" else u.group
-            groups[key] = groups.get(key, 0.0) + float(value)
-        random = noise + rounding + float(leak[is_random].sum())
+            groups[key] = groups.get(key, 0.0) + value
         effects[name] = Effect(
             trial=name,
-            log_ratio=middle,
+            log_ratio=float(mix @ means),
             weights=mix,
-            means=means_a,
-            sds=sds_a,
+            means=means,
+            sds=sds,
             systematic_variance=float(leak[~is_random].sum()),
-            random_variance=random,
+            random_variance=scatter + rounding + float(leak[is_random].sum()),
             budget=tuple(sorted(groups.items(), key=lambda kv: -kv[1])),
-            baseline_wh_per_km=float(np.exp(log_level[0])) / (mean_m * d / 1000.0),
-            trial_wh_per_km=float(np.exp(log_level[i])) / (mean_m * d / 1000.0),
-            influence={o.legs[0]: float(left_out[j]) for j, o in enumerate(observations)},
+            baseline_wh_per_km=float(np.exp(log_level[0])) / km,
+            trial_wh_per_km=float(np.exp(log_level[i + 1])) / km,
+            influence=influence,
         )
 
     wind_random = np.array([u.group == "wind of runs" for u in unknowns])
     # What the legs left open of the wind: V − V C⁻¹ V for the wind's share V of the covariance.
-    wind_part = (jacobian[:, wind_random] * prior_var[wind_random]) @ jacobian[:, wind_random].T
-    modal_cov = base_cov + np.diag(scatter_var * _MIX[modal] ** 2)
-    wind_var = np.maximum(np.diag(wind_part - wind_part @ np.linalg.solve(modal_cov, wind_part)), 0.0)
-    leg_sd = np.sqrt(scatter_var * _MIX[modal] ** 2 + reading_var + wind_var)
-    plain = measured - predicted
-    total_sd = np.sqrt(scatter_var + reading_var)
+    wind_jacobian = jacobian[:, wind_random]
+    wind_part = (wind_jacobian * prior_var[wind_random]) @ wind_jacobian.T
+    wind_left = gather @ (wind_part - wind_part @ inverse @ wind_part) @ gather.T
+    own_noise = (gather**2) @ noise
+    leg_sd = np.sqrt(scatter_var * modal**2 + own_noise + np.maximum(np.diag(wind_left), 0.0))
+    plain = gather @ (rows.measured - predicted)
+    total_sd = np.sqrt(scatter_var + own_noise)
     return Fit(
         conditions=tuple(conditions),
         model=leg_model,
-        local=local[:n],
+        local=local_of(leg_weights[:n], theta),
         effects=effects,
         scatter_share=options.scatter_share * scatter_multiple,
+        scatter_evidence=tuple((grid.log_likelihood - np.max(grid.log_likelihood)).tolist()),
         leg_sd={name: float(leg_sd[j]) for j, o in enumerate(observations) for name in o.legs},
         residual={name: float(plain[j] / total_sd[j]) for j, o in enumerate(observations) for name in o.legs},
         values={
-            u.name: float(theta[i]) for i, u in enumerate(unknowns) if u.group not in {"wind of runs", "day"}
+            u.name: float(theta[i])
+            for i, u in enumerate(unknowns[:shared])
+            if u.group not in {"wind of runs", "day"}
         },
         theta=theta,
+        road=road,
+        as_driven=as_driven,
+        segment_share=segment_share,
     )
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Grid:
+    """For each size of the scatter: log likelihood (k,), g S Jᵀ C⁻¹ r (k, effects), g S Jᵀ C⁻¹ J S gᵀ (k, effects)."""
+
+    log_likelihood: Array
+    gain: Array
+    known: Array
+
+
+def _scatter_grid(base: Array, owns: Array, scatter_var: Array, innovation: Array, crosses: Array) -> _Grid:
+    """Evaluate every size of the scatter from one factorisation (matrix inversion lemma)."""
+    smallest = float(_MIX[0])
+    chol = np.linalg.cholesky(base + (owns * scatter_var * smallest**2) @ owns.T)
+    half = np.linalg.solve(chol, np.concatenate([owns, innovation[:, None], crosses], axis=1))
+    k = owns.shape[1]
+    legs, rest = half[:, :k], half[:, k:]
+    gram, own, plain = legs.T @ legs, legs.T @ rest, rest.T @ rest
+    root = np.sqrt(np.outer(_MIX**2 - smallest**2, scatter_var))  # (grid, observations)
+    inner = np.eye(k) + root[:, :, None] * gram * root[:, None, :]
+    factor = np.linalg.cholesky(inner)
+    solved = np.linalg.solve(factor, root[:, :, None] * own)
+    # Quadratic forms of [innovation, crosses] with the inverse covariance.
+    forms = plain - np.swapaxes(solved, 1, 2) @ solved
+    log_det = float(np.log(np.diag(chol)).sum()) + np.log(np.diagonal(factor, axis1=1, axis2=2)).sum(axis=1)
+    known = np.diagonal(forms[:, 1:, 1:], axis1=1, axis2=2)
+    return _Grid(-0.5 * forms[:, 0, 0] - log_det, forms[:, 1:, 0], known)
+
+
+def _segment_share(share: float, cov: Array, rows: _Rows, innovation: Array) -> float:
+    """Noise of a one-kilometre segment, from what the segments leave over (evidence fixed point).
+
+    References
+    ----------
+    D. J. C. MacKay, "Bayesian interpolation", Neural Computation 4 (1992) 415 (from memory).
+    """
+    on = rows.unit > 0
+    for _ in range(3):
+        inverse = np.linalg.inv(cov)
+        noise = (share * rows.unit) ** 2
+        left = (noise * (inverse @ innovation))[on] / rows.unit[on]
+        freedom = float((noise * np.diag(inverse))[on].sum())
+        new = math.sqrt(
+            (SEGMENT_FREEDOM * SEGMENT_SHARE**2 + float(left @ left)) / (SEGMENT_FREEDOM + freedom)
+        )
+        cov = cov + np.diag(np.where(on, (new**2 - share**2) * rows.unit**2, 0.0))
+        share = new
+    return share
+
+
+def driven_as_a_cycle(conditions: Sequence[Conditions], logs: Logs) -> bool:
+    """Whether the legs were logged and no speed was held: the effect then holds for the speeds as driven."""
+    own = [logs.of(c.leg) for c in conditions]
+    return bool(own) and all(log is not None and not log.thinned.steady for log in own)
+
+
+def _reference_drives(
+    study: Study, road: Road, conditions: Sequence[Conditions], logs: Logs, as_driven: bool
+) -> tuple[list[Pieces], list[float]]:
+    """Drives that the effect is stated for: steady in each direction driven, or the logged speeds."""
+    if as_driven:
+        cut = [(log, c.backwards) for c in conditions if (log := logs.of(c.leg)) is not None]
+        made = [road.logged(log, backwards, 1) for log, backwards in cut[:: max(1, len(cut) // 8)]]
+        return [r.pieces[0] for r in made], [float(r.stopped_s[0]) for r in made]
+    speed = speed_of_study(study, conditions)
+    lengths = [c.true_m for c in conditions if c.true_m]
+    mean_m = float(np.mean(lengths)) if lengths else 1e4
+    ways = tuple(dict.fromkeys(c.backwards for c in conditions))
+    return [road.steady(way, mean_m, speed, ()) for way in ways], [0.0] * len(ways)

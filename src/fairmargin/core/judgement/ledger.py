@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.judgement.conditions import Conditions
 from fairmargin.core.judgement.fit import Fit, FitOptions, reference_values, speed_of_study
-from fairmargin.core.judgement.model import Slot, join, steady_pieces, study_shape
+from fairmargin.core.judgement.model import Slot, join
 from fairmargin.core.judgement.readings import Observation
 from fairmargin.core.physics.roadload import DRIVELINE_TEMPERATURE_PER_K
 from fairmargin.core.study import Study
@@ -21,6 +21,7 @@ Array = NDArray[np.float64]
 #: Ledger lines in the order in which conditions are exchanged, and how a screen names them.
 LINES: Final = {
     "distance": "distance",
+    "trim": "outside the gates",
     "speed": "speed",
     "wind": "wind",
     "air_density": "air",
@@ -49,7 +50,7 @@ def corrections(
     """
     n = len(conditions)
     reference = reference_values(study, conditions, options.view)
-    shape = study_shape(study)
+    road = fit.road
     speed = speed_of_study(study, conditions)
     local = fit.local.copy()
     for slot in (Slot.TOTAL, Slot.SPEED):
@@ -61,33 +62,34 @@ def corrections(
             total += fit.values.get(f"{trial.id}: {name}") or 0.0
         local[[c.configuration == trial.id for c in conditions], Slot.TOTAL] += total
 
-    measured = np.empty(n)
-    true_energy = np.empty(n)
+    measured, true_energy, gated = np.empty(n), np.empty(n), np.empty(n)
     index = {c.leg: i for i, c in enumerate(conditions)}
     for o in observations:
         for name in o.legs:
             measured[index[name]] = o.as_read_wh_per_km
             true_energy[index[name]] = o.true_wh_per_km
+            gated[index[name]] = o.fit_wh / o.fit_km
     kilometres = np.array([max(c.true_m, 1.0) for c in conditions]) / 1000.0
 
-    result: dict[str, Array] = {"distance": true_energy - measured}
+    result: dict[str, Array] = {"distance": true_energy - measured, "trim": gated - true_energy}
     state = fit.model
     before = state.energies(local, derivatives=False).wh
     # Measured over modelled (on a charged-back run: of the whole run).
     scale = np.empty(n)
     for o in observations:
         rows = [index[name] for name in o.legs]
-        scale[rows] = o.energy_wh / before[rows].sum()
+        scale[rows] = o.fit_wh / before[rows].sum()
 
     def line(name: str, after: Array) -> None:
         nonlocal before
         result[name] = (after - before) * scale / kilometres
         before = after
 
-    steady = join([steady_pieces(shape, study, c, speed, ()) for c in conditions], [0.0] * n)
-    state = replace(state, paths=steady).replaced(stopped_s=np.zeros(n))
+    if not fit.as_driven:
+        steady = join([road.steady(c.backwards, c.true_m, speed, ()) for c in conditions], [0.0] * n)
+        state = replace(state, paths=steady).replaced(stopped_s=np.zeros(n))
     line("speed", state.energies(local, False).wh)
-    heading = steady.heading_known.astype(float)
+    heading = state.paths.heading_known.astype(float)
     local[:, Slot.WIND_NORTH] = local[:, Slot.WIND_EAST] = 0.0
     state = state.replaced(
         from_north=reference["north"] * heading,
@@ -120,10 +122,10 @@ def corrections(
     per_km = before / kilometres
     directions = sorted({c.backwards for c in conditions})
     hills = np.zeros(n)
-    if len(directions) == 2 and shape is not None:
-        other = [replace(c, backwards=not c.backwards) for c in conditions]
+    if len(directions) == 2 and road.shape is not None and not fit.as_driven:
         turned = replace(
-            state, paths=join([steady_pieces(shape, study, c, speed, ()) for c in other], [0.0] * n)
+            state,
+            paths=join([road.steady(not c.backwards, c.true_m, speed, ()) for c in conditions], [0.0] * n),
         )
         hills = (turned.energies(local, False).wh / kilometres - per_km) * 0.5 * scale
     result["elevation"] = hills

@@ -8,7 +8,7 @@ see `Slot` for the slots.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import IntEnum
 from typing import Final
@@ -18,13 +18,13 @@ from numpy.typing import NDArray
 
 from fairmargin.core.judgement.conditions import Conditions
 from fairmargin.core.physics import roadload
-from fairmargin.core.physics.route import RouteShape, headings_rad, route_shape, smooth_over_distance
-from fairmargin.core.study import Event, Study, Trace, VehicleConstants
+from fairmargin.core.physics.route import RouteShape, binned
+from fairmargin.core.judgement.logs import GatedLog
+from fairmargin.core.study import Event, Study, VehicleConstants
 
 Array = NDArray[np.float64]
 
 LOOP_STRETCHES: Final = 36  # a loop of unknown shape is taken as a circle
-TRACE_RATE_S: Final = 1.0  # logged legs are thinned to about this step for the model
 
 
 class Slot(IntEnum):
@@ -97,19 +97,6 @@ class Energies:
     by_slot: Array | None
 
 
-def study_shape(study: Study) -> RouteShape | None:
-    """Shape of the study's route in the out direction, or None when it has fewer than two points."""
-    if len(study.route) < 2:
-        return None
-
-    def column(name: str) -> Array | None:
-        values = np.array([np.nan if getattr(p, name) is None else getattr(p, name) for p in study.route])
-        return values if np.isfinite(values).any() else None
-
-    distance = np.array([p.distance_m for p in study.route])
-    return route_shape(distance, column("latitude"), column("longitude"), column("elevation_m"))
-
-
 def default_shape(study: Study, backwards: bool) -> RouteShape:
     """Shape used without a route: a circle for loops, else one straight flat stretch."""
     if study.method in {"loop", "laps"}:
@@ -120,102 +107,154 @@ def default_shape(study: Study, backwards: bool) -> RouteShape:
     return RouteShape(np.full(1, 1000.0), np.full(1, math.pi if backwards else 0.0), zero, zero)
 
 
-def steady_pieces(
-    shape: RouteShape | None, study: Study, c: Conditions, speed_m_s: float, events: Sequence[Event]
-) -> tuple[Array, ...]:
-    """Stretches of a leg at its average moving speed, slower where slow traffic was noted."""
-    known = shape is not None
-    if shape is None:
-        shape = default_shape(study, c.backwards)
-    elif c.backwards:
-        shape = shape.reversed()
-    scale = c.true_m / shape.total_m if c.true_m else 1.0
-    length = shape.length_m * scale
-    speed = np.full(len(length), speed_m_s)
-    middle = np.cumsum(length) - length / 2
-    slow = np.zeros(len(length), dtype=bool)
-    for event in events:
-        if event.kind == "slow-traffic" and event.speed_kmh and event.duration_s and event.at_km is not None:
-            v = event.speed_kmh / 3.6
-            here = (middle >= event.at_km * 1000.0) & (middle <= event.at_km * 1000.0 + v * event.duration_s)
-            slow |= here
-            speed[here] = v
-    if slow.any() and not slow.all():
-        left = length.sum() / speed_m_s - float((length[slow] / speed[slow]).sum())
-        if left > 0:
-            speed[~slow] = np.clip(length[~slow].sum() / left, 0.7 * speed_m_s, 1.3 * speed_m_s)
-    heading = shape.heading_rad
-    heading_known = known and bool(np.isfinite(heading).all())
-    if not known and study.method in {"loop", "laps"}:
+#: Length [m], speed [m/s], acceleration [m/s²], slope [rad], heading [rad], and whether the heading is known.
+Pieces = tuple[Array, Array, Array, Array, Array, bool]
+
+
+class Road:
+    """A study's road as steady legs feel it: both ways, stretches of nearly the same heading together."""
+
+    def __init__(self, shape: RouteShape | None, study: Study) -> None:
+        """Lay out the road; without a shape a loop is a circle and anything else one straight flat stretch."""
+        self.shape = shape
+        self._study = study
+        self._binned: dict[bool, tuple[Array, Array, Array]] = {}
+
+    def way(self, backwards: bool) -> RouteShape:
+        """Return the road in one direction."""
+        if self.shape is None:
+            return default_shape(self._study, backwards)
+        return self.shape.reversed() if backwards else self.shape
+
+    def heading_known(self) -> bool:
+        """Whether the road's headings are known (a circle's are)."""
+        if self.shape is None:
+            return self._study.method in {"loop", "laps"}
+        return bool(np.isfinite(self.shape.heading_rad).all())
+
+    def steady(self, backwards: bool, true_m: float, speed_m_s: float, events: Sequence[Event]) -> Pieces:
+        """Stretches of a leg at its average moving speed, slower where slow traffic was noted."""
+        whole = self.way(backwards)
+        scale = true_m / whole.total_m if true_m else 1.0
+        slow_events = [
+            e
+            for e in events
+            if e.kind == "slow-traffic" and e.speed_kmh and e.duration_s and e.at_km is not None
+        ]
+        if not slow_events:
+            if backwards not in self._binned:
+                self._binned[backwards] = binned(whole.length_m, whole.slope_rad, whole.heading_rad)[:3]
+            length, slope, heading = self._binned[backwards]
+            length = length * scale
+            speed = np.full(len(length), speed_m_s)
+        else:
+            length = whole.length_m * scale
+            speed = np.full(len(length), speed_m_s)
+            middle = np.cumsum(length) - length / 2
+            slow = np.zeros(len(length), dtype=np.int64)
+            for number, event in enumerate(slow_events, start=1):
+                v = float(event.speed_kmh or 0.0) / 3.6
+                begin = 1000.0 * float(event.at_km or 0.0)
+                here = (middle >= begin) & (middle <= begin + v * float(event.duration_s or 0.0))
+                slow[here] = number
+                speed[here] = v
+            held_up = slow > 0
+            if held_up.any() and not held_up.all():
+                left = length.sum() / speed_m_s - float((length[held_up] / speed[held_up]).sum())
+                if left > 0:
+                    free = length[~held_up].sum() / left
+                    speed[~held_up] = np.clip(free, 0.7 * speed_m_s, 1.3 * speed_m_s)
+            length, slope, heading, first = binned(length, whole.slope_rad, whole.heading_rad, slow)
+            speed = speed[first]
+        known = self.heading_known()
+        if not np.isfinite(heading).all():
+            heading = np.full(len(heading), math.pi if backwards else 0.0)
+        return length, speed, np.zeros(len(length)), slope, heading, known
+
+    def logged(self, log: GatedLog, backwards: bool, segments: int) -> LoggedRows:
+        """Cut a logged leg into `segments` rows between its gates, each through its own speeds.
+
+        Raises
+        ------
+        ValueError
+            If the log holds no driving between its gates.
+        """
+        thinned = log.thinned
+        edges = np.linspace(log.start_m, log.end_m, segments + 1)
+        t_edges = np.interp(edges, log.place_m, thinned.time_s)
+        inner = thinned.time_s[(thinned.time_s > t_edges[0]) & (thinned.time_s < t_edges[-1])]
+        t = np.unique(np.concatenate([t_edges, inner]))
+        travelled = np.interp(t, thinned.time_s, thinned.travelled_m) * log.scale
+        speed_edge = np.interp(t, thinned.time_s, thinned.speed_m_s) * log.scale
+        place = np.interp(t, thinned.time_s, log.place_m)
+        dt, ds = np.diff(t), np.diff(travelled)
+        if not len(dt) or ds.sum() <= 0:
+            raise ValueError("a log holds no driving")
+        speed = ds / dt
+        standing = speed < 0.3
+        acceleration = np.where(standing, 0.0, np.diff(speed_edge) / dt)
+        middle = (place[1:] + place[:-1]) / 2
+        row = np.clip(np.searchsorted(t_edges, (t[1:] + t[:-1]) / 2) - 1, 0, segments - 1)
         heading_known = True
-    if not np.isfinite(heading).all():
-        heading = np.full(len(heading), math.pi if c.backwards else 0.0)
-    return (
-        length,
-        speed,
-        np.zeros(len(length)),
-        shape.slope_rad,
-        heading,
-        np.array([heading_known]),
-    )
+        if self.shape is not None:
+            way = self.way(backwards)
+            ends = np.cumsum(way.length_m)
+            index = np.minimum(np.searchsorted(ends, middle), len(ends) - 1)
+            slope, heading = way.slope_rad[index], way.heading_rad[index]
+            heading_known = bool(np.isfinite(way.heading_rad).all())
+        else:
+            slope, heading = np.zeros(len(ds)), np.full(len(ds), np.nan)
+            heading_known = False
+        if not heading_known and self._study.method in {"loop", "laps"}:
+            heading = np.asarray(2 * np.pi * middle / max(float(place[-1]), 1.0))  # a circle
+            heading_known = True
+        if not heading_known:
+            heading = np.full(len(ds), math.pi if backwards else 0.0)
+        starts = np.searchsorted(row, np.arange(segments))
+        ends_at = np.append(starts[1:], len(row))
+        seconds = np.diff(t_edges)
+        pieces: list[Pieces] = []
+        stopped = np.empty(segments)
+        for k, (i, j) in enumerate(zip(starts, ends_at, strict=True)):
+            moving = ~standing[i:j]
+            if not moving.any():
+                moving[:] = True  # stood for the whole segment: keep its few metres
+            pieces.append(
+                (
+                    ds[i:j][moving],
+                    np.maximum(speed[i:j][moving], 0.05),
+                    acceleration[i:j][moving],
+                    slope[i:j][moving],
+                    heading[i:j][moving],
+                    heading_known,
+                )
+            )
+            stopped[k] = max(0.0, seconds[k] - float(dt[i:j][moving].sum()))
+        energy = None
+        if thinned.energy_wh is not None:
+            energy = np.diff(np.interp(t_edges, thinned.time_s, thinned.energy_wh))
+        gaps = np.diff(np.interp(t_edges, thinned.time_s, thinned.gap_s)) / np.maximum(seconds, 1e-9)
+        return LoggedRows(pieces, stopped, t_edges - thinned.time_s[0], energy, gaps)
 
 
-def logged_pieces(shape: RouteShape | None, study: Study, c: Conditions, trace: Trace) -> tuple[Array, ...]:
-    """Stretches of a logged leg: its own speed trace, thinned to about one second."""
-    t, v = trace.time_s, trace.speed_kmh / 3.6
-    edges = np.arange(t[0], t[-1] + TRACE_RATE_S, TRACE_RATE_S)
-    if len(t) > len(edges):
-        # Distances are kept exactly: interpolate the cumulated distance, not the speed.
-        travelled = np.concatenate([[0.0], np.cumsum((v[1:] + v[:-1]) * 0.5 * np.diff(t))])
-        edges[-1] = min(edges[-1], t[-1])
-        edges = np.unique(edges)
-        s = np.interp(edges, t, travelled)
-        v_edge = np.interp(edges, t, v)
-    else:
-        edges, v_edge = t, v
-        s = np.concatenate([[0.0], np.cumsum((v[1:] + v[:-1]) * 0.5 * np.diff(t))])
-    dt, ds = np.diff(edges), np.diff(s)
-    scale = c.true_m / s[-1] if c.true_m and s[-1] > 0 and abs(c.true_m / s[-1] - 1) < 0.1 else 1.0
-    ds = ds * scale
-    speed = np.maximum(ds / dt, 0.01)
-    acceleration = np.diff(v_edge) / dt
-    middle = np.cumsum(ds) - ds / 2
-    whole = float(ds.sum())
-    if shape is not None:
-        road = shape.reversed() if c.backwards else shape
-        along = np.minimum(middle * (road.total_m / whole), road.total_m - 1e-6)
-        index = np.minimum(np.searchsorted(np.cumsum(road.length_m), along), len(road.length_m) - 1)
-        slope, heading = road.slope_rad[index], road.heading_rad[index]
-    else:
-        slope, heading = np.zeros(len(ds)), np.full(len(ds), np.nan)
-        if trace.elevation_m is not None and np.isfinite(trace.elevation_m).sum() > 2:
-            good = np.isfinite(trace.elevation_m)
-            height = np.interp(edges, t[good], trace.elevation_m[good])
-            even = np.linspace(0.0, whole, max(2, int(whole / 25.0)))
-            travelled = np.concatenate([[0.0], np.cumsum(ds)])
-            smooth = smooth_over_distance(np.interp(even, travelled, height), float(even[1]), 120.0)
-            slope = np.arctan(np.interp(middle, even, np.gradient(smooth, even)))
-        if trace.latitude is not None and trace.longitude is not None:
-            lat, lon = np.interp(edges, t, trace.latitude), np.interp(edges, t, trace.longitude)
-            moved = np.concatenate([[True], np.diff(lat) ** 2 + np.diff(lon) ** 2 > 0])
-            if moved.sum() > 2 and np.isfinite(lat).all() and np.isfinite(lon).all():
-                angle = headings_rad(lat[moved], lon[moved])
-                heading = angle[np.clip(np.cumsum(moved)[1:] - 2, 0, len(angle) - 1)]
-    if not np.isfinite(heading).all() and study.method in {"loop", "laps"}:
-        heading = np.asarray(
-            2 * np.pi * middle / whole, dtype=np.float64
-        )  # a circle, as for legs without a log
-    heading_known = bool(np.isfinite(heading).all())
-    if not heading_known:
-        heading = np.full(len(ds), math.pi if c.backwards else 0.0)
-    return ds, speed, acceleration, slope, heading, np.array([heading_known])
+@dataclass(frozen=True, eq=False, slots=True)
+class LoggedRows:
+    """A logged leg cut into segments: per segment its pieces, standing time, energy and share of gaps."""
+
+    pieces: list[Pieces]
+    stopped_s: Array
+    edges_s: Array  # since the log's first sample, shape (segments + 1,)
+    energy_wh: Array | None
+    gap_share: Array
 
 
-def join(pieces: Sequence[tuple[Array, ...]], stops: Sequence[float]) -> Paths:
+def join(pieces: Sequence[Pieces], stops: Sequence[float]) -> Paths:
     """Flatten legs into one set of arrays."""
     counts = np.array([len(p[0]) for p in pieces], dtype=np.intp)
     starts = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.intp)
-    length, speed, acceleration, slope, heading = (np.concatenate([p[i] for p in pieces]) for i in range(5))
+    length, speed, acceleration, slope, heading = (
+        np.concatenate([np.asarray(p[i], dtype=float) for p in pieces]) for i in range(5)
+    )
     return Paths(
         starts=starts,
         counts=counts,
@@ -226,7 +265,7 @@ def join(pieces: Sequence[tuple[Array, ...]], stops: Sequence[float]) -> Paths:
         slope_cos=np.cos(slope),
         heading_cos=np.cos(heading),
         heading_sin=np.sin(heading),
-        heading_known=np.array([bool(p[5][0]) for p in pieces]),
+        heading_known=np.array([p[5] for p in pieces], dtype=bool),
         stops=np.array(stops, dtype=float),
     )
 
@@ -259,6 +298,29 @@ class RoadModel:
     paths: Paths
     legs: LegTable
     configuration_mass_kg: Array  # declared, per leg
+
+    def by_leg(self, row_leg: NDArray[np.intp]) -> RoadModel:
+        """Return the same model with the rows of each leg taken together (rows of a leg lie side by side)."""
+        first = np.flatnonzero(np.diff(row_leg, prepend=-1))
+        paths = replace(
+            self.paths,
+            starts=self.paths.starts[first],
+            counts=np.add.reduceat(self.paths.counts, first),
+            heading_known=self.paths.heading_known[first],
+            stops=np.add.reduceat(self.paths.stops, first),
+        )
+        weight = self.paths.total(self.paths.length_m)
+        whole = np.add.reduceat(weight, first)
+        legs = replace(
+            self.legs,
+            **{
+                name: np.add.reduceat(getattr(self.legs, name) * weight, first) / whole
+                for name in LegTable.__dataclass_fields__
+                if name != "stopped_s"
+            },
+            stopped_s=np.add.reduceat(self.legs.stopped_s, first),
+        )
+        return replace(self, paths=paths, legs=legs, configuration_mass_kg=self.configuration_mass_kg[first])
 
     def replaced(self, **changes: Array) -> RoadModel:
         """Return the model with some per-leg conditions exchanged."""
@@ -356,28 +418,3 @@ class RoadModel:
         by[:, Slot.PRESSURE_EXPONENT] = wh_roll * log_pressure
         by *= factor[:, None]
         return Energies(wh, by)
-
-
-def leg_pieces(
-    study: Study,
-    shape: RouteShape | None,
-    conditions: Sequence[Conditions],
-    traces: Mapping[str, Trace],
-    use_traces: bool,
-) -> tuple[list[tuple[Array, ...]], list[float]]:
-    """Stretches and stop counts of the legs as they were driven."""
-    events: dict[str, list[Event]] = {}
-    for event in study.events:
-        events.setdefault(event.leg, []).append(event)
-    pieces, stops = [], []
-    for c in conditions:
-        trace = traces.get(c.leg) if use_traces else None
-        own = events.get(c.leg, [])
-        if trace is not None:
-            pieces.append(logged_pieces(shape, study, c, trace))
-            stops.append(0.0)
-        else:
-            pieces.append(steady_pieces(shape, study, c, c.speed_m_s, own))
-            noted = sum(e.kind == "stop" for e in own)
-            stops.append(float(noted) if noted else float(c.stopped_s > 5.0))
-    return pieces, stops

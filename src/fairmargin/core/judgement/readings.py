@@ -13,6 +13,7 @@ from typing import Final
 import numpy as np
 
 from fairmargin.core import units
+from fairmargin.core.judgement.logs import thin
 from fairmargin.core.study import Leg, Study, Trace
 
 _UNIFORM: Final = 1.0 / math.sqrt(12.0)
@@ -21,7 +22,6 @@ CHARGER_REPEAT_KWH: Final = 0.10
 SOC_LAG_PERCENT: Final = 0.3
 FUEL_FILL_L: Final = 0.10
 ODOMETER_STEP_KM: Final = 0.1
-LOGGER_GAP_S: Final = 10.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +43,18 @@ class Observation:
     shown_km: float
     true_km: float
     as_read_wh_per_km: float
+    gated_wh: float | None = None  # logged legs: between the gates
+    gated_km: float | None = None
+
+    @property
+    def fit_wh(self) -> float:
+        """Energy that the fit explains: between the gates for logged legs. [Wh]"""
+        return self.energy_wh if self.gated_wh is None else self.gated_wh
+
+    @property
+    def fit_km(self) -> float:
+        """True distance over which `fit_wh` was used. [km]"""
+        return self.true_km if self.gated_km is None else self.gated_km
 
     @property
     def energy_wh(self) -> float:
@@ -95,22 +107,6 @@ def route_km(study: Study) -> float | None:
     return float(np.median(known)) if known else None
 
 
-def integrate_power_wh(trace: Trace) -> tuple[float, float] | None:
-    """Energy by trapezoidal integration of logged power, and the share of time bridged over gaps. [Wh]
-
-    Missing samples and pauses longer than 10 s count as bridged.
-    """
-    if trace.power_kw is None:
-        return None
-    good = np.isfinite(trace.power_kw)
-    if good.sum() < 2:
-        return None
-    t, p = trace.time_s[good], trace.power_kw[good]
-    dt = np.diff(t)
-    energy = float(np.sum((p[1:] + p[:-1]) * 0.5 * dt)) / 3.6
-    return energy, float(dt[dt > LOGGER_GAP_S].sum() / (t[-1] - t[0]))
-
-
 def leg_distances(study: Study, leg: Leg, ratio: float, trace: Trace | None) -> tuple[float, float] | None:
     """Distance as shown by the car and true distance, whichever is known giving the other. [km]"""
     if leg.gps_distance_km:
@@ -118,7 +114,7 @@ def leg_distances(study: Study, leg: Leg, ratio: float, trace: Trace | None) -> 
     if leg.distance_km:
         return leg.distance_km, leg.distance_km / ratio
     if trace is not None:
-        driven = float(np.sum((trace.speed_kmh[1:] + trace.speed_kmh[:-1]) * np.diff(trace.time_s))) / 7200.0
+        driven = thin(trace).total_m / 1000.0
         if driven > 0.05:
             return driven * ratio, driven
     whole = route_km(study)
@@ -128,9 +124,10 @@ def leg_distances(study: Study, leg: Leg, ratio: float, trace: Trace | None) -> 
 def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -> list[Reading]:
     """Every instrument's energy for one leg, most direct first (charge-back excluded)."""
     found: list[Reading] = []
-    integral = integrate_power_wh(trace) if trace is not None else None
-    if integral is not None and integral[0] > 0:
-        energy, gaps = integral
+    log = thin(trace) if trace is not None else None
+    if log is not None and log.energy_wh is not None and log.energy_wh[-1] > 0:
+        energy = float(log.energy_wh[-1])
+        gaps = float(log.gap_s[-1] / (log.time_s[-1] - log.time_s[0]))
         found.append(Reading("logger", f"{energy / 1000:.3f} kWh", energy, 0.002 + 0.5 * gaps))
     if leg.energy_kwh is not None and leg.energy_kwh > 0:
         step = leg.energy_step_kwh or 0.0

@@ -16,7 +16,9 @@ from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
 
-STRETCH_M: Final = 100.0
+STRETCH_M: Final = 50.0
+HEADING_BIN_RAD: Final = np.pi / 36  # stretches within 5° and 0.2 % of slope are taken together
+SLOPE_BIN: Final = 0.002
 HEIGHT_SMOOTHING_M: Final = 120.0  # GPS heights are noisy: smooth before differentiating
 _A: Final = 6_378_137.0
 _E2: Final = 6.694379990141e-3
@@ -48,6 +50,39 @@ class RouteShape:
             -self.slope_rad[::-1],
             self.elevation_m[::-1],
         )
+
+
+def binned(
+    length_m: Array, slope_rad: Array, heading_rad: Array, apart: Array | None = None
+) -> tuple[Array, Array, Array, Array]:
+    """Take stretches of nearly the same heading and slope together; order along the road is lost.
+
+    Lengths add, slopes and headings are length-weighted means within their bin, so height and direction are
+    kept and what is lost in the square of the air speed is below 0.01 %.
+
+    Parameters
+    ----------
+    length_m, slope_rad, heading_rad : numpy.ndarray, shape (n,)
+    apart : numpy.ndarray of int, shape (n,), optional
+        Stretches of different numbers are never taken together.
+
+    Returns
+    -------
+    length_m, slope_rad, heading_rad, first : numpy.ndarray
+        `first` is the index of one member of each bin.
+    """
+    turn = np.where(np.isfinite(heading_rad), np.mod(heading_rad, 2 * np.pi), 0.0)
+    steps = np.floor(turn / HEADING_BIN_RAD)
+    key = steps * 1000 + np.round(slope_rad / SLOPE_BIN)
+    if apart is not None:
+        key = key + 1e6 * apart
+    _, first, which = np.unique(key, return_index=True, return_inverse=True)
+    total = np.bincount(which, length_m)
+    slope = np.bincount(which, length_m * slope_rad) / total
+    heading = np.bincount(which, length_m * turn) / total
+    if not np.isfinite(heading_rad).all():
+        heading = np.full(len(total), np.nan)
+    return total, slope, heading, first
 
 
 def headings_rad(latitude_deg: ArrayLike, longitude_deg: ArrayLike) -> Array:
@@ -126,3 +161,62 @@ def route_shape(
     height = smooth_over_distance(height, float(length[0]), HEIGHT_SMOOTHING_M)
     slope = np.arcsin(np.clip(np.diff(height) / length, -0.4, 0.4))
     return RouteShape(length, heading, slope, (height[1:] + height[:-1]) / 2)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Line:
+    """A road as a line of points: distance [m] (from 0), position [degrees], local plane [m]; shape (n,)."""
+
+    distance_m: Array
+    latitude: Array
+    longitude: Array
+    north_m: Array
+    east_m: Array
+
+    @property
+    def length_m(self) -> float:
+        """Length along the road. [m]"""
+        return float(self.distance_m[-1])
+
+    def plane(self, latitude: ArrayLike, longitude: ArrayLike) -> tuple[Array, Array]:
+        """Positions in the local plane of the line's middle point. [m]"""
+        return _plane(latitude, longitude, float(np.mean(self.latitude)), float(self.longitude[0]))
+
+    def project(self, latitude: ArrayLike, longitude: ArrayLike, guess_m: ArrayLike) -> tuple[Array, Array]:
+        """Nearest place along the road and distance from it, for m positions. [m]
+
+        Parameters
+        ----------
+        latitude, longitude : array_like, shape (m,)
+        guess_m : array_like, shape (m,)
+            About where along the road each position lies; settles which of two near places is meant (where
+            a loop closes, or a road comes back beside itself).
+        """
+        y, x = self.plane(latitude, longitude)
+        ay, ax = self.north_m[:-1], self.east_m[:-1]
+        dy, dx = np.diff(self.north_m), np.diff(self.east_m)
+        square = np.maximum(dy * dy + dx * dx, 1e-9)
+        py, px = y[:, None] - ay, x[:, None] - ax
+        share = np.clip((py * dy + px * dx) / square, 0.0, 1.0)
+        away = (py - share * dy) ** 2 + (px - share * dx) ** 2
+        place = self.distance_m[:-1] + share * np.diff(self.distance_m)
+        best = np.argmin(away + (0.02 * (place - np.asarray(guess_m, dtype=float)[:, None])) ** 2, axis=1)
+        rows = np.arange(len(best))
+        return place[rows, best], np.sqrt(away[rows, best])
+
+
+def _plane(latitude: ArrayLike, longitude: ArrayLike, lat0: float, lon0: float) -> tuple[Array, Array]:
+    lat, lon = np.asarray(latitude, dtype=float), np.asarray(longitude, dtype=float)
+    w = 1 - _E2 * np.sin(np.radians(lat0)) ** 2
+    north = _A * (1 - _E2) / w**1.5 * np.radians(lat - lat0)
+    turn = np.mod(lon - lon0 + 180.0, 360.0) - 180.0
+    return north, _A / np.sqrt(w) * np.cos(np.radians(lat0)) * np.radians(turn)
+
+
+def line_of(distance_m: Array, latitude: Array, longitude: Array, spacing_m: float = 50.0) -> Line:
+    """Make a line of points about `spacing_m` apart (local radii of curvature [1]_)."""
+    at = np.linspace(0.0, distance_m[-1] - distance_m[0], max(2, int((distance_m[-1] - distance_m[0]) / spacing_m) + 1))
+    lat = np.interp(at, distance_m - distance_m[0], latitude)
+    lon = np.interp(at, distance_m - distance_m[0], longitude)
+    north, east = _plane(lat, lon, float(np.mean(lat)), float(lon[0]))
+    return Line(at, lat, lon, north, east)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True, eq=False, slots=True)
+@dataclass(frozen=True, eq=False, slots=True, weakref_slot=True)
 class Trace:
     """Samples of one leg at any rate; every column has shape (n,), NaN = not known.
 

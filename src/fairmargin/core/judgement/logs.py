@@ -1,0 +1,411 @@
+"""Logged legs: thinned to a second, laid on the route, cut to the same stretch between two gates.
+
+Ramps, the lift-off before the read-off and different turning points lie outside the gates, so that all legs
+of a direction are compared over the very same road. Energy between the gates is the difference of the
+cumulated integral, which is taken at the log's own rate.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.physics.route import (
+    Line,
+    RouteShape,
+    line_of,
+    route_shape,
+)
+from fairmargin.core.study import Leg, Study, Trace
+
+Array = NDArray[np.float64]
+
+THIN_S: Final = 1.0
+GAP_S: Final = 10.0  # a pause in the log longer than this is a gap
+STEADY_BAND: Final = 0.15  # within this share of the median speed counts as held
+STEADY_SHARE: Final = 0.6  # of the time, for a leg to count as driven at a steady speed
+RAMP_SHARE: Final = 0.93  # of the held speed: below it, at either end, is a ramp
+RAMP_MOST: Final = 0.2  # of the leg's length that a ramp may take
+GATE_LOSS: Final = 0.12  # a leg whose own gates cost the others more than this share keeps its own
+OFF_ROUTE_M: Final = 150.0
+PLACED: Final = 120  # points of a log that are laid on the route; between them the log's own distance counts
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Thinned:
+    """One log at about one second, everything cumulated from its first sample; arrays of shape (n,)."""
+
+    time_s: Array
+    travelled_m: Array
+    speed_m_s: Array
+    energy_wh: Array | None
+    gap_s: Array  # cumulated time without samples
+    latitude: Array | None
+    longitude: Array | None
+    elevation_m: Array | None
+    steady: bool
+    ramps: tuple[int, int]  # indices: first and last point at the held speed
+    held_m_s: float
+
+    @property
+    def total_m(self) -> float:
+        """Distance by the log's own speed. [m]"""
+        return float(self.travelled_m[-1])
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class GatedLog:
+    """A log between its gates, in driving direction."""
+
+    thinned: Thinned
+    place_m: Array  # along the road in driving direction, not decreasing
+    start_m: float
+    end_m: float
+    scale: float  # true distance over the log's own
+
+    def at(self, place_m: Array) -> tuple[Array, Array, Array, Array | None]:
+        """Time, true distance, speed and energy (cumulated) at places along the road."""
+        t = np.interp(place_m, self.place_m, self.thinned.time_s)
+        time = self.thinned.time_s
+        travelled = np.interp(t, time, self.thinned.travelled_m) * self.scale
+        speed = np.interp(t, time, self.thinned.speed_m_s)
+        energy = None if self.thinned.energy_wh is None else np.interp(t, time, self.thinned.energy_wh)
+        return t, travelled, speed, energy
+
+    def whole(self) -> GatedLog:
+        """Return the same log from its first sample to its last."""
+        return replace(self, start_m=float(self.place_m[0]), end_m=float(self.place_m[-1]))
+
+    @property
+    def length_m(self) -> float:
+        """True distance between the gates. [m]"""
+        ends = self.at(np.array([self.start_m, self.end_m]))[1]
+        return float(ends[1] - ends[0])
+
+    @property
+    def energy_wh(self) -> float | None:
+        """Energy between the gates. [Wh]"""
+        energy = self.at(np.array([self.start_m, self.end_m]))[3]
+        return None if energy is None else float(energy[1] - energy[0])
+
+    @property
+    def gap_share(self) -> float:
+        """Share of the time between the gates that the log does not cover."""
+        t = self.at(np.array([self.start_m, self.end_m]))[0]
+        gaps = np.interp(t, self.thinned.time_s, self.thinned.gap_s)
+        return float((gaps[1] - gaps[0]) / max(t[1] - t[0], 1e-9))
+
+    @property
+    def cut_m(self) -> tuple[float, float]:
+        """What lies before the first gate and after the last. [m]"""
+        inside = self.at(np.array([self.start_m, self.end_m]))[1]
+        return float(inside[0]), float(self.thinned.total_m * self.scale - inside[1])
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Logs:
+    """Every logged leg of a study between its gates, and the road they share."""
+
+    gated: Mapping[str, GatedLog]
+    shape: RouteShape | None  # from the study's route, else from the logs; out direction
+    by_position: bool  # gates found by position, not by distance driven
+
+    def of(self, leg: str) -> GatedLog | None:
+        """Return the gated log of a leg, or None."""
+        return self.gated.get(leg)
+
+
+_thinned: WeakKeyDictionary[Trace, Thinned] = WeakKeyDictionary()
+
+
+def _filled(values: Array, time: Array) -> Array | None:
+    good = np.isfinite(values)
+    if good.all():
+        return values
+    if good.sum() < 2:
+        return None
+    return np.interp(time, time[good], values[good])
+
+
+def cumulated(values: Array, time: Array) -> Array:
+    """Cumulated trapezoidal integral over time, starting at zero; samples that are NaN are bridged."""
+    good = np.isfinite(values)
+    t, v = (time, values) if good.all() else (time[good], values[good])
+    sums = np.empty(len(t))
+    sums[0] = 0.0
+    np.cumsum((v[1:] + v[:-1]) * (0.5 * np.diff(t)), out=sums[1:])
+    return sums if good.all() else np.interp(time, t, sums)
+
+
+def thin(trace: Trace) -> Thinned:
+    """Thin a log to about a second without losing distance or energy (kept for as long as the trace lives)."""
+    known = _thinned.get(trace)
+    if known is None:
+        known = _thinned[trace] = _thin(trace)
+    return known
+
+
+def _thin(trace: Trace) -> Thinned:
+    t = trace.time_s
+    speed = trace.speed_kmh / 3.6
+    if not np.isfinite(speed).all():
+        good = np.isfinite(speed)
+        speed = np.interp(t, t[good], speed[good]) if good.any() else np.zeros(len(t))
+    travelled = cumulated(speed, t)
+    power = trace.power_kw
+    energy = None
+    covered = np.ones(len(t), dtype=bool)
+    if power is not None and np.isfinite(power).sum() >= 2:
+        energy = cumulated(power, t) / 3.6
+        covered = np.isfinite(power)
+    steps = np.diff(t)
+    gap = np.zeros(len(t))
+    if steps.max() > GAP_S or not covered.all():
+        lost = np.where(steps > GAP_S, steps, 0.0)
+        if not covered.all():
+            tc = t[covered]
+            inner = np.diff(tc)
+            long = np.concatenate([[0.0], np.cumsum(np.where(inner > GAP_S, inner, 0.0))])
+            gap = np.interp(t, tc, long)
+            gap += np.minimum(t, tc[0]) - t[0] + np.maximum(t - tc[-1], 0.0)
+        else:
+            gap = np.concatenate([[0.0], np.cumsum(lost)])
+    lat = None if trace.latitude is None else _filled(trace.latitude, t)
+    lon = None if trace.longitude is None else _filled(trace.longitude, t)
+    height = None if trace.elevation_m is None else _filled(trace.elevation_m, t)
+    if len(t) > 1.3 * (t[-1] - t[0]) / THIN_S:
+        edges = np.append(np.arange(t[0], t[-1] - 0.3 * THIN_S, THIN_S), t[-1])
+        v = np.diff(np.interp(edges, t, travelled)) / np.diff(edges)
+        # Speed at an edge from the distance around it: the log's own noise averages out.
+        v_edge = np.concatenate([[speed[0]], 0.5 * (v[1:] + v[:-1]), [speed[-1]]])
+        # One search serves every column.
+        right = np.clip(np.searchsorted(t, edges, side="left"), 1, len(t) - 1)
+        share = (edges - t[right - 1]) / (t[right] - t[right - 1])
+
+        def pick(values: Array) -> Array:
+            return np.asarray(values[right - 1] + share * (values[right] - values[right - 1]))
+
+    else:
+        edges, v_edge = t, speed
+
+        def pick(values: Array) -> Array:
+            return values
+
+    steady, ramps, held = _ramps(edges, v_edge, pick(travelled))
+    return Thinned(
+        time_s=edges,
+        travelled_m=pick(travelled),
+        speed_m_s=v_edge,
+        energy_wh=None if energy is None else pick(energy),
+        gap_s=pick(gap),
+        latitude=None if lat is None or lon is None else pick(lat),
+        longitude=None if lat is None or lon is None else pick(lon),
+        elevation_m=None if height is None else pick(height),
+        steady=steady,
+        ramps=ramps,
+        held_m_s=held,
+    )
+
+
+def _ramps(time: Array, speed: Array, travelled: Array) -> tuple[bool, tuple[int, int], float]:
+    """Whether the speed was held, where its ramps end and begin, and the speed held. [m/s]"""
+    dt = np.gradient(time)
+    order = np.argsort(speed)
+    held = float(speed[order][np.searchsorted(np.cumsum(dt[order]), 0.5 * dt.sum())])
+    last = len(time) - 1
+    near = np.abs(speed - held) <= STEADY_BAND * held
+    steady = held > 2.0 and float(dt[near].sum()) >= STEADY_SHARE * float(dt.sum())
+    if not steady:
+        return False, (0, last), held
+    up = np.flatnonzero(speed >= RAMP_SHARE * held)
+    first, final = int(up[0]), int(up[-1])
+    whole = travelled[-1]
+    if travelled[first] > RAMP_MOST * whole:
+        first = 0
+    if travelled[final] < (1 - RAMP_MOST) * whole:
+        final = last
+    return True, (first, final), held
+
+
+def _placed(thinned: Thinned, line: Line | None, backwards: bool, road_m: float) -> tuple[Array, Array, bool]:
+    """Place along the road in driving direction, which points are on it, and whether by position."""
+    n = len(thinned.time_s)
+    if line is not None and thinned.latitude is not None and thinned.longitude is not None:
+        index = np.unique(np.linspace(0, n - 1, min(n, PLACED)).astype(int))
+        travelled = thinned.travelled_m[index]
+        guess = line.length_m - travelled if backwards else travelled
+        s, off = line.project(thinned.latitude[index], thinned.longitude[index], guess)
+        place = line.length_m - s if backwards else s
+        good = off < OFF_ROUTE_M
+        if good.sum() >= 2 and np.ptp(place[good]) > 0.3 * thinned.total_m:
+            # Smooth: the offset between road and log changes slowly.
+            offset = np.interp(thinned.travelled_m, travelled[good], place[good] - travelled[good])
+            lowest, highest = thinned.travelled_m[index[good][[0, -1]]]
+            on = (thinned.travelled_m >= lowest) & (thinned.travelled_m <= highest)
+            # At either end of the road the projection sticks to its last point; drive on from there instead.
+            inner = good & (s > 1.0) & (s < line.length_m - 1.0)
+            if inner.sum() >= 2:
+                offset = np.interp(thinned.travelled_m, travelled[inner], place[inner] - travelled[inner])
+            placed = thinned.travelled_m + offset
+            on &= (placed >= -1.0) & (placed <= line.length_m + 1.0)
+            if on.sum() >= 2:
+                return np.maximum.accumulate(placed), on, True
+    whole = thinned.total_m
+    if road_m > 0 and abs(whole / road_m - 1) < 0.03:
+        place = thinned.travelled_m * (road_m / whole)
+    elif backwards and road_m > 0:
+        place = road_m - whole + thinned.travelled_m  # both end where the out legs began
+    else:
+        place = thinned.travelled_m
+    return place, np.ones(n, dtype=bool), False
+
+
+def _common(starts: Sequence[float], ends: Sequence[float]) -> tuple[float, float]:
+    """Latest start and earliest end, leaving out the few legs that would cost the others too much."""
+    a, b = np.array(starts), np.array(ends)
+    allowed = GATE_LOSS * float(np.median(b - a))
+    a, b = a[a <= np.median(a) + allowed], b[b >= np.median(b) - allowed]
+    return float(a.max()), float(b.min())
+
+
+def gate_logs(study: Study, legs: Sequence[Leg], traces: Mapping[str, Trace], true_m: Mapping[str, float]) -> Logs:
+    """Lay the logs of `legs` on one road and cut them to the same stretch between two gates.
+
+    Parameters
+    ----------
+    study : Study
+    legs : sequence of Leg
+        Legs that share the road; left-out ones get the gates of the others.
+    traces : mapping of leg name to Trace
+    true_m : mapping of leg name to float
+        True length of each leg, 0 when not known; scales logs that cannot be placed. [m]
+
+    Returns
+    -------
+    Logs
+        Empty when no leg is logged.
+    """
+    logged = [leg for leg in legs if leg.leg in traces]
+    given = [p for p in study.route if p.latitude is not None and p.longitude is not None]
+    distance = np.array([p.distance_m for p in study.route])
+    if not logged:
+        return Logs({}, _shape(study, distance, None), False)
+    thinned = {leg.leg: thin(traces[leg.leg]) for leg in logged}
+    back = {leg.leg: leg.direction == "back" for leg in logged}
+    line: Line | None = None
+    if len(given) >= 2:
+        line = line_of(
+            np.array([p.distance_m - study.route[0].distance_m for p in given]),
+            np.array([p.latitude for p in given], dtype=float),
+            np.array([p.longitude for p in given], dtype=float),
+        )
+    elif len(study.route) < 2:
+        own = [leg.leg for leg in logged if leg.included and thinned[leg.leg].latitude is not None]
+        out = [name for name in own if not back[name]] or own
+        if out:
+            longest = thinned[max(out, key=lambda name: thinned[name].total_m)]
+            assert longest.latitude is not None and longest.longitude is not None
+            moved = np.concatenate([[True], np.diff(longest.travelled_m) > 0.5])
+            at, lat, lon = (x[moved] for x in (longest.travelled_m, longest.latitude, longest.longitude))
+            if back[out[0]]:
+                at, lat, lon = at[-1] - at[::-1], lat[::-1], lon[::-1]
+            if len(at) >= 2 and np.ptp(lat) + np.ptp(lon) > 1e-3:
+                line = line_of(at, lat, lon)
+    if line is not None:
+        road_m = line.length_m
+    elif len(study.route) > 1:
+        road_m = float(distance[-1] - distance[0])
+    else:
+        road_m = float(np.median([x.total_m for x in thinned.values()]))
+
+    placed = {name: _placed(x, line, back[name], road_m) for name, x in thinned.items()}
+    own_gates = {}
+    for name, (place, on, _) in placed.items():
+        first, last = thinned[name].ramps
+        inside = np.flatnonzero(on)
+        own_gates[name] = (
+            float(place[max(first, inside[0])]),
+            float(place[min(last, inside[-1])]),
+        )
+    by_position = all(p[2] for p in placed.values())
+    counted = [leg.leg for leg in logged if leg.included] or [leg.leg for leg in logged]
+    gates: dict[bool, tuple[float, float]] = {}
+    for way in (False, True):
+        ours = [own_gates[name] for name in counted if back[name] is way]
+        if ours:
+            gates[way] = _common(*zip(*ours, strict=True))
+    if by_position and len(gates) == 2:
+        # The same two gates for both directions, so that hills cancel.
+        low = max(gates[False][0], road_m - gates[True][1])
+        high = min(gates[False][1], road_m - gates[True][0])
+        if high - low > 0.75 * min(b - a for a, b in gates.values()):
+            gates = {False: (low, high), True: (road_m - high, road_m - low)}
+    result: dict[str, GatedLog] = {}
+    for leg in logged:
+        name = leg.leg
+        place, on, _ = placed[name]
+        start, end = own_gates[name]
+        if back[name] in gates:
+            a, b = gates[back[name]]
+            start, end = max(start, a) if start <= a else start, min(end, b) if end >= b else end
+        if end - start < 50.0:
+            start, end = float(place[0]), float(place[-1])
+        whole = thinned[name].total_m
+        scale = 1.0
+        if by_position:
+            inside = np.interp(np.interp([start, end], place, thinned[name].time_s), thinned[name].time_s, thinned[name].travelled_m)
+            ratio = (end - start) / max(float(inside[1] - inside[0]), 1.0)
+            scale = ratio if abs(ratio - 1) < 0.08 else 1.0
+        elif true_m.get(name) and whole > 0 and abs(true_m[name] / whole - 1) < 0.1:
+            scale = true_m[name] / whole
+        result[name] = GatedLog(thinned[name], place, start, end, scale)
+    heights = _heights(result, back, road_m) if not any(p.elevation_m is not None for p in study.route) else None
+    shape = _shape(study, distance, heights) if len(study.route) > 1 else _logged_shape(line, heights, road_m)
+    return Logs(result, shape, by_position)
+
+
+def _heights(gated: Mapping[str, GatedLog], back: Mapping[str, bool], road_m: float) -> tuple[Array, Array] | None:
+    """Mean height along the road over all logs, every 50 m in the out direction; None when none was logged."""
+    at = np.linspace(0.0, road_m, max(2, int(road_m / 50.0) + 1))
+    rows = []
+    for name, log in gated.items():
+        if log.thinned.elevation_m is None:
+            continue
+        s = road_m - log.place_m[::-1] if back[name] else log.place_m
+        z = log.thinned.elevation_m[::-1] if back[name] else log.thinned.elevation_m
+        rows.append(np.where((at >= s[0]) & (at <= s[-1]), np.interp(at, s, z), np.nan))
+    if not rows:
+        return None
+    table = np.array(rows)
+    known = np.isfinite(table).any(axis=0)
+    if known.sum() < 2:
+        return None
+    return at[known], np.nanmean(table[:, known], axis=0)
+
+
+def _shape(study: Study, distance: Array, heights: tuple[Array, Array] | None) -> RouteShape | None:
+    if len(study.route) < 2:
+        return None
+
+    def column(name: str) -> Array | None:
+        values = np.array([np.nan if getattr(p, name) is None else getattr(p, name) for p in study.route])
+        return values if np.isfinite(values).any() else None
+
+    height = column("elevation_m")
+    if height is None and heights is not None:
+        height = np.interp(distance - distance[0], *heights)
+    return route_shape(distance, column("latitude"), column("longitude"), height)
+
+
+def _logged_shape(line: Line | None, heights: tuple[Array, Array] | None, road_m: float) -> RouteShape | None:
+    if line is not None:
+        z = None if heights is None else np.interp(line.distance_m, *heights)
+        return route_shape(line.distance_m, line.latitude, line.longitude, z)
+    if heights is not None:
+        return route_shape(heights[0], None, None, heights[1])
+    return None
