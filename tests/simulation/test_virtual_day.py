@@ -39,7 +39,7 @@ def test_every_instrument_leads_to_a_comparison(instrument, method):
 
 
 def test_level_ground_truth_of_the_traces():
-    made = simulate(4, DayPlan(samples=True, traffic=0.0))
+    made = simulate(4, DayPlan(samples=True, traffic=0.0, ramps=False))
     trace = made.traces["L01"]
     assert np.mean(trace.speed_kmh) == pytest.approx(90, abs=2.5)
     assert made.study.legs[0].average_shown == pytest.approx(

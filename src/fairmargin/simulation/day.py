@@ -82,13 +82,14 @@ class DayPlan:
     traffic: float = 0.12  # chance of a hold-up per leg
     warm_up_drive: bool = True
     wet_day: int | None = None
-    scatter: float = 0.008
+    scatter: float = 0.008  # typical; each study's own is drawn around it
     start: datetime = datetime(2026, 4, 18, 8, 40)
     sample_rate_hz: float = 1.0
     temperature_c: float = 10.0
     day_warmer_k: float = 0.0  # each later day
     reported_gusts: bool = True
     swap_minutes: float = 12.0
+    ramps: bool = True  # logged legs begin on one ramp and end on another, wherever the driver turned
 
 
 @dataclass(frozen=True, slots=True)
@@ -189,6 +190,15 @@ def _density(temperature_c: float, pressure_hpa: float) -> float:
     return (pressure_hpa * 100.0 - vapour) / (287.05 * t) + vapour / (461.5 * t)
 
 
+@dataclass(frozen=True, slots=True)
+class _Course:
+    """Where on the road a logged leg begins (from a slow roll) and ends (off the pedal on the ramp). [m]"""
+
+    start_m: float
+    lift_off_m: float
+    end_m: float
+
+
 @dataclass(frozen=True, eq=False, slots=True)
 class _Drive:
     energy_wh: float
@@ -223,6 +233,7 @@ def _drive(
     tyre_cold: float,
     rng: np.random.Generator | None,
     holdup: tuple[float, float, float] | None,
+    course: _Course | None = None,
 ) -> _Drive:
     """Drive one leg second by second; without `rng` there is no noise (for the truth).
 
@@ -241,16 +252,21 @@ def _drive(
         wobble = 0.35 * _remembering(shock, k)
     speeds, positions = [], []
     s, v = 0.0, speed_m_s
+    stop_at, lift_at = road.length_m, math.inf
+    if course is not None:
+        s, v, stop_at, lift_at = course.start_m, 8.0, course.end_m, course.lift_off_m
     hold_left = 0.0
     hold_at, hold_s, hold_v = holdup or (math.inf, 0.0, 0.0)
     i = 0
-    while s < road.length_m and i < n_max:
+    while s < stop_at and i < n_max:
         aim = speed_m_s + wobble[i]
         if s >= hold_at and hold_s > 0:
             hold_left, hold_s = hold_s, 0.0
         if hold_left > 0:
             hold_left -= 1.0
             aim = hold_v
+        if s >= lift_at:
+            aim = min(aim, 12.0)
         v += max(-1.5, min(0.9, (aim - v) / 3.0))
         speeds.append(v)
         positions.append(s)
@@ -293,7 +309,7 @@ def _drive(
     battery = battery + van.auxiliary_w + effect.auxiliary_w
     # The last second overshoots the line; count the part before it.
     part = np.ones(n)
-    part[-1] = min(1.0, max(0.0, (road.length_m - position[-1]) / speed[-1]))
+    part[-1] = min(1.0, max(0.0, (stop_at - position[-1]) / speed[-1]))
     return _Drive(
         float((battery * part).sum()) / 3600.0,
         float(part.sum()),
@@ -410,15 +426,21 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
     calm, wander = winds[plan.wind]
     station_bias = (0.0, 0.0)
     odometer = 1.0 + 0.002 * rng.normal()
+    # Some testers are steadier than others; days weeks or a night apart are seldom alike.
+    scatter = plan.scatter * math.exp(0.3 * float(rng.normal()))
+    windier = [float(np.clip(rng.weibull(2.0) / 0.886, 0.35, 2.0)) for _ in range(plan.days)]
     for i in drive_order:
         if day_of_run[i] != today:
             today = day_of_run[i]
             clock = plan.start + timedelta(days=today * plan.day_gap, minutes=float(rng.integers(0, 40)))
-            mean_wind = max(0.3, calm * float(rng.uniform(0.7, 1.3)))
+            spread = float(rng.uniform(0.7, 1.3)) if plan.days == 1 else windier[today]
+            mean_wind = max(0.3, winds[plan.wind][0] * spread)
             sky = _Sky(
                 mean_wind,
                 float(rng.uniform(0, 2 * math.pi)),
-                plan.temperature_c + today * plan.day_warmer_k + 3.0 * float(rng.normal()),
+                plan.temperature_c
+                + today * plan.day_warmer_k
+                + (3.0 if plan.days == 1 else 4.5) * float(rng.normal()),
                 1013.0 + 8 * float(rng.normal()),
                 wander,
                 rng,
@@ -433,7 +455,7 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
             count += 1
             sky.advance(180.0, calm)
             north, east = sky.speed * math.cos(sky.angle), sky.speed * math.sin(sky.angle)
-            if report is None or rng.random() < 0.5:
+            if report is None or rng.random() < 0.85:
                 seen_n = north + station_bias[0] + 0.45 * rng.normal()
                 seen_e = east + station_bias[1] + 0.45 * rng.normal()
                 speed_seen = math.hypot(seen_n, seen_e)
@@ -452,6 +474,13 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
                 holdup = (float(rng.uniform(0.1, 0.7)) * road.length_m, lasting, slow)
             effect = change if runs[i] == "B" else TrueEffect()
             held = plan.speed_kmh / 3.6 * (1 + 0.006 * rng.normal())
+            course = None
+            if plan.samples and plan.ramps and not loop:
+                ends = rng.uniform(100, 700, 2)
+                lift = float(rng.uniform(150, 450))
+                course = _Course(
+                    float(ends[0]), road.length_m - float(ends[1]) - lift, road.length_m - float(ends[1])
+                )
             drive = _drive(
                 van,
                 effect,
@@ -467,12 +496,13 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
                 tyre_cold,
                 rng,
                 holdup,
+                course,
             )
             wet = plan.wet_day is not None and plan.wet_day == today
-            factor = (1 + plan.scatter * rng.normal()) * day_factor * (1.07 if wet else 1.0)
+            factor = (1 + scatter * rng.normal()) * day_factor * (1.07 if wet else 1.0)
             energy = drive.energy_wh * factor
             tyre_cold *= math.exp(-drive.duration_s / van.tyre_warm_s)
-            km = road.length_m / 1000.0
+            km = (road.length_m if course is None else course.end_m - course.start_m) / 1000.0
             name = f"L{count:02d}"
             shown_km = round(km * odometer, 1)
             reading: dict[str, object] = {}
@@ -522,7 +552,7 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
                 events.append(
                     Event(
                         leg=name,
-                        at_km=round(holdup[0] / 1000, 1),
+                        at_km=round((holdup[0] - (course.start_m if course else 0.0)) / 1000, 1),
                         duration_s=round(holdup[1], -1),
                         kind="slow-traffic",
                         speed_kmh=round(holdup[2] * 3.6),
@@ -560,6 +590,7 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
         "baseline_wh_per_km": base,
         "trial_wh_per_km": trial,
         "car_share_of_wind": car_share,
+        "scatter": scatter,
         "vehicle": {name: getattr(van, name) for name in van.__dataclass_fields__},
     }
     return SimulatedStudy(study, traces, truth)

@@ -9,7 +9,8 @@ from tests.conftest import VAN, driven_study
 from uncertainties import ufloat
 
 from fairmargin.core.judgement.conditions import leg_conditions, weather_at
-from fairmargin.core.judgement.readings import distance_ratios, integrate_power_wh, observations
+from fairmargin.core.judgement.logs import thin
+from fairmargin.core.judgement.readings import distance_ratios, observations
 from fairmargin.core.study import Trace, WeatherRow
 
 START = datetime(2026, 5, 2, 9, 0)
@@ -158,7 +159,7 @@ def test_the_most_direct_instrument_counts():
 def test_gaps_in_a_log_are_bridged_and_counted():
     t = np.concatenate([np.arange(0.0, 100.0), np.arange(160.0, 260.0)])
     trace = Trace(time_s=t, speed_kmh=np.full(t.size, 90.0), power_kw=np.full(t.size, 18.0))
-    energy, gaps = integrate_power_wh(trace)
-    assert energy == pytest.approx(18_000 * 259 / 3600)
-    assert gaps == pytest.approx(61 / 259)
-    assert integrate_power_wh(Trace(time_s=t, speed_kmh=t)) is None
+    log = thin(trace)
+    assert log.energy_wh[-1] == pytest.approx(18_000 * 259 / 3600)
+    assert log.gap_s[-1] == pytest.approx(61)
+    assert thin(Trace(time_s=t, speed_kmh=t)).energy_wh is None

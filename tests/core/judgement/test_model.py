@@ -8,6 +8,7 @@ from wltp.cycles import class3
 from fairmargin.core.analysis import analyse
 from fairmargin.core.judgement.conditions import leg_conditions
 from fairmargin.core.judgement.fit import FitOptions, fit_study
+from fairmargin.core.judgement.logs import gate_logs
 from fairmargin.core.judgement.model import Slot
 from fairmargin.core.judgement.readings import observations
 from fairmargin.core.study import Trace
@@ -17,7 +18,8 @@ def fitted(study, traces=None):
     traces = traces or {}
     conditions = leg_conditions(study, traces, 700.0)
     found = observations(study, traces)
-    return fit_study(study, [conditions[n] for o in found for n in o.legs], found, traces, FitOptions())
+    logs = gate_logs(study, study.legs, traces, {n: c.true_m for n, c in conditions.items()})
+    return fit_study(study, [conditions[n] for o in found for n in o.legs], found, logs, FitOptions())
 
 
 def test_wheel_energy_of_the_wltc():

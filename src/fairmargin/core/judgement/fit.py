@@ -41,6 +41,7 @@ from fairmargin.core.judgement.model import (
     table,
 )
 from fairmargin.core.judgement.readings import Observation
+from fairmargin.core.judgement.weather import WindBelief, wind_belief
 from fairmargin.core.physics import air, wind
 from fairmargin.core.physics.roadload import WARM_UP_S
 from fairmargin.core.study import Event, Study
@@ -49,35 +50,32 @@ Array = NDArray[np.float64]
 
 #: Prior scatter of a careful run of 30 km, as a share, and the weight of that opinion. Common practice.
 SCATTER_SHARE: Final = 0.0095
-SCATTER_FREEDOM: Final = 5.0
+SCATTER_FREEDOM: Final = 8.0
 SCATTER_KM: Final = 30.0
 
 #: Standard deviations of the priors (see docs/method.md for each).
-WIND_RUN_M_S: Final = 0.65
-WIND_DAY_M_S: Final = 0.5
-WIND_LEG_M_S: Final = 0.3
-WIND_GROWTH: Final = (0.7, 0.085)  # the three above times this much, plus this much per m/s of reported wind
-WIND_UNKNOWN_DAY_M_S: Final = 3.0
-WIND_UNKNOWN_RUN_M_S: Final = 1.0
+WIND_DAY_M_S: Final = 0.4  # what all reports of a day share: the mast is not the road
+WIND_LEG_M_S: Final = 0.3  # from the first half of a leg to the second
+WIND_GROWTH: Final = (0.55, 0.13)  # wind errors times this much, plus this much per m/s of reported wind
 YAW_SLOPE_SD: Final = 0.006
-TYRE_PER_K_SD: Final = 0.002
-DRIVELINE_PER_K_SD: Final = 0.0007
+TYRE_PER_K_SD: Final = 0.0016
+DRIVELINE_PER_K_SD: Final = 0.0005
 CLIMATE_SD: Final = 25.0
 PRESSURE_EXPONENT_SD: Final = 0.15
 WARM_UP_SHARE: Final = 0.05
 WARM_UP_SD: Final = 0.06
 LEVEL_SD: Final = 0.4
 DIRECTION_SD: Final = 0.015
-DAY_SD: Final = 0.008
+DAY_SD: Final = 0.006
 PRESSURE_MISSING_SD: Final = 0.005
 CONTROL_SD: Final = 0.10
 WET_SD: Final = {"damp": 0.02, "wet": 0.05, "snow": 0.10}
 CHANGE_SD: Final = 0.5
 #: Logged legs: scatter left once the speeds are known, segments, and what a place may do to all legs.
-LOGGED_SCATTER: Final = 0.7
+LOGGED_SCATTER: Final = 0.8
 LOGGER_NOISE: Final = 0.0005
-SEGMENT_M: Final = 900.0
-MOST_SEGMENTS: Final = 20
+SEGMENT_M: Final = 1500.0
+MOST_SEGMENTS: Final = 8
 MOST_ENTRIES: Final = 256
 MOST_GAP: Final = 0.2  # share of a segment without samples beyond which it is left out
 SEGMENT_SHARE: Final = 0.02  # of one kilometre
@@ -97,7 +95,8 @@ INSTRUMENT_SD: Final = {
 }
 SIDE_BY_SIDE_SD: Final = 0.02  # what both vehicles of a moment share beyond the reported weather
 CHANGE_AUXILIARY_W: Final = 2500.0
-_MIX: Final = np.geomspace(0.35, 4.0, 19)
+#: Sizes of the scatter that are integrated over, as multiples of the prior's.
+SCATTER_SIZES: Final = np.geomspace(0.35, 4.0, 19)
 
 
 @dataclass(frozen=True, slots=True)
@@ -236,9 +235,7 @@ def _reading_unknowns(
     if charged:
         colder = np.zeros(rows)
         colder[charged] = [conditions[i].temperature_c - 15.0 for i in charged]
-        result.append(
-            _Unknown("charging per K", "instruments", Slot.TOTAL, colder, 0, CHARGING_PER_K_SD)
-        )
+        result.append(_Unknown("charging per K", "instruments", Slot.TOTAL, colder, 0, CHARGING_PER_K_SD))
     return result
 
 
@@ -250,7 +247,7 @@ def _unknowns(
     rows: int,
     reference_configurations: Sequence[str],
     options: FitOptions,
-    missing_wind: Array,
+    belief: WindBelief,
 ) -> list[_Unknown]:
     """Every uncertain quantity with its prior; weights cover the legs, then the reference rows."""
     k, n = model.constants, len(conditions)
@@ -308,37 +305,18 @@ def _unknowns(
 
     result += _reading_unknowns(conditions, observations, rows)
     grown = _wind_growth(conditions)
-    wind_sds = (WIND_DAY_M_S * grown, WIND_RUN_M_S * grown, WIND_LEG_M_S * grown)
-    day_keys = sorted({c.day for c in conditions})
-    for day in day_keys:
+    for day in sorted({c.day for c in conditions}):
         on = mask([c.day == day for c in conditions])
-        result.append(
-            _Unknown(
-                f"day {day}",
-                "day",
-                Slot.TOTAL,
-                on,
-                0,
-                DAY_SD
-                if all(c.pressure_known for c in conditions)
-                else math.hypot(DAY_SD, PRESSURE_MISSING_SD),
-            )
-        )
-        lost = float(np.max(missing_wind[:n][on[:n] > 0]))
-        sd = math.hypot(wind_sds[0], lost)
+        sd = DAY_SD
+        if not all(c.pressure_known for c in conditions):
+            sd = math.hypot(DAY_SD, PRESSURE_MISSING_SD)
+        result.append(_Unknown(f"day {day}", "day", Slot.TOTAL, on, 0, sd))
         for slot in (Slot.WIND_NORTH, Slot.WIND_EAST):
-            result.append(_Unknown(f"wind of day {day}", "wind", slot, on, 0, sd))
-    for run in dict.fromkeys((c.day, c.run) for c in conditions):
-        on = mask([(c.day, c.run) == run for c in conditions])
-        lost = float(np.max(missing_wind[:n][on[:n] > 0]))
-        sd = wind_sds[1] if lost == 0 else max(wind_sds[1], WIND_UNKNOWN_RUN_M_S)
+            result.append(_Unknown(f"wind of day {day}", "wind", slot, on, 0, WIND_DAY_M_S * grown))
+    for leg in range(n):
+        own = np.concatenate([belief.factor[:, leg], np.zeros(rows - n)])
         for slot in (Slot.WIND_NORTH, Slot.WIND_EAST):
-            result.append(_Unknown(f"wind of run {run[1]}", "wind of runs", slot, on, 0, sd))
-    for i in range(n):
-        on = np.zeros(rows)
-        on[i] = 1.0
-        for slot in (Slot.WIND_NORTH, Slot.WIND_EAST):
-            result.append(_Unknown("wind of leg", "wind of runs", slot, on, 0, wind_sds[2]))
+            result.append(_Unknown("wind of legs", "wind of runs", slot, own, 0, 1.0))
     for i, c in enumerate(conditions):
         if c.speed_sd > 0.002:
             on = np.zeros(rows)
@@ -452,6 +430,7 @@ class _Rows:
     measured: Array  # log energy
     reading_var: Array
     unit: Array  # segment noise over its nominal share; 0 for whole legs
+    even: Array  # mean energy of the leg's segments over this one's; 0 for whole legs
 
 
 def _segments(logs: Logs, conditions: Sequence[Conditions], used: set[str]) -> dict[bool, int]:
@@ -506,6 +485,7 @@ def _rows(
     measured: list[float] = []
     reading_var: list[float] = []
     unit: list[float] = []
+    even: list[float] = []
     for j, o in enumerate(observations):
         cut: LoggedRows | None = None
         for name in o.legs:
@@ -524,12 +504,16 @@ def _rows(
                 continue
             count = segments[c.backwards] if name in integrated else 1
             cut = road.logged(log if name in integrated else log.whole(), c.backwards, count)
-            start = c.warm_share * c.duration_s / WARM_UP_S / max(-math.expm1(-c.duration_s / WARM_UP_S), 1e-9)
+            start = (
+                c.warm_share * c.duration_s / WARM_UP_S / max(-math.expm1(-c.duration_s / WARM_UP_S), 1e-9)
+            )
             for k, piece in enumerate(cut.pieces):
                 if count > 1 and cut.gap_share[k] > MOST_GAP:
                     continue
                 t0, t1 = cut.edges_s[k], cut.edges_s[k + 1]
-                share = (math.exp(-t0 / WARM_UP_S) - math.exp(-t1 / WARM_UP_S)) * WARM_UP_S / max(t1 - t0, 1.0)
+                share = (
+                    (math.exp(-t0 / WARM_UP_S) - math.exp(-t1 / WARM_UP_S)) * WARM_UP_S / max(t1 - t0, 1.0)
+                )
                 pieces.append(piece)
                 stops.append(0.0)
                 stopped.append(float(cut.stopped_s[k]))
@@ -537,7 +521,9 @@ def _rows(
                 leg_of.append(i)
                 entry_of.append(len(owner))
                 part_of.append(k if count > 1 else -1)
-                middle_of.append((t0 + t1 - cut.edges_s[0] - cut.edges_s[-1]) / (cut.edges_s[-1] - cut.edges_s[0]))
+                middle_of.append(
+                    (t0 + t1 - cut.edges_s[0] - cut.edges_s[-1]) / (cut.edges_s[-1] - cut.edges_s[0])
+                )
                 if count > 1:
                     assert cut.energy_wh is not None
                     energy = float(cut.energy_wh[k])
@@ -546,12 +532,16 @@ def _rows(
                     reading_var.append((0.5 * float(cut.gap_share[k])) ** 2 + LOGGER_NOISE**2)
                     mean = float(cut.energy_wh.mean())
                     km = (log.end_m - log.start_m) / 1000.0 / count
-                    unit.append(mean / energy / math.sqrt(km))
+                    # Gusts are most of what one kilometre differs from the next.
+                    gusty = math.sqrt(0.35 + 0.65 * (c.turbulence_m_s / 0.65) ** 2)
+                    unit.append(gusty * mean / energy / math.sqrt(km))
+                    even.append(mean / energy)
         if len(owner) == 0 or owner[-1] != j:
             owner.append(j)
             measured.append(math.log(o.fit_wh))
             reading_var.append(o.relative_sd**2)
             unit.append(0.0)
+            even.append(0.0)
     return _Rows(
         pieces,
         np.array(stops),
@@ -565,6 +555,7 @@ def _rows(
         np.array(measured),
         np.array(reading_var),
         np.array(unit),
+        np.array(even),
     )
 
 
@@ -576,7 +567,7 @@ def _segment_unknowns(
     n = len(rows.leg)
     way = np.array([conditions[i].backwards for i in rows.leg])
     unit = np.zeros(n)
-    unit[rows.part >= 0] = rows.unit[rows.entry[rows.part >= 0]]
+    unit[rows.part >= 0] = rows.even[rows.entry[rows.part >= 0]]
 
     def padded(values: Array) -> Array:
         return np.concatenate([values, np.zeros(references)])
@@ -659,7 +650,18 @@ def fit_study(
     masses = {c.id: float(c.mass_delta_kg or 0.0) for c in study.configurations}
     paths = join(rows.pieces, list(rows.stops))
     row_table = table([conditions[i] for i in rows.leg], paths.heading_known, mean_pressure)
-    row_table = replace(row_table, warm_share=rows.warm_share, stopped_s=rows.stopped_s)
+    on_road = np.zeros(n, dtype=bool)
+    on_road[rows.leg] = paths.heading_known
+    belief = wind_belief(
+        conditions, on_road & np.array([c.wind_known for c in conditions]), _wind_growth(conditions)
+    )
+    row_table = replace(
+        row_table,
+        warm_share=rows.warm_share,
+        stopped_s=rows.stopped_s,
+        from_north=belief.from_north[rows.leg],
+        from_east=belief.from_east[rows.leg],
+    )
     model = RoadModel(
         constants,
         wind.height_factor(study.wind.measured_at_m, study.wind.terrain),
@@ -689,15 +691,6 @@ def fit_study(
     )
 
     leg_model = model.by_leg(rows.leg)
-    known = leg_model.paths.heading_known
-    missing = np.array(
-        [
-            0.0
-            if c.wind_known and k
-            else (c.wind_speed / math.sqrt(2.0) + 0.3 if c.wind_known else WIND_UNKNOWN_DAY_M_S)
-            for c, k in zip(conditions, known, strict=True)
-        ]
-    )
     unknowns = _unknowns(
         study,
         conditions,
@@ -706,7 +699,7 @@ def fit_study(
         n + m,
         [c for c in configurations for _ in range(d)],
         options,
-        missing,
+        belief,
     )
     spread_rows = np.concatenate([rows.leg, np.arange(n, n + m)])
     segmented = bool((rows.part >= 0).any())
@@ -786,12 +779,12 @@ def fit_study(
     innovation = rows.measured - predicted + jacobian @ (theta - prior_middle)
     noise = rows.reading_var + (segment_share * rows.unit) ** 2
     base = (jacobian * prior_var) @ jacobian.T + np.diag(noise)
-    grid = _scatter_grid(base, owns, scatter_var, innovation, crosses)
-    log_prior = -options.scatter_freedom * (np.log(_MIX) + 0.5 / _MIX**2)
+    grid = scatter_grid(base, owns, scatter_var, innovation, crosses)
+    log_prior = -options.scatter_freedom * (np.log(SCATTER_SIZES) + 0.5 / SCATTER_SIZES**2)
     mix = np.exp(grid.log_likelihood + log_prior - np.max(grid.log_likelihood + log_prior))
     mix /= mix.sum()
-    scatter_multiple = float(mix @ _MIX)
-    modal = _MIX[int(np.argmin(np.abs(_MIX - scatter_multiple)))]
+    scatter_multiple = float(mix @ SCATTER_SIZES)
+    modal = SCATTER_SIZES[int(np.argmin(np.abs(SCATTER_SIZES - scatter_multiple)))]
     cov = base + block * modal**2
     inverse = np.linalg.inv(cov)
 
@@ -869,7 +862,7 @@ def fit_study(
 
 
 @dataclass(frozen=True, eq=False, slots=True)
-class _Grid:
+class ScatterGrid:
     """For each size of the scatter: log likelihood (k,), g S Jᵀ C⁻¹ r (k, effects), g S Jᵀ C⁻¹ J S gᵀ (k, effects)."""
 
     log_likelihood: Array
@@ -877,15 +870,34 @@ class _Grid:
     known: Array
 
 
-def _scatter_grid(base: Array, owns: Array, scatter_var: Array, innovation: Array, crosses: Array) -> _Grid:
-    """Evaluate every size of the scatter from one factorisation (matrix inversion lemma)."""
-    smallest = float(_MIX[0])
+def scatter_grid(
+    base: Array, owns: Array, scatter_var: Array, innovation: Array, crosses: Array
+) -> ScatterGrid:
+    """Evaluate every size of the scatter from one factorisation (matrix inversion lemma).
+
+    Parameters
+    ----------
+    base : numpy.ndarray, shape (n, n)
+        Covariance of what was measured, all but the scatter.
+    owns : numpy.ndarray, shape (n, m)
+        Which of the m drives each measurement belongs to; a drive's scatter is shared by its measurements.
+    scatter_var : numpy.ndarray, shape (m,)
+        Prior variance of the scatter of each drive.
+    innovation : numpy.ndarray, shape (n,)
+    crosses : numpy.ndarray, shape (n, effects)
+        Covariance of measurements and effects.
+
+    Returns
+    -------
+    ScatterGrid
+    """
+    smallest = float(SCATTER_SIZES[0])
     chol = np.linalg.cholesky(base + (owns * scatter_var * smallest**2) @ owns.T)
     half = np.linalg.solve(chol, np.concatenate([owns, innovation[:, None], crosses], axis=1))
     k = owns.shape[1]
     legs, rest = half[:, :k], half[:, k:]
     gram, own, plain = legs.T @ legs, legs.T @ rest, rest.T @ rest
-    root = np.sqrt(np.outer(_MIX**2 - smallest**2, scatter_var))  # (grid, observations)
+    root = np.sqrt(np.outer(SCATTER_SIZES**2 - smallest**2, scatter_var))  # (grid, observations)
     inner = np.eye(k) + root[:, :, None] * gram * root[:, None, :]
     factor = np.linalg.cholesky(inner)
     solved = np.linalg.solve(factor, root[:, :, None] * own)
@@ -893,7 +905,7 @@ def _scatter_grid(base: Array, owns: Array, scatter_var: Array, innovation: Arra
     forms = plain - np.swapaxes(solved, 1, 2) @ solved
     log_det = float(np.log(np.diag(chol)).sum()) + np.log(np.diagonal(factor, axis1=1, axis2=2)).sum(axis=1)
     known = np.diagonal(forms[:, 1:, 1:], axis1=1, axis2=2)
-    return _Grid(-0.5 * forms[:, 0, 0] - log_det, forms[:, 1:, 0], known)
+    return ScatterGrid(-0.5 * forms[:, 0, 0] - log_det, forms[:, 1:, 0], known)
 
 
 def _segment_share(share: float, cov: Array, rows: _Rows, innovation: Array) -> float:

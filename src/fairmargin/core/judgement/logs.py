@@ -273,7 +273,9 @@ def _common(starts: Sequence[float], ends: Sequence[float]) -> tuple[float, floa
     return float(a.max()), float(b.min())
 
 
-def gate_logs(study: Study, legs: Sequence[Leg], traces: Mapping[str, Trace], true_m: Mapping[str, float]) -> Logs:
+def gate_logs(
+    study: Study, legs: Sequence[Leg], traces: Mapping[str, Trace], true_m: Mapping[str, float]
+) -> Logs:
     """Lay the logs of `legs` on one road and cut them to the same stretch between two gates.
 
     Parameters
@@ -358,18 +360,26 @@ def gate_logs(study: Study, legs: Sequence[Leg], traces: Mapping[str, Trace], tr
         whole = thinned[name].total_m
         scale = 1.0
         if by_position:
-            inside = np.interp(np.interp([start, end], place, thinned[name].time_s), thinned[name].time_s, thinned[name].travelled_m)
+            inside = np.interp(
+                np.interp([start, end], place, thinned[name].time_s),
+                thinned[name].time_s,
+                thinned[name].travelled_m,
+            )
             ratio = (end - start) / max(float(inside[1] - inside[0]), 1.0)
             scale = ratio if abs(ratio - 1) < 0.08 else 1.0
         elif true_m.get(name) and whole > 0 and abs(true_m[name] / whole - 1) < 0.1:
             scale = true_m[name] / whole
         result[name] = GatedLog(thinned[name], place, start, end, scale)
-    heights = _heights(result, back, road_m) if not any(p.elevation_m is not None for p in study.route) else None
+    heights = (
+        _heights(result, back, road_m) if not any(p.elevation_m is not None for p in study.route) else None
+    )
     shape = _shape(study, distance, heights) if len(study.route) > 1 else _logged_shape(line, heights, road_m)
     return Logs(result, shape, by_position)
 
 
-def _heights(gated: Mapping[str, GatedLog], back: Mapping[str, bool], road_m: float) -> tuple[Array, Array] | None:
+def _heights(
+    gated: Mapping[str, GatedLog], back: Mapping[str, bool], road_m: float
+) -> tuple[Array, Array] | None:
     """Mean height along the road over all logs, every 50 m in the out direction; None when none was logged."""
     at = np.linspace(0.0, road_m, max(2, int(road_m / 50.0) + 1))
     rows = []
@@ -398,7 +408,7 @@ def _shape(study: Study, distance: Array, heights: tuple[Array, Array] | None) -
 
     height = column("elevation_m")
     if height is None and heights is not None:
-        height = np.interp(distance - distance[0], *heights)
+        height = np.asarray(np.interp(distance - distance[0], *heights), dtype=float)
     return route_shape(distance, column("latitude"), column("longitude"), height)
 
 

@@ -17,9 +17,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.judgement.conditions import Conditions
+from fairmargin.core.judgement.logs import GatedLog
 from fairmargin.core.physics import roadload
 from fairmargin.core.physics.route import RouteShape, binned
-from fairmargin.core.judgement.logs import GatedLog
 from fairmargin.core.study import Event, Study, VehicleConstants
 
 Array = NDArray[np.float64]
@@ -151,7 +151,7 @@ class Road:
             length = whole.length_m * scale
             speed = np.full(len(length), speed_m_s)
             middle = np.cumsum(length) - length / 2
-            slow = np.zeros(len(length), dtype=np.int64)
+            slow = np.zeros(len(length))
             for number, event in enumerate(slow_events, start=1):
                 v = float(event.speed_kmh or 0.0) / 3.6
                 begin = 1000.0 * float(event.at_km or 0.0)

@@ -54,7 +54,7 @@ class RouteShape:
 
 def binned(
     length_m: Array, slope_rad: Array, heading_rad: Array, apart: Array | None = None
-) -> tuple[Array, Array, Array, Array]:
+) -> tuple[Array, Array, Array, NDArray[np.intp]]:
     """Take stretches of nearly the same heading and slope together; order along the road is lost.
 
     Lengths add, slopes and headings are length-weighted means within their bin, so height and direction are
@@ -82,7 +82,7 @@ def binned(
     heading = np.bincount(which, length_m * turn) / total
     if not np.isfinite(heading_rad).all():
         heading = np.full(len(total), np.nan)
-    return total, slope, heading, first
+    return np.asarray(total, dtype=float), slope, heading, first
 
 
 def headings_rad(latitude_deg: ArrayLike, longitude_deg: ArrayLike) -> Array:
@@ -215,7 +215,9 @@ def _plane(latitude: ArrayLike, longitude: ArrayLike, lat0: float, lon0: float) 
 
 def line_of(distance_m: Array, latitude: Array, longitude: Array, spacing_m: float = 50.0) -> Line:
     """Make a line of points about `spacing_m` apart (local radii of curvature [1]_)."""
-    at = np.linspace(0.0, distance_m[-1] - distance_m[0], max(2, int((distance_m[-1] - distance_m[0]) / spacing_m) + 1))
+    at = np.linspace(
+        0.0, distance_m[-1] - distance_m[0], max(2, int((distance_m[-1] - distance_m[0]) / spacing_m) + 1)
+    )
     lat = np.interp(at, distance_m - distance_m[0], latitude)
     lon = np.interp(at, distance_m - distance_m[0], longitude)
     north, east = _plane(lat, lon, float(np.mean(lat)), float(lon[0]))
