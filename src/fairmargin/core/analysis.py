@@ -15,13 +15,16 @@ from typing import Any, Literal
 import numpy as np
 
 from fairmargin.core.judgement import fairness, verdict
+from fairmargin.core.judgement.climb import Climb, climbs
 from fairmargin.core.judgement.conditions import Conditions, leg_conditions
+from fairmargin.core.judgement.everyday import fit_everyday
 from fairmargin.core.judgement.fairness import Case, Concern
-from fairmargin.core.judgement.fit import SCATTER_FREEDOM, SCATTER_SHARE, Effect, Fit, FitOptions, fit_study
+from fairmargin.core.judgement.fit import Effect, Fit, FitOptions, fit_study
 from fairmargin.core.judgement.ledger import corrections
 from fairmargin.core.judgement.logs import Logs, gate_logs
 from fairmargin.core.judgement.pairs import Drive, Pair, make_pairs, paired_interval
 from fairmargin.core.judgement.readings import Observation, observations
+from fairmargin.core.judgement.scatter import ScatterPrior
 from fairmargin.core.physics.roadload import WARM_UP_S
 from fairmargin.core.planning import display_noise_percent
 from fairmargin.core.study import Leg, Study, Trace
@@ -50,6 +53,41 @@ class LegResult:
     corrections_wh_per_km: Mapping[str, float]
     sd_percent: float
     others: tuple[tuple[str, float], ...]  # other instruments, Wh/km
+    cut_km: tuple[float, float] | None = None  # of a logged leg: before the first gate, after the last
+    gap_percent: float = 0.0  # of the time between the gates without samples
+
+
+@dataclass(frozen=True, slots=True)
+class DirectionEffect:
+    """The effect from the legs of one direction alone; wide, since the wind does not cancel."""
+
+    direction: str
+    as_measured_percent: float
+    effect_percent: float
+    interval_percent: tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class TripTime:
+    """Time on the road, standing included. [min per 100 km]"""
+
+    baseline_min: float
+    trial_min: float
+
+    @property
+    def change_percent(self) -> float:
+        """Change of the time in per cent of the baseline's (positive = slower)."""
+        return (self.trial_min / self.baseline_min - 1) * 100
+
+
+@dataclass(frozen=True, slots=True)
+class GridEnergy:
+    """Energy from the wall before departure [Wh per km driven], and the effect with it added to the drive's."""
+
+    baseline_wh_per_km: float
+    trial_wh_per_km: float
+    effect_percent: float
+    interval_percent: tuple[float, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +116,10 @@ class Comparison:
     margin_budget: tuple[tuple[str, float], ...]  # source, half-width it would have alone, per cent
     open_charge_percent: float
     legs_used: int
+    directions: tuple[DirectionEffect, ...] = ()
+    trip_time: TripTime | None = None
+    grid: GridEnergy | None = None
+    as_driven: bool = False  # the effect holds for the logged speeds, not for one steady speed
 
     @property
     def half_width_percent(self) -> float:
@@ -96,6 +138,9 @@ class Analysis:
     concerns: tuple[Concern, ...]
     assumed: tuple[str, ...]  # vehicle constants taken from the class preset
     missing: str  # what is needed before a comparison can be made; empty when there is one
+    climbs: tuple[Climb, ...] = ()
+    scatter_evidence: tuple[float, ...] = ()  # see `learned_scatter`
+    scatter_prior: ScatterPrior | None = None
 
     def to_json(self, path: str = "") -> dict[str, Any]:
         """Return the result object of ``analyse --json``."""
@@ -124,7 +169,30 @@ class Analysis:
                     "pairs_needed": c.pairs_needed,
                     "range_change_percent": number(c.range_change_percent),
                     "reason": c.reason,
+                    "margin_budget_percent": {name: number(v) for name, v in c.margin_budget},
+                    "open_charge_percent": number(c.open_charge_percent),
                     "scatter_percent": number(c.scatter_percent),
+                    "as_driven": c.as_driven,
+                    "directions": [
+                        {
+                            "direction": d.direction,
+                            "as_measured_percent": number(d.as_measured_percent),
+                            "effect_percent": number(d.effect_percent),
+                            "interval_percent": [number(v) for v in d.interval_percent],
+                        }
+                        for d in c.directions
+                    ],
+                    "trip_time_min_per_100km": None
+                    if c.trip_time is None
+                    else [number(c.trip_time.baseline_min), number(c.trip_time.trial_min)],
+                    "with_grid": None
+                    if c.grid is None
+                    else {
+                        "effect_percent": number(c.grid.effect_percent),
+                        "interval_percent": [number(v) for v in c.grid.interval_percent],
+                        "baseline_grid_wh_per_km": number(c.grid.baseline_wh_per_km),
+                        "trial_grid_wh_per_km": number(c.grid.trial_wh_per_km),
+                    },
                 }
                 for c in self.comparisons
             ],
@@ -153,6 +221,17 @@ class Analysis:
                 }
                 for c in self.concerns
             ],
+            "climbs": [
+                {
+                    "configuration": c.configuration,
+                    "up_wh": number(c.up_wh),
+                    "down_wh": number(c.down_wh),
+                    "returned_percent": number(c.returned_percent),
+                    "interval_percent": [number(v) for v in c.interval_percent],
+                    "legs": list(c.legs),
+                }
+                for c in self.climbs
+            ],
             "assumed": list(self.assumed),
         }
 
@@ -161,8 +240,7 @@ def analyse(
     study: Study,
     traces: Mapping[str, Trace] | None = None,
     view: View = "reference",
-    scatter_share: float = SCATTER_SHARE,
-    scatter_freedom: float = SCATTER_FREEDOM,
+    scatter: ScatterPrior | None = None,
 ) -> Analysis:
     """Correct every leg and state every trial's effect with its margin, concerns and verdict.
 
@@ -173,8 +251,8 @@ def analyse(
         Logged samples; a logged leg is corrected through its real speed trace.
     view : {'reference', 'study-mean', 'as-measured'}
         Conditions the legs are corrected to; "as-measured" corrects nothing.
-    scatter_share, scatter_freedom : float
-        Prior run-to-run scatter of a 30 km leg, as a share, and its degrees of freedom.
+    scatter : ScatterPrior, optional
+        The tester's own run-to-run scatter, learned from other studies; common practice when absent.
 
     Returns
     -------
@@ -189,6 +267,7 @@ def analyse(
     if view not in VIEWS:
         raise ValueError(f'view must be one of {", ".join(VIEWS)}; got "{view}"')
     traces = {} if traces is None else traces
+    scatter = scatter or ScatterPrior()
     conditions = leg_conditions(study, traces, WARM_UP_S)
     every = observations(study, traces)
     logs = {
@@ -200,12 +279,16 @@ def analyse(
         )
         for sector in dict.fromkeys(leg.sector for leg in study.legs)
     }
+    if fairness.is_technique(study):
+        # How it was driven is the change: nothing of it may be corrected away.
+        logs = {sector: replace(found, gated={}) for sector, found in logs.items()}
+        conditions = _alike_speeds(study, conditions, every)
     every = [_between_gates(o, logs[study.leg(o.legs[0]).sector]) for o in every]
     conditions = {c.leg: c for c in _as_gated(conditions, every, logs, study)}
     options = FitOptions(
         view="study-mean" if view == "study-mean" else "reference",
-        scatter_share=scatter_share,
-        scatter_freedom=scatter_freedom,
+        scatter_share=scatter.share,
+        scatter_freedom=scatter.freedom,
     )
     groups: dict[tuple[float | None, str], list[Observation]] = {}
     for o in every:
@@ -214,7 +297,10 @@ def analyse(
     comparisons: list[Comparison] = []
     concerns: list[Concern] = []
     results: dict[str, LegResult] = {}
+    evidence: list[tuple[float, ...]] = []
     for (speed, sector), members in groups.items():
+        if study.method == "everyday":
+            break
         group_study = study.with_(target_speed_kmh=speed) if speed != study.target_speed_kmh else study
         _analyse_group(
             group_study,
@@ -227,7 +313,10 @@ def analyse(
             comparisons,
             concerns,
             results,
+            evidence,
         )
+    if study.method == "everyday" and every:
+        _analyse_everyday(study, view, conditions, every, comparisons, concerns, results)
     order = {leg.leg: i for i, leg in enumerate(study.legs)}
     return Analysis(
         title=study.title,
@@ -237,7 +326,204 @@ def analyse(
         concerns=fairness.merge(concerns),
         assumed=study.vehicle.constants().assumed,
         missing="" if comparisons else _missing(study, every),
+        climbs=climbs(study, traces) if study.method == "climb" else (),
+        scatter_evidence=tuple(np.sum(evidence, axis=0).tolist()) if evidence else (),
+        scatter_prior=scatter,
     )
+
+
+@dataclass(frozen=True, slots=True)
+class _Regression:
+    """What a comparison needs of a fit, for everyday logs."""
+
+    conditions: tuple[Conditions, ...]
+    scatter_share: float
+    as_driven: bool = True
+
+
+def _alike_speeds(
+    study: Study, conditions: Mapping[str, Conditions], every: Sequence[Observation]
+) -> dict[str, Conditions]:
+    """Give all legs of a sector and speed one speed and one standing time: differences belong to the change."""
+    alike = dict(conditions)
+    groups: dict[object, list[Conditions]] = {}
+    for o in every:
+        for name in o.legs:
+            leg = study.leg(name)
+            groups.setdefault((leg.sector, leg.speed_kmh, leg.direction), []).append(conditions[name])
+    for members in groups.values():
+        speed = float(np.mean([c.speed_m_s for c in members]))
+        stopped = float(np.mean([c.stopped_s for c in members]))
+        for c in members:
+            alike[c.leg] = replace(c, speed_m_s=speed, speed_sd=0.0, stopped_s=stopped)
+    return alike
+
+
+def _cut_km(logs: Logs, o: Observation) -> tuple[float, float] | None:
+    log = logs.of(o.legs[0])
+    if log is None or o.gated_km is None:
+        return None
+    before, after = log.cut_m
+    return before / 1000.0, after / 1000.0
+
+
+def _gap_percent(logs: Logs, o: Observation) -> float:
+    log = logs.of(o.legs[0])
+    return 0.0 if log is None else 100.0 * log.gap_share
+
+
+def _by_direction(
+    case: Case, a: Sequence[Observation], b: Sequence[Observation]
+) -> tuple[DirectionEffect, ...]:
+    """The effect from each direction alone, where both configurations were driven both ways."""
+    way = {c.leg: c.backwards for c in case.conditions}
+    if any(len(o.legs) > 1 for o in (*a, *b)):
+        return ()
+    result = []
+    for backwards in (False, True):
+        ours = [[o for o in side if way[o.legs[0]] is backwards] for side in (a, b)]
+        if not ours[0] or not ours[1] or len(ours[0]) + len(ours[1]) == len(a) + len(b):
+            continue
+        other = frozenset(name for name, back in way.items() if back is not backwards)
+        fit = case.refit(replace(case.options, drop_legs=case.options.drop_legs | other), case.conditions)
+        if fit is None or case.trial not in fit.effects:
+            continue
+        effect = fit.effects[case.trial]
+        plain_a, plain_b = _plain(*ours)
+        result.append(
+            DirectionEffect(
+                "back" if backwards else "out",
+                (plain_b / plain_a - 1) * 100,
+                effect.percent,
+                effect.interval_percent(case.study.confidence),
+            )
+        )
+    return tuple(result)
+
+
+def _trip_time(
+    a: Sequence[Observation],
+    b: Sequence[Observation],
+    conditions: Mapping[str, Conditions],
+    legs: Mapping[str, Leg],
+) -> TripTime | None:
+    """Minutes per 100 km of each configuration; None unless every leg's time is known."""
+
+    def minutes(side: Sequence[Observation]) -> float | None:
+        own = [conditions[name] for o in side for name in o.legs]
+        if any(legs[c.leg].duration_s is None and c.speed_sd > 0.015 for c in own):
+            return None
+        time = float(sum(float(legs[c.leg].duration_s or c.duration_s) for c in own))
+        km = sum(o.true_km for o in side)
+        return time / 60.0 / km * 100.0 if km > 0 else None
+
+    times = minutes(a), minutes(b)
+    return TripTime(times[0], times[1]) if times[0] and times[1] else None
+
+
+def _with_grid(
+    study: Study,
+    drive: tuple[float, tuple[float, float]],
+    a: Sequence[Observation],
+    b: Sequence[Observation],
+    legs: Mapping[str, Leg],
+) -> GridEnergy | None:
+    """Drive and wall energy together; the wall meter counts as good to 2 %."""
+    km = [sum(o.true_km for o in side) for side in (a, b)]
+    wall = [[legs[name].grid_kwh for o in side for name in o.legs] for side in (a, b)]
+    known = [[1000.0 * w for w in side if w is not None] for side in wall]
+    if not known[0] and not known[1]:
+        return None
+    per_km = [sum(side) / d for side, d in zip(known, km, strict=True)]
+    level = sum(o.energy_wh for o in a) / km[0]
+    percent, (low, high) = drive
+    spread = 0.0
+    for side, d in zip(known, km, strict=True):
+        scatter = len(side) * float(np.var(side, ddof=1)) if len(side) > 1 else 0.0
+        spread += (scatter + (0.02 * sum(side)) ** 2) / d**2
+    whole = level + per_km[0]
+    extra = 100.0 * NormalDist().inv_cdf(0.5 + study.confidence / 2) * math.sqrt(spread) / whole
+
+    def with_wall(effect: float) -> float:
+        return ((level * (1 + effect / 100) + per_km[1]) / whole - 1) * 100
+
+    middle = with_wall(percent)
+    below, above = middle - with_wall(low), with_wall(high) - middle
+    return GridEnergy(
+        per_km[0],
+        per_km[1],
+        middle,
+        (middle - math.hypot(below, extra), middle + math.hypot(above, extra)),
+    )
+
+
+def _analyse_everyday(
+    study: Study,
+    view: View,
+    conditions: Mapping[str, Conditions],
+    every: Sequence[Observation],
+    comparisons: list[Comparison],
+    concerns: list[Concern],
+    results: dict[str, LegResult],
+) -> None:
+    """Weeks of trips: one regression over all of them."""
+    legs = {leg.leg: leg for leg in study.legs}
+    used = [o for o in every if all(legs[name].included for name in o.legs)]
+    if not used:
+        return
+    own = [conditions[o.legs[0]] for o in used]
+    warmth = study.reference.temperature_c
+    speed = float(np.mean([c.speed_m_s for c in own]))
+    if view == "study-mean":
+        warmth = float(np.mean([c.temperature_c for c in own]))
+    elif study.target_speed_kmh:
+        speed = study.target_speed_kmh / 3.6
+    fit = fit_everyday(study, own, used, warmth, speed)
+    for o in every:
+        name = o.legs[0]
+        leg = legs[name]
+        lines: dict[str, float] = {}
+        corrected: float | None = None
+        if name in fit.corrections:
+            level = o.as_read_wh_per_km
+            if view != "as-measured":
+                lines["distance"] = o.true_wh_per_km - level
+                level = o.true_wh_per_km
+                for line, shift in fit.corrections[name].items():
+                    lines[line] = level * math.expm1(shift)
+                    level += lines[line]
+            corrected = level
+        results[name] = LegResult(
+            leg=name,
+            run=leg.run or name,
+            configuration=leg.configuration,
+            direction=leg.direction or "loop",
+            included=leg.included,
+            reason=leg.reason,
+            instrument=o.readings[0].instrument,
+            shown=o.readings[0].shown,
+            measured_wh_per_km=o.as_read_wh_per_km,
+            corrected_wh_per_km=corrected,
+            corrections_wh_per_km=lines,
+            sd_percent=100.0 * fit.trip_sd.get(name, o.relative_sd),
+            others=tuple((r.instrument, r.energy_wh / o.shown_km) for r in o.readings[1:]),
+        )
+    stand_in = _Regression(tuple(own), fit.scatter_share)
+    for trial, effect in fit.effects.items():
+        a = [o for o in used if legs[o.legs[0]].configuration == study.baseline.id]
+        b = [o for o in used if legs[o.legs[0]].configuration == trial]
+        if not a or not b:
+            continue
+
+        def without(line: str, trial: str = trial, effect: Effect = effect) -> float | None:
+            other = fit_everyday(study, own, used, warmth, speed, frozenset({line})).effects.get(trial)
+            return None if other is None else effect.percent - other.percent
+
+        found = fairness.check_everyday(study, trial, own, used, effect, without)
+        concerns += found
+        comparisons.append(
+            _comparison(study, view, stand_in, effect, a, b, every, legs, results, found, None, conditions)
+        )
 
 
 def _between_gates(o: Observation, logs: Logs) -> Observation:
@@ -294,17 +580,25 @@ def _analyse_group(
     comparisons: list[Comparison],
     concerns: list[Concern],
     results: dict[str, LegResult],
+    evidence: list[tuple[float, ...]],
 ) -> None:
     legs = {leg.leg: leg for leg in study.legs}
     used = [o for o in members if all(legs[name].included for name in o.legs)]
 
-    def refit(how: FitOptions, changed: Sequence[Conditions]) -> Fit | None:
+    def refit(
+        how: FitOptions,
+        changed: Sequence[Conditions],
+        other_study: Study | None = None,
+        others: Mapping[str, Observation] | None = None,
+    ) -> Fit | None:
         table = {c.leg: c for c in changed}
         kept = [o for o in used if not set(o.legs) & how.drop_legs]
+        if others:
+            kept = [others.get(o.legs[0], o) for o in kept]
         if not kept:
             return None
         legs_kept = [table[name] for o in kept for name in o.legs]
-        return fit_study(study, legs_kept, kept, logs, how, start=fit)
+        return fit_study(other_study or study, legs_kept, kept, logs, how, start=fit)
 
     def with_left_out() -> Fit | None:
         return fit_study(
@@ -317,6 +611,8 @@ def _analyse_group(
         used_conditions = [conditions[name] for o in used for name in o.legs]
         fit = refit(options, used_conditions)
         assert fit is not None
+        if len({c.configuration for c in used_conditions}) > 1:
+            evidence.append(fit.scatter_evidence)
         if view != "as-measured":
             lines = corrections(study, fit, options, used_conditions, used)
     for o in members:
@@ -340,20 +636,24 @@ def _analyse_group(
                 corrections_wh_per_km=own,
                 sd_percent=100.0 * fit.leg_sd.get(name, o.relative_sd) if fit else 100.0 * o.relative_sd,
                 others=tuple((r.instrument, r.energy_wh / o.shown_km) for r in o.readings[1:]),
+                cut_km=_cut_km(logs, o),
+                gap_percent=_gap_percent(logs, o),
             )
     if fit is None:
         return
+    gaps = {o.legs[0]: _gap_percent(logs, o) / 100.0 for o in used}
     for trial, effect in fit.effects.items():
         a = [o for o in used if legs[o.legs[0]].configuration == study.baseline.id]
         b = [o for o in used if legs[o.legs[0]].configuration == trial]
         if not a or not b:
             continue
-        case = Case(study, trial, fit.conditions, used, fit, effect, options, refit, with_left_out)
+        case = Case(study, trial, fit.conditions, used, fit, effect, options, refit, with_left_out, gaps)
         found = fairness.check(case)
         concerns += found
-        comparisons.append(
-            _comparison(study, view, fit, effect, a, b, members, legs, results, found, sector, conditions)
-        )
+        made = _comparison(study, view, fit, effect, a, b, members, legs, results, found, sector, conditions)
+        if view != "as-measured":
+            made = replace(made, directions=_by_direction(case, a, b))
+        comparisons.append(made)
 
 
 def _plain(a: Sequence[Observation], b: Sequence[Observation]) -> tuple[float, float]:
@@ -367,7 +667,7 @@ def _plain(a: Sequence[Observation], b: Sequence[Observation]) -> tuple[float, f
 def _comparison(
     study: Study,
     view: View,
-    fit: Fit,
+    fit: Fit | _Regression,
     effect: Effect,
     a: Sequence[Observation],
     b: Sequence[Observation],
@@ -385,7 +685,7 @@ def _comparison(
     systematic = 100 * ratio * math.sqrt(effect.systematic_variance)
     random = 100 * ratio * math.sqrt(effect.random_variance)
     if view == "as-measured":
-        percent, interval, random, systematic = _as_measured(study, fit, a, b, as_measured)
+        percent, interval, random, systematic = _as_measured(study, fit.conditions, a, b, as_measured)
         level_a, level_b = plain_a, plain_b
     else:
         percent, interval = effect.percent, effect.interval_percent(study.confidence)
@@ -426,7 +726,9 @@ def _comparison(
     ]
     pairs = make_pairs(drives, study.baseline.id, effect.trial, deviate)
     good = [p.corrected_percent for p in pairs if p.included and p.corrected_percent is not None]
-    speed = study.target_speed_kmh or 3.6 * float(np.mean([c.speed_m_s for c in fit.conditions]))
+    speed = study.target_speed_kmh
+    if fit.as_driven or not speed or fairness.is_technique(study):
+        speed = 3.6 * float(np.mean([c.speed_m_s for c in fit.conditions]))
     return Comparison(
         baseline=study.baseline.id,
         trial=effect.trial,
@@ -454,6 +756,9 @@ def _comparison(
         ),
         open_charge_percent=open_charge,
         legs_used=len(a) + len(b),
+        trip_time=_trip_time(a, b, conditions, legs),
+        grid=_with_grid(study, (percent, interval), a, b, legs),
+        as_driven=fit.as_driven,
     )
 
 
@@ -464,7 +769,11 @@ def _observation_corrected(o: Observation, results: Mapping[str, LegResult]) -> 
 
 
 def _as_measured(
-    study: Study, fit: Fit, a: Sequence[Observation], b: Sequence[Observation], percent: float
+    study: Study,
+    conditions: Sequence[Conditions],
+    a: Sequence[Observation],
+    b: Sequence[Observation],
+    percent: float,
 ) -> tuple[float, tuple[float, float], float, float]:
     """Interval of the uncorrected difference: t, with what weather adds unseen in its prior scatter."""
     from scipy.special import stdtrit  # only for this view
@@ -485,10 +794,7 @@ def _as_measured(
     prior_freedom = 4.0
     variance = (prior_freedom * AS_MEASURED_SCATTER**2 + squares) / (prior_freedom + freedom)
     reading = float(np.mean([o.relative_sd**2 for o in (*a, *b)]))
-    days = [
-        {fit_c.day for fit_c in fit.conditions if fit_c.leg in {n for o in side for n in o.legs}}
-        for side in (a, b)
-    ]
+    days = [{c.day for c in conditions if c.leg in {n for o in side for n in o.legs}} for side in (a, b)]
     apart = 0.0 if days[0] & days[1] else 0.02
     se = math.sqrt((variance + reading) * (1 / len(a) + 1 / len(b)) + 2 * apart**2)
     half = float(stdtrit(prior_freedom + freedom, 0.5 + study.confidence / 2)) * se

@@ -65,7 +65,7 @@ def test_a_line_is_what_the_hand_says(line):
         effect = 0.95 if leg.configuration == "B" else 1.0
         shown = wh_per_km(**(by_hand if other else {})) * effect
         legs.append(leg.with_(average_shown=shown, **(in_study if other else {})))
-    study = warmed(study.with_(change={"kind": "technique", "mechanism": "technique"}).with_legs(legs))
+    study = warmed(study.with_(change={"kind": "other", "mechanism": "unknown"}).with_legs(legs))
     results = {r.leg: r for r in analyse(study).legs if r.included}
     wanted = wh_per_km() - wh_per_km(**by_hand)
     assert results["L01"].corrections_wh_per_km[line] == pytest.approx(wanted, rel=0.06, abs=0.15)
@@ -87,7 +87,7 @@ def test_temperature_acts_on_air_tyres_and_battery():
                 temperature_c=2.0 if cold else 15.0,
             )
         )
-    study = warmed(study.with_(change={"kind": "technique", "mechanism": "technique"}).with_legs(legs))
+    study = warmed(study.with_(change={"kind": "other", "mechanism": "unknown"}).with_legs(legs))
     lines = {r.leg: r for r in analyse(study).legs if r.included}["L01"].corrections_wh_per_km
     v = 25.0
     air = 0.5 * DRAG * (density(15) - density(2)) * v * v / ETA / 3.6
@@ -107,7 +107,7 @@ def test_what_goes_up_does_not_come_back_whole():
     up, down = wh_per_km(slope=0.01, hectopascal=1003), wh_per_km(slope=-0.01, hectopascal=1003)
     study = driven_study("ABBA", [v * k for k in (1, 0.95, 0.95, 1) for v in (up, down)], route=rise)
     study = study.with_(
-        change={"kind": "technique", "mechanism": "technique"}, reference={"pressure_hpa": 1003}
+        change={"kind": "other", "mechanism": "unknown"}, reference={"pressure_hpa": 1003}
     )
     study = warmed(study.with_legs(leg.with_(pressure_hpa=1003) for leg in study.legs))
     results = {r.leg: r for r in analyse(study).legs if r.included}

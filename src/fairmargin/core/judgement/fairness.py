@@ -9,14 +9,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
 
 from fairmargin.core.judgement.conditions import Conditions
 from fairmargin.core.judgement.fit import SCATTER_SHARE, Effect, Fit, FitOptions
-from fairmargin.core.judgement.readings import Observation
+from fairmargin.core.judgement.model import Slot
+from fairmargin.core.judgement.readings import Observation, circumference_known
 from fairmargin.core.planning import display_noise_percent, drift_left
 from fairmargin.core.study import Leg, Study
 
@@ -49,8 +50,9 @@ class Case:
     fit: Fit
     effect: Effect
     options: FitOptions
-    refit: Callable[[FitOptions, Sequence[Conditions]], Fit | None]
+    refit: Callable[..., Fit | None]  # (options, conditions, other study, other observations)
     with_left_out: Callable[[], Fit | None]  # the same fit with the left-out legs taken back in
+    gaps: Mapping[str, float] = field(default_factory=dict)  # share of each logged leg without samples
 
     @property
     def baseline(self) -> str:
@@ -89,6 +91,21 @@ class Case:
             self.refit(replace(self.options, drop_legs=self.options.drop_legs | set(legs)), self.conditions)
         )
 
+    def at_speed(self, speed_kmh: float) -> float | None:
+        """Effect as analysed minus the effect stated for another speed, in per cent."""
+        other = self.study.with_(target_speed_kmh=speed_kmh)
+        return self._against(self.refit(self.options, self.conditions, other))
+
+    def with_readings(self, others: Mapping[str, Observation]) -> float | None:
+        """Effect as analysed minus the effect with other readings of some legs, in per cent."""
+        return self._against(self.refit(self.options, self.conditions, None, others))
+
+    def energy_share(self, slot: Slot) -> float:
+        """Mean derivative of the log energy by one slot: the share of consumption that depends on it."""
+        energies = self.fit.model.energies(self.fit.local, derivatives=True)
+        assert energies.by_slot is not None
+        return float(np.mean(energies.by_slot[:, slot] / energies.wh))
+
     def _against(self, other: Fit | None) -> float | None:
         if other is None or self.trial not in other.effects:
             return None
@@ -112,7 +129,7 @@ def _names(conditions: Sequence[Conditions]) -> tuple[str, ...]:
 def check(case: Case) -> list[Concern]:
     """Run every check on one comparison."""
     found: list[Concern] = []
-    for function in (_design, _weather, _driving, _instruments, _vehicle, _statistics):
+    for function in (_design, _weather, _driving, _instruments, _vehicle, _second_change, _sun, _statistics):
         found += function(case)
     return found
 
@@ -213,7 +230,7 @@ def _design(case: Case) -> list[Concern]:
         )
     target = case.study.target_speed_kmh
     driven = mean([c.speed_m_s * 3.6 for c in case.conditions])
-    if target and driven and abs(driven / target - 1) > 0.10:
+    if target and driven and abs(driven / target - 1) > 0.10 and not case.fit.as_driven:
         out.append(
             Concern(
                 "outside-tested-speed",
@@ -368,7 +385,7 @@ def _driving(case: Case) -> list[Concern]:
     if a and b:
         fast = [float(np.mean([c.speed_m_s for c in side])) * 3.6 for side in (a, b)]
         middle = float(np.mean(fast))
-        if abs(fast[1] / fast[0] - 1) > 0.015:
+        if abs(fast[1] / fast[0] - 1) > 0.015 and not is_technique(case.study):
             level = [replace(c, speed_m_s=middle / 3.6) for c in case.conditions]
             charge = case.with_conditions(level)
             out.append(
@@ -471,6 +488,8 @@ def _driving(case: Case) -> list[Concern]:
             charge, covered = case._against(case.refit(blind, level)), True
         else:
             charge = case.dropping(legs)
+            if charge is None and kind in {"following-closely", "rain"}:
+                charge = _as_usual(case, kind, legs)
             covered = charge is not None and abs(charge) < 0.5
         out.append(
             Concern(
@@ -511,6 +530,13 @@ def _driving(case: Case) -> list[Concern]:
     return out
 
 
+def _as_usual(case: Case, kind: str, legs: Sequence[str]) -> float:
+    """What a thing usually does to legs that cannot be left out, as a difference of means (common practice)."""
+    worth = -0.15 * case.energy_share(Slot.DRAG) if kind == "following-closely" else 0.10
+    shares = [sum(c.leg in legs for c in side) / max(len(side), 1) for side in case.both]
+    return 100.0 * worth * (shares[1] - shares[0])
+
+
 def _instruments(case: Case) -> list[Concern]:
     out: list[Concern] = []
     a = [o for o in case.observations if case.study.leg(o.legs[0]).configuration == case.baseline]
@@ -547,6 +573,22 @@ def _instruments(case: Case) -> list[Concern]:
                     signed=False,
                 )
             )
+    gappy = [(o.legs[0], g) for o in case.observations if (g := case.gaps.get(o.legs[0], 0.0)) > 0.01]
+    if gappy:
+        out.append(
+            Concern(
+                "log-gaps",
+                "caution" if max(g for _, g in gappy) > 0.05 else "note",
+                case.dropping([name for name, _ in gappy]),
+                tuple(name for name, _ in gappy),
+                f"Gaps in the log: up to {100 * max(g for _, g in gappy):.0f} % of a leg",
+                "Power was bridged in a straight line over pauses of more than 10 s; stretches that are mostly gap "
+                "are left out.",
+                "Check the logger's connection; drive the leg again if much is missing.",
+                covered=True,
+                signed=True,
+            )
+        )
     differing = []
     for o in case.observations:
         best = o.readings[0]
@@ -558,40 +600,42 @@ def _instruments(case: Case) -> list[Concern]:
                 differing.append((o, other))
     if differing:
         o, other = differing[0]
+        swapped = {
+            d.legs[0]: replace(
+                d, readings=(r, *(x for x in d.readings if x is not r)), gated_wh=None, gated_km=None
+            )
+            for d, r in differing
+        }
         out.append(
             Concern(
                 "instruments-disagree",
                 "caution",
-                None,
+                case.with_readings(swapped),
                 tuple(name for d, _ in differing for name in d.legs),
                 "Instruments disagree",
                 f"Leg {o.legs[0]}: {o.readings[0].instrument} {o.energy_wh / 1000:.2f} kWh, {other.instrument} "
                 f"{other.energy_wh / 1000:.2f} kWh: further apart than their steps allow.",
                 "Check the typed readings and the usable capacity.",
                 covered=False,
-                signed=False,
+                signed=True,
             )
         )
     legs = case.legs()
-    if case.study.change.kind in {"tyres", "wheels"}:
-        known = any(leg.gps_distance_km for leg in legs) or any(
-            c.circumference_change_percent for c in case.study.configurations
-        )
-        if not known:
-            out.append(
-                Concern(
-                    "rolling-circumference-changed",
-                    "caution",
-                    None,
-                    tuple(leg.leg for leg in legs if leg.configuration == case.trial),
-                    "Rolling circumference not known",
-                    "Other wheels or tyres change the odometer, and with it every per-distance figure the car shows; "
-                    "worn tread alone is worth up to 1 % (common practice).",
-                    "Read a GPS distance on one leg of each configuration, or enter the circumference change.",
-                    covered=False,
-                    signed=False,
-                )
+    if case.study.change.kind in {"tyres", "wheels"} and not circumference_known(case.study):
+        out.append(
+            Concern(
+                "rolling-circumference-changed",
+                "caution",
+                case.part_percent("circumference"),
+                tuple(leg.leg for leg in legs if leg.configuration == case.trial),
+                "Rolling circumference not known",
+                "Other wheels or tyres change the odometer, and with it every per-distance figure the car shows; "
+                "worn tread alone is worth up to 1 % (common practice). The margin has been widened for it.",
+                "Read a GPS distance on one leg of each configuration, or enter the circumference change.",
+                covered=True,
+                signed=False,
             )
+        )
     if case.study.change.kind == "preconditioning" and not any(leg.grid_kwh for leg in legs):
         out.append(
             Concern(
@@ -693,6 +737,261 @@ def _vehicle(case: Case) -> list[Concern]:
                 "A load that is not part of the change; corrected through the model.",
                 "Corrected. Keep the same people and things aboard.",
                 covered=True,
+                signed=True,
+            )
+        )
+    return out
+
+
+def _second_change(case: Case) -> list[Concern]:
+    """What else differs between the configurations, by their own data, than the change declares."""
+    out: list[Concern] = []
+    study, fit = case.study, case.fit
+    base, trial = study.configuration(case.baseline), study.configuration(case.trial)
+    legs_b = _names(case.both[1])
+    mechanisms = set(study.change.mechanisms)
+    mass = (trial.mass_delta_kg or 0.0) - (base.mass_delta_kg or 0.0)
+    usual = {"payload", "cargo", "towing"}
+    if (
+        abs(mass) > 0.02 * fit.model.constants.mass_kg
+        and study.change.kind not in usual
+        and "mass" not in mechanisms
+    ):
+        charge = 100.0 * case.energy_share(Slot.MASS) * mass / fit.model.constants.mass_kg
+        out.append(
+            Concern(
+                "second-change",
+                "caution",
+                charge,
+                legs_b,
+                f"The trial also weighs {abs(mass):.0f} kg {'more' if mass > 0 else 'less'}",
+                f"Two things change at once: {study.change.kind}, and a mass worth about this much of the effect.",
+                "Carry the same mass in the baseline, or say that the mass belongs to the change.",
+                covered=False,
+                signed=True,
+            )
+        )
+    turn = (trial.circumference_change_percent or 0.0) - (base.circumference_change_percent or 0.0)
+    if abs(turn) > 0.5 and study.change.kind not in {"wheels", "tyres"}:
+        out.append(
+            Concern(
+                "second-change",
+                "caution",
+                None,
+                legs_b,
+                f"The trial also rolls on wheels {abs(turn):.1f} % {'larger' if turn > 0 else 'smaller'}",
+                "Other wheels or tyres change rolling resistance by several per cent (common practice).",
+                "Keep wheels and tyres the same, or test them by themselves.",
+                covered=False,
+                signed=False,
+            )
+        )
+    shape = mechanisms & {"aerodynamic", "mixed", "unknown"}
+    area = (trial.frontal_area_delta_m2 or 0.0) - (base.frontal_area_delta_m2 or 0.0)
+    if study.change.kind == "payload" and not shape and mass > 0:
+        by_mass = 100.0 * case.energy_share(Slot.MASS) * mass / fit.model.constants.mass_kg
+        half = 0.5 * float(np.ptp(case.effect.interval_percent(study.confidence)))
+        beyond = case.effect.percent - by_mass
+        if area > 0.02 or beyond > max(half, 0.5):
+            # Drag areas of boxes stood in the wind: coefficient about 0.5 beside a cab (common practice).
+            by_area = 100.0 * case.energy_share(Slot.DRAG) * 0.5 * area / fit.model.constants.drag_area_m2
+            out.append(
+                Concern(
+                    "extra-frontal-area",
+                    "caution",
+                    by_area if area > 0.02 else beyond,
+                    legs_b,
+                    "The load seems to stand in the wind",
+                    f"{mass:.0f} kg alone would cost about {by_mass:.1f} %; what is beyond it looks like shape, not weight.",
+                    "Stow the load below the cab's roof line, or declare the change as mass and aerodynamic.",
+                    covered=False,
+                    signed=True,
+                )
+            )
+    legs_a, legs_t = [
+        [leg for leg in case.legs() if leg.configuration == name] for name in (case.baseline, case.trial)
+    ]
+    for name, what in (("driver", "driver"), ("mode", "drive mode")):
+        sides = [{getattr(leg, name) for leg in side if getattr(leg, name)} for side in (legs_a, legs_t)]
+        if sides[0] and sides[1] and sides[0] != sides[1] and not is_technique(study):
+            apart = not sides[0] & sides[1]
+            out.append(
+                Concern(
+                    "driver-or-mode-changed",
+                    "caution" if apart else "note",
+                    2.0,
+                    legs_b,
+                    f"Another {what} on trial legs" if apart else f"More than one {what}",
+                    f"Another {what} is commonly worth about 2 % (common practice); it is not corrected.",
+                    f"Keep one {what} for all legs.",
+                    covered=not apart,
+                    signed=False,
+                )
+            )
+    return out
+
+
+def is_technique(study: Study) -> bool:
+    """Whether the way of driving is the change itself."""
+    return study.change.kind == "technique" or "technique" in study.change.mechanisms
+
+
+SUN_W = 120.0  # what full sun adds to the cabin's load, electrical; common practice
+
+
+def _sun(case: Case) -> list[Concern]:
+    """Climate on, and the two configurations driven at other times of day: the sun is not the same."""
+    a, b = ([c for c in side if c.climate_k] for side in case.both)
+    if not a or not b:
+        return []
+    hours = [[(c.started_s % 86400.0) / 3600.0 for c in side if c.started_s is not None] for side in (a, b)]
+    if not hours[0] or not hours[1]:
+        return []
+    height = [
+        float(np.mean([max(0.0, math.sin(math.pi * (h - 6.0) / 12.0)) for h in side])) for side in hours
+    ]
+    if abs(height[1] - height[0]) < 0.25:
+        return []
+    level_w = case.effect.baseline_wh_per_km * 3.6 * float(np.mean([c.speed_m_s for c in (*a, *b)]))
+    charge = 100.0 * SUN_W * (height[1] - height[0]) / level_w
+    warm = float(np.mean([c.temperature_c for c in (*a, *b)])) > 18.0
+    return [
+        Concern(
+            "sun-load",
+            "note" if abs(charge) < 1.0 else "caution",
+            charge if warm else -charge,
+            _names(b),
+            "Climate on, and the sun not alike",
+            "Baseline and trial were driven at other times of day; full sun changes the cabin's load by about "
+            f"{SUN_W:.0f} W (common practice), clouds unknown.",
+            "Drive with the climate off, or both at the same time of day.",
+            covered=False,
+            signed=False,
+        )
+    ]
+
+
+def check_everyday(
+    study: Study,
+    trial: str,
+    conditions: Sequence[Conditions],
+    observations: Sequence[Observation],
+    effect: Effect,
+    without: Callable[[str], float | None],
+) -> list[Concern]:
+    """Concerns of everyday logs: what the regression leans on, and whether it may.
+
+    Parameters
+    ----------
+    study : Study
+    trial : str
+    conditions : sequence of Conditions
+        One per observation.
+    observations : sequence of Observation
+    effect : Effect
+    without : callable
+        Effect minus the effect with one regressor (temperature, speed, trip_length) left out, in per cent.
+
+    Returns
+    -------
+    list of Concern
+    """
+    out: list[Concern] = []
+    a = [c for c in conditions if c.configuration == study.baseline.id]
+    b = [c for c in conditions if c.configuration == trial]
+    km = {o.legs[0]: o.true_km for o in observations}
+    tables = {
+        "weather-unlike": (
+            "temperature",
+            [c.temperature_c for c in a],
+            [c.temperature_c for c in b],
+            3.0,
+            "K",
+            "Trips in unlike weather",
+        ),
+        "speed-unlike": (
+            "speed",
+            [3.6 * c.speed_m_s for c in a],
+            [3.6 * c.speed_m_s for c in b],
+            5.0,
+            "km/h",
+            "Trips at unlike speeds",
+        ),
+        "distance-unlike": (
+            "trip_length",
+            [km[c.leg] for c in a],
+            [km[c.leg] for c in b],
+            0.2 * float(np.mean(list(km.values()))),
+            "km",
+            "Trips of unlike length",
+        ),
+    }
+    for code, (line, of_a, of_b, limit, unit, title) in tables.items():
+        difference = float(np.mean(of_b) - np.mean(of_a))
+        if abs(difference) <= limit:
+            continue
+        apart = max(min(of_a), min(of_b)) > min(max(of_a), max(of_b))
+        out.append(
+            Concern(
+                code,
+                "caution" if apart else "note",
+                without(line),
+                _names(b),
+                title,
+                f"Trial trips differ by {difference:+.1f} {unit} on average"
+                + (
+                    "; the two never overlap, so the slope is common practice's, not yours." if apart else "."
+                ),
+                "Corrected by the regression. Log trips of both kinds under like conditions."
+                if apart
+                else "Corrected by the regression.",
+                covered=True,
+                signed=True,
+            )
+        )
+    days_a, days_b = {c.day for c in a}, {c.day for c in b}
+    if not days_a & days_b:
+        out.append(
+            Concern(
+                "days-apart",
+                "note" if min(len(days_a), len(days_b)) > 3 else "caution",
+                196.0 * math.sqrt(dict(effect.budget).get("day", 0.0)),
+                _names(b),
+                "Baseline and trial on different days",
+                "Everyday logs of weeks with and weeks without: what each day did is in the margin.",
+                "Alternate more often, so that season and habit even out.",
+                covered=True,
+                signed=False,
+            )
+        )
+    few = min(len(a), len(b))
+    if few < 5:
+        out.append(
+            Concern(
+                "one-pair-only" if few == 1 else "few-trips",
+                "caution",
+                196.0 * math.sqrt(dict(effect.budget).get("scatter", 0.0)),
+                _names(conditions),
+                f"Only {few} trip{'s' if few != 1 else ''} of one configuration",
+                "Everyday trips scatter by 5 % and more (common practice); a handful says little.",
+                "Keep logging: two weeks of each is a fair start.",
+                covered=True,
+                signed=False,
+            )
+        )
+    wet = [{c.road for c in side if c.road} for side in (a, b)]
+    if (wet[0] | wet[1]) & {"wet", "snow"} and wet[0] != wet[1]:
+        share = [float(np.mean([c.road in {"wet", "snow"} for c in side])) for side in (a, b)]
+        out.append(
+            Concern(
+                "wet-road",
+                "caution" if abs(share[1] - share[0]) > 0.2 else "note",
+                10.0 * (share[1] - share[0]),
+                tuple(c.leg for c in conditions if c.road in {"wet", "snow"}),
+                "Wet road on some trips",
+                "Water on the road is not corrected; heavy rain costs about 10 % (common practice).",
+                "Leave the wet trips out with the reason.",
+                covered=abs(share[1] - share[0]) < 0.1,
                 signed=True,
             )
         )

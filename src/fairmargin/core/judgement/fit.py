@@ -40,7 +40,7 @@ from fairmargin.core.judgement.model import (
     join,
     table,
 )
-from fairmargin.core.judgement.readings import Observation
+from fairmargin.core.judgement.readings import Observation, circumference_known
 from fairmargin.core.judgement.weather import WindBelief, wind_belief
 from fairmargin.core.physics import air, wind
 from fairmargin.core.physics.roadload import WARM_UP_S
@@ -93,6 +93,7 @@ INSTRUMENT_SD: Final = {
     "charge back": 0.02,
     "state of charge": 0.03,
 }
+CIRCUMFERENCE_SD: Final = 0.005  # of other wheels or tyres whose circumference nobody measured
 SIDE_BY_SIDE_SD: Final = 0.02  # what both vehicles of a moment share beyond the reported weather
 CHANGE_AUXILIARY_W: Final = 2500.0
 #: Sizes of the scatter that are integrated over, as multiples of the prior's.
@@ -338,9 +339,18 @@ def _unknowns(
             result.append(_Unknown("moment", "day", Slot.TOTAL, on, 0, SIDE_BY_SIDE_SD))
 
     names = [c.configuration for c in conditions] + list(reference_configurations)
+    by_distance = study.change.kind in {"wheels", "tyres"} and not circumference_known(study)
     for trial in study.trials:
         on = np.array([name == trial.id for name in names], dtype=float)
         if on[:n].any():
+            if by_distance:
+                own = on.copy()
+                own[n:] = 0.0
+                result.append(
+                    _Unknown(
+                        f"{trial.id}: circumference", "circumference", Slot.TOTAL, own, 0, CIRCUMFERENCE_SD
+                    )
+                )
             result += _change_unknowns(study, trial.id, on)
     return result
 

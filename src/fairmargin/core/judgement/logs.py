@@ -354,18 +354,18 @@ def gate_logs(
         start, end = own_gates[name]
         if back[name] in gates:
             a, b = gates[back[name]]
-            start, end = max(start, a) if start <= a else start, min(end, b) if end >= b else end
+            start, end = max(start, a), min(end, b)
         if end - start < 50.0:
             start, end = float(place[0]), float(place[-1])
         whole = thinned[name].total_m
         scale = 1.0
         if by_position:
-            inside = np.interp(
+            between = np.interp(
                 np.interp([start, end], place, thinned[name].time_s),
                 thinned[name].time_s,
                 thinned[name].travelled_m,
             )
-            ratio = (end - start) / max(float(inside[1] - inside[0]), 1.0)
+            ratio = (end - start) / max(float(between[1] - between[0]), 1.0)
             scale = ratio if abs(ratio - 1) < 0.08 else 1.0
         elif true_m.get(name) and whole > 0 and abs(true_m[name] / whole - 1) < 0.1:
             scale = true_m[name] / whole

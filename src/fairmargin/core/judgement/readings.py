@@ -13,6 +13,7 @@ from typing import Final
 import numpy as np
 
 from fairmargin.core import units
+from fairmargin.core.judgement.climb import signed_energy
 from fairmargin.core.judgement.logs import thin
 from fairmargin.core.study import Leg, Study, Trace
 
@@ -99,6 +100,12 @@ def distance_ratios(study: Study) -> dict[str, float]:
     return result
 
 
+def circumference_known(study: Study) -> bool:
+    """Whether the rolling circumference of every configuration is known, measured or stated."""
+    stated = any(c.circumference_change_percent for c in study.configurations)
+    return stated or any(leg.gps_distance_km for leg in study.legs if leg.included)
+
+
 def route_km(study: Study) -> float | None:
     """Length of the study's route, from its points or else the median of the legs. [km]"""
     if len(study.route) > 1:
@@ -168,6 +175,27 @@ def _soc_reading(study: Study, leg: Leg) -> Reading | None:
     return Reading("state of charge", f"{drop:g} %", drop / 100.0 * capacity * 1000.0, sd)
 
 
+def _round_trip(
+    study: Study,
+    legs: list[Leg],
+    distances: Mapping[str, tuple[float, float] | None],
+    traces: Mapping[str, Trace],
+) -> Observation | None:
+    """Climb and descent of one run together: what the whole took, by signed readings; None unless some was used."""
+    parts = [signed_energy(study, leg, traces.get(leg.leg)) for leg in legs]
+    known = [d for d in distances.values() if d]
+    if len(known) < len(legs) or any(p is None for p in parts) or not all(leg.included for leg in legs):
+        return None
+    energy = sum(p[0] for p in parts if p)
+    if energy <= 0:
+        return None
+    sd = math.sqrt(sum(p[1] ** 2 for p in parts if p))
+    kind = next(p[3] for p in parts if p)
+    shown, true = sum(d[0] for d in known), sum(d[1] for d in known)
+    reading = Reading(kind, f"{energy / 1000:.2f} kWh", energy, sd / energy)
+    return Observation(tuple(leg.leg for leg in legs), (reading,), shown, true, energy / shown)
+
+
 def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]:
     """Every leg (or charged-back run) with a usable reading, included or not, in file order."""
     ratios = distance_ratios(study)
@@ -180,6 +208,11 @@ def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]
             leg.leg: leg_readings(study, leg, d[0], traces.get(leg.leg)) if (d := distances[leg.leg]) else []
             for leg in legs
         }
+        if study.method == "climb" and len(legs) > 1:
+            both = _round_trip(study, legs, distances, traces)
+            if both is not None:
+                result.append(both)
+            continue
         charged = [leg for leg in legs if leg.charger_kwh]
         whole_run = (
             len(charged) == 1

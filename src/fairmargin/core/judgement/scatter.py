@@ -10,7 +10,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import digamma
 
 from fairmargin.core.judgement.fit import SCATTER_FREEDOM, SCATTER_SHARE, SCATTER_SIZES
 
@@ -44,6 +43,8 @@ def learned_scatter(evidence: Sequence[Sequence[float]]) -> ScatterPrior:
     ValueError
         If a study's evidence has the wrong length.
     """
+    from scipy.special import digamma  # the import costs more than the sum
+
     kept = [np.asarray(e, dtype=float) for e in evidence]
     if any(e.shape != SCATTER_SIZES.shape for e in kept):
         raise ValueError(f"expected {len(SCATTER_SIZES)} log likelihoods from each study")

@@ -256,6 +256,7 @@ class Configuration(_Value):
     baseline: bool = False
     mass_delta_kg: _number(-10000, 20000, "kg") = 0.0  # type: ignore[valid-type]
     circumference_change_percent: _number(-25, 25, "%") = 0.0  # type: ignore[valid-type]
+    frontal_area_delta_m2: _number(-5, 10, "m²") = None  # type: ignore[valid-type]
 
     @property
     def label(self) -> str:
@@ -324,6 +325,8 @@ class Leg(_Value):
     tyre_pressure_kpa: _number(50, 1200, "kPa") = None  # type: ignore[valid-type]
     battery_temperature_c: _number(-40, 80, "°C") = None  # type: ignore[valid-type]
     mass_delta_kg: _number(-10000, 20000, "kg") = None  # type: ignore[valid-type]
+    driver: str = ""
+    mode: str = ""
     included: bool = True
     reason: str = ""
     left_out_after_result: bool = False
