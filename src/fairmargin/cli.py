@@ -63,6 +63,10 @@ def analyse(
     ],
     as_json: Annotated[bool, typer.Option("--json", help="One JSON object per package and line.")] = False,
     view: Annotated[str, typer.Option(help="reference, study-mean or as-measured.")] = "reference",
+    logbook: Annotated[
+        Path | None,
+        typer.Option(help="Logbook whose studies tell your own run-to-run scatter (it is only read)."),
+    ] = None,
 ) -> None:
     """Correct the legs and state the effect of the change with its margin."""
     from fairmargin.core.analysis import VIEWS
@@ -73,11 +77,14 @@ def analyse(
     if view not in VIEWS:
         _fault(f'--view: "{view}" is not a view; expected one of {", ".join(VIEWS)}')
         raise typer.Exit(BAD_INPUT)
+    scatter = None
+    if logbook is not None:
+        scatter = _scatter_of(logbook)
     status = OK
     for path in packages:
         try:
             package = read_package(path)
-            result = run(package.study, package.traces, view=view)  # type: ignore[arg-type]
+            result = run(package.study, package.traces, view=view, scatter=scatter)  # type: ignore[arg-type]
         except InputFault as fault:
             status = BAD_INPUT
             for line in fault.faults:
@@ -97,8 +104,22 @@ def analyse(
     raise typer.Exit(status)
 
 
+def _scatter_of(logbook: Path) -> Any:
+    from fairmargin.core.judgement.scatter import learned_scatter
+    from fairmargin.logbook.store import Logbook, LogbookFault
+
+    try:
+        with Logbook.open(logbook, create=False) as book:
+            return learned_scatter(book.scatter_evidence())
+    except LogbookFault as fault:
+        _fault(str(fault))
+        raise typer.Exit(BAD_INPUT) from None
+
+
 def summary(study: Any, result: Any) -> str:
     """Readable summary of an analysis."""
+    from fairmargin.exchange.wording import beside, climb_lines
+
     lines = [result.title or "(no title)"]
     if result.missing:
         lines.append(f"  {result.missing}")
@@ -115,6 +136,9 @@ def summary(study: Any, result: Any) -> str:
             + (f", needed {c.pairs_needed}" if c.pairs_needed else "")
             + f". {c.reason}",
         ]
+        lines += [f"    {line}" for line in beside(study, result, c)]
+    if not result.comparisons:
+        lines += [f"  {line}" for line in climb_lines(study, result)]
     for concern in result.concerns:
         charge = "" if concern.charge_percent is None else f" ({concern.charge_percent:+.1f} %)"
         lines.append(f"  {concern.severity}: {concern.title}{charge}")

@@ -441,11 +441,11 @@ def _with_grid(
     for side, d in zip(known, km, strict=True):
         scatter = len(side) * float(np.var(side, ddof=1)) if len(side) > 1 else 0.0
         spread += (scatter + (0.02 * sum(side)) ** 2) / d**2
-    whole = level + per_km[0]
+    whole = float(level + per_km[0])
     extra = 100.0 * NormalDist().inv_cdf(0.5 + study.confidence / 2) * math.sqrt(spread) / whole
 
     def with_wall(effect: float) -> float:
-        return ((level * (1 + effect / 100) + per_km[1]) / whole - 1) * 100
+        return float((level * (1 + effect / 100) + per_km[1]) / whole - 1) * 100
 
     middle = with_wall(percent)
     below, above = middle - with_wall(low), with_wall(high) - middle

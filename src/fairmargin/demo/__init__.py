@@ -124,7 +124,7 @@ def make_demo_logbook(path: str | Path) -> None:
 
 
 def study_summary(result: object) -> str:
-    """What the list says about a study, as JSON: words, legs used, effect and interval in per cent."""
+    """What the list says about a study, as JSON: words, legs used, effect and interval; and what it tells of scatter."""
     from fairmargin.core.analysis import Analysis
 
     assert isinstance(result, Analysis)
@@ -134,6 +134,7 @@ def study_summary(result: object) -> str:
     c = result.comparisons[0]
     return json.dumps(
         {
+            "scatter": [round(v, 3) for v in result.scatter_evidence],
             "words": c.verdict,
             "legs": used,
             "effect": round(c.effect_percent, 3),

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, QRunnable, QSettings, QThreadPool, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from fairmargin.core.analysis import Analysis, Comparison, View, analyse
+from fairmargin.core.judgement.scatter import ScatterPrior, learned_scatter
 from fairmargin.core.study import Study, Trace
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary
@@ -54,15 +55,18 @@ class _Done(QObject):
 
 
 class _Job(QRunnable):
-    def __init__(self, ticket: int, study: Study, traces: Mapping[str, Trace], view: View) -> None:
+    def __init__(
+        self, ticket: int, study: Study, traces: Mapping[str, Trace], view: View, scatter: ScatterPrior
+    ) -> None:
         super().__init__()
         self.signals = _Done()
         self._ticket, self._study, self._traces, self._view = ticket, study, traces, view
+        self._scatter = scatter
 
     def run(self) -> None:
         result: object
         try:
-            result = analyse(self._study, self._traces, self._view)
+            result = analyse(self._study, self._traces, self._view, self._scatter)
         except Exception as error:  # told to the person, never lost
             result = error
         self.signals.finished.emit(self._ticket, result)
@@ -89,6 +93,7 @@ class Session(QObject):
         self.analysis: Analysis | None = None
         self.view: View = "reference"
         self.chosen = 0  # which comparison is shown, where there are several
+        self.scatter = ScatterPrior()  # the tester's own, from the other studies of the logbook
         self.undo = QUndoStack(self)
         self.units = self._read_units()
         self._ticket = 0
@@ -146,6 +151,7 @@ class Session(QObject):
             return False
         self.study_id, self.study, self.traces = study_id, study, traces
         self.chosen = 0
+        self.scatter = learned_scatter(self.logbook.scatter_evidence(study_id))
         self._analyse()
         self.studyChanged.emit()
         return True
@@ -225,7 +231,7 @@ class Session(QObject):
         if traces or len(study.legs) > INLINE_LEGS:
             return None
         try:
-            return analyse(study, traces, self.view)
+            return analyse(study, traces, self.view, self.scatter)
         except (ArithmeticError, ValueError) as error:
             self.failed.emit(f"The readings cannot be analysed: {error}")
             return None
@@ -269,11 +275,11 @@ class Session(QObject):
         self._ticket += 1
         if not self.traces and len(self.study.legs) <= INLINE_LEGS:
             try:
-                self._arrived(self._ticket, analyse(self.study, self.traces, self.view))
+                self._arrived(self._ticket, analyse(self.study, self.traces, self.view, self.scatter))
             except (ArithmeticError, ValueError) as error:
                 self._arrived(self._ticket, error)
             return
-        job = _Job(self._ticket, self.study, dict(self.traces), self.view)
+        job = _Job(self._ticket, self.study, dict(self.traces), self.view, self.scatter)
         job.setAutoDelete(False)
         self._jobs[self._ticket] = job
         job.signals.finished.connect(self._arrived)
@@ -288,10 +294,22 @@ class Session(QObject):
             return  # a newer edit has overtaken this one
         if isinstance(result, Analysis):
             self.analysis = result
+            self._keep_summary(result)
         else:
             self.analysis = None
             self.failed.emit(f"The readings cannot be analysed: {result}")
         self.analysisChanged.emit()
+
+    def _keep_summary(self, result: Analysis) -> None:
+        """Keep the list's line up to date for studies that are analysed after they are saved."""
+        if self.logbook is None or self.study_id is None or self.logbook.read_only or not self.traces:
+            return
+        try:
+            self.logbook.set_summary(self.study_id, study_summary(result))
+        except LogbookFault as fault:
+            self.failed.emit(str(fault))
+            return
+        self.studiesChanged.emit()
 
     # ------------------------------------------------------------ units
 

@@ -24,10 +24,13 @@ from fairmargin.core.judgement.ledger import LINES
 from fairmargin.core.study import Leg, Study
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.wording import (
+    beside,
+    climb_lines,
     conditions_words,
     consumption_words,
     may_not,
     may_say,
+    scatter_words,
     signed,
     speed_words,
 )
@@ -82,7 +85,11 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
         headline=headline,
         facts=_facts(study, analysis, choice),
         verdicts=tuple(
-            (may_say(study, c, choice), _with_prediction(study, c), may_not(study, analysis, c, choice))
+            (
+                may_say(study, c, choice),
+                " ".join([_with_prediction(study, c), *beside(study, analysis, c)]),
+                may_not(study, analysis, c, choice),
+            )
             for c in analysis.comparisons
         ),
         figures=tuple(_figures(study, analysis)),
@@ -132,6 +139,8 @@ def _facts(study: Study, analysis: Analysis, choice: u.UnitChoice) -> tuple[tupl
         ("Route", study.route_name or "not named"),
         ("Driven", ", ".join(f"{d:%d %B %Y}" for d in days) or "not dated"),
         ("Stated for", conditions_words(study, analysis.comparisons[0], analysis.view, choice) if analysis.comparisons else "no comparison yet"),
+        *(("Climb", line) for line in climb_lines(study, analysis)),
+        ("Run-to-run scatter", scatter_words(analysis.scatter_prior)),
         ("Smallest effect that matters", f"{study.smallest_effect_percent:g} %"),
         ("Vehicle", f"{v.name or 'not named'}, {v.energy}, {choice.show('mass', k.mass_kg):.0f} {choice.mass}{mark.get('mass_kg', '')}, "
                     f"drag area {k.drag_area_m2:g} m²{mark.get('drag_area_m2', '')}, rolling coefficient {k.rolling_coefficient:g}{mark.get('rolling_coefficient', '')}"),

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from fairmargin.core.analysis import Analysis, Comparison
+from fairmargin.core.judgement.fairness import is_technique
+from fairmargin.core.judgement.scatter import ScatterPrior
 from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice, label
 
@@ -55,7 +57,8 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
     """Word what the evidence carries: speed, route, effect, interval, size, confidence."""
     trial, base = study.configuration(c.trial).label, study.configuration(c.baseline).label
     name = study.vehicle.name or "the vehicle"
-    where = f"On {place_words(study)} at {speed_words(c.speed_kmh, units)}"
+    at = "at the speeds driven, mean " if c.as_driven else "at "
+    where = f"On {place_words(study)} {at}{speed_words(c.speed_kmh, units)}"
     low, high = c.interval_percent
     level = f"{100 * c.confidence:g} %"
     size = abs(c.effect_percent)
@@ -82,6 +85,54 @@ def _range(low: float, high: float) -> str:
         return f"{abs(value):.1f} % {'less' if value < 0 else 'more'}"
 
     return f"{side(low)} to {side(high)}"
+
+
+def climb_lines(study: Study, analysis: Analysis) -> list[str]:
+    """Share of the energy returned, for each configuration driven up and down."""
+    lines = []
+    for climb in analysis.climbs:
+        low, high = climb.interval_percent
+        step = f"; one step of the gauge is {climb.step_wh / 1000:.2f} kWh" if climb.step_wh else ""
+        lines.append(
+            f"{study.configuration(climb.configuration).label}: {climb.up_wh / 1000:.2f} kWh up, "
+            f"{climb.down_wh / 1000:.2f} kWh back: {climb.returned_percent:.0f} % returned "
+            f"({low:.0f} to {high:.0f} %{step})."
+        )
+    return lines
+
+
+def beside(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
+    """Figures that stand beside the effect where the data carry them: directions, wall, time, climbs."""
+    lines = []
+    if len(c.directions) == 2:
+        parts = [
+            f"{d.direction} {signed(d.effect_percent)} % ({signed(d.interval_percent[0])} to "
+            f"{signed(d.interval_percent[1])}), as read {signed(d.as_measured_percent)} %"
+            for d in c.directions
+        ]
+        lines.append(f"Each direction alone: {'; '.join(parts)}.")
+    if c.grid is not None:
+        g = c.grid
+        lines.append(
+            f"Drive alone {signed(c.effect_percent)} %; drive and wall together {signed(g.effect_percent)} % "
+            f"({signed(g.interval_percent[0])} to {signed(g.interval_percent[1])}): the wall gave "
+            f"{g.baseline_wh_per_km:.0f} and {g.trial_wh_per_km:.0f} Wh per km driven (baseline, trial)."
+        )
+    if c.trip_time is not None and (is_technique(study) or abs(c.trip_time.change_percent) > 2):
+        t = c.trip_time
+        lines.append(
+            f"Time on the road: {t.trial_min:.0f} against {t.baseline_min:.0f} min per 100 km "
+            f"({signed(t.change_percent)} %)."
+        )
+    return lines + climb_lines(study, analysis)
+
+
+def scatter_words(prior: ScatterPrior | None) -> str:
+    """Say where the run-to-run scatter that the margin starts from comes from."""
+    if prior is None or prior.studies == 0:
+        return "Scatter starts from common practice; it becomes your own as studies are driven."
+    word = "study" if prior.studies == 1 else "studies"
+    return f"Scatter starts from your own {prior.studies} other {word}: {100 * prior.share:.1f} % for 30 km."
 
 
 def may_not(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> str:

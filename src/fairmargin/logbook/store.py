@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import io
+import json
 import os
 import shutil
 import sqlite3
@@ -191,6 +192,17 @@ class Logbook:
             first = str(error).splitlines()[0]
             raise LogbookFault(f"{self.path}: study {study_id} cannot be read: {first}") from error
 
+    def scatter_evidence(self, leaving_out: int | None = None) -> list[list[float]]:
+        """Return what each study driven so far tells of the tester's scatter (see `learned_scatter`)."""
+        found = []
+        for entry in self.studies():
+            if entry.id == leaving_out or not entry.summary:
+                continue
+            evidence = json.loads(entry.summary).get("scatter")
+            if evidence:
+                found.append([float(v) for v in evidence])
+        return found
+
     # ------------------------------------------------------------ writing
 
     def _write(self) -> contextlib.AbstractContextManager[sa.Connection]:
@@ -235,6 +247,13 @@ class Logbook:
             )
             if result.rowcount != 1:
                 raise LogbookFault(f"{self.path}: study {study_id} is not in this logbook.")
+
+    def set_summary(self, study_id: int, summary: str) -> None:
+        """Save what the list says about a study."""
+        with self._write() as connection:
+            connection.execute(
+                schema.study.update().where(schema.study.c.id == study_id).values(summary=summary)
+            )
 
     def set_removed(self, study_id: int, removed: bool) -> None:
         """Take a study off the list, or put it back; its readings stay in the file."""

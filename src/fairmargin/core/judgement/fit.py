@@ -856,7 +856,7 @@ def fit_study(
         local=local_of(leg_weights[:n], theta),
         effects=effects,
         scatter_share=options.scatter_share * scatter_multiple,
-        scatter_evidence=tuple((grid.log_likelihood - np.max(grid.log_likelihood)).tolist()),
+        scatter_evidence=_as_common_sizes(grid.log_likelihood, options.scatter_share),
         leg_sd={name: float(leg_sd[j]) for j, o in enumerate(observations) for name in o.legs},
         residual={name: float(plain[j] / total_sd[j]) for j, o in enumerate(observations) for name in o.legs},
         values={
@@ -916,6 +916,13 @@ def scatter_grid(
     log_det = float(np.log(np.diag(chol)).sum()) + np.log(np.diagonal(factor, axis1=1, axis2=2)).sum(axis=1)
     known = np.diagonal(forms[:, 1:, 1:], axis1=1, axis2=2)
     return ScatterGrid(-0.5 * forms[:, 0, 0] - log_det, forms[:, 1:, 0], known)
+
+
+def _as_common_sizes(log_likelihood: Array, share: float) -> tuple[float, ...]:
+    """Log likelihood of multiples of the common-practice scatter, whatever prior the fit was given."""
+    log_size = np.log(SCATTER_SIZES)
+    shifted = np.interp(log_size - math.log(share / SCATTER_SHARE), log_size, log_likelihood)
+    return tuple((shifted - shifted.max()).tolist())
 
 
 def _segment_share(share: float, cov: Array, rows: _Rows, innovation: Array) -> float:

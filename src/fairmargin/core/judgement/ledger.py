@@ -26,6 +26,8 @@ LINES: Final = {
     "wind": "wind",
     "air_density": "air",
     "tyre_temperature": "tyre warmth",
+    "temperature": "warmth",
+    "trip_length": "trip length",
     "tyre_warm_up": "cold start",
     "tyre_pressure": "tyre pressure",
     "climate": "cabin",

@@ -11,7 +11,7 @@ from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.verdict import fall_factor, fall_unit, visible_lines
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.charts import LegStrip, LegStrips, Waterfall, fall_of
-from fairmargin.exchange.wording import conditions_words
+from fairmargin.exchange.wording import conditions_words, scatter_words
 
 VIEW_WORDS = {
     "reference": "Reference conditions",
@@ -140,5 +140,6 @@ class CorrectStage(Stage):
             self.budget.setText(
                 f"Half-width of each source alone, in % of consumption: {', '.join(parts)}. Together "
                 f"\u00b1{c.half_width_percent:.1f} % (they add as squares; the scatter's own uncertainty counts too). "
-                f"Run-to-run scatter of a 30 km leg: {c.scatter_percent:.1f} %."
+                f"Run-to-run scatter of a 30 km leg: {c.scatter_percent:.1f} %. "
+                + scatter_words(analysis.scatter_prior)
             )

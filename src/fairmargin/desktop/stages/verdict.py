@@ -17,7 +17,7 @@ from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import Elided, draw_mark, label, panel, percent
 from fairmargin.desktop.widgets.charts import Fall, PairsChart, Waterfall
-from fairmargin.exchange.wording import conditions_words, may_not, may_say
+from fairmargin.exchange.wording import beside, conditions_words, may_not, may_say
 
 
 class _Key(QWidget):
@@ -68,6 +68,8 @@ class VerdictStage(Stage):
         left.addWidget(self.say)
         self.reason = label("", "muted", wrap=True)
         left.addWidget(self.reason)
+        self.beside = label("", "muted", wrap=True)
+        left.addWidget(self.beside)
         left.addStretch()
         right.addWidget(label("What may not", "heading"))
         self.say_not = label("", "muted", wrap=True)
@@ -97,6 +99,8 @@ class VerdictStage(Stage):
             self.chart.show_pairs((), 0)
             self.say.setText(analysis.missing if analysis else "")
             self.reason.setText("")
+            self.beside.setText("")
+            self.beside.hide()
             self.say_not.setText("Nothing, before both configurations have a reading.")
             self.fall.show_fall(mean_fall(analysis.legs, self.session.units, study) if analysis else None)
             self.fall_words.setText("")
@@ -114,6 +118,9 @@ class VerdictStage(Stage):
         self.chart.show_pairs(c.pair_list, index)
         self.say.setText(may_say(study, c, self.session.units))
         self.reason.setText(reason_line(c, study))
+        lines = beside(study, analysis, c)
+        self.beside.setText("\n".join(lines))
+        self.beside.setVisible(bool(lines))
         self.say_not.setText(may_not(study, analysis, c, self.session.units))
         self.fall.show_fall(mean_fall(analysis.legs, self.session.units, study))
         self.fall_words.setText(f"mean of the legs used, {fall_unit(self.session.units)}")
