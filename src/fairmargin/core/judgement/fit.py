@@ -606,44 +606,75 @@ def _segment_unknowns(
     return result
 
 
-def fit_study(
+@dataclass(frozen=True, eq=False, slots=True)
+class Problem:
+    """Everything about a fit but its solution: rows, model, unknowns with their priors, noise."""
+
+    rows: _Rows
+    road: Road
+    model: RoadModel  # one row per leg or segment
+    leg_model: RoadModel  # one row per leg
+    ref_model: RoadModel  # configurations, each over the reference drives
+    configurations: tuple[str, ...]
+    reference_km: float
+    as_driven: bool
+    unknowns: list[_Unknown]
+    shared: int  # of the unknowns, those that act on whole legs
+    slots: NDArray[np.intp]
+    leg_weights: Array  # (legs + reference rows, shared unknowns)
+    weights: Array  # (rows + reference rows, unknowns)
+    middle: Array
+    var: Array
+    scatter_var: Array  # per observation
+    owns: Array  # (entries, observations)
+
+    def local_of(self, table_: Array, theta: Array) -> Array:
+        """Deviation of every slot of every row of a weights table."""
+        width = table_.shape[1]
+        out = np.zeros((len(table_), len(Slot)))
+        for slot in np.unique(self.slots):
+            columns = np.flatnonzero(self.slots[:width] == slot)
+            if columns.size:
+                out[:, slot] = table_[:, columns] @ theta[columns]
+        return out
+
+    def linearise(self, theta: Array) -> tuple[Array, Array, Array, Array]:
+        """Log energies of the entries and their derivatives, reference energies and their log derivatives."""
+        n = len(self.rows.leg)
+        first = np.flatnonzero(np.diff(self.rows.entry, prepend=-1))
+        local = self.local_of(self.weights, theta)
+        e = self.model.energies(local[:n], derivatives=True)
+        r = self.ref_model.energies(local[n:], derivatives=True)
+        assert e.by_slot is not None and r.by_slot is not None
+        total = np.add.reduceat(e.wh, first)
+        per_row = e.by_slot[:, self.slots] * self.weights[:n]
+        jacobian = np.add.reduceat(per_row, first, axis=0) / total[:, None]
+        by_reference = r.by_slot[:, self.slots] * self.weights[n:] / r.wh[:, None]
+        return np.log(total), jacobian, r.wh, by_reference
+
+    def residuals(self, theta: Array) -> Array:
+        """Standardised residuals of readings and priors, as a least-squares solver wants them (whole legs only)."""
+        n = len(self.rows.leg)
+        energies = self.model.energies(self.local_of(self.weights[:n], theta), derivatives=False)
+        first = np.flatnonzero(np.diff(self.rows.entry, prepend=-1))
+        left = self.rows.measured - np.log(np.add.reduceat(energies.wh, first))
+        sd = np.sqrt(self.rows.reading_var + self.owns @ self.scatter_var)
+        return np.concatenate([left / sd, (theta - self.middle) / np.sqrt(self.var)])
+
+
+def prepare(
     study: Study,
     conditions: Sequence[Conditions],
     observations: Sequence[Observation],
     logs: Logs,
     options: FitOptions,
-    start: Fit | None = None,
-) -> Fit:
-    """Fit one group of legs (one speed, one sector) and state every trial's effect.
-
-    Parameters
-    ----------
-    study : Study
-    conditions : sequence of Conditions
-        Of the legs in `observations`, in their order (each leg of a charged-back run in turn).
-    observations : sequence of Observation
-        Included readings only.
-    logs : Logs
-        Logged legs between their gates, and the road.
-    options : FitOptions
-    start : Fit, optional
-        A fit of nearly the same legs, to begin from.
-
-    Returns
-    -------
-    Fit
-
-    Raises
-    ------
-    ValueError
-        If there is no observation.
-    """
-    if not observations:
-        raise ValueError("a fit needs at least one leg with a reading")
+    road: Road | None = None,
+) -> Problem:
+    """Set up the fit of one group of legs; parameters as for `fit_study`."""
     constants = study.vehicle.constants()
-    road = start.road if start is not None else Road(logs.shape, study)
+    road = road or Road(logs.shape, study)
     rows = _rows(study, road, conditions, observations, logs, "events" not in options.ignore)
-    n, n_rows = len(conditions), len(rows.leg)
+    n = len(conditions)
     baseline = study.baseline.id
     configurations = (
         baseline,
@@ -729,32 +760,72 @@ def fit_study(
     logged = np.array([o.gated_wh is not None for o in observations])
     unit_scatter = np.clip(np.sqrt(SCATTER_KM / shown_km), 0.7, 2.5) * np.where(logged, LOGGED_SCATTER, 1.0)
     scatter_var = (options.scatter_share * unit_scatter) ** 2  # per observation
-    entries, observed = len(rows.measured), len(observations)
-    owns = np.zeros((entries, observed))
+    entries = len(rows.measured)
+    owns = np.zeros((entries, len(observations)))
     owns[np.arange(entries), rows.owner] = 1.0
+    return Problem(
+        rows=rows,
+        road=road,
+        model=model,
+        leg_model=leg_model,
+        ref_model=ref_model,
+        configurations=configurations,
+        reference_km=sum(float(np.sum(p[0])) for p in ref_pieces) / 1000.0,
+        as_driven=as_driven,
+        unknowns=unknowns,
+        shared=shared,
+        slots=slots,
+        leg_weights=leg_weights,
+        weights=weights,
+        middle=prior_middle,
+        var=prior_var,
+        scatter_var=scatter_var,
+        owns=owns,
+    )
+
+
+def fit_study(
+    study: Study,
+    conditions: Sequence[Conditions],
+    observations: Sequence[Observation],
+    logs: Logs,
+    options: FitOptions,
+    start: Fit | None = None,
+) -> Fit:
+    """Fit one group of legs (one speed, one sector) and state every trial's effect.
+
+    Parameters
+    ----------
+    study : Study
+    conditions : sequence of Conditions
+        Of the legs in `observations`, in their order (each leg of a charged-back run in turn).
+    observations : sequence of Observation
+        Included readings only.
+    logs : Logs
+        Logged legs between their gates, and the road.
+    options : FitOptions
+    start : Fit, optional
+        A fit of nearly the same legs, to begin from.
+
+    Returns
+    -------
+    Fit
+
+    Raises
+    ------
+    ValueError
+        If there is no observation.
+    """
+    if not observations:
+        raise ValueError("a fit needs at least one leg with a reading")
+    problem = prepare(study, conditions, observations, logs, options, start.road if start else None)
+    rows, owns, scatter_var = problem.rows, problem.owns, problem.scatter_var
+    unknowns, shared = problem.unknowns, problem.shared
+    prior_middle, prior_var = problem.middle, problem.var
+    configurations = problem.configurations
+    d = len(problem.ref_model.paths.starts) // len(configurations)
+    n, observed = len(conditions), len(observations)
     block = (owns * scatter_var) @ owns.T
-    first_row = np.flatnonzero(np.diff(rows.entry, prepend=-1))
-
-    by_slot_columns = [(slot, np.flatnonzero(slots == slot)) for slot in np.unique(slots)]
-
-    def local_of(table_: Array, theta: Array) -> Array:
-        width = table_.shape[1]
-        out = np.zeros((len(table_), len(Slot)))
-        for slot, columns in by_slot_columns:
-            columns = columns[columns < width]
-            if columns.size:
-                out[:, slot] = table_[:, columns] @ theta[columns]
-        return out
-
-    def linearise(theta: Array) -> tuple[Array, Array, Array, Array]:
-        local = local_of(weights, theta)
-        e = model.energies(local[:n_rows], derivatives=True)
-        r = ref_model.energies(local[n_rows:], derivatives=True)
-        assert e.by_slot is not None and r.by_slot is not None
-        total = np.add.reduceat(e.wh, first_row)
-        per_row = e.by_slot[:, slots] * weights[:n_rows]
-        jacobian = np.add.reduceat(per_row, first_row, axis=0) / total[:, None]
-        return np.log(total), jacobian, r.wh, r.by_slot[:, slots] * weights[n_rows:] / r.wh[:, None]
 
     theta = prior_middle.copy()
     segment_share = SEGMENT_SHARE
@@ -762,8 +833,8 @@ def fit_study(
         segment_share = start.segment_share
         if len(start.theta) == len(theta):
             theta = start.theta.copy()
-    settled = start is not None or not segmented
-    predicted, jacobian, ref_energy, ref_jacobian = linearise(theta)
+    settled = start is not None or not (rows.part >= 0).any()
+    predicted, jacobian, ref_energy, ref_jacobian = problem.linearise(theta)
     for _ in range(9):
         noise = rows.reading_var + (segment_share * rows.unit) ** 2
         innovation = rows.measured - predicted + jacobian @ (theta - prior_middle)
@@ -776,7 +847,7 @@ def fit_study(
                 break
             settled = True
             segment_share = _segment_share(segment_share, base + block, rows, innovation)
-        predicted, jacobian, ref_energy, ref_jacobian = linearise(theta)
+        predicted, jacobian, ref_energy, ref_jacobian = problem.linearise(theta)
 
     # Effects: energy-weighted log ratio over the reference drives.
     share = ref_energy.reshape(-1, d)
@@ -805,7 +876,7 @@ def fit_study(
     is_random = np.array([u.group in {"wind of runs", "speed"} for u in unknowns])
     spans = [np.flatnonzero(rows.owner == j) for j in range(observed)]
     effects: dict[str, Effect] = {}
-    km = sum(float(np.sum(p[0])) for p in ref_pieces) / 1000.0
+    km = problem.reference_km
     for i, name in enumerate(configurations[1:]):
         g, cross = gradients[i], crosses[:, i]
         prior_q = float(g @ (prior_var * g))
@@ -852,8 +923,8 @@ def fit_study(
     total_sd = np.sqrt(scatter_var + own_noise)
     return Fit(
         conditions=tuple(conditions),
-        model=leg_model,
-        local=local_of(leg_weights[:n], theta),
+        model=problem.leg_model,
+        local=problem.local_of(problem.leg_weights[:n], theta),
         effects=effects,
         scatter_share=options.scatter_share * scatter_multiple,
         scatter_evidence=_as_common_sizes(grid.log_likelihood, options.scatter_share),
@@ -865,8 +936,8 @@ def fit_study(
             if u.group not in {"wind of runs", "day"}
         },
         theta=theta,
-        road=road,
-        as_driven=as_driven,
+        road=problem.road,
+        as_driven=problem.as_driven,
         segment_share=segment_share,
     )
 

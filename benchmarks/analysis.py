@@ -1,0 +1,118 @@
+"""How fast is the analysis? Alone, against a plain least-squares solver, on a million samples, on a hundred packages.
+
+    .venv/bin/python benchmarks/analysis.py
+
+Aims: 16 legs of 25 km with 50 m stretches in about 40 ms and at least 8 times faster than
+``scipy.optimize.least_squares`` with finite differences on the same model; a million samples read and analysed
+in at most 1.5 times what ``pandas.read_csv`` takes for the files; a hundred packages in at most a hundred
+times one.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import os
+import statistics
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import numpy as np
+import pandas as pd
+import typer
+from scipy.optimize import least_squares
+
+from fairmargin import cli
+from fairmargin.core.analysis import analyse
+from fairmargin.core.judgement.conditions import leg_conditions
+from fairmargin.core.judgement.fit import FitOptions, fit_study, prepare
+from fairmargin.core.judgement.logs import gate_logs
+from fairmargin.core.judgement.readings import observations
+from fairmargin.core.physics.roadload import WARM_UP_S
+from fairmargin.exchange.package import read_package, write_package
+from fairmargin.simulation import DayPlan, simulate, straight_road
+
+
+def median_s(what: Callable[[], object], times: int = 9) -> float:
+    """Median time of a call, after one to warm up. [s]"""
+    what()
+    taken = []
+    for _ in range(times):
+        begin = time.perf_counter()
+        what()
+        taken.append(time.perf_counter() - begin)
+    return statistics.median(taken)
+
+
+def sixteen_legs() -> None:
+    """16 legs there and back over 25 km, against the plain solver."""
+    road = straight_road(np.random.default_rng(5), 25_000.0)
+    study = simulate(5, DayPlan(order="ABBAABBA"), road).study
+    print(f"{len(study.legs)} legs of 25 km: analysis {1000 * median_s(lambda: analyse(study)):.0f} ms")
+    conditions = leg_conditions(study, {}, WARM_UP_S)
+    found = observations(study, {})
+    logs = gate_logs(study, study.legs, {}, {})
+    own = [conditions[o.legs[0]] for o in found]
+    ours = median_s(lambda: fit_study(study, own, found, logs, FitOptions()))
+    problem = prepare(study, own, found, logs, FitOptions())
+    plain = median_s(lambda: least_squares(problem.residuals, problem.middle, x_scale=np.sqrt(problem.var)), 3)
+    solved = least_squares(problem.residuals, problem.middle, x_scale=np.sqrt(problem.var))
+    print(
+        f"  one fit with its margins {1000 * ours:.1f} ms; least_squares with finite differences on the same "
+        f"{len(problem.middle)} unknowns, no margins, {1000 * plain:.0f} ms ({solved.nfev} iterations): "
+        f"{plain / ours:.0f} times"
+    )
+
+
+def million_samples(folder: Path) -> None:
+    """A million samples in 16 logged legs, against reading the same files with pandas alone."""
+    made = simulate(3, DayPlan(order="ABBAABBA", samples=True, instrument="logger", sample_rate_hz=90.0))
+    write_package(folder / "logged", made.study, made.traces)
+    files = sorted((folder / "logged" / "samples").glob("*.csv"))
+    count = sum(len(t.time_s) for t in made.traces.values())
+
+    def whole() -> object:
+        package = read_package(folder / "logged")
+        return analyse(package.study, package.traces)
+
+    alone = median_s(lambda: [pd.read_csv(f) for f in files], 5)
+    both = median_s(whole, 5)
+    print(
+        f"{count} samples: pandas alone {alone:.2f} s, read and analysed {both:.2f} s: {both / alone:.2f} times"
+    )
+
+
+def hundred_packages(folder: Path) -> None:
+    """``fairmargin analyse`` of a hundred packages in one call."""
+    paths = []
+    for seed in range(100):
+        paths.append(folder / f"p{seed:03d}")
+        write_package(paths[-1], simulate(seed, DayPlan()).study)
+
+    def call(chosen: list[Path]) -> float:
+        begin = time.perf_counter()
+        with contextlib.redirect_stdout(io.StringIO()), contextlib.suppress(SystemExit, typer.Exit):
+            cli.app(["analyse", "--json", *map(str, chosen)], standalone_mode=False)
+        return time.perf_counter() - begin
+
+    call(paths[:1])
+    one = statistics.median(call([p]) for p in paths[:9])
+    print(f"100 packages {call(paths):.2f} s, one {1000 * one:.0f} ms: {call(paths) / one:.0f} times")
+
+
+def main() -> None:
+    """Print one line a benchmark."""
+    sixteen_legs()
+    with tempfile.TemporaryDirectory() as name:
+        million_samples(Path(name))
+        hundred_packages(Path(name))
+    sys.stdout.flush()
+
+
+if __name__ == "__main__":
+    main()
