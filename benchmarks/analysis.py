@@ -60,7 +60,9 @@ def sixteen_legs() -> None:
     own = [conditions[o.legs[0]] for o in found]
     ours = median_s(lambda: fit_study(study, own, found, logs, FitOptions()))
     problem = prepare(study, own, found, logs, FitOptions())
-    plain = median_s(lambda: least_squares(problem.residuals, problem.middle, x_scale=np.sqrt(problem.var)), 3)
+    plain = median_s(
+        lambda: least_squares(problem.residuals, problem.middle, x_scale=np.sqrt(problem.var)), 3
+    )
     solved = least_squares(problem.residuals, problem.middle, x_scale=np.sqrt(problem.var))
     print(
         f"  one fit with its margins {1000 * ours:.1f} ms; least_squares with finite differences on the same "

@@ -82,7 +82,7 @@ class DayPlan:
     traffic: float = 0.12  # chance of a hold-up per leg
     warm_up_drive: bool = True
     wet_day: int | None = None
-    scatter: float = 0.008  # typical; each study's own is drawn around it
+    scatter: float = 0.008  # typical of 18 km; each study's own is drawn around it
     start: datetime = datetime(2026, 4, 18, 8, 40)
     sample_rate_hz: float = 1.0
     temperature_c: float = 10.0
@@ -389,8 +389,8 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
     van = TrueVehicle(
         rolling=0.0092 * (1 + 0.05 * rng.normal()),
         drag_area_m2=0.83 * (1 + 0.03 * rng.normal()),
-        yaw_per_deg=max(0.002, 0.012 + 0.004 * rng.normal()),
-        tyre_per_k=max(0.002, 0.006 + 0.0012 * rng.normal()),
+        yaw_per_deg=max(0.002, 0.012 + 0.005 * rng.normal()),
+        tyre_per_k=max(0.002, 0.006 + 0.0015 * rng.normal()),
         battery_per_k=max(0.0, 0.0006 + 0.0004 * rng.normal()),
     )
     known = Vehicle(
@@ -426,8 +426,8 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
     calm, wander = winds[plan.wind]
     station_bias = (0.0, 0.0)
     odometer = 1.0 + 0.002 * rng.normal()
-    # Some testers are steadier than others; days weeks or a night apart are seldom alike.
-    scatter = plan.scatter * math.exp(0.3 * float(rng.normal()))
+    # Some testers are steadier than others, short drives less so than long ones; days weeks or a night apart are seldom alike.
+    scatter = plan.scatter * math.exp(0.3 * float(rng.normal())) * math.sqrt(18_400.0 / road.length_m)
     windier = [float(np.clip(rng.weibull(2.0) / 0.886, 0.35, 2.0)) for _ in range(plan.days)]
     for i in drive_order:
         if day_of_run[i] != today:

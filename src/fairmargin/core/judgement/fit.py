@@ -49,7 +49,7 @@ from fairmargin.core.study import Event, Study
 Array = NDArray[np.float64]
 
 #: Prior scatter of a careful run of 30 km, as a share, and the weight of that opinion. Common practice.
-SCATTER_SHARE: Final = 0.0095
+SCATTER_SHARE: Final = 0.0105
 SCATTER_FREEDOM: Final = 8.0
 SCATTER_KM: Final = 30.0
 
@@ -62,8 +62,8 @@ TYRE_PER_K_SD: Final = 0.0016
 DRIVELINE_PER_K_SD: Final = 0.0005
 CLIMATE_SD: Final = 25.0
 PRESSURE_EXPONENT_SD: Final = 0.15
-WARM_UP_SHARE: Final = 0.05
-WARM_UP_SD: Final = 0.06
+WARM_UP_SHARE: Final = 0.04
+WARM_UP_SD: Final = 0.055
 LEVEL_SD: Final = 0.4
 DIRECTION_SD: Final = 0.015
 DAY_SD: Final = 0.006

@@ -27,7 +27,7 @@ Array = NDArray[np.float64]
 
 THIN_S: Final = 1.0
 GAP_S: Final = 10.0  # a pause in the log longer than this is a gap
-STEADY_BAND: Final = 0.15  # within this share of the median speed counts as held
+STEADY_BAND: Final = 0.10  # within this share of the median speed counts as held
 STEADY_SHARE: Final = 0.6  # of the time, for a leg to count as driven at a steady speed
 RAMP_SHARE: Final = 0.93  # of the held speed: below it, at either end, is a ramp
 RAMP_MOST: Final = 0.2  # of the leg's length that a ramp may take

@@ -1,0 +1,78 @@
+"""Climb and descent: how much comes back."""
+
+import numpy as np
+import pytest
+from tests.conftest import VAN, driven_study
+from uncertainties import ufloat
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.judgement.climb import climbs
+from fairmargin.core.study import Trace
+
+EMPTY = {"average_shown": None, "average_unit": None, "average_step": None}
+
+
+def mountain(order="A", ups=((90, 83),), downs=((83, 85),), **fields):
+    study = driven_study(order, method="climb", **fields)
+    out, back = iter(ups), iter(downs)
+    legs = []
+    for leg in study.legs:
+        # A study of this method is laid out as loops; name the ways.
+        legs.append(leg)
+    study = driven_study(order, method="out-and-back", **fields).with_(method="climb")
+    for leg in study.legs:
+        start, end = next(out) if leg.direction == "out" else next(back)
+        study = study.with_leg(leg.leg, **EMPTY, soc_start_percent=start, soc_end_percent=end)
+    return study
+
+
+def test_share_returned_of_the_worked_figures():
+    # Common practice: 7 % of 29 kWh up, 2 % back down: 2.03 and 0.58 kWh, 29 % returned; a per cent is 0.29 kWh.
+    study = mountain(vehicle=VAN.with_(usable_capacity_kwh=29))
+    (climb,) = analyse(study).climbs
+    assert climb.up_wh == pytest.approx(2030)
+    assert climb.down_wh == pytest.approx(580)
+    assert climb.returned_percent == pytest.approx(28.6, abs=0.05)
+    assert climb.step_wh == pytest.approx(290)
+
+
+def test_the_gauges_step_is_in_the_margin():
+    # Each difference of two whole per cents has sd 1/√6; propagated with the package `uncertainties`.
+    step = 1 / np.sqrt(6)
+    share = 100 * ufloat(2, step) / ufloat(7, step)
+    (climb,) = climbs(mountain(), {})
+    low, high = climb.interval_percent
+    assert (high - low) / 2 == pytest.approx(1.96 * share.s, rel=1e-3)
+    assert (high + low) / 2 == pytest.approx(share.n)
+
+
+def test_capacity_cancels_in_the_share():
+    shares = [climbs(mountain(vehicle=VAN.with_(usable_capacity_kwh=c)), {})[0].returned_percent for c in (20, 60)]
+    assert shares[0] == pytest.approx(shares[1])
+
+
+def test_two_configurations_are_compared_over_the_whole_trip():
+    study = mountain("AB", ups=((90, 80), (88, 78)), downs=((80, 83), (78, 82)))
+    result = analyse(study)
+    assert [c.configuration for c in result.climbs] == ["A", "B"]
+    c = result.comparisons[0]
+    assert c.as_measured_percent == pytest.approx((6 / 7 - 1) * 100)  # net 7 against 6 per cent of the battery
+    assert c.interval_percent[1] - c.interval_percent[0] > 10  # whole per cents cannot settle that
+    assert c.verdict == "not settled"
+
+
+def test_a_logger_and_a_signed_trip_energy_will_do():
+    study = mountain("A")
+    plain = {"soc_start_percent": None, "soc_end_percent": None}
+    study = study.with_leg("L01", **plain, energy_kwh=4.0, energy_step_kwh=0.1)
+    study = study.with_leg("L02", **plain)
+    t = np.arange(0.0, 600.0)
+    down = Trace(time_s=t, speed_kmh=np.full(600, 60.0), power_kw=np.full(600, -7.2))
+    (climb,) = climbs(study, {"L02": down})
+    assert climb.down_wh == pytest.approx(7200 * 599 / 3600)
+    assert climb.returned_percent == pytest.approx(29.95, abs=0.1)
+
+
+def test_one_way_only_says_nothing():
+    study = mountain("A")
+    assert climbs(study.with_leg("L02", included=False, reason="stopped half way"), {}) == ()

@@ -1,0 +1,124 @@
+"""Everyday logs: trips with and without, regressed."""
+
+from datetime import datetime, timedelta
+
+import numpy as np
+import pytest
+import statsmodels.api as sm
+from tests.conftest import VAN
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.judgement.everyday import FROST_C, overlap
+from fairmargin.core.study import Change, Configuration, Leg, Study
+
+
+def weeks(seed=1, trips=40, effect=-5.0, warmer_b=0.0, scatter=0.05, longer_b=0.0):
+    """Trips on other days, at other speeds, lengths and temperatures; the truth is known."""
+    rng = np.random.default_rng(seed)
+    legs = []
+    for i in range(trips):
+        b = i >= trips // 2
+        km = float(rng.uniform(6, 30)) + (longer_b if b else 0.0)
+        speed = float(rng.uniform(45, 75))
+        warm = float(rng.normal(12, 5)) + (warmer_b if b else 0.0)
+        log = np.log(160) - 0.006 * (warm - 15) + 0.3 * (speed / 90) ** 2 + 0.6 / km
+        log += np.log1p(effect / 100) * b + scatter * np.sqrt(10 / km) * rng.normal()
+        legs.append(
+            Leg(
+                leg=f"T{i:03d}",
+                configuration="B" if b else "A",
+                started_at=datetime(2026, 3, 1, 8) + timedelta(days=i // 2, hours=9 * (i % 2)),
+                distance_km=round(km, 1),
+                duration_s=round(km / speed * 3600),
+                average_shown=round(float(np.exp(log)) / 10, 1),
+                average_unit="kWh/100km",
+                average_step=0.1,
+                temperature_c=round(warm, 1),
+                road="dry",
+            )
+        )
+    return Study(
+        title="Two fortnights",
+        change=Change(kind="tyres", mechanism="rolling"),
+        vehicle=VAN,
+        method="everyday",
+        configurations=(Configuration(id="A", baseline=True), Configuration(id="B")),
+        legs=tuple(legs),
+    )
+
+
+def test_the_effect_agrees_with_ordinary_least_squares_on_many_trips():
+    # statsmodels OLS on the same regressors; with 300 trips the priors hardly matter.
+    study = weeks(trips=300, scatter=0.03)
+    km = np.array([leg.distance_km for leg in study.legs])
+    v = km / np.array([leg.duration_s for leg in study.legs]) * 3600 / 90
+    t = np.array([leg.temperature_c for leg in study.legs])
+    x = np.stack(
+        [[leg.configuration == "B" for leg in study.legs], t, np.maximum(FROST_C - t, 0), v**2, 1 / km], axis=1
+    ).astype(float)
+    y = np.log([leg.average_shown for leg in study.legs])
+    plain = sm.WLS(y, sm.add_constant(x), weights=km).fit()
+    c = analyse(study).comparisons[0]
+    assert np.log1p(c.effect_percent / 100) == pytest.approx(plain.params[1], abs=0.003)
+    low, high = plain.conf_int()[1]
+    ours = np.log1p(np.array(c.interval_percent) / 100)
+    assert ours[1] - ours[0] > 0.9 * (high - low)  # never tighter: days are shared, and few
+
+
+@pytest.mark.parametrize("season", [0.0, 10.0])
+def test_the_interval_holds_the_truth(season):
+    inside = 0
+    for seed in range(60):
+        c = analyse(weeks(seed, trips=24, warmer_b=season)).comparisons[0]
+        inside += c.interval_percent[0] <= -5.0 <= c.interval_percent[1]
+    assert inside >= 54  # 95 % of 60 is 57; fewer than 54 would be rarer than one in twenty
+
+
+def test_warmer_weeks_are_not_the_change():
+    study = weeks(3, trips=60, effect=0.0, warmer_b=9.0)
+    result = analyse(study)
+    c = result.comparisons[0]
+    assert c.as_measured_percent < -2.5
+    assert abs(c.effect_percent) < 0.7 * abs(c.as_measured_percent)
+    told = next(x for x in result.concerns if x.code == "weather-unlike")
+    assert told.charge_percent > 1.5 and told.covered
+
+
+def test_corrections_add_up_and_are_named():
+    result = analyse(weeks())
+    for leg in result.legs:
+        assert set(leg.corrections_wh_per_km) == {"distance", "temperature", "speed", "trip_length"}
+        assert leg.corrected_wh_per_km == pytest.approx(
+            leg.measured_wh_per_km + sum(leg.corrections_wh_per_km.values())
+        )
+    assert analyse(weeks(), view="as-measured").comparisons[0].effect_percent == pytest.approx(
+        result.comparisons[0].as_measured_percent
+    )
+
+
+def test_seasons_that_never_meet_and_few_trips_are_told():
+    codes = {c.code: c for c in analyse(weeks(trips=6, warmer_b=40.0)).concerns}
+    assert codes["weather-unlike"].severity == "caution"
+    assert "never overlap" in codes["weather-unlike"].message
+    assert "few-trips" in codes
+    assert "few-trips" not in {c.code for c in analyse(weeks()).concerns}
+
+
+def test_unlike_trip_lengths_are_priced():
+    codes = {c.code: c for c in analyse(weeks(longer_b=25.0)).concerns}
+    assert codes["distance-unlike"].covered
+    assert codes["distance-unlike"].charge_percent is not None
+
+
+def test_a_trip_left_out_counts_no_more_but_stays():
+    study = weeks()
+    without = study.with_leg("T005", included=False, reason="towed a friend home")
+    result = analyse(without)
+    row = next(leg for leg in result.legs if leg.leg == "T005")
+    assert not row.included and row.corrected_wh_per_km is None
+    assert result.comparisons[0].legs_used == len(study.legs) - 1
+
+
+def test_overlap_of_ranges():
+    assert overlap({"a": [0, 10], "b": [5, 9]}) == 1.0
+    assert overlap({"a": [0, 10], "b": [11, 20]}) == 0.0
