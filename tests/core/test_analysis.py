@@ -1,6 +1,7 @@
 """The whole analysis: the arithmetic of the trade, published paired data, hand cases, invariants."""
 
 import math
+from datetime import timedelta
 
 import numpy as np
 import pytest
@@ -403,3 +404,25 @@ def test_a_control_vehicle_cancels_the_day():
     assert abs(c.effect_percent + 5) < 0.5 * abs(alone.effect_percent + 5)
     assert c.interval_percent[0] < -5 < c.interval_percent[1]
     assert "vehicle-confounded" not in {x.code for x in analyse(study).concerns}
+
+
+@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(
+    st.lists(st.floats(-0.02, 0.02), min_size=8, max_size=8),
+    st.floats(0.9, 1.1),
+    st.floats(0, 7),
+    st.integers(0, 35),
+)
+def test_a_perfect_duplicate_block_never_widens_the_margin(noise, effect, wind, tens):
+    base = driven_study("ABBA", effect=effect)
+    values = [leg.average_shown * (1 + e) for leg, e in zip(base.legs, noise, strict=True)]
+    once = driven_study("ABBA", values)
+    once = once.with_legs(leg.with_(wind_speed_ms=wind, wind_from_deg=10.0 * tens) for leg in once.legs)
+    again = [
+        leg.with_(
+            leg=f"D{leg.leg}", run=f"D{leg.run}", block="2", started_at=leg.started_at + timedelta(hours=3)
+        )
+        for leg in once.legs
+    ]
+    twice = once.with_legs([*once.legs, *again])
+    assert only(twice).half_width_percent <= only(once).half_width_percent * 1.001

@@ -406,12 +406,13 @@ def _trip_time(
     b: Sequence[Observation],
     conditions: Mapping[str, Conditions],
     legs: Mapping[str, Leg],
+    results: Mapping[str, LegResult],
 ) -> TripTime | None:
     """Minutes per 100 km of each configuration; None unless every leg's time is known."""
 
     def minutes(side: Sequence[Observation]) -> float | None:
         own = [conditions[name] for o in side for name in o.legs]
-        if any(legs[c.leg].duration_s is None and c.speed_sd > 0.015 for c in own):
+        if any(legs[c.leg].duration_s is None and results[c.leg].instrument != "logger" for c in own):
             return None
         time = float(sum(float(legs[c.leg].duration_s or c.duration_s) for c in own))
         km = sum(o.true_km for o in side)
@@ -756,7 +757,7 @@ def _comparison(
         ),
         open_charge_percent=open_charge,
         legs_used=len(a) + len(b),
-        trip_time=_trip_time(a, b, conditions, legs),
+        trip_time=_trip_time(a, b, conditions, legs, results),
         grid=_with_grid(study, (percent, interval), a, b, legs),
         as_driven=fit.as_driven,
     )

@@ -47,7 +47,9 @@ def test_the_gauges_step_is_in_the_margin():
 
 
 def test_capacity_cancels_in_the_share():
-    shares = [climbs(mountain(vehicle=VAN.with_(usable_capacity_kwh=c)), {})[0].returned_percent for c in (20, 60)]
+    shares = [
+        climbs(mountain(vehicle=VAN.with_(usable_capacity_kwh=c)), {})[0].returned_percent for c in (20, 60)
+    ]
     assert shares[0] == pytest.approx(shares[1])
 
 
@@ -56,7 +58,9 @@ def test_two_configurations_are_compared_over_the_whole_trip():
     result = analyse(study)
     assert [c.configuration for c in result.climbs] == ["A", "B"]
     c = result.comparisons[0]
-    assert c.as_measured_percent == pytest.approx((6 / 7 - 1) * 100)  # net 7 against 6 per cent of the battery
+    assert c.as_measured_percent == pytest.approx(
+        (6 / 7 - 1) * 100
+    )  # net 7 against 6 per cent of the battery
     assert c.interval_percent[1] - c.interval_percent[0] > 10  # whole per cents cannot settle that
     assert c.verdict == "not settled"
 

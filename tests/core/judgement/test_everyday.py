@@ -54,7 +54,8 @@ def test_the_effect_agrees_with_ordinary_least_squares_on_many_trips():
     v = km / np.array([leg.duration_s for leg in study.legs]) * 3600 / 90
     t = np.array([leg.temperature_c for leg in study.legs])
     x = np.stack(
-        [[leg.configuration == "B" for leg in study.legs], t, np.maximum(FROST_C - t, 0), v**2, 1 / km], axis=1
+        [[leg.configuration == "B" for leg in study.legs], t, np.maximum(FROST_C - t, 0), v**2, 1 / km],
+        axis=1,
     ).astype(float)
     y = np.log([leg.average_shown for leg in study.legs])
     plain = sm.WLS(y, sm.add_constant(x), weights=km).fit()

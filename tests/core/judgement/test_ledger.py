@@ -106,9 +106,7 @@ def test_what_goes_up_does_not_come_back_whole():
     )
     up, down = wh_per_km(slope=0.01, hectopascal=1003), wh_per_km(slope=-0.01, hectopascal=1003)
     study = driven_study("ABBA", [v * k for k in (1, 0.95, 0.95, 1) for v in (up, down)], route=rise)
-    study = study.with_(
-        change={"kind": "other", "mechanism": "unknown"}, reference={"pressure_hpa": 1003}
-    )
+    study = study.with_(change={"kind": "other", "mechanism": "unknown"}, reference={"pressure_hpa": 1003})
     study = warmed(study.with_legs(leg.with_(pressure_hpa=1003) for leg in study.legs))
     results = {r.leg: r for r in analyse(study).legs if r.included}
     middle = (up + down) / 2

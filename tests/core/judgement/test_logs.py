@@ -12,7 +12,9 @@ from fairmargin.core.study import Trace
 DEGREE_M = 111_250.0  # of latitude, about
 
 
-def drive(start_m, lift_m, end_m, *, held=25.0, back=False, road_m=18_400.0, positions=True, rate=1.0, **columns):
+def drive(
+    start_m, lift_m, end_m, *, held=25.0, back=False, road_m=18_400.0, positions=True, rate=1.0, **columns
+):
     """A drive along the straight road: roll on at 8 m/s, hold, lift off, with power that follows the pedal."""
     t, s, v = [0.0], [start_m], [8.0]
     while s[-1] < end_m:
@@ -32,7 +34,13 @@ def drive(start_m, lift_m, end_m, *, held=25.0, back=False, road_m=18_400.0, pos
 
 def logged(order="ABBA", **fields):
     study = driven_study(order, **fields)
-    empty = {"average_shown": None, "average_unit": None, "average_step": None, "distance_km": None, "duration_s": None}
+    empty = {
+        "average_shown": None,
+        "average_unit": None,
+        "average_step": None,
+        "distance_km": None,
+        "duration_s": None,
+    }
     return study.with_legs(leg.with_(**empty) for leg in study.legs)
 
 
@@ -55,7 +63,9 @@ def test_all_legs_are_cut_to_the_same_two_gates():
     found = gates(study, drives(study))
     assert found.by_position
     ends = {
-        (round(18_400 - g.end_m), round(18_400 - g.start_m)) if study.leg(name).direction == "back" else (round(g.start_m), round(g.end_m))
+        (round(18_400 - g.end_m), round(18_400 - g.start_m))
+        if study.leg(name).direction == "back"
+        else (round(g.start_m), round(g.end_m))
         for name, g in found.gated.items()
     }
     assert len(ends) == 1
@@ -189,7 +199,9 @@ def test_a_town_cycle_is_not_cut_and_says_so():
     t = np.arange(0.0, 900.0)
     wave = np.clip(40 + 40 * np.sin(t / 20), 0, None)
     traces = {
-        leg.leg: Trace(time_s=t, speed_kmh=wave, power_kw=4 + 0.2 * wave * (0.95 if leg.configuration == "B" else 1))
+        leg.leg: Trace(
+            time_s=t, speed_kmh=wave, power_kw=4 + 0.2 * wave * (0.95 if leg.configuration == "B" else 1)
+        )
         for leg in study.legs
     }
     result = analyse(study, traces)
