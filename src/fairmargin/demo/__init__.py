@@ -40,7 +40,7 @@ def demo_studies() -> list[SimulatedStudy]:
         ),
         (
             "All-weather against summer tyres",
-            SEED + 16,
+            SEED + 17,
             DayPlan(
                 kind="tyres",
                 effect_percent=4.5,
