@@ -91,9 +91,9 @@ def test_a_fuel_vehicle_has_a_heat_engine():
 
 
 def test_orders_offered_keep_what_they_promise():
-    assert drift_left("ABBA") == drift_left("ABBAABBA") == 0
+    assert drift_left("ABBA") == drift_left("BAAB") == drift_left("ABBAABBA") == 0
     assert drift_left("ABAB") == pytest.approx(1 / 3)
-    assert set(ORDERS) == {"ABBA", "ABBAABBA", "ABAB", "AABB"}
+    assert set(ORDERS) == {"ABBA", "BAAB", "ABBAABBA", "ABAB", "AABB"}
 
 
 def test_runs_keep_the_order_of_the_file():

@@ -6,15 +6,18 @@ keys of a package are kept in ``extra`` fields so that a round trip loses nothin
 
 from __future__ import annotations
 
-import math
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Annotated, Any, Final, Literal, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import AfterValidator, Field, field_validator, model_validator
 
+from fairmargin.core.study.base import Value as _Value
+from fairmargin.core.study.base import between as _between
+from fairmargin.core.study.base import number as _number
+from fairmargin.core.study.plan import Plan
 from fairmargin.core.units import HEATING_VALUE_WH_PER_L, ConsumptionUnit
 
 CHANGE_KINDS: Final = (
@@ -76,32 +79,6 @@ EventKind = Literal[
 Road = Literal["dry", "damp", "wet", "snow"]
 Direction = Literal["out", "back", "loop"]
 LegState = Literal["planned", "driven", "left out"]
-
-
-def _between(low: float, high: float, unit: str) -> Callable[[float | None], float | None]:
-    def check(value: float | None) -> float | None:
-        if value is not None and not (math.isfinite(value) and low <= value <= high):
-            raise ValueError(f"{value:g} is not possible; expected {low:g} to {high:g} {unit}".rstrip())
-        return value
-
-    return check
-
-
-def _number(low: float, high: float, unit: str) -> Any:
-    return Annotated[float | None, AfterValidator(_between(low, high, unit))]
-
-
-class _Value(BaseModel):
-    """Frozen, with unknown keys kept."""
-
-    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, populate_by_name=True)
-
-    def with_(self, **changes: Any) -> Self:
-        """Return a validated copy with `changes` made (pydantic's ``model_copy`` does not validate)."""
-        data = {name: getattr(self, name) for name in type(self).model_fields}
-        data.update(self.model_extra or {})
-        data.update(changes)
-        return type(self)(**data)
 
 
 class Change(_Value):
@@ -438,6 +415,7 @@ class Study(_Value):
     reference: Reference = Reference()
     wind: WindSetup = WindSetup()
     route_name: str = ""
+    plan: Plan = Plan()
     legs: tuple[Leg, ...] = ()
     route: tuple[RoutePoint, ...] = ()
     weather: tuple[WeatherRow, ...] = ()

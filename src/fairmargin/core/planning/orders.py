@@ -1,0 +1,43 @@
+"""Before the drive: orders of runs, and legs long enough for the display."""
+
+from __future__ import annotations
+
+import math
+from typing import Final
+
+#: Orders of runs offered, with what each is good for.
+ORDERS: Final[dict[str, str]] = {
+    "ABBA": "cancels a steady drift of the day; the one to prefer",
+    "BAAB": "the same with the trial first: for a vehicle that arrives with the change on",
+    "ABBAABBA": "two such blocks: the margin shrinks by about a third",
+    "ABAB": "simple, but keeps a quarter of a steady drift",
+    "AABB": "keeps half of the day's drift: only when a swap takes hours",
+}
+
+
+def drift_left(order: str) -> float:
+    """Share of a steady drift over the whole day that stays in trial minus baseline.
+
+    Zero for ABBA, 0.25·… for others: the difference of the mean positions of the letters, on 0 to 1.
+
+    Raises
+    ------
+    ValueError
+        If the order lacks an A or a B.
+    """
+    a = [i for i, letter in enumerate(order) if letter == "A"]
+    b = [i for i, letter in enumerate(order) if letter == "B"]
+    if not a or not b:
+        raise ValueError(f'"{order}" needs at least one A and one B')
+    return (sum(b) / len(b) - sum(a) / len(a)) / max(len(order) - 1, 1)
+
+
+def display_noise_percent(step_share: float, legs_per_configuration: int) -> float:
+    """What rounding alone is worth in the effect at 95 %, for displays of a step relative to the value.
+
+    The difference of two uniform errors is triangular; its 95 % half-width is (1 − √0.05) steps. Means over
+    n legs shrink it by √n.
+    """
+    if legs_per_configuration < 1:
+        raise ValueError("expected at least one leg per configuration")
+    return 100.0 * step_share * (1.0 - math.sqrt(0.05)) / math.sqrt(legs_per_configuration)

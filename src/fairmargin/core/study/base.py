@@ -1,0 +1,38 @@
+"""What all study values share: frozen, unknown keys kept, and numbers that can be."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Annotated, Any, Self
+
+from pydantic import AfterValidator, BaseModel, ConfigDict
+
+
+def between(low: float, high: float, unit: str) -> Callable[[float | None], float | None]:
+    """Return a check that a number is possible."""
+
+    def check(value: float | None) -> float | None:
+        if value is not None and not (math.isfinite(value) and low <= value <= high):
+            raise ValueError(f"{value:g} is not possible; expected {low:g} to {high:g} {unit}".rstrip())
+        return value
+
+    return check
+
+
+def number(low: float, high: float, unit: str) -> Any:
+    """Return the type of an optional number within limits."""
+    return Annotated[float | None, AfterValidator(between(low, high, unit))]
+
+
+class Value(BaseModel):
+    """Frozen, with unknown keys kept."""
+
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, populate_by_name=True)
+
+    def with_(self, **changes: Any) -> Self:
+        """Return a validated copy with `changes` made (pydantic's ``model_copy`` does not validate)."""
+        data = {name: getattr(self, name) for name in type(self).model_fields}
+        data.update(self.model_extra or {})
+        data.update(changes)
+        return type(self)(**data)
