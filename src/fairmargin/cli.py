@@ -220,6 +220,117 @@ def simulate(
 
 
 @app.command()
+def plan(
+    package: Annotated[Path, typer.Argument(help="Study package; its legs need not be driven.")],
+    as_json: Annotated[bool, typer.Option("--json", help="One JSON object.")] = False,
+    runs: Annotated[int, typer.Option(help="Runs in all, even.", min=2, max=24)] = 4,
+    days: Annotated[int, typer.Option(help="Simulated days for each design.", min=5, max=5000)] = 200,
+    ics: Annotated[Path | None, typer.Option(help="Write the timetable as a calendar file.")] = None,
+) -> None:
+    """Compare designs for this very study, say how many pairs it needs, and lay out the day."""
+    from datetime import date, datetime
+
+    from fairmargin.core import designs as d
+    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.package import read_package
+
+    if runs % 2:
+        _fault(f"--runs: {runs} runs cannot be paired; expected an even number")
+        raise typer.Exit(BAD_INPUT)
+    try:
+        study = read_package(package).study
+        if not study.trials:
+            raise InputFault(["study.json, configurations: no trial; expected one beside the baseline"])
+        compared = d.recommend(list(d.compare_designs(study, runs=runs, days=days)))
+        best = next(x for x in compared if x.recommended)
+        order = best.order if best.order != "random" else d.order_of("ABBA", runs)
+        when = study.plan.day or date.today()
+        table = d.plan_day(study, order, when)
+        pairs = d.pairs_for(study, best)
+        expected = d.expected_effect(study, [study.target_speed_kmh or 90.0])
+        if ics is not None:
+            from fairmargin.exchange.ical import calendar_file
+
+            ics.write_bytes(calendar_file(study, table, datetime.now().astimezone()))
+    except InputFault as fault:
+        for line in fault.faults:
+            _fault(f"{package}: {line}")
+        raise typer.Exit(BAD_INPUT) from None
+    except (ArithmeticError, ValueError) as error:
+        _fault(f"{package}: cannot be planned: {error}")
+        raise typer.Exit(BAD_INPUT) from None
+    except OSError as error:
+        _fault(f"{ics}: cannot be written: {error.strerror or error}")
+        raise typer.Exit(BAD_INPUT) from None
+    if as_json:
+        print(
+            json.dumps(_plan_json(str(package), study, compared, pairs, table, expected), ensure_ascii=False)
+        )
+        return
+    print(study.title or "(no title)")
+    if expected.given:
+        print(
+            f"  expected {expected.percent[0]:+.1f} % ({expected.low[0]:+.1f} to {expected.high[0]:+.1f} %) "
+            f"at {expected.speed_kmh[0]:g} km/h"
+        )
+    print("  order      margin  drift  settles  hours   kWh")
+    for x in compared:
+        mark = "*" if x.recommended else " "
+        print(
+            f"{mark} {x.order:10} \u00b1{x.half_width_percent:4.1f} % {x.drift_percent:4.1f} % {x.settles:6.0%} {x.hours:7.1f} "
+            f"{x.energy_kwh:6.1f}  {x.words}"
+        )
+    print(f"  pairs needed: {pairs if pairs is not None else 'no number of pairs settles it'}")
+    for step in table.steps:
+        level = "" if step.charge_percent is None else f"  {step.charge_percent:3.0f} %"
+        print(f"  {step.start:%H:%M} to {step.end:%H:%M}  {step.words}{level}")
+    for warning in table.warnings:
+        print(f"  ! {warning}")
+
+
+def _plan_json(
+    path: str, study: Any, compared: Any, pairs: int | None, table: Any, expected: Any
+) -> dict[str, Any]:
+    return {
+        "path": path,
+        "title": study.title,
+        "expected_percent": round(float(expected.percent[0]), 3) if expected.given else None,
+        "expected_interval_percent": [round(float(expected.low[0]), 3), round(float(expected.high[0]), 3)]
+        if expected.given
+        else None,
+        "designs": [
+            {
+                "order": x.order,
+                "runs": x.runs,
+                "half_width_percent": round(x.half_width_percent, 3),
+                "settles": round(x.settles, 3),
+                "wrong": round(x.wrong, 3),
+                "drift_percent": round(x.drift_percent, 3),
+                "hours": round(x.hours, 2),
+                "energy_kwh": round(x.energy_kwh, 2),
+                "recommended": x.recommended,
+                "words": x.words,
+            }
+            for x in compared
+        ],
+        "pairs_needed": pairs,
+        "timetable": [
+            {
+                "kind": s.kind,
+                "start": s.start.isoformat(timespec="minutes"),
+                "end": s.end.isoformat(timespec="minutes"),
+                "words": s.words,
+                "run": s.run or None,
+                "configuration": s.configuration or None,
+                "charge_percent": s.charge_percent,
+            }
+            for s in table.steps
+        ],
+        "warnings": list(table.warnings),
+    }
+
+
+@app.command()
 def report(
     package: Annotated[Path, typer.Argument(help="Study package.")],
     out: Annotated[Path, typer.Argument(help="File to write: .html or .pdf.")],

@@ -1,0 +1,163 @@
+"""Routes from GPX tracks and from typed stretches."""
+
+from __future__ import annotations
+
+import math
+import re
+from pathlib import Path
+
+import numpy as np
+
+from fairmargin.core.study import RoutePoint
+from fairmargin.exchange.faults import InputFault
+
+SPACING_M = 50.0
+_STRETCH = re.compile(
+    r"^\s*(?P<km>\d+(?:[.,]\d+)?)\s*(?:km)?\s+(?P<heading>[NSEW]{1,3}|\d{1,3}(?:[.,]\d+)?°?)"
+    r"(?:\s+(?P<rise>[-+\u2212]?\d+(?:[.,]\d+)?)\s*m?)?\s*(?P<sector>\D.*)?$",
+    re.IGNORECASE,
+)
+_COMPASS = (
+    "N",
+    "NNE",
+    "NE",
+    "ENE",
+    "E",
+    "ESE",
+    "SE",
+    "SSE",
+    "S",
+    "SSW",
+    "SW",
+    "WSW",
+    "W",
+    "WNW",
+    "NW",
+    "NNW",
+)
+
+
+def read_gpx(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...]]:
+    """Read the longest track (or route) of a GPX file as a route in the out direction.
+
+    Returns
+    -------
+    points, notices
+        Points about 50 m apart, and what was dropped or joined.
+
+    Raises
+    ------
+    InputFault
+        If the file cannot be read or holds no line of two points.
+    """
+    import gpxpy
+    from geographiclib.geodesic import Geodesic
+
+    path = Path(path)
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except OSError as error:
+        raise InputFault(f"{path}: cannot be read: {error.strerror or error}") from error
+    except UnicodeDecodeError as error:
+        raise InputFault(f"{path}: not UTF-8 text; expected a GPX file") from error
+    try:
+        gpx = gpxpy.parse(text)
+    except Exception as error:  # the parser has no common base for what it raises
+        raise InputFault(f"{path}: not a GPX file: {str(error).splitlines()[0]}") from error
+    lines = [[p for s in track.segments for p in s.points] for track in gpx.tracks]
+    lines += [list(route.points) for route in gpx.routes]
+    lines = [line for line in lines if len(line) >= 2]
+    if not lines:
+        raise InputFault(f"{path}: no track or route of two points; expected a GPX track")
+    notices = [f"{len(lines)} tracks and routes; the longest was taken"] if len(lines) > 1 else []
+    line = max(lines, key=len)
+    latitude = np.array([p.latitude for p in line])
+    longitude = np.array([p.longitude for p in line])
+    height = np.array([np.nan if p.elevation is None else p.elevation for p in line])
+    steps = [
+        Geodesic.WGS84.Inverse(a, b, c, d)["s12"]
+        for a, b, c, d in zip(latitude, longitude, latitude[1:], longitude[1:], strict=False)
+    ]
+    distance = np.concatenate([[0.0], np.cumsum(steps)])
+    moved = np.concatenate([[True], np.diff(distance) > 0.1])
+    if (~moved).any():
+        notices.append(f"{int((~moved).sum())} repeated points dropped")
+    distance, latitude, longitude, height = (x[moved] for x in (distance, latitude, longitude, height))
+    if distance[-1] < 100:
+        raise InputFault(
+            f"{path}: the track is only {distance[-1]:.0f} m long; expected a road of at least 100 m"
+        )
+    at = np.linspace(0.0, distance[-1], max(2, round(distance[-1] / SPACING_M) + 1))
+    known = np.isfinite(height)
+    heights = np.interp(at, distance[known], height[known]) if known.sum() >= 2 else None
+    if heights is None:
+        notices.append("no heights in the track; the road counts as flat")
+    points = tuple(
+        RoutePoint(
+            distance_m=round(float(s), 1),
+            latitude=round(float(np.interp(s, distance, latitude)), 6),
+            longitude=round(float(np.interp(s, distance, longitude)), 6),
+            elevation_m=None if heights is None else round(float(heights[i]), 1),
+        )
+        for i, s in enumerate(at)
+    )
+    return points, tuple(notices)
+
+
+def typed_route(text: str, latitude: float = 52.0, longitude: float = 0.0) -> tuple[RoutePoint, ...]:
+    """Make a route of a few typed stretches, one a line: length, heading, rise, sector.
+
+    For example ``6.2 km NE +12 m dyke`` or ``3 45 -5``.
+
+    Raises
+    ------
+    ValueError
+        Naming the line that could not be read.
+    """
+    rows: list[tuple[float, float, float, str]] = []
+    for number, line in enumerate(text.splitlines(), start=1):
+        if not line.strip():
+            continue
+        match = _STRETCH.match(line)
+        if match is None:
+            raise ValueError(
+                f'line {number}: "{line.strip()}" is not a stretch; expected length, heading and rise such as 6.2 km NE +12 m'
+            )
+        name = match["heading"].upper().rstrip("°")
+        if name in _COMPASS:
+            heading = 22.5 * _COMPASS.index(name)
+        elif name[0].isdigit() and float(name.replace(",", ".")) <= 360:
+            heading = float(name.replace(",", "."))
+        else:
+            raise ValueError(
+                f'line {number}: "{match["heading"]}" is not a heading; expected N to NNW or 0 to 360'
+            )
+        rise = float((match["rise"] or "0").replace(",", ".").replace("\u2212", "-"))
+        km = float(match["km"].replace(",", "."))
+        if not 0.05 <= km <= 500:
+            raise ValueError(f"line {number}: {km:g} km is not possible; expected 0.05 to 500 km")
+        rows.append((1000.0 * km, heading, rise, (match["sector"] or "").strip()))
+    if not rows:
+        raise ValueError("no stretch typed; expected one a line, such as 6.2 km NE +12 m")
+    points = [
+        RoutePoint(distance_m=0.0, latitude=latitude, longitude=longitude, elevation_m=0.0, sector=rows[0][3])
+    ]
+    s = north = east = z = 0.0
+    for metres, heading, rise, sector in rows:
+        count = max(1, round(metres / SPACING_M))
+        for _ in range(count):
+            step = metres / count
+            s += step
+            north += step * math.cos(math.radians(heading))
+            east += step * math.sin(math.radians(heading))
+            z += rise / count
+            points.append(
+                RoutePoint(
+                    distance_m=round(s, 2),
+                    latitude=round(latitude + north / 111_250.0, 7),
+                    longitude=round(longitude + east / (111_320.0 * math.cos(math.radians(latitude))), 7),
+                    elevation_m=round(z, 2),
+                    sector=sector,
+                )
+            )
+    return tuple(points)

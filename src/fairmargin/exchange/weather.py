@@ -1,0 +1,76 @@
+"""METAR and TAF text to a forecast.
+
+METAR is read by the package ``metar`` (WMO Manual on Codes, FM 15). Of a TAF (FM 51) the prevailing group's
+wind and weather are read, by the same code form; its change groups are listed, not merged.
+"""
+
+from __future__ import annotations
+
+import re
+
+from fairmargin.core.study.plan import Forecast
+
+_RAIN = re.compile(r"^[-+]?(?:VC)?(?:SH|TS|FZ)*(?:RA|DZ|SN|SG|PL|GR|GS|UP)+[A-Z]*$")
+_WIND = re.compile(r"^(?P<from>\d{3}|VRB)(?P<speed>\d{2,3})(?:G(?P<gust>\d{2,3}))?(?P<unit>KT|MPS|KMH)$")
+_TO_M_S = {"KT": 1852.0 / 3600.0, "MPS": 1.0, "KMH": 1 / 3.6}
+_CHANGE = re.compile(r"^(?:FM\d{6}|BECMG|TEMPO|PROB\d{2})$")
+
+
+def read_report(text: str) -> Forecast:
+    """Read one METAR, SPECI or TAF.
+
+    Raises
+    ------
+    ValueError
+        If it is neither, naming the group that could not be read.
+    """
+    words = text.replace("=", " ").split()
+    if not words:
+        raise ValueError("empty; expected a METAR or TAF such as METAR XXXX 120950Z 24008KT 9999 15/09 Q1016")
+    if words[0] == "TAF":
+        return _taf(words)
+    return _metar(" ".join(words))
+
+
+def _metar(text: str) -> Forecast:
+    from metar.Metar import Metar, ParserError
+
+    try:
+        report = Metar(text, strict=False)
+    except ParserError as error:
+        raise ValueError(f"not a METAR: {error}") from error
+    if report.wind_speed is None and report.temp is None:
+        raise ValueError("not a METAR: neither wind nor temperature found in it")
+    rain = any(_RAIN.match(group) for group in text.split()[2:])
+    return Forecast(
+        wind_speed_ms=None if report.wind_speed is None else round(report.wind_speed.value("MPS"), 1),
+        wind_gust_ms=None if report.wind_gust is None else round(report.wind_gust.value("MPS"), 1),
+        wind_from_deg=None if report.wind_dir is None else report.wind_dir.value(),
+        temperature_c=None if report.temp is None else report.temp.value("C"),
+        pressure_hpa=None if report.press is None else round(report.press.value("HPA"), 1),
+        rain=rain,
+        source=text,
+    )
+
+
+def _taf(words: list[str]) -> Forecast:
+    prevailing: list[str] = []
+    for word in words[1:]:
+        if _CHANGE.match(word):
+            break
+        prevailing.append(word)
+    winds = [m for word in prevailing if (m := _WIND.match(word))]
+    if not winds:
+        raise ValueError("not a TAF: no wind group such as 24008KT before its first change group")
+    wind = winds[0]
+    factor = _TO_M_S[wind["unit"]]
+    warmest = [re.match(r"^TX(M?)(\d{2})/", word) for word in words]
+    temperatures = [(-1 if m[1] else 1) * float(m[2]) for m in warmest if m]
+    return Forecast(
+        wind_speed_ms=round(float(wind["speed"]) * factor, 1),
+        wind_gust_ms=round(float(wind["gust"]) * factor, 1) if wind["gust"] else None,
+        wind_from_deg=None if wind["from"] == "VRB" else float(wind["from"]),
+        temperature_c=temperatures[0] if temperatures else None,
+        rain=any(_RAIN.match(word) for word in words[1:]),
+        source=" ".join(words),
+    )
