@@ -111,3 +111,36 @@ def test_without_a_display_it_says_so():
     out = run(DISPLAY="", WAYLAND_DISPLAY="", QT_QPA_PLATFORM="")
     assert out.returncode == 2
     assert "no display here" in out.stderr and "xvfb-run" in out.stderr
+
+
+def test_plan_compares_designs_and_lays_out_the_day(tmp_path):
+    write_package(tmp_path / "p", driven_study("ABBA"))
+    out = run("plan", tmp_path / "p", "--days", "10", "--ics", tmp_path / "day.ics")
+    assert out.returncode == 0 and not out.stderr
+    assert "ABBA" in out.stdout and "pairs needed" in out.stdout and "Warm-up drive" in out.stdout
+    assert (tmp_path / "day.ics").read_bytes().startswith(b"BEGIN:VCALENDAR")
+    made = json.loads(run("plan", tmp_path / "p", "--days", "10", "--json").stdout)
+    assert {d["order"] for d in made["designs"]} == {"ABBA", "BAAB", "ABAB", "AABB", "random"}
+    assert sum(d["recommended"] for d in made["designs"]) == 1
+    assert [s["run"] for s in made["timetable"] if s["kind"] == "run"] == ["R1", "R2", "R3", "R4"]
+
+
+def test_plan_refuses_in_words(tmp_path):
+    out = run("plan", tmp_path / "none")
+    assert out.returncode == 2 and "no such file" in out.stderr
+    out = run("plan", tmp_path, "--runs", "3")
+    assert out.returncode == 2 and "even number" in out.stderr
+
+
+def test_analyse_takes_the_testers_scatter_from_a_logbook(tmp_path):
+    from fairmargin.demo import make_demo_logbook
+
+    make_demo_logbook(tmp_path / "book.fairmargin")
+    write_package(tmp_path / "p", driven_study("AB"))
+    common = json.loads(run("analyse", tmp_path / "p", "--json").stdout)["comparisons"][0]
+    own = json.loads(
+        run("analyse", tmp_path / "p", "--json", "--logbook", tmp_path / "book.fairmargin").stdout
+    )["comparisons"][0]
+    assert own["interval_percent"] != common["interval_percent"]
+    missing = run("analyse", tmp_path / "p", "--logbook", tmp_path / "none")
+    assert missing.returncode == 2 and "none" in missing.stderr

@@ -519,7 +519,7 @@ def _simulate(
 def _true_effect(study: Study) -> float:
     """Effect that the simulated days have: what is expected, else predicted, else twice what matters. [per cent]"""
     expected = expected_effect(study, [study.target_speed_kmh or 90.0])
-    if expected.given:
+    if expected.given and abs(expected.percent[0]) >= study.smallest_effect_percent:
         return float(expected.percent[0])
     if study.change.prediction_percent:
         return float(study.change.prediction_percent)

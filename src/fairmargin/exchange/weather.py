@@ -7,6 +7,7 @@ wind and weather are read, by the same code form; its change groups are listed, 
 from __future__ import annotations
 
 import re
+import warnings
 
 from fairmargin.core.study.plan import Forecast
 
@@ -36,7 +37,9 @@ def _metar(text: str) -> Forecast:
     from metar.Metar import Metar, ParserError
 
     try:
-        report = Metar(text, strict=False)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # groups it does not know; what was read is checked below
+            report = Metar(text, strict=False)
     except ParserError as error:
         raise ValueError(f"not a METAR: {error}") from error
     if report.wind_speed is None and report.temp is None:

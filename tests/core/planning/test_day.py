@@ -1,0 +1,121 @@
+"""The day's timetable, daylight, go or wait, checklists."""
+
+from datetime import date, datetime, time, timedelta
+
+import pytest
+from tests.conftest import VAN, driven_study
+
+from fairmargin.core.designs import plan_day, planned
+from fairmargin.core.planning.checklists import CAUTIONS, checklist
+from fairmargin.core.planning.day import charge_minutes, daylight
+from fairmargin.core.planning.go import go_or_wait
+from fairmargin.core.study import CHANGE_KINDS
+from fairmargin.core.study.plan import Forecast, Limits, Plan
+
+DAY = date(2026, 3, 20)
+
+
+def table(order="ABBA", study=None, **plan):
+    study = study or driven_study("ABBA")
+    return plan_day(study.with_(plan=Plan(day=DAY, **plan)), order)
+
+
+def test_the_day_runs_in_order_without_a_hole():
+    steps = table().steps
+    assert [s.kind for s in steps[:3]] == ["cold pressures", "travel", "warm-up"]
+    assert steps[-1].words == "Home"
+    for a, b in zip(steps, steps[1:], strict=False):
+        assert a.end == b.start and a.minutes > 0
+    assert [s.configuration for s in steps if s.kind == "run"] == ["A", "B", "B", "A"]
+    assert sum(s.kind == "swap" for s in steps) == 2
+    # There and back: 2 · 18.4 km at 90 km/h and one turn.
+    run = next(s for s in steps if s.kind == "run")
+    assert run.minutes == pytest.approx(2 * 60 * 18.4 / 90 + 3, abs=0.1)
+
+
+def test_charge_stays_in_its_band():
+    steps = table("ABBAABBA").steps
+    levels = [s.charge_percent for s in steps if s.kind == "run"]
+    assert min(levels) >= 34.9 and any(s.kind == "charge" for s in steps)
+    small = table("AB", driven_study("AB", vehicle=VAN.with_(usable_capacity_kwh=9)))
+    assert any("does not fit the charge band" in w for w in small.warnings)
+    fuel = table("AB", driven_study("AB", vehicle=VAN.with_(energy="diesel")))
+    assert all(s.charge_percent is None for s in fuel.steps)
+
+
+def test_charging_slows_towards_full():
+    # 0.6 · 50 kWh / 50 kW minutes a per cent below 80 %, two and a half times that above.
+    assert charge_minutes(40, 80, 50, 50) == pytest.approx(24)
+    assert charge_minutes(80, 90, 50, 50) == pytest.approx(15)
+
+
+def test_traffic_windows_are_waited_out():
+    steps = table(start=time(6, 30), avoid=((time(7, 15), time(9, 0)),)).steps
+    pause = next(s for s in steps if s.kind == "pause")
+    assert pause.end.time() == time(9, 0)
+    for s in steps:
+        if s.kind == "run":
+            assert not (
+                s.start < datetime.combine(DAY, time(9)) and s.end > datetime.combine(DAY, time(7, 15))
+            )
+
+
+def test_dark_is_told():
+    assert any("after sunset" in w for w in table(start=time(16, 0)).warnings)
+    assert any("begins in the dark" in w for w in table(start=time(4, 0)).warnings)
+    assert table(start=time(9, 0)).warnings == ()
+
+
+def test_running_late_moves_what_is_left():
+    study = driven_study("ABBA").with_(plan=Plan(day=DAY))
+    late = plan_day(study, "ABBA", late_min=40)
+    assert late.steps[0].start - plan_day(study, "ABBA").steps[0].start == timedelta(minutes=40)
+    now = datetime.combine(DAY, time(11, 15))
+    rest = plan_day(study, "ABBA", done_runs=2, now=now)
+    assert rest.steps[0].start == now
+    assert [s.run for s in rest.steps if s.kind == "run"] == ["R3", "R4"]
+
+
+def test_daylight_at_the_equinox_and_beyond_the_circle():
+    # Astronomy: at the equinox day and night are about equal; refraction and the sun's disc add 8 to 12 minutes at 52° N.
+    light = daylight(DAY, 52.6, 0.1, timedelta(0))
+    assert (light.sunset - light.sunrise) / timedelta(minutes=1) == pytest.approx(12 * 60 + 10, abs=4)
+    assert light.sunrise.time() < time(6, 10) < time(17, 50) < light.sunset.time()
+    assert daylight(date(2026, 12, 21), 75.0, 20.0, timedelta(hours=1)).sunrise is None
+
+
+def test_planned_legs_carry_the_forecast():
+    plan = Plan(
+        day=DAY, forecast=Forecast(wind_speed_ms=4, wind_from_deg=240, temperature_c=8, warming_k_per_h=1)
+    )
+    legs = planned(driven_study("AB").with_(plan=plan), "ABBA").legs
+    assert len(legs) == 8
+    assert legs[0].wind_speed_ms == 4 and legs[-1].temperature_c > legs[0].temperature_c
+    assert [leg.configuration for leg in legs[::2]] == ["A", "B", "B", "A"]
+
+
+@pytest.mark.parametrize(
+    "forecast, answer, word",
+    [
+        ({"wind_speed_ms": 4, "temperature_c": 12}, "go", "inside"),
+        ({"wind_speed_ms": 7, "temperature_c": 12}, "wait", "Wind 7 m/s"),
+        ({"wind_speed_ms": 10, "temperature_c": 12}, "no-go", "above your limit"),
+        ({"wind_speed_ms": 4, "temperature_c": 12, "rain": True}, "no-go", "10 %"),
+        ({"wind_speed_ms": 4, "wind_gust_ms": 12, "temperature_c": 12}, "wait", "Gusts"),
+        ({"wind_speed_ms": 4, "temperature_c": -2}, "wait", "colder"),
+        ({"wind_speed_ms": 4, "temperature_c": 12, "warming_k_per_h": 1.6}, "wait", "over the day"),
+        ({"temperature_c": 12}, "wait", "not known"),
+    ],
+)
+def test_go_or_wait(forecast, answer, word):
+    result = go_or_wait(Forecast(**forecast), Limits(), hours=5)
+    assert result.answer == answer and word in result.reason
+
+
+def test_every_kind_has_its_checklist_and_caution():
+    for kind in CHANGE_KINDS:
+        items = checklist(kind)
+        assert len(items) >= 10 and len({i.text for i in items}) == len(items)
+        assert kind in CAUTIONS
+    assert any("torque" in i.text for i in checklist("wheels"))
+    assert any("the driver drives" in i.text for i in checklist("other"))

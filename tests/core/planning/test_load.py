@@ -1,0 +1,99 @@
+"""The load check: worked figures of the trade."""
+
+import pytest
+
+from fairmargin.core.planning.load import (
+    aboard_kg,
+    check_load,
+    nose_from_jockey,
+    towing_budget_kg,
+    water_kg,
+)
+from fairmargin.core.study.plan import LimitSource, Load
+
+
+def limit(kg, source=""):
+    return LimitSource(mass_kg=kg, source=source)
+
+
+def by_name(load):
+    return {c.name: c for c in check_load(load)}
+
+
+def test_towing_budget_of_the_worked_figures():
+    # Common practice: train limit 2250 kg, trailer 980, car 1135, 80 L of fuel at 0.75 kg/L, wheels 72: 3 kg left.
+    load = Load(
+        train_limit=(limit(2250),),
+        vehicle_kg=1135,
+        trailer_kg=980,
+        fuel_l=80,
+        fuel_kg_per_l=0.75,
+        cargo_kg=72,
+    )
+    assert towing_budget_kg(load) == pytest.approx(3)
+    assert by_name(load)["train"].state == "close"
+    assert by_name(load)["train"].words.startswith("3 kg left")
+    over = by_name(load.with_(people_kg=75))["train"]
+    assert over.state == "over" and "72 kg over" in over.words
+
+
+def test_nose_weight_is_of_the_whole_loaded_trailer():
+    # Common practice: at least about 4 % of 2250 kg is 90 kg; 4 % of its cargo alone (1270 kg: 51 kg) is a slip.
+    load = Load(trailer_kg=2250, nose_kg=51, nose_limit=(limit(100, "coupling"), limit(140, "car plate")))
+    low = by_name(load)["nose weight"]
+    assert low.state == "over" and low.low_kg == pytest.approx(90) and "forward" in low.words
+    fine = by_name(load.with_(nose_kg=92))["nose weight"]
+    assert fine.state == "fine" and fine.high_kg == 100
+    high = by_name(load.with_(nose_kg=120))["nose weight"]
+    assert high.state == "over" and "20 kg over the 100 kg of the coupling" in high.words
+
+
+def test_the_lowest_of_disagreeing_sources_counts_and_is_named():
+    load = Load(
+        trailer_kg=1300,
+        towing_limit=(limit(1500, "car plate"), limit(1350, "coupling"), limit(1800, "trailer plate")),
+    )
+    check = by_name(load)["trailer"]
+    assert (check.high_kg, check.source) == (1350, "coupling")
+    assert "disagree" in check.words and check.state == "close"
+
+
+def test_scale_under_the_jockey_wheel():
+    # Moments about the axle: 60 kg at 2.4 m are 48 kg at the coupling, 3.0 m away.
+    assert nose_from_jockey(60, 2.4, 3.0) == pytest.approx(48)
+    load = Load(
+        trailer_kg=1000, jockey_kg=60, axle_to_jockey_m=2.4, axle_to_coupling_m=3.0, nose_limit=(limit(75),)
+    )
+    assert by_name(load)["nose weight"].value_kg == pytest.approx(48)
+    with pytest.raises(ValueError, match="beyond the coupling"):
+        nose_from_jockey(60, 3.5, 3.0)
+
+
+def test_liquid_ballast():
+    # Common practice: 133 US gal of water are 1104 lb, 501 kg (8.3 lb/gal); 1 US gal = 3.785412 L (NIST SP 811).
+    assert water_kg(133 * 3.785412, 20) == pytest.approx(501, abs=2)
+    assert water_kg(1000, 4) > water_kg(1000, 30)
+    assert aboard_kg(Load(people_kg=150, cargo_kg=30, water_l=100, water_c=15)) == pytest.approx(
+        279.9, abs=0.05
+    )
+
+
+def test_nothing_known_is_not_fine():
+    checks = by_name(Load(gross_limit=(limit(2400, "plate"),), trailer_kg=900))
+    assert checks["laden vehicle"].state == "not known"
+    assert checks["nose weight"].state == "not known" and "nose weight" in checks["nose weight"].words
+    assert check_load(Load()) == ()
+
+
+def test_roof_and_payload():
+    load = Load(
+        vehicle_kg=1710,
+        gross_limit=(limit(2350, "plate"),),
+        people_kg=150,
+        cargo_kg=320,
+        roof_kg=80,
+        roof_limit=(limit(75, "handbook"),),
+    )
+    checks = by_name(load)
+    assert checks["laden vehicle"].words.startswith("90 kg left")
+    assert checks["roof load"].state == "over" and "handbook" in checks["roof load"].words
