@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
+    QButtonGroup,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QPushButton,
     QSizePolicy,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -17,19 +19,24 @@ from fairmargin.core.planning import ORDERS, display_noise_percent, drift_left
 from fairmargin.core.study import Study, new_study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
-from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.stages.planning.day_page import DayPage
+from fairmargin.desktop.stages.planning.design_page import DesignPage
+from fairmargin.desktop.stages.planning.kit_page import KitPage
+from fairmargin.desktop.stages.planning.load_page import LoadPage
+from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.stages.planning.route_page import RoutePage
+from fairmargin.desktop.stages.planning.weather_page import WeatherPage
+from fairmargin.desktop.widgets.basics import label, panel, scrolling
 from fairmargin.desktop.widgets.charts import OrderStrip
 from fairmargin.exchange.wording import speed_words
 
-CHECKLIST = (
-    "Tyre pressures, cold, the same in both configurations",
-    "Climate off, or one setting for all legs; windows shut",
-    "Drive mode and regeneration level noted, and the same",
-    "Charge level inside one band for every run",
-    "Same people and things aboard, apart from the change",
-    "Warm-up drive of 20 minutes before the first reading",
-    "Trip meter reset at the landmark, at speed; check that it took",
-    "Wind, gusts, temperature and pressure from the nearest station, each hour",
+PAGES = (
+    ("design", "Design"),
+    ("route", "Route"),
+    ("day", "Day"),
+    ("load", "Load"),
+    ("weather", "Go or wait"),
+    ("kit", "Kit"),
 )
 
 
@@ -38,6 +45,26 @@ class PlanStage(Stage):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Plan", parent)
+        self._group = QButtonGroup(self)
+        self.buttons: dict[str, QToolButton] = {}
+        for name, words in PAGES:
+            button = QToolButton()
+            button.setText(words)
+            button.setCheckable(True)
+            button.setChecked(name == "design")
+            button.clicked.connect(lambda _=False, n=name: self.show_page(n))
+            self._group.addButton(button)
+            self.buttons[name] = button
+            self.head.addWidget(button)
+        self.stack = QStackedWidget()
+        self.page.addWidget(self.stack, 1)
+        self.pages: dict[str, PlanPage] = {}
+        self._places: dict[str, QWidget] = {}
+
+        first = QWidget()
+        column = QVBoxLayout(first)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(12)
         frame, box = panel()
         box.addWidget(label("The day in order", "heading"))
         self.strip = OrderStrip()
@@ -58,37 +85,47 @@ class PlanStage(Stage):
         self.block = QPushButton("Add such a block")
         self.block.clicked.connect(self._add_block)
         row.addWidget(self.block)
-        self.route = QPushButton("Route from a file\u2026")
-        self.route.setToolTip(
-            "A route.csv: distance_m, latitude, longitude, elevation_m in the out direction"
-        )
-        self.route.clicked.connect(self._choose_route)
         box.addLayout(row)
-        self.page.addWidget(frame)
-        row = QHBoxLayout()
-        row.setSpacing(12)
-        frame, box = panel()
-        box.addWidget(label("What these runs can see", "heading"))
-        self.sees = label("", wrap=True)
+        self.sees = label("", "muted", wrap=True)
         box.addWidget(self.sees)
-        box.addWidget(self.route, 0, Qt.AlignmentFlag.AlignLeft)
-        box.addStretch()
-        row.addWidget(frame, 1)
-        frame, box = panel()
-        box.addWidget(label("Before each run", "heading"))
-        for line in CHECKLIST:
-            item = label(f"\u00b7  {line}", wrap=True)
-            box.addWidget(item)
-        box.addStretch()
-        row.addWidget(frame, 1)
-        self.page.addLayout(row, 1)
-        self.page.addWidget(
-            label(
-                "Keep to limits and with the traffic. Wheel bolts to the handbook's torque. Local law and plates come first.",
-                "caution",
-                wrap=True,
-            )
-        )
+        column.addWidget(frame)
+        self.designs = DesignPage(session)
+        self.designs.bars.chosen.connect(lambda _: self._take_order())
+        self.pages["design"] = self.designs
+        column.addWidget(self.designs, 1)
+        inner = scrolling(first)
+        self._places["design"] = inner
+        self.stack.addWidget(inner)
+
+    def show_page(self, name: str) -> None:
+        """Turn to a page; pages are built when first seen."""
+        makers: dict[str, type[PlanPage]] = {
+            "route": RoutePage,
+            "day": DayPage,
+            "load": LoadPage,
+            "weather": WeatherPage,
+            "kit": KitPage,
+        }
+        if name not in self.pages:
+            page = makers[name](self.session)
+            self.pages[name] = page
+            self._places[name] = page
+            self.stack.addWidget(page)
+        self.buttons[name].setChecked(True)
+        self.stack.setCurrentWidget(self._places[name])
+        if self.session.study is not None:
+            self.pages[name].refresh(self.session.study)
+
+    def _take_order(self) -> None:
+        """Offer the design that was chosen for laying out."""
+        order = self.designs.chosen_order
+        if order is None:
+            return
+        index = self.order.findData(order)
+        if index < 0:
+            self.order.addItem(f"{order}: as compared below", order)
+            index = self.order.findData(order)
+        self.order.setCurrentIndex(index)
 
     def refresh(self, study: Study) -> None:
         trials = [t.id for t in study.trials]
@@ -107,8 +144,6 @@ class PlanStage(Stage):
         self.lay.setEnabled(not read_only and not begun)
         self.lay.setToolTip("Readings have been typed: add a block instead." if begun else "")
         self.block.setEnabled(not read_only and bool(trials))
-        self.route.setEnabled(not read_only)
-        self.route.setText("Another route from a file\u2026" if study.route else "Route from a file\u2026")
         if "A" in letters and "B" in letters:
             left = drift_left(letters)
             if abs(left) < 0.05:
@@ -122,6 +157,9 @@ class PlanStage(Stage):
         else:
             self.order_words.setText("An order needs runs of both configurations.")
         self.sees.setText(self._sees(study, letters))
+        for name, page in self.pages.items():
+            if self.stack.currentWidget() is self._places[name]:
+                page.refresh(study)
 
     def _sees(self, study: Study, letters: str) -> str:
         units = self.session.units
@@ -165,32 +203,16 @@ class PlanStage(Stage):
             )
         if not study.route:
             lines.append(
-                "No route yet: without one, the wind cannot be laid along the road. Take one from a file, or from another "
-                "study when you make a new one."
+                "No route yet: without one, the wind cannot be laid along the road. Bring one in on the Route page."
             )
-        return "\n\n".join(lines)
-
-    def _choose_route(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Route", "", "Route tables (*.csv);;All files (*)")
-        if path:
-            self.bring_route(path)
+        return " ".join(lines)
 
     def bring_route(self, path: str) -> bool:
-        """Take a route from a route.csv into the study."""
-        from fairmargin.exchange.faults import InputFault
-        from fairmargin.exchange.package import read_route
-
-        study = self.session.study
-        if study is None:
-            return False
-        try:
-            points, notices = read_route(path)
-        except InputFault as fault:
-            self.session.failed.emit(f"The route was not taken. {fault.faults[0]}")
-            return False
-        if notices:
-            self.session.failed.emit(f"Route taken; {'; '.join(notices)}.")
-        return self.session.edit(study.with_(route=points), "route")
+        """Take a route from a GPX track or a route.csv into the study."""
+        self.show_page("route")
+        page = self.pages["route"]
+        assert isinstance(page, RoutePage)
+        return page.bring(path)
 
     def _pattern(self) -> str:
         return str(self.order.currentData())

@@ -1,0 +1,201 @@
+"""Day: a timetable to follow, drawn to scale, exported to a calendar, printed."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, time
+
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from fairmargin.core.designs import plan_day
+from fairmargin.core.planning.day import Timetable, swap_minutes
+from fairmargin.core.study import Study
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.base import show_number
+from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
+from fairmargin.desktop.widgets.planning import DayStrip
+
+LATE_MIN = 15
+
+
+class DayPage(PlanPage):
+    """When what happens."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        frame, box = panel()
+        head = QHBoxLayout()
+        self.heading = label("The day", "heading")
+        head.addWidget(self.heading, 1)
+        self.late = QPushButton(f"{LATE_MIN} min later")
+        self.late.setToolTip("Running late: move everything that is left")
+        self.late.clicked.connect(self._later)
+        head.addWidget(self.late)
+        self.calendar = QPushButton("Calendar file\u2026")
+        self.calendar.clicked.connect(self._calendar)
+        head.addWidget(self.calendar)
+        self.sheet = QPushButton("Printable sheet\u2026")
+        self.sheet.clicked.connect(self._sheet)
+        head.addWidget(self.sheet)
+        box.addLayout(head)
+        self.strip = DayStrip()
+        box.addWidget(self.strip)
+        self.warning = label("", "caution", wrap=True)
+        box.addWidget(self.warning)
+        self.body.addWidget(frame)
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        frame, box = panel()
+        box.addWidget(label("Times", "heading"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(14)
+        box.addLayout(grid)
+        specs = (
+            ("day", "Day", self._set_day, ""),
+            ("start", "Cold pressures at", self._set_start, ""),
+            ("travel", "To the start", self.number("plan", "travel_min", "travel"), "min"),
+            ("warm", "Warm-up drive", self.number("plan", "warm_up_min", "warm-up"), "min"),
+            ("swap", "Each swap", self.number("plan", "swap_min", "swap time"), "min"),
+            ("turn", "Read-off and turn", self.number("plan", "turn_min", "turn"), "min"),
+            ("high", "Charge from", self.number("plan", "charge_start_percent", "charge band"), "%"),
+            ("low", "not below", self.number("plan", "charge_low_percent", "charge band"), "%"),
+            ("kw", "Charger", self.number("plan", "charger_kw", "charger"), "kW"),
+            ("avoid", "No driving (traffic)", self._set_avoid, ""),
+        )
+        for i, (key, words, commit, unit) in enumerate(specs):
+            grid.addWidget(self.field(key, words, commit, unit), i // 2, i % 2)
+        box.addStretch()
+        row.addWidget(frame, 2)
+        frame, box = panel()
+        box.addWidget(label("In order", "heading"))
+        inner = QWidget()
+        self.steps = QVBoxLayout(inner)
+        self.steps.setContentsMargins(0, 0, 6, 0)
+        self.steps.setSpacing(3)
+        box.addWidget(scrolling(inner), 1)
+        row.addWidget(frame, 3)
+        self.body.addLayout(row, 1)
+        self._late = 0.0
+
+    def table(self) -> Timetable | None:
+        """Return the timetable of the runs laid out; None without runs."""
+        study = self.session.study
+        if study is None:
+            return None
+        order = "".join(
+            "A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs()
+        )
+        return plan_day(study, order, study.plan.day or date.today(), late_min=self._late) if order else None
+
+    def refresh(self, study: Study) -> None:
+        f, plan = self.fields, study.plan
+        f["day"].show_text(plan.day.isoformat() if plan.day else "")
+        f["day"].edit.setPlaceholderText(f"{date.today():%Y-%m-%d}")
+        f["start"].show_text(f"{plan.start:%H:%M}")
+        f["travel"].show_text(show_number(plan.travel_min, 0))
+        f["warm"].show_text(show_number(plan.warm_up_min, 0))
+        f["swap"].show_text(show_number(plan.swap_min, 0))
+        f["swap"].edit.setPlaceholderText(f"{swap_minutes(plan, study.change.kind):.0f} usual")
+        f["turn"].show_text(show_number(plan.turn_min, 0))
+        f["high"].show_text(show_number(plan.charge_start_percent, 0))
+        f["low"].show_text(show_number(plan.charge_low_percent, 0))
+        f["kw"].show_text(show_number(plan.charger_kw, 0))
+        f["avoid"].show_text(", ".join(f"{a:%H:%M}-{b:%H:%M}" for a, b in plan.avoid))
+        f["avoid"].edit.setPlaceholderText("07:15-09:00")
+        table = self.table()
+        clear(self.steps)
+        for button in (self.late, self.calendar, self.sheet):
+            button.setEnabled(table is not None)
+        if table is None:
+            self.heading.setText("The day")
+            self.warning.setText("No runs laid out yet: choose an order on the Design page.")
+            return
+        late = f", {self._late:.0f} min late" if self._late else ""
+        self.heading.setText(
+            f"{table.steps[0].start:%A %d %B}: {table.steps[0].start:%H:%M} to {table.end:%H:%M}, {table.energy_kwh:.0f} kWh{late}"
+        )
+        self.strip.show_day(table, study.baseline.id)
+        self.warning.setText(" ".join(table.warnings))
+        self.warning.setVisible(bool(table.warnings))
+        for step in table.steps:
+            if step.kind == "turn":
+                continue
+            level = "" if step.charge_percent is None else f"   {step.charge_percent:.0f} %"
+            text = f"{step.start:%H:%M}  {step.words}{level}"
+            self.steps.addWidget(label(text, "" if step.kind == "run" else "muted"))
+        self.steps.addStretch()
+
+    def _set_day(self, text: str) -> None:
+        try:
+            value = date.fromisoformat(text) if text else None
+        except ValueError:
+            raise ValueError(f'"{text}" is not a day; expected one such as 2026-05-02') from None
+        self.change("day", day=value)
+
+    def _set_start(self, text: str) -> None:
+        self._late = 0.0
+        self.change("start", start=_clock(text or "08:30"))
+
+    def _set_avoid(self, text: str) -> None:
+        windows = []
+        for part in filter(None, (p.strip() for p in text.split(","))):
+            ends = part.replace("\u2013", "-").split("-")
+            if len(ends) != 2:
+                raise ValueError(f'"{part}" is not a time window; expected one such as 07:15-09:00')
+            a, b = (_clock(e.strip()) for e in ends)
+            if b <= a:
+                raise ValueError(f"{part}: ends before it begins")
+            windows.append((a, b))
+        self.change("traffic windows", avoid=tuple(windows))
+
+    def _later(self) -> None:
+        self._late += LATE_MIN
+        if self.session.study is not None:
+            self.refresh(self.session.study)
+
+    def _calendar(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Calendar file", "test-day.ics", "Calendar (*.ics)")
+        if path:
+            self.write_calendar(path)
+
+    def write_calendar(self, path: str) -> bool:
+        """Write the day as a calendar file."""
+        from fairmargin.exchange.ical import calendar_file
+
+        table, study = self.table(), self.session.study
+        if table is None or study is None:
+            return False
+        try:
+            with open(path, "wb") as file:
+                file.write(calendar_file(study, table, datetime.now().astimezone()))
+        except OSError as error:
+            self.session.failed.emit(f"{path}: cannot be written: {error.strerror or error}")
+            return False
+        return True
+
+    def _sheet(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Printable sheet", "test-day.html", "Web page (*.html)")
+        if path:
+            self.write_sheet(path)
+
+    def write_sheet(self, path: str) -> bool:
+        """Write timetable, checklists and blank reading boxes as one page to print."""
+        from fairmargin.exchange.sheet import day_sheet
+
+        table, study = self.table(), self.session.study
+        if table is None or study is None:
+            return False
+        try:
+            with open(path, "w", encoding="utf-8") as file:
+                file.write(day_sheet(study, table))
+        except OSError as error:
+            self.session.failed.emit(f"{path}: cannot be written: {error.strerror or error}")
+            return False
+        return True
+
+
+def _clock(text: str) -> time:
+    try:
+        return time.fromisoformat(text if len(text) > 4 else f"0{text}")
+    except ValueError:
+        raise ValueError(f'"{text}" is not a time; expected one such as 08:30') from None

@@ -1,0 +1,202 @@
+"""Design: orders compared by simulation of this very study."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QProgressBar, QPushButton, QWidget
+
+from fairmargin.core import designs
+from fairmargin.core.designs import Design
+from fairmargin.core.judgement.scatter import ScatterPrior
+from fairmargin.core.planning import display_noise_percent
+from fairmargin.core.study import Study
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.planning import DesignBars
+from fairmargin.exchange.wording import scatter_words, speed_words
+
+
+class _Signals(QObject):
+    design = Signal(int, object)
+    finished = Signal(int, str)
+
+
+class _Comparison(QRunnable):
+    """Compares designs off the GUI thread; can be stopped between weathers."""
+
+    def __init__(self, ticket: int, study: Study, runs: int, scatter: ScatterPrior) -> None:
+        super().__init__()
+        self.signals = _Signals()
+        self.stop = False
+        self._ticket, self._study, self._runs, self._scatter = ticket, study, runs, scatter
+
+    def run(self) -> None:
+        words = ""
+        try:
+            for design in designs.compare_designs(
+                self._study, runs=self._runs, scatter=self._scatter, cancelled=lambda: self.stop
+            ):
+                self.signals.design.emit(self._ticket, design)
+        except Exception as error:  # told to the person, never lost
+            words = str(error)
+        self.signals.finished.emit(self._ticket, words)
+
+
+class DesignPage(PlanPage):
+    """Five orders side by side, the recommended one marked and why."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        frame, box = panel()
+        head = QHBoxLayout()
+        head.addWidget(label("Designs, each on 200 simulated days of this study", "heading"), 1)
+        self.runs = QComboBox()
+        self.runs.setAccessibleName("Runs in all")
+        for pairs in (1, 2, 3, 4, 6):
+            self.runs.addItem(f"{pairs} pair{'s' if pairs > 1 else ''} of runs", 2 * pairs)
+        self.runs.setCurrentIndex(1)
+        self.runs.activated.connect(lambda _: self.compare())
+        head.addWidget(self.runs)
+        self.go = QPushButton("Compare designs")
+        self.go.clicked.connect(self.compare)
+        head.addWidget(self.go)
+        self.cancel = QPushButton("Stop")
+        self.cancel.clicked.connect(self._stop)
+        self.cancel.hide()
+        head.addWidget(self.cancel)
+        box.addLayout(head)
+        self.progress = QProgressBar()
+        self.progress.setMaximum(len(designs.PATTERNS))
+        self.progress.setTextVisible(False)
+        self.progress.setFixedHeight(5)
+        self.progress.hide()
+        box.addWidget(self.progress)
+        self.bars = DesignBars()
+        self.bars.chosen.connect(lambda _: self._say())
+        box.addWidget(self.bars, 1)
+        self.words = label("", wrap=True)
+        box.addWidget(self.words)
+        self.body.addWidget(frame, 3)
+        frame, box = panel()
+        box.addWidget(label("What other shapes of study would cost", "heading"))
+        self.others = label("", "muted", wrap=True)
+        box.addWidget(self.others)
+        self.body.addWidget(frame, 0)
+        self._found: list[Design] = []
+        self._job: _Comparison | None = None
+        self._ticket = 0
+        self._basis: object = None
+        self._stated = label("", "muted", wrap=True)
+        self.body.addWidget(self._stated)
+
+    def refresh(self, study: Study) -> None:
+        units = self.session.units
+        speed = study.target_speed_kmh or 90.0
+        km = designs.leg_km(study)
+        f = study.plan.forecast
+        wind = "3 m/s assumed" if f.wind_speed_ms is None else f"{f.wind_speed_ms:g} m/s"
+        self._stated.setText(
+            f"Simulated with {study.vehicle.name or 'this vehicle'}, legs of {units.show('distance', km):.1f} {units.distance} at "
+            f"{speed_words(speed, units)}, wind {wind}, display step {study.plan.display_step_kwh_per_100km:g} kWh/100 km. "
+            + scatter_words(self.session.scatter)
+        )
+        basis = (
+            study.vehicle,
+            study.plan,
+            study.route,
+            speed,
+            study.method,
+            study.change,
+            study.smallest_effect_percent,
+        )
+        if basis != self._basis:
+            self._basis = basis
+            self._found = []
+            self.bars.show_designs(())
+            self.words.setText("")
+        self.go.setEnabled(bool(study.trials))
+        self.others.setText(self._other_shapes(study))
+
+    def _other_shapes(self, study: Study) -> str:
+        noise = display_noise_percent(
+            study.plan.display_step_kwh_per_100km
+            * 10.0
+            / designs.split(study, study.target_speed_kmh or 90.0).total,
+            4,
+        )
+        return (
+            f"The display's step alone is worth \u00b1{noise:.1f} % with four legs each. "
+            "Two cars side by side: the day cancels, but it takes a second car, a second driver and a swap of the change between them. "
+            "Everyday log: no test day at all, but trips scatter by 5 % and more: weeks of each for an effect of a few per cent."
+        )
+
+    def compare(self) -> None:
+        """Start the simulation in the background."""
+        study = self.session.study
+        if study is None or not study.trials:
+            return
+        self._stop()
+        self._ticket += 1
+        self._found = []
+        self.bars.show_designs(())
+        self.words.setText("")
+        self._job = _Comparison(self._ticket, study, int(self.runs.currentData()), self.session.scatter)
+        self._job.setAutoDelete(False)
+        self._job.signals.design.connect(self._arrived, Qt.ConnectionType.QueuedConnection)
+        self._job.signals.finished.connect(self._finished, Qt.ConnectionType.QueuedConnection)
+        self.progress.setValue(0)
+        self.progress.show()
+        self.cancel.show()
+        QThreadPool.globalInstance().start(self._job)
+
+    def _stop(self) -> None:
+        if self._job is not None:
+            self._job.stop = True
+
+    def _arrived(self, ticket: int, design: object) -> None:
+        if ticket != self._ticket or not isinstance(design, Design):
+            return
+        self._found.append(design)
+        self.progress.setValue(len(self._found))
+        self.bars.show_designs(tuple(self._found))
+
+    def _finished(self, ticket: int, words: str) -> None:
+        if ticket != self._ticket:
+            return
+        self._job = None
+        self.progress.hide()
+        self.cancel.hide()
+        if words:
+            self.session.failed.emit(f"The designs could not be simulated: {words}")
+        if len(self._found) == len(designs.PATTERNS):
+            self._found = list(designs.recommend(self._found))
+        self.bars.show_designs(tuple(self._found))
+        self._say()
+
+    def _say(self) -> None:
+        study, design = self.session.study, self.bars.current
+        if study is None or design is None:
+            return
+        best = next((d for d in self._found if d.recommended), None)
+        pairs = designs.pairs_for(study, design)
+        words = (
+            f"{design.order}: expected margin \u00b1{design.half_width_percent:.1f} %; the question is settled on {design.settles:.0%} "
+            f"of the simulated days. "
+        )
+        words += (
+            f"About {pairs} pair{'s' if pairs != 1 else ''} settle it four times in five. "
+            if pairs is not None
+            else "No number of such pairs settles it: longer legs, a finer display or a calmer day would. "
+        )
+        if best is not None and design is not best:
+            words += f"Its price against {best.order}: \u00b1{design.price_percent - best.price_percent:.1f} % of margin and drift."
+        self.words.setText(words)
+
+    @property
+    def chosen_order(self) -> str | None:
+        """The order that is marked, written out; None before a comparison."""
+        design = self.bars.current
+        if design is None:
+            return None
+        return designs.order_of("ABBA", design.runs) if design.order == "random" else design.order

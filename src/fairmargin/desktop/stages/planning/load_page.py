@@ -1,0 +1,138 @@
+"""Load: what is aboard, on the roof and behind, against the lowest of the stated limits."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
+
+from fairmargin.core.planning.load import CAUTION, check_load, towing_budget_kg
+from fairmargin.core.study import Study
+from fairmargin.core.study.plan import LimitSource
+from fairmargin.core.units import read_quantity
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.base import show_number
+from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.widgets.basics import label, panel, scrolling
+from fairmargin.desktop.widgets.planning import LoadDrawing
+
+MASSES = (
+    ("vehicle_kg", "Vehicle as it stands"),
+    ("people_kg", "People"),
+    ("cargo_kg", "Cargo inside"),
+    ("roof_kg", "On the roof"),
+    ("trailer_kg", "Trailer, weighed"),
+    ("nose_kg", "Nose weight, weighed"),
+    ("jockey_kg", "or under the jockey wheel"),
+)
+OTHERS = (
+    ("water_l", "Water", "L"),
+    ("water_c", "at", "\u00b0C"),
+    ("fuel_l", "Fuel", "L"),
+    ("axle_to_jockey_m", "Axle to jockey wheel", "m"),
+    ("axle_to_coupling_m", "Axle to coupling", "m"),
+)
+LIMITS = (
+    ("gross_limit", "Gross limit"),
+    ("roof_limit", "Roof limit"),
+    ("towing_limit", "Trailer limits"),
+    ("train_limit", "Train limit"),
+    ("nose_limit", "Nose weight limits"),
+)
+
+
+class LoadPage(PlanPage):
+    """Red, amber and green in words; each limit with its source."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        inner = QWidget()
+        frame, box = panel()
+        box.addWidget(label("What is aboard and behind", "heading"))
+        grid = QGridLayout(inner)
+        grid.setContentsMargins(0, 0, 6, 0)
+        grid.setHorizontalSpacing(12)
+        at = 0
+        for name, words in MASSES:
+            grid.addWidget(
+                self.field(name, words, self.number("load", name, words.lower(), "mass")), at // 2, at % 2
+            )
+            at += 1
+        for name, words, unit in OTHERS:
+            grid.addWidget(
+                self.field(name, words, self.number("load", name, words.lower()), unit), at // 2, at % 2
+            )
+            at += 1
+        at += at % 2
+        tip = "Mass and where it is written, several apart by commas: 1500 car plate, 1350 coupling"
+        for name, words in LIMITS:
+            grid.addWidget(self.field(name, words, self._limits(name), tip=tip), at // 2, 0, 1, 2)
+            at += 2
+        grid.setRowStretch(at // 2 + 1, 1)
+        box.addWidget(scrolling(inner), 1)
+        row.addWidget(frame, 2)
+        frame, box = panel()
+        box.addWidget(label("Against the lowest limit", "heading"))
+        self.drawing = LoadDrawing()
+        inner = QWidget()
+        holder = QHBoxLayout(inner)
+        holder.setContentsMargins(0, 0, 0, 0)
+        holder.addWidget(self.drawing)
+        box.addWidget(scrolling(inner), 1)
+        self.left = label("", wrap=True)
+        box.addWidget(self.left)
+        box.addWidget(label(CAUTION, "caution", wrap=True))
+        row.addWidget(frame, 3)
+        self.body.addLayout(row, 1)
+
+    def _limits(self, name: str) -> Callable[[str], None]:
+        def commit(text: str) -> None:
+            made = []
+            for part in filter(None, (p.strip() for p in text.split(","))):
+                words = part.split(None, 1)
+                figure, rest = words[0], words[1] if len(words) > 1 else ""
+                for unit in ("kg", "lb"):
+                    if rest == unit or rest.startswith(f"{unit} "):
+                        figure, rest = f"{figure} {unit}", rest[len(unit) :].strip()
+                mass = read_quantity(figure, "mass", self.session.units.mass)
+                made.append(LimitSource(mass_kg=mass, source=rest))
+            self.change_part("load", name.replace("_", " "), **{name: tuple(made)})
+
+        return commit
+
+    def refresh(self, study: Study) -> None:
+        load, units = study.plan.load, self.session.units
+        for name, _ in MASSES:
+            value = getattr(load, name)
+            self.fields[name].show_text(
+                "" if value is None else show_number(units.show("mass", value), 0), units.mass
+            )
+        if load.vehicle_kg is None and study.vehicle.mass_kg:
+            shown = units.show("mass", float(study.vehicle.mass_kg))
+            self.fields["vehicle_kg"].edit.setPlaceholderText(f"{shown:.0f} as driven?")
+        for name, _, unit in OTHERS:
+            self.fields[name].show_text(show_number(getattr(load, name), 2), unit)
+        for name, _ in LIMITS:
+            text = ", ".join(
+                f"{show_number(units.show('mass', x.mass_kg), 0)} {units.mass} {x.source}".strip()
+                for x in getattr(load, name)
+            )
+            self.fields[name].show_text(text)
+        try:
+            checks = check_load(load)
+            fault = ""
+        except ValueError as error:
+            checks, fault = (), str(error)
+        self.drawing.show_checks(
+            checks, load.trailer_kg is not None or bool(load.towing_limit), bool(load.roof_kg)
+        )
+        budget = towing_budget_kg(load)
+        if fault:
+            self.left.setText(fault)
+        elif budget is not None:
+            word = "left" if budget >= 0 else "too much"
+            self.left.setText(f"Train: {abs(units.show('mass', budget)):.0f} {units.mass} {word}.")
+        else:
+            self.left.setText("")

@@ -1,0 +1,188 @@
+"""Route: from a track, a table or typed stretches; drawn with the forecast wind."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QWidget
+
+from fairmargin.core.judgement.logs import gate_logs
+from fairmargin.core.physics import wind
+from fairmargin.core.physics.route import line_of
+from fairmargin.core.study import RoutePoint, Study
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.planning import RouteDrawing
+from fairmargin.exchange.faults import InputFault
+
+
+class RoutePage(PlanPage):
+    """The road: its shape, what of its hills does not cancel, how it lies in the wind."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        frame, box = panel()
+        head = QHBoxLayout()
+        head.addWidget(label("The road", "heading"), 1)
+        self.track = QPushButton("Track or table\u2026")
+        self.track.setToolTip("A GPX track, or a route.csv: distance_m, latitude, longitude, elevation_m")
+        self.track.clicked.connect(self._choose)
+        head.addWidget(self.track)
+        self.gone = QPushButton("No route")
+        self.gone.clicked.connect(lambda: self._take((), (), "no route"))
+        head.addWidget(self.gone)
+        box.addLayout(head)
+        self.drawing = RouteDrawing()
+        box.addWidget(self.drawing, 1)
+        self.words = label("", wrap=True)
+        box.addWidget(self.words)
+        self.body.addWidget(frame, 1)
+        frame, box = panel()
+        box.addWidget(label("Or type its stretches, one a line: length, heading, rise, name", "heading"))
+        row = QHBoxLayout()
+        self.typed = QPlainTextEdit()
+        self.typed.setAccessibleName("Stretches")
+        self.typed.setPlaceholderText("6.2 km NE +12 m dyke\n12.2 km ENE \u22124 m")
+        self.typed.setFixedHeight(54)
+        self.typed.setTabChangesFocus(True)
+        row.addWidget(self.typed, 1)
+        self.draw = QPushButton("Draw these")
+        self.draw.clicked.connect(self._draw_typed)
+        row.addWidget(self.draw)
+        box.addLayout(row)
+        self.fault = label("", "fault", wrap=True)
+        self.fault.hide()
+        box.addWidget(self.fault)
+        self.body.addWidget(frame)
+
+    def refresh(self, study: Study) -> None:
+        read_only = self.session.read_only
+        for button in (self.track, self.draw):
+            button.setEnabled(not read_only)
+        self.gone.setEnabled(not read_only and bool(study.route))
+        placed = [p for p in study.route if p.latitude is not None and p.longitude is not None]
+        f = study.plan.forecast
+        blowing = (
+            (f.wind_speed_ms, f.wind_from_deg)
+            if f.wind_speed_ms is not None and f.wind_from_deg is not None
+            else None
+        )
+        empty = np.zeros(0)
+        if len(placed) < 2:
+            self.drawing.show_route(empty, empty, empty, None, blowing, [], "km", 1.0)
+            self.words.setText(
+                "Without a route the wind cannot be laid along the road, and the margin is wider for it."
+            )
+            return
+        s = np.array([p.distance_m for p in placed]) - placed[0].distance_m
+        line = line_of(
+            s,
+            np.array([p.latitude for p in placed], dtype=float),
+            np.array([p.longitude for p in placed], dtype=float),
+            100.0,
+        )
+        heights = None
+        known = [
+            (p.distance_m - placed[0].distance_m, p.elevation_m) for p in placed if p.elevation_m is not None
+        ]
+        if len(known) >= 2:
+            heights = np.interp(line.distance_m, [k[0] for k in known], [k[1] for k in known])
+        sectors = _sectors(study.route)
+        units = self.session.units
+        self.drawing.show_route(
+            line.east_m,
+            line.north_m,
+            line.distance_m,
+            heights,
+            blowing,
+            sectors,
+            units.distance,
+            units.show("distance", 1.0),
+        )
+        self.words.setText(self._say(study, blowing, heights))
+
+    def _say(self, study: Study, blowing: tuple[float, float] | None, heights: np.ndarray | None) -> str:
+        units = self.session.units
+        shape = gate_logs(study, (), {}, {}).shape
+        if shape is None:
+            return ""
+        lines = [f"{units.show('distance', shape.total_m / 1000):.1f} {units.distance} one way."]
+        if heights is not None:
+            climb = float(np.sum(np.maximum(np.sin(shape.slope_rad), 0) * shape.length_m))
+            net = float(heights[-1] - heights[0])
+            constants = study.vehicle.constants()
+            lost = (
+                constants.mass_kg
+                * 9.80665
+                * climb
+                / 3600.0
+                * (1 / constants.drive_efficiency - constants.regen_efficiency)
+            )
+            both = study.method in {"out-and-back", "side-by-side"}
+            lines.append(
+                f"{climb:.0f} m of climbing, {abs(net):.0f} m {'higher' if net > 0 else 'lower'} at the end"
+                + (" (cancels there and back)" if both else ": drive both ways, or it counts in full")
+                + f"; at most {lost:.0f} Wh of the climbing does not come back."
+            )
+        if blowing is not None and np.isfinite(shape.heading_rad).all():
+            north, east = wind.from_vector(*blowing)
+            head, cross = wind.along_and_across(north, east, shape.heading_rad)
+            share = shape.length_m / shape.total_m
+            along, across = float(np.sum(head * share)), float(np.sum(np.abs(cross) * share))
+            lines.append(
+                f"Out: {abs(along):.1f} m/s of {'head' if along > 0 else 'tail'} wind at the mast, {across:.1f} m/s across; "
+                f"back the {'tail' if along > 0 else 'head'} wind is the same, and what is across does not cancel."
+            )
+        return " ".join(lines)
+
+    def _choose(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(
+            self, "Route", "", "Tracks and tables (*.gpx *.csv);;All files (*)"
+        )
+        if path:
+            self.bring(path)
+
+    def bring(self, path: str) -> bool:
+        """Take a route from a GPX track or a route.csv."""
+        from fairmargin.exchange.package import read_route
+        from fairmargin.exchange.route import read_gpx
+
+        try:
+            points, notices = read_gpx(path) if path.lower().endswith(".gpx") else read_route(path)
+        except InputFault as fault:
+            self.session.failed.emit(f"The route was not taken. {fault.faults[0]}")
+            return False
+        return self._take(points, notices, "route")
+
+    def _take(self, points: tuple[RoutePoint, ...], notices: tuple[str, ...], text: str) -> bool:
+        study = self.session.study
+        if study is None:
+            return False
+        if notices:
+            self.session.failed.emit(f"Route taken; {'; '.join(notices)}.")
+        return self.session.edit(study.with_(route=points), text)
+
+    def _draw_typed(self) -> None:
+        from fairmargin.exchange.route import typed_route
+
+        try:
+            points = typed_route(self.typed.toPlainText())
+        except ValueError as error:
+            self.fault.setText(str(error))
+            self.fault.show()
+            return
+        self.fault.hide()
+        self._take(points, (), "typed route")
+
+
+def _sectors(route: tuple[RoutePoint, ...]) -> list[tuple[float, float, str]]:
+    """Begin, end and name of each named sector. [m]"""
+    made: list[tuple[float, float, str]] = []
+    for a, b in zip(route, route[1:], strict=False):
+        if not b.sector:
+            continue
+        if made and made[-1][2] == b.sector and made[-1][1] == a.distance_m:
+            made[-1] = (made[-1][0], b.distance_m, b.sector)
+        else:
+            made.append((a.distance_m, b.distance_m, b.sector))
+    return made

@@ -1,0 +1,147 @@
+"""Go or wait: a forecast or an observation against the tester's limits, and what the wind costs."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPlainTextEdit, QPushButton, QWidget
+
+from fairmargin.core import designs
+from fairmargin.core.planning.go import go_or_wait
+from fairmargin.core.study import Study
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.base import show_number
+from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.widgets.basics import label, panel
+
+FORECAST = (
+    ("wind_speed_ms", "Wind at the mast", "speed"),
+    ("wind_gust_ms", "Gusts", "speed"),
+    ("wind_from_deg", "From", ""),
+    ("temperature_c", "Temperature", "temperature"),
+    ("warming_k_per_h", "Warming per hour", ""),
+    ("pressure_hpa", "Pressure", "pressure"),
+)
+LIMITS = (
+    ("wind_ms", "Wind up to", "m/s"),
+    ("gust_ms", "Gusts up to", "m/s"),
+    ("temperature_spread_k", "Temperature change up to", "K"),
+    ("coldest_c", "Not colder than", "\u00b0C"),
+)
+
+
+class WeatherPage(PlanPage):
+    """The answer in one word, why, and each condition."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        frame, box = panel()
+        self.answer = label("", "title")
+        box.addWidget(self.answer)
+        self.reason = label("", wrap=True)
+        box.addWidget(self.reason)
+        self.each = label("", "muted", wrap=True)
+        box.addWidget(self.each)
+        row = QHBoxLayout()
+        self.cost = QPushButton("What would this weather cost?")
+        self.cost.clicked.connect(self._cost)
+        row.addWidget(self.cost)
+        self.cost_words = label("", wrap=True)
+        row.addWidget(self.cost_words, 1)
+        box.addLayout(row)
+        self.body.addWidget(frame)
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        frame, box = panel()
+        box.addWidget(label("Forecast, or what is blowing now", "heading"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(14)
+        for i, (name, words, quantity) in enumerate(FORECAST):
+            commit = self.number(
+                "forecast", name, words.lower(), "" if quantity in {"", "speed"} else quantity
+            )
+            if quantity == "speed":
+                commit = self.number("forecast", name, words.lower())
+            grid.addWidget(self.field(name, words, commit), i // 2, i % 2)
+        box.addLayout(grid)
+        self.rain = QCheckBox("Rain expected")
+        self.rain.clicked.connect(lambda on: self.change_part("forecast", "rain", rain=bool(on)))
+        box.addWidget(self.rain)
+        box.addWidget(label("Or paste a METAR or TAF", "muted"))
+        line = QHBoxLayout()
+        self.report = QPlainTextEdit()
+        self.report.setAccessibleName("METAR or TAF")
+        self.report.setPlaceholderText("METAR XXXX 120950Z 24008KT 9999 15/09 Q1016")
+        self.report.setFixedHeight(54)
+        self.report.setTabChangesFocus(True)
+        line.addWidget(self.report, 1)
+        self.read = QPushButton("Read it")
+        self.read.clicked.connect(self._read)
+        line.addWidget(self.read)
+        box.addLayout(line)
+        self.fault = label("", "fault", wrap=True)
+        self.fault.hide()
+        box.addWidget(self.fault)
+        box.addStretch()
+        row.addWidget(frame, 3)
+        frame, box = panel()
+        box.addWidget(label("Your limits", "heading"))
+        for name, words, unit in LIMITS:
+            box.addWidget(
+                self.field(f"limit_{name}", words, self.number("limits", name, words.lower()), unit)
+            )
+        self.wet = QCheckBox("Rain is accepted")
+        self.wet.clicked.connect(lambda on: self.change_part("limits", "rain limit", rain=bool(on)))
+        box.addWidget(self.wet)
+        box.addStretch()
+        row.addWidget(frame, 2)
+        self.body.addLayout(row, 1)
+
+    def refresh(self, study: Study) -> None:
+        plan, units, f = study.plan, self.session.units, self.fields
+        for name, _, quantity in FORECAST:
+            value = getattr(plan.forecast, name)
+            unit = {"wind_from_deg": "\u00b0 true", "warming_k_per_h": "K/h"}.get(name, "m/s")
+            if quantity in {"temperature", "pressure"}:
+                unit = getattr(units, quantity)
+                value = None if value is None else units.show(quantity, value)
+            f[name].show_text(show_number(value, 1), unit)
+        for name, _, _ in LIMITS:
+            f[f"limit_{name}"].show_text(show_number(getattr(plan.limits, name), 1))
+        self.rain.setChecked(plan.forecast.rain)
+        self.wet.setChecked(plan.limits.rain)
+        letters = "".join("A" if x[0].configuration == study.baseline.id else "B" for _, x in study.runs())
+        hours = designs.plan_day(study, letters or "ABBA").hours
+        result = go_or_wait(plan.forecast, plan.limits, hours)
+        word = {"go": "Go", "wait": "Wait", "no-go": "Do not go"}[result.answer]
+        mark = {"go": "\u2713", "wait": "\u2026", "no-go": "\u2715"}[result.answer]
+        self.answer.setText(f"{mark}  {word}")
+        self.reason.setText(result.reason)
+        self.each.setText(" \u00b7 ".join(c.words for c in result.conditions))
+        self.cost.setEnabled(bool(study.trials))
+        self.cost_words.setText("")
+
+    def _read(self) -> None:
+        from fairmargin.exchange.weather import read_report
+
+        try:
+            seen = read_report(self.report.toPlainText())
+        except ValueError as error:
+            self.fault.setText(str(error))
+            self.fault.show()
+            return
+        self.fault.hide()
+        known = {k: v for k, v in seen.model_dump().items() if v is not None}
+        self.change_part("forecast", "weather report", **known)
+
+    def _cost(self) -> None:
+        study = self.session.study
+        if study is None or not study.trials:
+            return
+        calm = study.with_(plan=study.plan.with_(forecast=study.plan.forecast.with_(wind_speed_ms=1.0)))
+        here, still = (
+            next(designs.compare_designs(s, patterns=["ABBA"], days=60, scatter=self.session.scatter))
+            for s in (study, calm)
+        )
+        self.cost_words.setText(
+            f"ABBA in this wind: \u00b1{here.half_width_percent:.1f} %; in 1 m/s: \u00b1{still.half_width_percent:.1f} %. "
+            f"The wind costs {max(0.0, here.half_width_percent - still.half_width_percent):.1f} % of margin."
+        )
