@@ -403,10 +403,14 @@ def compare_designs(
 
 
 def recommend(designs: Sequence[Design]) -> tuple[Design, ...]:
-    """Mark the design with the smallest margin and drift together; among equals the fewer swaps."""
+    """Mark the design to prefer: the first of `PATTERNS` whose margin and drift are as small as any.
+
+    Simulated margins differ by chance; what lies within a tenth of the smallest counts as equal.
+    """
     if not designs:
         return ()
-    best = min(designs, key=lambda d: (round(d.price_percent, 1), d.swaps, d.hours))
+    smallest = min(d.price_percent for d in designs)
+    best = next(d for d in designs if d.price_percent <= 1.1 * smallest)
     return tuple(replace(d, recommended=d is best) for d in designs)
 
 

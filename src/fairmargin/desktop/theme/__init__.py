@@ -56,6 +56,7 @@ _SHEET: Final = Template(
     """
 QMainWindow, QDialog, QWidget#page, QScrollArea, QWidget#scrolled { background: $paper; }
 QScrollArea { border: none; }
+QScrollArea#onpanel, QWidget#scrolledpanel { background: $panel; }
 QFrame#panel { background: $panel; border: 1px solid $rule; border-radius: 6px; }
 QFrame#panel[next="true"] { border: 2px solid $here; }
 QLabel { background: transparent; }

@@ -63,12 +63,13 @@ def link(text: str) -> QPushButton:
     return made
 
 
-def scrolling(inner: QWidget) -> QScrollArea:
-    """Wrap a widget so that it scrolls vertically."""
+def scrolling(inner: QWidget, on_panel: bool = False) -> QScrollArea:
+    """Wrap a widget so that it scrolls vertically; on a panel it has the panel's colour."""
     area = QScrollArea()
     area.setWidgetResizable(True)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    inner.setObjectName("scrolled")
+    inner.setObjectName("scrolledpanel" if on_panel else "scrolled")
+    area.setObjectName("onpanel" if on_panel else "")
     area.setWidget(inner)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     return area

@@ -77,7 +77,7 @@ class DesignBars(Chart):
             self.empty(p, "Compare designs: five orders are driven on simulated days of this very study.")
             return
         w = float(self.width())
-        bar_left, bar_right = 190.0, w - 262.0
+        bar_left, bar_right = 150.0, w - 226.0
         widest = max(max(d.price_percent for d in self._designs) * 1.08, 0.5)
         p.setFont(font(12))
         p.setPen(theme.colour("muted"))
@@ -86,11 +86,11 @@ class DesignBars(Chart):
             (
                 bar_left,
                 bar_right - bar_left,
-                "expected margin, \u00b1 % of consumption; hatched: drift it keeps",
+                "margin, \u00b1 % of consumption; hatched: drift kept",
             ),
-            (w - 250, 76.0, "settles it"),
-            (w - 170, 60.0, "time"),
-            (w - 100, 90.0, "energy"),
+            (w - 214, 76.0, "settles it on"),
+            (w - 120, 60.0, "time"),
+            (w - 68, 66.0, "energy"),
         ):
             p.drawText(QRectF(x0, 2, width, 18), _MIDDLE, words)
         for i, d in enumerate(self._designs):
@@ -100,7 +100,7 @@ class DesignBars(Chart):
                 p.setBrush(theme.colour("band", 0.5))
                 p.drawRoundedRect(QRectF(2, y, w - 6, self.ROW - 4), 5, 5)
             letters = d.order if d.order != "random" else "?" * min(d.runs, 8)
-            size = min(13.0, 150.0 / max(len(letters), 1) - 3)
+            size = min(13.0, 126.0 / max(len(letters), 1) - 3)
             for k, letter in enumerate(letters):
                 centre = QPointF(16 + k * (size + 4), y + 14)
                 if letter == "?":
@@ -140,15 +140,15 @@ class DesignBars(Chart):
             words = ("recommended: " if d.recommended else "") + d.words
             metrics = QFontMetricsF(font(12))
             p.drawText(
-                QRectF(bar_left, y + 23, bar_right - bar_left, 15),
+                QRectF(bar_left, y + 23, w - bar_left - 16, 15),
                 _MIDDLE,
-                metrics.elidedText(words, Qt.TextElideMode.ElideRight, bar_right - bar_left),
+                metrics.elidedText(words, Qt.TextElideMode.ElideRight, w - bar_left - 16),
             )
             p.setPen(theme.colour("ink"))
             p.setFont(font(13))
-            p.drawText(QRectF(w - 250, y + 10, 76, 20), _MIDDLE, f"{d.settles:.0%} of days")
-            p.drawText(QRectF(w - 170, y + 10, 60, 20), _MIDDLE, f"{d.hours:.1f} h")
-            p.drawText(QRectF(w - 100, y + 10, 90, 20), _MIDDLE, f"{d.energy_kwh:.0f} kWh")
+            p.drawText(QRectF(w - 214, y + 3, 90, 20), _MIDDLE, f"{d.settles:.0%} of days")
+            p.drawText(QRectF(w - 120, y + 3, 60, 20), _MIDDLE, f"{d.hours:.1f} h")
+            p.drawText(QRectF(w - 68, y + 3, 66, 20), _MIDDLE, f"{d.energy_kwh:.0f} kWh")
 
 
 class ExpectedCurve(Chart):
@@ -341,9 +341,11 @@ class RouteDrawing(Chart):
             c = at(i)
             p.drawEllipse(c, 5, 5)
             p.setPen(theme.colour("ink"))
-            p.drawText(QPointF(c.x() + 9, c.y() + 4 if c.y() > 20 else c.y() + 14), words)
+            leftmost = c.x() < at(len(self._s) - 1 - i).x()
+            width = QFontMetricsF(font(12, 600)).horizontalAdvance(words)
+            p.drawText(QPointF(c.x() - width - 10 if leftmost else c.x() + 10, c.y() + 4), words)
         self._draw_wind(p)
-        top, bottom, left, right = plan_height + 14, self.height() - 24.0, 46.0, self.width() - 12.0
+        top, bottom, left, right = plan_height + 14, self.height() - 24.0, 46.0, self.width() - 40.0
         p.setFont(font(12))
         whole = float(self._s[-1])
         for k in range(5):
@@ -449,7 +451,7 @@ class DayStrip(Chart):
         last = table.end + timedelta(minutes=59)
         last = last.replace(minute=0, second=0, microsecond=0)
         span = max((last - first).total_seconds(), 3600.0)
-        left, right, mid = 12.0, self.width() - 12.0, 78.0
+        left, right, mid = 30.0, self.width() - 30.0, 78.0
 
         def x(moment: datetime) -> float:
             return left + (moment - first).total_seconds() / span * (right - left)
@@ -517,7 +519,7 @@ class LoadDrawing(Chart):
     def show_checks(self, checks: Sequence[Check], trailer: bool, roof: bool) -> None:
         """Redraw."""
         self._checks, self._trailer, self._roof = checks, trailer, roof
-        self.setMinimumHeight(118 + 46 * max(len(checks), 1))
+        self.setMinimumHeight(118 + 60 * max(len(checks), 1))
         self.setAccessibleName(
             "; ".join(f"{c.name}: {c.state}, {c.words}" for c in checks) or "Nothing to check yet"
         )
@@ -538,7 +540,7 @@ class LoadDrawing(Chart):
         words = {"fine": "fine", "close": "close", "over": "NOT ALLOWED", "not known": "not known"}
         left, right = 120.0, self.width() - 120.0
         for i, check in enumerate(self._checks):
-            y = 112.0 + 46.0 * i
+            y = 112.0 + 60.0 * i
             p.setFont(font(13, 600))
             p.setPen(theme.colour("ink"))
             p.drawText(QRectF(8, y, 110, 18), _MIDDLE, check.name)
@@ -557,15 +559,17 @@ class LoadDrawing(Chart):
             p.drawText(QRectF(right + 10, y, 110, 18), _MIDDLE, words[check.state])
             p.setFont(font(12))
             p.setPen(theme.colour("muted"))
-            text = QFontMetricsF(font(12)).elidedText(
-                check.words, Qt.TextElideMode.ElideRight, self.width() - left - 8
-            )
-            p.drawText(QRectF(left, y + 19, self.width() - left - 8, 16), _MIDDLE, text)
+            flags = Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
+            p.drawText(QRectF(left, y + 19, self.width() - left - 8, 34), flags, check.words)
 
     def _draw_vehicle(self, p: QPainter) -> None:
         ground = 92.0
+        p.save()
+        scale = min(1.0, self.width() / 440.0)
+        p.translate(0.0, ground * (1 - scale))
+        p.scale(scale, scale)
         p.setPen(QPen(theme.colour("rule"), 2))
-        p.drawLine(QPointF(8, ground), QPointF(self.width() - 8, ground))
+        p.drawLine(QPointF(8, ground), QPointF(self.width() / scale - 8, ground))
         p.setPen(QPen(theme.colour("baseline"), 2))
         p.setBrush(theme.colour("baseline", 0.18))
         x = 250.0 if self._trailer else 60.0
@@ -596,3 +600,4 @@ class LoadDrawing(Chart):
             p.drawLine(QPointF(tx + 130, 74), QPointF(x, 74))
             p.setBrush(theme.colour("panel"))
             p.drawEllipse(QPointF(tx + 66, ground - 12), 12, 12)
+        p.restore()

@@ -72,7 +72,7 @@ class DayPage(PlanPage):
         self.steps = QVBoxLayout(inner)
         self.steps.setContentsMargins(0, 0, 6, 0)
         self.steps.setSpacing(3)
-        box.addWidget(scrolling(inner), 1)
+        box.addWidget(scrolling(inner, on_panel=True), 1)
         row.addWidget(frame, 3)
         self.body.addLayout(row, 1)
         self._late = 0.0

@@ -39,7 +39,7 @@ class KitPage(PlanPage):
         self.lines = QVBoxLayout(inner)
         self.lines.setContentsMargins(0, 0, 8, 0)
         self.lines.setSpacing(3)
-        box.addWidget(scrolling(inner), 1)
+        box.addWidget(scrolling(inner, on_panel=True), 1)
         row = QHBoxLayout()
         self.new = QLineEdit()
         self.new.setPlaceholderText("Another line, then Enter")

@@ -22,14 +22,14 @@ MASSES = (
     ("cargo_kg", "Cargo inside"),
     ("roof_kg", "On the roof"),
     ("trailer_kg", "Trailer, weighed"),
-    ("nose_kg", "Nose weight, weighed"),
-    ("jockey_kg", "or under the jockey wheel"),
+    ("nose_kg", "Nose weight"),
+    ("jockey_kg", "Under jockey wheel"),
 )
 OTHERS = (
     ("water_l", "Water", "L"),
     ("water_c", "at", "\u00b0C"),
     ("fuel_l", "Fuel", "L"),
-    ("axle_to_jockey_m", "Axle to jockey wheel", "m"),
+    ("axle_to_jockey_m", "Axle to jockey", "m"),
     ("axle_to_coupling_m", "Axle to coupling", "m"),
 )
 LIMITS = (
@@ -71,8 +71,8 @@ class LoadPage(PlanPage):
             grid.addWidget(self.field(name, words, self._limits(name), tip=tip), at // 2, 0, 1, 2)
             at += 2
         grid.setRowStretch(at // 2 + 1, 1)
-        box.addWidget(scrolling(inner), 1)
-        row.addWidget(frame, 2)
+        box.addWidget(scrolling(inner, on_panel=True), 1)
+        row.addWidget(frame, 5)
         frame, box = panel()
         box.addWidget(label("Against the lowest limit", "heading"))
         self.drawing = LoadDrawing()
@@ -80,12 +80,15 @@ class LoadPage(PlanPage):
         holder = QHBoxLayout(inner)
         holder.setContentsMargins(0, 0, 0, 0)
         holder.addWidget(self.drawing)
-        box.addWidget(scrolling(inner), 1)
+        box.addWidget(scrolling(inner, on_panel=True), 1)
         self.left = label("", wrap=True)
         box.addWidget(self.left)
         box.addWidget(label(CAUTION, "caution", wrap=True))
-        row.addWidget(frame, 3)
+        row.addWidget(frame, 6)
         self.body.addLayout(row, 1)
+        for made in self.fields.values():
+            made.edit.setMinimumWidth(48)
+            made.unit.setFixedWidth(22)
 
     def _limits(self, name: str) -> Callable[[str], None]:
         def commit(text: str) -> None:
