@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
-from datetime import datetime
+from datetime import date, datetime, time
 from pathlib import Path
+from typing import Final
 
 import numpy as np
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.study import Change, Study
+from fairmargin.core.planning.checklists import checklist
+from fairmargin.core.study import Change, Configuration, Leg, Study
+from fairmargin.core.study.plan import Forecast, LimitSource, Load, Plan
 from fairmargin.logbook import Logbook
 from fairmargin.simulation import DayPlan, SimulatedStudy, simulate, straight_road
 
@@ -95,6 +98,139 @@ def demo_studies() -> list[SimulatedStudy]:
     return made
 
 
+def half_driven_studies() -> list[SimulatedStudy]:
+    """Make the studies that arrive planned and half-driven: ladder rack on the roof, bread trailer at two speeds."""
+    road = straight_road(np.random.default_rng(SEED), DYKE_ROAD_M)
+    rack = simulate(
+        SEED + 21,
+        DayPlan(
+            kind="cargo",
+            effect_percent=9.0,
+            instrument="charge-back",
+            start=datetime(2026, 7, 4, 9, 0),
+            traffic=0.0,
+            swap_minutes=15,
+        ),
+        road=road,
+        title="Ladder rack with name board",
+    )
+    study = rack.study.with_(
+        configurations=_named(rack.study, "Bare roof", "Ladder rack", 0.0),
+        change=Change(kind="cargo", mechanism="aerodynamic", prediction_percent=7.0),
+        notes="The rack rides inside on baseline runs, so that only the shape differs. Charged back to the same level after each leg.",
+        route_name="Dyke Road",
+        plan=Plan(
+            day=date(2026, 7, 4),
+            start=time(8, 30),
+            drag_area_percent=15.0,
+            charger_kw=11.0,
+            forecast=Forecast(
+                wind_speed_ms=4.0, wind_gust_ms=8.0, wind_from_deg=230, temperature_c=17, warming_k_per_h=0.9
+            ),
+            load=Load(
+                vehicle_kg=1710,
+                people_kg=150,
+                roof_kg=38,
+                gross_limit=(LimitSource(mass_kg=2350, source="plate"),),
+                roof_limit=(
+                    LimitSource(mass_kg=100, source="handbook"),
+                    LimitSource(mass_kg=75, source="rack"),
+                ),
+            ),
+            details={
+                "stowed": "inside, along the load bay",
+                "frontal": "board 1.1 m \u00d7 0.3 m, rack 8 cm",
+            },
+            checklist=tuple(
+                item.with_(done=item.when in {"before the day", "arrival"}) for item in checklist("cargo")
+            ),
+        ),
+    )
+    made = [replace(rack, study=_planned_from(study, 3))]
+
+    parts = [
+        simulate(
+            SEED + 23 + i,
+            DayPlan(
+                kind="towing",
+                effect_percent=effect,
+                speed_kmh=speed,
+                start=start,
+                traffic=0.0,
+                swap_minutes=15,
+            ),
+            road=road,
+        )
+        for i, (speed, effect, start) in enumerate(
+            ((70.0, 48.0, datetime(2026, 8, 8, 8, 30)), (85.0, 58.0, datetime(2026, 8, 8, 13, 30)))
+        )
+    ]
+    legs = [
+        leg.with_(
+            leg=f"L{8 * i + j + 1:02d}", run=f"R{4 * i + int(leg.run[1:])}", block=str(i + 1), speed_kmh=speed
+        )
+        for i, (part, speed) in enumerate(zip(parts, (70.0, 85.0), strict=True))
+        for j, leg in enumerate(part.study.legs)
+    ]
+    trailer = parts[0].study.with_(
+        title="Bread trailer at 70 and 85 km/h",
+        legs=tuple(legs),
+        events=(),
+        target_speed_kmh=70.0,
+        configurations=_named(parts[0].study, "Van alone", "Bread trailer", 640.0),
+        change=Change(kind="towing", mechanism=("aerodynamic", "rolling"), prediction_percent=60.0),
+        notes="Box trailer, loaded with the usual forty trays. Morning at 70, afternoon at 85 km/h.",
+        route_name="Dyke Road",
+        smallest_effect_percent=3.0,
+        plan=Plan(
+            day=date(2026, 8, 8),
+            start=time(8, 0),
+            swap_min=15,
+            drag_area_percent=55.0,
+            rolling_percent=10.0,
+            forecast=Forecast(wind_speed_ms=3.5, wind_from_deg=290, temperature_c=19, warming_k_per_h=1.0),
+            load=Load(
+                vehicle_kg=1710,
+                people_kg=150,
+                cargo_kg=40,
+                trailer_kg=640,
+                nose_kg=36,
+                gross_limit=(LimitSource(mass_kg=2350, source="plate"),),
+                towing_limit=(
+                    LimitSource(mass_kg=750, source="car plate"),
+                    LimitSource(mass_kg=800, source="trailer plate"),
+                ),
+                train_limit=(LimitSource(mass_kg=2950, source="plate"),),
+                nose_limit=(
+                    LimitSource(mass_kg=75, source="coupling"),
+                    LimitSource(mass_kg=50, source="car plate"),
+                ),
+            ),
+            details={"trailer": "box trailer, 1.9 m high, forty trays", "limits": "yes, see Load"},
+        ),
+    )
+    made.append(replace(parts[0], study=_planned_from(trailer, 5)))
+    return made
+
+
+def _named(study: Study, baseline: str, trial: str, mass_kg: float) -> tuple[Configuration, ...]:
+    a, b = study.configurations
+    return a.with_(name=baseline), b.with_(name=trial, mass_delta_kg=mass_kg)
+
+
+#: What a leg that is still planned keeps.
+_PLANNED: Final = ("leg", "run", "block", "configuration", "direction", "speed_kmh")
+
+
+def _planned_from(study: Study, run: int) -> Study:
+    """Blank the readings from a run on: it is still to be driven."""
+    legs = [
+        leg if int(leg.run[1:]) < run else Leg(**{name: getattr(leg, name) for name in _PLANNED})
+        for leg in study.legs
+    ]
+    return study.with_legs(legs)
+
+
 def _with_pressures(study: Study) -> Study:
     """Fill in what a careful note-taker also wrote down."""
     legs = tuple(
@@ -118,7 +254,7 @@ def make_demo_logbook(path: str | Path) -> None:
     if path.exists() and path.stat().st_size > 0:
         return
     with Logbook.open(path) as book:
-        for simulated in demo_studies():
+        for simulated in (*demo_studies(), *half_driven_studies()):
             result = analyse(simulated.study, simulated.traces)
             book.add(simulated.study, simulated.traces, study_summary(result))
 

@@ -20,6 +20,8 @@ from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, MECHANISMS, METHO
 from fairmargin.core.units import read_number, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
+from fairmargin.desktop.stages.planning.expected_panel import ExpectedPanel
+from fairmargin.desktop.stages.planning.prompts_panel import CalibrationPanel, PromptsPanel
 from fairmargin.desktop.widgets.basics import Mark, label, panel, scrolling
 
 #: What is easily forgotten, per kind of change. Common practice.
@@ -75,6 +77,9 @@ class QuestionStage(Stage):
         self.forgotten = label("", "caution", wrap=True)
         box.addWidget(self.forgotten)
 
+        self.prompts = PromptsPanel(session)
+        body.addWidget(self.prompts)
+
         row = QHBoxLayout()
         row.setSpacing(12)
         body.addLayout(row)
@@ -118,6 +123,9 @@ class QuestionStage(Stage):
         box.addLayout(line)
         box.addStretch()
 
+        self.expected = ExpectedPanel(session)
+        body.addWidget(self.expected)
+
         frame, box = panel()
         body.addWidget(frame)
         box.addWidget(label("The vehicle", "heading"))
@@ -145,6 +153,8 @@ class QuestionStage(Stage):
         )
         for i, (name, words, unit) in enumerate(specs):
             grid.addWidget(self._field(f"v_{name}", words, self._vehicle(name), unit=unit), 1 + i // 3, i % 3)
+        self.calibration = CalibrationPanel(session)
+        body.addWidget(self.calibration)
         frame, box = panel()
         body.addWidget(frame)
         box.addWidget(label("Notes", "heading"))
@@ -330,6 +340,8 @@ class QuestionStage(Stage):
 
     def refresh(self, study: Study) -> None:
         units, f = self.session.units, self.fields
+        for part in (self.prompts, self.expected, self.calibration):
+            part.refresh(study)
         self.subtitle.setText("say it before you drive")
         f["title"].show_text(study.title)
         f["route_name"].show_text(study.route_name)

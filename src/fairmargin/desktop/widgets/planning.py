@@ -179,7 +179,7 @@ class ExpectedCurve(Chart):
                 p, "Say what the change does (drag area, rolling, mass, power) to see what to expect of it."
             )
             return
-        left, right, top, bottom = 50.0, self.width() - 12.0, 10.0, self.height() - 26.0
+        left, right, top, bottom = 50.0, self.width() - 34.0, 10.0, self.height() - 26.0
         high = max(float(e.high.max()), self._blind, 0.5) * 1.08
         low = min(float(e.low.min()), -self._blind, -0.5) * 1.08
 
@@ -251,21 +251,22 @@ class SplitBar(Chart):
     def draw(self, p: QPainter) -> None:
         if self._share is None:
             return
-        colours = ("baseline", "trial", "trial2", "trial3", "muted")
+        shades = (0.82, 0.6, 0.42, 0.28, 0.16)  # neutral: colours belong to baseline and trials
         left, width = 2.0, self.width() - 96.0
         p.setFont(font(12))
         x = left
-        for (name, words), colour in zip(self.PARTS, colours, strict=True):
+        for (name, words), shade in zip(self.PARTS, shades, strict=True):
             value = max(0.0, getattr(self._share, name))
             w = value / self._most * width
             if w < 0.5:
                 continue
-            p.fillRect(QRectF(x, 6, w - 1, 24), theme.colour(colour))
+            p.fillRect(QRectF(x, 6, w - 1, 24), theme.colour("ink", shade))
             metrics = QFontMetricsF(font(12))
             text = f"{words} {value:.0f}"
-            if metrics.horizontalAdvance(text) < w + 2:
+            need = metrics.horizontalAdvance(text) + 2
+            if need < w or name == "driveline":
                 p.setPen(theme.colour("muted"))
-                p.drawText(QRectF(x, 34, max(w, 10), 16), _MIDDLE, text)
+                p.drawText(QRectF(x, 34, max(w, need), 16), _MIDDLE, text)
             x += w
         p.setPen(theme.colour("ink"))
         p.setFont(font(14, 600))

@@ -1,0 +1,271 @@
+"""What practitioners forget, asked per kind of change; tyre sizes; calibration; the garage."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
+
+from fairmargin.core.planning.tyres import circumference_change_percent, tyre_size
+from fairmargin.core.study import Configuration, Study, Vehicle
+from fairmargin.core.units import read_number
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.base import words_of
+from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.widgets.basics import clear, label, panel
+from fairmargin.exchange.wording import signed
+
+#: Questions per kind of change: (key, words, what a good answer looks like). Common practice.
+PROMPTS: dict[str, tuple[tuple[str, str, str], ...]] = {
+    "wheels": (
+        (
+            "diameter_width_offset",
+            "Diameter, width, offset of both",
+            "16 \u00d7 6.5 J ET45; 17 \u00d7 7 J ET48",
+        ),
+        ("wheel_mass", "Mass of one wheel, both", "9.8 kg; 12.2 kg, with tyre"),
+        ("same_tyre", "Tyres the same?", "same make, age and pressure"),
+    ),
+    "aero covers": (
+        ("fitted_first", "Which is fitted now?", "off"),
+        ("secured", "How are they secured?", "clipped, pulled at by hand"),
+        ("aboard", "Where are they on baseline runs?", "in the load bay"),
+    ),
+    "tyres": (
+        ("label_class", "Label class of both", "A; C"),
+        ("tread_age", "Tread and age of both", "6 mm, 2023; 4 mm, 2020"),
+        ("cold_pressure", "Cold pressure", "2.9 bar all round, both"),
+        ("run_in", "Run in?", "300 km"),
+    ),
+    "cargo": (
+        ("stowed", "Where is it on baseline runs?", "aboard: then mass is equal and only the shape differs"),
+        ("frontal", "Frontal area of the thing", "1.2 m \u00d7 0.4 m"),
+    ),
+    "payload": (
+        ("weighed", "Weighed? How much?", "320 kg, bathroom scale, sack by sack"),
+        ("where", "Where does it stand?", "on the floor, before the rear axle"),
+        ("above_cab", "Does it stand above the cab?", "no; if yes it is shape too: two changes"),
+    ),
+    "towing": (
+        ("trailer", "What is towed?", "bread trailer, box, 1.9 m high"),
+        ("limits", "All plates read?", "see Plan, Load: the lowest counts"),
+    ),
+    "preconditioning": (
+        ("what", "Cabin, battery, or both?", "both, 30 min before departure"),
+        ("plugged", "Plugged in?", "yes, with a meter on the socket"),
+        ("frost", "Frost?", "\u22124 \u00b0C at departure"),
+    ),
+    "technique": (
+        ("differs", "What exactly differs?", "coasting to junctions; regeneration level 1 instead of 3"),
+        ("who", "Who drives?", "the same driver for both"),
+    ),
+    "other": (("what", "What exactly changes?", "one sentence"),),
+}
+
+
+class PromptsPanel(PlanPage):
+    """Answers are kept with the study and printed in its report."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        frame, box = panel()
+        self.heading = label("", "heading")
+        box.addWidget(self.heading)
+        self.grid = QGridLayout()
+        self.grid.setHorizontalSpacing(14)
+        box.addLayout(self.grid)
+        self.tyres = QWidget()
+        line = QHBoxLayout(self.tyres)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(14)
+        for key, words in (("tyre_baseline", "Tyre size, baseline"), ("tyre_trial", "Tyre size, trial")):
+            made = self.field(key, words, self._tyre(key))
+            made.edit.setPlaceholderText("225/55R17")
+            line.addWidget(made, 1)
+        self.turn = label("", wrap=True)
+        line.addWidget(self.turn, 2)
+        box.addWidget(self.tyres)
+        self.body.addWidget(frame)
+        self._kind = ""
+        self._answers: dict[str, str] = {}
+
+    def refresh(self, study: Study) -> None:
+        kind = study.change.kind
+        if kind != self._kind:
+            self._kind = kind
+            for key in [k for k in self.fields if not k.startswith("tyre_")]:
+                del self.fields[key]
+            clear(self.grid)
+            for i, (key, words, example) in enumerate(PROMPTS[kind]):
+                made = self.field(key, words, self._answer(key))
+                made.edit.setPlaceholderText(example)
+                made.edit.setToolTip(example)
+                self.grid.addWidget(made, i // 2, i % 2)
+        answered = sum(bool(study.plan.details.get(key)) for key, *_ in PROMPTS[kind])
+        self.heading.setText(
+            f"What is easily forgotten with {kind}: {answered} of {len(PROMPTS[kind])} answered"
+        )
+        for key, *_ in PROMPTS[kind]:
+            self.fields[key].show_text(study.plan.details.get(key, ""))
+        wheels = kind in {"wheels", "tyres"}
+        self.tyres.setVisible(wheels)
+        self.fields["tyre_baseline"].show_text(study.plan.tyre_baseline)
+        self.fields["tyre_trial"].show_text(study.plan.tyre_trial)
+        self.turn.setText(self._turn(study) if wheels else "")
+
+    def _turn(self, study: Study) -> str:
+        a, b = study.plan.tyre_baseline, study.plan.tyre_trial
+        if not a or not b:
+            return "Both sizes give the change of rolling circumference, which the odometer follows."
+        change = circumference_change_percent(a, b)
+        return (
+            f"{tyre_size(a).diameter_mm:.0f} and {tyre_size(b).diameter_mm:.0f} mm across: the trial rolls {signed(change)} % per turn, so "
+            f"its odometer reads {abs(change):.1f} % {'less' if change > 0 else 'more'} per true distance. Taken into the correction "
+            "(\u00b10.5 %: tread and pressure; a GPS distance is better)."
+        )
+
+    def _answer(self, key: str) -> Callable[[str], None]:
+        return lambda text: self.change("answer", details={**self.study.plan.details, key: text})
+
+    def _tyre(self, key: str) -> Callable[[str], None]:
+        def commit(text: str) -> None:
+            if text:
+                tyre_size(text)  # refuses what is no size
+            study = self.study.with_(plan=self.study.plan.with_(**{key: text}))
+            a, b = study.plan.tyre_baseline, study.plan.tyre_trial
+            if a and b and study.trials:
+                change = round(circumference_change_percent(a, b), 2)
+                trial = study.trials[0].id
+                try:
+                    made = tuple(
+                        c.with_(circumference_change_percent=change) if c.id == trial else c
+                        for c in study.configurations
+                    )
+                except ValueError as error:
+                    raise ValueError(words_of(error)) from error
+                study = study.with_(configurations=made)
+            if not self.session.edit(study, "tyre size"):
+                raise ValueError("could not be saved")
+
+        return commit
+
+
+class CalibrationPanel(PlanPage):
+    """GPS against the car over a known stretch; vehicles of other studies; another trial."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        frame, box = panel()
+        box.addWidget(label("GPS against the car, once, over a stretch of 10 km or more", "heading"))
+        line = QHBoxLayout()
+        line.setSpacing(14)
+        for key, words, unit in (
+            ("car_km", "Odometer showed", "km"),
+            ("gps_km", "GPS said", "km"),
+            ("car_kmh", "Speedometer showed", "km/h"),
+            ("gps_kmh", "GPS said", "km/h"),
+        ):
+            line.addWidget(self.field(key, words, self._typed(key), unit), 1)
+        box.addLayout(line)
+        self.words = label("", wrap=True)
+        box.addWidget(self.words)
+        line = QHBoxLayout()
+        self.garage = QComboBox()
+        self.garage.setAccessibleName("Vehicles of this logbook")
+        line.addWidget(label("From the garage", "muted"))
+        line.addWidget(self.garage, 1)
+        self.take = QPushButton("Take this vehicle")
+        self.take.clicked.connect(self._take)
+        line.addWidget(self.take)
+        self.more = QPushButton("Another trial")
+        self.more.setToolTip("A further configuration, compared with the same baseline")
+        self.more.clicked.connect(self._another)
+        line.addWidget(self.more)
+        box.addLayout(line)
+        self.body.addWidget(frame)
+        self._values: dict[str, float] = {}
+        self._vehicles: list[tuple[str, Vehicle, tuple[object, ...]]] = []
+        self._for: object = None
+
+    def refresh(self, study: Study) -> None:
+        vehicle = study.vehicle
+        said = []
+        if vehicle.distance_error_percent:
+            said.append(f"odometer {signed(vehicle.distance_error_percent)} %")
+        if vehicle.speed_error_percent:
+            said.append(f"speedometer {signed(vehicle.speed_error_percent)} %")
+        target = study.target_speed_kmh
+        if target and vehicle.speed_error_percent:
+            said.append(
+                f"for a true {target:.0f} km/h it must show {target * (1 + vehicle.speed_error_percent / 100):.0f}"
+            )
+        self.words.setText(
+            "; ".join(said).capitalize() + "." if said else "Not calibrated: some over-read by 2 to 3 %."
+        )
+        read_only = self.session.read_only
+        self.more.setEnabled(not read_only)
+        if self.session.logbook is not None and self._for != (
+            self.session.study_id,
+            len(self.session.logbook.studies()),
+        ):
+            self._for = (self.session.study_id, len(self.session.logbook.studies()))
+            self._look_up()
+        self.take.setEnabled(bool(self._vehicles) and not read_only)
+
+    def _look_up(self) -> None:
+        """List each vehicle of the logbook's other studies once."""
+        assert self.session.logbook is not None
+        self._vehicles = []
+        seen = set()
+        for entry in reversed(self.session.logbook.studies()):
+            if entry.id == self.session.study_id:
+                continue
+            study, _ = self.session.logbook.load(entry.id)
+            key = json.dumps(study.vehicle.model_dump(mode="json"), sort_keys=True)
+            if key in seen or not study.vehicle.name:
+                continue
+            seen.add(key)
+            self._vehicles.append(
+                (f"{study.vehicle.name}, as in {entry.title}", study.vehicle, study.plan.checklist)
+            )
+        self.garage.clear()
+        self.garage.addItems([name for name, *_ in self._vehicles])
+        self.garage.setEnabled(bool(self._vehicles))
+
+    def _typed(self, key: str) -> Callable[[str], None]:
+        def commit(text: str) -> None:
+            if not text:
+                self._values.pop(key, None)
+                return
+            value = read_number(text).value
+            if value <= 0:
+                raise ValueError(f"{value:g} is not possible; expected more than 0")
+            self._values[key] = value
+            for name, car, gps in (
+                ("distance_error_percent", "car_km", "gps_km"),
+                ("speed_error_percent", "car_kmh", "gps_kmh"),
+            ):
+                if key in {car, gps} and car in self._values and gps in self._values:
+                    error = round((self._values[car] / self._values[gps] - 1) * 100, 2)
+                    try:
+                        vehicle = self.study.vehicle.with_(**{name: error})
+                    except ValueError as wrong:
+                        raise ValueError(words_of(wrong)) from wrong
+                    self.session.edit(self.study.with_(vehicle=vehicle), "calibration")
+
+        return commit
+
+    def _take(self) -> None:
+        index = self.garage.currentIndex()
+        if 0 <= index < len(self._vehicles):
+            _, vehicle, kit = self._vehicles[index]
+            plan = self.study.plan.with_(checklist=kit) if kit else self.study.plan
+            self.session.edit(self.study.with_(vehicle=vehicle, plan=plan), "vehicle from the garage")
+
+    def _another(self) -> None:
+        study = self.study
+        taken = {c.id for c in study.configurations}
+        identifier = next(letter for letter in "BCDEFGHIJKLMNOPQRSTUVWXYZ" if letter not in taken)
+        new = Configuration(id=identifier, name=f"Trial {len(study.trials) + 1}")
+        self.session.edit(study.with_(configurations=(*study.configurations, new)), "another trial")
