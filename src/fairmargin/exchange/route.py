@@ -13,7 +13,7 @@ from fairmargin.exchange.faults import InputFault
 
 SPACING_M = 50.0
 _STRETCH = re.compile(
-    r"^\s*(?P<km>\d+(?:[.,]\d+)?)\s*(?:km)?\s+(?P<heading>[NSEW]{1,3}|\d{1,3}(?:[.,]\d+)?°?)"
+    r"^\s*(?P<km>\d+(?:[.,]\d+)?)\s*(?:km)?\s+(?P<heading>[NSEW]{1,3}(?![A-Z])|\d{1,3}(?:[.,]\d+)?°?)"
     r"(?:\s+(?P<rise>[-+\u2212]?\d+(?:[.,]\d+)?)\s*m?)?\s*(?P<sector>\D.*)?$",
     re.IGNORECASE,
 )
