@@ -23,6 +23,10 @@ from fairmargin.simulation import DayPlan, simulate
 
 def study_with(mass=0.0, **plan):
     study = driven_study("ABBA").with_(plan=Plan(**plan))
+    # Not driven yet: the plan's display counts, not that of readings.
+    study = study.with_legs(
+        leg.with_(average_shown=None, average_unit=None, average_step=None) for leg in study.legs
+    )
     base, trial = study.configurations
     return study.with_(configurations=(base, trial.with_(mass_delta_kg=mass)))
 
@@ -165,3 +169,11 @@ def test_an_unknown_vehicle_is_wide():
     known = study_with(drag_area_percent=10)
     spread = [float((e.high - e.low)[0]) for e in (expected_effect(s, [90]) for s in (wide, known))]
     assert spread[0] > spread[1]
+
+
+def test_readings_already_made_tell_what_the_instrument_can():
+    # Charge-backs of 3 kWh repeat to 3 % and more: a design with them is blunter than one with a fine display.
+    study = study_with(drag_area_percent=-8)
+    charged = study.with_leg("L01", charger_kwh=3.1).with_leg("L02", charger_kwh=3.0)
+    fine, blunt = (next(compare_designs(s, patterns=["ABBA"], runs=4, days=40)) for s in (study, charged))
+    assert blunt.half_width_percent > 1.3 * fine.half_width_percent

@@ -293,3 +293,33 @@ def test_plans_survive_the_logbook_and_a_package(planned, tmp_path):
     assert planned.session.study == study
     write_package(tmp_path / "p.zip", study)
     assert read_package(tmp_path / "p.zip").study.plan == study.plan
+
+
+def test_the_plan_feeds_the_drive_stage(qtbot, planned):
+    study = planned.session.study
+    planned.session.edit(study.with_(vehicle=study.vehicle.with_(speed_error_percent=4.0)), "calibration")
+    planned.go_to("drive")
+    stage = planned.stage("drive")
+    assert stage.ahead_words.text().startswith("Next: R1 out, Baseline, planned for 09:20, 90 km/h")
+    assert "speedometer shows 94" in stage.ahead_words.text()
+    assert "Tyre pressures, cold" in stage.ahead_list.text()
+    driven = {"average_shown": 170.0, "average_unit": "Wh/km", "average_step": 1.0, "distance_km": 18.4}
+    study = planned.session.study.with_leg("L01", **driven).with_leg("L02", **driven)
+    planned.session.edit(study, "readings")
+    assert stage.ahead_words.text().startswith("Next: R2 out, Trial")
+    assert "Straps" in stage.ahead_list.text() or "inside on baseline" in stage.ahead_list.text()
+    assert "Tyre pressures, cold" not in stage.ahead_list.text()
+
+
+def test_demo_arrives_planned_and_half_driven(qtbot, window):
+    from fairmargin.demo import half_driven_studies
+
+    for made in half_driven_studies():
+        window.session.add_study(made.study)
+        states = [leg.state for leg in made.study.legs]
+        assert states.count("driven") == states.count("planned") == len(states) / 2
+        for stage in ("question", "plan", "drive", "verdict"):
+            window.go_to(stage)
+        assert window.session.comparison is not None
+        low, high = window.session.comparison.interval_percent
+        assert low < made.truth["effect_percent"] < high

@@ -112,7 +112,13 @@ def test_window_size_and_choices_are_remembered(qtbot, session):
 def test_demo_logbook_opens_with_finished_studies(qtbot, window):
     window.open_demo()
     titles = [e.title for e in window.session.logbook.studies()]
-    assert titles == ["Wheel discs, Dyke Road", "All-weather against summer tyres", "320 kg of flour"]
+    assert titles == [
+        "Wheel discs, Dyke Road",
+        "All-weather against summer tyres",
+        "320 kg of flour",
+        "Ladder rack with name board",
+        "Bread trailer at 70 and 85 km/h",
+    ]
     window.show_study(window.session.logbook.studies()[0].id)
     assert window.bar.comparison is not None
     assert window.session.logbook.path == application.demo_path()

@@ -316,6 +316,7 @@ def plan_day(
         leg_km=leg_km(study),
         speed_kmh=speed,
         wh_per_km=split(study, speed).total,
+        factors={t.id: 1.0 + max(_true_effect(study), 0.0) / 100.0 for t in study.trials},
         capacity_kwh=study.vehicle.usable_capacity_kwh if study.vehicle.energy == "electric" else None,
         names=labels,
         light=light,
@@ -425,8 +426,8 @@ def _simulate(
 ) -> Design | None:
     rng = np.random.default_rng(seed)
     size = _true_effect(study)
-    step = study.plan.display_step_kwh_per_100km * 10.0
     level = split(study, study.target_speed_kmh or 90.0).total
+    step = _reading_step(study, level)
     options = FitOptions(scatter_share=scatter.share, scatter_freedom=scatter.freedom)
     half_widths: list[float] = []
     settled = wrong = count = 0
@@ -518,6 +519,14 @@ def _simulate(
         energy_kwh=energy / made,
         swaps=swaps,
     )
+
+
+def _reading_step(study: Study, level_wh_per_km: float) -> float:
+    """Step of the instrument as the study's own legs show it, else the plan's display. [Wh/km]"""
+    driven = [o for o in observations(study, {}) if all(study.leg(name).included for name in o.legs)]
+    if driven:
+        return math.sqrt(12.0) * float(np.mean([o.relative_sd for o in driven])) * level_wh_per_km
+    return study.plan.display_step_kwh_per_100km * 10.0
 
 
 def _true_effect(study: Study) -> float:

@@ -566,9 +566,11 @@ def _instruments(case: Case) -> list[Concern]:
                     severity,
                     charge,
                     tuple(name for o in using for name in o.legs),
-                    f"Step of the {gauge}: {100 * step_share:.1f} % of a reading",
-                    f"Rounding alone is worth this much with {count} leg{'s' if count != 1 else ''} each "
-                    f"({kind}).",
+                    f"Charging back repeats to \u00b1{56.6 * step_share:.1f} % of a leg"
+                    if kind == "charge back"
+                    else f"Step of the {gauge}: {100 * step_share:.1f} % of a reading",
+                    f"{'Where the charger stops' if kind == 'charge back' else 'Rounding'} alone is worth this much with "
+                    f"{count} leg{'s' if count != 1 else ''} each ({kind}).",
                     "Longer legs, more of them, or a finer instrument."
                     if severity == "caution"
                     else "Nothing to do.",

@@ -115,6 +115,7 @@ def timetable(
     wh_per_km: float,
     capacity_kwh: float | None,
     names: dict[str, str],
+    factors: dict[str, float] | None = None,
     light: Daylight | None = None,
     late_min: float = 0.0,
     done_runs: int = 0,
@@ -138,6 +139,8 @@ def timetable(
         Usable capacity; without it nothing is said of charging.
     names : dict
         Configuration id to the name people use.
+    factors : dict, optional
+        Configuration id to its consumption over `wh_per_km`.
     light : Daylight, optional
     late_min : float
         How late the day started. [min]
@@ -181,11 +184,12 @@ def timetable(
             add("warm-up", plan.warm_up_min, "Warm-up drive: tyres, driveline, cabin")
     leg_min = 60.0 * leg_km / speed_kmh
     before = runs[done_runs - 1][1] if 0 < done_runs <= len(runs) else None
-    reserve = 100.0 * run_kwh / capacity_kwh if capacity_kwh else 0.0
     for run, configuration in runs[done_runs:]:
         if before is not None and configuration != before:
             add("swap", swap_minutes(plan, kind), f"Change to {names.get(configuration, configuration)}")
         before = configuration
+        factor = (factors or {}).get(configuration, 1.0)
+        reserve = 100.0 * run_kwh * factor / capacity_kwh if capacity_kwh else 0.0
         if capacity_kwh and charge - reserve < plan.charge_low_percent:
             wanted = plan.charge_start_percent
             minutes = charge_minutes(charge, wanted, capacity_kwh, plan.charger_kw)
@@ -205,7 +209,7 @@ def timetable(
                     (window[1] - clock).total_seconds() / 60.0,
                     f"Wait out the traffic until {end:%H:%M}",
                 )
-        spend(run_kwh)
+        spend(run_kwh * factor)
         add("run", length, f"Run {run}, {names.get(configuration, configuration)}", run, configuration)
         add("turn", plan.turn_min, "Read off, write down, turn")
     spend(plan.travel_min / 60.0 * 60.0 * wh_per_km / 1000.0)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, QPoint, Qt
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -23,10 +23,12 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core import units
+from fairmargin.core.designs import plan_day
+from fairmargin.core.planning.checklists import checklist
 from fairmargin.core.study import Leg, Study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
-from fairmargin.desktop.widgets.basics import Elided, Mark, clear, label, scrolling
+from fairmargin.desktop.widgets.basics import Elided, Mark, clear, label, panel, scrolling
 
 _SOC = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%?\s*(?:-|\u2013|\u2212|to|\u2192|>)\s*(\d+(?:[.,]\d+)?)\s*%\s*$")
 _READING = (
@@ -326,6 +328,12 @@ class DriveStage(Stage):
             wrap=True,
         )
         self.page.addWidget(caution)
+        self.ahead, box = panel((18, 10, 18, 10), 4)
+        self.ahead_words = label("", "heading", wrap=True)
+        box.addWidget(self.ahead_words)
+        self.ahead_list = label("", "", wrap=True)
+        box.addWidget(self.ahead_list)
+        self.page.addWidget(self.ahead)
         self._inner = QWidget()
         self._sheet = QVBoxLayout(self._inner)
         self._sheet.setContentsMargins(0, 0, 8, 0)
@@ -335,6 +343,13 @@ class DriveStage(Stage):
         self.cards: dict[str, LegCard] = {}
         self._marks: list[tuple[str, Mark, Any]] = []
         self._structure: object = None
+        self._next = ""
+
+    def _show_next(self) -> None:
+        """Bring the card of the leg that is next into sight."""
+        card = self.cards.get(self._next)
+        if card is not None:
+            self.area.ensureWidgetVisible(card, 0, 40)
 
     # ------------------------------------------------------------ drawing
 
@@ -357,8 +372,46 @@ class DriveStage(Stage):
         if nxt:
             words += f" \u00b7 next: {nxt.run or nxt.leg} {nxt.direction}, {study.configuration(nxt.configuration).label}"
         self.subtitle.setText(words)
+        self.ahead.setVisible(nxt is not None)
+        if nxt is not None:
+            self._show_ahead(study, nxt)
+        if (nxt.leg if nxt else "") != self._next:
+            self._next = nxt.leg if nxt else ""
+            if nxt is not None:
+                QTimer.singleShot(0, self._show_next)
         for button in (self.paste_button, self.add_button):
             button.setEnabled(not self.session.read_only)
+
+    def _show_ahead(self, study: Study, leg: Leg) -> None:
+        """What the plan says of the leg that is next: when, how fast by the speedometer, and what to look at."""
+        order = "".join("A" if x[0].configuration == study.baseline.id else "B" for _, x in study.runs())
+        names = [run for run, _ in study.runs()]
+        words = f"Next: {leg.run or leg.leg} {leg.direction}, {study.configuration(leg.configuration).label}"
+        run = names.index(leg.run or leg.leg)
+        same_run = [x for x in study.legs if (x.run or x.leg) == (leg.run or leg.leg)]
+        first = same_run[0].leg == leg.leg
+        if study.plan.day is not None and first:
+            steps = [s for s in plan_day(study, order).steps if s.kind == "run"]
+            words += f", planned for {steps[run].start:%H:%M}"
+        speed = leg.speed_kmh or study.target_speed_kmh
+        if speed:
+            choice = self.session.units
+            error = study.vehicle.speed_error_percent
+            words += f", {choice.show('speed', speed):.0f} {choice.speed}"
+            if error:
+                words += f" (the speedometer shows {choice.show('speed', speed * (1 + error / 100)):.0f})"
+        self.ahead_words.setText(words)
+        before = [x for x in study.legs[: study.legs.index(leg)] if x.leg not in {s.leg for s in same_run}]
+        swapped = bool(before) and before[-1].configuration != leg.configuration
+        wanted = (
+            {"each leg"} | ({"each run"} if first else set()) | ({"swap"} if first and swapped else set())
+        )
+        if not before and first:
+            wanted |= {"arrival"}
+        items = study.plan.checklist or checklist(study.change.kind)
+        lines = [f"\u2610  {i.text}" for i in items if i.when in wanted and not i.done]
+        self.ahead_list.setText("\n".join(lines[:6]))
+        self.ahead_list.setToolTip("\n".join(lines))
 
     def _build(self, study: Study) -> None:
         self._inner.setUpdatesEnabled(False)
