@@ -29,6 +29,7 @@ from scipy.optimize import least_squares
 
 from fairmargin import cli
 from fairmargin.core.analysis import analyse
+from fairmargin.core.designs import compare_designs
 from fairmargin.core.judgement.conditions import leg_conditions
 from fairmargin.core.judgement.fit import FitOptions, fit_study, prepare
 from fairmargin.core.judgement.logs import gate_logs
@@ -107,9 +108,18 @@ def hundred_packages(folder: Path) -> None:
     print(f"100 packages {call(paths):.2f} s, one {1000 * one:.0f} ms: {call(paths) / one:.0f} times")
 
 
+def designs() -> None:
+    """Five orders of runs, 200 simulated days each (the aim: under 10 s)."""
+    study = simulate(5, DayPlan()).study
+    begin = time.perf_counter()
+    made = list(compare_designs(study, runs=8))
+    print(f"{len(made)} designs of 200 simulated days: {time.perf_counter() - begin:.1f} s")
+
+
 def main() -> None:
     """Print one line a benchmark."""
     sixteen_legs()
+    designs()
     with tempfile.TemporaryDirectory() as name:
         million_samples(Path(name))
         hundred_packages(Path(name))

@@ -13,8 +13,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _home = tempfile.mkdtemp()
 os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _home
 
-from PySide6.QtCore import QSettings  # noqa: E402
+from PySide6.QtCore import QSettings, QThreadPool  # noqa: E402
 from PySide6.QtTest import QTest  # noqa: E402
+from PySide6.QtWidgets import QScrollArea  # noqa: E402
 
 from fairmargin.demo import make_demo_logbook  # noqa: E402
 from fairmargin.desktop.application import make_application  # noqa: E402
@@ -61,6 +62,22 @@ def main() -> int:
         if window.focusWidget():
             window.focusWidget().clearFocus()
         take(stage)
+        if stage == "question" and not arguments.only:
+            area = window.stage("question").findChild(QScrollArea)
+            area.verticalScrollBar().setValue(area.verticalScrollBar().maximum() // 2)
+            take("question-expected")
+        if stage == "plan" and not arguments.only:
+            plans = window.stage("plan")
+            window.show_study(session.logbook.studies()[-1].id)
+            window.go_to("plan")
+            plans.designs.compare()
+            QThreadPool.globalInstance().waitForDone()
+            take("plan")
+            for page in ("route", "day", "load"):
+                plans.show_page(page)
+                take(f"plan-{page}")
+            plans.show_page("design")
+            window.show_study(session.logbook.studies()[arguments.study].id)
     if not arguments.dark and not arguments.only:
         theme.choose("dark")
         window.go_to("verdict")

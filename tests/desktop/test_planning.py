@@ -323,3 +323,20 @@ def test_demo_arrives_planned_and_half_driven(qtbot, window):
         assert window.session.comparison is not None
         low, high = window.session.comparison.interval_percent
         assert low < made.truth["effect_percent"] < high
+
+
+def test_two_changes_at_once_are_named_before_the_drive(qtbot, planned):
+    planned.go_to("question")
+    stage = planned.stage("question")
+    assert not stage.prompts.second.isVisibleTo(stage)
+    type_into(qtbot, stage.fields["mass_delta"], "90")
+    assert "Two things change at once" in stage.prompts.second.text()
+    assert "90 kg as well as shape" in stage.prompts.second.text()
+    type_into(qtbot, stage.fields["mass_delta"], "0")
+    assert not stage.prompts.second.isVisibleTo(stage)
+
+
+def test_other_shapes_of_study_are_offered_with_their_price(planned):
+    design = page(planned, "design")
+    assert "Two cars side by side" in design.others.text() and "Everyday log" in design.others.text()
+    assert "whole kWh would want legs of" in design.others.text()

@@ -584,3 +584,43 @@ def shortest_leg_km(study: Study, legs_each: int, share_of_smallest: float = 0.5
     allowed = share_of_smallest * study.smallest_effect_percent
     one_km = display_noise_percent(step_kwh / per_km, legs_each)
     return one_km / allowed
+
+
+@dataclass(frozen=True, slots=True)
+class Shape:
+    """Another shape of study, and what it would cost."""
+
+    name: str
+    half_width_percent: float
+    hours: float
+    words: str
+
+
+def other_shapes(study: Study, runs: int, scatter: ScatterPrior | None = None) -> tuple[Shape, ...]:
+    """Margins of other shapes of study, from scatter alone (the day cancels or averages out in both).
+
+    Side by side with a swap: each pair of drives is a ratio of two legs, so scatter counts twice and weather
+    hardly. Everyday: trips of this route's length scatter by 6 % of 10 km and 2.5 % a day (common practice).
+    """
+    prior = scatter or ScatterPrior()
+    km = leg_km(study)
+    legs = runs // 2 * (2 if study.method == "out-and-back" else 1)
+    one = prior.share * math.sqrt(30.0 / min(max(km, 5.0), 60.0))
+    beside = 196.0 * one * math.sqrt(4.0 / max(legs, 1))
+    trips = 20
+    each = math.hypot(0.06 * math.sqrt(10.0 / min(max(km, 3.0), 33.0)), 0.025)
+    hours = plan_day(study, order_of("ABBA", runs)).hours
+    return (
+        Shape(
+            "two cars side by side, swapped half way",
+            beside,
+            hours,
+            "the day cancels; a second car and driver, and a swap of the change between the cars",
+        ),
+        Shape(
+            "everyday log, 20 trips of each",
+            196.0 * each * math.sqrt(2.0 / trips),
+            2 * trips * km / (study.target_speed_kmh or 60.0),
+            "no test day; weeks of patience, and trips you make anyway",
+        ),
+    )

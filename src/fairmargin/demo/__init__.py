@@ -94,6 +94,10 @@ def demo_studies() -> list[SimulatedStudy]:
             configurations=configurations, change=change, notes=notes, route_name="Dyke Road", title=title
         )
         study = _with_pressures(study)
+        told = {"aero covers": {"drag_area_percent": -5.0}, "tyres": {"rolling_percent": 12.0}}.get(
+            plan.kind, {}
+        )
+        study = study.with_(plan=Plan(day=plan.start.date(), start=time(7, 45), **told))
         made.append(replace(simulated, study=study))
     return made
 

@@ -64,7 +64,17 @@ class MiniBar(QWidget):
 
             lo, hi = x(self._known["low"]), x(self._known["high"])
             p.fillRect(QRectF(lo, y - 5, hi - lo, 10), theme.colour("trial", 0.35))
-            draw_mark(p, QPointF(x(self._known["effect"]), y), 14, 0, theme.colour("trial"))
+            effect = float(self._known["effect"])
+            if abs(effect) <= self.REACH:
+                draw_mark(p, QPointF(x(effect), y), 14, 0, theme.colour("trial"))
+            else:
+                # Beyond the scale: an arrow, so that it is not read as a value.
+                side = 1.0 if effect > 0 else -1.0
+                p.setPen(QPen(theme.colour("trial"), 2.4))
+                for back in (0.0, 7.0):
+                    tip = QPointF(middle + side * (half - back), y)
+                    p.drawLine(tip, QPointF(tip.x() - side * 6, y - 6))
+                    p.drawLine(tip, QPointF(tip.x() - side * 6, y + 6))
         p.end()
 
 
@@ -160,7 +170,7 @@ class HomePage(QWidget):
         self._list.setSpacing(10)
         page.addWidget(scrolling(inner), 1)
         self.legend = label(
-            "Bars: effect of the trial on consumption, \u221212 % to +12 % of baseline; the line is no difference.",
+            "Bars: effect of the trial on consumption, \u221212 % to +12 % of baseline, arrows beyond; the line is no difference.",
             "muted",
         )
         page.addWidget(self.legend)

@@ -433,11 +433,12 @@ class DayStrip(Chart):
         super().__init__(parent)
         self._table: Timetable | None = None
         self._baseline = "A"
+        self._weather = ""
         self.setMinimumHeight(170)
 
-    def show_day(self, table: Timetable, baseline: str) -> None:
-        """Redraw."""
-        self._table, self._baseline = table, baseline
+    def show_day(self, table: Timetable, baseline: str, weather: str = "") -> None:
+        """Redraw; `weather` is the forecast in words."""
+        self._table, self._baseline, self._weather = table, baseline, weather
         self.setAccessibleName(
             "; ".join(f"{s.start:%H:%M} {s.words}" for s in table.steps if s.kind != "turn")
         )
@@ -505,6 +506,8 @@ class DayStrip(Chart):
             p.setPen(theme.colour("muted"))
             p.drawText(QPointF(at + 17, 160), words)
             at += 34 + QFontMetricsF(font(12)).horizontalAdvance(words)
+        p.setPen(theme.colour("ink"))
+        p.drawText(QRectF(at, 146, right - at, 18), _RIGHT, self._weather)
 
 
 class LoadDrawing(Chart):

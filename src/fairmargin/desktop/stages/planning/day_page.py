@@ -114,7 +114,7 @@ class DayPage(PlanPage):
         self.heading.setText(
             f"{table.steps[0].start:%A %d %B}: {table.steps[0].start:%H:%M} to {table.end:%H:%M}, {table.energy_kwh:.0f} kWh{late}"
         )
-        self.strip.show_day(table, study.baseline.id)
+        self.strip.show_day(table, study.baseline.id, self._weather(study, table))
         self.warning.setText(" ".join(table.warnings))
         self.warning.setVisible(bool(table.warnings))
         for step in table.steps:
@@ -124,6 +124,23 @@ class DayPage(PlanPage):
             text = f"{step.start:%H:%M}  {step.words}{level}"
             self.steps.addWidget(label(text, "" if step.kind == "run" else "muted"))
         self.steps.addStretch()
+
+    def _weather(self, study: Study, table: Timetable) -> str:
+        """The forecast over the day, in words."""
+        f, units = study.plan.forecast, self.session.units
+        parts = []
+        if f.wind_speed_ms is not None:
+            came = f" from {f.wind_from_deg:.0f}\u00b0" if f.wind_from_deg is not None else ""
+            parts.append(f"wind {f.wind_speed_ms:g} m/s{came}")
+        if f.temperature_c is not None:
+            later = f.temperature_c + (f.warming_k_per_h or 0.0) * table.hours
+            ends = [f"{units.show('temperature', t):.0f}" for t in (f.temperature_c, later)]
+            parts.append(
+                f"{ends[0]} to {ends[1]} {units.temperature}"
+                if ends[0] != ends[1]
+                else f"{ends[0]} {units.temperature}"
+            )
+        return ", ".join(parts)
 
     def _set_day(self, text: str) -> None:
         try:

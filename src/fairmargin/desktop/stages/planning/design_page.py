@@ -56,7 +56,7 @@ class DesignPage(PlanPage):
         for pairs in (1, 2, 3, 4, 6):
             self.runs.addItem(f"{pairs} pair{'s' if pairs > 1 else ''} of runs", 2 * pairs)
         self.runs.setCurrentIndex(1)
-        self.runs.activated.connect(lambda _: self.compare())
+        self.runs.activated.connect(lambda _: self._other_runs())
         head.addWidget(self.runs)
         self.go = QPushButton("Compare designs")
         self.go.clicked.connect(self.compare)
@@ -119,17 +119,27 @@ class DesignPage(PlanPage):
         self.others.setText(self._other_shapes(study))
 
     def _other_shapes(self, study: Study) -> str:
-        noise = display_noise_percent(
-            study.plan.display_step_kwh_per_100km
-            * 10.0
-            / designs.split(study, study.target_speed_kmh or 90.0).total,
-            4,
+        runs = int(self.runs.currentData())
+        lines = [
+            f"{shape.name[0].upper()}{shape.name[1:]}: about \u00b1{shape.half_width_percent:.1f} % for {shape.hours:.0f} h of driving; {shape.words}."
+            for shape in designs.other_shapes(study, runs, self.session.scatter)
+        ]
+        whole = study.with_(plan=study.plan.with_(display_step_kwh_per_100km=1.0))
+        legs = runs // 2 * (2 if study.method == "out-and-back" else 1)
+        units = self.session.units
+        shortest = units.show("distance", designs.shortest_leg_km(whole, legs))
+        level = designs.split(study, study.target_speed_kmh or 90.0).total
+        noise = display_noise_percent(study.plan.display_step_kwh_per_100km * 10.0 / level, legs)
+        lines.append(
+            f"This display's step alone is worth \u00b1{noise:.1f} % with {legs} legs each; one that shows whole kWh would want legs of "
+            f"{shortest:.0f} {units.distance} or more."
         )
-        return (
-            f"The display's step alone is worth \u00b1{noise:.1f} % with four legs each. "
-            "Two cars side by side: the day cancels, but it takes a second car, a second driver and a swap of the change between them. "
-            "Everyday log: no test day at all, but trips scatter by 5 % and more: weeks of each for an effect of a few per cent."
-        )
+        return "\n".join(lines)
+
+    def _other_runs(self) -> None:
+        if self.session.study is not None:
+            self.others.setText(self._other_shapes(self.session.study))
+            self.compare()
 
     def compare(self) -> None:
         """Start the simulation in the background."""

@@ -27,7 +27,7 @@ MASSES = (
 )
 OTHERS = (
     ("water_l", "Water", "L"),
-    ("water_c", "at", "\u00b0C"),
+    ("water_c", "Water at", "\u00b0C"),
     ("fuel_l", "Fuel", "L"),
     ("axle_to_jockey_m", "Axle to jockey", "m"),
     ("axle_to_coupling_m", "Axle to coupling", "m"),

@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
+from fairmargin.core.planning.second import second_changes
 from fairmargin.core.planning.tyres import circumference_change_percent, tyre_size
 from fairmargin.core.study import Configuration, Study, Vehicle
 from fairmargin.core.units import read_number
@@ -86,6 +87,8 @@ class PromptsPanel(PlanPage):
         self.turn = label("", wrap=True)
         line.addWidget(self.turn, 2)
         box.addWidget(self.tyres)
+        self.second = label("", "fault", wrap=True)
+        box.addWidget(self.second)
         self.body.addWidget(frame)
         self._kind = ""
         self._answers: dict[str, str] = {}
@@ -108,6 +111,9 @@ class PromptsPanel(PlanPage):
         )
         for key, *_ in PROMPTS[kind]:
             self.fields[key].show_text(study.plan.details.get(key, ""))
+        second = second_changes(study)
+        self.second.setText("Two things change at once. " + " ".join(second) if second else "")
+        self.second.setVisible(bool(second))
         wheels = kind in {"wheels", "tyres"}
         self.tyres.setVisible(wheels)
         self.fields["tyre_baseline"].show_text(study.plan.tyre_baseline)
