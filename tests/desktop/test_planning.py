@@ -179,6 +179,10 @@ def test_typed_stretches_and_tracks_become_the_road(qtbot, planned, tmp_path):
     planned.session.edit(study.with_(plan=study.plan.with_(forecast=forecast)), "forecast")
     # Half the road into a wind of 6 m/s, half across it.
     assert "Out: 3.0 m/s of head wind at the mast, 3.0 m/s across" in route.words.text()
+    type_into(qtbot, route.fields["gate_start"], "1.5")
+    assert planned.session.study.plan.gate_start_m == 1500
+    type_into(qtbot, route.fields["gate_end"], "12")
+    assert "must lie on the route (10.0 km)" in route.fields["gate_end"].fault.text()
     (tmp_path / "x.gpx").write_text("<gpx")
     assert not route.bring(str(tmp_path / "x.gpx"))
     assert "not a GPX file" in planned.notice_text.text()
@@ -259,7 +263,7 @@ def test_a_report_is_read_and_judged_against_the_limits(qtbot, planned):
     weather.rain.click()
     assert "Do not go" in weather.answer.text()
     qtbot.mouseClick(weather.cost, Qt.MouseButton.LeftButton)
-    assert "The wind costs" in weather.cost_words.text()
+    assert "The wind costs" in weather.cost_words.text() and "10 %" in weather.cost_words.text()
 
 
 # ---------------------------------------------------------------- kit

@@ -8,6 +8,7 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.judgement.logs import cumulated, gate_logs, thin
 from fairmargin.core.physics.route import line_of
 from fairmargin.core.study import Trace
+from fairmargin.core.study.plan import Plan
 
 DEGREE_M = 111_250.0  # of latitude, about
 
@@ -216,3 +217,15 @@ def test_a_log_of_the_whole_road_is_placed_within_metres():
     log = gates(study, {"L01": trace}).gated["L01"]
     assert log.place_m[0] == pytest.approx(300, abs=20)
     assert log.scale == pytest.approx(1.0, abs=0.003)
+
+
+def test_lines_placed_on_the_route_narrow_the_gates():
+    study = logged()
+    lined = study.with_(plan=Plan(gate_start_m=3000.0, gate_end_m=15_000.0))
+    found = gates(lined, drives(lined))
+    for name, log in found.gated.items():
+        low, high = (3400.0, 15_400.0) if lined.leg(name).direction == "back" else (3000.0, 15_000.0)
+        assert (log.start_m, log.end_m) == pytest.approx((low, high), abs=1.0)
+        assert log.length_m == pytest.approx(12_000, rel=2e-3)
+    silly = study.with_(plan=Plan(gate_start_m=9000.0, gate_end_m=9100.0))
+    assert next(iter(gates(silly, drives(silly)).gated.values())).length_m > 15_000

@@ -347,6 +347,7 @@ def gate_logs(
         high = min(gates[False][1], road_m - gates[True][0])
         if high - low > 0.75 * min(b - a for a, b in gates.values()):
             gates = {False: (low, high), True: (road_m - high, road_m - low)}
+    gates = _with_lines(study, gates, road_m) if by_position else gates
     result: dict[str, GatedLog] = {}
     for leg in logged:
         name = leg.leg
@@ -375,6 +376,18 @@ def gate_logs(
     )
     shape = _shape(study, distance, heights) if len(study.route) > 1 else _logged_shape(line, heights, road_m)
     return Logs(result, shape, by_position)
+
+
+def _with_lines(
+    study: Study, gates: Mapping[bool, tuple[float, float]], road_m: float
+) -> dict[bool, tuple[float, float]]:
+    """Narrow the gates to the start and end lines placed on the route, where they are."""
+    low = float(study.plan.gate_start_m or 0.0)
+    high = float(study.plan.gate_end_m or road_m)
+    if high - low < 0.2 * road_m:
+        return dict(gates)
+    lines = {False: (low, high), True: (road_m - high, road_m - low)}
+    return {way: (max(a, lines[way][0]), min(b, lines[way][1])) for way, (a, b) in gates.items()}
 
 
 def _heights(

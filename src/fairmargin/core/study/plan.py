@@ -96,6 +96,9 @@ class Plan(Value):
     rolling_percent: number(-80, 500, "%") = None  # type: ignore[valid-type]
     auxiliary_w: number(-10000, 10000, "W") = None  # type: ignore[valid-type]
     total_percent: number(-80, 500, "%") = None  # type: ignore[valid-type]
+    #: Start and end line along the route in the out direction; where absent the logs' own ramps decide.
+    gate_start_m: number(0, 5e6, "m") = None  # type: ignore[valid-type]
+    gate_end_m: number(0, 5e6, "m") = None  # type: ignore[valid-type]
     tyre_baseline: str = ""
     tyre_trial: str = ""
     details: dict[str, str] = Field(default_factory=dict)  # answers to the prompts of the kind

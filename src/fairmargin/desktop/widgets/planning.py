@@ -284,6 +284,7 @@ class RouteDrawing(Chart):
         self._z: np.ndarray | None = None
         self._wind: tuple[float, float] | None = None
         self._sectors: list[tuple[float, float, str]] = []
+        self._gates: tuple[float | None, float | None] = (None, None)
         self._unit, self._per_km = "km", 1.0
         self.setMinimumHeight(240)
 
@@ -297,8 +298,10 @@ class RouteDrawing(Chart):
         sectors: list[tuple[float, float, str]],
         unit: str,
         per_km: float,
+        gates_m: tuple[float | None, float | None] = (None, None),
     ) -> None:
         """Redraw; `wind` is speed [m/s] and the direction it comes from [degrees]."""
+        self._gates = gates_m
         self._x, self._y, self._s, self._z = east_m, north_m, distance_m, height_m
         self._wind, self._sectors, self._unit, self._per_km = wind, sectors, unit, per_km
         self.update()
@@ -332,9 +335,14 @@ class RouteDrawing(Chart):
         p.drawPath(path)
         p.setFont(font(12, 600))
         loop = math.hypot(self._x[-1] - self._x[0], self._y[-1] - self._y[0]) < 0.05 * self._s[-1]
+        first = 0 if self._gates[0] is None else int(np.searchsorted(self._s, self._gates[0]))
+        last = len(self._s) - 1
+        if self._gates[1] is not None:
+            last = min(last, int(np.searchsorted(self._s, self._gates[1])))
+        closed = loop and self._gates == (None, None)
         for i, words in (
-            (0, "start and end" if loop else "start gate"),
-            (len(self._s) - 1, "" if loop else "end gate"),
+            (min(first, last), "start and end" if closed else "start gate"),
+            (last, "" if closed else "end gate"),
         ):
             if not words:
                 continue

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QWidget
 
@@ -9,7 +11,9 @@ from fairmargin.core.judgement.logs import gate_logs
 from fairmargin.core.physics import wind
 from fairmargin.core.physics.route import line_of
 from fairmargin.core.study import RoutePoint, Study
+from fairmargin.core.units import read_quantity
 from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.base import show_number
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.planning import RouteDrawing
@@ -36,6 +40,13 @@ class RoutePage(PlanPage):
         box.addWidget(self.drawing, 1)
         self.words = label("", wrap=True)
         box.addWidget(self.words)
+        line = QHBoxLayout()
+        line.setSpacing(14)
+        tip = "Logged legs are cut to these lines; reset and read-off belong there too"
+        line.addWidget(self.field("gate_start", "Start line at", self._gate("gate_start_m"), tip=tip), 1)
+        line.addWidget(self.field("gate_end", "End line at", self._gate("gate_end_m"), tip=tip), 1)
+        line.addStretch(2)
+        box.addLayout(line)
         self.body.addWidget(frame, 1)
         frame, box = panel()
         box.addWidget(label("Or type its stretches, one a line: length, heading, rise, name", "heading"))
@@ -57,6 +68,10 @@ class RoutePage(PlanPage):
 
     def refresh(self, study: Study) -> None:
         read_only = self.session.read_only
+        units = self.session.units
+        for key, metres in (("gate_start", study.plan.gate_start_m), ("gate_end", study.plan.gate_end_m)):
+            shown = "" if metres is None else show_number(units.show("distance", metres / 1000.0), 2)
+            self.fields[key].show_text(shown, units.distance)
         for button in (self.track, self.draw):
             button.setEnabled(not read_only)
         self.gone.setEnabled(not read_only and bool(study.route))
@@ -88,7 +103,6 @@ class RoutePage(PlanPage):
         if len(known) >= 2:
             heights = np.interp(line.distance_m, [k[0] for k in known], [k[1] for k in known])
         sectors = _sectors(study.route)
-        units = self.session.units
         self.drawing.show_route(
             line.east_m,
             line.north_m,
@@ -98,8 +112,27 @@ class RoutePage(PlanPage):
             sectors,
             units.distance,
             units.show("distance", 1.0),
+            (study.plan.gate_start_m, study.plan.gate_end_m),
         )
         self.words.setText(self._say(study, blowing, heights))
+
+    def _gate(self, name: str) -> Callable[[str], None]:
+        def commit(text: str) -> None:
+            metres = (
+                None if not text else 1000.0 * read_quantity(text, "distance", self.session.units.distance)
+            )
+            plan = self.study.plan.with_(**{name: metres})
+            whole = (
+                self.study.route[-1].distance_m - self.study.route[0].distance_m if self.study.route else 0.0
+            )
+            low, high = plan.gate_start_m or 0.0, plan.gate_end_m or whole
+            if whole and (high > whole + 1 or high - low < 0.2 * whole):
+                raise ValueError(
+                    f"the lines must lie on the route ({whole / 1000:.1f} km) and leave a fifth of it between them"
+                )
+            self.change("start and end line", **{name: metres})
+
+        return commit
 
     def _say(self, study: Study, blowing: tuple[float, float] | None, heights: np.ndarray | None) -> str:
         units = self.session.units

@@ -136,12 +136,19 @@ class WeatherPage(PlanPage):
         study = self.session.study
         if study is None or not study.trials:
             return
-        calm = study.with_(plan=study.plan.with_(forecast=study.plan.forecast.with_(wind_speed_ms=1.0)))
-        here, still = (
-            next(designs.compare_designs(s, patterns=["ABBA"], days=60, scatter=self.session.scatter))
-            for s in (study, calm)
-        )
+        forecast = study.plan.forecast
+
+        def margin(**changes: float) -> float:
+            other = study.with_(plan=study.plan.with_(forecast=forecast.with_(**changes)))
+            made = next(
+                designs.compare_designs(other, patterns=["ABBA"], days=60, scatter=self.session.scatter)
+            )
+            return made.half_width_percent
+
+        here, still = margin(), margin(wind_speed_ms=1.0)
+        steady = margin(warming_k_per_h=0.0) if forecast.warming_k_per_h else here
         self.cost_words.setText(
-            f"ABBA in this wind: \u00b1{here.half_width_percent:.1f} %; in 1 m/s: \u00b1{still.half_width_percent:.1f} %. "
-            f"The wind costs {max(0.0, here.half_width_percent - still.half_width_percent):.1f} % of margin."
+            f"ABBA in this weather: \u00b1{here:.1f} %. The wind costs {max(0.0, here - still):.1f} % of margin (against 1 m/s), "
+            f"the warming day {max(0.0, here - steady):.1f} %; rain would cost about 10 % of consumption where it falls "
+            "(common practice) and is not corrected."
         )
