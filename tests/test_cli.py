@@ -144,3 +144,50 @@ def test_analyse_takes_the_testers_scatter_from_a_logbook(tmp_path):
     assert own["interval_percent"] != common["interval_percent"]
     missing = run("analyse", tmp_path / "p", "--logbook", tmp_path / "none")
     assert missing.returncode == 2 and "none" in missing.stderr
+
+
+def test_a_loggers_file_becomes_samples_of_a_package(tmp_path):
+    bare = driven_study("AB", method="one-way")
+    empty = dict.fromkeys(("average_shown", "average_unit", "average_step", "distance_km", "duration_s"))
+    write_package(tmp_path / "p", bare.with_legs(leg.with_(**empty) for leg in bare.legs))
+    rows = ["Zeit;Geschwindigkeit [km/h];Leistung [kW]"]
+    for i in range(1800):
+        standing = 760 < i < 1000
+        rows.append(f"{i};{0 if standing else 90},0;{0 if standing else 15 if i < 800 else 14},0")
+    (tmp_path / "log.csv").write_text("\n".join(rows))
+    home = {"XDG_CONFIG_HOME": str(tmp_path / "config")}
+    seen = run("import", tmp_path / "log.csv", "--into", tmp_path / "p", "--preview", **home)
+    assert "Leistung [kW]: power, kW" in seen.stdout
+    done = run("import", tmp_path / "log.csv", "--into", tmp_path / "p", "--profile", "van", **home)
+    assert done.returncode == 0, done.stderr
+    assert "L01: 0 to 760 s, 761 samples" in done.stdout and "L02: 1000 to 1799 s" in done.stdout
+    result = json.loads(run("analyse", tmp_path / "p", "--json").stdout)["comparisons"][0]
+    assert result["as_measured_percent"] == pytest.approx((14 / 15 - 1) * 100, abs=0.05)
+    again = run(
+        "import",
+        tmp_path / "log.csv",
+        "--into",
+        tmp_path / "p",
+        "--profile",
+        "van",
+        "--legs",
+        "L01,L02",
+        **home,
+    )
+    assert again.returncode == 2 and "nothing is overwritten" in again.stderr
+    assert "van" in (tmp_path / "config" / "fairmargin" / "profiles.json").read_text()
+
+
+def test_a_study_of_a_logbook_is_exported(tmp_path):
+    from fairmargin.exchange.package import read_package
+    from fairmargin.logbook.store import Logbook
+
+    with Logbook.open(tmp_path / "b.fairmargin") as book:
+        book.add(driven_study("AB", title="One"))
+        book.add(driven_study("ABBA", title="Two"))
+    assert run("export", tmp_path / "b.fairmargin", "Two", tmp_path / "two.zip").returncode == 0
+    assert read_package(tmp_path / "two.zip").study.title == "Two"
+    assert run("export", tmp_path / "b.fairmargin", "1", tmp_path / "one").returncode == 0
+    assert read_package(tmp_path / "one").study.title == "One"
+    missing = run("export", tmp_path / "b.fairmargin", "Three", tmp_path / "x")
+    assert missing.returncode == 2 and "1: One; 2: Two" in missing.stderr

@@ -356,6 +356,120 @@ def report(
         raise typer.Exit(BAD_INPUT) from None
 
 
+@app.command(name="import")
+def import_(
+    logfile: Annotated[Path, typer.Argument(help="A logger's table: CSV with a header row.")],
+    into: Annotated[Path, typer.Option("--into", help="Study package that gets the samples.")],
+    profile: Annotated[
+        str, typer.Option(help="Named profile; guessed from the file and kept under this name when new.")
+    ] = "",
+    legs: Annotated[
+        str, typer.Option(help="Legs the drives belong to, in their order, such as L01,L02.")
+    ] = "",
+    whole: Annotated[bool, typer.Option("--whole", help="One leg; do not cut at stops.")] = False,
+    preview: Annotated[
+        bool, typer.Option("--preview", help="Show how it would be read; write nothing.")
+    ] = False,
+) -> None:
+    """Bring a logger's file into a package: cut into drives at stops, one for each leg."""
+    from fairmargin.exchange import loggers
+    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.package import read_package, write_package
+
+    try:
+        saved = loggers.load_profiles(_profiles_path())
+        if profile and profile in saved:
+            chosen = saved[profile]
+        else:
+            seen = loggers.preview(logfile, profile)
+            chosen = seen.profile
+            for notice in seen.notices:
+                _fault(f"{logfile}: note: {notice}")
+        for column in chosen.columns:
+            print(f"{column.header}: {f'{column.role}, {column.unit}' if column.role else 'not used'}")
+        if preview:
+            return
+        log = loggers.read_log(logfile, chosen)
+        for notice in log.notices:
+            _fault(f"{logfile}: note: {notice}")
+        package = read_package(into)
+        drives = (
+            [(float(log.trace.time_s[0]), float(log.trace.time_s[-1]))]
+            if whole
+            else loggers.split_at_stops(log.trace)
+        )
+        names = [n.strip() for n in legs.split(",") if n.strip()] or [
+            leg.leg for leg in package.study.legs if leg.leg not in package.traces and leg.included
+        ]
+        known = {leg.leg for leg in package.study.legs}
+        wrong = [n for n in names if n not in known]
+        if wrong:
+            raise InputFault([f"--legs: {', '.join(wrong)} not in legs.csv of {into}"])
+        taken = [n for n in names if n in package.traces]
+        if taken:
+            raise InputFault([f"{into}: {', '.join(taken)} already has samples; nothing is overwritten"])
+        if len(drives) != len(names):
+            raise InputFault(
+                [
+                    f"{logfile}: {len(drives)} drives of 500 m and more, {len(names)} legs without samples; name the legs with --legs, "
+                    "or take the file as one with --whole"
+                ]
+            )
+        traces = dict(package.traces)
+        for name, (start, end) in zip(names, drives, strict=True):
+            traces[name] = loggers.cut(log.trace, start, end)
+            print(f"{name}: {start:.0f} to {end:.0f} s, {len(traces[name].time_s)} samples")
+        write_package(into, package.study, traces)
+        if profile and profile not in saved:
+            loggers.save_profiles(_profiles_path(), [*saved.values(), chosen])
+    except InputFault as fault:
+        for line in fault.faults:
+            _fault(line)
+        raise typer.Exit(BAD_INPUT) from None
+    except OSError as error:
+        _fault(f"{error.filename or logfile}: {error.strerror or error}")
+        raise typer.Exit(BAD_INPUT) from None
+
+
+def _profiles_path() -> Path:
+    import platformdirs
+
+    return Path(platformdirs.user_config_dir("fairmargin")) / "profiles.json"
+
+
+@app.command()
+def export(
+    logbook: Annotated[Path, typer.Argument(help="A logbook.")],
+    study: Annotated[str, typer.Argument(help="Title of the study, or its number in the list.")],
+    out: Annotated[Path, typer.Argument(help="Folder or .zip to write.")],
+) -> None:
+    """Write a study of a logbook as a package."""
+    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.package import write_package
+    from fairmargin.logbook.store import Logbook, LogbookFault
+
+    try:
+        with Logbook.open(logbook, create=False) as book:
+            entries = book.studies()
+            matching = [e for e in entries if e.title == study]
+            if not matching and study.isdigit() and 1 <= int(study) <= len(entries):
+                matching = [entries[int(study) - 1]]
+            if len(matching) != 1:
+                titles = "; ".join(f"{i}: {e.title}" for i, e in enumerate(entries, start=1))
+                _fault(
+                    f'{logbook}: {"more than one study" if matching else "no study"} "{study}"; there are {titles}'
+                )
+                raise typer.Exit(BAD_INPUT)
+            write_package(out, *book.load(matching[0].id))
+    except LogbookFault as fault:
+        _fault(str(fault))
+        raise typer.Exit(BAD_INPUT) from None
+    except InputFault as fault:
+        for line in fault.faults:
+            _fault(line)
+        raise typer.Exit(BAD_INPUT) from None
+
+
 @app.command(name="install-desktop")
 def install_desktop() -> None:
     """Put the menu entry, the icon and the logbook's file type into your desktop (no root needed)."""

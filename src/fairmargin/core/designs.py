@@ -425,6 +425,7 @@ def _simulate(
     cancelled: Callable[[], bool],
 ) -> Design | None:
     rng = np.random.default_rng(seed)
+    lot = np.random.default_rng(seed + 1)  # apart, so that every pattern meets the same days
     size = _true_effect(study)
     level = split(study, study.target_speed_kmh or 90.0).total
     step = _reading_step(study, level)
@@ -443,7 +444,7 @@ def _simulate(
         if cancelled():
             return None
         if base is None or pattern == "random":
-            order = order_of(pattern, runs, rng)
+            order = order_of(pattern, runs, lot)
             base = planned(study, order)
             base = base.with_legs(
                 leg.with_(average_shown=level / 10.0, average_unit="kWh/100km", average_step=step / 10.0)

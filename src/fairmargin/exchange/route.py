@@ -17,7 +17,7 @@ _STRETCH = re.compile(
     r"(?:\s+(?P<rise>[-+\u2212]?\d+(?:[.,]\d+)?)\s*m?)?\s*(?P<sector>\D.*)?$",
     re.IGNORECASE,
 )
-_COMPASS = (
+COMPASS = (
     "N",
     "NNE",
     "NE",
@@ -124,8 +124,8 @@ def typed_route(text: str, latitude: float = 52.0, longitude: float = 0.0) -> tu
                 f'line {number}: "{line.strip()}" is not a stretch; expected length, heading and rise such as 6.2 km NE +12 m'
             )
         name = match["heading"].upper().rstrip("°")
-        if name in _COMPASS:
-            heading = 22.5 * _COMPASS.index(name)
+        if name in COMPASS:
+            heading = 22.5 * COMPASS.index(name)
         elif name[0].isdigit() and float(name.replace(",", ".")) <= 360:
             heading = float(name.replace(",", "."))
         else:

@@ -29,6 +29,7 @@ from fairmargin.core.study import Leg, Study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
 from fairmargin.desktop.widgets.basics import Elided, Mark, clear, label, panel, scrolling
+from fairmargin.exchange.route import COMPASS
 
 _SOC = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%?\s*(?:-|\u2013|\u2212|to|\u2192|>)\s*(\d+(?:[.,]\d+)?)\s*%\s*$")
 _READING = (
@@ -258,26 +259,6 @@ def _shown(choice: units.UnitChoice, quantity: str, value: float | None, decimal
     return "" if value is None else show_number(choice.show(quantity, value), decimals)
 
 
-_COMPASS = (
-    "N",
-    "NNE",
-    "NE",
-    "ENE",
-    "E",
-    "ESE",
-    "SE",
-    "SSE",
-    "S",
-    "SSW",
-    "SW",
-    "WSW",
-    "W",
-    "WNW",
-    "NW",
-    "NNW",
-)
-
-
 def read_leg_field(
     key: str, text: str, choice: units.UnitChoice, leg: Leg, day: datetime | None
 ) -> dict[str, Any]:
@@ -299,8 +280,8 @@ def read_leg_field(
     if key == "started_at":
         return {key: read_clock(text, leg.started_at or day)}
     if key == "wind_from_deg":
-        if text.upper() in _COMPASS:
-            return {key: _COMPASS.index(text.upper()) * 22.5}
+        if text.upper() in COMPASS:
+            return {key: COMPASS.index(text.upper()) * 22.5}
         return {key: units.read_quantity(text.rstrip("\u00b0"), "direction", "\u00b0")}
     quantity = {"distance_km": "distance", "temperature_c": "temperature", "wind_speed_ms": "wind",
                 "pressure_hpa": "pressure"}[key]  # fmt: skip
