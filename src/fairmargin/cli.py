@@ -245,7 +245,8 @@ def plan(
         best = next(x for x in compared if x.recommended)
         order = best.order if best.order != "random" else d.order_of("ABBA", runs)
         when = study.plan.day or date.today()
-        table = d.plan_day(study, order, when)
+        clock = datetime.combine(when, datetime.min.time().replace(hour=12)).astimezone()
+        table = d.plan_day(study, order, when, utc_offset=clock.utcoffset())
         pairs = d.pairs_for(study, best)
         expected = d.expected_effect(study, [study.target_speed_kmh or 90.0])
         if ics is not None:

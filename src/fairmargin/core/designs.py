@@ -293,8 +293,13 @@ def plan_day(
     late_min: float = 0.0,
     done_runs: int = 0,
     now: datetime | None = None,
+    utc_offset: timedelta | None = None,
 ) -> Timetable:
-    """Timetable of the study's plan for an order of runs."""
+    """Timetable of the study's plan for an order of runs.
+
+    `utc_offset` is that of the clock people go by; without it the longitude decides, to the hour and without
+    summer time.
+    """
     plan = study.plan
     day = day or plan.day or date(2026, 6, 1)
     names = {"A": study.baseline.id, "B": study.trials[0].id if study.trials else study.baseline.id}
@@ -303,10 +308,8 @@ def plan_day(
     place = next((p for p in study.route if p.latitude is not None and p.longitude is not None), None)
     light = None
     if place is not None and place.latitude is not None and place.longitude is not None:
-        # Clock time at the place, to the hour: longitude decides (summer time is the reader's to add).
-        light = daylight_of(
-            day, place.latitude, place.longitude, timedelta(hours=round(place.longitude / 15.0))
-        )
+        offset = utc_offset if utc_offset is not None else timedelta(hours=round(place.longitude / 15.0))
+        light = daylight_of(day, place.latitude, place.longitude, offset)
     return timetable(
         plan,
         day=day,

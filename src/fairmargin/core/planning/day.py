@@ -177,19 +177,23 @@ def timetable(
     else:
         # Pressures are cold pressures: before the wheels have turned.
         add("cold pressures", PRESSURES_MIN, "Tyre pressures, cold; load and weigh; kit aboard")
-        spend(plan.travel_min / 60.0 * 60.0 * wh_per_km / 1000.0)
+        spend(plan.travel_min * wh_per_km / 1000.0)
         add("travel", plan.travel_min, "To the start")
         if plan.warm_up_min > 0:
             spend(plan.warm_up_min / 60.0 * speed_kmh * wh_per_km / 1000.0)
             add("warm-up", plan.warm_up_min, "Warm-up drive: tyres, driveline, cabin")
     leg_min = 60.0 * leg_km / speed_kmh
     before = runs[done_runs - 1][1] if 0 < done_runs <= len(runs) else None
-    for run, configuration in runs[done_runs:]:
+    home = plan.travel_min * wh_per_km / 1000.0  # at about 60 km/h
+    home_percent = 100.0 * home / capacity_kwh if capacity_kwh else 0.0
+    for number, (run, configuration) in enumerate(runs[done_runs:], start=done_runs + 1):
         if before is not None and configuration != before:
             add("swap", swap_minutes(plan, kind), f"Change to {names.get(configuration, configuration)}")
         before = configuration
         factor = (factors or {}).get(configuration, 1.0)
         reserve = 100.0 * run_kwh * factor / capacity_kwh if capacity_kwh else 0.0
+        if number == len(runs):
+            reserve += home_percent
         if capacity_kwh and charge - reserve < plan.charge_low_percent:
             wanted = plan.charge_start_percent
             minutes = charge_minutes(charge, wanted, capacity_kwh, plan.charger_kw)
@@ -212,7 +216,7 @@ def timetable(
         spend(run_kwh * factor)
         add("run", length, f"Run {run}, {names.get(configuration, configuration)}", run, configuration)
         add("turn", plan.turn_min, "Read off, write down, turn")
-    spend(plan.travel_min / 60.0 * 60.0 * wh_per_km / 1000.0)
+    spend(home)
     add("travel", plan.travel_min, "Home")
     if light is not None and light.sunset is not None:
         dark = [s for s in steps if s.kind == "run" and s.end > light.sunset]

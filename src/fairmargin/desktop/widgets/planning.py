@@ -441,12 +441,11 @@ class DayStrip(Chart):
         super().__init__(parent)
         self._table: Timetable | None = None
         self._baseline = "A"
-        self._weather = ""
         self.setMinimumHeight(170)
 
-    def show_day(self, table: Timetable, baseline: str, weather: str = "") -> None:
-        """Redraw; `weather` is the forecast in words."""
-        self._table, self._baseline, self._weather = table, baseline, weather
+    def show_day(self, table: Timetable, baseline: str) -> None:
+        """Redraw."""
+        self._table, self._baseline = table, baseline
         self.setAccessibleName(
             "; ".join(f"{s.start:%H:%M} {s.words}" for s in table.steps if s.kind != "turn")
         )
@@ -514,8 +513,6 @@ class DayStrip(Chart):
             p.setPen(theme.colour("muted"))
             p.drawText(QPointF(at + 17, 160), words)
             at += 34 + QFontMetricsF(font(12)).horizontalAdvance(words)
-        p.setPen(theme.colour("ink"))
-        p.drawText(QRectF(at, 146, right - at, 18), _RIGHT, self._weather)
 
 
 class LoadDrawing(Chart):
@@ -572,7 +569,7 @@ class LoadDrawing(Chart):
             p.setFont(font(12))
             p.setPen(theme.colour("muted"))
             flags = Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
-            p.drawText(QRectF(left, y + 19, self.width() - left - 8, 34), flags, check.words)
+            p.drawText(QRectF(8, y + 19, self.width() - 16, 34), flags, check.words)
 
     def _draw_vehicle(self, p: QPainter) -> None:
         ground = 92.0

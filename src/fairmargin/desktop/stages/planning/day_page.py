@@ -40,6 +40,8 @@ class DayPage(PlanPage):
         box.addLayout(head)
         self.strip = DayStrip()
         box.addWidget(self.strip)
+        self.sky = label("", "muted", wrap=True)
+        box.addWidget(self.sky)
         self.warning = label("", "caution", wrap=True)
         box.addWidget(self.warning)
         self.body.addWidget(frame)
@@ -47,9 +49,11 @@ class DayPage(PlanPage):
         row.setSpacing(12)
         frame, box = panel()
         box.addWidget(label("Times", "heading"))
-        grid = QGridLayout()
+        times = QWidget()
+        grid = QGridLayout(times)
+        grid.setContentsMargins(0, 0, 6, 0)
         grid.setHorizontalSpacing(14)
-        box.addLayout(grid)
+        box.addWidget(scrolling(times, on_panel=True), 1)
         specs = (
             ("day", "Day", self._set_day, ""),
             ("start", "Cold pressures at", self._set_start, ""),
@@ -64,7 +68,9 @@ class DayPage(PlanPage):
         )
         for i, (key, words, commit, unit) in enumerate(specs):
             grid.addWidget(self.field(key, words, commit, unit), i // 2, i % 2)
-        box.addStretch()
+        grid.setRowStretch(len(specs), 1)
+        for made in self.fields.values():
+            made.edit.setMinimumWidth(48)
         row.addWidget(frame, 2)
         frame, box = panel()
         box.addWidget(label("In order", "heading"))
@@ -85,7 +91,11 @@ class DayPage(PlanPage):
         order = "".join(
             "A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs()
         )
-        return plan_day(study, order, study.plan.day or date.today(), late_min=self._late) if order else None
+        if not order:
+            return None
+        day = study.plan.day or date.today()
+        offset = datetime.combine(day, time(12)).astimezone().utcoffset()  # of the clock on the wall
+        return plan_day(study, order, day, late_min=self._late, utc_offset=offset)
 
     def refresh(self, study: Study) -> None:
         f, plan = self.fields, study.plan
@@ -114,7 +124,8 @@ class DayPage(PlanPage):
         self.heading.setText(
             f"{table.steps[0].start:%A %d %B}: {table.steps[0].start:%H:%M} to {table.end:%H:%M}, {table.energy_kwh:.0f} kWh{late}"
         )
-        self.strip.show_day(table, study.baseline.id, self._weather(study, table))
+        self.strip.show_day(table, study.baseline.id)
+        self.sky.setText(self._weather(study, table))
         self.warning.setText(" ".join(table.warnings))
         self.warning.setVisible(bool(table.warnings))
         for step in table.steps:
@@ -140,7 +151,14 @@ class DayPage(PlanPage):
                 if ends[0] != ends[1]
                 else f"{ends[0]} {units.temperature}"
             )
-        return ", ".join(parts)
+        light = table.daylight
+        if light is not None and light.sunrise is not None and light.sunset is not None:
+            parts.append(f"light from {light.sunrise:%H:%M} to {light.sunset:%H:%M}")
+        return (
+            f"Forecast: {', '.join(parts)}."
+            if parts
+            else "No forecast yet: enter one on the Go or wait page."
+        )
 
     def _set_day(self, text: str) -> None:
         try:
