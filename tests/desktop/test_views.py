@@ -1,5 +1,6 @@
 """Every view: small and large windows, empty and huge studies, long names, light and dark; the toolkit pinned."""
 
+import numpy as np
 import PySide6
 import pytest
 from PySide6.QtCore import QObject, Signal
@@ -198,3 +199,40 @@ def test_desktop_files_are_installed(tmp_path):
     assert (data / "icons/hicolor/scalable/apps/fairmargin.svg").exists()
     assert "*.fairmargin" in (data / "mime/packages/fairmargin.xml").read_text()
     assert len(done) >= 3
+
+
+def test_logged_legs_are_driven_and_drawn_along_the_road(qtbot, window):
+    from PySide6.QtCore import QThreadPool
+
+    from fairmargin.simulation import DayPlan, simulate
+
+    made = simulate(11, DayPlan(samples=True, instrument="logger"))
+    window.session.add_study(made.study, made.traces)
+    qtbot.waitUntil(lambda: window.session.analysis is not None and not window.session._jobs, timeout=10_000)
+    QThreadPool.globalInstance().waitForDone()
+    window.go_to("examine")
+    stage = window.stage("examine")
+    assert "8 legs with a reading" in stage.subtitle.text()
+    assert stage.table.item(0, 3).text().startswith("driven")
+    for what, unit in (("along:speed", "km/h"), ("along:power", "kW"), ("along:height", "m")):
+        stage.what.setCurrentIndex(stage.what.findData(what))
+        assert "8 legs over the same road" in stage.plot_words.text()
+        said = stage.traces.reading_at(9.0)
+        assert said.startswith("9.00 km: baseline") and unit in said and "trial 1" in said
+    # All legs hold about 90 km/h at the ninth kilometre.
+    stage.what.setCurrentIndex(stage.what.findData("along:speed"))
+    speeds = [float(np.interp(9.0, *_rising(line))) for line in stage.traces.lines]
+    assert np.median(speeds) == pytest.approx(90, abs=2)
+    stage.what.setCurrentIndex(stage.what.findData("along:soc"))
+    assert stage.plot_words.text() == "No leg has this in its log."
+    window.go_to("drive")
+    assert "8 of 8 legs driven" in window.stage("drive").subtitle.text()
+    # A study without logs offers no traces.
+    window.session.add_study(driven_study("AB"))
+    window.go_to("examine")
+    assert stage.what.findData("along:speed") < 0 and stage.what.currentData() == "consumption"
+
+
+def _rising(line):
+    turned = line.place[0] > line.place[-1]
+    return (line.place[::-1], line.value[::-1]) if turned else (line.place, line.value)

@@ -10,7 +10,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from fairmargin.core.analysis import Analysis, Comparison, View, analyse
 from fairmargin.core.judgement.scatter import ScatterPrior, learned_scatter
-from fairmargin.core.study import Study, Trace
+from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary
 from fairmargin.logbook import Logbook, LogbookFault
@@ -246,6 +246,15 @@ class Session(QObject):
         if removed and study_id == self.study_id:
             self.close_study()
         self.studiesChanged.emit()
+
+    def has_reading(self, leg: Leg) -> bool:
+        """Whether a leg has a reading: typed, or logged power."""
+        trace = self.traces.get(leg.leg)
+        return leg.has_reading or (trace is not None and trace.power_kw is not None)
+
+    def state(self, leg: Leg) -> str:
+        """State of a leg in a word: planned, driven (typed or logged), left out."""
+        return "driven" if leg.included and self.has_reading(leg) else leg.state
 
     # ------------------------------------------------------------ analysis
 

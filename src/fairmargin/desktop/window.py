@@ -195,7 +195,7 @@ class MainWindow(QMainWindow):
     def _stops(self, study: Study) -> tuple[Stop, ...]:
         analysis = self.session.analysis
         c = self.session.comparison
-        driven = sum(leg.has_reading for leg in study.legs)
+        driven = sum(self.session.has_reading(leg) for leg in study.legs)
         out = sum(not leg.included for leg in study.legs)
         total = len(study.legs)
         letters = "".join(
@@ -553,7 +553,7 @@ class MainWindow(QMainWindow):
         study, analysis = self.session.study, self.session.analysis
         if study is None:
             return
-        if any(leg.state == "planned" for leg in study.legs):
+        if any(self.session.state(leg) == "planned" for leg in study.legs):
             self.go_to("drive")
         elif analysis is None or analysis.comparisons:
             self.go_to("verdict")

@@ -93,7 +93,11 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
             for c in analysis.comparisons
         ),
         figures=tuple(_figures(study, analysis)),
-        tables=(_readings(study, choice), _corrections(study, analysis), _results(study, analysis, choice)),
+        tables=(
+            _readings(study, choice, {leg.leg for leg in analysis.legs}),
+            _corrections(study, analysis),
+            _results(study, analysis, choice),
+        ),
         concerns=tuple(
             (
                 x.severity,
@@ -173,7 +177,7 @@ def shown_reading(leg: Leg) -> str:
     return ", ".join(parts)
 
 
-def _readings(study: Study, choice: u.UnitChoice) -> Table:
+def _readings(study: Study, choice: u.UnitChoice, read: set[str]) -> Table:
     def show(quantity: str, value: float | None, decimals: int) -> str:
         return "" if value is None else f"{choice.show(quantity, value):.{decimals}f}"
 
@@ -185,7 +189,7 @@ def _readings(study: Study, choice: u.UnitChoice) -> Table:
         duration = (
             "" if leg.duration_s is None else f"{int(leg.duration_s // 60)}:{round(leg.duration_s % 60):02d}"
         )
-        state = leg.state if leg.included else "left out"
+        state = "left out" if not leg.included else "driven" if leg.leg in read else leg.state
         rows.append(
             (
                 leg.leg,

@@ -204,8 +204,8 @@ class LegCard(QFrame):
         way = {"out": "Out", "back": "Back", "loop": "Round"}.get(leg.direction, "Leg")
         self.head.setText(f"{way} \u00b7 {leg.leg}")
         events = [e.kind.replace("-", " ") for e in study.events if e.leg == leg.leg]
-        words: str = leg.state
-        if leg.state == "left out":
+        words = self.stage.session.state(leg)
+        if words == "left out":
             words = f"left out: {leg.reason or 'no reason given'}"
         elif events:
             words += f" \u00b7 {', '.join(dict.fromkeys(events))}"
@@ -342,12 +342,12 @@ class DriveStage(Stage):
             self._structure = structure
         for leg in study.legs:
             self.cards[leg.leg].show_leg(study, leg)
-        driven = sum(leg.state == "driven" for leg in study.legs)
+        driven = sum(self.session.state(leg) == "driven" for leg in study.legs)
         left_out = sum(leg.state == "left out" for leg in study.legs)
         words = f"{driven} of {len(study.legs)} legs driven"
         if left_out:
             words += f", {left_out} left out"
-        nxt = next((leg for leg in study.legs if leg.state == "planned"), None)
+        nxt = next((leg for leg in study.legs if self.session.state(leg) == "planned"), None)
         for name, card in self.cards.items():
             card.mark_next(nxt is not None and name == nxt.leg)
         if nxt:

@@ -29,6 +29,14 @@ _PLOTS = {
     "temperature": "Air temperature",
     "wind": "Reported wind",
 }
+#: The same keys as `widgets.traces.TRACES`, which is only imported when a log is drawn.
+_ALONG = {
+    "along:speed": "Speed along the road",
+    "along:power": "Power along the road",
+    "along:height": "Height along the road",
+    "along:soc": "Charge along the road",
+    "along:temperature": "Temperature along the road",
+}
 #: Legs drawn with pyqtgraph symbols; the baseline is a circle everywhere.
 _SYMBOLS = ("d", "t1", "s")
 
@@ -68,6 +76,40 @@ class ExamineStage(Stage):
         box.addLayout(self._plot_box, 1)
         self.page.addWidget(frame, 3)
         self.plot: object = None
+        self.traces: object = None
+
+    def _show_options(self) -> None:
+        """Offer the traces where there are any, and only there."""
+        have = self.what.count() > len(_PLOTS)
+        if bool(self.session.traces) == have:
+            return
+        self.what.blockSignals(True)
+        if have:
+            if self.what.currentIndex() >= len(_PLOTS):
+                self.what.setCurrentIndex(0)
+            while self.what.count() > len(_PLOTS):
+                self.what.removeItem(self.what.count() - 1)
+        else:
+            for key, words in _ALONG.items():
+                self.what.addItem(words, key)
+        self.what.blockSignals(False)
+
+    def _draw_traces(self, study: Study, what: str) -> None:
+        from fairmargin.desktop.widgets.traces import TracesPlot
+
+        if self.traces is None:
+            made = TracesPlot()
+            made.read.connect(self.plot_words.setText)
+            self._plot_box.addWidget(made)
+            self.traces = made
+        assert isinstance(self.traces, TracesPlot)
+        self.traces.show()
+        count = self.traces.show_traces(study, self.session.traces, what, self.session.units)
+        self.plot_words.setText(
+            f"{count} legs over the same road, gates in yellow \u00b7 point at it to read, wheel to zoom"
+            if count
+            else "No leg has this in its log."
+        )
 
     def _make_plot(self) -> object:
         import pyqtgraph as pg  # only this stage draws with it
@@ -101,7 +143,7 @@ class ExamineStage(Stage):
                 wind = f"{units.show('wind', leg.wind_speed_ms):.1f}"
                 if leg.wind_from_deg is not None:
                     wind += f"  {leg.wind_from_deg:.0f}\u00b0"
-            state: str = leg.state if leg.included else f"left out: {leg.reason}"
+            state = self.session.state(leg) if leg.included else f"left out: {leg.reason}"
             events = [e.kind.replace("-", " ") for e in study.events if e.leg == leg.leg]
             if events and leg.included:
                 state += f" \u00b7 {', '.join(dict.fromkeys(events))}"
@@ -141,11 +183,20 @@ class ExamineStage(Stage):
         if chosen in names:
             self.table.selectRow(names.index(chosen))
         self.table.blockSignals(False)
-        driven = sum(leg.has_reading for leg in study.legs)
+        driven = sum(self.session.has_reading(leg) for leg in study.legs)
         out = sum(not leg.included for leg in study.legs)
         self.subtitle.setText(f"{driven} legs with a reading \u00b7 {out} left out")
         self._chosen()
-        self._draw(study)
+        self._show_options()
+        what = str(self.what.currentData())
+        along = what in _ALONG
+        for widget, wanted in ((self.plot, not along), (self.traces, along)):
+            if isinstance(widget, QWidget):
+                widget.setVisible(wanted)
+        if along:
+            self._draw_traces(study, what)
+        else:
+            self._draw(study)
 
     def _draw(self, study: Study) -> None:
         import pyqtgraph as pg

@@ -132,7 +132,7 @@ class PlanStage(Stage):
         runs = []
         letters = ""
         for run, legs in study.runs():
-            states = {leg.state for leg in legs}
+            states = {self.session.state(leg) for leg in legs}
             state = "planned" if "planned" in states else "left out" if states == {"left out"} else "driven"
             c = legs[0].configuration
             runs.append((run, trials.index(c) if c in trials else None, state, legs[0].block))
@@ -140,7 +140,7 @@ class PlanStage(Stage):
         self.strip.show_runs(runs)
         self.subtitle.setText(f"{letters or 'no runs yet'} \u00b7 {len(study.legs)} legs")
         read_only = self.session.read_only
-        begun = any(leg.has_reading for leg in study.legs)
+        begun = any(self.session.has_reading(leg) for leg in study.legs)
         self.lay.setEnabled(not read_only and not begun)
         self.lay.setToolTip("Readings have been typed: add a block instead." if begun else "")
         self.block.setEnabled(not read_only and bool(trials))

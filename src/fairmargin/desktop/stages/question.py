@@ -363,7 +363,7 @@ class QuestionStage(Stage):
         f["prediction"].show_text(show_number(study.change.prediction_percent, 1))
         f["prediction"].edit.setReadOnly(sealed is not None or self.session.read_only)
         self.seal.setEnabled(sealed is None and not self.session.read_only)
-        driven = any(leg.has_reading for leg in study.legs)
+        driven = any(self.session.has_reading(leg) for leg in study.legs)
         if sealed is not None:
             self.sealed.setText(f"Sealed {sealed:%Y-%m-%d %H:%M}. It stands beside the result.")
         else:

@@ -1,0 +1,175 @@
+"""Traces of logged legs against the road: overlaid at the same place, between the gates."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PySide6.QtCore import Qt, Signal
+
+from fairmargin.core.judgement.logs import GatedLog, Logs, gate_logs
+from fairmargin.core.study import Study, Trace
+from fairmargin.core.units import UnitChoice
+from fairmargin.desktop.theme import theme, trial_colour
+
+Array = NDArray[np.float64]
+
+#: What can be drawn along the road.
+TRACES = {
+    "along:speed": "Speed along the road",
+    "along:power": "Power along the road",
+    "along:height": "Height along the road",
+    "along:soc": "Charge along the road",
+    "along:temperature": "Temperature along the road",
+}
+POWER_SMOOTH_S = 15
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Line:
+    """One leg as drawn: place along the road in the out direction [km of the person's unit], and the value."""
+
+    leg: str
+    place: Array
+    value: Array
+    trial: int | None
+    included: bool
+
+
+def lines_of(
+    study: Study, traces: Mapping[str, Trace], what: str, units: UnitChoice
+) -> tuple[list[Line], Logs, float]:
+    """Curves of every logged leg, the logs between their gates, and the length of the road. [m]"""
+    legs = [leg for leg in study.legs if leg.leg in traces]
+    logs = gate_logs(study, legs, traces, dict.fromkeys(traces, 0.0))
+    road_m = max(
+        (logs.shape.total_m if logs.shape else 0.0),
+        max((float(g.place_m[-1]) for g in logs.gated.values()), default=0.0),
+    )
+    trials = [t.id for t in study.trials]
+    per_km = units.show("distance", 1.0)
+    made = []
+    for leg in legs:
+        log = logs.of(leg.leg)
+        if log is None:
+            continue
+        value = _values(log, traces[leg.leg], what, units)
+        if value is None:
+            continue
+        place = road_m - log.place_m if leg.direction == "back" else log.place_m
+        trial = trials.index(leg.configuration) if leg.configuration in trials else None
+        made.append(Line(leg.leg, place / 1000.0 * per_km, value, trial, leg.included))
+    return made, logs, road_m
+
+
+def _values(log: GatedLog, trace: Trace, what: str, units: UnitChoice) -> Array | None:
+    thinned = log.thinned
+    if what == "along:speed":
+        return np.asarray(units.show("speed", 1.0) * thinned.speed_m_s * 3.6)
+    if what == "along:power":
+        if thinned.energy_wh is None:
+            return None
+        power = np.gradient(thinned.energy_wh, thinned.time_s) * 3.6  # kW
+        width = min(POWER_SMOOTH_S, len(power))
+        return np.convolve(power, np.full(width, 1.0 / width), mode="same")
+    column = {
+        "along:height": trace.elevation_m,
+        "along:soc": trace.soc_percent,
+        "along:temperature": trace.temperature_c,
+    }[what]
+    if column is None or not np.isfinite(column).any():
+        return None
+    good = np.isfinite(column)
+    value = np.interp(thinned.time_s, trace.time_s[good], column[good])
+    if what == "along:temperature":
+        low, high = units.show("temperature", 0.0), units.show("temperature", 1.0)
+        return np.asarray(low + value * (high - low))
+    return np.asarray(value)
+
+
+def unit_of(what: str, units: UnitChoice) -> str:
+    """Unit of what is drawn."""
+    return {"along:speed": units.speed, "along:power": "kW", "along:height": "m", "along:soc": "%"}.get(
+        what, units.temperature
+    )
+
+
+class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
+    """Curves of all legs, gates as lines, a crosshair that reads them; the wheel zooms, dragging pans."""
+
+    read = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMenuEnabled(False)
+        self.hideButtons()
+        self.setMinimumHeight(150)
+        self.lines: list[Line] = []
+        self._unit = self._distance = ""
+        self._cross = pg.InfiniteLine(angle=90, movable=False)
+        self._proxy = pg.SignalProxy(self.scene().sigMouseMoved, rateLimit=30, slot=self._moved)
+
+    def show_traces(self, study: Study, traces: Mapping[str, Trace], what: str, units: UnitChoice) -> int:
+        """Redraw; returns the number of legs drawn."""
+        self.clear()
+        self.setBackground(theme.colour("panel"))
+        self.lines, logs, road_m = lines_of(study, traces, what, units)
+        self._unit, self._distance = unit_of(what, units), units.distance
+        for line in self.lines:
+            name = "baseline" if line.trial is None else trial_colour(line.trial)
+            style = Qt.PenStyle.SolidLine if line.included else Qt.PenStyle.DotLine
+            pen = pg.mkPen(theme.colour(name, 0.75 if line.included else 0.4), width=1, style=style)
+            curve = self.plot(line.place, line.value, pen=pen)
+            curve.setDownsampling(auto=True, method="peak")
+            curve.setClipToView(True)
+        out = next((log for name, log in logs.gated.items() if study.leg(name).direction != "back"), None)
+        if out is not None:
+            for metres in (out.start_m, out.end_m):
+                gate = pg.InfiniteLine(units.show("distance", metres / 1000.0), angle=90, movable=False)
+                gate.setPen(pg.mkPen(theme.colour("here"), width=2))
+                self.addItem(gate)
+        self._cross.setPen(pg.mkPen(theme.colour("muted"), width=1, style=Qt.PenStyle.DashLine))
+        self._cross.hide()
+        self.addItem(self._cross)
+        for side in ("left", "bottom"):
+            axis = self.getAxis(side)
+            axis.setPen(pg.mkPen(theme.colour("rule")))
+            axis.setTextPen(pg.mkPen(theme.colour("muted")))
+            axis.enableAutoSIPrefix(False)
+        self.setLabel("bottom", f"along the road, {units.distance}", color=theme.colours.muted)
+        self.setLabel("left", self._unit, color=theme.colours.muted)
+        self.showGrid(x=False, y=True, alpha=0.15)
+        self.autoRange(padding=0.03)
+        self.setAccessibleName(f"{TRACES[what]}: {len(self.lines)} legs over {road_m / 1000:.1f} km")
+        return len(self.lines)
+
+    def reading_at(self, place: float) -> str:
+        """What the curves say at a place: means of baseline and trials, in words."""
+        parts: dict[int | None, list[float]] = {}
+        for line in self.lines:
+            if not line.included:
+                continue
+            low, high = sorted((float(line.place[0]), float(line.place[-1])))
+            if low <= place <= high:
+                turned = line.place[0] > line.place[-1]
+                xs, ys = (line.place[::-1], line.value[::-1]) if turned else (line.place, line.value)
+                parts.setdefault(line.trial, []).append(float(np.interp(place, xs, ys)))
+        words: Callable[[int | None], str] = lambda t: "baseline" if t is None else f"trial {t + 1}"  # noqa: E731
+        said = ", ".join(
+            f"{words(t)} {np.mean(v):.1f} {self._unit} ({len(v)} leg{'s' if len(v) != 1 else ''})"
+            for t, v in sorted(parts.items(), key=lambda kv: -1 if kv[0] is None else kv[0])
+        )
+        return f"{place:.2f} {self._distance}: {said}" if said else ""
+
+    def _moved(self, event: tuple[object]) -> None:
+        position = event[0]
+        if not self.sceneBoundingRect().contains(position):  # type: ignore[arg-type]
+            self._cross.hide()
+            return
+        x = float(self.plotItem.vb.mapSceneToView(position).x())
+        self._cross.setPos(x)
+        self._cross.show()
+        self.read.emit(self.reading_at(x))
