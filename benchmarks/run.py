@@ -8,6 +8,12 @@ from pathlib import Path
 
 if __name__ == "__main__":
     here = Path(__file__).parent
-    for name, *arguments in (("startup.py",), ("edit.py",), ("analysis.py",), ("coverage.py", "60")):
+    for name, *arguments in (
+        ("startup.py",),
+        ("edit.py",),
+        ("analysis.py",),
+        ("traces.py",),
+        ("coverage.py", "60"),
+    ):
         print(f"== {name}", flush=True)
         subprocess.run([sys.executable, str(here / name), *arguments], check=True)
