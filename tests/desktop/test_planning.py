@@ -344,3 +344,30 @@ def test_other_shapes_of_study_are_offered_with_their_price(planned):
     design = page(planned, "design")
     assert "Two cars side by side" in design.others.text() and "Everyday log" in design.others.text()
     assert "whole kWh would want legs of" in design.others.text()
+
+
+def test_the_other_laptops_readings_are_merged_side_by_side(qtbot, window, tmp_path, monkeypatch):
+    from fairmargin.desktop.merge import MergeDialog
+    from fairmargin.exchange.package import write_package
+
+    full = driven_study("ABBA")
+    write_package(tmp_path / "car.zip", full.with_leg("L01", average_shown=175.0))
+    window.session.add_study(full.with_legs(full.legs[:4]))
+
+    def tick_and_accept(dialog):
+        assert "4 legs are new" in dialog.words.text() and "1 differ" in dialog.words.text()
+        assert dialog.table.item(0, 2).text() == "170" and dialog.table.item(0, 3).text() == "175"
+        dialog.table.item(0, 3).setCheckState(Qt.CheckState.Checked)
+        return MergeDialog.DialogCode.Accepted
+
+    monkeypatch.setattr(MergeDialog, "exec", tick_and_accept)
+    assert window.merge_from(str(tmp_path / "car.zip"))
+    study = window.session.study
+    assert len(study.legs) == 8 and study.leg("L01").average_shown == 175
+    window.session.undo.undo()
+    assert len(window.session.study.legs) == 4
+    window.session.undo.redo()
+    assert not window.merge_from(str(tmp_path / "car.zip"))
+    assert "Nothing new" in window.notice_text.text()
+    assert not window.merge_from(str(tmp_path / "none.zip"))
+    assert "no such file" in window.notice_text.text()

@@ -268,6 +268,7 @@ class MainWindow(QMainWindow):
         self.new_action = self._add(study, "&New\u2026", self.new_study, "Ctrl+N")
         self._add(study, "&Import a package\u2026", self.import_package, "Ctrl+I")
         self._add(study, "Import a package &folder\u2026", self.import_folder)
+        self._add(study, "&Bring in another laptop's readings\u2026", self.merge_package)
         self._add(study, "&Export as a package\u2026", self.export_package, "Ctrl+E")
         self._add(study, "&Report\u2026", self.write_report, "Ctrl+R")
         study.addSeparator()
@@ -396,6 +397,43 @@ class MainWindow(QMainWindow):
         )
         if path:
             self.import_from(path)
+
+    def merge_package(self) -> None:
+        """Ask for a package of the same study, from another laptop, and merge it."""
+        path, _ = QFileDialog.getOpenFileName(
+            self, "Readings from another laptop", "", "Packages (*.zip study.json);;All files (*)"
+        )
+        if path:
+            self.merge_from(path)
+
+    def merge_from(self, path: str) -> bool:
+        """Merge a package into the open study by leg; conflicts are shown side by side first."""
+        from fairmargin.core.study.merge import merge
+        from fairmargin.desktop.merge import MergeDialog
+        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.package import read_package
+
+        here = self.session.study
+        if here is None:
+            self.session.failed.emit("Open the study first that the readings belong to.")
+            return False
+        source = Path(path).parent if path.endswith("study.json") else Path(path)
+        try:
+            package = read_package(source)
+            merged = merge(here, package.study)
+        except InputFault as fault:
+            self.session.failed.emit(f"{path}: {fault.faults[0]}")
+            return False
+        except ValueError as error:
+            self.session.failed.emit(f"{path}: {error}")
+            return False
+        if not merged.added and not merged.filled and not merged.conflicts and merged.study == here:
+            self.session.failed.emit("Nothing new in that package.")
+            return False
+        dialog = MergeDialog(merged, self)
+        if dialog.exec() != MergeDialog.DialogCode.Accepted:
+            return False
+        return self.session.edit(dialog.study(), "readings from another laptop")
 
     def import_folder(self) -> None:
         """Ask for a package folder and add it."""

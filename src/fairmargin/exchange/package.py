@@ -14,8 +14,6 @@ import math
 import os
 import shutil
 import tempfile
-import types
-import typing
 import zipfile
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
@@ -319,13 +317,6 @@ def _kinds(model: type[BaseModel]) -> dict[str, str]:
         else:
             result[name] = "text"
     return result
-
-
-def _allows_none(model: type[BaseModel], name: str) -> bool:
-    annotation = model.model_fields[name].annotation
-    return typing.get_origin(annotation) in {typing.Union, types.UnionType} and type(None) in typing.get_args(
-        annotation
-    )
 
 
 def _read_table(

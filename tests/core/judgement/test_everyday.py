@@ -8,7 +8,7 @@ import statsmodels.api as sm
 from tests.conftest import VAN
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.judgement.everyday import FROST_C, overlap
+from fairmargin.core.judgement.everyday import FROST_C
 from fairmargin.core.study import Change, Configuration, Leg, Study
 
 
@@ -118,8 +118,3 @@ def test_a_trip_left_out_counts_no_more_but_stays():
     row = next(leg for leg in result.legs if leg.leg == "T005")
     assert not row.included and row.corrected_wh_per_km is None
     assert result.comparisons[0].legs_used == len(study.legs) - 1
-
-
-def test_overlap_of_ranges():
-    assert overlap({"a": [0, 10], "b": [5, 9]}) == 1.0
-    assert overlap({"a": [0, 10], "b": [11, 20]}) == 0.0

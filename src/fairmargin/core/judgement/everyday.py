@@ -13,7 +13,7 @@ References
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -173,11 +173,3 @@ def fit_everyday(
         },
         {line: float(slopes[1 + len(trials) + k]) for k, (line, *_) in enumerate(columns)},
     )
-
-
-def overlap(conditions: Mapping[str, Sequence[float]]) -> float:
-    """Share of the smaller range that two sets of values have in common (0 = apart, 1 = alike)."""
-    (a, b) = conditions.values()
-    low, high = max(min(a), min(b)), min(max(a), max(b))
-    smaller = min(max(a) - min(a), max(b) - min(b))
-    return max(0.0, high - low) / smaller if smaller > 0 else float(low <= high)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, time, timedelta
+from datetime import date, datetime, timedelta
 from typing import Final, Literal
 
 from fairmargin.core.study.plan import Plan
@@ -234,8 +234,3 @@ def timetable(
     if steps[-1].end.date() > day:
         warnings.append("The day does not end before midnight.")
     return Timetable(tuple(steps), light, tuple(warnings), used)
-
-
-def midday(day: date) -> datetime:
-    """Noon of a day."""
-    return datetime.combine(day, time(12, 0))

@@ -1,0 +1,100 @@
+"""Two note-takers, two laptops: one study's legs brought into another's, by leg; nothing is overwritten."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from fairmargin.core.study.values import Leg, Study
+
+#: Fields that say which leg it is; they must agree for two legs to be the same.
+_IDENTITY = ("run", "configuration", "direction", "vehicle")
+
+#: Whether a leg counts is a judgement, never an empty field.
+_JUDGED = frozenset({"included", "reason", "left_out_after_result"})
+
+
+@dataclass(frozen=True, slots=True)
+class Conflict:
+    """One field that both sides filled in differently."""
+
+    leg: str
+    field: str
+    here: object
+    there: object
+
+
+@dataclass(frozen=True, slots=True)
+class Merged:
+    """What a merge gives before anybody has decided on the conflicts (here = kept)."""
+
+    study: Study
+    added: tuple[str, ...]  # legs that were not here
+    filled: tuple[tuple[str, str], ...]  # leg and field that were empty here
+    conflicts: tuple[Conflict, ...]
+
+
+def merge(here: Study, there: Study) -> Merged:
+    """Bring the legs, events, weather and left-out reasons of `there` into `here`.
+
+    Parameters
+    ----------
+    here, there : Study
+        The study at home, and the one from the other laptop.
+
+    Returns
+    -------
+    Merged
+        Empty fields are filled, new legs and events added; fields that differ stay as they are here and are
+        listed as conflicts.
+
+    Raises
+    ------
+    ValueError
+        If the studies do not compare the same configurations, or a leg of one name is another drive.
+    """
+    ids = {c.id for c in here.configurations}
+    strange = sorted({leg.configuration for leg in there.legs} - ids)
+    if strange:
+        raise ValueError(
+            f"the other study has configuration {', '.join(strange)}, this one {', '.join(sorted(ids))}: not the same study"
+        )
+    legs = {leg.leg: leg for leg in here.legs}
+    added: list[str] = []
+    filled: list[tuple[str, str]] = []
+    conflicts: list[Conflict] = []
+    for other in there.legs:
+        own = legs.get(other.leg)
+        if own is None:
+            legs[other.leg] = other
+            added.append(other.leg)
+            continue
+        for name in _IDENTITY:
+            a, b = getattr(own, name), getattr(other, name)
+            if a and b and a != b:
+                raise ValueError(f"leg {other.leg} is {name} {a} here and {b} there: not the same drive")
+        changes: dict[str, object] = {}
+        for name, field in Leg.model_fields.items():
+            a, b = getattr(own, name), getattr(other, name)
+            if a == b or b == field.default:
+                continue
+            if a == field.default and name not in _JUDGED:
+                changes[name] = b
+                filled.append((other.leg, name))
+            else:
+                conflicts.append(Conflict(other.leg, name, a, b))
+        if changes:
+            legs[other.leg] = own.with_(**changes)
+    events = list(here.events) + [e for e in there.events if e not in here.events]
+    weather = list(here.weather) + [w for w in there.weather if w not in here.weather]
+    study = here.with_(legs=tuple(legs.values()), events=tuple(events), weather=tuple(weather))
+    return Merged(study, tuple(added), tuple(filled), tuple(conflicts))
+
+
+def decide(merged: Merged, take_there: Collection[Conflict]) -> Study:
+    """Return the merged study with the other side's value for the conflicts in `take_there`."""
+    study = merged.study
+    for conflict in merged.conflicts:
+        if conflict in take_there:
+            study = study.with_leg(conflict.leg, **{conflict.field: conflict.there})
+    return study

@@ -1,0 +1,68 @@
+"""Bring the other laptop's readings in: what is new, what is filled, what differs, side by side."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from fairmargin.core.study import Study
+from fairmargin.core.study.merge import Merged, decide
+from fairmargin.desktop.widgets.basics import label
+
+
+class MergeDialog(QDialog):
+    """Shows a merge before it happens; a tick takes the other side's value."""
+
+    def __init__(self, merged: Merged, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Readings from another laptop")
+        self.resize(720, 420)
+        self._merged = merged
+        layout = QVBoxLayout(self)
+        filled = len(merged.filled)
+        self.words = label(
+            f"{len(merged.added)} legs are new, {filled} empty field{'s' if filled != 1 else ''} filled, "
+            f"{len(merged.conflicts)} differ. What is here stays unless you tick the other value.",
+            wrap=True,
+        )
+        layout.addWidget(self.words)
+        self.table = QTableWidget(len(merged.conflicts), 4)
+        self.table.setHorizontalHeaderLabels(["Leg", "Field", "Here", "There (tick to take)"])
+        self.table.verticalHeader().hide()
+        self.table.horizontalHeader().setStretchLastSection(True)
+        for i, conflict in enumerate(merged.conflicts):
+            cells = (
+                conflict.leg,
+                conflict.field.replace("_", " "),
+                _shown(conflict.here),
+                _shown(conflict.there),
+            )
+            for j, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+                if j == 3:
+                    flags |= Qt.ItemFlag.ItemIsUserCheckable
+                    item.setCheckState(Qt.CheckState.Unchecked)
+                item.setFlags(flags)
+                self.table.setItem(i, j, item)
+        layout.addWidget(self.table, 1)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Bring them in")
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout.addWidget(buttons)
+
+    def study(self) -> Study:
+        """The merged study with the ticked values taken from the other side."""
+        taken = [
+            conflict
+            for i, conflict in enumerate(self._merged.conflicts)
+            if self.table.item(i, 3).checkState() == Qt.CheckState.Checked
+        ]
+        return decide(self._merged, taken)
+
+
+def _shown(value: object) -> str:
+    return f"{value:g}" if isinstance(value, float) else str(value)
