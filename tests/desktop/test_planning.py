@@ -258,6 +258,13 @@ def test_a_report_is_read_and_judged_against_the_limits(qtbot, planned):
     qtbot.mouseClick(weather.read, Qt.MouseButton.LeftButton)
     assert "Go" in weather.answer.text()
     assert weather.fields["wind_from_deg"].edit.text() == "240"
+    qtbot.mouseClick(weather.station, Qt.MouseButton.LeftButton)
+    assert weather.report.toPlainText().startswith("METAR XXXX 160830Z")
+    assert planned.session.study.plan.forecast.source == weather.report.toPlainText()
+    weather.report.setPlainText("METAR XXXX 120950Z 24008KT 9999 15/09 Q1016")
+    qtbot.mouseClick(weather.read, Qt.MouseButton.LeftButton)
+    weather.rain.setChecked(True)
+    weather.change_part("forecast", "rain", rain=False)
     type_into(qtbot, weather.fields["limit_wind_ms"], "3")
     assert "Wait" in weather.answer.text() and "above your limit of 3" in weather.reason.text()
     weather.rain.click()

@@ -2,7 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPlainTextEdit, QPushButton, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fairmargin.core import designs
 from fairmargin.core.planning.go import go_or_wait
@@ -75,7 +83,15 @@ class WeatherPage(PlanPage):
         line.addWidget(self.report, 1)
         self.read = QPushButton("Read it")
         self.read.clicked.connect(self._read)
-        line.addWidget(self.read)
+        buttons = QVBoxLayout()
+        buttons.addWidget(self.read)
+        self.station = QPushButton("Simulated station")
+        self.station.setToolTip(
+            "Puts in what the station that ships with the application reports: for rehearsing, not for driving"
+        )
+        self.station.clicked.connect(self._ask_station)
+        buttons.addWidget(self.station)
+        line.addLayout(buttons)
         box.addLayout(line)
         self.fault = label("", "fault", wrap=True)
         self.fault.hide()
@@ -118,6 +134,17 @@ class WeatherPage(PlanPage):
         self.each.setText(" \u00b7 ".join(c.words for c in result.conditions))
         self.cost.setEnabled(bool(study.trials))
         self.cost_words.setText("")
+
+    def _ask_station(self) -> None:
+        """Rehearse with the simulated station's report for the hour the day begins."""
+        from datetime import date, datetime
+
+        from fairmargin.simulation.station import station_report
+
+        plan = self.study.plan
+        moment = datetime.combine(plan.day or date.today(), plan.start)
+        self.report.setPlainText(station_report(1847, moment))
+        self._read()
 
     def _read(self) -> None:
         from fairmargin.exchange.weather import read_report
