@@ -85,26 +85,26 @@ def test_a_stretch_that_cannot_be_read_is_named(text, words):
 
 def test_metar_groups():
     # WMO Manual on Codes, FM 15 (group forms from memory): wind 240° 12 kt gusting 23, rain, 8 °C, 1009 hPa.
-    seen = read_report("METAR XXXX 120950Z 24012G23KT 9999 -RA BKN020 08/06 Q1009=")
+    seen = read_report("METAR ZZZZ 120950Z 24012G23KT 9999 -RA BKN020 08/06 Q1009=")
     assert seen.wind_speed_ms == pytest.approx(12 * 0.514444, abs=0.06)
     assert seen.wind_gust_ms == pytest.approx(23 * 0.514444, abs=0.06)
     assert (seen.wind_from_deg, seen.temperature_c, seen.pressure_hpa, seen.rain) == (240, 8, 1009, True)
-    calm = read_report("METAR XXXX 120950Z 00000KT CAVOK M02/M05 Q1030")
+    calm = read_report("METAR ZZZZ 120950Z 00000KT CAVOK M02/M05 Q1030")
     assert (calm.wind_speed_ms, calm.temperature_c, calm.rain) == (0, -2, False)
-    assert read_report("METAR XXXX 120950Z VRB03MPS 9999 10/05 Q1010").wind_from_deg is None
+    assert read_report("METAR ZZZZ 120950Z VRB03MPS 9999 10/05 Q1010").wind_from_deg is None
 
 
 def test_taf_groups():
     # WMO Manual on Codes, FM 51 (group forms from memory): prevailing wind, warmest, rain in a change group.
     seen = read_report(
-        "TAF XXXX 120500Z 1206/1218 26009KT 9999 SCT030 TX14/1213Z TN06/1206Z TEMPO 1209/1212 27018G28KT SHRA"
+        "TAF ZZZZ 120500Z 1206/1218 26009KT 9999 SCT030 TX14/1213Z TN06/1206Z TEMPO 1209/1212 27018G28KT SHRA"
     )
     assert seen.wind_speed_ms == pytest.approx(4.6, abs=0.05)
     assert (seen.wind_from_deg, seen.temperature_c, seen.rain) == (260, 14, True)
     assert seen.wind_gust_ms is None
 
 
-@pytest.mark.parametrize("text", ["", "hello", "METAR", "TAF XXXX 120500Z NIL", "windy, I think"])
+@pytest.mark.parametrize("text", ["", "hello", "METAR", "TAF ZZZZ 120500Z NIL", "windy, I think"])
 def test_what_is_no_report_is_refused_in_words(text):
     with pytest.raises(ValueError, match=r"METAR|TAF"):
         read_report(text)

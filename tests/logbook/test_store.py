@@ -159,3 +159,11 @@ def test_a_file_killed_while_it_was_made_is_finished(path):
 def test_default_place_follows_xdg(monkeypatch, tmp_path):
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     assert default_path() == tmp_path / "data" / "fairmargin" / "logbook.fairmargin"
+
+
+def test_the_garage_reads_studies_newest_first_and_without_traces(tmp_path):
+    with Logbook.open(tmp_path / "b.fairmargin") as book:
+        ids = [book.add(driven_study("AB", title=title)) for title in ("One", "Two", "Three")]
+        assert [title for title, _ in book.vehicles(ids[1])] == ["Three", "One"]
+        book.set_removed(ids[2], True)
+        assert [title for title, _ in book.vehicles()] == ["Two", "One"]

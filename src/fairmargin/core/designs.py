@@ -20,16 +20,17 @@ from numpy.typing import NDArray
 from fairmargin.core.judgement import verdict
 from fairmargin.core.judgement.conditions import Conditions, leg_conditions
 from fairmargin.core.judgement.fit import (
-    SCATTER_SIZES,
     FitOptions,
     mixture_quantile,
     prepare,
     scatter_grid,
+    scatter_weights,
 )
 from fairmargin.core.judgement.logs import Logs, gate_logs
 from fairmargin.core.judgement.model import LegTable, Road, RoadModel, Slot, join
 from fairmargin.core.judgement.readings import observations, route_km
 from fairmargin.core.judgement.scatter import ScatterPrior
+from fairmargin.core.judgement.weather import REPORT_M_S
 from fairmargin.core.physics import air, wind
 from fairmargin.core.physics.roadload import WARM_UP_S
 from fairmargin.core.planning.day import Timetable, timetable
@@ -214,28 +215,33 @@ def expected_effect(study: Study, speeds_kmh: Sequence[float] = tuple(range(30, 
     model = _steady(study, [v / 3.6 for v in speeds], study.reference.temperature_c, 0.0, 0.0)
     per = len(model.paths.starts) // len(speeds)
     k = model.constants
-    rng = np.random.default_rng(1)
-    draws = 60
-    sds = [
-        (Slot.DRAG, k.drag_area_sd_m2 / k.drag_area_m2),
-        (Slot.ROLLING, k.rolling_coefficient_sd / k.rolling_coefficient),
-        (Slot.EFFICIENCY, k.drive_efficiency_sd / k.drive_efficiency),
-        (Slot.AUXILIARY_W, k.auxiliary_sd_w),
-    ]
-    rows = np.empty((draws + 1, len(speeds)))
-    for i in range(draws + 1):
-        local = np.zeros((len(model.paths.starts), len(Slot)))
-        if i:
-            for slot, sd in sds:
-                local[:, slot] += sd * rng.normal()
-        base = model.energies(local, derivatives=False).wh
-        for slot, size in changes:
-            exact = slot is Slot.MASS  # weighed
-            local[:, slot] += size * (1.0 + (0.25 * rng.normal() if i and not exact else 0.0))
-        trial = model.energies(local, derivatives=False).wh
-        rows[i] = trial.reshape(-1, per).sum(axis=1) / base.reshape(-1, per).sum(axis=1)
-    percent = (rows[0] - 1) * 100
-    spread = 1.96 * 100 * rows[1:].std(axis=0)
+    before = np.zeros((len(model.paths.starts), len(Slot)))
+    after = before.copy()
+    for slot, size in changes:
+        after[:, slot] += size
+    base, trial = (model.energies(local, derivatives=True) for local in (before, after))
+    assert base.by_slot is not None and trial.by_slot is not None
+
+    def summed(rows: Array) -> Array:
+        return np.asarray(rows.reshape(len(speeds), per, *rows.shape[1:]).sum(axis=1))
+
+    wh = summed(base.wh), summed(trial.wh)
+    slopes = summed(base.by_slot) / wh[0][:, None], summed(trial.by_slot) / wh[1][:, None]
+    sds = {
+        Slot.DRAG: k.drag_area_sd_m2 / k.drag_area_m2,
+        Slot.ROLLING: k.rolling_coefficient_sd / k.rolling_coefficient,
+        Slot.EFFICIENCY: k.drive_efficiency_sd / k.drive_efficiency,
+        Slot.AUXILIARY_W: k.auxiliary_sd_w,
+    }
+    variance = np.zeros(len(speeds))
+    for slot, sd in sds.items():
+        variance += ((slopes[1][:, slot] - slopes[0][:, slot]) * sd) ** 2
+    for slot, size in changes:
+        if slot is not Slot.MASS:  # a mass was weighed
+            variance += (slopes[1][:, slot] * 0.25 * size) ** 2
+    ratio = wh[1] / wh[0]
+    percent = (ratio - 1) * 100
+    spread = 196.0 * ratio * np.sqrt(variance)
     return Expected(speeds, percent, percent - spread, percent + spread, True)
 
 
@@ -490,11 +496,7 @@ def _simulate(
             rounding = np.sqrt(problem.rows.reading_var * 12.0) * rng.uniform(-0.5, 0.5, len(predicted))
             innovation = jacobian @ drawn + noise + rounding
             grid = scatter_grid(base_cov, problem.owns, problem.scatter_var, innovation, cross[:, None])
-            log_p = grid.log_likelihood - options.scatter_freedom * (
-                np.log(SCATTER_SIZES) + 0.5 / SCATTER_SIZES**2
-            )
-            weights = np.exp(log_p - log_p.max())
-            weights /= weights.sum()
+            weights = scatter_weights(grid.log_likelihood, options.scatter_freedom)
             means = fixed + grid.gain[:, 0]
             sds = np.sqrt(np.maximum(prior_q - grid.known[:, 0], 1e-12))
             tail = (1 - study.confidence) / 2
@@ -556,8 +558,8 @@ def _weather(conditions: list[Conditions], study: Study, rng: np.random.Generato
     return [
         replace(
             c,
-            from_north=c.from_north + shift_n + 0.6 * rng.normal(),
-            from_east=c.from_east + shift_e + 0.6 * rng.normal(),
+            from_north=c.from_north + shift_n + REPORT_M_S * rng.normal(),
+            from_east=c.from_east + shift_e + REPORT_M_S * rng.normal(),
             temperature_c=c.temperature_c + warmer,
         )
         for c in conditions

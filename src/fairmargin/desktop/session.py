@@ -313,6 +313,8 @@ class Session(QObject):
         """Keep the list's line up to date for studies that are analysed after they are saved."""
         if self.logbook is None or self.study_id is None or self.logbook.read_only or not self.traces:
             return
+        if self.view != "reference":
+            return  # the list shows one view of all studies
         try:
             self.logbook.set_summary(self.study_id, study_summary(result))
         except LogbookFault as fault:

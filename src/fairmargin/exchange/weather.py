@@ -27,7 +27,7 @@ def read_report(text: str) -> Forecast:
     """
     words = text.replace("=", " ").split()
     if not words:
-        raise ValueError("empty; expected a METAR or TAF such as METAR XXXX 120950Z 24008KT 9999 15/09 Q1016")
+        raise ValueError("empty; expected a METAR or TAF such as METAR ZZZZ 120950Z 24008KT 9999 15/09 Q1016")
     if words[0] == "TAF":
         return _taf(words)
     return _metar(" ".join(words))

@@ -192,6 +192,22 @@ class Logbook:
             first = str(error).splitlines()[0]
             raise LogbookFault(f"{self.path}: study {study_id} cannot be read: {first}") from error
 
+    def vehicles(self, leaving_out: int | None = None) -> list[tuple[str, Study]]:
+        """Return title and study (without traces) of each study in the list, newest first."""
+        query = (
+            sa.select(schema.study.c.id, schema.study.c.title, schema.study.c.body)
+            .where(schema.study.c.removed_at.is_(None))
+            .order_by(schema.study.c.position.desc())
+        )
+        with self._engine.connect() as connection:
+            rows = connection.execute(query).all()
+        found = []
+        for row in rows:
+            if row.id != leaving_out:
+                with contextlib.suppress(ValueError):  # a damaged record is told when it is opened
+                    found.append((row.title, Study.model_validate_json(row.body)))
+        return found
+
     def scatter_evidence(self, leaving_out: int | None = None) -> list[list[float]]:
         """Return what each study driven so far tells of the tester's scatter (see `learned_scatter`)."""
         found = []

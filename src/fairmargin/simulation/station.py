@@ -14,7 +14,7 @@ def station_report(seed: int, moment: datetime) -> str:
     """Report of the simulated station at a moment, as a METAR (WMO Manual on Codes, FM 15; from memory).
 
     The wind wanders over hours and freshens towards the afternoon, the day warms until three o'clock, and now
-    and then it rains. The station's name XXXX is no real one.
+    and then it rains. ZZZZ stands for a place without a code.
 
     Parameters
     ----------
@@ -47,4 +47,4 @@ def station_report(seed: int, moment: datetime) -> str:
     dew = temperature - 4
     both = "/".join(f"M{abs(t):02d}" if t < 0 else f"{t:02d}" for t in (temperature, dew))
     rain = " -RA" if rainy else ""
-    return f"METAR XXXX {moment:%d%H%M}Z {wind}KT 9999{rain} {both} Q{round(pressure):04d}"
+    return f"METAR ZZZZ {moment:%d%H%M}Z {wind}KT 9999{rain} {both} Q{round(pressure):04d}"

@@ -13,12 +13,7 @@ EMPTY = {"average_shown": None, "average_unit": None, "average_step": None}
 
 
 def mountain(order="A", ups=((90, 83),), downs=((83, 85),), **fields):
-    study = driven_study(order, method="climb", **fields)
     out, back = iter(ups), iter(downs)
-    legs = []
-    for leg in study.legs:
-        # A study of this method is laid out as loops; name the ways.
-        legs.append(leg)
     study = driven_study(order, method="out-and-back", **fields).with_(method="climb")
     for leg in study.legs:
         start, end = next(out) if leg.direction == "out" else next(back)

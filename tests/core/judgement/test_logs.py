@@ -229,3 +229,27 @@ def test_lines_placed_on_the_route_narrow_the_gates():
         assert log.length_m == pytest.approx(12_000, rel=2e-3)
     silly = study.with_(plan=Plan(gate_start_m=9000.0, gate_end_m=9100.0))
     assert next(iter(gates(silly, drives(silly)).gated.values())).length_m > 15_000
+
+
+@pytest.mark.parametrize("seconds", [5, 20, 45])
+def test_a_slow_logger_is_no_gap(seconds):
+    study = logged()
+    slow = {
+        name: Trace(**{column: values[::seconds] for column, values in trace.columns().items()})
+        for name, trace in drives(study).items()
+    }
+    result = analyse(study, slow)
+    assert "log-gaps" not in {c.code for c in result.concerns}
+    assert result.comparisons[0].effect_percent == pytest.approx(0.0, abs=1.0)
+
+
+def test_logs_that_are_mostly_gap_are_still_judged():
+    study = logged()
+    holed = {}
+    for name, trace in drives(study).items():
+        keep = trace.time_s % 60 < 30  # half of every minute is lost
+        holed[name] = Trace(**{column: values[keep] for column, values in trace.columns().items()})
+    result = analyse(study, holed)
+    assert len(result.comparisons) == 1
+    told = next(c for c in result.concerns if c.code == "log-gaps")
+    assert told.severity == "caution" and len(told.legs) == 8

@@ -21,7 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.judgement.conditions import Conditions
-from fairmargin.core.judgement.fit import SCATTER_SIZES, Effect, scatter_grid
+from fairmargin.core.judgement.fit import SCATTER_SIZES, Effect, scatter_grid, scatter_weights
 from fairmargin.core.judgement.readings import Observation
 from fairmargin.core.study import Study
 
@@ -120,9 +120,7 @@ def fit_everyday(
         gradients[i, 1 + i] = 1.0
     crosses = x @ (var * gradients).T
     grid = scatter_grid(base, np.eye(n), scatter_var, innovation, crosses)
-    log_prior = -TRIP_FREEDOM * (np.log(SCATTER_SIZES) + 0.5 / SCATTER_SIZES**2)
-    mix = np.exp(grid.log_likelihood + log_prior - np.max(grid.log_likelihood + log_prior))
-    mix /= mix.sum()
+    mix = scatter_weights(grid.log_likelihood, TRIP_FREEDOM)
     multiple = float(mix @ SCATTER_SIZES)
     cov = base + np.diag(scatter_var * multiple**2)
     inverse = np.linalg.inv(cov)

@@ -169,6 +169,13 @@ class Fit:
     scatter_evidence: tuple[float, ...]  # log likelihood of each scatter size, see `learned_scatter`
 
 
+def scatter_weights(log_likelihood: Array, freedom: float) -> Array:
+    """Posterior weight of each of `SCATTER_SIZES` under a scaled inverse \u03c7\u00b2 prior around one; sums to one."""
+    log_p = log_likelihood - freedom * (np.log(SCATTER_SIZES) + 0.5 / SCATTER_SIZES**2)
+    weights = np.exp(log_p - log_p.max())
+    return np.asarray(weights / weights.sum())
+
+
 def mixture_quantile(weights: Array, means: Array, sds: Array, q: float) -> float:
     """Quantile of a mixture of normals by bisection."""
     low = float(np.min(means - 12 * sds))
@@ -513,6 +520,8 @@ def _rows(
                 middle_of.append(0.0)
                 continue
             count = segments[c.backwards] if name in integrated else 1
+            if log.gap_share > MOST_GAP:
+                count = 1  # mostly gap: the whole is worth more than its pieces
             cut = road.logged(log if name in integrated else log.whole(), c.backwards, count)
             start = (
                 c.warm_share * c.duration_s / WARM_UP_S / max(-math.expm1(-c.duration_s / WARM_UP_S), 1e-9)
@@ -861,9 +870,7 @@ def fit_study(
     noise = rows.reading_var + (segment_share * rows.unit) ** 2
     base = (jacobian * prior_var) @ jacobian.T + np.diag(noise)
     grid = scatter_grid(base, owns, scatter_var, innovation, crosses)
-    log_prior = -options.scatter_freedom * (np.log(SCATTER_SIZES) + 0.5 / SCATTER_SIZES**2)
-    mix = np.exp(grid.log_likelihood + log_prior - np.max(grid.log_likelihood + log_prior))
-    mix /= mix.sum()
+    mix = scatter_weights(grid.log_likelihood, options.scatter_freedom)
     scatter_multiple = float(mix @ SCATTER_SIZES)
     modal = SCATTER_SIZES[int(np.argmin(np.abs(SCATTER_SIZES - scatter_multiple)))]
     cov = base + block * modal**2

@@ -165,12 +165,13 @@ def _thin(trace: Trace) -> Thinned:
         covered = np.isfinite(power)
     steps = np.diff(t)
     gap = np.zeros(len(t))
-    if steps.max() > GAP_S or not covered.all():
-        lost = np.where(steps > GAP_S, steps, 0.0)
+    longest = max(GAP_S, 3.0 * float(np.median(steps)))  # a slow logger's own rate is no gap
+    if steps.max() > longest or not covered.all():
+        lost = np.where(steps > longest, steps, 0.0)
         if not covered.all():
             tc = t[covered]
             inner = np.diff(tc)
-            long = np.concatenate([[0.0], np.cumsum(np.where(inner > GAP_S, inner, 0.0))])
+            long = np.concatenate([[0.0], np.cumsum(np.where(inner > longest, inner, 0.0))])
             gap = np.interp(t, tc, long)
             gap += np.minimum(t, tc[0]) - t[0] + np.maximum(t - tc[-1], 0.0)
         else:

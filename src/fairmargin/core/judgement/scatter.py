@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fairmargin.core.judgement.fit import SCATTER_FREEDOM, SCATTER_SHARE, SCATTER_SIZES
+from fairmargin.core.judgement.fit import SCATTER_FREEDOM, SCATTER_SHARE, SCATTER_SIZES, scatter_weights
 
 MOST_FREEDOM = 60.0  # however many studies: the next day may still be another
 
@@ -51,9 +51,7 @@ def learned_scatter(evidence: Sequence[Sequence[float]]) -> ScatterPrior:
     if not kept:
         return ScatterPrior()
     log_size = np.log(SCATTER_SIZES)
-    log_p = -SCATTER_FREEDOM * (log_size + 0.5 / SCATTER_SIZES**2) + np.sum(kept, axis=0)
-    p = np.exp(log_p - log_p.max())
-    p /= p.sum()
+    p = scatter_weights(np.sum(kept, axis=0), SCATTER_FREEDOM)
     mean = float(p @ log_size)
     spread = float(p @ (log_size - mean) ** 2)
     # ln σ of a scaled inverse χ² has variance about 1/(2ν): fit ν, then the scale from the mean of ln σ.

@@ -193,6 +193,7 @@ class CalibrationPanel(PlanPage):
         self._values: dict[str, float] = {}
         self._vehicles: list[tuple[str, Vehicle, tuple[object, ...]]] = []
         self._for: object = None
+        session.studiesChanged.connect(self._forget)
 
     def refresh(self, study: Study) -> None:
         vehicle = study.vehicle
@@ -211,29 +212,26 @@ class CalibrationPanel(PlanPage):
         )
         read_only = self.session.read_only
         self.more.setEnabled(not read_only)
-        if self.session.logbook is not None and self._for != (
-            self.session.study_id,
-            len(self.session.logbook.studies()),
-        ):
-            self._for = (self.session.study_id, len(self.session.logbook.studies()))
+        if self.session.logbook is not None and self._for != self.session.study_id:
+            self._for = self.session.study_id
             self._look_up()
         self.take.setEnabled(bool(self._vehicles) and not read_only)
+
+    def _forget(self) -> None:
+        self._for = None
 
     def _look_up(self) -> None:
         """List each vehicle of the logbook's other studies once."""
         assert self.session.logbook is not None
         self._vehicles = []
         seen = set()
-        for entry in reversed(self.session.logbook.studies()):
-            if entry.id == self.session.study_id:
-                continue
-            study, _ = self.session.logbook.load(entry.id)
+        for title, study in self.session.logbook.vehicles(self.session.study_id):
             key = json.dumps(study.vehicle.model_dump(mode="json"), sort_keys=True)
             if key in seen or not study.vehicle.name:
                 continue
             seen.add(key)
             self._vehicles.append(
-                (f"{study.vehicle.name}, as in {entry.title}", study.vehicle, study.plan.checklist)
+                (f"{study.vehicle.name}, as in {title}", study.vehicle, study.plan.checklist)
             )
         self.garage.clear()
         self.garage.addItems([name for name, *_ in self._vehicles])

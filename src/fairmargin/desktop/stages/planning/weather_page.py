@@ -77,7 +77,7 @@ class WeatherPage(PlanPage):
         line = QHBoxLayout()
         self.report = QPlainTextEdit()
         self.report.setAccessibleName("METAR or TAF")
-        self.report.setPlaceholderText("METAR XXXX 120950Z 24008KT 9999 15/09 Q1016")
+        self.report.setPlaceholderText("METAR ZZZZ 120950Z 24008KT 9999 15/09 Q1016")
         self.report.setFixedHeight(54)
         self.report.setTabChangesFocus(True)
         line.addWidget(self.report, 1)
