@@ -270,6 +270,7 @@ def test_a_report_is_read_and_judged_against_the_limits(qtbot, planned):
     weather.rain.click()
     assert "Do not go" in weather.answer.text()
     qtbot.mouseClick(weather.cost, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: weather.cost_words.text() != "", timeout=20_000)
     assert "The wind costs" in weather.cost_words.text() and "10 %" in weather.cost_words.text()
 
 
