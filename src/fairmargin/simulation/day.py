@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
 import numpy as np
@@ -355,7 +355,37 @@ def _effect_for(plan: DayPlan, van: TrueVehicle, road: Road, back: Sequence[bool
     return make(high)
 
 
-def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = "") -> SimulatedStudy:
+def road_of(points: Sequence[RoutePoint]) -> Road:
+    """Lay a given route out as the van feels it.
+
+    Raises
+    ------
+    ValueError
+        If it has fewer than two points with a position, or is shorter than a kilometre.
+    """
+    placed = [p for p in points if p.latitude is not None and p.longitude is not None]
+    if len(placed) < 2 or placed[-1].distance_m - placed[0].distance_m < 1000.0:
+        raise ValueError("the route needs positions over at least a kilometre")
+    step = 10.0
+    at = np.array([p.distance_m for p in placed])
+    at = at - at[0]
+    s = np.arange(0.0, at[-1] - step / 2, step)
+    lat = np.array([p.latitude for p in placed], dtype=float)
+    lon = np.array([p.longitude for p in placed], dtype=float)
+    edges = np.append(s, s[-1] + step)
+    north = np.diff(np.interp(edges, at, lat)) * 111_250.0
+    east = np.diff(np.interp(edges, at, lon)) * 111_320.0 * math.cos(math.radians(float(lat.mean())))
+    height = np.interp(edges, at, np.array([p.elevation_m or 0.0 for p in placed]))
+    kernel = np.full(31, 1 / 31)  # given heights are noisy
+    padded = np.pad(height, 15, mode="edge")
+    height = np.convolve(padded, kernel, mode="valid")
+    moved = tuple(p.with_(distance_m=p.distance_m - placed[0].distance_m) for p in placed)
+    return Road(step, height, np.mod(np.arctan2(east, north), 2 * math.pi), moved, np.ones(len(s)))
+
+
+def simulate(
+    seed: int, plan: DayPlan, road: Road | None = None, title: str = "", known: Vehicle | None = None
+) -> SimulatedStudy:
     """Drive the plan and write down what the instruments would have shown.
 
     Parameters
@@ -366,6 +396,8 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
     road : Road, optional
         A road to drive; one of 18.4 km is made when absent.
     title : str
+    known : Vehicle, optional
+        A vehicle as its owner knows it; the true one is drawn around it. Else a van.
 
     Returns
     -------
@@ -393,7 +425,9 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
         tyre_per_k=max(0.002, 0.006 + 0.0015 * rng.normal()),
         battery_per_k=max(0.0, 0.0006 + 0.0004 * rng.normal()),
     )
-    known = Vehicle(
+    if known is not None:
+        van = _around(known, van, rng)
+    known = known or Vehicle(
         name="Orrin 1",
         vehicle_class="van",
         mass_kg=round(van.mass_kg * (1 + 0.008 * rng.normal()), -1),
@@ -594,6 +628,20 @@ def simulate(seed: int, plan: DayPlan, road: Road | None = None, title: str = ""
         "vehicle": {name: getattr(van, name) for name in van.__dataclass_fields__},
     }
     return SimulatedStudy(study, traces, truth)
+
+
+def _around(known: Vehicle, van: TrueVehicle, rng: np.random.Generator) -> TrueVehicle:
+    """Draw a true vehicle around what its owner knows; what he does not know is the van's."""
+    k = known.constants()
+    return replace(
+        van,
+        mass_kg=k.mass_kg + k.mass_sd_kg * float(rng.normal()),
+        drag_area_m2=k.drag_area_m2 * math.exp(k.drag_area_sd_m2 / k.drag_area_m2 * float(rng.normal())),
+        rolling=k.rolling_coefficient
+        * math.exp(k.rolling_coefficient_sd / k.rolling_coefficient * float(rng.normal())),
+        regen_share=k.regen_efficiency,
+        auxiliary_w=k.auxiliary_w,
+    )
 
 
 def _declared(plan: DayPlan) -> str | tuple[str, ...]:

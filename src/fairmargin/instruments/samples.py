@@ -1,0 +1,177 @@
+"""What instruments hand out: samples on one clock, and troubles in words."""
+
+from __future__ import annotations
+
+import math
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from typing import Final, Literal
+
+Source = Literal["gps", "vehicle", "weather"]
+SOURCES: Final[tuple[Source, ...]] = ("gps", "vehicle", "weather")
+NAMES: Final[dict[Source, str]] = {"gps": "GPS", "vehicle": "Vehicle", "weather": "Weather"}
+TroubleKind = Literal["lost", "back", "nonsense", "clock"]
+
+#: What a value can be at all; anything outside is the instrument's nonsense. Units are in the names.
+RANGES: Final[dict[str, tuple[float, float]]] = {
+    "speed_kmh": (0.0, 300.0),
+    "latitude": (-90.0, 90.0),
+    "longitude": (-180.0, 180.0),
+    "elevation_m": (-500.0, 6000.0),
+    "voltage_v": (0.0, 1500.0),
+    "current_a": (-2000.0, 2000.0),
+    "power_kw": (-1000.0, 1000.0),
+    "soc_percent": (0.0, 100.0),
+    "battery_temperature_c": (-40.0, 80.0),
+    "climate_kw": (0.0, 30.0),
+    "temperature_c": (-50.0, 60.0),
+    "trip_km": (0.0, 100_000.0),
+    "trip_average_kwh_per_100km": (-200.0, 1000.0),
+    "pressure_hpa": (500.0, 1100.0),
+    "humidity_percent": (0.0, 100.0),
+    "wind_speed_ms": (0.0, 60.0),
+    "wind_gust_ms": (0.0, 90.0),
+    "wind_from_deg": (0.0, 360.0),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Sample:
+    """What one instrument said at one moment.
+
+    ``at`` is in seconds of the drive's clock (see `Clock`); names of values carry their units.
+    """
+
+    at: float
+    source: Source
+    values: Mapping[str, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Trouble:
+    """An instrument that was lost, came back, talked nonsense, or whose clock jumped; said in words."""
+
+    at: float
+    source: Source
+    kind: TroubleKind
+    words: str
+
+
+Item = Sample | Trouble
+Sink = Callable[[Item], None]
+
+
+def sensible(values: Mapping[str, float]) -> tuple[dict[str, float], list[str]]:
+    """Split values into those that can be, and words for those that cannot."""
+    good: dict[str, float] = {}
+    bad: list[str] = []
+    for name, value in values.items():
+        low, high = RANGES[name]
+        if math.isfinite(value) and low <= value <= high:
+            good[name] = float(value)
+        else:
+            bad.append(f"{name} {value:g}")
+    if "latitude" in good and "longitude" in good and good["latitude"] == good["longitude"] == 0.0:
+        del good["latitude"], good["longitude"]
+        bad.append("position 0, 0")
+    return good, bad
+
+
+def _since_boot() -> float:
+    """Seconds that neither a corrected wall clock nor a lid that was shut can bend."""
+    return time.clock_gettime(time.CLOCK_BOOTTIME)
+
+
+class Clock:
+    """The drive's clock: seconds since it was made, and the moment they stand for.
+
+    A rehearsal runs faster than the wall clock and may skip ahead.
+
+    Parameters
+    ----------
+    origin : datetime, optional
+        Moment of second 0, as people there read it; now when absent.
+    rate : float
+        Seconds of this clock per second.
+    """
+
+    def __init__(
+        self,
+        origin: datetime | None = None,
+        rate: float = 1.0,
+        ticking: Callable[[], float] = _since_boot,
+    ) -> None:
+        self.origin = origin or datetime.now()
+        self.rate = rate
+        self._ticking = ticking
+        self._start = ticking()
+        self._before = 0.0
+
+    def seconds(self) -> float:
+        """Seconds since the clock was made. [s]"""
+        return self._before + (self._ticking() - self._start) * self.rate
+
+    def moment(self, seconds: float | None = None) -> datetime:
+        """Return the moment of `seconds`; now when absent."""
+        return self.origin + timedelta(seconds=self.seconds() if seconds is None else seconds)
+
+    def set_rate(self, rate: float) -> None:
+        """Run faster or slower from now on."""
+        self._before, self._start = self.seconds(), self._ticking()
+        self.rate = rate
+
+    def skip(self, seconds: float) -> None:
+        """Jump ahead (ValueError when back: a clock that went back would reorder what was recorded)."""
+        if seconds < 0:
+            raise ValueError(f"the clock cannot go back {-seconds:g} s")
+        self._before += seconds
+
+
+@dataclass(slots=True)
+class TimeKeeper:
+    """Lays an instrument's own clock on the drive's clock, and notices when the instrument's clock jumps.
+
+    The instrument's stamps space its samples better than their arrival does; only their offset is ours.
+
+    Parameters
+    ----------
+    tolerance_s : float
+        Difference beyond which the stamps have jumped rather than arrived late. [s]
+    """
+
+    tolerance_s: float = 2.0
+    offset: float | None = None
+    last: float = -math.inf
+    _odd: list[float] = field(default_factory=list)
+
+    def place(self, stamp: float, arrived: float) -> tuple[float, float | None]:
+        """Place a stamp on the drive's clock.
+
+        Returns
+        -------
+        at, jump
+            Seconds of the drive's clock, never going back; and the size of a jump just accepted, if any. [s]
+        """
+        fresh = arrived - stamp
+        jump = None
+        if self.offset is None:
+            self.offset = fresh
+        drift = fresh - self.offset
+        if abs(drift) <= self.tolerance_s:
+            self._odd.clear()
+            if drift < 0:
+                self.offset = fresh  # the least delay seen so far is the truest
+        else:
+            # One odd stamp is a slip; three alike are a clock that was set.
+            self._odd.append(fresh)
+            if len(self._odd) >= 3 and max(self._odd) - min(self._odd) < self.tolerance_s:
+                jump = -drift
+                self.offset = min(self._odd)
+                self._odd.clear()
+            else:
+                stamp = arrived - self.offset
+        at = max(stamp + self.offset, self.last + 1e-3)
+        self.last = at
+        return at, jump

@@ -1,0 +1,50 @@
+"""Weather of a station over HTTP (or a file it writes): METAR text or the station's CSV."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Final
+from urllib.parse import urlsplit
+from urllib.request import Request, urlopen
+
+from fairmargin.core.study import WeatherRow
+from fairmargin.exchange.stations import read_weather
+
+TIMEOUT_S: Final = 8.0
+MOST_BYTES: Final = 4_000_000
+
+
+def check_address(text: str) -> str:
+    """Return an address of a station (ValueError if it is none)."""
+    typed = text.strip()
+    parts = urlsplit(typed)
+    if parts.scheme in {"http", "https"} and parts.netloc:
+        return typed
+    if parts.scheme == "file" and parts.path:
+        return typed
+    if typed.startswith("/"):
+        return f"file://{typed}"
+    raise ValueError(f'"{text}" is no station address; expected http://..., or the path of a file')
+
+
+def fetch(url: str, now: datetime) -> WeatherRow:
+    """Fetch the newest report of a station.
+
+    Parameters
+    ----------
+    url : str
+    now : datetime
+        Moment on the drive's clock; a METAR states day and time only.
+
+    Raises
+    ------
+    OSError
+        If the station does not answer.
+    ValueError
+        If what it answers is no weather, in words.
+    """
+    request = Request(check_address(url), headers={"User-Agent": "fairmargin"})
+    with urlopen(request, timeout=TIMEOUT_S) as answer:
+        data = answer.read(MOST_BYTES)
+    rows, _ = read_weather(data.decode("utf-8", errors="replace"), now)
+    return rows[-1]

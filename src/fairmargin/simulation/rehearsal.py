@@ -1,0 +1,241 @@
+"""A rehearsal: a virtual car that drives a planned study when told to, with a truth nobody sees beforehand.
+
+The whole day is simulated at the start (`fairmargin.simulation.day`); the car then plays it leg by leg
+against the drive's clock, and its trip meter is reset and read like a real one.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, time
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.study import Leg, RoutePoint, Study, Trace
+from fairmargin.simulation.day import DayPlan, road_of, simulate, straight_road
+
+Array = NDArray[np.float64]
+
+METHODS: Final = ("out-and-back", "one-way", "loop", "laps")
+PACK_V: Final = 355.0
+SMALLEST_ROAD_KM: Final = 3.0
+
+
+@dataclass(frozen=True, slots=True)
+class Rehearsal:
+    """A day to be driven at the desk, and its sealed truth."""
+
+    seed: int
+    legs: Mapping[str, Trace]
+    weather: Mapping[str, Leg]  # what the station reports while that leg is driven
+    route: tuple[RoutePoint, ...]
+    truth_percent: float
+    deaf_reset: str  # leg whose first reset does not take; "" = none
+    capacity_kwh: float
+    charge_percent: float
+    step: float  # of the trip average, kWh/100 km
+    odometer: float  # shown over true distance
+    speed_error_percent: float
+
+
+def rehearse(study: Study, seed: int) -> Rehearsal:
+    """Make a rehearsal of a planned study.
+
+    Raises
+    ------
+    ValueError
+        If the study cannot be rehearsed, in words.
+    """
+    if study.method not in METHODS:
+        raise ValueError(f"{study.method} studies cannot be rehearsed yet; expected {', '.join(METHODS)}")
+    if len(study.trials) != 1:
+        raise ValueError("a rehearsal needs one baseline and one trial")
+    if study.vehicle.energy != "electric":
+        raise ValueError("only an electric vehicle can be rehearsed")
+    if not study.legs:
+        raise ValueError("no legs are planned; lay the runs out in Plan first")
+    rng = np.random.default_rng([seed, 77])
+    # One rehearsal in five has nothing to find.
+    effect = 0.0 if rng.random() < 0.2 else float(rng.choice([-1, 1]) * rng.uniform(2.0, 8.0))
+    order = "".join("A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs())
+    loop = study.method in {"loop", "laps"}
+    try:
+        road = road_of(study.route)
+    except ValueError:
+        road = straight_road(np.random.default_rng([seed, 78]), 6200.0 if loop else 18_400.0, loop)
+    day = study.plan.day
+    plan = DayPlan(
+        kind=study.change.kind,
+        effect_percent=effect if abs(effect) > 0.01 else 0.0001,
+        order=order,
+        method=study.method,
+        speed_kmh=study.target_speed_kmh or 80.0,
+        wind=("calm", "mixed")[int(rng.integers(0, 2))],
+        samples=True,
+        step=study.plan.display_step_kwh_per_100km,
+        start=datetime.combine(day, study.plan.start)
+        if day
+        else datetime.combine(datetime(2026, 5, 2), time(9)),
+    )
+    made = simulate(seed, plan, road, known=study.vehicle)
+    names = [leg.leg for leg in study.legs]
+    driven = [leg.leg for leg in made.study.legs]
+    if len(driven) != len(names):
+        raise ValueError(
+            f"{len(names)} legs are planned where {len(driven)} are driven for {order}; lay the runs out again"
+        )
+    pairs = list(zip(names, driven, strict=True))
+    return Rehearsal(
+        seed=seed,
+        legs={name: made.traces[was] for name, was in pairs},
+        weather={name: made.study.leg(was) for name, was in pairs},
+        route=road.points,
+        truth_percent=float(made.truth["effect_percent"]),  # type: ignore[arg-type]
+        deaf_reset=str(rng.choice(names)) if rng.random() < 0.5 else "",
+        capacity_kwh=study.vehicle.usable_capacity_kwh or 52.0,
+        charge_percent=study.plan.charge_start_percent,
+        step=study.plan.display_step_kwh_per_100km,
+        odometer=1.0 + (study.vehicle.distance_error_percent or 0.0) / 100.0,
+        speed_error_percent=study.vehicle.speed_error_percent or 0.0,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class CarState:
+    """The virtual car at a moment; speed and position are true, power positive when drawn."""
+
+    driving: bool
+    leg: str
+    speed_kmh: float
+    power_kw: float
+    latitude: float
+    longitude: float
+    elevation_m: float
+    soc_percent: float
+    temperature_c: float
+
+
+@dataclass(frozen=True, slots=True)
+class Display:
+    """What the car shows its driver."""
+
+    trip_km: float
+    average_kwh_per_100km: float
+    soc_percent: int
+    speed_kmh: int
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Drive:
+    leg: str
+    begun: float
+    trace: Trace
+    km: Array  # cumulated
+    kwh: Array
+
+
+class VirtualCar:
+    """Drives the legs of a rehearsal when told to, by the seconds of the drive's clock."""
+
+    def __init__(self, rehearsal: Rehearsal) -> None:
+        self.rehearsal = rehearsal
+        self._done: list[_Drive] = []
+        self._reset = (0.0, 0.0)  # km and kWh shown as zero
+        self._presses: dict[str, int] = {}
+        self._charged = 0.0  # kWh put back between runs
+
+    def depart(self, leg: str, at: float) -> None:
+        """Begin a leg, again if need be (KeyError if there is no such leg)."""
+        trace = self.rehearsal.legs[leg]
+        assert trace.power_kw is not None
+        steps = np.diff(trace.time_s)
+        km = np.concatenate([[0.0], np.cumsum((trace.speed_kmh[1:] + trace.speed_kmh[:-1]) / 7200.0 * steps)])
+        kwh = np.concatenate([[0.0], np.cumsum((trace.power_kw[1:] + trace.power_kw[:-1]) / 7200.0 * steps)])
+        if self._soc(self._totals(at)[1]) - 100.0 * kwh[-1] / self.rehearsal.capacity_kwh < 20.0:
+            self._charged = self._totals(at)[1]  # charged while it stood
+        cut = self._cut(at)
+        self._done = [*self._done[:-1], cut] if cut is not None else self._done
+        self._done = [*self._done, _Drive(leg, at, trace, km, kwh)]
+
+    def _cut(self, at: float) -> _Drive | None:
+        """The drive under way, ended here: a leg given up half way counts for what was driven of it."""
+        last = self._done[-1] if self._done else None
+        if last is None or at - last.begun >= last.trace.time_s[-1]:
+            return None
+        t = at - last.begun
+        n = max(2, int(np.searchsorted(last.trace.time_s, t)))
+        columns = {name: values[:n] for name, values in last.trace.columns().items()}
+        return _Drive(last.leg, last.begun, Trace(**columns), last.km[:n], last.kwh[:n])
+
+    def reset(self, at: float) -> None:
+        """Press the trip meter's reset; once in a rehearsal it may not take."""
+        last = self._done[-1] if self._done else None
+        leg = last.leg if last else ""
+        self._presses[leg] = self._presses.get(leg, 0) + 1
+        if leg and leg == self.rehearsal.deaf_reset and self._presses[leg] == 1:
+            return
+        self._reset = self._totals(at)
+
+    def _totals(self, at: float) -> tuple[float, float]:
+        km = kwh = 0.0
+        for drive in list(self._done):
+            t = at - drive.begun
+            km += float(np.interp(t, drive.trace.time_s, drive.km))
+            kwh += float(np.interp(t, drive.trace.time_s, drive.kwh))
+        return km, kwh
+
+    def _soc(self, kwh: float) -> float:
+        whole = self.rehearsal.charge_percent
+        return max(0.0, whole - 100.0 * (kwh - self._charged) / self.rehearsal.capacity_kwh)
+
+    def state(self, at: float) -> CarState:
+        """Where the car is and what it does."""
+        done = list(self._done)
+        if not done:
+            first = next(iter(self.rehearsal.legs.values()))
+            return self._standing("", first, 0, 0.0)
+        last = done[-1]
+        t = at - last.begun
+        kwh = self._totals(at)[1]
+        if t >= last.trace.time_s[-1]:
+            return self._standing(last.leg, last.trace, -1, kwh)
+        trace = last.trace
+
+        def now(column: Array | None) -> float:
+            return 0.0 if column is None else float(np.interp(t, trace.time_s, column))
+
+        return CarState(
+            True, last.leg, now(trace.speed_kmh), now(trace.power_kw), now(trace.latitude), now(trace.longitude),
+            now(trace.elevation_m), self._soc(kwh), self._temperature(last.leg),
+        )  # fmt: skip
+
+    def _standing(self, leg: str, trace: Trace, index: int, kwh: float) -> CarState:
+        def there(column: Array | None) -> float:
+            return 0.0 if column is None else float(column[index])
+
+        return CarState(
+            False, leg, 0.0, 0.3, there(trace.latitude), there(trace.longitude), there(trace.elevation_m),
+            self._soc(kwh), self._temperature(leg),
+        )  # fmt: skip
+
+    def _temperature(self, leg: str) -> float:
+        known = self.rehearsal.weather.get(leg) or next(iter(self.rehearsal.weather.values()))
+        return float(known.temperature_c or 15.0)
+
+    def display(self, at: float) -> Display:
+        """What stands on the car's display: rounded as displays round, by the car's own distance."""
+        km, kwh = self._totals(at)
+        shown = (km - self._reset[0]) * self.rehearsal.odometer
+        step = self.rehearsal.step
+        average = 100.0 * (kwh - self._reset[1]) / shown if shown > 0.02 else 0.0
+        state = self.state(at)
+        return Display(
+            round(shown, 1),
+            round(round(average / step) * step, 4),
+            math.floor(self._soc(kwh)),
+            round(state.speed_kmh * (1 + self.rehearsal.speed_error_percent / 100.0)),
+        )
