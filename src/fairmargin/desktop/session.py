@@ -19,16 +19,23 @@ from fairmargin.logbook import Logbook, LogbookFault
 INLINE_LEGS = 32
 
 
+Traces = Mapping[str, Trace | None]  # those that change; None takes a leg's trace away
+
+
 class _Edit(QUndoCommand):
-    def __init__(self, session: Session, study_id: int, before: Study, after: Study, text: str) -> None:
+    def __init__(
+        self, session: Session, study_id: int, before: Study, after: Study, text: str, traces: Traces
+    ) -> None:
         super().__init__(text)
         self._session, self._id, self._before, self._after = session, study_id, before, after
+        self._traces = traces
+        self._traces_before: Traces = {leg: session.traces.get(leg) for leg in traces}
 
     def redo(self) -> None:
-        self._session._store(self._id, self._after)
+        self._session._store(self._id, self._after, self._traces)
 
     def undo(self) -> None:
-        self._session._store(self._id, self._before)
+        self._session._store(self._id, self._before, self._traces_before)
 
 
 class _Listing(QUndoCommand):
@@ -186,31 +193,33 @@ class Session(QObject):
             return
         self.undo.push(_Listing(self, study_id, True, f'remove "{title}"'))
 
-    def edit(self, after: Study, text: str) -> bool:
-        """Make `after` the current study: one undo step, saved before this returns."""
+    def edit(self, after: Study, text: str, traces: Traces | None = None) -> bool:
+        """Make `after` the current study, with changed traces if any: one undo step, saved before this returns."""
         if self.study is None or self.study_id is None:
             return False
-        if after == self.study:
+        if after == self.study and not traces:
             return True
         if self.read_only:
             self._refuse()
             return False
-        self.undo.push(_Edit(self, self.study_id, self.study, after, text))
+        self.undo.push(_Edit(self, self.study_id, self.study, after, text, traces or {}))
         return self.study == after
 
     def _refuse(self) -> None:
         because = self.logbook.read_only_because if self.logbook else "No logbook is open."
         self.failed.emit(because)
 
-    def _store(self, study_id: int, study: Study) -> None:
+    def _store(self, study_id: int, study: Study, changed: Traces) -> None:
         assert self.logbook is not None
         if self.study_id != study_id:
             _, traces = self.logbook.load(study_id)
         else:
             traces = self.traces
+        if changed:
+            traces = {leg: trace for leg, trace in {**traces, **changed}.items() if trace is not None}
         result = self._at_once(study, traces)
         try:
-            self.logbook.save(study_id, study, study_summary(result) if result else "")
+            self.logbook.save(study_id, study, study_summary(result) if result else "", changed)
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             self.studyChanged.emit()  # fields show what is really stored

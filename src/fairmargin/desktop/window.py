@@ -137,6 +137,8 @@ class MainWindow(QMainWindow):
                 made: Stage = ExamineStage(self.session)
             else:
                 made = self._toolkit[name](self.session)  # type: ignore[abstract]
+            if isinstance(made, DriveStage):
+                made.finished.connect(lambda: self.go_to("verdict"))
             self._stages[name] = made
             self.pages.addWidget(made)
         return self._stages[name]
@@ -275,6 +277,11 @@ class MainWindow(QMainWindow):
         self._add(study, "Add a &baseline run", lambda: self._add_run(True), "Ctrl+Shift+B")
         self._add(study, "Add a &trial run", lambda: self._add_run(False), "Ctrl+Shift+A")
         self._add(study, "&Paste legs\u2026", self._paste, "Ctrl+Shift+V")
+        road = bar.addMenu("On the &road")
+        self._add(road, "&Drive now", self.drive_now, "Ctrl+D")
+        self._add(road, "&Full screen", self.drive_full, "F11")
+        self._add(road, "&Instruments\u2026", lambda: self.on_the_road("choose_instruments"), "Ctrl+I")
+        self._add(road, "&Rehearse the day\u2026", lambda: self.on_the_road("choose_rehearsal"))
         edit = bar.addMenu("&Edit")
         undo = self.session.undo.createUndoAction(self, "Undo")
         undo.setShortcut(QKeySequence("Ctrl+Z"))
@@ -537,6 +544,25 @@ class MainWindow(QMainWindow):
             self.go_to("drive")
             self.drive.paste()
 
+    def drive_now(self) -> bool:
+        """Show the companion's face on the next leg."""
+        if self.session.study is None:
+            self.tell("Open a study first; then its next leg can be driven.")
+            return False
+        self.go_to("drive")
+        self.drive.show_face(True)
+        return True
+
+    def drive_full(self) -> None:
+        """Show the companion's face over the whole screen."""
+        if self.drive_now():
+            self.drive.show_full_screen(True)
+
+    def on_the_road(self, what: str) -> None:
+        """Open one of the Drive stage's dialogs."""
+        if self.drive_now():
+            getattr(self.drive, what)()
+
     def choose_units(self) -> None:
         """Ask for the units."""
         from fairmargin.desktop.dialogs import UnitsDialog
@@ -624,5 +650,7 @@ class MainWindow(QMainWindow):
             self.session.settings.setValue("window/size", self.size())
         self.session.settings.setValue("window/maximised", self.isMaximized())
         self.session.settings.sync()
+        if "drive" in self._stages:
+            self.drive.release()
         self.session.close()
         event.accept()

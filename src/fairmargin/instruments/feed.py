@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import abc
 import math
+import socket
 import threading
 import time
 from datetime import datetime
@@ -128,23 +129,39 @@ class GpsFeed(Feed):
         super().__init__("gps", clock, sink, quiet_s=4.0)
         self._address, self._baud = address, baud
         self._port: Any = None
+        self._socket: socket.socket | None = None
         self.decoder = NmeaDecoder(TimeKeeper(max(KEEPER_S, LATE_S * clock.rate)))
 
     def _connect(self) -> None:
-        import serial
+        if self._address.startswith("socket://"):
+            # The serial package reads a socket byte by byte; a receiver on the network is read as it comes.
+            host, _, port = self._address.removeprefix("socket://").rpartition(":")
+            self._socket = socket.create_connection((host, int(port)), timeout=5.0)
+            self._socket.settimeout(READ_S)
+        else:
+            import serial
 
-        self._port = serial.serial_for_url(self._address, baudrate=self._baud, timeout=READ_S)
+            self._port = serial.Serial(self._address, baudrate=self._baud, timeout=READ_S)
 
     def _read(self) -> list[Item]:
-        data = self._port.read(1)
-        if data:
-            data += self._port.read(min(self._port.in_waiting or 0, 4096))
+        if self._socket is not None:
+            try:
+                data = self._socket.recv(4096)
+            except TimeoutError:
+                return []
+            if not data:
+                raise OSError("the GPS hung up")
+        else:
+            data = self._port.read(1)
+            if data:
+                data += self._port.read(min(self._port.in_waiting or 0, 4096))
         return list(self.decoder.feed(data, self.clock.seconds())) if data else []
 
     def _disconnect(self) -> None:
-        if self._port is not None:
-            self._port.close()
-            self._port = None
+        for one in (self._port, self._socket):
+            if one is not None:
+                one.close()
+        self._port = self._socket = None
 
 
 class VehicleFeed(Feed):

@@ -1,7 +1,7 @@
 """GPS by NMEA 0183 sentences, from a serial port or a TCP socket.
 
-RMC gives position, speed, date and time, GGA the height; both are read by the package ``pynmea2``. Addresses
-are those of the package ``serial``: ``/dev/ttyACM0``, or ``socket://host:port``.
+RMC gives position, speed, date and time, GGA the height; both are read by the package ``pynmea2``. An address is
+a device of the package ``serial`` (``/dev/ttyACM0``) or ``socket://host:port``.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ HEIGHT_KEPT_S: Final = 5.0
 
 
 def address(text: str) -> str:
-    """Return the serial package's address of what a person typed: a device, or host:port.
+    """Return the address of what a person typed: a device, or host:port.
 
     Raises
     ------

@@ -87,7 +87,7 @@ def _since_boot() -> float:
 class Clock:
     """The drive's clock: seconds since it was made, and the moment they stand for.
 
-    A rehearsal runs faster than the wall clock and may skip ahead.
+    A rehearsal runs faster than the wall clock.
 
     Parameters
     ----------
@@ -107,26 +107,14 @@ class Clock:
         self.rate = rate
         self._ticking = ticking
         self._start = ticking()
-        self._before = 0.0
 
     def seconds(self) -> float:
         """Seconds since the clock was made. [s]"""
-        return self._before + (self._ticking() - self._start) * self.rate
+        return (self._ticking() - self._start) * self.rate
 
     def moment(self, seconds: float | None = None) -> datetime:
         """Return the moment of `seconds`; now when absent."""
         return self.origin + timedelta(seconds=self.seconds() if seconds is None else seconds)
-
-    def set_rate(self, rate: float) -> None:
-        """Run faster or slower from now on."""
-        self._before, self._start = self.seconds(), self._ticking()
-        self.rate = rate
-
-    def skip(self, seconds: float) -> None:
-        """Jump ahead (ValueError when back: a clock that went back would reorder what was recorded)."""
-        if seconds < 0:
-            raise ValueError(f"the clock cannot go back {-seconds:g} s")
-        self._before += seconds
 
 
 @dataclass(slots=True)

@@ -51,8 +51,8 @@ class _StandIn:
         second = int(self.clock.seconds())
         while not self._stop.is_set():
             now = self.clock.seconds()
-            # At a high rate several seconds are due at once; a skipped clock does not send them all.
-            second = max(second, int(now) - int(self.clock.rate) - 60)
+            # At a high rate several seconds are due at once; after a sleep not all that was missed is sent.
+            second = max(second, int(now - 0.25 * self.clock.rate) - 2)
             while second < now and not self._stop.is_set():
                 if not self.stalled:
                     with contextlib.suppress(OSError):

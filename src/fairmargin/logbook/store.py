@@ -248,8 +248,24 @@ class Logbook:
                 )
         return study_id
 
-    def save(self, study_id: int, study: Study, summary: str = "") -> None:
-        """Save a study; when this returns it is on the disk."""
+    def save(
+        self,
+        study_id: int,
+        study: Study,
+        summary: str = "",
+        traces: Mapping[str, Trace | None] | None = None,
+    ) -> None:
+        """Save a study; when this returns it is on the disk.
+
+        Parameters
+        ----------
+        study_id : int
+        study : Study
+        summary : str
+            What the list says about it.
+        traces : mapping of leg name to Trace or None, optional
+            Only those that change; None takes a leg's trace away.
+        """
         with self._write() as connection:
             result: Any = connection.execute(
                 schema.study.update()
@@ -263,6 +279,13 @@ class Logbook:
             )
             if result.rowcount != 1:
                 raise LogbookFault(f"{self.path}: study {study_id} is not in this logbook.")
+            for leg, samples in (traces or {}).items():
+                here = (schema.trace.c.study_id == study_id) & (schema.trace.c.leg == leg)
+                connection.execute(schema.trace.delete().where(here))
+                if samples is not None:
+                    connection.execute(
+                        schema.trace.insert().values(study_id=study_id, leg=leg, samples=pack_trace(samples))
+                    )
 
     def set_summary(self, study_id: int, summary: str) -> None:
         """Save what the list says about a study."""

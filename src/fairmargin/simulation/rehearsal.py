@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime, time
+from datetime import date, datetime, time
 from typing import Final
 
 import numpy as np
@@ -22,7 +22,8 @@ Array = NDArray[np.float64]
 
 METHODS: Final = ("out-and-back", "one-way", "loop", "laps")
 PACK_V: Final = 355.0
-SMALLEST_ROAD_KM: Final = 3.0
+SPARE: Final = "AB"  # runs beyond the plan, for legs that are driven again
+SEED: Final = "rehearsal"  # where the plan's details keep the seed; the truth follows from it
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +41,51 @@ class Rehearsal:
     step: float  # of the trip average, kWh/100 km
     odometer: float  # shown over true distance
     speed_error_percent: float
+
+
+def is_repeat(study: Study, leg: Leg) -> bool:
+    """Whether a leg is another one driven again (its name with .2 and so on behind)."""
+    stem, dot, number = leg.leg.rpartition(".")
+    return bool(dot) and number.isdigit() and any(x.leg == stem for x in study.legs)
+
+
+def prepared(study: Study, seed: int, today: date) -> Study:
+    """Copy a planned study for a rehearsal: nothing driven yet, a road to drive, gates, the seed kept.
+
+    Raises
+    ------
+    ValueError
+        If it cannot be rehearsed, in words.
+    """
+    loop = study.method in {"loop", "laps"}
+    blank = [
+        Leg(
+            leg=leg.leg,
+            run=leg.run,
+            block=leg.block,
+            configuration=leg.configuration,
+            direction=leg.direction,
+        )
+        for leg in study.legs
+        if not is_repeat(study, leg)
+    ]
+    route = study.route
+    try:
+        road_of(route)
+    except ValueError:
+        route = straight_road(np.random.default_rng([seed, 78]), 6200.0 if loop else 18_400.0, loop).points
+    plan = study.plan
+    whole = route[-1].distance_m - route[0].distance_m
+    if not loop and (plan.gate_start_m is None or plan.gate_end_m is None):
+        # The virtual driver turns on ramps up to 700 m long and lifts off up to 450 m before.
+        plan = plan.with_(gate_start_m=1100.0, gate_end_m=whole - 1250.0)
+    plan = plan.with_(day=plan.day or today, details={**plan.details, SEED: str(seed)})
+    copy = study.with_(
+        title=f"{study.title or 'Study'} (rehearsal)", legs=(), events=(), weather=(), route=(), plan=plan
+    )
+    copy = copy.with_(legs=tuple(blank), route=route)
+    rehearse(copy, seed)
+    return copy
 
 
 def rehearse(study: Study, seed: int) -> Rehearsal:
@@ -62,6 +108,7 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
     # One rehearsal in five has nothing to find.
     effect = 0.0 if rng.random() < 0.2 else float(rng.choice([-1, 1]) * rng.uniform(2.0, 8.0))
     order = "".join("A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs())
+    order += SPARE
     loop = study.method in {"loop", "laps"}
     try:
         road = road_of(study.route)
@@ -82,13 +129,27 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
         else datetime.combine(datetime(2026, 5, 2), time(9)),
     )
     made = simulate(seed, plan, road, known=study.vehicle)
-    names = [leg.leg for leg in study.legs]
+    names = [leg.leg for leg in study.legs if not is_repeat(study, leg)]
+    spare = len(SPARE) * (2 if study.method == "out-and-back" else 1)
     driven = [leg.leg for leg in made.study.legs]
-    if len(driven) != len(names):
+    if len(driven) - spare != len(names):
         raise ValueError(
-            f"{len(names)} legs are planned where {len(driven)} are driven for {order}; lay the runs out again"
+            f"{len(names)} legs are planned where {len(driven) - spare} would be driven; lay the runs out again"
         )
-    pairs = list(zip(names, driven, strict=True))
+    pairs = list(zip(names, driven[:-spare], strict=True))
+    for leg in study.legs:
+        if is_repeat(study, leg):
+            ours = "A" if leg.configuration == study.baseline.id else "B"
+            pairs.append(
+                (
+                    leg.leg,
+                    next(
+                        x.leg
+                        for x in made.study.legs[-spare:]
+                        if x.configuration == ours and (x.direction == leg.direction or spare == len(SPARE))
+                    ),
+                )
+            )
     return Rehearsal(
         seed=seed,
         legs={name: made.traces[was] for name, was in pairs},
@@ -229,7 +290,7 @@ class VirtualCar:
     def display(self, at: float) -> Display:
         """What stands on the car's display: rounded as displays round, by the car's own distance."""
         km, kwh = self._totals(at)
-        shown = (km - self._reset[0]) * self.rehearsal.odometer
+        shown = max(0.0, (km - self._reset[0]) * self.rehearsal.odometer)
         step = self.rehearsal.step
         average = 100.0 * (kwh - self._reset[1]) / shown if shown > 0.02 else 0.0
         state = self.state(at)

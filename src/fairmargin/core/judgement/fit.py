@@ -49,6 +49,7 @@ from fairmargin.core.study import Event, Study
 Array = NDArray[np.float64]
 
 #: Prior scatter of a careful run of 30 km, as a share, and the weight of that opinion. Common practice.
+LEAST_SHARE: Final = 0.02  # of the measured energy, below which a modelled one is not believed
 SCATTER_SHARE: Final = 0.0105
 SCATTER_FREEDOM: Final = 8.0
 SCATTER_KM: Final = 30.0
@@ -655,7 +656,8 @@ class Problem:
         e = self.model.energies(local[:n], derivatives=True)
         r = self.ref_model.energies(local[n:], derivatives=True)
         assert e.by_slot is not None and r.by_slot is not None
-        total = np.add.reduceat(e.wh, first)
+        # A drive that only rolls downhill can come out below nothing on the way to the solution.
+        total = np.maximum(np.add.reduceat(e.wh, first), LEAST_SHARE * np.exp(self.rows.measured))
         per_row = e.by_slot[:, self.slots] * self.weights[:n]
         jacobian = np.add.reduceat(per_row, first, axis=0) / total[:, None]
         by_reference = r.by_slot[:, self.slots] * self.weights[n:] / r.wh[:, None]
@@ -666,7 +668,8 @@ class Problem:
         n = len(self.rows.leg)
         energies = self.model.energies(self.local_of(self.weights[:n], theta), derivatives=False)
         first = np.flatnonzero(np.diff(self.rows.entry, prepend=-1))
-        left = self.rows.measured - np.log(np.add.reduceat(energies.wh, first))
+        total = np.maximum(np.add.reduceat(energies.wh, first), LEAST_SHARE * np.exp(self.rows.measured))
+        left = self.rows.measured - np.log(total)
         sd = np.sqrt(self.rows.reading_var + self.owns @ self.scatter_var)
         return np.concatenate([left / sd, (theta - self.middle) / np.sqrt(self.var)])
 

@@ -175,6 +175,17 @@ def _soc_reading(study: Study, leg: Leg) -> Reading | None:
     return Reading("state of charge", f"{drop:g} %", drop / 100.0 * capacity * 1000.0, sd)
 
 
+def every_reading(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -> list[Reading]:
+    """Every instrument's energy for one leg, most direct first, charge-back and state of charge too."""
+    readings = leg_readings(study, leg, shown_km, trace)
+    if leg.charger_kwh:
+        readings.append(_charge_reading(study, leg.charger_kwh, shown_km))
+    soc = _soc_reading(study, leg)
+    if soc is not None:
+        readings.append(soc)
+    return readings
+
+
 def _round_trip(
     study: Study,
     legs: list[Leg],
@@ -241,12 +252,7 @@ def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]
             if distance is None:
                 continue
             shown, true = distance
-            readings = own[leg.leg]
-            if leg.charger_kwh:
-                readings.append(_charge_reading(study, leg.charger_kwh, shown))
-            soc = _soc_reading(study, leg)
-            if soc is not None:
-                readings.append(soc)
+            readings = every_reading(study, leg, shown, traces.get(leg.leg))
             if not readings:
                 continue
             if readings[0].instrument == "trip average":

@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from datetime import datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -17,19 +17,24 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QMenu,
     QPushButton,
+    QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from fairmargin.core import units
+from fairmargin.core.companion import aimed_kmh, leg_checklist
 from fairmargin.core.designs import plan_day
-from fairmargin.core.planning.checklists import checklist
 from fairmargin.core.study import Leg, Study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
 from fairmargin.desktop.widgets.basics import Elided, Mark, clear, label, panel, scrolling
 from fairmargin.exchange.route import COMPASS
+
+if TYPE_CHECKING:
+    from fairmargin.desktop.stages.driving.conductor import Conductor
+    from fairmargin.desktop.stages.driving.face import Face
 
 _SOC = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%?\s*(?:-|\u2013|\u2212|to|\u2192|>)\s*(\d+(?:[.,]\d+)?)\s*%\s*$")
 _READING = (
@@ -289,13 +294,27 @@ def read_leg_field(
 
 
 class DriveStage(Stage):
-    """The run sheet."""
+    """The run sheet, and the companion's face."""
+
+    finished = Signal()  # every leg is driven, and the verdict is wanted
 
     KEYS = ("reading", "distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms",
             "wind_from_deg", "pressure_hpa", "note")  # fmt: skip
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Drive", parent)
+        self.sheet_button, self.live_button = QToolButton(), QToolButton()
+        for button, words, tip in (
+            (self.sheet_button, "Sheet", "Every leg's readings, typed or pasted"),
+            (self.live_button, "On the road", "One leg at a time, in large type"),
+        ):
+            button.setText(words)
+            button.setToolTip(tip)
+            button.setCheckable(True)
+            self.head.addWidget(button)
+        self.sheet_button.setChecked(True)
+        self.sheet_button.clicked.connect(lambda: self.show_face(False))
+        self.live_button.clicked.connect(lambda: self.show_face(True))
         self.paste_button = QPushButton("Paste from a spreadsheet\u2026")
         self.paste_button.setToolTip("Ctrl+Shift+V: rows of legs, with or without a header")
         self.paste_button.clicked.connect(self.paste)
@@ -303,28 +322,126 @@ class DriveStage(Stage):
         self.add_button = QPushButton("Add a run")
         self.add_button.clicked.connect(self._add_menu)
         self.head.addWidget(self.add_button)
+        self.live_buttons: list[QPushButton] = []
+        for words, act, tip in (
+            ("Instruments\u2026", self.choose_instruments, "GPS, vehicle bus, weather station (Ctrl+I)"),
+            ("Rehearse\u2026", self.choose_rehearsal, "Drive this plan at the desk, with stand-ins"),
+            ("Full screen", lambda: self.show_full_screen(True), "F11; Esc comes back"),
+        ):
+            live = QPushButton(words)
+            live.setToolTip(tip)
+            live.clicked.connect(lambda _=False, a=act: a())
+            live.hide()
+            self.live_buttons.append(live)
+            self.head.addWidget(live)
+        self.faces = QStackedWidget()
+        self.page.addWidget(self.faces, 1)
+        sheet = QWidget()
+        self.faces.addWidget(sheet)
+        below = QVBoxLayout(sheet)
+        below.setContentsMargins(0, 0, 0, 0)
+        below.setSpacing(12)
         caution = label(
             "The driver drives; a passenger, or a stop, is for the notes. Keep with the traffic; never follow closely to test.",
             "caution",
             wrap=True,
         )
-        self.page.addWidget(caution)
+        below.addWidget(caution)
+        self.conductor: Conductor | None = None
+        self.face: Face | None = None
+        self._full: QWidget | None = None
         self.ahead, box = panel((18, 10, 18, 10), 4)
         self.ahead_words = label("", "heading", wrap=True)
         box.addWidget(self.ahead_words)
         self.ahead_list = label("", "", wrap=True)
         box.addWidget(self.ahead_list)
-        self.page.addWidget(self.ahead)
+        below.addWidget(self.ahead)
         self._inner = QWidget()
         self._sheet = QVBoxLayout(self._inner)
         self._sheet.setContentsMargins(0, 0, 8, 0)
         self._sheet.setSpacing(10)
         self.area = scrolling(self._inner)
-        self.page.addWidget(self.area, 1)
+        below.addWidget(self.area, 1)
         self.cards: dict[str, LegCard] = {}
         self._marks: list[tuple[str, Mark, Any]] = []
         self._structure: object = None
         self._next = ""
+
+    # ------------------------------------------------------------ on the road
+
+    def show_face(self, live: bool) -> None:
+        """Switch between the sheet and the companion's face, which is made when first wanted."""
+        if live and self.face is None:
+            from fairmargin.desktop.stages.driving.conductor import Conductor
+            from fairmargin.desktop.stages.driving.face import Face
+
+            self.conductor = Conductor(self.session, self)
+            self.face = Face(self.conductor)
+            self.face.fullScreenWanted.connect(self.show_full_screen)
+            self.conductor.changed.connect(self._name_rehearsal)
+            self.face.done.connect(self.finished)
+            self.faces.addWidget(self.face)
+        self.sheet_button.setChecked(not live)
+        self.live_button.setChecked(live)
+        self.faces.setCurrentIndex(1 if live and self._full is None else 0)
+        for button in (self.paste_button, self.add_button):
+            button.setVisible(not live)
+        for button in self.live_buttons:
+            button.setVisible(live)
+        if live and self.face is not None:
+            self.face.setFocus()
+
+    def _name_rehearsal(self) -> None:
+        assert self.conductor is not None
+        words = "Rehearse\u2026" if self.conductor.rehearsal is None else "End the rehearsal"
+        if self.live_buttons[1].text() != words:
+            self.live_buttons[1].setText(words)
+
+    def show_full_screen(self, full: bool) -> None:
+        """Give the face the whole screen, or put it back."""
+        if self.face is None or full == (self._full is not None):
+            return
+        if full:
+            self._full = self.face
+            self.faces.removeWidget(self.face)
+            self.face.setParent(None)
+            self.face.setContentsMargins(28, 20, 28, 20)
+            self.face.showFullScreen()
+        else:
+            self._full = None
+            self.face.setWindowState(Qt.WindowState.WindowNoState)
+            self.face.setContentsMargins(0, 0, 0, 0)
+            self.faces.addWidget(self.face)
+            self.show_face(True)
+        self.face.setFocus()
+
+    def choose_instruments(self) -> None:
+        """Ask which instruments there are, and connect them."""
+        from fairmargin.desktop.stages.driving.instruments import InstrumentsDialog
+
+        assert self.conductor is not None
+        dialog = InstrumentsDialog(self.conductor, self)
+        dialog.exec()
+        dialog.deleteLater()
+
+    def choose_rehearsal(self) -> None:
+        """Ask how fast to rehearse, and begin, or end the rehearsal."""
+        from fairmargin.desktop.stages.driving.instruments import RehearsalDialog
+
+        assert self.conductor is not None
+        if self.conductor.rehearsal is not None:
+            self.conductor.stop_rehearsal()
+            return
+        dialog = RehearsalDialog(self.conductor, self)
+        dialog.exec()
+        dialog.deleteLater()
+
+    def release(self) -> None:
+        """Let go of instruments and files; the window closes."""
+        if self.conductor is not None:
+            self.conductor.close()
+        if self._full is not None:
+            self._full.close()
 
     def _show_next(self) -> None:
         """Bring the card of the leg that is next into sight."""
@@ -369,28 +486,18 @@ class DriveStage(Stage):
         names = [run for run, _ in study.runs()]
         words = f"Next: {leg.run or leg.leg} {leg.direction}, {study.configuration(leg.configuration).label}"
         run = names.index(leg.run or leg.leg)
-        same_run = [x for x in study.legs if (x.run or x.leg) == (leg.run or leg.leg)]
-        first = same_run[0].leg == leg.leg
+        first = next(x for x in study.legs if (x.run or x.leg) == (leg.run or leg.leg)) is leg
         if study.plan.day is not None and first:
             steps = [s for s in plan_day(study, order).steps if s.kind == "run"]
             words += f", planned for {steps[run].start:%H:%M}"
-        speed = leg.speed_kmh or study.target_speed_kmh
-        if speed:
+        aim = aimed_kmh(study, leg)
+        if aim is not None:
             choice = self.session.units
-            error = study.vehicle.speed_error_percent
-            words += f", {choice.show('speed', speed):.0f} {choice.speed}"
-            if error:
-                words += f" (the speedometer shows {choice.show('speed', speed * (1 + error / 100)):.0f})"
+            words += f", {choice.show('speed', aim[0]):.0f} {choice.speed}"
+            if aim[1] != aim[0]:
+                words += f" (the speedometer shows {choice.show('speed', aim[1]):.0f})"
         self.ahead_words.setText(words)
-        before = [x for x in study.legs[: study.legs.index(leg)] if x.leg not in {s.leg for s in same_run}]
-        swapped = bool(before) and before[-1].configuration != leg.configuration
-        wanted = (
-            {"each leg"} | ({"each run"} if first else set()) | ({"swap"} if first and swapped else set())
-        )
-        if not before and first:
-            wanted |= {"arrival"}
-        items = study.plan.checklist or checklist(study.change.kind)
-        lines = [f"\u2610  {i.text}" for i in items if i.when in wanted and not i.done]
+        lines = [f"\u2610  {text}" for text in leg_checklist(study, leg)]
         self.ahead_list.setText("\n".join(lines[:6]))
         self.ahead_list.setToolTip("\n".join(lines))
 

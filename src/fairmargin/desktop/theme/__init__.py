@@ -61,6 +61,25 @@ QFrame#panel { background: $panel; border: 1px solid $rule; border-radius: 6px; 
 QFrame#panel[next="true"] { border: 2px solid $here; }
 QLabel { background: transparent; }
 QLabel#title { font-size: 20px; font-weight: 600; }
+QLabel#large { font-size: 20px; font-weight: 600; }
+QLabel#huge { font-size: 52px; font-weight: 600; }
+QLabel#huge[state="caution"] { color: $caution; }
+QLabel#tilecaption, QLabel#checkwords { font-size: 15px; color: $muted; }
+QLabel#checkwords { color: $ink; }
+QLabel#chip { border: 1px solid $rule; border-radius: 9px; padding: 2px 9px; font-size: 13px; color: $muted; }
+QLabel#chip[state="live"] { color: $fine; border-color: $fine; }
+QLabel#chip[state="lost"] { color: $blocks; border-color: $blocks; font-weight: 600; }
+QLabel#prompt { font-size: 19px; font-weight: 600; padding: 8px 14px; border-radius: 6px; background: $band; }
+QLabel#prompt[state="now"] { background: $here; color: #1d2a2f; }
+QLabel#prompt[state="bad"] { background: $blocks; color: $panel; }
+QPushButton#go { background: $ink; color: $panel; border: 1px solid $ink; font-size: 20px; font-weight: 600;
+  padding: 12px; border-radius: 6px; }
+QPushButton#go:hover { background: $muted; }
+QPushButton#go:focus { border: 2px solid $here; }
+QPushButton#go:disabled { background: $rule; color: $muted; border-color: $rule; }
+QPushButton#event { font-size: 15px; padding: 12px 12px; text-align: left; border-radius: 6px; }
+QPushButton#event[on="true"] { background: $caution; color: $panel; border-color: $caution; font-weight: 600; }
+QCheckBox#check::indicator { width: 22px; height: 22px; }
 QLabel#heading { font-size: 14px; font-weight: 600; }
 QLabel#muted, QLabel#unit { color: $muted; font-size: 12px; }
 QLabel#fault { color: $blocks; font-size: 12px; }

@@ -1,0 +1,782 @@
+"""The conductor: takes a leg from its checklist to its readings, with whatever instruments are connected.
+
+Everything that happens is in the logbook or in the leg's recording before the next thing can happen.
+"""
+
+from __future__ import annotations
+
+import queue
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any, Final, Literal
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from fairmargin.core.companion import (
+    RoadPlaces,
+    SpeedWatch,
+    aimed_kmh,
+    price,
+    reset_took,
+    road_places,
+    spoilt_of_leg,
+)
+from fairmargin.core.study import Event, Leg, Study
+from fairmargin.core.study.values import EventKind
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.driving.settings import InstrumentSettings, make_feeds
+from fairmargin.exchange.faults import InputFault
+from fairmargin.instruments.feed import Feed, WeatherFeed
+from fairmargin.instruments.recording import (
+    SUFFIX,
+    Recorder,
+    close_recording,
+    read_recording,
+    recordings_of,
+    to_trace,
+    unfinished,
+)
+from fairmargin.instruments.samples import Clock, Item, Sample, Source, Trouble
+from fairmargin.instruments.standins import GpsStandIn, StationStandIn, VehicleStandIn
+from fairmargin.simulation.rehearsal import SEED, Display, VirtualCar, prepared, rehearse
+
+Phase = Literal["idle", "approach", "driving", "reading"]
+TICK_MS: Final = 200
+#: Events of the keys that last; the others are moments.
+LASTING: Final = frozenset({"slow-traffic", "following-closely", "stop", "rain"})
+CARRIED: Final = ("climate", "tyre_pressure_kpa", "mode", "driver", "road")
+#: How long after a reset the car's own trip meter may keep showing the old trip. [s]
+RESET_SEEN_S: Final = 4.0
+TOLD: Final = 6
+
+
+@dataclass(slots=True)
+class LegDrive:
+    """One leg under way. Seconds are those of the drive's clock."""
+
+    leg: str
+    backwards: bool
+    watch: SpeedWatch
+    phase: Phase = "approach"
+    reset_s: float | None = None
+    read_off_s: float | None = None
+    driven_km: float = 0.0
+    by_instrument: bool = False  # distance from GPS or bus, not from the clock
+    reset_state: Literal["unknown", "took", "failed"] = "unknown"
+    open_marks: dict[EventKind, tuple[float, float]] = field(default_factory=dict)  # since, km
+    samples: list[Sample] = field(default_factory=list)
+    soc_at_reset: float | None = None
+    troubles: list[str] = field(default_factory=list)
+    last: tuple[float, float] | None = None  # at and speed of the newest sample counted
+
+
+@dataclass(slots=True)
+class RehearsalSet:
+    """A rehearsal under way: the virtual car and its stand-ins."""
+
+    study_id: int
+    car: VirtualCar
+    gps: GpsStandIn
+    vehicle: VehicleStandIn
+    station: StationStandIn
+
+    def stop(self) -> None:
+        """Let every stand-in go."""
+        for one in (self.gps, self.vehicle, self.station):
+            one.stop()
+
+
+class Conductor(QObject):
+    """State of the drive; the face shows it and presses its buttons."""
+
+    changed = Signal()  # a few times a second while something is under way
+    told = Signal(str)
+    finished = Signal(str)  # a leg's readings are being taken
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.clock = Clock()
+        self.feeds: dict[Source, Feed] = {}
+        self.drive: LegDrive | None = None
+        self.rehearsal: RehearsalSet | None = None
+        self.paused_at: float | None = None
+        self.says: list[str] = []  # newest last
+        self._queue: queue.SimpleQueue[Item] = queue.SimpleQueue()
+        self._recorder: Recorder | None = None
+        self._places: tuple[object, RoadPlaces] | None = None
+        self._study_id: int | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(TICK_MS)
+        self._timer.timeout.connect(self.tick)
+        session.studyChanged.connect(self._study_changed)
+
+    # ------------------------------------------------------------ instruments
+
+    def connect_instruments(self, settings: InstrumentSettings) -> bool:
+        """Start the feeds of the settings; faults are told."""
+        self.disconnect_instruments()
+        try:
+            self.feeds = make_feeds(settings, self.clock, self._arrived)
+        except (ValueError, InputFault) as error:
+            self._say(str(error))
+            return False
+        for feed in self.feeds.values():
+            feed.start()
+        self._timer.start()
+        self.changed.emit()
+        return True
+
+    def disconnect_instruments(self) -> None:
+        """Stop every feed."""
+        for feed in self.feeds.values():
+            feed.stop()
+        self.feeds = {}
+        self.changed.emit()
+
+    def _arrived(self, item: Item) -> None:
+        """Take an item in the feed's thread: on the disk first, to the screen after."""
+        recorder = self._recorder
+        if recorder is not None:
+            recorder.put(item)
+        self._queue.put(item)
+
+    def value(self, name: str, *sources: Source) -> float | None:
+        """Newest value of a quantity from the first source that has one."""
+        for source in sources or ("gps", "vehicle", "weather"):
+            feed = self.feeds.get(source)
+            found = feed.value(name) if feed is not None else None
+            if found is not None:
+                return found
+        return None
+
+    # ------------------------------------------------------------ what is next
+
+    @property
+    def study(self) -> Study | None:
+        """The study of the session."""
+        return self.session.study
+
+    def next_leg(self) -> Leg | None:
+        """The leg under way, else the first that is planned."""
+        study = self.study
+        if study is None:
+            return None
+        if self.drive is not None:
+            return next((leg for leg in study.legs if leg.leg == self.drive.leg), None)
+        return next((leg for leg in study.legs if self.session.state(leg) == "planned"), None)
+
+    def places(self) -> RoadPlaces:
+        """The road and its gates."""
+        study = self.study
+        assert study is not None
+        key = (self.session.study_id, study.route, study.plan.gate_start_m, study.plan.gate_end_m)
+        if self._places is None or self._places[0] != key:
+            self._places = (key, road_places(study))
+        return self._places[1]
+
+    def done_runs(self) -> int:
+        """Runs of which no leg is still planned, from the first on."""
+        study = self.study
+        count = 0
+        for _, legs in study.runs() if study else []:
+            if any(self.session.state(leg) == "planned" for leg in legs):
+                break
+            count += 1
+        return count
+
+    # ------------------------------------------------------------ a leg
+
+    def begin(self, name: str) -> bool:
+        """Set off on a leg: from now on everything is recorded."""
+        study = self.study
+        if study is None or self.drive is not None or self.session.read_only:
+            return False
+        leg = study.leg(name)
+        aim = aimed_kmh(study, leg)
+        now = self.clock.seconds()
+        folder = self._folder()
+        try:
+            stamp = f"{self.clock.moment(now):%Y%m%d-%H%M%S}"
+            safe = "".join(c if c.isalnum() or c in "-." else "_" for c in name)
+            path = folder / f"{stamp}-{safe}{SUFFIX}"
+            more = 2
+            while path.exists():
+                path = folder / f"{stamp}-{safe}-{more}{SUFFIX}"
+                more += 1
+            self._recorder = Recorder(path, name, self.clock.origin)
+        except OSError as error:
+            self._say(
+                f"The drive cannot be recorded: {error.strerror or error}. Readings are kept all the same."
+            )
+        self._recorder_mark(now, "begun")
+        self.paused_at = None
+        self.drive = LegDrive(name, leg.direction == "back", SpeedWatch(aim[0] if aim else None))
+        before = next(
+            (x for x in reversed(study.legs[: study.legs.index(leg)]) if self.session.has_reading(x)), None
+        )
+        if before is not None:
+            carried = {k: getattr(before, k) for k in CARRIED if not getattr(leg, k) and getattr(before, k)}
+            if carried:
+                self.session.edit(study.with_leg(name, **carried), f"settings of {name}")
+        if self.rehearsal is not None:
+            self.rehearsal.car.depart(name, now)
+        self._timer.start()
+        self.changed.emit()
+        return True
+
+    def reset(self) -> None:
+        """The trip meter's reset was pressed, now; pressed again, the leg begins again here."""
+        drive, study = self.drive, self.study
+        if drive is None or study is None or drive.phase not in {"approach", "driving"}:
+            return
+        now = self.clock.seconds()
+        drive.reset_s, drive.phase, drive.driven_km = now, "driving", 0.0
+        drive.reset_state, drive.last = "unknown", None
+        drive.soc_at_reset = self.value("soc_percent", "vehicle")
+        self._recorder_mark(now, "reset")
+        changes: dict[str, Any] = {"started_at": self.clock.moment(now).replace(microsecond=0)}
+        battery = self.value("battery_temperature_c", "vehicle")
+        if battery is not None:
+            changes["battery_temperature_c"] = round(battery, 1)
+        self.session.edit(study.with_leg(drive.leg, **changes), f"reset of {drive.leg}")
+        if self.rehearsal is not None:
+            self.rehearsal.car.reset(now)
+        self.changed.emit()
+
+    def reset_seen(self, shown_km: float | None) -> bool:
+        """The trip meter was looked at: it restarted (None) or shows so many km. Returns whether it took."""
+        drive = self.drive
+        if drive is None or drive.phase != "driving":
+            return False
+        took = shown_km is None or reset_took(shown_km, drive.driven_km)
+        drive.reset_state = "took" if took else "failed"
+        if not took:
+            self._say(
+                f"The trip meter shows {shown_km:g} km after {drive.driven_km:.1f} km driven: the reset did not take. "
+                "Press it again; this leg then begins there."
+            )
+        self.changed.emit()
+        return took
+
+    def reset_doubtful(self) -> None:
+        """Go on although nobody saw whether the reset took."""
+        if self.drive is not None and self.drive.phase == "driving":
+            self.drive.reset_state = "took"
+            self._event("reset-doubtful", self.clock.seconds(), None, None)
+
+    def mark(self, kind: EventKind) -> None:
+        """Note an event: a moment, or the beginning of something that lasts, or its end."""
+        drive = self.drive
+        if drive is None or drive.phase != "driving" or drive.reset_s is None:
+            return
+        now = self.clock.seconds()
+        if kind not in LASTING:
+            self._event(kind, now, None, None)
+        elif kind in drive.open_marks:
+            self._end_mark(kind, now)
+        else:
+            drive.open_marks[kind] = (now, drive.driven_km)
+            self._recorder_mark(now, "event-begins", kind=kind)
+            self._event(kind, now, None, None)  # kept now; how long it lasted is added at its end
+        self.changed.emit()
+
+    def _end_mark(self, kind: EventKind, now: float) -> None:
+        drive, study = self.drive, self.study
+        if drive is None or study is None or drive.reset_s is None:
+            return
+        since, km = drive.open_marks.pop(kind)
+        lasted = max(1.0, now - since)
+        speed = None
+        if kind == "slow-traffic" and drive.by_instrument and drive.driven_km > km:
+            speed = round((drive.driven_km - km) / (lasted / 3600.0), 1)
+        at_s = round(since - drive.reset_s)
+        events = tuple(
+            e.with_(duration_s=round(lasted), speed_kmh=0.0 if kind == "stop" else speed)
+            if e.leg == drive.leg and e.kind == kind and e.at_s == at_s
+            else e
+            for e in study.events
+        )
+        self._recorder_mark(now, "event-ends", kind=kind)
+        self.session.edit(study.with_(events=events), f"{kind} on {drive.leg}")
+        self._tell_worth(kind, lasted, 0.0 if kind == "stop" else speed)
+
+    def _event(self, kind: EventKind, at: float, lasted: float | None, speed: float | None) -> None:
+        drive, study = self.drive, self.study
+        if drive is None or study is None or drive.reset_s is None:
+            return
+        km = drive.driven_km
+        if lasted is not None and speed is not None:
+            km = max(0.0, km - (speed * lasted) / 3600.0)
+        event = Event(
+            leg=drive.leg,
+            at_km=round(km, 2) if drive.by_instrument else None,
+            at_s=round(max(0.0, at - drive.reset_s)),
+            duration_s=None if lasted is None else round(lasted),
+            kind=kind,
+            speed_kmh=None if speed is None else round(speed, 1),
+        )
+        self._recorder_mark(at, "event", kind=kind)
+        self.session.edit(study.with_(events=(*study.events, event)), f"{kind} on {drive.leg}")
+
+    def _tell_worth(self, kind: EventKind, seconds: float, speed: float | None) -> None:
+        study, drive = self.study, self.drive
+        if study is None or drive is None:
+            return
+        found = price(study, study.leg(drive.leg), kind, seconds, speed)
+        self._say(spoilt_words(study, self.session, found.kind, seconds, speed, found.percent))
+
+    def read_off(self) -> None:
+        """Everything is read at this moment; what instruments say is filled in, the rest is typed."""
+        drive, study = self.drive, self.study
+        if drive is None or study is None or drive.phase != "driving" or drive.reset_s is None:
+            return
+        now = self.clock.seconds()
+        self._drain()
+        self._notice(drive.watch.end(now))
+        for kind in list(drive.open_marks):
+            self._end_mark(kind, now)
+        study = self.study
+        assert study is not None
+        drive.phase, drive.read_off_s = "reading", now
+        self._recorder_mark(now, "read-off")
+        self._read_instruments(study, drive, now)
+        self.finished.emit(drive.leg)
+        self.changed.emit()
+
+    def _read_instruments(self, study: Study, drive: LegDrive, now: float) -> None:
+        assert drive.reset_s is not None
+        changes: dict[str, Any] = {"duration_s": max(1.0, round(now - drive.reset_s, 1))}
+        stops = [e for e in study.events if e.leg == drive.leg and e.kind == "stop" and e.duration_s]
+        if stops:
+            changes["stopped_s"] = min(
+                sum(float(e.duration_s or 0) for e in stops), changes["duration_s"] - 1.0
+            )
+        trace, notices = to_trace(
+            drive.samples, drive.reset_s, now, float(study.vehicle.speed_error_percent or 0.0)
+        )
+        if drive.by_instrument and drive.driven_km >= 0.05 and "gps" in self.feeds:
+            changes["gps_distance_km"] = round(drive.driven_km, 2)
+        leg = study.leg(drive.leg)
+        average = self.value("trip_average_kwh_per_100km", "vehicle")
+        trip = self.value("trip_km", "vehicle")
+        if trip is not None and trip >= 0.05 and drive.reset_state == "took" and not leg.has_reading:
+            changes["distance_km"] = round(trip, 2)
+            if average is not None and average > 0.001:
+                step = study.plan.display_step_kwh_per_100km
+                changes |= {
+                    "average_shown": round(average, 3), "average_unit": "kWh/100km", "average_step": step,
+                }  # fmt: skip
+        soc = self.value("soc_percent", "vehicle")
+        if soc is not None and drive.soc_at_reset is not None and soc < drive.soc_at_reset:
+            changes |= {
+                "soc_start_percent": round(drive.soc_at_reset, 2), "soc_end_percent": round(soc, 2),
+                "soc_step_percent": 0.01,
+            }  # fmt: skip
+        note = "; ".join(dict.fromkeys([*drive.troubles, *notices])) if trace is not None else ""
+        if note and not leg.note:
+            changes["note"] = note[:300]
+        after = study.with_leg(drive.leg, **changes)
+        self.session.edit(
+            after, f"read-off of {drive.leg}", {drive.leg: trace} if trace is not None else None
+        )
+
+    def finish(self) -> None:
+        """The readings of the leg are in; on to the next."""
+        drive = self.drive
+        if drive is None:
+            return
+        self._close_recording("finished")
+        self.drive = None
+        self.changed.emit()
+
+    def drive_again(self, reason: str) -> None:
+        """Leave the leg out with its reason and plan it once more; its readings stay."""
+        from fairmargin.core.companion import again
+
+        drive, study = self.drive, self.study
+        if drive is None or study is None:
+            return
+        if drive.phase != "reading":
+            self.read_off()
+            study = self.study
+            assert study is not None
+        self.session.edit(again(study, drive.leg, reason), f"drive {drive.leg} again")
+        if self.rehearsal is not None:
+            self.rehearsal.car.rehearsal = rehearse(self.study, self.rehearsal.car.rehearsal.seed)  # type: ignore[arg-type]
+        self.finish()
+
+    def give_up(self) -> None:
+        """End a leg that has not come to its reading; the recording is kept, the leg stays planned."""
+        drive, study = self.drive, self.study
+        if drive is None:
+            return
+        if study is not None and not study.leg(drive.leg).has_reading:
+            cleared = study.with_leg(drive.leg, started_at=None, duration_s=None)
+            events = tuple(e for e in cleared.events if e.leg != drive.leg)
+            self.session.edit(cleared.with_(events=events), f"give up {drive.leg}")
+        self._close_recording("abandoned")
+        self.drive = None
+        self.changed.emit()
+
+    def pause(self) -> None:
+        """Stop for a while between legs, or go on."""
+        self.paused_at = self.clock.seconds() if self.paused_at is None else None
+        self._timer.start()
+        self.changed.emit()
+
+    # ------------------------------------------------------------ numbers for the face
+
+    def since_reset_s(self) -> float | None:
+        """Time on the leg. [s]"""
+        drive = self.drive
+        if drive is None or drive.reset_s is None:
+            return None
+        return (drive.read_off_s or self.clock.seconds()) - drive.reset_s
+
+    def driven_km(self) -> float | None:
+        """Distance since the reset: by GPS or bus, else by the clock at the speed aimed for. [km]"""
+        drive, study, seconds = self.drive, self.study, self.since_reset_s()
+        if drive is None or study is None or seconds is None:
+            return None
+        if drive.by_instrument:
+            return drive.driven_km
+        aim = aimed_kmh(study, study.leg(drive.leg))
+        return None if aim is None else seconds / 3600.0 * aim[0]
+
+    def place_km(self) -> float | None:
+        """Place on the road in driving direction, by GPS. [km]"""
+        drive = self.drive
+        latitude, longitude = self.value("latitude", "gps"), self.value("longitude", "gps")
+        if drive is None or latitude is None or longitude is None:
+            return None
+        places = self.places()
+        guess = places.gates(drive.backwards)[0] + drive.driven_km
+        return places.along_km(latitude, longitude, drive.backwards, guess)
+
+    def to_gate_km(self) -> float | None:
+        """Distance to the next gate: the start line before the reset, the read-off after it. [km]"""
+        drive = self.drive
+        if drive is None:
+            return None
+        places, place = self.places(), self.place_km()
+        start, end = places.gates(drive.backwards)
+        if drive.phase == "approach":
+            return None if place is None else start - place
+        if drive.phase != "driving":
+            return None
+        if place is not None:
+            return end - place
+        driven = self.driven_km()
+        return None if driven is None else places.between_km - driven
+
+    # ------------------------------------------------------------ ticking
+
+    def tick(self) -> None:
+        """Take what has arrived, and let the face follow."""
+        self._drain()
+        recorder = self._recorder
+        if recorder is not None and recorder.fault:
+            self._say(recorder.fault)
+            recorder.fault = ""
+        self.changed.emit()
+        if self.drive is None and not self.feeds and self.paused_at is None and self.rehearsal is None:
+            self._timer.stop()
+
+    def _look_at_trip_meter(self, drive: LegDrive, item: Sample) -> None:
+        """The car's own trip meter on the bus tells whether the reset took."""
+        trip = item.values.get("trip_km")
+        if (
+            trip is None
+            or drive.reset_s is None
+            or drive.last is None
+            or item.at < drive.reset_s + RESET_SEEN_S
+        ):
+            return
+        at, speed = drive.last
+        driven = drive.driven_km + (item.at - at) * speed / 3600.0
+        if reset_took(trip, driven):
+            drive.reset_state = "took"
+        else:
+            self.reset_seen(trip)
+
+    def _drain(self) -> None:
+        study, drive = self.study, self.drive
+        while True:
+            try:
+                item = self._queue.get_nowait()
+            except queue.Empty:
+                break
+            if isinstance(item, Trouble):
+                self._say(item.words)
+                if drive is not None and drive.phase == "driving":
+                    drive.troubles.append(item.words)
+            elif item.source == "weather":
+                self._take_weather()
+            elif drive is not None and drive.phase in {"approach", "driving"}:
+                drive.samples.append(item)
+                if drive.phase == "driving" and study is not None:
+                    self._advance(drive, item)
+                    if drive.reset_state == "unknown":
+                        self._look_at_trip_meter(drive, item)
+
+    def _take_weather(self) -> None:
+        feed, study = self.feeds.get("weather"), self.study
+        if study is None or not isinstance(feed, WeatherFeed) or self.session.read_only:
+            return
+        known = {row.time for row in study.weather}
+        fresh = [row for row in feed.rows if row.time not in known]
+        if fresh:
+            rows = sorted((*study.weather, *fresh), key=lambda r: r.time.replace(tzinfo=None))
+            self.session.edit(study.with_(weather=tuple(rows)), "weather report")
+
+    def _advance(self, drive: LegDrive, item: Sample) -> None:
+        """Count distance from the best speed there is, and watch it."""
+        speed = item.values.get("speed_kmh")
+        gps = self.feeds.get("gps")
+        if speed is None or drive.reset_s is None or item.at < drive.reset_s:
+            return
+        if item.source == "vehicle":
+            if gps is not None and gps.state == "live":
+                return
+            study = self.study
+            assert study is not None
+            speed /= 1.0 + (study.vehicle.speed_error_percent or 0.0) / 100.0
+        before = drive.last or (drive.reset_s, speed)
+        if item.at <= before[0]:
+            return
+        drive.driven_km += (item.at - before[0]) / 3600.0 * 0.5 * (speed + before[1])
+        drive.by_instrument = True
+        drive.last = (item.at, speed)
+        self._notice(drive.watch.feed(item.at, speed))
+
+    def _notice(self, found: tuple[EventKind, float, float, float] | None) -> None:
+        drive, study = self.drive, self.study
+        if found is None or drive is None or study is None or drive.reset_s is None:
+            return
+        kind, start, lasted, speed = found
+        if start < drive.reset_s:
+            return
+        at_s = start - drive.reset_s
+        if kind in drive.open_marks or any(
+            e.leg == drive.leg and e.kind == kind and e.at_s is not None and abs(e.at_s - at_s) < 45.0
+            for e in study.events
+        ):
+            return  # somebody's key was there first
+        self._event(kind, start, lasted, speed)
+        self._tell_worth(kind, lasted, speed)
+
+    # ------------------------------------------------------------ rehearsal
+
+    def start_rehearsal(self, seed: int, rate: float) -> bool:
+        """Rehearse a copy of the study, or go on with one that was begun."""
+        study = self.study
+        if study is None or self.session.study_id is None:
+            return False
+        self.stop_rehearsal()
+        try:
+            kept = study.plan.details.get(SEED)
+            if kept is None:
+                copy = prepared(study, seed, datetime.now().date())
+                if self.session.add_study(copy) is None:
+                    return False
+            study = self.session.study
+            assert study is not None and self.session.study_id is not None
+            made = rehearse(study, int(study.plan.details[SEED]))
+        except ValueError as error:
+            self._say(f"Cannot be rehearsed: {error}.")
+            return False
+        self.clock = Clock(self._rehearsed_from(study), rate)
+        car = VirtualCar(made)
+        self.rehearsal = RehearsalSet(
+            self.session.study_id,
+            car,
+            GpsStandIn(car, self.clock),
+            VehicleStandIn(car, self.clock),
+            StationStandIn(car, self.clock),
+        )
+        for one in (self.rehearsal.gps, self.rehearsal.vehicle, self.rehearsal.station):
+            one.start()
+        settings = InstrumentSettings(
+            gps=self.rehearsal.gps.address,
+            interface=VehicleStandIn.INTERFACE,
+            channel=self.rehearsal.vehicle.channel,
+            weather=self.rehearsal.station.url,
+        )
+        return self.connect_instruments(settings)
+
+    def _rehearsed_from(self, study: Study) -> datetime:
+        """Where the rehearsed day stands: after the last leg driven, else at the plan's first run."""
+        ends = [
+            leg.started_at + timedelta(seconds=float(leg.duration_s or 0.0))
+            for leg in study.legs
+            if leg.started_at is not None
+        ]
+        if ends:
+            return max(ends) + timedelta(minutes=5)
+        from fairmargin.core.designs import plan_day
+
+        order = "".join("A" if x[0].configuration == study.baseline.id else "B" for _, x in study.runs())
+        return next(s.start for s in plan_day(study, order).steps if s.kind == "run")
+
+    def stop_rehearsal(self) -> None:
+        """End the rehearsal; the day can be gone on with later."""
+        if self.rehearsal is None:
+            return
+        if self.drive is not None:
+            self.give_up()
+        self.disconnect_instruments()
+        self.rehearsal.stop()
+        self.rehearsal = None
+        self.clock = Clock()
+        self.changed.emit()
+
+    def display(self) -> Display | None:
+        """The virtual car's display, in a rehearsal."""
+        return None if self.rehearsal is None else self.rehearsal.car.display(self.clock.seconds())
+
+    def truth_percent(self) -> float | None:
+        """The rehearsal's truth, from its seed; None when the study is no rehearsal."""
+        study = self.study
+        seed = study.plan.details.get(SEED) if study is not None else None
+        if study is None or seed is None or not seed.isdigit():
+            return None
+        return rehearse(study, int(seed)).truth_percent
+
+    # ------------------------------------------------------------ recordings that were cut short
+
+    def _folder(self) -> Path:
+        book = self.session.logbook
+        assert book is not None and self.session.study_id is not None
+        return recordings_of(book.path, self.session.study_id)
+
+    def cut_short(self) -> list[Path]:
+        """Recordings of this study that nobody finished."""
+        if self.session.study is None or self.session.logbook is None or self.drive is not None:
+            return []
+        return unfinished(self._folder())
+
+    def take_cut_short(self, path: Path) -> bool:
+        """Take what a recording that was cut short holds as far as it goes."""
+        study = self.study
+        try:
+            kept = read_recording(path)
+        except InputFault as fault:
+            self._say(str(fault))
+            return False
+        reset = kept.marked("reset")
+        if (
+            study is None
+            or all(leg.leg != kept.leg for leg in study.legs)
+            or reset is None
+            or not kept.samples
+        ):
+            self._say(f"{path.name}: nothing was recorded after a reset; there is nothing to take.")
+            return False
+        end = kept.marked("read-off") or max(s.at for s in kept.samples)
+        trace, notices = to_trace(kept.samples, reset, end, float(study.vehicle.speed_error_percent or 0.0))
+        if trace is None:
+            self._say(f"{path.name}: {notices[0]}.")
+            return False
+        after = study.with_leg(
+            kept.leg,
+            started_at=kept.moment(reset).replace(microsecond=0),
+            duration_s=round(float(trace.time_s[-1]), 1),
+            note=f"recording cut short at {kept.moment(end):%H:%M:%S}",
+        )
+        if self.session.edit(after, f"recording of {kept.leg}", {kept.leg: trace}):
+            return self.let_cut_short_go(path, "finished")
+        return False
+
+    def let_cut_short_go(self, path: Path, what: str = "abandoned") -> bool:
+        """Do not ask about a recording again; the file stays."""
+        try:
+            close_recording(path, what)
+        except OSError as error:
+            self._say(f"{path}: {error.strerror or error}")
+            return False
+        self.changed.emit()
+        return True
+
+    # ------------------------------------------------------------ ends
+
+    def _recorder_mark(self, at: float, what: str, **details: Any) -> None:
+        if self._recorder is not None:
+            self._recorder.mark(at, what, **details)
+
+    def _close_recording(self, what: str) -> None:
+        recorder, self._recorder = self._recorder, None
+        if recorder is not None:
+            recorder.mark(self.clock.seconds(), what)
+            recorder.close()
+
+    def _say(self, words: str) -> None:
+        self.says = [*self.says, words][-TOLD:]
+        self.told.emit(words)
+
+    def _study_changed(self) -> None:
+        if self.session.study_id == self._study_id:
+            return
+        self._study_id = self.session.study_id
+        if self.drive is not None:
+            self._close_recording("left")
+            self.drive = None
+        if self.rehearsal is not None and self.rehearsal.study_id != self.session.study_id:
+            self.stop_rehearsal()
+        self.says = []
+        self.changed.emit()
+
+    def close(self) -> None:
+        """Let go of everything: threads, files, stand-ins."""
+        self._timer.stop()
+        if self._recorder is not None:
+            self._recorder.mark(self.clock.seconds(), "left")
+            self._recorder.close()
+            self._recorder = None
+        self.disconnect_instruments()
+        if self.rehearsal is not None:
+            self.rehearsal.stop()
+            self.rehearsal = None
+
+
+def spoilt_words(
+    study: Study,
+    session: Session,
+    kind: EventKind,
+    seconds: float,
+    speed_kmh: float | None,
+    percent: float | None,
+) -> str:
+    """Say what spoilt a leg and what it may be worth, in the person's units."""
+    from fairmargin.exchange.wording import signed
+
+    units = session.units
+    lasted = f"{seconds / 60:.0f} min" if seconds >= 90 else f"{seconds:.0f} s"
+    aim = study.target_speed_kmh
+    if kind == "slow-traffic" and speed_kmh is not None and aim:
+        what = f"{lasted} at {units.show('speed', speed_kmh):.0f} instead of {units.show('speed', aim):.0f} {units.speed}"
+    elif kind == "stop":
+        what = f"Stopped for {lasted}"
+    else:
+        what = {"following-closely": "Followed closely", "rain": "Rain"}.get(
+            kind, kind.replace("-", " ").capitalize()
+        )
+        what += f" for {lasted}" if seconds > 0 else ""
+    if percent is None:
+        return f"{what}: cannot be priced."
+    worth = f"{what}: worth about {signed(percent, 1)} % of this leg"
+    if abs(percent) > 0.5 * study.smallest_effect_percent:
+        return f"{worth}; drive it again?"
+    return f"{worth}; it can stay."
+
+
+def leg_verdict(study: Study, session: Session, name: str) -> Mapping[str, str]:
+    """What to say of a leg's events when its readings are in: words, and whether to drive it again."""
+    found = spoilt_of_leg(study, name)
+    lines = [spoilt_words(study, session, s.kind, s.seconds, s.speed_kmh, s.percent) for s in found]
+    total = sum(s.percent or 0.0 for s in found)
+    doubtful = any(s.kind in {"wrong-turn", "lift-off", "reset-doubtful"} for s in found)
+    spoilt = doubtful or abs(total) > 0.5 * study.smallest_effect_percent
+    return {"words": "\n".join(lines), "spoilt": "yes" if spoilt else ""}
