@@ -157,6 +157,8 @@ def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
         ]
     except csv.Error as error:
         raise ValueError(f"not a table: {error}") from error
+    if not table:
+        raise ValueError("no cell is filled; expected METAR texts or a table of a station")
     header = [h.strip() for h in table[0]]
     when = next((i for i, h in enumerate(header) if re.search(r"time|date|zeit|utc", h.lower())), None)
     roles: dict[int, tuple[str, Callable[[float], float]]] = {}

@@ -48,8 +48,9 @@ from fairmargin.core.study import Event, Study
 
 Array = NDArray[np.float64]
 
-#: Prior scatter of a careful run of 30 km, as a share, and the weight of that opinion. Common practice.
 LEAST_SHARE: Final = 0.02  # of the measured energy, below which a modelled one is not believed
+
+#: Prior scatter of a careful run of 30 km, as a share, and the weight of that opinion. Common practice.
 SCATTER_SHARE: Final = 0.0105
 SCATTER_FREEDOM: Final = 8.0
 SCATTER_KM: Final = 30.0

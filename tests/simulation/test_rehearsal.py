@@ -1,0 +1,125 @@
+"""The virtual car: what it shows is what it used, and its truth follows from the seed alone."""
+
+from datetime import date
+
+import numpy as np
+import pytest
+from tests.conftest import VAN, straight_route
+
+from fairmargin.core.companion import again
+from fairmargin.core.study import Configuration, new_study
+from fairmargin.simulation.day import road_of
+from fairmargin.simulation.rehearsal import VirtualCar, is_repeat, prepared, rehearse
+
+DAY = date(2026, 5, 2)
+
+
+@pytest.fixture(scope="module")
+def planned():
+    study = new_study(title="Discs", kind="aero covers", order="ABBA", speed_kmh=90, vehicle=VAN)
+    return prepared(study.with_(route=straight_route(8000)), 5, DAY)
+
+
+def test_a_copy_with_nothing_driven_and_the_seed_kept(planned):
+    assert planned.title == "Discs (rehearsal)" and planned.plan.details["rehearsal"] == "5"
+    assert all(leg.state == "planned" and leg.started_at is None for leg in planned.legs)
+    assert planned.plan.gate_start_m < planned.plan.gate_end_m
+    assert planned.plan.day == DAY
+
+
+def test_the_truth_follows_from_the_seed(planned):
+    a, b, c = rehearse(planned, 5), rehearse(planned, 5), rehearse(planned, 6)
+    assert a.truth_percent == b.truth_percent != c.truth_percent
+    assert all(a.legs[k].same_as(b.legs[k]) for k in a.legs)
+
+
+def test_seeds_have_effects_of_both_signs_and_none(planned):
+    truths = [rehearse(planned, s).truth_percent for s in range(12)]
+    assert min(truths) < -1 and max(truths) > 1
+    assert any(abs(t) < 0.05 for t in truths)
+
+
+def test_the_display_is_energy_over_distance_since_the_reset(planned):
+    made = rehearse(planned, 5)
+    car = VirtualCar(made)
+    leg = next(name for name in made.legs if name != made.deaf_reset)
+    car.depart(leg, 100.0)
+    car.reset(160.0)
+    trace = made.legs[leg]
+    t = trace.time_s
+    at = 100.0 + float(t[-1])
+    inside = t >= 60.0
+    km = np.trapezoid(trace.speed_kmh[inside], t[inside]) / 3600
+    kwh = np.trapezoid(trace.power_kw[inside], t[inside]) / 3600
+    shown = car.display(at)
+    assert shown.trip_km == pytest.approx(km, abs=0.051)
+    assert shown.average_kwh_per_100km == pytest.approx(100 * kwh / km, abs=0.5 * made.step + 1e-6)
+    assert car.display(50.0).trip_km == 0.0  # before anything
+
+
+def test_one_reset_may_not_take(planned):
+    made = next(m for s in range(30) if (m := rehearse(planned, s)).deaf_reset)
+    car = VirtualCar(made)
+    car.depart(made.deaf_reset, 0.0)
+    car.reset(100.0)
+    assert car.display(101.0).trip_km > 1.0
+    car.reset(110.0)
+    assert car.display(111.0).trip_km <= 0.1
+
+
+def test_a_leg_given_up_half_way_counts_for_what_was_driven(planned):
+    car = VirtualCar(rehearse(planned, 5))
+    car.depart("L01", 0.0)
+    half = car.display(120.0).trip_km
+    car.depart("L01", 120.0)
+    assert car.display(120.0).trip_km == pytest.approx(half, abs=0.11)
+    assert car.state(121.0).driving
+
+
+def test_a_leg_driven_again_is_another_drive_with_the_same_truth(planned):
+    first = rehearse(planned, 5)
+    repeated = again(planned, "L03", "lorry ahead")
+    second = rehearse(repeated, 5)
+    assert is_repeat(repeated, repeated.leg("L03.2"))
+    assert second.truth_percent == first.truth_percent
+    assert second.legs["L03"].same_as(first.legs["L03"])
+    assert not second.legs["L03.2"].same_as(first.legs["L03"])
+
+
+def test_charge_falls_and_is_put_back_before_it_is_empty(planned):
+    small = planned.with_(vehicle=VAN.with_(usable_capacity_kwh=5.0))
+    car = VirtualCar(rehearse(small, 5))
+    at, levels = 0.0, []
+    for name in list(car.rehearsal.legs) * 2:
+        car.depart(name, at)
+        at += float(car.rehearsal.legs[name].time_s[-1]) + 60.0
+        levels.append(car.state(at).soc_percent)
+    assert min(levels) > 15 and levels[0] < 85 and max(levels[1:]) > min(levels)
+
+
+@pytest.mark.parametrize(
+    "changes, words",
+    [
+        ({"method": "everyday"}, "cannot be rehearsed yet"),
+        ({"legs": ()}, "no legs are planned"),
+        ({"vehicle": VAN.with_(energy="diesel")}, "only an electric"),
+    ],
+)
+def test_what_cannot_be_rehearsed_is_said(planned, changes, words):
+    with pytest.raises(ValueError, match=words):
+        rehearse(planned.with_(**changes), 1)
+
+
+def test_two_trials_cannot_be_rehearsed(planned):
+    more = (*planned.configurations, Configuration(id="C", name="Third"))
+    with pytest.raises(ValueError, match="one trial"):
+        rehearse(planned.with_(configurations=more), 1)
+
+
+def test_the_given_road_is_the_road_that_is_driven():
+    road = road_of(straight_route(5000, heading_east=True))
+    assert road.length_m == pytest.approx(5000, abs=10)
+    assert np.degrees(road.heading) == pytest.approx(np.full(len(road.heading), 90.0), abs=1.0)
+    assert road.height_m == pytest.approx(np.full(len(road.height_m), 10.0))
+    with pytest.raises(ValueError, match="positions over at least a kilometre"):
+        road_of(straight_route(5000)[:1])
