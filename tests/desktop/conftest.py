@@ -1,7 +1,7 @@
 """A window on a logbook of its own."""
 
 import pytest
-from PySide6.QtCore import QCoreApplication, QEvent, QSettings, QThreadPool
+from PySide6.QtCore import QCoreApplication, QEvent, QSettings, Qt, QThreadPool
 from PySide6.QtWidgets import QApplication
 
 from fairmargin.desktop.application import make_application
@@ -48,3 +48,14 @@ def opened(window, abba):
     """A window with the ABBA study open."""
     window.session.add_study(abba)
     return window
+
+
+def type_into(qtbot, field, text):
+    QApplication.processEvents()  # new widgets are shown by a queued event
+    field.edit.setFocus()
+    field.edit.selectAll()
+    if text:
+        qtbot.keyClicks(field.edit, text)
+    else:
+        qtbot.keyClick(field.edit, Qt.Key.Key_Delete)
+    field.edit.editingFinished.emit()

@@ -4,6 +4,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QDialogButtonBox, QInputDialog, QLabel
 from tests.conftest import VAN, driven_study, straight_route
+from tests.desktop.conftest import type_into
 
 from fairmargin.desktop.dialogs import FindDialog, NewStudyDialog, UnitsDialog
 from fairmargin.desktop.paste import PasteDialog
@@ -16,17 +17,6 @@ from fairmargin.logbook import Logbook
 def texts(widget):
     QApplication.processEvents()
     return " | ".join(x.text() for x in widget.findChildren(QLabel) if x.isVisibleTo(widget))
-
-
-def type_into(qtbot, field, text):
-    QApplication.processEvents()  # new widgets are shown by a queued event
-    field.edit.setFocus()
-    field.edit.selectAll()
-    if text:
-        qtbot.keyClicks(field.edit, text)
-    else:
-        qtbot.keyClick(field.edit, Qt.Key.Key_Delete)
-    field.edit.editingFinished.emit()
 
 
 def answer(monkeypatch, cls, act):

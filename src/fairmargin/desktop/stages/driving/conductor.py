@@ -107,7 +107,7 @@ class Conductor(QObject):
         self._queue: queue.SimpleQueue[Item] = queue.SimpleQueue()
         self._recorder: Recorder | None = None
         self._places: tuple[object, RoadPlaces] | None = None
-        self._study_id: int | None = None
+        self._study_id: int | None = session.study_id
         self._timer = QTimer(self)
         self._timer.setInterval(TICK_MS)
         self._timer.timeout.connect(self.tick)

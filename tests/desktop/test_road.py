@@ -1,0 +1,415 @@
+"""A day on the road in the real window: stand-ins, keys, a spoilt leg, a killed recording, a verdict with the truth."""
+
+import time
+from datetime import datetime
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication, QInputDialog, QLabel, QMessageBox
+from tests.conftest import VAN, straight_route
+from tests.desktop.conftest import type_into
+
+from fairmargin.core.study import new_study
+from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.desktop.stages.driving.face import read_card
+from fairmargin.desktop.stages.driving.instruments import InstrumentsDialog, RehearsalDialog
+from fairmargin.desktop.stages.driving.settings import (
+    InstrumentSettings,
+    load_settings,
+    mapping_of,
+    save_settings,
+)
+from fairmargin.instruments.recording import Recorder, read_recording
+from fairmargin.instruments.samples import Clock, Sample
+from fairmargin.instruments.vehicle import load_dbc, own_dbc
+
+RATE = 90.0
+
+
+def until(condition, seconds=20.0):
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        QApplication.processEvents()
+        if condition():
+            return
+        time.sleep(0.005)
+    raise AssertionError("waited in vain")
+
+
+def texts(widget):
+    QApplication.processEvents()
+    return " | ".join(x.text() for x in widget.findChildren(QLabel) if x.isVisibleTo(widget))
+
+
+def plan(order="ABBA", route_m=9000):
+    study = new_study(
+        title="Discs",
+        kind="aero covers",
+        order=order,
+        speed_kmh=90,
+        vehicle=VAN,
+        baseline_name="Off",
+        trial_name="On",
+    )
+    return study.with_(route=straight_route(route_m))
+
+
+@pytest.fixture
+def road(window):
+    """The companion on a planned study."""
+    window.session.add_study(plan())
+    assert window.drive_now()
+    yield window
+    window.drive.release()
+
+
+def press(qtbot, window, key, modifier=Qt.KeyboardModifier.NoModifier):
+    window.drive.face.setFocus()
+    qtbot.keyClick(window.drive.face, key, modifier)
+    QApplication.processEvents()
+
+
+def drive_leg(qtbot, window, again_if_deaf=True):
+    """One leg by keyboard: set off, reset at the line, look at the trip meter, read off at the gate, next."""
+    conductor, face = window.drive.conductor, window.drive.face
+    name = conductor.next_leg().leg
+    assert name in face.set_off.text()
+    press(qtbot, window, Qt.Key.Key_Space)
+    assert conductor.drive.phase == "approach"
+    until(lambda: (conductor.to_gate_km() or 9.0) < 0.05)
+    press(qtbot, window, Qt.Key.Key_Space)
+    until(lambda: conductor.drive.reset_state != "unknown")
+    if conductor.drive.reset_state == "failed":
+        until(lambda: "did not take" in face.prompt.text())
+        press(qtbot, window, Qt.Key.Key_Space)  # pressed again: the leg begins there
+        until(lambda: conductor.drive.reset_state == "took")
+    until(lambda: conductor.to_gate_km() <= 0.0)
+    until(lambda: "READ OFF NOW" in face.prompt.text())
+    press(qtbot, window, Qt.Key.Key_Space)
+    assert conductor.drive.phase == "reading"
+    press(qtbot, window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    assert conductor.drive is None
+    return name
+
+
+def test_a_whole_abba_day_rehearsed_ends_in_a_verdict_that_holds_the_truth(qtbot, road):
+    """GPS over TCP, the van on a virtual bus, the station over HTTP; eight legs by keyboard; then the truth."""
+    original = road.session.study_id
+    conductor, face = road.drive.conductor, road.drive.face
+    assert conductor.start_rehearsal(21, RATE)
+    assert road.session.study_id != original and "(rehearsal)" in road.session.study.title
+    until(lambda: {f.state for f in conductor.feeds.values()} == {"live"})
+    driven = [drive_leg(qtbot, road) for _ in range(8)]
+    assert driven == [f"L{i:02d}" for i in range(1, 9)]
+    until(lambda: road.session.comparison is not None and not road.session._jobs)
+    study = road.session.study
+    for leg in study.legs:
+        trace = road.session.traces[leg.leg]
+        assert trace.power_kw is not None and trace.latitude is not None
+        assert leg.gps_distance_km == pytest.approx(6.65, abs=0.6)
+        assert leg.distance_km == pytest.approx(leg.gps_distance_km, rel=0.05)
+        assert leg.average_shown == pytest.approx(15.5, abs=4) and leg.soc_end_percent < leg.soc_start_percent
+        assert leg.started_at is not None and leg.duration_s > 200
+    assert study.weather and study.weather[0].wind_speed_ms is not None
+    comparison = road.session.comparison
+    truth = conductor.truth_percent()
+    low, high = comparison.interval_percent
+    assert low <= truth <= high
+    assert high - low < 12
+    # the truth is shown only when asked for, beside the interval
+    assert "truth was" not in texts(face)
+    qtbot.mouseClick(face.reveal, Qt.MouseButton.LeftButton)
+    assert f"{abs(truth):.1f} %" in face.truth_words.text() and "holds it" in face.truth_words.text()
+    # the study that was rehearsed is untouched
+    untouched, traces = road.session.logbook.load(original)
+    assert not traces and all(leg.state == "planned" for leg in untouched.legs)
+    qtbot.mouseClick(face.to_verdict, Qt.MouseButton.LeftButton)
+    assert road.pages.currentWidget() is road.stage("verdict")
+
+
+def test_events_by_key_are_noted_at_once_and_priced(qtbot, road):
+    conductor, face = road.drive.conductor, road.drive.face
+    now = [0.0]
+    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    press(qtbot, road, Qt.Key.Key_Space)
+    press(qtbot, road, Qt.Key.Key_T)  # before the reset nothing is noted
+    assert road.session.study.events == ()
+    press(qtbot, road, Qt.Key.Key_Space)
+    press(qtbot, road, Qt.Key.Key_Y)
+    assert conductor.drive.reset_state == "took"
+    now[0] = 60.0
+    press(qtbot, road, Qt.Key.Key_S)
+    assert [e.kind for e in road.session.study.events] == ["stop"]  # kept although it still lasts
+    assert "press at its end" in face.event_buttons["stop"].text()
+    now[0] = 120.0
+    press(qtbot, road, Qt.Key.Key_S)
+    event = road.session.study.events[0]
+    assert (event.leg, event.at_s, event.duration_s) == ("L01", 60, 60)
+    assert "Stopped for 60 s: worth about +" in conductor.says[-1] and "drive it again?" in conductor.says[-1]
+    press(qtbot, road, Qt.Key.Key_G)
+    press(qtbot, road, Qt.Key.Key_O)
+    assert [e.kind for e in road.session.study.events] == ["stop", "gust", "overtaking"]
+    assert "Noted: stop, gust, overtaking" in texts(face)
+    road.session.undo.undo()
+    assert [e.kind for e in road.session.study.events] == ["stop", "gust"]
+
+
+def test_a_spoilt_leg_is_left_out_and_planned_again(qtbot, road, monkeypatch):
+    conductor, face = road.drive.conductor, road.drive.face
+    now = [0.0]
+    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y, Qt.Key.Key_R):
+        press(qtbot, road, key)
+    now[0] = 300.0
+    press(qtbot, road, Qt.Key.Key_R)
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert "Rain for 5 min: worth about +" in face.leg_words.text() and face.again.objectName() == "primary"
+    type_into(qtbot, face.cards["average"], "15.4")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("heavy rain", True))
+    qtbot.mouseClick(face.again, Qt.MouseButton.LeftButton)
+    study = road.session.study
+    assert not study.leg("L01").included and study.leg("L01").reason == "heavy rain"
+    assert study.leg("L01").average_shown == 15.4  # its reading stays
+    assert conductor.next_leg().leg == "L01.2" and "L01.2" in face.set_off.text()
+
+
+def test_readings_are_typed_into_a_card_per_instrument_and_compared(qtbot, road):
+    conductor, face = road.drive.conductor, road.drive.face
+    now = [0.0]
+    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
+        press(qtbot, road, key)
+    now[0] = 360.0
+    assert "by the clock" in texts(face) or conductor.to_gate_km() == pytest.approx(0.0, abs=0.01)
+    press(qtbot, road, Qt.Key.Key_Space)
+    for key, text in (("distance", "9.0"), ("average", "15.4"), ("energy", "1.4"), ("soc", "82-79")):
+        type_into(qtbot, face.cards[key], text)
+        assert face.cards[key].fault.isHidden(), face.cards[key].fault.text()
+    leg = road.session.study.leg("L01")
+    assert (leg.average_shown, leg.energy_kwh, leg.energy_step_kwh, leg.soc_start_percent) == (
+        15.4,
+        1.4,
+        0.1,
+        82,
+    )
+    assert [b.instrument for b in face.bands.bands] == ["trip energy", "trip average", "state of charge"]
+    assert "agree within their steps" in face.bands_words.text()
+    type_into(qtbot, face.cards["energy"], "2.4")
+    assert "Do not agree with the trip energy: trip average" in face.bands_words.text()
+    type_into(qtbot, face.cards["energy"], "")
+    assert (
+        road.session.study.leg("L01").energy_kwh is None
+        and road.session.study.leg("L01").average_shown == 15.4
+    )
+    type_into(qtbot, face.cards["soc"], "79-82")
+    assert "no discharge" in face.cards["soc"].fault.text()
+
+
+@pytest.mark.parametrize(
+    "key, text, expected",
+    [
+        ("average", "3.4 mi/kWh", {"average_shown": 3.4, "average_unit": "mi/kWh", "average_step": 0.1}),
+        ("energy", "2,86", {"energy_kwh": 2.86, "energy_step_kwh": 0.01}),
+        ("energy", "2860 Wh", None),
+        ("soc", "82 - 71", {"soc_start_percent": 82, "soc_end_percent": 71, "soc_step_percent": 1}),
+        ("charger", "4.1", {"charger_kwh": 4.1}),
+        ("fuel", "1.9", {"fuel_l": 1.9}),
+        ("charger", "", {"charger_kwh": None}),
+    ],
+)
+def test_cards_take_only_their_own_instrument(key, text, expected):
+    if expected is None:
+        with pytest.raises(ValueError):
+            read_card(key, text, UNIT_CHOICES["metric"])
+    else:
+        assert read_card(key, text, UNIT_CHOICES["metric"]) == pytest.approx(expected)
+
+
+def test_another_instruments_reading_is_refused_in_words():
+    with pytest.raises(ValueError, match="another instrument's reading"):
+        read_card("average", "2.9 kWh", UNIT_CHOICES["metric"])
+
+
+def test_a_reset_that_did_not_take_is_seen_by_what_is_typed(qtbot, road):
+    conductor, face = road.drive.conductor, road.drive.face
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space):
+        press(qtbot, road, key)
+    assert "Did the reset take?" in face.prompt.text()
+    type_into(qtbot, face.shown, "18.7")
+    assert conductor.drive.reset_state == "failed" and "did not take" in face.prompt.text()
+    first = conductor.drive.reset_s
+    press(qtbot, road, Qt.Key.Key_N)
+    assert conductor.drive.reset_s > first and conductor.drive.reset_state == "unknown"
+    type_into(qtbot, face.shown, "0.0")
+    assert conductor.drive.reset_state == "took" and not face.reset_row.isVisibleTo(face)
+
+
+def test_a_reset_nobody_saw_is_noted(qtbot, road):
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space):
+        press(qtbot, road, key)
+    qtbot.mouseClick(road.drive.face.doubtful, Qt.MouseButton.LeftButton)
+    assert [e.kind for e in road.session.study.events] == ["reset-doubtful"]
+
+
+def test_instruments_that_fail_mid_leg_are_told_and_the_leg_survives(qtbot, road):
+    """The GPS vanishes for a while, then sends garbage, then the bus goes; the leg still ends with a trace."""
+    conductor, face = road.drive.conductor, road.drive.face
+    assert conductor.start_rehearsal(22, 30.0)
+    until(lambda: {f.state for f in conductor.feeds.values()} == {"live"})
+    press(qtbot, road, Qt.Key.Key_Space)
+    until(lambda: (conductor.to_gate_km() or 9.0) < 0.05)
+    press(qtbot, road, Qt.Key.Key_Space)
+    gps, bus = conductor.rehearsal.gps, conductor.rehearsal.vehicle
+    gps.stop()
+    until(lambda: conductor.feeds["gps"].state == "lost")
+    until(lambda: "GPS lost" in texts(face) and "GPS is silent" in texts(face))
+    before = conductor.drive.driven_km
+    until(lambda: conductor.drive.driven_km > before + 0.3)  # the bus counts on
+    gps.start()
+    until(lambda: conductor.feeds["gps"].state == "live")
+    bus.garbage = True
+    until(lambda: conductor.feeds["vehicle"].state == "lost")
+    bus.garbage = False
+    until(lambda: conductor.feeds["vehicle"].state == "live")
+    press(qtbot, road, Qt.Key.Key_Y)
+    press(qtbot, road, Qt.Key.Key_Space)
+    trace = road.session.traces["L01"]
+    assert trace.speed_kmh.min() > 40
+    note = road.session.study.leg("L01").note
+    assert "GPS is silent" in note and "the vehicle's own taken" in note
+    path = next(conductor._folder().glob("*.drive"))
+    kinds = {t.kind for t in read_recording(path).troubles}
+    assert {"lost", "back", "nonsense"} <= kinds
+
+
+def test_a_recording_cut_short_is_offered_and_taken(qtbot, window):
+    """What a killed process leaves: a recording without an end."""
+    window.session.add_study(plan())
+    book = window.session.logbook.path
+    folder = book.with_suffix(".recordings") / str(window.session.study_id)
+    recorder = Recorder(folder / "20260502-090000-L01.drive", "L01", datetime(2026, 5, 2, 9))
+    recorder.mark(10.0, "reset")
+    for i in range(200):
+        recorder.put(
+            Sample(float(i), "gps", {"speed_kmh": 90.0, "latitude": 52.0 + i * 2e-4, "longitude": 0.1})
+        )
+        recorder.put(Sample(float(i), "vehicle", {"power_kw": 15.0}))
+    recorder.close()
+    window.drive_now()
+    face = window.drive.face
+    assert "cut short" in texts(face)
+    qtbot.mouseClick(face.take_cut, Qt.MouseButton.LeftButton)
+    leg = window.session.study.leg("L01")
+    assert leg.duration_s == 189 and "cut short at 09:03:19" in leg.note
+    assert leg.started_at == datetime(2026, 5, 2, 9, 0, 10)
+    assert len(window.session.traces["L01"].time_s) == 190
+    assert "cut short" not in texts(face)
+    window.session.undo.undo()
+    assert "L01" not in window.session.traces and window.session.study.leg("L01").duration_s is None
+    window.drive.release()
+
+
+def test_a_leg_given_up_stays_planned(qtbot, road, monkeypatch):
+    monkeypatch.setattr(QMessageBox, "question", lambda *a, **k: QMessageBox.StandardButton.Yes)
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y, Qt.Key.Key_G):
+        press(qtbot, road, key)
+    qtbot.mouseClick(road.drive.face.give_up, Qt.MouseButton.LeftButton)
+    assert road.drive.conductor.next_leg().leg == "L01"
+    assert road.session.study.leg("L01").started_at is None and road.session.study.events == ()
+    assert "cut short" not in texts(road.drive.face)
+
+
+def test_running_late_and_a_pause_are_said(qtbot, road):
+    study = road.session.study
+    road.session.edit(study.with_(plan=study.plan.with_(day=datetime(2026, 5, 2).date())), "day")
+    conductor, face = road.drive.conductor, road.drive.face
+    now = [0.0]
+    conductor.clock = Clock(datetime(2026, 5, 2, 8, 0), 1.0, lambda: now[0])
+    face._day_stamp = None
+    conductor.changed.emit()
+    assert "on time" in face.timetable_words.text()
+    now[0] = 3 * 3600.0
+    face._day_stamp = None
+    conductor.changed.emit()
+    assert "min late" in face.timetable_words.text()
+    press(qtbot, road, Qt.Key.Key_P)
+    assert "Paused for 0 min" in face.timetable_words.text() and "Go on" in face.pause_button.text()
+    press(qtbot, road, Qt.Key.Key_P)
+    assert "Paused" not in face.timetable_words.text()
+
+
+def test_settings_are_carried_from_leg_to_leg(qtbot, road):
+    face, conductor = road.drive.face, road.drive.conductor
+    type_into(qtbot, face.settings_fields["climate"], "21")
+    type_into(qtbot, face.settings_fields["tyre_pressure_kpa"], "2.6")
+    type_into(qtbot, face.settings_fields["climate"], "99")
+    assert "expected 10 to 35" in face.settings_fields["climate"].fault.text()
+    assert road.session.study.leg("L01").climate == "21"
+    assert road.session.study.leg("L01").tyre_pressure_kpa == pytest.approx(260)
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y, Qt.Key.Key_Space):
+        press(qtbot, road, key)
+    type_into(qtbot, face.cards["average"], "15.4")
+    conductor.finish()
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert road.session.study.leg("L02").climate == "21"
+
+
+def test_full_screen_and_back(qtbot, road):
+    face = road.drive.face
+    press(qtbot, road, Qt.Key.Key_F11)
+    assert face.isWindow() and face.isVisible()
+    press(qtbot, road, Qt.Key.Key_Space)  # it works there too
+    assert road.drive.conductor.drive is not None
+    press(qtbot, road, Qt.Key.Key_Escape)
+    assert not face.isWindow() and face.isVisibleTo(road)
+
+
+def test_the_instruments_dialog_connects_and_says_what_is_wrong(qtbot, road):
+    conductor = road.drive.conductor
+    dialog = InstrumentsDialog(conductor, road)
+    qtbot.addWidget(dialog)
+    boxes = dialog._chosen
+    assert boxes["speed_kmh"].currentData() == "Motion.VehicleSpeed"
+    dialog.gps.setText("nonsense")
+    qtbot.mouseClick(dialog.connect_button, Qt.MouseButton.LeftButton)
+    assert "no GPS address" in dialog.fault.text() and not conductor.feeds
+    dialog.minutes.setText("often")
+    qtbot.mouseClick(dialog.connect_button, Qt.MouseButton.LeftButton)
+    assert "no number of minutes" in dialog.fault.text()
+    dialog.minutes.setText("5")
+    dialog.gps.setText("127.0.0.1:1")
+    qtbot.mouseClick(dialog.connect_button, Qt.MouseButton.LeftButton)
+    assert dialog.fault.text() == "" and set(conductor.feeds) == {"gps"}
+    until(lambda: "refused" in dialog.live.text().lower())
+    assert load_settings(road.session.settings).gps == "127.0.0.1:1"
+    qtbot.mouseClick(dialog.disconnect_button, Qt.MouseButton.LeftButton)
+    assert not conductor.feeds and "Not connected" in dialog.live.text()
+    dialog.dbc.setText("/nowhere/x.dbc")
+    dialog.fill_mapping()
+    assert "cannot be read" in dialog.fault.text()
+
+
+def test_the_rehearsal_dialog_begins_one(qtbot, road):
+    dialog = RehearsalDialog(road.drive.conductor, road)
+    qtbot.addWidget(dialog)
+    dialog.rate.setCurrentIndex(3)
+    qtbot.mouseClick(dialog.start, Qt.MouseButton.LeftButton)
+    conductor = road.drive.conductor
+    assert conductor.rehearsal is not None and conductor.clock.rate == 100.0
+    until(lambda: road.drive.face.dash.isVisibleTo(road) and "trip 0.0 km" in texts(road.drive.face))
+    conductor.stop_rehearsal()
+    assert not conductor.feeds and conductor.clock.rate == 1.0
+
+
+def test_settings_come_back_and_damage_counts_as_none(session):
+    value = InstrumentSettings(
+        gps="/dev/ttyACM0", signals={"speed_kmh": "Motion.VehicleSpeed"}, weather_minutes=10
+    )
+    save_settings(session.settings, value)
+    assert load_settings(session.settings) == value
+    database = load_dbc(own_dbc())
+    assert set(mapping_of(value, database).signals) == {"speed_kmh"}
+    with pytest.raises(ValueError, match="is not in the DBC"):
+        mapping_of(InstrumentSettings(signals={"speed_kmh": "No.Such"}), database)
+    session.settings.setValue("instruments", "{broken")
+    assert load_settings(session.settings) == InstrumentSettings()
