@@ -7,7 +7,7 @@ import sys
 import pytest
 
 from fairmargin import __version__
-from fairmargin.exchange.package import write_package
+from fairmargin.exchange.package import read_package, write_package
 from tests.conftest import driven_study
 
 
@@ -191,3 +191,28 @@ def test_a_study_of_a_logbook_is_exported(tmp_path):
     assert read_package(tmp_path / "one").study.title == "One"
     missing = run("export", tmp_path / "b.fairmargin", "Three", tmp_path / "x")
     assert missing.returncode == 2 and "1: One; 2: Two" in missing.stderr
+
+
+def test_weather_is_imported_and_what_is_there_stays(tmp_path, abba):
+    package = tmp_path / "p"
+    write_package(package, abba, {})
+    reports = tmp_path / "metar.txt"
+    reports.write_text(
+        "METAR ZZZZ 020950Z 24008KT 9999 15/09 Q1016\nMETAR ZZZZ 021050Z 25009KT 9999 15/09 Q1016\n"
+    )
+    assert run("import", reports, "--into", package, "--preview").returncode == 0
+    assert read_package(package).study.weather == ()
+    assert "2 new reports, 0 there already" in run("import", reports, "--into", package).stdout
+    assert "0 new reports, 2 there already" in run("import", reports, "--into", package).stdout
+    assert len(read_package(package).study.weather) == 2
+
+
+def test_an_unknown_cut_or_file_is_one_line(tmp_path, abba):
+    package = tmp_path / "p"
+    write_package(package, abba, {})
+    log = tmp_path / "l.csv"
+    log.write_text("time,speed\n0,90\n1,90\n")
+    bad = run("import", log, "--into", package, "--cut", "corners")
+    assert bad.returncode == 2 and "expected stops, gates or whole" in bad.stderr
+    gone = run("import", tmp_path / "no.csv", "--into", package)
+    assert gone.returncode == 2 and "cannot be read" in gone.stderr and "Traceback" not in gone.stderr

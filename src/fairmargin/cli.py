@@ -357,6 +357,34 @@ def report(
         raise typer.Exit(BAD_INPUT) from None
 
 
+def _import_weather(source: Path, into: Path, preview: bool) -> None:
+    """Add a station's reports to a package; ones that are there stay."""
+    from datetime import datetime
+
+    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.package import read_package, write_package
+    from fairmargin.exchange.pieces import with_weather
+    from fairmargin.exchange.stations import read_weather
+
+    package = read_package(into)
+    started = [leg.started_at for leg in package.study.legs if leg.started_at is not None]
+    heights = [p.elevation_m for p in package.study.route if p.elevation_m is not None]
+    try:
+        rows, notices = read_weather(
+            source.read_text(encoding="utf-8-sig", errors="replace"),
+            max(started, key=lambda m: m.replace(tzinfo=None)) if started else datetime.now(),
+            height_m=sum(heights) / len(heights) if heights else 0.0,
+        )
+    except ValueError as error:
+        raise InputFault([f"{source}: {error}"]) from error
+    for notice in notices:
+        _fault(f"{source}: note: {notice}")
+    study, fresh = with_weather(package.study, rows)
+    print(f"{fresh} new reports, {len(rows) - fresh} there already")
+    if not preview:
+        write_package(into, study, package.traces)
+
+
 @app.command(name="import")
 def import_(
     logfile: Annotated[Path, typer.Argument(help="A logger's table: CSV with a header row.")],
@@ -368,37 +396,52 @@ def import_(
         str, typer.Option(help="Legs the drives belong to, in their order, such as L01,L02.")
     ] = "",
     whole: Annotated[bool, typer.Option("--whole", help="One leg; do not cut at stops.")] = False,
+    cut: Annotated[str, typer.Option(help="Where to cut: stops, gates (of the route), whole.")] = "stops",
     preview: Annotated[
         bool, typer.Option("--preview", help="Show how it would be read; write nothing.")
     ] = False,
 ) -> None:
-    """Bring a logger's file into a package: cut into drives at stops, one for each leg."""
+    """Bring a file into a package: a logger's table or a track cut into drives, METAR texts or a station's table."""
     from fairmargin.exchange import loggers
     from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.intake import WORDS, recognise
     from fairmargin.exchange.package import read_package, write_package
+    from fairmargin.exchange.pieces import pieces_of
+    from fairmargin.exchange.tracks import read_track
 
     try:
-        saved = loggers.load_profiles(_profiles_path())
-        if profile and profile in saved:
-            chosen = saved[profile]
-        else:
-            seen = loggers.preview(logfile, profile)
-            chosen = seen.profile
-            for notice in seen.notices:
-                _fault(f"{logfile}: note: {notice}")
-        for column in chosen.columns:
-            print(f"{column.header}: {f'{column.role}, {column.unit}' if column.role else 'not used'}")
-        if preview:
+        if cut not in {"stops", "gates", "whole"}:
+            raise InputFault([f'--cut: "{cut}" is not known; expected stops, gates or whole'])
+        found = recognise(logfile)
+        if found.kind in {"reports", "table"} and not profile:
+            _import_weather(logfile, into, preview)
             return
-        log = loggers.read_log(logfile, chosen)
+        if found.kind not in {"log", "track", "table"}:
+            raise InputFault([f"{logfile}: {WORDS[found.kind]}; expected a log, a track or weather"])
+        saved = loggers.load_profiles(loggers.profiles_path())
+        chosen = None
+        if found.kind == "track":
+            log = read_track(logfile)
+        else:
+            if profile and profile in saved:
+                chosen = saved[profile]
+            else:
+                seen = loggers.preview(logfile, profile)
+                chosen = seen.profile
+                for notice in seen.notices:
+                    _fault(f"{logfile}: note: {notice}")
+            for column in chosen.columns:
+                print(f"{column.header}: {f'{column.role}, {column.unit}' if column.role else 'not used'}")
+            if preview:
+                return
+            log = loggers.read_log(logfile, chosen)
         for notice in log.notices:
             _fault(f"{logfile}: note: {notice}")
+        if preview:
+            return
         package = read_package(into)
-        drives = (
-            [(float(log.trace.time_s[0]), float(log.trace.time_s[-1]))]
-            if whole
-            else loggers.split_at_stops(log.trace)
-        )
+        pieces = pieces_of(package.study, log.trace, "whole" if whole else cut)  # type: ignore[arg-type]
+        drives = [(p.start_s, p.end_s) for p in pieces]
         names = [n.strip() for n in legs.split(",") if n.strip()] or [
             leg.leg for leg in package.study.legs if leg.leg not in package.traces and leg.included
         ]
@@ -421,8 +464,8 @@ def import_(
             traces[name] = loggers.cut(log.trace, start, end)
             print(f"{name}: {start:.0f} to {end:.0f} s, {len(traces[name].time_s)} samples")
         write_package(into, package.study, traces)
-        if profile and profile not in saved:
-            loggers.save_profiles(_profiles_path(), [*saved.values(), chosen])
+        if profile and chosen is not None and profile not in saved:
+            loggers.save_profiles(loggers.profiles_path(), [*saved.values(), chosen])
     except InputFault as fault:
         for line in fault.faults:
             _fault(line)
@@ -430,12 +473,6 @@ def import_(
     except OSError as error:
         _fault(f"{error.filename or logfile}: {error.strerror or error}")
         raise typer.Exit(BAD_INPUT) from None
-
-
-def _profiles_path() -> Path:
-    import platformdirs
-
-    return Path(platformdirs.user_config_dir("fairmargin")) / "profiles.json"
 
 
 @app.command()

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
@@ -12,6 +14,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
+    QInputDialog,
     QMainWindow,
     QStackedWidget,
     QToolButton,
@@ -34,6 +37,9 @@ from fairmargin.desktop.widgets.basics import label, percent, signed
 from fairmargin.desktop.widgets.fairness import FairnessLedger
 from fairmargin.desktop.widgets.marginbar import MarginBar
 from fairmargin.desktop.widgets.road import STAGES, Road, Stop
+
+if TYPE_CHECKING:
+    from fairmargin.desktop.bringing import BringDialog
 from fairmargin.exchange.wording import speed_words
 from fairmargin.logbook.store import SUFFIX
 
@@ -277,6 +283,9 @@ class MainWindow(QMainWindow):
         self._add(study, "Add a &baseline run", lambda: self._add_run(True), "Ctrl+Shift+B")
         self._add(study, "Add a &trial run", lambda: self._add_run(False), "Ctrl+Shift+A")
         self._add(study, "&Paste legs\u2026", self._paste, "Ctrl+Shift+V")
+        self._add(study, "Bring &readings in\u2026", self.bring_in, "Ctrl+Shift+I")
+        self._add(study, "&Weather reports\u2026", lambda: self.bring_weather(""))
+        self._add(study, "&Charging receipts\u2026", lambda: self.bring_receipts(""))
         road = bar.addMenu("On the &road")
         self._add(road, "&Drive now", self.drive_now, "Ctrl+D")
         self._add(road, "&Full screen", self.drive_full, "F11")
@@ -543,6 +552,130 @@ class MainWindow(QMainWindow):
         if self.session.study is not None:
             self.go_to("drive")
             self.drive.paste()
+
+    def bring_in(self) -> None:
+        """Ask for a file of any kind and bring what it holds into the open study."""
+        path, _ = QFileDialog.getOpenFileName(
+            self,
+            "Bring readings in",
+            "",
+            "Readings (*.csv *.txt *.tsv *.log *.gpx *.xlsx *.zip *.drive);;All files (*)",
+        )
+        if path:
+            self.bring_from(path)
+
+    def _may_bring(self) -> bool:
+        if self.session.study is None:
+            self.tell("Open the study first that the readings belong to.")
+            return False
+        if self.session.read_only:
+            self.tell(
+                self.session.logbook.read_only_because if self.session.logbook else "No logbook is open."
+            )
+            return False
+        return True
+
+    def bring_from(self, path: str | Path) -> bool:
+        """See what a file is, show how it would be read, and take what the person agrees to."""
+        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.intake import recognise
+
+        path = Path(path)
+        try:
+            found = recognise(path)
+            if found.kind == "package":
+                return (
+                    self.merge_from(str(path)) if self.session.study is not None else self.import_from(path)
+                )
+            if not self._may_bring():
+                return False
+            if found.kind in {"log", "track"}:
+                return self._bring_log(path, found.kind)
+            if found.kind == "workbook":
+                return self._bring_workbook(path)
+            if found.kind == "recording":
+                self.drive.show_face(True)
+                assert self.drive.conductor is not None
+                return self.drive.conductor.take_cut_short(path)
+            return self._bring_table(path.read_text(encoding="utf-8-sig", errors="replace"), path)
+        except InputFault as fault:
+            self.tell(f"Not brought in. {fault.faults[0]}")
+            return False
+        except OSError as error:
+            self.tell(f"{path}: cannot be read: {error.strerror or error}")
+            return False
+
+    def _agreed(self, dialog: BringDialog, words: str) -> bool:
+        agreed = dialog.exec() == dialog.DialogCode.Accepted and dialog.after is not None
+        done = agreed and self.session.edit(dialog.after, words, dialog.traces)  # type: ignore[arg-type]
+        dialog.deleteLater()
+        return done
+
+    def _bring_log(self, path: Path, kind: str, name: str = "") -> bool:
+        from fairmargin.desktop.bringing import LogDialog
+
+        dialog = LogDialog(self.session, path, kind, self, name)
+        return self._agreed(dialog, f"log {name or path.name}")
+
+    def _bring_table(self, text: str, path: Path) -> bool:
+        """A table that is no log: weather if it reads as such, else receipts, else rows of legs."""
+        from fairmargin.exchange.receipts import read_receipts
+        from fairmargin.exchange.stations import read_weather
+
+        now = datetime.now()
+        for reads, bring in ((read_weather, self.bring_weather), (read_receipts, self.bring_receipts)):
+            try:
+                reads(text, now)
+            except ValueError:
+                continue
+            return bring(text)
+        return self._bring_legs(text)
+
+    def _bring_legs(self, text: str) -> bool:
+        from fairmargin.desktop.paste import PasteDialog
+
+        assert self.session.study is not None
+        dialog = PasteDialog(text, self.session.study, self.session.units, None, self)
+        if dialog.exec() and dialog.result_study is not None:
+            return self.session.edit(dialog.result_study, f"bring in {dialog.count} legs")
+        return False
+
+    def _bring_workbook(self, path: Path) -> bool:
+        import tempfile
+
+        from fairmargin.exchange.intake import as_text, read_workbook, recognise
+
+        sheets, notices = read_workbook(path)
+        name = next(iter(sheets))
+        if len(sheets) > 1:
+            name, agreed = QInputDialog.getItem(
+                self, "Which sheet?", f"{path.name} has {len(sheets)} sheets.", list(sheets), 0, False
+            )
+            if not agreed:
+                return False
+        if notices:
+            self.tell("; ".join(notices))
+        text = as_text(sheets[name])
+        with tempfile.TemporaryDirectory() as folder:
+            copy = Path(folder) / "sheet.tsv"
+            copy.write_text(text, encoding="utf-8")
+            if len(sheets[name][0]) > 1 and recognise(copy).kind == "log":
+                return self._bring_log(copy, "log", f"{path.name}, {name}")
+        return self._bring_table(text, path)
+
+    def bring_weather(self, text: str) -> bool:
+        """Show weather reports, pasted or read, and take them."""
+        from fairmargin.desktop.bringing import WeatherDialog
+
+        return self._may_bring() and self._agreed(WeatherDialog(self.session, text, self), "weather reports")
+
+    def bring_receipts(self, text: str) -> bool:
+        """Show charging receipts, typed or read, and put them on their legs."""
+        from fairmargin.desktop.bringing import ReceiptsDialog
+
+        return self._may_bring() and self._agreed(
+            ReceiptsDialog(self.session, text, self), "charging receipts"
+        )
 
     def drive_now(self) -> bool:
         """Show the companion's face on the next leg."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
@@ -15,6 +16,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.companion import RoadPlaces
 from fairmargin.core.study import Trace
 from fairmargin.exchange.faults import InputFault
 
@@ -26,6 +28,10 @@ MAX_BYTES: Final = 2_000_000_000
 STOP_S: Final = 60.0  # a stand longer than this may end a leg
 STOP_KMH: Final = 2.0
 SHORTEST_M: Final = 500.0  # a stretch shorter than this is no leg
+GATE_NEAR_M: Final = 80.0  # a log that comes so near has passed the gate
+END_SLACK_M: Final = 40.0
+MOST_PLACED: Final = 200_000  # points of a log that are held against the gates
+FASTEST_KMH: Final = 300.0
 
 #: What a column may be, with the units it may come in and their factor to the trace's own.
 ROLES: Final[dict[str, dict[str, float]]] = {
@@ -380,12 +386,59 @@ def split_at_stops(trace: Trace) -> list[tuple[float, float]]:
     ]
 
 
+def split_at_gates(trace: Trace, places: RoadPlaces) -> list[tuple[float, float, bool]]:
+    """Cut a long log into legs where it passes both gates of the road, one after the other. [s]
+
+    Returns
+    -------
+    list of (start, end, backwards)
+        In order of time; passages of one gate alone are left.
+    """
+    line = places.line
+    if line is None or trace.latitude is None or trace.longitude is None:
+        return []
+    good = np.flatnonzero(np.isfinite(trace.latitude) & np.isfinite(trace.longitude))
+    thinned = good[:: max(1, len(good) // MOST_PLACED)]
+    if len(thinned) < 2:
+        return []
+    t = trace.time_s[thinned]
+    lat, lon = trace.latitude[thinned], trace.longitude[thinned]
+    gates = [1000.0 * places.start_km, 1000.0 * places.end_km]
+    # Gates at the very ends of the road are passed a little inside it.
+    gates = [max(gates[0], END_SLACK_M), min(gates[1], 1000.0 * places.length_km - END_SLACK_M)]
+    passages: list[tuple[float, int]] = []
+    for number, metres in enumerate(gates):
+        at_lat = float(np.interp(metres, line.distance_m, line.latitude))
+        at_lon = float(np.interp(metres, line.distance_m, line.longitude))
+        north = (lat - at_lat) * 111_250.0
+        east = (lon - at_lon) * 111_320.0 * math.cos(math.radians(at_lat))
+        away = np.hypot(north, east)
+        near = away < GATE_NEAR_M
+        edges = np.flatnonzero(np.diff(near.astype(int), prepend=0, append=0))
+        for a, b in zip(edges[::2], edges[1::2], strict=True):
+            passages.append((float(t[a + int(np.argmin(away[a:b]))]), number))
+    passages.sort()
+    least_s = (gates[1] - gates[0]) / (FASTEST_KMH / 3.6)
+    return [
+        (a[0], b[0], a[1] == 1)
+        for a, b in zip(passages, passages[1:], strict=False)
+        if a[1] != b[1] and b[0] - a[0] >= least_s
+    ]
+
+
 def cut(trace: Trace, start_s: float, end_s: float) -> Trace:
     """Return the samples between two times, time starting at zero again."""
     inside = (trace.time_s >= start_s) & (trace.time_s <= end_s)
     columns = {name: values[inside] for name, values in trace.columns().items()}
     columns["time_s"] = columns["time_s"] - columns["time_s"][0]
     return Trace(**columns)
+
+
+def profiles_path() -> Path:
+    """Where the person's profiles are kept."""
+    import platformdirs
+
+    return Path(platformdirs.user_config_dir("fairmargin")) / "profiles.json"
 
 
 def load_profiles(path: Path) -> dict[str, Profile]:

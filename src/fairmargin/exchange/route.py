@@ -10,6 +10,7 @@ import numpy as np
 
 from fairmargin.core.study import RoutePoint
 from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.tracks import parse_gpx
 
 SPACING_M = 50.0
 _STRETCH = re.compile(
@@ -50,20 +51,10 @@ def read_gpx(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...]]
     InputFault
         If the file cannot be read or holds no line of two points.
     """
-    import gpxpy
     from geographiclib.geodesic import Geodesic
 
     path = Path(path)
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise InputFault(f"{path}: cannot be read: {error.strerror or error}") from error
-    except UnicodeDecodeError as error:
-        raise InputFault(f"{path}: not UTF-8 text; expected a GPX file") from error
-    try:
-        gpx = gpxpy.parse(text)
-    except Exception as error:  # the parser has no common base for what it raises
-        raise InputFault(f"{path}: not a GPX file: {str(error).splitlines()[0]}") from error
+    gpx = parse_gpx(path)
     lines = [[p for s in track.segments for p in s.points] for track in gpx.tracks]
     lines += [list(route.points) for route in gpx.routes]
     lines = [line for line in lines if len(line) >= 2]

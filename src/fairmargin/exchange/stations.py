@@ -67,6 +67,11 @@ def read_weather(
     return _table(text)
 
 
+def looks_like_reports(text: str) -> bool:
+    """Whether a text is a list of METAR rather than a table."""
+    return any(_REPORT.search(_start(line)) for line in text.replace("=", "\n").splitlines()[:40])
+
+
 def _start(part: str) -> str:
     """Return a report without what archives put before it (a stamp such as 202605020950)."""
     return re.sub(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
@@ -17,6 +16,7 @@ from fairmargin.core import designs
 from fairmargin.core.judgement.scatter import ScatterPrior
 from fairmargin.core.planning.go import go_or_wait
 from fairmargin.core.study import Study
+from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import show_number
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -38,40 +38,22 @@ LIMITS = (
 )
 
 
-class _Signals(QObject):
-    words = Signal(object, str)
+def weather_cost(study: Study, scatter: ScatterPrior) -> str:
+    """Simulate what the weather costs, in words; takes seconds."""
+    forecast = study.plan.forecast
 
+    def margin(**changes: float) -> float:
+        other = study.with_(plan=study.plan.with_(forecast=forecast.with_(**changes)))
+        made = next(designs.compare_designs(other, patterns=["ABBA"], days=60, scatter=scatter))
+        return made.half_width_percent
 
-class _Cost(QRunnable):
-    """Simulates what the weather costs, off the GUI thread."""
-
-    def __init__(self, study: Study, scatter: ScatterPrior) -> None:
-        super().__init__()
-        self.signals = _Signals()
-        self._study, self._scatter = study, scatter
-
-    def run(self) -> None:
-        try:
-            words = self._words()
-        except Exception as error:  # told to the person, never lost
-            words = f"It could not be simulated: {error}"
-        self.signals.words.emit(self._study, words)
-
-    def _words(self) -> str:
-        forecast = self._study.plan.forecast
-
-        def margin(**changes: float) -> float:
-            other = self._study.with_(plan=self._study.plan.with_(forecast=forecast.with_(**changes)))
-            made = next(designs.compare_designs(other, patterns=["ABBA"], days=60, scatter=self._scatter))
-            return made.half_width_percent
-
-        here, still = margin(), margin(wind_speed_ms=1.0)
-        steady = margin(warming_k_per_h=0.0) if forecast.warming_k_per_h else here
-        return (
-            f"ABBA in this weather: \u00b1{here:.1f} %. The wind costs {max(0.0, here - still):.1f} % of margin (against 1 m/s), "
-            f"the warming day {max(0.0, here - steady):.1f} %; rain would cost about 10 % of consumption where it falls "
-            "(common practice) and is not corrected."
-        )
+    here, still = margin(), margin(wind_speed_ms=1.0)
+    steady = margin(warming_k_per_h=0.0) if forecast.warming_k_per_h else here
+    return (
+        f"ABBA in this weather: \u00b1{here:.1f} %. The wind costs {max(0.0, here - still):.1f} % of margin (against 1 m/s), "
+        f"the warming day {max(0.0, here - steady):.1f} %; rain would cost about 10 % of consumption where it falls "
+        "(common practice) and is not corrected."
+    )
 
 
 class WeatherPage(PlanPage):
@@ -79,7 +61,7 @@ class WeatherPage(PlanPage):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
-        self._job: _Cost | None = None
+        self._background = Background(self)
         frame, box = panel()
         self.answer = label("", "title")
         box.addWidget(self.answer)
@@ -171,7 +153,7 @@ class WeatherPage(PlanPage):
         self.answer.setText(f"{mark}  {word}")
         self.reason.setText(result.reason)
         self.each.setText(" \u00b7 ".join(c.words for c in result.conditions))
-        self.cost.setEnabled(bool(study.trials) and self._job is None)
+        self.cost.setEnabled(bool(study.trials) and not self._background.busy)
         self.cost_words.setText("")
 
     def _ask_station(self) -> None:
@@ -203,13 +185,12 @@ class WeatherPage(PlanPage):
         if study is None or not study.trials:
             return
         self.cost.setEnabled(False)
-        self._job = _Cost(study, self.session.scatter)
-        self._job.setAutoDelete(False)
-        self._job.signals.words.connect(self._costed, Qt.ConnectionType.QueuedConnection)
-        QThreadPool.globalInstance().start(self._job)
+        scatter = self.session.scatter
+        self._background.run(
+            lambda: weather_cost(study, scatter), lambda words, fault: self._costed(study, words, fault)
+        )
 
-    def _costed(self, study: object, words: str) -> None:
-        self._job = None
+    def _costed(self, study: Study, words: object, fault: Exception | None) -> None:
         self.cost.setEnabled(True)
         if study is self.session.study:  # else another forecast has overtaken it
-            self.cost_words.setText(words)
+            self.cost_words.setText(f"It could not be simulated: {fault}" if fault else str(words))

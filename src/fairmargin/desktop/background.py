@@ -1,0 +1,61 @@
+"""Long work off the GUI thread, its end told in the GUI thread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+
+Then = Callable[[object, Exception | None], None]
+
+
+class _Signals(QObject):
+    done = Signal(int, object, object)  # ticket, result, fault
+
+
+class _Work(QRunnable):
+    def __init__(self, ticket: int, work: Callable[[], object]) -> None:
+        super().__init__()
+        self.signals = _Signals()
+        self._ticket, self._work = ticket, work
+        self.setAutoDelete(False)
+
+    def run(self) -> None:
+        result: object = None
+        fault: object = None
+        try:
+            result = self._work()
+        except Exception as error:  # told to the person, never lost
+            fault = error
+        self.signals.done.emit(self._ticket, result, fault)
+
+
+class Background(QObject):
+    """Runs the newest work; what an older one brings is dropped, and so is everything after `forget`."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._running: dict[int, tuple[_Work, Then]] = {}
+        self._ticket = 0
+
+    @property
+    def busy(self) -> bool:
+        """Whether the newest work is still under way."""
+        return self._ticket in self._running
+
+    def run(self, work: Callable[[], object], then: Then) -> None:
+        """Do `work` in another thread, then call `then` with its result or its fault in this one."""
+        self._ticket += 1
+        job = _Work(self._ticket, work)
+        self._running[self._ticket] = (job, then)
+        job.signals.done.connect(self._arrived, Qt.ConnectionType.QueuedConnection)
+        QThreadPool.globalInstance().start(job)
+
+    def _arrived(self, ticket: int, result: object, fault: object) -> None:
+        _, then = self._running.pop(ticket)
+        if ticket == self._ticket:
+            then(result, fault if isinstance(fault, Exception) else None)
+
+    def forget(self) -> None:
+        """Drop whatever is under way."""
+        self._ticket += 1

@@ -1,0 +1,131 @@
+"""One long log cut into legs: where to cut, which leg each piece may be, and laying them into the study."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Final, Literal
+
+from fairmargin.core.companion import road_places
+from fairmargin.core.judgement.logs import thin
+from fairmargin.core.study import Leg, Study, Trace, WeatherRow
+from fairmargin.exchange.loggers import ImportedLog, cut, split_at_gates, split_at_stops
+
+Cutting = Literal["gates", "stops", "whole"]
+#: A piece that began so near to a leg's noted start is that leg.
+SAME_START: Final = timedelta(minutes=12)
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A stretch of a log in seconds of the log; the direction where gates told it."""
+
+    start_s: float
+    end_s: float
+    backwards: bool | None = None
+
+
+def pieces_of(study: Study, trace: Trace, how: Cutting) -> list[Piece]:
+    """Cut a log by the road's gates, at stops, or not at all."""
+    if how == "gates":
+        return [Piece(*found) for found in split_at_gates(trace, road_places(study))]
+    if how == "stops":
+        return [Piece(a, b) for a, b in split_at_stops(trace)]
+    return [Piece(float(trace.time_s[0]), float(trace.time_s[-1]))]
+
+
+def piece_km(trace: Trace, piece: Piece) -> float:
+    """Distance driven in a piece. [km]"""
+    if ((trace.time_s >= piece.start_s) & (trace.time_s <= piece.end_s)).sum() < 2:
+        return 0.0
+    return thin(cut(trace, piece.start_s, piece.end_s)).total_m / 1000.0
+
+
+def suggest(
+    study: Study, logged: Collection[str], started_at: datetime | None, pieces: Sequence[Piece]
+) -> list[str]:
+    """Suggest a leg for each piece; "" where none fits.
+
+    A leg that began when the piece began is it; else the pieces go in order to the legs without a log, by
+    direction where that is known. Legs that have a log are never suggested.
+    """
+    free = [leg for leg in study.legs if leg.leg not in logged and leg.included]
+    found: list[str] = []
+    for piece in pieces:
+        match = None
+        if started_at is not None:
+            began = (started_at + timedelta(seconds=piece.start_s)).replace(tzinfo=None)
+            near = [
+                (abs(leg.started_at.replace(tzinfo=None) - began), leg)
+                for leg in free
+                if leg.started_at is not None
+            ]
+            near = [n for n in near if n[0] <= SAME_START and _way(n[1], piece)]
+            match = min(near, key=lambda n: n[0])[1] if near else None
+        if match is None:
+            match = next((leg for leg in free if leg.started_at is None and _way(leg, piece)), None)
+        if match is None and started_at is None:
+            match = next((leg for leg in free if _way(leg, piece)), None)
+        found.append(match.leg if match is not None else "")
+        if match is not None:
+            free.remove(match)
+    return found
+
+
+def _way(leg: Leg, piece: Piece) -> bool:
+    return piece.backwards is None or (leg.direction == "back") == piece.backwards
+
+
+def take(
+    study: Study,
+    log: ImportedLog,
+    pieces: Sequence[Piece],
+    legs: Sequence[str],
+    clock_ahead: timedelta = timedelta(),
+) -> tuple[Study, dict[str, Trace]]:
+    """Lay pieces into their legs: the samples, and start and duration where the leg had none.
+
+    Parameters
+    ----------
+    study : Study
+    log : ImportedLog
+    pieces, legs : sequence
+        Of the same length; "" leaves a piece out.
+    clock_ahead : timedelta
+        Added to the log's clock to give the study's.
+
+    Raises
+    ------
+    ValueError
+        If a leg is chosen twice, or a piece is no drive, in words.
+    """
+    chosen = [leg for leg in legs if leg]
+    twice = next((leg for leg in chosen if chosen.count(leg) > 1), None)
+    if twice:
+        raise ValueError(f"{twice} is chosen for two pieces; expected one each")
+    traces: dict[str, Trace] = {}
+    for piece, name in zip(pieces, legs, strict=True):
+        if not name:
+            continue
+        inside = (log.trace.time_s >= piece.start_s) & (log.trace.time_s <= piece.end_s)
+        if inside.sum() < 2:
+            raise ValueError(f"the piece for {name} holds fewer than two samples")
+        traces[name] = cut(log.trace, piece.start_s, piece.end_s)
+        leg = study.leg(name)
+        changes: dict[str, object] = {}
+        if leg.started_at is None and log.started_at is not None:
+            began = log.started_at + clock_ahead + timedelta(seconds=piece.start_s)
+            changes["started_at"] = began.replace(microsecond=0, tzinfo=None)
+        if leg.duration_s is None:
+            changes["duration_s"] = round(max(1.0, piece.end_s - piece.start_s), 1)
+        study = study.with_leg(name, **changes)
+    return study, traces
+
+
+def with_weather(study: Study, rows: Sequence[WeatherRow]) -> tuple[Study, int]:
+    """Add weather reports; one of a station and moment that is there already stays. Returns how many are new."""
+    known = {(row.time.replace(tzinfo=None), row.station) for row in study.weather}
+    fresh = [row for row in rows if (row.time.replace(tzinfo=None), row.station) not in known]
+    merged = sorted((*study.weather, *fresh), key=lambda r: r.time.replace(tzinfo=None))
+    return study.with_(weather=tuple(merged)), len(fresh)

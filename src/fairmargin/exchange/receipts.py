@@ -1,0 +1,170 @@
+"""Charging receipts, from a table or typed, and the legs they belong to."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Final
+
+from fairmargin.core.study import Leg, Study
+
+_TYPED: Final = re.compile(
+    r"^\s*(?:(?P<day>\d{4}-\d{2}-\d{2})[ T])?(?P<hour>\d{1,2})[:.](?P<minute>\d{2})(?::\d{2})?[\s,;]+"
+    r"(?P<kwh>\d+(?:[.,]\d+)?)\s*(?:kWh)?\s*(?P<note>.*)$",
+    re.IGNORECASE,
+)
+#: A charge that begins longer after a run than this is not its own.
+LATEST: Final = timedelta(hours=6)
+
+
+@dataclass(frozen=True, slots=True)
+class Receipt:
+    """One charge: when it began (or ended) and what was dispensed. [kWh]"""
+
+    moment: datetime
+    kwh: float
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Assigned:
+    """A receipt with the leg it belongs to ("" = none) and why."""
+
+    receipt: Receipt
+    leg: str
+    words: str
+
+
+def read_receipts(text: str, day: datetime) -> tuple[tuple[Receipt, ...], tuple[str, ...]]:
+    """Read receipts: a CSV with a time and a kWh column, or typed lines such as ``12:40 4.1 kWh``.
+
+    Parameters
+    ----------
+    text : str
+    day : datetime
+        Day of times that state none.
+
+    Returns
+    -------
+    receipts, notices
+        In order of time, and what was dropped.
+
+    Raises
+    ------
+    ValueError
+        If there is no receipt in it, in words.
+    """
+    lines = [line for line in text.splitlines() if line.strip()]
+    if not lines:
+        raise ValueError("empty; expected lines such as 12:40 4.1 kWh, or a table with time and kWh")
+    typed = [_TYPED.match(line) for line in lines]
+    if any(typed):
+        found, bad = [], 0
+        for match in typed:
+            try:
+                found.append(_typed(match, day))
+            except ValueError:
+                bad += 1
+        if found:
+            notices = [f"{bad} lines are no receipts, dropped"] if bad else []
+            return tuple(sorted(found, key=lambda r: r.moment)), tuple(notices)
+    return _table(text, lines[0])
+
+
+def _typed(match: re.Match[str] | None, day: datetime) -> Receipt:
+    if match is None:
+        raise ValueError("no receipt")
+    base = datetime.fromisoformat(match["day"]) if match["day"] else day
+    moment = datetime(base.year, base.month, base.day, int(match["hour"]), int(match["minute"]))
+    return _checked(moment, float(match["kwh"].replace(",", ".")), match["note"].strip())
+
+
+def _checked(moment: datetime, kwh: float, note: str) -> Receipt:
+    if not 0 < kwh <= 500:
+        raise ValueError(f"{kwh:g} kWh is no charge; expected up to 500")
+    return Receipt(moment, kwh, note)
+
+
+def _table(text: str, first: str) -> tuple[tuple[Receipt, ...], tuple[str, ...]]:
+    import pandas as pd
+
+    delimiter = max((";", "\t", ",", "|"), key=first.count)
+    try:
+        rows = [r for r in csv.reader(io.StringIO(text), delimiter=delimiter) if any(c.strip() for c in r)]
+    except csv.Error as error:
+        raise ValueError(f"not a table: {error}") from error
+    header = [h.strip() for h in rows[0]] if rows else []
+    lower = [h.lower() for h in header]
+    when = next((i for i, h in enumerate(lower) if re.search(r"start|begin|time|date|zeit|datum", h)), None)
+    energy = next(
+        (i for i, h in enumerate(lower) if re.search(r"kwh|energy|energie|dispensed|amount", h)), None
+    )
+    if when is None or energy is None or when == energy:
+        raise ValueError(
+            f'"{first[:60]}": expected columns with a time and kWh, or lines such as 12:40 4.1 kWh'
+        )
+    moments = pd.to_datetime(
+        pd.Series([r[when] if when < len(r) else "" for r in rows[1:]]), errors="coerce", format="mixed"
+    )
+    watts = bool(re.search(r"\bwh\b", lower[energy]))
+    found: list[Receipt] = []
+    bad = 0
+    for row, moment in zip(rows[1:], moments, strict=True):
+        cell = row[energy].strip() if energy < len(row) else ""
+        number = re.match(r"^-?\d+(?:[.,]\d+)?", cell)
+        try:
+            if number is None or pd.isna(moment):
+                raise ValueError("no receipt")
+            kwh = float(number[0].replace(",", ".")) / (1000.0 if watts else 1.0)
+            note = ", ".join(c.strip() for i, c in enumerate(row) if i not in {when, energy} and c.strip())
+            found.append(_checked(moment.to_pydatetime().replace(tzinfo=None), kwh, note[:120]))
+        except ValueError:
+            bad += 1
+    if not found:
+        raise ValueError("no row has a time and an amount in kWh")
+    notices = [f"{bad} rows without time or amount dropped"] if bad else []
+    return tuple(sorted(found, key=lambda r: r.moment)), tuple(notices)
+
+
+def assign(study: Study, receipts: Sequence[Receipt]) -> tuple[Assigned, ...]:
+    """Find the leg each receipt belongs to: the last one driven before it, one receipt a leg.
+
+    Charged back after each leg, or once after a run, the charge stands on the leg it followed. A leg that
+    has a charge already keeps it.
+    """
+    ends: list[tuple[datetime, Leg]] = []
+    for leg in study.legs:
+        if leg.started_at is not None and leg.vehicle != "control":
+            end = leg.started_at.replace(tzinfo=None) + timedelta(seconds=float(leg.duration_s or 0.0))
+            ends.append((end, leg))
+    ends.sort(key=lambda pair: pair[0])
+    taken: set[str] = set()
+    made = []
+    for receipt in receipts:
+        before = [(end, leg) for end, leg in ends if end - timedelta(minutes=2) <= receipt.moment]
+        if not before or receipt.moment - before[-1][0] > LATEST:
+            made.append(Assigned(receipt, "", "no leg ended in the six hours before it"))
+            continue
+        leg = before[-1][1]
+        if leg.charger_kwh is not None:
+            made.append(Assigned(receipt, "", f"{leg.leg} has {leg.charger_kwh:g} kWh already, which stays"))
+        elif leg.leg in taken:
+            made.append(
+                Assigned(receipt, "", f"a receipt before it went to {leg.leg}; add the two up by hand")
+            )
+        else:
+            taken.add(leg.leg)
+            made.append(Assigned(receipt, leg.leg, f"{leg.leg} ended at {before[-1][0]:%H:%M}"))
+    return tuple(made)
+
+
+def apply(study: Study, assigned: Sequence[Assigned]) -> Study:
+    """Put the assigned charges on their legs."""
+    for one in assigned:
+        if one.leg:
+            study = study.with_leg(one.leg, charger_kwh=one.receipt.kwh)
+    return study

@@ -1,0 +1,103 @@
+"""GPX tracks with times as logs: speed from where and when (package gpxpy)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from fairmargin.core.study import Trace
+from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.loggers import ImportedLog
+
+SMOOTH_S = 3.0  # positions are good to a few metres; over so long their speed is good to a few km/h
+
+
+def parse_gpx(path: Path) -> Any:
+    """Parse a GPX file.
+
+    Raises
+    ------
+    InputFault
+        If it cannot be read or is no GPX.
+    """
+    import gpxpy
+
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except OSError as error:
+        raise InputFault(f"{path}: cannot be read: {error.strerror or error}") from error
+    except UnicodeDecodeError as error:
+        raise InputFault(f"{path}: not UTF-8 text; expected a GPX file") from error
+    try:
+        return gpxpy.parse(text)
+    except Exception as error:  # the parser has no common base for what it raises
+        first = str(error).splitlines()[0] if str(error) else type(error).__name__
+        raise InputFault(f"{path}: not a GPX file: {first}") from error
+
+
+def read_track(path: str | Path) -> ImportedLog:
+    """Read every timed point of a GPX file as one log.
+
+    A speed the file states is taken; else it is the distance between neighbours (WGS 84) over their time,
+    smoothed over 3 s.
+
+    Raises
+    ------
+    InputFault
+        If the file cannot be read or has fewer than three timed points.
+    """
+    from geographiclib.geodesic import Geodesic
+
+    path = Path(path)
+    gpx = parse_gpx(path)
+    points = [p for track in gpx.tracks for s in track.segments for p in s.points]
+    timed = [p for p in points if p.time is not None]
+    notices = []
+    if len(timed) < len(points):
+        notices.append(f"{len(points) - len(timed)} points without a time dropped")
+    if len(timed) < 3:
+        raise InputFault(
+            f"{path}: {len(timed)} points with a time; expected a recorded track of three and more"
+        )
+    first = timed[0].time
+    at = np.array([(p.time - first).total_seconds() for p in timed])
+    high = np.concatenate([[-np.inf], np.maximum.accumulate(at)[:-1]])
+    keep = at > high
+    if not keep.all():
+        notices.append(f"{int((~keep).sum())} points whose time does not advance dropped")
+    kept = [p for p, k in zip(timed, keep, strict=True) if k]
+    at = at[keep]
+    if len(at) < 3:
+        raise InputFault(f"{path}: times do not advance; expected a recorded track")
+    latitude = np.array([p.latitude for p in kept])
+    longitude = np.array([p.longitude for p in kept])
+    height = np.array([np.nan if p.elevation is None else p.elevation for p in kept])
+    stated = [p.speed for p in kept]
+    if all(s is not None for s in stated):
+        speed = 3.6 * np.array(stated, dtype=float)
+    else:
+        steps = np.array(
+            [
+                Geodesic.WGS84.Inverse(a, b, c, d)["s12"]
+                for a, b, c, d in zip(latitude, longitude, latitude[1:], longitude[1:], strict=False)
+            ]
+        )
+        driven = np.concatenate([[0.0], np.cumsum(steps)])
+        half = 0.5 * max(SMOOTH_S, 2.0 * float(np.median(np.diff(at))))
+        low, up = np.maximum(at - half, at[0]), np.minimum(at + half, at[-1])
+        speed = 3.6 * (np.interp(up, at, driven) - np.interp(low, at, driven)) / (up - low)
+        notices.append("speeds follow from the positions")
+    columns = {
+        "time_s": at,
+        "speed_kmh": np.maximum(speed, 0.0),
+        "latitude": latitude,
+        "longitude": longitude,
+    }
+    if np.isfinite(height).any():
+        columns["elevation_m"] = height
+    else:
+        notices.append("no heights")
+    notices.append("no power: the legs' readings are still to be typed")
+    return ImportedLog(Trace(**columns), first.replace(tzinfo=None), len(points), tuple(notices))

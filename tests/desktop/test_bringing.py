@@ -1,0 +1,270 @@
+"""Files brought in through the window: shown first, taken when agreed, undone as one step."""
+
+from datetime import datetime, timedelta
+
+import numpy as np
+import openpyxl
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication, QInputDialog
+from tests.conftest import driven_study, straight_route
+
+from fairmargin.core.study import new_study
+from fairmargin.desktop import bringing
+from fairmargin.desktop.bringing import LogDialog, ReceiptsDialog, WeatherDialog
+from fairmargin.desktop.paste import PasteDialog
+from fairmargin.exchange.loggers import load_profiles, profiles_path
+
+DAY = datetime(2026, 5, 2, 9, 0)
+
+
+@pytest.fixture
+def ready(window):
+    study = new_study(title="Discs", kind="aero covers", order="AB").with_(route=straight_route(10_000))
+    window.session.add_study(study)
+    return window
+
+
+@pytest.fixture
+def logfile(tmp_path):
+    """Two drives of 400 s with a stand of two minutes, in mph and W, semicolons and decimal commas."""
+    path = tmp_path / "drive.csv"
+    rows = ["Time;Speed (mph);Power (W);Lat;Lon;Fan"]
+    place = 0.0
+    for i in range(920):
+        away = i < 400 or i >= 520
+        speed = 25.0 if away else 0.0
+        place += speed * (1 if i < 400 else -1)
+        moment = DAY + timedelta(seconds=i)
+        cells = (f"{moment:%Y-%m-%d %H:%M:%S}", f"{speed / 0.44704:.3f}", f"{15000 if away else 300}", f"{52.0 + place / 111_250:.6f}", "0.1", "on")  # fmt: skip
+        rows.append(";".join(cells).replace(".", ","))
+    path.write_text("\n".join(rows))
+    return path
+
+
+def answer(monkeypatch, cls, act):
+    def execute(dialog):
+        act(dialog)
+        return dialog.result()
+
+    monkeypatch.setattr(cls, "exec", execute)
+
+
+def press(qtbot, button):
+    QApplication.processEvents()
+    assert button.isEnabled()
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def test_a_loggers_file_becomes_legs(qtbot, ready, logfile, monkeypatch):
+    def act(dialog):
+        roles = [role.currentData() for role, _ in dialog._combos]
+        units = [unit.currentData() for _, unit in dialog._combos]
+        assert roles == ["time", "speed", "power", "latitude", "longitude", ""]
+        assert units[1:3] == ["mph", "W"]
+        assert "semicolon" in dialog.separators.text() and "comma" in dialog.separators.text()
+        assert "not used: Fan" in dialog.notices.text()
+        assert not dialog.take_button.isEnabled()  # nothing is taken before it was read
+        dialog.profile_name.setText("My logger")
+        with qtbot.waitSignal(dialog.ready, timeout=10_000):
+            press(qtbot, dialog.read_button)
+        assert "920 of 920 rows taken" in dialog.words.text()
+        assert dialog.how.currentData() == "gates" and dialog.list.rowCount() == 2
+        assert [dialog.list.item(i, 3).text() for i in range(2)] == ["out", "back"]
+        assert [dialog._leg_box(i).currentData() for i in range(2)] == ["L01", "L02"]
+        press(qtbot, dialog.take_button)
+
+    answer(monkeypatch, LogDialog, act)
+    before = ready.session.study
+    assert ready.bring_from(logfile)
+    assert set(ready.session.traces) == {"L01", "L02"}
+    leg = ready.session.study.leg("L01")
+    assert leg.started_at.hour == 9 and leg.duration_s == pytest.approx(396, abs=8)
+    assert ready.session.traces["L01"].power_kw.max() == 15.0
+    assert np.median(ready.session.traces["L02"].speed_kmh) == pytest.approx(90.0, abs=0.1)
+    assert "My logger" in load_profiles(profiles_path())
+    ready.session.undo.undo()
+    assert ready.session.study == before and not ready.session.traces
+    ready.session.undo.redo()
+    assert set(ready.session.traces) == {"L01", "L02"}
+    study, traces = ready.session.logbook.load(ready.session.study_id)
+    assert set(traces) == {"L01", "L02"} and study == ready.session.study
+
+
+def test_cuts_are_moved_and_legs_chosen_by_hand(qtbot, ready, logfile, monkeypatch):
+    def act(dialog):
+        with qtbot.waitSignal(dialog.ready, timeout=10_000):
+            press(qtbot, dialog.read_button)
+        dialog.how.setCurrentIndex(dialog.how.findData("whole"))
+        dialog.recut()
+        assert dialog.list.rowCount() == 1
+        dialog._regions[0].setRegion((1.0, 3.0))  # dragged on the curve, in minutes
+        assert dialog.pieces[0].start_s == pytest.approx(60) and dialog.pieces[0].end_s == pytest.approx(180)
+        press(qtbot, dialog.add_piece)
+        assert dialog.list.rowCount() == 2
+        for i in range(2):
+            box = dialog._leg_box(i)
+            box.setCurrentIndex(box.findData("L03"))
+            box.activated.emit(box.currentIndex())
+        assert "chosen for two pieces" in dialog.fault.text() and not dialog.take_button.isEnabled()
+        box = dialog._leg_box(1)
+        box.setCurrentIndex(0)
+        box.activated.emit(0)
+        assert "1 of 2 pieces have no leg" in dialog.fault.text()
+        press(qtbot, dialog.take_button)
+
+    answer(monkeypatch, LogDialog, act)
+    assert ready.bring_from(logfile)
+    assert set(ready.session.traces) == {"L03"}
+    assert ready.session.traces["L03"].time_s[-1] == pytest.approx(120.0)
+
+
+def test_wrong_columns_are_said_and_reading_can_be_stopped(qtbot, ready, logfile, monkeypatch):
+    def act(dialog):
+        role, _ = dialog._combos[2]
+        role.setCurrentIndex(role.findData("speed"))
+        role.activated.emit(0)
+        press(qtbot, dialog.read_button)
+        assert "Two columns are taken for speed" in dialog.fault.text()
+        role.setCurrentIndex(0)
+        role.activated.emit(0)
+        press(qtbot, dialog.read_button)
+        press(qtbot, dialog.stop_button)
+        assert "Stopped; nothing was taken" in dialog.words.text()
+        qtbot.wait(200)  # what comes late is dropped
+        assert dialog.log is None
+        dialog.reject()
+
+    answer(monkeypatch, LogDialog, act)
+    assert not ready.bring_from(logfile) and not ready.session.traces
+
+
+def test_a_saved_profile_is_used_and_refused_where_it_does_not_fit(
+    qtbot, ready, logfile, monkeypatch, tmp_path
+):
+    other = tmp_path / "other.csv"
+    other.write_text("t,v\n" + "\n".join(f"{i},90" for i in range(100)))
+
+    def save(dialog):
+        dialog.profile_name.setText("mph logger")
+        role, _ = dialog._combos[2]
+        role.setCurrentIndex(0)  # no power wanted
+        with qtbot.waitSignal(dialog.ready, timeout=10_000):
+            press(qtbot, dialog.read_button)
+        dialog.reject()
+
+    def use(dialog):
+        dialog.profile.setCurrentIndex(dialog.profile.findData("mph logger"))
+        dialog.profile.activated.emit(0)
+        assert dialog._combos[2][0].currentData() == "" and dialog.fault.text() == ""
+        dialog.reject()
+
+    def refuse(dialog):
+        dialog.profile.setCurrentIndex(dialog.profile.findData("mph logger"))
+        dialog.profile.activated.emit(0)
+        assert "has no column Time, Speed (mph)" in dialog.fault.text()
+        dialog.reject()
+
+    for path, act in ((logfile, save), (logfile, use), (other, refuse)):
+        answer(monkeypatch, LogDialog, act)
+        ready.bring_from(path)
+
+
+def test_weather_from_metar_texts(qtbot, opened, tmp_path, monkeypatch):
+    path = tmp_path / "metar.txt"
+    path.write_text(
+        "METAR ZZZZ 021050Z 24008KT 9999 15/09 Q1016\nMETAR ZZZZ 021120Z 25009KT 9999 16/09 Q1016\nfog\n"
+    )
+
+    def act(dialog):
+        assert dialog.list.rowCount() == 2 and dialog.list.item(0, 3).text() == "4.1"
+        assert "2 new reports" in dialog.words.text() and "1 lines are no METAR" in dialog.words.text()
+        dialog.text.setPlainText("nothing")
+        assert not dialog.take_button.isEnabled() and "neither METAR" in dialog.fault.text()
+        dialog.text.setPlainText(path.read_text())
+        press(qtbot, dialog.take_button)
+
+    answer(monkeypatch, WeatherDialog, act)
+    assert opened.bring_from(path)
+    assert len(opened.session.study.weather) == 2
+    assert opened.session.study.leg("L01").temperature_c == 15  # what was typed on a leg stays
+
+
+def test_receipts_from_a_table_and_typed(qtbot, opened, tmp_path, monkeypatch):
+    path = tmp_path / "charges.csv"
+    path.write_text("Start,kWh,Place\n2026-05-02 11:02,2.5,Dyke Road\n")
+
+    def act(dialog):
+        assert dialog.list.item(0, 2).text() == "L02"
+        dialog.text.appendPlainText("")
+        press(qtbot, dialog.take_button)
+
+    answer(monkeypatch, ReceiptsDialog, act)
+    assert opened.bring_from(path)
+    assert opened.session.study.leg("L02").charger_kwh == 2.5
+
+
+def test_a_spreadsheet_of_readings(qtbot, ready, tmp_path, monkeypatch):
+    book = openpyxl.Workbook()
+    book.active.title = "Notes"
+    book.active.append(["nothing here"])
+    sheet = book.create_sheet("Legs")
+    sheet.append(["leg", "reading", "distance"])
+    sheet.append(["L01", 15.4, 18.4])
+    sheet.append(["L02", 15.9, 18.4])
+    path = tmp_path / "b.xlsx"
+    book.save(path)
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *a, **k: ("Legs", True))
+    answer(monkeypatch, PasteDialog, lambda dialog: press(qtbot, dialog.take))
+    assert ready.bring_from(path)
+    assert ready.session.study.leg("L02").average_shown == 15.9
+
+
+def test_a_spreadsheet_log(qtbot, ready, tmp_path, monkeypatch):
+    book = openpyxl.Workbook()
+    book.active.append(["time", "speed", "power"])
+    for i in range(200):
+        book.active.append([i, 90.0, 15.0])
+    book.save(tmp_path / "l.xlsx")
+
+    def act(dialog):
+        with qtbot.waitSignal(dialog.ready, timeout=10_000):
+            press(qtbot, dialog.read_button)
+        press(qtbot, dialog.take_button)
+
+    answer(monkeypatch, LogDialog, act)
+    assert ready.bring_from(tmp_path / "l.xlsx")
+    assert ready.session.traces["L01"].time_s[-1] == 199.0
+
+
+def test_what_cannot_be_brought_in_is_told(ready, tmp_path):
+    path = tmp_path / "x.bin"
+    path.write_bytes(b"\x00\x01\x02")
+    assert not ready.bring_from(path)
+    assert "not text and no known kind" in ready.notice_text.text()
+    ready.session.close_study()
+    log = tmp_path / "l.csv"
+    log.write_text("time,speed\n0,1\n1,1\n")
+    assert not ready.bring_from(log)
+    assert "Open the study first" in ready.notice_text.text()
+
+
+def test_a_second_log_is_not_offered_a_leg_that_has_one(qtbot, ready, logfile, monkeypatch):
+    def act(dialog):
+        with qtbot.waitSignal(dialog.ready, timeout=10_000):
+            press(qtbot, dialog.read_button)
+        dialog.legs = [dialog._leg_box(i).currentData() for i in range(dialog.list.rowCount())]
+        seen.append((dialog.legs, dialog._leg_box(0).itemText(1)))
+        press(qtbot, dialog.take_button)
+
+    seen = []
+    answer(monkeypatch, LogDialog, act)
+    ready.bring_from(logfile)
+    ready.bring_from(logfile)
+    assert seen[0][0] == ["L01", "L02"] and seen[1][0] == ["L03", "L04"]
+    assert "has a log, would be replaced" in seen[1][1]
+    assert set(ready.session.traces) == {"L01", "L02", "L03", "L04"}
+
+
+def test_the_studys_day_is_its_last_leg():
+    assert bringing._day_of(driven_study("AB")).date() == datetime(2026, 5, 2).date()
