@@ -5,16 +5,18 @@ import PySide6
 import pytest
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QColor, QFontInfo
+from PySide6.QtWidgets import QInputDialog
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.study import new_study
+from fairmargin.core.study import Trace, new_study
 from fairmargin.demo import demo_studies, make_demo_logbook
 from fairmargin.desktop import application
 from fairmargin.desktop.install import install
 from fairmargin.desktop.theme import DARK, FAMILY, LIGHT, font, theme
 from fairmargin.desktop.widgets.road import STAGES
 from fairmargin.logbook import Logbook
+from fairmargin.simulation.day import DayPlan, simulate
 
 CASES = {
     "empty": new_study(title="", kind="other", order="AB").with_legs(()),
@@ -236,3 +238,84 @@ def test_logged_legs_are_driven_and_drawn_along_the_road(qtbot, window):
 def _rising(line):
     turned = line.place[0] > line.place[-1]
     return (line.place[::-1], line.value[::-1]) if turned else (line.place, line.value)
+
+
+def logged(window, order="AB", **plan):
+    made = simulate(4, DayPlan(order=order, samples=True, instrument="logger", **plan))
+    window.session.add_study(made.study, made.traces)
+    return made
+
+
+def along(qtbot, window, what):
+    window.go_to("examine")
+    stage = window.stage("examine")
+    qtbot.waitUntil(lambda: window.session.analysis is not None and not window.session._jobs, timeout=10_000)
+    stage.what.setCurrentIndex(stage.what.findData(what))
+    return stage
+
+
+def test_a_brushed_stretch_goes_out_of_all_legs_and_comes_back(qtbot, window, monkeypatch):
+    logged(window)
+    stage = along(qtbot, window, "along:speed")
+    assert not stage.leave_stretch.isVisibleTo(window)
+    stage.brush.click()
+    stage.traces.set_stretch_m(6000.0, 8000.0)
+    assert "6.00 to 8.00 km of the road, on every logged leg" in stage.plot_words.text()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("  ", True))
+    stage.leave_stretch.click()
+    assert "only with a reason" in window.notice_text.text() and not window.session.study.left_out_stretches
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("road works", True))
+    before = window.session.analysis.comparisons[0].effect_percent
+    stage.leave_stretch.click()
+    stretch = window.session.study.left_out_stretches[0]
+    assert (stretch.from_m, stretch.to_m, stretch.reason) == (pytest.approx(6000, abs=1), pytest.approx(8000, abs=1), "road works")  # fmt: skip
+    assert stretch.after_result
+    qtbot.waitUntil(lambda: window.session.analysis.comparisons[0].effect_percent != before, timeout=10_000)
+    assert stage.stretches.text() == "1 left out"
+    stage.stretches.menu().actions()[0].trigger()
+    assert window.session.study.left_out_stretches == ()
+    window.session.undo.undo()
+    assert len(window.session.study.left_out_stretches) == 1
+
+
+def test_events_stand_on_the_traces_where_they_happened(qtbot, window):
+    made = logged(window, traffic=1.0)
+    stage = along(qtbot, window, "along:speed")
+    events = [e for e in made.study.events if e.at_km is not None]
+    assert events and len(stage.traces.marks) == len(events)
+    mark = stage.traces.marks[0]
+    # It stands where the speed dips: the mean of the next kilometre is below the aim.
+    line = next(x for x in stage.traces.lines if x.leg == mark.leg)
+    near = np.abs(line.place - mark.place) < 0.5
+    assert line.value[near].min() < 0.93 * 90
+    assert mark.kind.replace("-", " ") in stage.traces.reading_at(mark.place)
+
+
+def test_reported_wind_along_the_road_is_the_cosine_of_its_angle(qtbot, window):
+    """10 m/s from the north on a road that leads north: +10 head wind out, -10 back."""
+    study = driven_study("AB")
+    traces = {}
+    for leg in study.legs:
+        s = np.arange(0.0, 18_400.0, 25.0)
+        place = 18_400.0 - s if leg.direction == "back" else s
+        traces[leg.leg] = Trace(
+            time_s=s / 25.0, speed_kmh=np.full(len(s), 90.0), latitude=52.0 + place / 111_250.0, longitude=np.full(len(s), 0.1)
+        )  # fmt: skip
+        study = study.with_leg(leg.leg, wind_speed_ms=10.0, wind_from_deg=0.0)
+    window.session.add_study(study, traces)
+    stage = along(qtbot, window, "along:wind")
+    by_leg = {line.leg: line.value for line in stage.traces.lines}
+    assert by_leg["L01"] == pytest.approx(np.full(len(by_leg["L01"]), 10.0), abs=0.05)
+    assert by_leg["L02"] == pytest.approx(np.full(len(by_leg["L02"]), -10.0), abs=0.05)
+
+
+def test_instruments_of_the_chosen_leg_side_by_side(qtbot, window):
+    study = driven_study("AB").with_leg("L02", energy_kwh=3.1, energy_step_kwh=0.1)
+    window.session.add_study(study)
+    window.go_to("examine")
+    stage = window.stage("examine")
+    stage.what.setCurrentIndex(stage.what.findData("instruments"))
+    assert "L01: One instrument was read" in stage.plot_words.text()
+    stage.table.selectRow(1)
+    assert [b.instrument for b in stage.bands.bands] == ["trip energy", "trip average"]
+    assert "agree within their steps" in stage.plot_words.text() and stage.bands.isVisibleTo(window)

@@ -551,9 +551,14 @@ def _as_gated(
         o, log = gated.get(name), logs[study.leg(name).sector].of(name)
         if o is not None and log is not None and o.gated_km:
             t = log.at(np.array([log.start_m, log.end_m]))[0]
-            moving = max(float(t[1] - t[0]) - c.stopped_s, 1.0)
+            stopped = log.stopped_s
+            moving = max(float(t[1] - t[0]) - stopped, 1.0)
             c = replace(
-                c, true_m=1000.0 * o.gated_km, speed_m_s=1000.0 * o.gated_km / moving, moving_s=moving
+                c,
+                true_m=1000.0 * o.gated_km,
+                speed_m_s=1000.0 * o.gated_km / moving,
+                moving_s=moving,
+                stopped_s=stopped,
             )
         result.append(c)
     return result

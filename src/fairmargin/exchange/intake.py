@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+import re
 import zipfile
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import Final, Literal
 
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.stations import looks_like_reports
 
 FileKind = Literal["package", "workbook", "track", "log", "reports", "table", "recording"]
-HEAD = 65_536
-MOST_ROWS = 200_000
-WORDS: dict[FileKind, str] = {
+HEAD: Final = 65_536
+MOST_ROWS: Final = 200_000
+WIND: Final = re.compile(r"(?<![a-z])wind")  # not the one in a German speed
+WORDS: Final[dict[FileKind, str]] = {
     "package": "a study package",
     "workbook": "a spreadsheet",
     "track": "a GPX track",
@@ -90,7 +92,7 @@ def _text(path: Path) -> Recognised:
 
     seen = preview(path)
     roles = {c.role for c in seen.profile.columns}
-    if {"time", "speed"} <= roles and not any("wind" in c.header.lower() for c in seen.profile.columns):
+    if {"time", "speed"} <= roles and not any(WIND.search(c.header.lower()) for c in seen.profile.columns):
         return Recognised("log", "its columns hold a time and a speed")
     return Recognised("table", f"columns {', '.join(c.header for c in seen.profile.columns)[:80]}")
 

@@ -115,6 +115,12 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
             + (" Left out after the result was seen." if leg.left_out_after_result else "")
             for leg in study.legs
             if not leg.included
+        )
+        + tuple(
+            f"The road from {choice.show('distance', x.from_m / 1000):.2f} to {choice.show('distance', x.to_m / 1000):.2f} "
+            f"{choice.distance}, out of every logged leg: {x.reason}"
+            + (" Left out after the result was seen." if x.after_result else "")
+            for x in study.left_out_stretches
         ),
         notes=study.notes,
         made=f"Made by Fair Margin {__version__} on {now:%Y-%m-%d %H:%M}. Positive: the trial uses more energy per distance; "

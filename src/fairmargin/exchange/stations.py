@@ -22,7 +22,7 @@ _KNOT: Final = 1852.0 / 3600.0
 _COLUMNS: Final[tuple[tuple[str, str, tuple[tuple[str, float], ...]], ...]] = (
     ("wind_gust_ms", r"gust|b\u00f6e", (("m/s", 1.0), ("km/h", 1 / 3.6), ("mph", 0.44704), ("kn", _KNOT), ("kt", _KNOT))),
     ("wind_from_deg", r"dir|from|bearing|richtung", (("deg", 1.0),)),
-    ("wind_speed_ms", r"wind", (("m/s", 1.0), ("km/h", 1 / 3.6), ("mph", 0.44704), ("kn", _KNOT), ("kt", _KNOT))),
+    ("wind_speed_ms", r"(?<![a-z])wind", (("m/s", 1.0), ("km/h", 1 / 3.6), ("mph", 0.44704), ("kn", _KNOT), ("kt", _KNOT))),
     ("temperature_c", r"^(?!.*(dew|in(side|door))).*temp", (("c", 1.0), ("f", 5 / 9))),
     ("pressure_hpa", r"pres|baro|qfe|hpa", (("hpa", 1.0), ("mbar", 1.0), ("inhg", 33.8639), ("kpa", 10.0))),
     ("humidity_percent", r"hum|rh", (("%", 1.0),)),

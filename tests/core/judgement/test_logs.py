@@ -1,5 +1,7 @@
 """Logged legs: cut to common gates, laid on the road, gaps told, hills taken from the logs."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from tests.conftest import driven_study, straight_route
@@ -7,7 +9,7 @@ from tests.conftest import driven_study, straight_route
 from fairmargin.core.analysis import analyse
 from fairmargin.core.judgement.logs import cumulated, gate_logs, thin
 from fairmargin.core.physics.route import line_of
-from fairmargin.core.study import Trace
+from fairmargin.core.study import Stretch, Trace
 from fairmargin.core.study.plan import Plan
 
 DEGREE_M = 111_250.0  # of latitude, about
@@ -253,3 +255,88 @@ def test_logs_that_are_mostly_gap_are_still_judged():
     assert len(result.comparisons) == 1
     told = next(c for c in result.concerns if c.code == "log-gaps")
     assert told.severity == "caution" and len(told.legs) == 8
+
+
+def logged_day(slow=None, effect=0.95):
+    """Eight noise-free logged legs at 25 m/s and 15 kW (trial times `effect`); one stretch of one leg burns more."""
+    study = driven_study("ABBA").with_(route=straight_route(10_000))
+    bare = dict.fromkeys(("average_shown", "average_unit", "average_step", "distance_km", "duration_s"))
+    traces = {}
+    for leg in study.legs:
+        s = np.arange(0.0, 10_000.1, 25.0)
+        power = np.full(len(s), 15.0 * (effect if leg.configuration == "B" else 1.0))
+        if leg.leg == slow:
+            power[(s >= 4000) & (s < 5000)] *= 2.0
+        place = 10_000 - s if leg.direction == "back" else s
+        traces[leg.leg] = Trace(
+            time_s=s / 25.0,
+            speed_kmh=np.full(len(s), 90.0),
+            power_kw=power,
+            latitude=52.0 + place / 111_250.0,
+            longitude=np.full(len(s), 0.1),
+        )
+        study = study.with_leg(leg.leg, **bare)
+    return study, traces
+
+
+def test_a_stretch_left_out_takes_its_time_distance_and_energy_with_it():
+    """By hand: 10 km at 25 m/s and 15 kW are 1666.7 Wh; without 2 km of it 1333.3 Wh over 8 km in 320 s."""
+    study, traces = logged_day()
+    cut = study.with_(left_out_stretches=(Stretch(from_m=3000, to_m=5000, reason="road works"),))
+    whole, without = (gate_logs(s, s.legs, traces, dict.fromkeys(traces, 0.0)) for s in (study, cut))
+    for name in traces:
+        a, b = whole.of(name), without.of(name)
+        assert b.length_m == pytest.approx(a.length_m - 2000, abs=3)
+        assert b.energy_wh == pytest.approx(a.energy_wh * (1 - 2000 / a.length_m), rel=2e-3)
+        t = b.at(np.array([b.start_m, b.end_m]))[0]
+        assert t[1] - t[0] == pytest.approx(b.length_m / 25.0, abs=0.3)
+    # The same road is left out on the way back: 5 to 7 km in driving direction.
+    assert without.of("L02").skips[0] == pytest.approx((5000, 7000), abs=15)
+    edges = without.of("L01").edges_m(4)
+    kept = np.diff(edges) - np.array(
+        [max(0, min(b, 5000) - max(a, 3000)) for a, b in zip(edges, edges[1:], strict=False)]
+    )
+    assert kept == pytest.approx(np.full(4, kept.mean()), rel=1e-6)
+
+
+def test_a_spoilt_stretch_left_out_of_all_legs_gives_the_effect_back():
+    study, traces = logged_day(slow="L03")
+    spoilt = analyse(study, traces).comparisons[0]
+    cut = study.with_(left_out_stretches=(Stretch(from_m=3900, to_m=5100, reason="tractor"),))
+    mended = analyse(cut, traces).comparisons[0]
+    assert spoilt.as_measured_percent == pytest.approx(-2.5, abs=0.3)
+    assert mended.effect_percent == pytest.approx(-5.0, abs=0.15)
+    # As measured is the plain readings, whatever is left out of the model.
+    assert mended.as_measured_percent == spoilt.as_measured_percent
+
+
+def test_stretches_overlap_reach_over_the_gates_or_would_leave_nothing():
+    study, traces = logged_day()
+    many = (
+        Stretch(from_m=0, to_m=1500, reason="ramp"),
+        Stretch(from_m=1000, to_m=2000, reason="ramp"),
+        Stretch(from_m=9500, to_m=20_000, reason="beyond"),
+    )
+    logs = gate_logs(study.with_(left_out_stretches=many), study.legs, traces, dict.fromkeys(traces, 0.0))
+    assert logs.of("L01").length_m == pytest.approx(7500, abs=20)
+    assert len(logs.of("L01").skips) == 2
+    all_of_it = (Stretch(from_m=0, to_m=10_000, reason="everything"),)
+    kept = gate_logs(
+        study.with_(left_out_stretches=all_of_it), study.legs, traces, dict.fromkeys(traces, 0.0)
+    )
+    assert kept.of("L01").skips == () and kept.of("L01").length_m == pytest.approx(10_000, abs=20)
+
+
+def test_a_stretch_needs_a_reason_and_a_length():
+    with pytest.raises(ValueError, match="does not lie beyond"):
+        Stretch(from_m=500, to_m=500, reason="x")
+    with pytest.raises(ValueError):
+        Stretch(from_m=0, to_m=500, reason="")
+
+
+def test_a_log_that_only_rolls_downhill_does_not_break_the_fit():
+    """Power below nothing over the whole of one leg: the others still give an effect, and nothing warns."""
+    study, traces = logged_day()
+    rolled = {**traces, "L05": replace(traces["L05"], power_kw=np.full(401, 0.05))}
+    result = analyse(study, rolled)
+    assert all(np.isfinite(c.effect_percent) for c in result.comparisons)

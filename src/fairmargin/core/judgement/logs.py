@@ -26,6 +26,7 @@ from fairmargin.core.study import Leg, Study, Trace
 Array = NDArray[np.float64]
 
 THIN_S: Final = 1.0
+STANDING_M_S: Final = 0.3
 GAP_S: Final = 10.0  # a pause in the log longer than this is a gap
 STEADY_BAND: Final = 0.10  # within this share of the median speed counts as held
 STEADY_SHARE: Final = 0.6  # of the time, for a leg to count as driven at a steady speed
@@ -67,6 +68,7 @@ class GatedLog:
     start_m: float
     end_m: float
     scale: float  # true distance over the log's own
+    skips: tuple[tuple[float, float], ...] = ()  # stretches left out of all legs, in driving direction
 
     def at(self, place_m: Array) -> tuple[Array, Array, Array, Array | None]:
         """Time, true distance, speed and energy (cumulated) at places along the road."""
@@ -81,9 +83,30 @@ class GatedLog:
         """Return the same log from its first sample to its last."""
         return replace(self, start_m=float(self.place_m[0]), end_m=float(self.place_m[-1]))
 
+    def edges_m(self, segments: int) -> Array:
+        """Places that cut what counts between the gates into pieces of equal length."""
+        ends = [
+            self.start_m,
+            *(x for skip in self.skips for x in skip if self.start_m < x < self.end_m),
+            self.end_m,
+        ]
+        points = np.array(sorted(ends))
+        middle = (points[1:] + points[:-1]) / 2
+        counts = np.array([not any(a <= m <= b for a, b in self.skips) for m in middle])
+        kept = np.concatenate([[0.0], np.cumsum(np.diff(points) * counts)])
+        return np.asarray(np.interp(np.linspace(0.0, kept[-1], segments + 1), kept, points))
+
+    @property
+    def stopped_s(self) -> float:
+        """Time stood between the gates. [s]"""
+        t = self.at(np.array([self.start_m, self.end_m]))[0]
+        time, speed = self.thinned.time_s, self.thinned.speed_m_s
+        inside = (time[1:] > t[0]) & (time[:-1] < t[1]) & (speed[1:] + speed[:-1] < 2 * STANDING_M_S)
+        return float(np.diff(time)[inside].sum())
+
     @property
     def length_m(self) -> float:
-        """True distance between the gates. [m]"""
+        """True distance between the gates, without what is left out. [m]"""
         ends = self.at(np.array([self.start_m, self.end_m]))[1]
         return float(ends[1] - ends[0])
 
@@ -371,12 +394,69 @@ def gate_logs(
             scale = ratio if abs(ratio - 1) < 0.08 else 1.0
         elif true_m.get(name) and whole > 0 and abs(true_m[name] / whole - 1) < 0.1:
             scale = true_m[name] / whole
-        result[name] = GatedLog(thinned[name], place, start, end, scale)
+        skips = tuple(
+            (road_m - x.to_m, road_m - x.from_m) if back[name] else (x.from_m, x.to_m)
+            for x in study.left_out_stretches
+        )
+        kept, place, skips = _without(thinned[name], place, skips, start, end)
+        result[name] = GatedLog(kept, place, start, end, scale, skips)
     heights = (
         _heights(result, back, road_m) if not any(p.elevation_m is not None for p in study.route) else None
     )
     shape = _shape(study, distance, heights) if len(study.route) > 1 else _logged_shape(line, heights, road_m)
     return Logs(result, shape, by_position)
+
+
+def _without(
+    thinned: Thinned, place: Array, skips: Sequence[tuple[float, float]], start: float, end: float
+) -> tuple[Thinned, Array, tuple[tuple[float, float], ...]]:
+    """Take stretches out of a log as if the drive had jumped over them: no time, distance or energy passes.
+
+    A stretch that would leave less than a tenth of what lies between the gates is not taken out.
+    """
+    cuts: list[tuple[float, float]] = []
+    for a, b in sorted((max(a, start), min(b, end)) for a, b in skips):
+        if cuts and a <= cuts[-1][1]:
+            cuts[-1] = (cuts[-1][0], max(b, cuts[-1][1]))
+        elif b > a:
+            cuts.append((a, b))
+    if not cuts or sum(b - a for a, b in cuts) > 0.9 * (end - start):
+        return thinned, place, ()
+    rising = place + 1e-9 * np.arange(len(place))  # a standing log's places do not rise
+
+    def laid(column: Array, counts: bool) -> Array:
+        """Column over the new places; a cumulated one loses what passed inside the cuts."""
+        values = np.interp(new_place, rising, column)
+        for a, b in cuts if counts else ():
+            low, high = np.interp([a, b], rising, column)
+            values[new_place >= b] -= high - low
+            if column is thinned.time_s:
+                values[new_place >= b] += 1e-6  # time still rises across the cut
+        return np.asarray(values)
+
+    inside = np.zeros(len(rising), dtype=bool)
+    for a, b in cuts:
+        inside |= (rising > a) & (rising < b)
+    new_place = np.unique(np.concatenate([rising[~inside], np.array(cuts).ravel()]))
+    old_first, old_last = (float(place[i]) for i in thinned.ramps)
+
+    def maybe(column: Array | None, counts: bool) -> Array | None:
+        return None if column is None else laid(column, counts)
+
+    made = Thinned(
+        time_s=laid(thinned.time_s, True),
+        travelled_m=laid(thinned.travelled_m, True),
+        speed_m_s=laid(thinned.speed_m_s, False),
+        energy_wh=maybe(thinned.energy_wh, True),
+        gap_s=laid(thinned.gap_s, True),
+        latitude=maybe(thinned.latitude, False),
+        longitude=maybe(thinned.longitude, False),
+        elevation_m=maybe(thinned.elevation_m, False),
+        steady=thinned.steady,
+        ramps=(int(np.searchsorted(new_place, old_first)), int(np.searchsorted(new_place, old_last))),
+        held_m_s=thinned.held_m_s,
+    )
+    return made, new_place, tuple(cuts)
 
 
 def _with_lines(

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.judgement.conditions import Conditions
-from fairmargin.core.judgement.logs import GatedLog
+from fairmargin.core.judgement.logs import STANDING_M_S, GatedLog
 from fairmargin.core.physics import roadload
 from fairmargin.core.physics.route import RouteShape, binned
 from fairmargin.core.study import Event, Study, VehicleConstants
@@ -180,7 +180,7 @@ class Road:
             If the log holds no driving between its gates.
         """
         thinned = log.thinned
-        edges = np.linspace(log.start_m, log.end_m, segments + 1)
+        edges = log.edges_m(segments)
         t_edges = np.interp(edges, log.place_m, thinned.time_s)
         inner = thinned.time_s[(thinned.time_s > t_edges[0]) & (thinned.time_s < t_edges[-1])]
         t = np.unique(np.concatenate([t_edges, inner]))
@@ -191,7 +191,7 @@ class Road:
         if not len(dt) or ds.sum() <= 0:
             raise ValueError("a log holds no driving")
         speed = ds / dt
-        standing = speed < 0.3
+        standing = speed < STANDING_M_S
         acceleration = np.where(standing, 0.0, np.diff(speed_edge) / dt)
         middle = (place[1:] + place[:-1]) / 2
         row = np.clip(np.searchsorted(t_edges, (t[1:] + t[:-1]) / 2) - 1, 0, segments - 1)

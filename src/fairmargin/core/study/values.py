@@ -390,6 +390,21 @@ class Event(_Value):
     note: str = ""
 
 
+class Stretch(_Value):
+    """A stretch of the road, in the out direction, that is left out of every logged leg, and why."""
+
+    from_m: Annotated[float, AfterValidator(_between(0, 5e6, "m"))]
+    to_m: Annotated[float, AfterValidator(_between(0, 5e6, "m"))]
+    reason: str = Field(min_length=1)
+    after_result: bool = False  # left out when the result had been seen
+
+    @model_validator(mode="after")
+    def _forwards(self) -> Self:
+        if self.to_m <= self.from_m:
+            raise ValueError(f"to_m {self.to_m:g} does not lie beyond from_m {self.from_m:g}")
+        return self
+
+
 class Study(_Value):
     """One question and all the evidence for it.
 
@@ -415,6 +430,7 @@ class Study(_Value):
     reference: Reference = Reference()
     wind: WindSetup = WindSetup()
     route_name: str = ""
+    left_out_stretches: tuple[Stretch, ...] = ()
     plan: Plan = Plan()
     legs: tuple[Leg, ...] = ()
     route: tuple[RoutePoint, ...] = ()

@@ -9,17 +9,22 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
+    QInputDialog,
+    QMenu,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from fairmargin.core.study import Study
+from fairmargin.core.companion import compare_readings
+from fairmargin.core.study import Stretch, Study
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import Stage, show_number
+from fairmargin.desktop.stages.base import Stage, show_number, words_of
 from fairmargin.desktop.stages.drive import show_duration, show_reading
+from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, panel
 
@@ -28,6 +33,7 @@ _PLOTS = {
     "speed": "Average speed",
     "temperature": "Air temperature",
     "wind": "Reported wind",
+    "instruments": "Instruments of the chosen leg",
 }
 #: The same keys as `widgets.traces.TRACES`, which is only imported when a log is drawn.
 _ALONG = {
@@ -36,6 +42,7 @@ _ALONG = {
     "along:height": "Height along the road",
     "along:soc": "Charge along the road",
     "along:temperature": "Temperature along the road",
+    "along:wind": "Reported wind along the road (head wind positive)",
 }
 #: Legs drawn with pyqtgraph symbols; the baseline is a circle everywhere.
 _SYMBOLS = ("d", "t1", "s")
@@ -65,13 +72,36 @@ class ExamineStage(Stage):
         head = QHBoxLayout()
         self.what = QComboBox()
         self.what.setAccessibleName("What to draw")
+        self.what.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.what.setMinimumContentsLength(26)
         for key, words in _PLOTS.items():
             self.what.addItem(words, key)
         self.what.currentIndexChanged.connect(self.touch)
         head.addWidget(self.what)
         self.plot_words = label("", "muted")
+        self.plot_words.setMinimumWidth(40)
         head.addWidget(self.plot_words, 1)
+        self.tools = QWidget()
+        tools = QHBoxLayout(self.tools)
+        tools.setContentsMargins(0, 0, 0, 0)
+        self.brush = QToolButton()
+        self.brush.setText("Brush a stretch")
+        self.brush.setToolTip("Drag its edges; then leave it out of every logged leg")
+        self.brush.setCheckable(True)
+        self.brush.toggled.connect(self._brush_toggled)
+        tools.addWidget(self.brush)
+        self.leave_stretch = QPushButton("Leave it out of all legs\u2026")
+        self.leave_stretch.clicked.connect(lambda _=False: self.leave_stretch_out())
+        tools.addWidget(self.leave_stretch)
+        self.stretches = QToolButton()
+        self.stretches.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.stretches.setMenu(QMenu(self.stretches))
+        tools.addWidget(self.stretches)
+        tools.addStretch()
         box.addLayout(head)
+        box.addWidget(self.tools)
+        self.bands = BandsChart()
+        box.addWidget(self.bands)
         self._plot_box = QVBoxLayout()
         box.addLayout(self._plot_box, 1)
         self.page.addWidget(frame, 3)
@@ -100,6 +130,7 @@ class ExamineStage(Stage):
         if self.traces is None:
             made = TracesPlot()
             made.read.connect(self.plot_words.setText)
+            made.brushed.connect(self._brush_moved)
             self._plot_box.addWidget(made)
             self.traces = made
         assert isinstance(self.traces, TracesPlot)
@@ -110,6 +141,84 @@ class ExamineStage(Stage):
             if count
             else "No leg has this in its log."
         )
+
+    # ------------------------------------------------------------ a stretch left out
+
+    def _brush_toggled(self, on: bool) -> None:
+        from fairmargin.desktop.widgets.traces import TracesPlot
+
+        if isinstance(self.traces, TracesPlot):
+            self.traces.brush(on)
+        self.leave_stretch.setVisible(on)
+
+    def _brush_moved(self, start: float, end: float) -> None:
+        units = self.session.units
+        a, b = (units.show("distance", x / 1000.0) for x in (start, end))
+        self.plot_words.setText(f"{a:.2f} to {b:.2f} {units.distance} of the road, on every logged leg")
+
+    def leave_stretch_out(self, reason: str | None = None) -> None:
+        """Leave the brushed stretch out of every logged leg, with a reason."""
+        from fairmargin.desktop.widgets.traces import TracesPlot
+
+        study = self.session.study
+        found = self.traces.stretch_m() if isinstance(self.traces, TracesPlot) else None
+        if study is None or found is None:
+            return
+        if reason is None:
+            reason, accepted = QInputDialog.getText(
+                self,
+                "Leave this stretch out",
+                "Why? It goes out of every logged leg, and stands in the report.",
+            )
+            if not accepted:
+                return
+        if not reason.strip():
+            self.session.failed.emit("A stretch is left out only with a reason.")
+            return
+        seen = bool(self.session.analysis and self.session.analysis.comparisons)
+        try:
+            stretch = Stretch(
+                from_m=round(found[0], 1), to_m=round(found[1], 1), reason=reason.strip(), after_result=seen
+            )
+        except ValueError as error:
+            self.session.failed.emit(words_of(error))
+            return
+        after = study.with_(left_out_stretches=(*study.left_out_stretches, stretch))
+        if self.session.edit(after, "leave a stretch out"):
+            self.brush.setChecked(False)
+
+    def _show_stretches(self, study: Study, along: bool) -> None:
+        units = self.session.units
+        count = len(study.left_out_stretches)
+        self.tools.setVisible(along)
+        self.brush.setVisible(not self.session.read_only)
+        self.leave_stretch.setVisible(self.brush.isChecked())
+        self.stretches.setVisible(count > 0)
+        self.stretches.setText(f"{count} left out")
+        menu = self.stretches.menu()
+        menu.clear()
+        for i, x in enumerate(study.left_out_stretches):
+            a, b = (units.show("distance", m / 1000.0) for m in (x.from_m, x.to_m))
+            action = menu.addAction(f"Take {a:.2f} to {b:.2f} {units.distance} back in ({x.reason})")
+            action.triggered.connect(lambda _=False, k=i: self.take_stretch_back(k))
+
+    def take_stretch_back(self, index: int) -> None:
+        """Count a stretch again."""
+        study = self.session.study
+        if study is not None:
+            kept = tuple(x for i, x in enumerate(study.left_out_stretches) if i != index)
+            self.session.edit(study.with_(left_out_stretches=kept), "take a stretch back in")
+
+    def _draw_bands(self, study: Study) -> None:
+        name = self._selected() or next((leg.leg for leg in study.legs if self.session.has_reading(leg)), "")
+        if not name:
+            self.bands.show_bands((), self.session.units)
+            self.plot_words.setText("No leg has a reading yet.")
+            return
+        self.bands.show_bands(
+            compare_readings(study, study.leg(name), self.session.traces.get(name)), self.session.units
+        )
+        self.plot_words.setText(f"{name}: {self.bands.words() or 'nothing was read'}")
 
     def _make_plot(self) -> object:
         import pyqtgraph as pg  # only this stage draws with it
@@ -190,11 +299,19 @@ class ExamineStage(Stage):
         self._show_options()
         what = str(self.what.currentData())
         along = what in _ALONG
-        for widget, wanted in ((self.plot, not along), (self.traces, along)):
+        side_by_side = what == "instruments"
+        for widget, wanted in (
+            (self.plot, not along and not side_by_side),
+            (self.traces, along),
+            (self.bands, side_by_side),
+        ):
             if isinstance(widget, QWidget):
                 widget.setVisible(wanted)
+        self._show_stretches(study, along)
         if along:
             self._draw_traces(study, what)
+        elif side_by_side:
+            self._draw_bands(study)
         else:
             self._draw(study)
 
@@ -285,6 +402,8 @@ class ExamineStage(Stage):
         name = self._selected()
         known = study is not None and any(leg.leg == name for leg in study.legs)
         self.leave.setEnabled(known and not self.session.read_only)
+        if study is not None and self.what.currentData() == "instruments":
+            self._draw_bands(study)
         if known and study is not None:
             self.leave.setText(
                 f"Leave {name} out\u2026" if study.leg(name).included else f"Take {name} back in"

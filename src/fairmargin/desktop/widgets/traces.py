@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,7 +10,9 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
 
+from fairmargin.core.judgement.conditions import Conditions, leg_conditions
 from fairmargin.core.judgement.logs import GatedLog, Logs, gate_logs
+from fairmargin.core.physics.roadload import WARM_UP_S
 from fairmargin.core.study import Study, Trace
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.theme import theme, trial_colour
@@ -24,6 +26,7 @@ TRACES = {
     "along:height": "Height along the road",
     "along:soc": "Charge along the road",
     "along:temperature": "Temperature along the road",
+    "along:wind": "Reported wind along the road (head wind positive)",
 }
 POWER_SMOOTH_S = 15
 
@@ -51,18 +54,67 @@ def lines_of(
     )
     trials = [t.id for t in study.trials]
     per_km = units.show("distance", 1.0)
+    conditions = leg_conditions(study, traces, WARM_UP_S) if what == "along:wind" else {}
     made = []
     for leg in legs:
         log = logs.of(leg.leg)
         if log is None:
             continue
-        value = _values(log, traces[leg.leg], what, units)
+        if what == "along:wind":
+            value = _along_wind(study, conditions[leg.leg], logs, log, road_m, units)
+        else:
+            value = _values(log, traces[leg.leg], what, units)
         if value is None:
             continue
         place = road_m - log.place_m if leg.direction == "back" else log.place_m
         trial = trials.index(leg.configuration) if leg.configuration in trials else None
         made.append(Line(leg.leg, place / 1000.0 * per_km, value, trial, leg.included))
     return made, logs, road_m
+
+
+def _along_wind(
+    study: Study, c: Conditions, logs: Logs, log: GatedLog, road_m: float, units: UnitChoice
+) -> Array | None:
+    """Reported wind of a leg resolved on the road's heading at each place; head wind positive."""
+    shape = logs.shape
+    if shape is None or not c.wind_known or not np.isfinite(shape.heading_rad).all():
+        return None
+    out = road_m - log.place_m if c.backwards else log.place_m
+    index = np.clip(np.searchsorted(np.cumsum(shape.length_m), out), 0, len(shape.length_m) - 1)
+    heading = shape.heading_rad[index] + (np.pi if c.backwards else 0.0)
+    head = c.from_north * np.cos(heading) + c.from_east * np.sin(heading)
+    return np.asarray(units.show("wind", 1.0) * head)
+
+
+@dataclass(frozen=True, slots=True)
+class EventMark:
+    """An event where it happened, on its leg's curve."""
+
+    leg: str
+    kind: str
+    place: float
+    value: float
+
+
+def marks_of(study: Study, logs: Logs, lines: Sequence[Line], units: UnitChoice) -> list[EventMark]:
+    """Events of the drawn legs that say where or when they happened."""
+    by_leg = {line.leg: line for line in lines}
+    found = []
+    for event in study.events:
+        line, log = by_leg.get(event.leg), logs.of(event.leg)
+        if line is None or log is None:
+            continue
+        if event.at_km is not None:
+            place = float(log.place_m[0]) + 1000.0 * event.at_km
+        elif event.at_s is not None:
+            place = float(np.interp(event.at_s, log.thinned.time_s, log.place_m))
+        else:
+            continue
+        at = float(np.interp(place, log.place_m, line.place))
+        turned = line.place[0] > line.place[-1]
+        xs, ys = (line.place[::-1], line.value[::-1]) if turned else (line.place, line.value)
+        found.append(EventMark(event.leg, event.kind, at, float(np.interp(at, xs, ys))))
+    return found
 
 
 def _values(log: GatedLog, trace: Trace, what: str, units: UnitChoice) -> Array | None:
@@ -92,18 +144,26 @@ def _values(log: GatedLog, trace: Trace, what: str, units: UnitChoice) -> Array 
 
 def unit_of(what: str, units: UnitChoice) -> str:
     """Unit of what is drawn."""
-    return {"along:speed": units.speed, "along:power": "kW", "along:height": "m", "along:soc": "%"}.get(
-        what, units.temperature
-    )
+    return {
+        "along:speed": units.speed,
+        "along:power": "kW",
+        "along:height": "m",
+        "along:soc": "%",
+        "along:wind": units.wind,
+    }.get(what, units.temperature)
 
 
 class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
     """Curves of all legs, gates as lines, a crosshair that reads them; the wheel zooms, dragging pans."""
 
     read = Signal(str)
+    brushed = Signal(float, float)  # a stretch in metres of the road, out direction
 
     def __init__(self) -> None:
         super().__init__()
+        self.marks: list[EventMark] = []
+        self._brush: pg.LinearRegionItem | None = None
+        self._per_km = 1.0
         self.setMenuEnabled(False)
         self.hideButtons()
         self.setMinimumHeight(150)
@@ -131,6 +191,26 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
                 gate = pg.InfiniteLine(units.show("distance", metres / 1000.0), angle=90, movable=False)
                 gate.setPen(pg.mkPen(theme.colour("here"), width=2))
                 self.addItem(gate)
+        for stretch in study.left_out_stretches:
+            ends = [units.show("distance", m / 1000.0) for m in (stretch.from_m, stretch.to_m)]
+            gone = pg.LinearRegionItem(ends, movable=False, brush=pg.mkBrush(theme.colour("blocks", 0.16)))
+            for edge in gone.lines:
+                edge.setPen(pg.mkPen(theme.colour("blocks", 0.6), width=1))
+            self.addItem(gone)
+        self.marks = marks_of(study, logs, self.lines, units)
+        if self.marks:
+            spots = pg.ScatterPlotItem(
+                x=[m.place for m in self.marks],
+                y=[m.value for m in self.marks],
+                symbol="star",
+                size=15,
+                pen=pg.mkPen(theme.colour("panel"), width=1),
+                brush=pg.mkBrush(theme.colour("caution")),
+            )
+            self.addItem(spots)
+        if self._brush is not None:
+            self.addItem(self._brush)
+        self._per_km = units.show("distance", 1.0)
         self._cross.setPen(pg.mkPen(theme.colour("muted"), width=1, style=Qt.PenStyle.DashLine))
         self._cross.hide()
         self.addItem(self._cross)
@@ -145,6 +225,40 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
         self.autoRange(padding=0.03)
         self.setAccessibleName(f"{TRACES[what]}: {len(self.lines)} legs over {road_m / 1000:.1f} km")
         return len(self.lines)
+
+    def brush(self, on: bool) -> None:
+        """Show or hide the brush: a stretch whose edges are dragged."""
+        if self._brush is not None:
+            self.removeItem(self._brush)
+            self._brush = None
+        if not on:
+            return
+        (low, high), _ = self.viewRange()
+        third = (high - low) / 3.0
+        brush = theme.colour("here", 0.3)
+        self._brush = pg.LinearRegionItem(
+            (low + third, high - third), brush=pg.mkBrush(brush), swapMode="sort"
+        )
+        self._brush.sigRegionChanged.connect(self._tell_brush)
+        self.addItem(self._brush)
+        self._tell_brush()
+
+    def stretch_m(self) -> tuple[float, float] | None:
+        """Stretch under the brush; None without one. [m]"""
+        if self._brush is None:
+            return None
+        low, high = self._brush.getRegion()
+        return max(0.0, 1000.0 * low / self._per_km), max(0.0, 1000.0 * high / self._per_km)
+
+    def set_stretch_m(self, start: float, end: float) -> None:
+        """Move the brush (also by dragging it)."""
+        if self._brush is not None:
+            self._brush.setRegion((start / 1000.0 * self._per_km, end / 1000.0 * self._per_km))
+
+    def _tell_brush(self, *_: object) -> None:
+        found = self.stretch_m()
+        if found is not None:
+            self.brushed.emit(*found)
 
     def reading_at(self, place: float) -> str:
         """What the curves say at a place: means of baseline and trials, in words."""
@@ -162,7 +276,10 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
             f"{words(t)} {np.mean(v):.1f} {self._unit} ({len(v)} leg{'s' if len(v) != 1 else ''})"
             for t, v in sorted(parts.items(), key=lambda kv: -1 if kv[0] is None else kv[0])
         )
-        return f"{place:.2f} {self._distance}: {said}" if said else ""
+        low, high = self.viewRange()[0]
+        near = [m for m in self.marks if abs(m.place - place) < 0.012 * (high - low)]
+        events = "".join(f" \u00b7 {m.leg} {m.kind.replace('-', ' ')}" for m in near)
+        return f"{place:.2f} {self._distance}: {said}{events}" if said else ""
 
     def _moved(self, event: tuple[object]) -> None:
         position = event[0]
