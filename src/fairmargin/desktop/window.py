@@ -145,6 +145,7 @@ class MainWindow(QMainWindow):
                 made = self._toolkit[name](self.session)  # type: ignore[abstract]
             if isinstance(made, DriveStage):
                 made.finished.connect(lambda: self.go_to("verdict"))
+                made.liveChanged.connect(self._show)
             self._stages[name] = made
             self.pages.addWidget(made)
         return self._stages[name]
@@ -176,7 +177,9 @@ class MainWindow(QMainWindow):
             return
         at_home = self._stage is None
         self.bar.setVisible(not at_home)
-        self.ledger_side.setVisible(not at_home)
+        # On the road nothing stands beside the leg that is driven.
+        on_the_road = self._stage == "drive" and self.drive.live_button.isChecked()
+        self.ledger_side.setVisible(not at_home and not on_the_road)
         many = len(analysis.comparisons) if analysis else 0
         self.choice.setVisible(many > 1)
         if analysis and many > 1:

@@ -37,6 +37,29 @@ RANGES: Final[dict[str, tuple[float, float]]] = {
 }
 
 
+#: What to call a value, and its unit.
+SHOWN: Final[dict[str, tuple[str, str]]] = {
+    "speed_kmh": ("speed", "km/h"),
+    "latitude": ("latitude", "\u00b0"),
+    "longitude": ("longitude", "\u00b0"),
+    "elevation_m": ("height", "m"),
+    "voltage_v": ("pack", "V"),
+    "current_a": ("current", "A"),
+    "power_kw": ("power", "kW"),
+    "soc_percent": ("charge", "%"),
+    "battery_temperature_c": ("battery", "\u00b0C"),
+    "climate_kw": ("climate", "kW"),
+    "temperature_c": ("air", "\u00b0C"),
+    "trip_km": ("trip", "km"),
+    "trip_average_kwh_per_100km": ("average", "kWh/100 km"),
+    "pressure_hpa": ("pressure", "hPa"),
+    "humidity_percent": ("humidity", "%"),
+    "wind_speed_ms": ("wind", "m/s"),
+    "wind_gust_ms": ("gusts", "m/s"),
+    "wind_from_deg": ("from", "\u00b0"),
+}
+
+
 @dataclass(frozen=True, slots=True)
 class Sample:
     """What one instrument said at one moment.

@@ -297,6 +297,7 @@ class DriveStage(Stage):
     """The run sheet, and the companion's face."""
 
     finished = Signal()  # every leg is driven, and the verdict is wanted
+    liveChanged = Signal(bool)  # on the road, or back on the sheet
 
     KEYS = ("reading", "distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms",
             "wind_from_deg", "pressure_hpa", "note")  # fmt: skip
@@ -388,6 +389,8 @@ class DriveStage(Stage):
             button.setVisible(not live)
         for button in self.live_buttons:
             button.setVisible(live)
+        self.liveChanged.emit(live)
+        self.touch()
         if live and self.face is not None:
             self.face.setFocus()
 
@@ -413,6 +416,7 @@ class DriveStage(Stage):
             self.face.setContentsMargins(0, 0, 0, 0)
             self.faces.addWidget(self.face)
             self.show_face(True)
+        self.face.fit()
         self.face.setFocus()
 
     def choose_instruments(self) -> None:
@@ -467,7 +471,7 @@ class DriveStage(Stage):
         nxt = next((leg for leg in study.legs if self.session.state(leg) == "planned"), None)
         for name, card in self.cards.items():
             card.mark_next(nxt is not None and name == nxt.leg)
-        if nxt:
+        if nxt and not self.live_button.isChecked():
             words += f" \u00b7 next: {nxt.run or nxt.leg} {nxt.direction}, {study.configuration(nxt.configuration).label}"
         self.subtitle.setText(words)
         self.ahead.setVisible(nxt is not None)

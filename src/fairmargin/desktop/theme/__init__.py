@@ -79,6 +79,16 @@ QPushButton#go:focus { border: 2px solid $here; }
 QPushButton#go:disabled { background: $rule; color: $muted; border-color: $rule; }
 QPushButton#event { font-size: 15px; padding: 12px 12px; text-align: left; border-radius: 6px; }
 QPushButton#event[on="true"] { background: $caution; color: $panel; border-color: $caution; font-weight: 600; }
+QWidget[type="large"] QLabel#huge { font-size: 88px; }
+QWidget[type="large"] QLabel#large, QWidget[type="large"] QLabel#prompt { font-size: 26px; }
+QWidget[type="large"] QLabel#tilecaption, QWidget[type="large"] QLabel#checkwords { font-size: 19px; }
+QWidget[type="large"] QPushButton#go { font-size: 28px; padding: 20px; }
+QWidget[type="large"] QPushButton#event { font-size: 20px; padding: 18px; }
+QWidget[type="compact"] QLabel#huge { font-size: 34px; }
+QWidget[type="compact"] QLabel#large, QWidget[type="compact"] QLabel#prompt { font-size: 17px; }
+QWidget[type="compact"] QLabel#tilecaption, QWidget[type="compact"] QLabel#checkwords { font-size: 13px; }
+QWidget[type="compact"] QPushButton#go { font-size: 17px; padding: 8px; }
+QWidget[type="compact"] QPushButton#event { font-size: 14px; padding: 6px 10px; }
 QCheckBox#check::indicator { width: 22px; height: 22px; }
 QLabel#heading { font-size: 14px; font-weight: 600; }
 QLabel#muted, QLabel#unit { color: $muted; font-size: 12px; }

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QFrame,
@@ -30,7 +30,7 @@ from fairmargin.core.study.values import EventKind
 from fairmargin.desktop.stages.base import Field, show_number, words_of
 from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.stages.driving.conductor import Conductor, leg_verdict
-from fairmargin.desktop.widgets.basics import Elided, Mark, clear, label, panel
+from fairmargin.desktop.widgets.basics import Elided, Mark, clear, label, panel, scrolling
 from fairmargin.exchange.wording import signed
 from fairmargin.simulation.rehearsal import SEED, Display
 
@@ -46,6 +46,7 @@ EVENTS: Final[tuple[tuple[EventKind, str, str], ...]] = (
     ("lift-off", "L", "Lifted off"),
 )
 _GATE_SOON_KM: Final = 0.5
+COMPACT_PX: Final = 560  # a face lower than this takes smaller type
 DAY_EVERY_S: Final = 2.0  # the timetable is laid anew this often
 
 
@@ -167,10 +168,11 @@ class Face(QWidget):
         layout.setSpacing(12)
         frame, box = panel()
         box.addWidget(label("Before you set off", "heading"))
-        self._checks = QVBoxLayout()
+        inner = QWidget()
+        self._checks = QVBoxLayout(inner)
+        self._checks.setContentsMargins(0, 0, 6, 0)
         self._checks.setSpacing(6)
-        box.addLayout(self._checks)
-        box.addStretch()
+        box.addWidget(scrolling(inner, on_panel=True), 1)
         self.settings_fields: dict[str, Field] = {}
         row = QHBoxLayout()
         for key, caption, tip in (
@@ -272,9 +274,14 @@ class Face(QWidget):
         layout.addLayout(row)
 
     def _build_reading(self) -> None:
-        layout = QVBoxLayout(self.reading)
+        outer = QVBoxLayout(self.reading)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(10)
+        inner = QWidget()
+        layout = QVBoxLayout(inner)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
+        outer.addWidget(scrolling(inner), 1)
         frame, box = panel()
         self.reading_head = label("", "heading", wrap=True)
         box.addWidget(self.reading_head)
@@ -311,7 +318,7 @@ class Face(QWidget):
         row.addWidget(self.again)
         self.next = self._go("Readings are in: next leg  (Ctrl+Enter)", self.conductor.finish)
         row.addWidget(self.next, 1)
-        layout.addLayout(row)
+        outer.addLayout(row)
 
     def _build_nothing(self) -> None:
         layout = QVBoxLayout(self.nothing)
@@ -324,6 +331,28 @@ class Face(QWidget):
         self.to_verdict = self._go("Go to the verdict", self.done.emit)
         layout.addWidget(self.to_verdict)
         layout.addStretch()
+
+    # ------------------------------------------------------------ size
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.fit()
+
+    def fit(self) -> None:
+        """Take the type that fits: large over the whole screen, compact in a low window."""
+        size = (
+            "large"
+            if self.isWindow() and self.height() >= 700
+            else "compact"
+            if self.height() < COMPACT_PX
+            else ""
+        )
+        if self.property("type") == size:
+            return
+        self.setProperty("type", size)
+        for one in (self, *self.findChildren(QWidget)):
+            one.style().unpolish(one)
+            one.style().polish(one)
 
     # ------------------------------------------------------------ following
 
@@ -349,7 +378,8 @@ class Face(QWidget):
         if shown is not None:
             self.dash_words.setText(_dashboard(shown, units))
         self.says.setText("\n".join(f"\u25b8 {words}" for words in conductor.says[-3:]))
-        self.says.setVisible(bool(conductor.says))
+        # The reading page says the same of its leg.
+        self.says.setVisible(bool(conductor.says) and not (drive is not None and drive.phase == "reading"))
         self.caution.setText(f"{GENERAL_CAUTION} {CAUTIONS.get(study.change.kind, '')}")
         writable = not self.session.read_only
         for button in (self.set_off, self.main_action, self.next, self.again):
@@ -406,6 +436,7 @@ class Face(QWidget):
                 line.addWidget(words, 1)
                 box.setAccessibleName(text)
                 self._checks.addWidget(row)
+            self._checks.addStretch()
             self._cut = self.conductor.cut_short()
             self.cut_short.setVisible(bool(self._cut))
             if self._cut:

@@ -33,9 +33,10 @@ from fairmargin.desktop.stages.driving.settings import (
 )
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.exchange.faults import InputFault
-from fairmargin.instruments.samples import NAMES, SOURCES
+from fairmargin.instruments.samples import NAMES, SHOWN, SOURCES
 from fairmargin.instruments.vehicle import ROLE_NAMES, load_dbc, own_dbc, signals_of
 
+DEGREE: Final = "\u00b0"
 RATES: Final = ((1.0, "at real time"), (10.0, "10 times faster"), (30.0, "30 times faster"), (100.0, "100 times faster"))  # fmt: skip
 
 
@@ -213,8 +214,8 @@ class InstrumentsDialog(QDialog):
             if feed is None:
                 continue
             values = ", ".join(
-                f"{k.rsplit('_', 1)[0].replace('_', ' ')} {v:.5g}"
-                for k, (v, _) in list(feed.latest.items())[:6]
+                f"{SHOWN[k][0]} {v:.5g}{'' if SHOWN[k][1] == DEGREE else ' '}{SHOWN[k][1]}"
+                for k, (v, _) in list(feed.latest.items())
             )
             why = f" ({feed.why})" if feed.why else ""
             parts.append(f"{NAMES[source]} {feed.state}{why}: {values or 'nothing yet'}")
