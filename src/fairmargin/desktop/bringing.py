@@ -77,7 +77,7 @@ class BringDialog(QDialog):
     def __init__(self, session: Session, title: str, agree: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
-        self.resize(980, 680)
+        self.resize(980, 740)
         assert session.study is not None
         self.session, self.study = session, session.study
         self.after: Study | None = None
@@ -89,6 +89,7 @@ class BringDialog(QDialog):
         self.words = label("", wrap=True)
         outer.addWidget(self.words)
         self.fault = label("", "fault", wrap=True)
+        self.fault.setFixedHeight(2 * self.fault.fontMetrics().height())
         outer.addWidget(self.fault)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self.take_button = self.buttons.addButton(agree, QDialogButtonBox.ButtonRole.AcceptRole)
@@ -195,11 +196,13 @@ class LogDialog(BringDialog):
             self._combos.append((role, unit))
             self.sheet.setCellWidget(0, i, role)
             self.sheet.setCellWidget(1, i, unit)
-            self.sheet.setColumnWidth(i, 118)
             for j, row in enumerate(seen.rows):
                 item = QTableWidgetItem(row[i] if i < len(row) else "")
                 item.setForeground(theme.colour("ink" if column.role else "muted"))
                 self.sheet.setItem(j + 2, i, item)
+        for i in range(len(profile.columns)):
+            widest = max((len(row[i]) for row in seen.rows if i < len(row)), default=0)
+            self.sheet.setColumnWidth(i, max(118, 9 * min(widest, 30)))
         for r in (0, 1):
             self.sheet.setRowHeight(r, 32)
         names = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
@@ -296,7 +299,8 @@ class LogDialog(BringDialog):
         t = result.trace.time_s
         said = [f"{len(t)} of {result.rows} rows taken, {(t[-1] - t[0]) / 60:.0f} min", *result.notices]
         self.words.setText("; ".join(said) + ".")
-        self.sheet.setMaximumHeight(140)
+        self.sheet.setMaximumHeight(104)
+        self.page.setStretch(0, 0)
         self.cutting.show()
         gates = bool(pieces_of(self.study, result.trace, "gates"))
         self.how.setCurrentIndex(self.how.findData("gates" if gates else "stops"))
@@ -339,7 +343,7 @@ class LogDialog(BringDialog):
         self._plot_box = QVBoxLayout()
         box.addLayout(self._plot_box, 3)
         self.list = _table(["From, min", "To, min", "Driven", "Direction", "Leg"])
-        self.list.setMaximumHeight(170)
+        self.list.setMinimumHeight(150)
         box.addWidget(self.list, 2)
         self._plot: object = None
         self._regions: list[object] = []

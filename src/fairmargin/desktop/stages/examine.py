@@ -42,7 +42,7 @@ _ALONG = {
     "along:height": "Height along the road",
     "along:soc": "Charge along the road",
     "along:temperature": "Temperature along the road",
-    "along:wind": "Reported wind along the road (head wind positive)",
+    "along:wind": "Head wind along the road",
 }
 #: Legs drawn with pyqtgraph symbols; the baseline is a circle everywhere.
 _SYMBOLS = ("d", "t1", "s")
@@ -67,7 +67,7 @@ class ExamineStage(Stage):
         self.table.verticalHeader().setDefaultSectionSize(25)
         self.table.itemSelectionChanged.connect(self._chosen)
         box.addWidget(self.table)
-        self.page.addWidget(frame, 3)
+        self.page.addWidget(frame, 2)
         frame, box = panel()
         head = QHBoxLayout()
         self.what = QComboBox()

@@ -113,6 +113,7 @@ QPushButton:disabled { color: $muted; border-color: $rule; }
 QPushButton#primary { background: $ink; color: $panel; border: 1px solid $ink; font-weight: 600; }
 QPushButton#primary:hover { background: $muted; }
 QPushButton#primary:focus { border: 2px solid $here; }
+QPushButton#primary:disabled { background: $rule; color: $muted; border-color: $rule; }
 QPushButton#link { border: none; background: transparent; color: $link; padding: 2px 0; text-align: left;
   font-weight: 500; }
 QPushButton#link:hover { text-decoration: underline; }

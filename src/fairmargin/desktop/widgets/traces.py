@@ -26,7 +26,7 @@ TRACES = {
     "along:height": "Height along the road",
     "along:soc": "Charge along the road",
     "along:temperature": "Temperature along the road",
-    "along:wind": "Reported wind along the road (head wind positive)",
+    "along:wind": "Head wind along the road",
 }
 POWER_SMOOTH_S = 15
 
