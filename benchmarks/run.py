@@ -13,6 +13,7 @@ if __name__ == "__main__":
         ("edit.py",),
         ("analysis.py",),
         ("traces.py",),
+        ("bringing.py",),
         ("coverage.py", "60"),
     ):
         print(f"== {name}", flush=True)

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Final, Literal
 
+import numpy as np
+
 from fairmargin.core.companion import road_places
-from fairmargin.core.judgement.logs import thin
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
-from fairmargin.exchange.loggers import ImportedLog, cut, split_at_gates, split_at_stops
+from fairmargin.exchange.loggers import ImportedLog, cut, split_at_gates, split_at_stops, within
 
 Cutting = Literal["gates", "stops", "whole"]
 #: A piece that began so near to a leg's noted start is that leg.
@@ -37,9 +38,9 @@ def pieces_of(study: Study, trace: Trace, how: Cutting) -> list[Piece]:
 
 def piece_km(trace: Trace, piece: Piece) -> float:
     """Distance driven in a piece. [km]"""
-    if ((trace.time_s >= piece.start_s) & (trace.time_s <= piece.end_s)).sum() < 2:
-        return 0.0
-    return thin(cut(trace, piece.start_s, piece.end_s)).total_m / 1000.0
+    inside = within(trace, piece.start_s, piece.end_s)
+    speed, time = trace.speed_kmh[inside], trace.time_s[inside]
+    return float(np.trapezoid(speed, time)) / 3600.0 if len(time) > 1 else 0.0
 
 
 def suggest(
@@ -108,8 +109,8 @@ def take(
     for piece, name in zip(pieces, legs, strict=True):
         if not name:
             continue
-        inside = (log.trace.time_s >= piece.start_s) & (log.trace.time_s <= piece.end_s)
-        if inside.sum() < 2:
+        inside = within(log.trace, piece.start_s, piece.end_s)
+        if inside.stop - inside.start < 2:
             raise ValueError(f"the piece for {name} holds fewer than two samples")
         traces[name] = cut(log.trace, piece.start_s, piece.end_s)
         leg = study.leg(name)
