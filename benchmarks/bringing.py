@@ -60,8 +60,10 @@ def main() -> int:
         print(f"recognised in {1e3 * best(lambda: recognise(path)):.1f} ms")
         print(f"preview in {1e3 * best(lambda: preview(path)):.1f} ms (aim 300)")
         profile = preview(path).profile
-        ours = best(lambda: read_log(path, profile))
-        theirs = best(lambda: pd.read_csv(path))
+        pairs = [  # in turn: the machine's moods hit both
+            (best(lambda: read_log(path, profile), 1), best(lambda: pd.read_csv(path), 1)) for _ in range(9)
+        ]
+        ours, theirs = (min(p[i] for p in pairs) for i in range(2))
         print(f"the whole in {ours:.2f} s, pandas {theirs:.2f} s: {ours / theirs:.2f} times (aim 1.5)")
         log = read_log(path, profile)
     study = new_study(title="", kind="other", order="ABBA" * 4).with_(route=points)

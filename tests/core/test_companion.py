@@ -194,3 +194,18 @@ def test_a_display_that_says_something_else_is_seen(study):
     assert agreement(bands) == "differ" and not bands[1].agrees
     assert agreement(bands[:1]) == "one"
     assert compare_readings(study, new_study(title="", kind="other", order="AB").legs[0], None) == ()
+
+
+def test_the_next_landmark_both_ways(study):
+    def sector(p):
+        return "town" if p.distance_m < 3000 else "dyke" if p.distance_m < 12_000 else "bridge"
+
+    named = study.with_(route=tuple(p.with_(sector=sector(p)) for p in study.route))
+    places = road_places(named)
+    assert places.landmark_ahead(1.0, False) == ("dyke", pytest.approx(2.0))
+    assert places.landmark_ahead(15.0, False) is None
+    whole = places.length_km
+    assert places.landmark_ahead(whole - 15.0, True) == ("dyke", pytest.approx(3.0))
+    assert places.landmark_ahead(whole - 5.0, True) == ("town", pytest.approx(2.0))
+    assert places.landmark_ahead(whole - 1.0, True) is None
+    assert road_places(study).landmark_ahead(1.0, False) is None

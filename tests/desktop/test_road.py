@@ -413,3 +413,38 @@ def test_settings_come_back_and_damage_counts_as_none(session):
         mapping_of(InstrumentSettings(signals={"speed_kmh": "No.Such"}), database)
     session.settings.setValue("instruments", "{broken")
     assert load_settings(session.settings) == InstrumentSettings()
+
+
+def test_a_rehearsal_is_gone_on_with_after_a_break(qtbot, road):
+    """Ended after a leg and begun again: the same copy, the same truth, the next leg, later in the day."""
+    conductor = road.drive.conductor
+    assert conductor.start_rehearsal(23, 100.0)
+    truth, study_id = conductor.truth_percent(), road.session.study_id
+    drive_leg(qtbot, road)
+    conductor.stop_rehearsal()
+    assert conductor.start_rehearsal(99, 100.0)
+    assert road.session.study_id == study_id and conductor.truth_percent() == truth
+    assert conductor.next_leg().leg == "L02"
+    assert conductor.clock.moment() > road.session.study.leg("L01").started_at
+
+
+def test_what_cannot_be_rehearsed_is_said(qtbot, window):
+    window.session.add_study(plan().with_(method="everyday"))
+    window.drive_now()
+    assert not window.drive.conductor.start_rehearsal(1, 100.0)
+    assert "cannot be rehearsed yet" in texts(window.drive.face)
+    window.drive.release()
+
+
+def test_kept_instruments_connect_by_themselves(window):
+    save_settings(window.session.settings, InstrumentSettings(gps="127.0.0.1:1"))
+    window.session.add_study(plan())
+    window.drive_now()
+    assert set(window.drive.conductor.feeds) == {"gps"}
+    window.drive.release()
+
+
+def test_nothing_stands_beside_the_leg_that_is_driven(road):
+    assert not road.ledger_side.isVisibleTo(road)
+    road.drive.show_face(False)
+    assert road.ledger_side.isVisibleTo(road)

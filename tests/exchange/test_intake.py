@@ -3,6 +3,7 @@
 import zipfile
 from datetime import UTC, datetime, timedelta
 
+import gpxpy
 import gpxpy.gpx
 import numpy as np
 import openpyxl
@@ -261,3 +262,15 @@ def test_a_workbook_is_read_as_shown(tmp_path):
     openpyxl.Workbook().save(tmp_path / "e.xlsx")
     with pytest.raises(InputFault, match="no sheet with anything"):
         read_workbook(tmp_path / "e.xlsx")
+
+
+def test_a_tracks_length_is_gpxpys_own(tmp_path):
+    """The reference parser's own length of a winding track, in two dimensions, against the distance of our speeds."""
+    start = datetime(2026, 5, 2, 8, 0, tzinfo=UTC)
+    t = np.arange(0, 600.0)
+    lat, lon = 52.0 + 0.0002 * t, 0.1 + 0.003 * np.sin(t / 60.0)
+    path = write_gpx(tmp_path / "t.gpx", [(a, b, 10.0, start + timedelta(seconds=s)) for a, b, s in zip(lat, lon, t, strict=True)])  # fmt: skip
+    ours = read_track(path).trace
+    theirs = gpxpy.parse(path.read_text())
+    assert np.trapezoid(ours.speed_kmh, ours.time_s) / 3.6 == pytest.approx(theirs.length_2d(), rel=4e-3)
+    assert ours.time_s[-1] == theirs.get_duration()

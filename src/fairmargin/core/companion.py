@@ -43,6 +43,7 @@ class RoadPlaces:
     length_km: float
     start_km: float  # gates, in the out direction
     end_km: float
+    sectors: tuple[tuple[float, str], ...] = ()  # where each named sector begins, out direction
 
     def gates(self, backwards: bool) -> tuple[float, float]:
         """Start and end gate in driving direction. [km]"""
@@ -54,6 +55,17 @@ class RoadPlaces:
     def between_km(self) -> float:
         """Distance from reset to read-off. [km]"""
         return self.end_km - self.start_km
+
+    def landmark_ahead(self, place_km: float, backwards: bool) -> tuple[str, float] | None:
+        """Name of the next sector in driving direction and how far it is; None on the last one. [km]"""
+        out = self.length_km - place_km if backwards else place_km
+        if backwards:
+            behind = [s for s in self.sectors if s[0] < out]
+            if len(behind) < 2:
+                return None  # in the first sector, or none is named
+            return behind[-2][1], out - behind[-1][0]
+        ahead = next((s for s in self.sectors if s[0] > out), None)
+        return None if ahead is None else (ahead[1], ahead[0] - out)
 
     def along_km(self, latitude: float, longitude: float, backwards: bool, guess_km: float) -> float | None:
         """Place in driving direction; None off the road (more than 200 m) or without a road. [km]"""
@@ -86,7 +98,11 @@ def road_places(study: Study) -> RoadPlaces:
     end = min(length, (study.plan.gate_end_m or 1000.0 * length) / 1000.0)
     if end <= start:
         start, end = 0.0, length
-    return RoadPlaces(line, length, start, end)
+    sectors: list[tuple[float, str]] = []
+    for p in study.route:
+        if p.sector and (not sectors or sectors[-1][1] != p.sector):
+            sectors.append(((p.distance_m - study.route[0].distance_m) / 1000.0, p.sector))
+    return RoadPlaces(line, length, start, end, tuple(sectors))
 
 
 def leg_checklist(study: Study, leg: Leg) -> tuple[str, ...]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from fairmargin.core.study import Study
-from fairmargin.core.study.merge import Merged, decide
+from fairmargin.core.study import Study, Trace
+from fairmargin.core.study.merge import Conflict, Merged, decide, traces_to_take
 from fairmargin.desktop.widgets.basics import label
 
 
@@ -56,13 +56,21 @@ class MergeDialog(QDialog):
 
     def study(self) -> Study:
         """The merged study with the ticked values taken from the other side."""
-        taken = [
+        return decide(self._merged, self._taken())
+
+    def traces(self) -> dict[str, Trace]:
+        """The logs to bring in."""
+        return traces_to_take(self._merged, self._taken())
+
+    def _taken(self) -> list[Conflict]:
+        return [
             conflict
             for i, conflict in enumerate(self._merged.conflicts)
             if self.table.item(i, 3).checkState() == Qt.CheckState.Checked
         ]
-        return decide(self._merged, taken)
 
 
 def _shown(value: object) -> str:
+    if isinstance(value, Trace):
+        return f"{len(value.time_s)} samples, {value.time_s[-1] / 60:.1f} min"
     return f"{value:g}" if isinstance(value, float) else str(value)

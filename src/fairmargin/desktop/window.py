@@ -439,7 +439,7 @@ class MainWindow(QMainWindow):
         source = Path(path).parent if path.endswith("study.json") else Path(path)
         try:
             package = read_package(source)
-            merged = merge(here, package.study)
+            merged = merge(here, package.study, self.session.traces, package.traces)
         except InputFault as fault:
             self.session.failed.emit(f"{path}: {fault.faults[0]}")
             return False
@@ -452,7 +452,7 @@ class MainWindow(QMainWindow):
         dialog = MergeDialog(merged, self)
         if dialog.exec() != MergeDialog.DialogCode.Accepted:
             return False
-        return self.session.edit(dialog.study(), "readings from another laptop")
+        return self.session.edit(dialog.study(), "readings from another laptop", dialog.traces())
 
     def import_folder(self) -> None:
         """Ask for a package folder and add it."""

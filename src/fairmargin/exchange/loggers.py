@@ -281,21 +281,21 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
             values[role], started = _clock(series, path, column.header)
             continue
         if pd.api.types.is_numeric_dtype(series) and not pd.api.types.is_bool_dtype(series):
-            array = series.to_numpy(dtype=float, copy=True)
+            array = series.to_numpy(dtype=float)  # the trace makes its own copy
         else:
             numbers = pd.to_numeric(series, errors="coerce")
             bad = int((numbers.isna() & series.notna()).sum())
             if bad:
                 notices.append(f"{column.header}: {bad} cells are not numbers, left empty")
-            array = numbers.to_numpy(dtype=float, copy=True)
+            array = numbers.to_numpy(dtype=float)
         factor = ROLES[role][column.unit]
         if factor != 1.0:
-            array *= factor
+            array = array * factor
         if column.unit == "\u00b0F":
             array = (array - 32.0) / 1.8
         infinite = np.isinf(array)
         if infinite.any():
-            array[infinite] = np.nan
+            array = np.where(infinite, np.nan, array)
         if role == "time" and np.isfinite(array).any() and float(np.nanmin(array)) > 1e8:
             started = datetime.fromtimestamp(float(np.nanmin(array)), UTC)  # seconds since 1970
         values[role] = array

@@ -1,10 +1,11 @@
 """Two laptops: legs brought together, nothing overwritten."""
 
+import numpy as np
 import pytest
 from tests.conftest import driven_study
 
-from fairmargin.core.study import Event
-from fairmargin.core.study.merge import decide, merge
+from fairmargin.core.study import Event, Trace
+from fairmargin.core.study.merge import decide, merge, traces_to_take
 
 
 def test_empty_fields_are_filled_and_new_legs_added():
@@ -64,3 +65,19 @@ def test_another_study_is_refused():
     there = here.model_copy(update={"legs": strange})
     with pytest.raises(ValueError, match="not the same study"):
         merge(here, there)
+
+
+def log_of(power=15.0):
+    t = np.arange(0.0, 100.0)
+    return Trace(time_s=t, speed_kmh=np.full(100, 90.0), power_kw=np.full(100, power))
+
+
+def test_logs_come_along_and_unlike_ones_are_a_conflict(abba):
+    here = {"L01": log_of(), "L02": log_of()}
+    there = {"L01": log_of(), "L02": log_of(14.0), "L03": log_of()}
+    merged = merge(abba, abba, here, there)
+    assert set(merged.traces) == {"L03"} and ("L03", "samples") in merged.filled
+    assert [(c.leg, c.field) for c in merged.conflicts] == [("L02", "samples")]
+    assert traces_to_take(merged, []) == {"L03": there["L03"]}  # what is here stays
+    both = traces_to_take(merged, merged.conflicts)
+    assert both["L02"].same_as(there["L02"]) and decide(merged, merged.conflicts) == abba

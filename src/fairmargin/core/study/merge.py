@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
+from typing import Final
 
+from fairmargin.core.study.trace import Trace
 from fairmargin.core.study.values import Leg, Study
 
 #: Fields that say which leg it is; they must agree for two legs to be the same.
 _IDENTITY = ("run", "configuration", "direction", "vehicle")
+
+SAMPLES: Final = "samples"  # a leg's log, as a field of a conflict
 
 #: Whether a leg counts is a judgement, never an empty field.
 _JUDGED = frozenset({"included", "reason", "left_out_after_result"})
@@ -32,15 +36,23 @@ class Merged:
     added: tuple[str, ...]  # legs that were not here
     filled: tuple[tuple[str, str], ...]  # leg and field that were empty here
     conflicts: tuple[Conflict, ...]
+    traces: Mapping[str, Trace] = field(default_factory=dict)  # logs of legs that had none here
 
 
-def merge(here: Study, there: Study) -> Merged:
-    """Bring the legs, events, weather and left-out reasons of `there` into `here`.
+def merge(
+    here: Study,
+    there: Study,
+    traces_here: Mapping[str, Trace] | None = None,
+    traces_there: Mapping[str, Trace] | None = None,
+) -> Merged:
+    """Bring the legs, logs, events, weather and left-out reasons of `there` into `here`.
 
     Parameters
     ----------
     here, there : Study
         The study at home, and the one from the other laptop.
+    traces_here, traces_there : mapping of leg name to Trace, optional
+        Their logs; a leg that has unlike logs on both sides is a conflict of the field ``samples``.
 
     Returns
     -------
@@ -74,27 +86,41 @@ def merge(here: Study, there: Study) -> Merged:
             if a and b and a != b:
                 raise ValueError(f"leg {other.leg} is {name} {a} here and {b} there: not the same drive")
         changes: dict[str, object] = {}
-        for name, field in Leg.model_fields.items():
+        for name, info in Leg.model_fields.items():
             a, b = getattr(own, name), getattr(other, name)
-            if a == b or b == field.default:
+            if a == b or b == info.default:
                 continue
-            if a == field.default and name not in _JUDGED:
+            if a == info.default and name not in _JUDGED:
                 changes[name] = b
                 filled.append((other.leg, name))
             else:
                 conflicts.append(Conflict(other.leg, name, a, b))
         if changes:
             legs[other.leg] = own.with_(**changes)
+    own_traces = traces_here or {}
+    traces: dict[str, Trace] = {}
+    for name, trace in (traces_there or {}).items():
+        if name not in own_traces:
+            traces[name] = trace
+            filled.append((name, SAMPLES))
+        elif not own_traces[name].same_as(trace):
+            conflicts.append(Conflict(name, SAMPLES, own_traces[name], trace))
     events = list(here.events) + [e for e in there.events if e not in here.events]
     weather = list(here.weather) + [w for w in there.weather if w not in here.weather]
     study = here.with_(legs=tuple(legs.values()), events=tuple(events), weather=tuple(weather))
-    return Merged(study, tuple(added), tuple(filled), tuple(conflicts))
+    return Merged(study, tuple(added), tuple(filled), tuple(conflicts), traces)
 
 
 def decide(merged: Merged, take_there: Collection[Conflict]) -> Study:
     """Return the merged study with the other side's value for the conflicts in `take_there`."""
     study = merged.study
     for conflict in merged.conflicts:
-        if conflict in take_there:
+        if conflict in take_there and conflict.field != SAMPLES:
             study = study.with_leg(conflict.leg, **{conflict.field: conflict.there})
     return study
+
+
+def traces_to_take(merged: Merged, take_there: Collection[Conflict]) -> dict[str, Trace]:
+    """Return the logs to bring in: those that were missing here, and the other side's where it was chosen."""
+    chosen = {c.leg: c.there for c in take_there if c.field == SAMPLES and isinstance(c.there, Trace)}
+    return {**merged.traces, **chosen}

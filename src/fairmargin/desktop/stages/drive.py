@@ -375,6 +375,7 @@ class DriveStage(Stage):
         if live and self.face is None:
             from fairmargin.desktop.stages.driving.conductor import Conductor
             from fairmargin.desktop.stages.driving.face import Face
+            from fairmargin.desktop.stages.driving.settings import load_settings
 
             self.conductor = Conductor(self.session, self)
             self.face = Face(self.conductor)
@@ -382,6 +383,9 @@ class DriveStage(Stage):
             self.conductor.changed.connect(self._name_rehearsal)
             self.face.done.connect(self.finished)
             self.faces.addWidget(self.face)
+            kept = load_settings(self.session.settings)
+            if kept.gps or kept.interface or kept.weather:
+                self.conductor.connect_instruments(kept)
         self.sheet_button.setChecked(not live)
         self.live_button.setChecked(live)
         self.faces.setCurrentIndex(1 if live and self._full is None else 0)

@@ -472,6 +472,19 @@ class Conductor(QObject):
         driven = self.driven_km()
         return None if driven is None else places.between_km - driven
 
+    def landmark_ahead(self) -> tuple[str, float] | None:
+        """Name of the next sector of the road and the distance to it; None where there is none. [km]"""
+        drive = self.drive
+        if drive is None:
+            return None
+        places, place = self.places(), self.place_km()
+        if place is None:
+            driven = self.driven_km()
+            if driven is None:
+                return None
+            place = places.gates(drive.backwards)[0] + driven
+        return places.landmark_ahead(place, drive.backwards)
+
     # ------------------------------------------------------------ ticking
 
     def tick(self) -> None:
@@ -715,6 +728,7 @@ class Conductor(QObject):
     def _say(self, words: str) -> None:
         self.says = [*self.says, words][-TOLD:]
         self.told.emit(words)
+        self.changed.emit()
 
     def _study_changed(self) -> None:
         if self.session.study_id == self._study_id:

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from typing import Any, Final
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -135,6 +135,9 @@ class Face(QWidget):
         page.addWidget(self.says)
         self.caution = label("", "caution", wrap=True)
         page.addWidget(self.caution)
+        self._second = QTimer(self)
+        self._second.setInterval(1000)
+        self._second.timeout.connect(self._show_clock)
         conductor.changed.connect(self._follow)
         conductor.session.studyChanged.connect(self._follow)
         conductor.session.unitsChanged.connect(self._follow)
@@ -357,8 +360,15 @@ class Face(QWidget):
     # ------------------------------------------------------------ following
 
     def showEvent(self, _event: object) -> None:
+        self._second.start()
         self._follow()
         self.setFocus()
+
+    def hideEvent(self, _event: object) -> None:
+        self._second.stop()
+
+    def _show_clock(self) -> None:
+        self.clock.setText(f"{self.conductor.clock.moment():%H:%M:%S}")
 
     def _follow(self) -> None:
         study = self.session.study
@@ -367,7 +377,7 @@ class Face(QWidget):
         conductor = self.conductor
         leg, drive = conductor.next_leg(), conductor.drive
         units = self.session.units
-        self.clock.setText(f"{conductor.clock.moment():%H:%M:%S}")
+        self._show_clock()
         for name, chip in self.chips.items():
             feed = conductor.feeds.get(name)  # type: ignore[call-overload]
             chip.setVisible(feed is not None)
@@ -524,6 +534,9 @@ class Face(QWidget):
             foot = "" if aim is None else f"about {max(0.0, to_gate) / aim[0] * 60:.0f} min"
             if not approach and not drive.by_instrument:
                 foot += " \u00b7 by the clock"
+            ahead = conductor.landmark_ahead()
+            if ahead is not None:
+                foot += f" \u00b7 {ahead[0]} in {units.show('distance', ahead[1]):.1f}"
             self.gate_tile.show(caption, f"{units.show('distance', max(to_gate, 0.0)):.1f}", foot)
         since = conductor.since_reset_s()
         if since is None:
