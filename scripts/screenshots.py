@@ -7,6 +7,8 @@ import argparse
 import os
 import sys
 import tempfile
+import time
+from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -24,6 +26,59 @@ from fairmargin.desktop.session import Session  # noqa: E402
 from fairmargin.desktop.theme import theme  # noqa: E402
 from fairmargin.desktop.widgets.road import STAGES  # noqa: E402
 from fairmargin.desktop.window import MainWindow  # noqa: E402
+
+
+def take_road(window: MainWindow, take: Callable[[str], None], home: Path, folder: Path) -> None:
+    """Rehearse one leg of the ladder rack, and bring its log in as a logger's file."""
+    from fairmargin.desktop.bringing import LogDialog
+
+    ladder = next(s for s in window.session.logbook.studies() if "Ladder" in s.title)
+    window.show_study(ladder.id)
+    window.drive_now()
+    conductor = window.drive.conductor
+
+    def until(done: Callable[[], bool], seconds: float = 60.0) -> None:
+        end = time.monotonic() + seconds
+        while not done() and time.monotonic() < end:
+            QTest.qWait(15)
+
+    conductor.start_rehearsal(4, 60.0)
+    until(lambda: len(conductor.feeds) == 3 and all(f.state == "live" for f in conductor.feeds.values()))
+    take("road-prepare")
+    conductor.begin(conductor.next_leg().leg)
+    until(lambda: (conductor.to_gate_km() or 9.0) < 0.05)
+    conductor.reset()
+    until(lambda: conductor.drive.reset_state != "unknown")
+    if conductor.drive.reset_state == "failed":
+        conductor.reset()
+        until(lambda: conductor.drive.reset_state == "took")
+    until(lambda: conductor.to_gate_km() < 9.0)
+    conductor.mark("slow-traffic")
+    take("road")
+    until(lambda: conductor.to_gate_km() < 7.0)
+    conductor.mark("slow-traffic")
+    until(lambda: conductor.to_gate_km() <= 0.0)
+    name = conductor.drive.leg
+    conductor.read_off()
+    take("road-readings")
+    conductor.finish()
+    conductor.stop_rehearsal()
+    trace = window.session.traces[name]
+    rows = ["Time [s];Speed [km/h];Power [W];Lat;Lon;Fan"]
+    for lap in range(3):
+        for i in range(len(trace.time_s)):
+            cells = (trace.time_s[i] + 900.0 * lap, trace.speed_kmh[i], 1000.0 * trace.power_kw[i], trace.latitude[i], trace.longitude[i])  # fmt: skip
+            rows.append(";".join(f"{v:.6g}" for v in cells).replace(".", ",") + ";on")
+        rows += [f"{trace.time_s[-1] + 900.0 * lap + s};0;300;;;on".replace(".", ",") for s in (1, 100, 200)]
+    path = home / "logger.csv"
+    path.write_text("\n".join(rows))
+    dialog = LogDialog(window.session, path, "log", window)
+    dialog.show()
+    dialog.read_whole()
+    until(lambda: dialog.log is not None)
+    QTest.qWait(100)
+    dialog.grab().save(str(folder / "bring-in.png"))
+    dialog.close()
 
 
 def main() -> int:
@@ -78,6 +133,8 @@ def main() -> int:
                 take(f"plan-{page}")
             plans.show_page("design")
             window.show_study(session.logbook.studies()[arguments.study].id)
+    if not arguments.only:
+        take_road(window, take, Path(_home), arguments.folder)
     if not arguments.dark and not arguments.only:
         theme.choose("dark")
         window.go_to("verdict")

@@ -4,7 +4,7 @@ import numpy as np
 import PySide6
 import pytest
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtGui import QColor, QFontInfo
+from PySide6.QtGui import QAction, QColor, QFontInfo
 from PySide6.QtWidgets import QInputDialog
 from tests.conftest import driven_study
 
@@ -319,3 +319,8 @@ def test_instruments_of_the_chosen_leg_side_by_side(qtbot, window):
     stage.table.selectRow(1)
     assert [b.instrument for b in stage.bands.bands] == ["trip energy", "trip average"]
     assert "agree within their steps" in stage.plot_words.text() and stage.bands.isVisibleTo(window)
+
+
+def test_no_two_commands_share_a_key(window):
+    keys = [a.shortcut().toString() for a in window.findChildren(QAction) if not a.shortcut().isEmpty()]
+    assert len(keys) == len(set(keys)), sorted(k for k in keys if keys.count(k) > 1)

@@ -162,3 +162,25 @@ def test_the_clock_of_a_rehearsal_runs_faster():
     now[0] = 20.0
     assert clock.seconds() == 600.0
     assert clock.moment() == datetime(2026, 5, 2, 9, 10)
+
+
+def test_a_burst_of_held_up_samples_is_no_jump():
+    """Ten seconds held up somewhere, then all at once: each is laid where it belongs."""
+    keeper = TimeKeeper()
+    placed = [keeper.place(float(i), float(i)) for i in range(5)]
+    placed += [keeper.place(float(i), 15.0 + 0.001 * i) for i in range(5, 15)]
+    placed += [keeper.place(float(i), float(i)) for i in range(16, 20)]
+    assert all(jump is None for _, jump in placed)
+    assert [at for at, _ in placed] == pytest.approx([*range(15), *range(16, 20)], abs=0.01)
+
+
+def test_a_clock_set_back_is_believed_once_it_stays_so():
+    keeper = TimeKeeper()
+    for i in range(5):
+        keeper.place(1000.0 + i, float(i))
+    later = [keeper.place(400.0 + i, float(i)) for i in range(5, 15)]
+    jumps = [j for _, j in later if j is not None]
+    assert jumps == [pytest.approx(-600.0)]
+    assert later[-1][0] == pytest.approx(14.0, abs=0.01)
+    ats = [at for at, _ in later]
+    assert all(b > a for a, b in zip(ats, ats[1:], strict=False))

@@ -7,7 +7,7 @@ import pytest
 from tests.conftest import VAN, straight_route
 
 from fairmargin.core.companion import again
-from fairmargin.core.study import Configuration, new_study
+from fairmargin.core.study import Configuration, Leg, new_study
 from fairmargin.simulation.day import road_of
 from fairmargin.simulation.rehearsal import VirtualCar, is_repeat, prepared, rehearse
 
@@ -102,6 +102,15 @@ def test_charge_falls_and_is_put_back_before_it_is_empty(planned):
     [
         ({"method": "everyday"}, "cannot be rehearsed yet"),
         ({"legs": ()}, "no legs are planned"),
+        (
+            {
+                "legs": (
+                    Leg(leg="A1", configuration="A", speed_kmh=70),
+                    Leg(leg="B1", configuration="B", speed_kmh=85),
+                )
+            },
+            "several speeds",
+        ),
         ({"vehicle": VAN.with_(energy="diesel")}, "only an electric"),
     ],
 )

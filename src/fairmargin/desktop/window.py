@@ -292,7 +292,7 @@ class MainWindow(QMainWindow):
         road = bar.addMenu("On the &road")
         self._add(road, "&Drive now", self.drive_now, "Ctrl+D")
         self._add(road, "&Full screen", self.drive_full, "F11")
-        self._add(road, "&Instruments\u2026", lambda: self.on_the_road("choose_instruments"), "Ctrl+I")
+        self._add(road, "&Instruments\u2026", lambda: self.on_the_road("choose_instruments"), "Ctrl+Shift+J")
         self._add(road, "&Rehearse the day\u2026", lambda: self.on_the_road("choose_rehearsal"))
         edit = bar.addMenu("&Edit")
         undo = self.session.undo.createUndoAction(self, "Undo")

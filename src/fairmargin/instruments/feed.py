@@ -20,8 +20,9 @@ State = Literal["off", "waiting", "live", "lost"]
 RETRY_S: Final = 1.0
 READ_S: Final = 0.25
 KEEPER_S: Final = 2.0
-#: Wall seconds by which a thread may be late; at a rehearsal's rate they weigh more.
+#: Wall seconds by which a thread may be late, and by which a stamp may be; at a rehearsal's rate they weigh more.
 LATE_S: Final = 0.5
+STAMP_LATE_S: Final = 2.0
 
 
 class Feed(abc.ABC):
@@ -130,7 +131,7 @@ class GpsFeed(Feed):
         self._address, self._baud = address, baud
         self._port: Any = None
         self._socket: socket.socket | None = None
-        self.decoder = NmeaDecoder(TimeKeeper(max(KEEPER_S, LATE_S * clock.rate)))
+        self.decoder = NmeaDecoder(TimeKeeper(KEEPER_S + STAMP_LATE_S * (clock.rate - 1.0)))
 
     def _connect(self) -> None:
         if self._address.startswith("socket://"):
@@ -173,7 +174,7 @@ class VehicleFeed(Feed):
         super().__init__("vehicle", clock, sink, quiet_s=3.0)
         self._interface, self._channel = interface, channel
         self._bus: Any = None
-        self.decoder = BusDecoder(database, mapped, TimeKeeper(max(KEEPER_S, LATE_S * clock.rate)))
+        self.decoder = BusDecoder(database, mapped, TimeKeeper(KEEPER_S + STAMP_LATE_S * (clock.rate - 1.0)))
 
     def _connect(self) -> None:
         import can

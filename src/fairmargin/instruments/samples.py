@@ -155,7 +155,7 @@ class TimeKeeper:
     tolerance_s: float = 2.0
     offset: float | None = None
     last: float = -math.inf
-    _odd: list[float] = field(default_factory=list)
+    _odd: list[tuple[float, float]] = field(default_factory=list)  # arrival, and offset it would mean
 
     def place(self, stamp: float, arrived: float) -> tuple[float, float | None]:
         """Place a stamp on the drive's clock.
@@ -174,15 +174,25 @@ class TimeKeeper:
             self._odd.clear()
             if drift < 0:
                 self.offset = fresh  # the least delay seen so far is the truest
-        else:
-            # One odd stamp is a slip; three alike are a clock that was set.
-            self._odd.append(fresh)
-            if len(self._odd) >= 3 and max(self._odd) - min(self._odd) < self.tolerance_s:
+        elif drift < 0:
+            # Stamps from the future: one is a slip, three alike are a clock that was set.
+            self._odd.append((arrived, fresh))
+            alike = [f for _, f in self._odd]
+            if len(alike) >= 3 and max(alike) - min(alike) < self.tolerance_s:
                 jump = -drift
-                self.offset = min(self._odd)
+                self.offset = min(alike)
                 self._odd.clear()
             else:
                 stamp = arrived - self.offset
+        else:
+            # Stamps from the past: most often what was held up somewhere and comes in a burst; its stamps are right.
+            self._odd.append((arrived, fresh))
+            waited = arrived - self._odd[0][0]
+            alike = [f for _, f in self._odd]
+            if len(alike) >= 3 and waited > self.tolerance_s and max(alike) - min(alike) < self.tolerance_s:
+                jump = -drift
+                self.offset = min(alike)
+                self._odd.clear()
         at = max(stamp + self.offset, self.last + 1e-3)
         self.last = at
         return at, jump

@@ -52,7 +52,7 @@ class _StandIn:
         while not self._stop.is_set():
             now = self.clock.seconds()
             # At a high rate several seconds are due at once; after a sleep not all that was missed is sent.
-            second = max(second, int(now - 0.25 * self.clock.rate) - 2)
+            second = max(second, int(now - 1.5 * self.clock.rate) - 2)
             while second < now and not self._stop.is_set():
                 if not self.stalled:
                     with contextlib.suppress(OSError):

@@ -65,6 +65,7 @@ def prepared(study: Study, seed: int, today: date) -> Study:
             block=leg.block,
             configuration=leg.configuration,
             direction=leg.direction,
+            speed_kmh=leg.speed_kmh,
         )
         for leg in study.legs
         if not is_repeat(study, leg)
@@ -102,6 +103,8 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
         raise ValueError("a rehearsal needs one baseline and one trial")
     if study.vehicle.energy != "electric":
         raise ValueError("only an electric vehicle can be rehearsed")
+    if len({leg.speed_kmh for leg in study.legs}) > 1:
+        raise ValueError("a study at several speeds cannot be rehearsed yet; expected one")
     if not study.legs:
         raise ValueError("no legs are planned; lay the runs out in Plan first")
     rng = np.random.default_rng([seed, 77])
@@ -120,7 +123,7 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
         effect_percent=effect if abs(effect) > 0.01 else 0.0001,
         order=order,
         method=study.method,
-        speed_kmh=study.target_speed_kmh or 80.0,
+        speed_kmh=study.legs[0].speed_kmh or study.target_speed_kmh or 80.0,
         wind=("calm", "mixed")[int(rng.integers(0, 2))],
         samples=True,
         step=study.plan.display_step_kwh_per_100km,

@@ -325,7 +325,11 @@ class DriveStage(Stage):
         self.head.addWidget(self.add_button)
         self.live_buttons: list[QPushButton] = []
         for words, act, tip in (
-            ("Instruments\u2026", self.choose_instruments, "GPS, vehicle bus, weather station (Ctrl+I)"),
+            (
+                "Instruments\u2026",
+                self.choose_instruments,
+                "GPS, vehicle bus, weather station (Ctrl+Shift+J)",
+            ),
             ("Rehearse\u2026", self.choose_rehearsal, "Drive this plan at the desk, with stand-ins"),
             ("Full screen", lambda: self.show_full_screen(True), "F11; Esc comes back"),
         ):

@@ -65,7 +65,7 @@ class LegDrive:
     driven_km: float = 0.0
     by_instrument: bool = False  # distance from GPS or bus, not from the clock
     reset_state: Literal["unknown", "took", "failed"] = "unknown"
-    open_marks: dict[EventKind, tuple[float, float]] = field(default_factory=dict)  # since, km
+    open_marks: dict[EventKind, float] = field(default_factory=dict)  # since when
     samples: list[Sample] = field(default_factory=list)
     soc_at_reset: float | None = None
     troubles: list[str] = field(default_factory=list)
@@ -92,8 +92,6 @@ class Conductor(QObject):
     """State of the drive; the face shows it and presses its buttons."""
 
     changed = Signal()  # a few times a second while something is under way
-    told = Signal(str)
-    finished = Signal(str)  # a leg's readings are being taken
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -272,13 +270,14 @@ class Conductor(QObject):
         drive = self.drive
         if drive is None or drive.phase != "driving" or drive.reset_s is None:
             return
+        self._drain()
         now = self.clock.seconds()
         if kind not in LASTING:
             self._event(kind, now, None, None)
         elif kind in drive.open_marks:
             self._end_mark(kind, now)
         else:
-            drive.open_marks[kind] = (now, drive.driven_km)
+            drive.open_marks[kind] = now
             self._recorder_mark(now, "event-begins", kind=kind)
             self._event(kind, now, None, None)  # kept now; how long it lasted is added at its end
         self.changed.emit()
@@ -287,11 +286,11 @@ class Conductor(QObject):
         drive, study = self.drive, self.study
         if drive is None or study is None or drive.reset_s is None:
             return
-        since, km = drive.open_marks.pop(kind)
+        since = drive.open_marks.pop(kind)
         lasted = max(1.0, now - since)
         speed = None
-        if kind == "slow-traffic" and drive.by_instrument and drive.driven_km > km:
-            speed = round((drive.driven_km - km) / (lasted / 3600.0), 1)
+        if kind == "slow-traffic":
+            speed = self._mean_speed(since, now)
         at_s = round(since - drive.reset_s)
         events = tuple(
             e.with_(duration_s=round(lasted), speed_kmh=0.0 if kind == "stop" else speed)
@@ -302,6 +301,19 @@ class Conductor(QObject):
         self._recorder_mark(now, "event-ends", kind=kind)
         self.session.edit(study.with_(events=events), f"{kind} on {drive.leg}")
         self._tell_worth(kind, lasted, 0.0 if kind == "stop" else speed)
+
+    def _mean_speed(self, start: float, end: float) -> float | None:
+        """Mean speed over a time, by GPS where there is one; None without samples. [km/h]"""
+        assert self.drive is not None
+        for source in ("gps", "vehicle"):
+            speeds = [
+                s.values["speed_kmh"]
+                for s in self.drive.samples
+                if s.source == source and start <= s.at <= end and "speed_kmh" in s.values
+            ]
+            if speeds:
+                return round(sum(speeds) / len(speeds), 1)
+        return None
 
     def _event(self, kind: EventKind, at: float, lasted: float | None, speed: float | None) -> None:
         drive, study = self.drive, self.study
@@ -343,7 +355,6 @@ class Conductor(QObject):
         drive.phase, drive.read_off_s = "reading", now
         self._recorder_mark(now, "read-off")
         self._read_instruments(study, drive, now)
-        self.finished.emit(drive.leg)
         self.changed.emit()
 
     def _read_instruments(self, study: Study, drive: LegDrive, now: float) -> None:
@@ -727,7 +738,6 @@ class Conductor(QObject):
 
     def _say(self, words: str) -> None:
         self.says = [*self.says, words][-TOLD:]
-        self.told.emit(words)
         self.changed.emit()
 
     def _study_changed(self) -> None:

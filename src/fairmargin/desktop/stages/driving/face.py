@@ -46,7 +46,7 @@ EVENTS: Final[tuple[tuple[EventKind, str, str], ...]] = (
     ("lift-off", "L", "Lifted off"),
 )
 _GATE_SOON_KM: Final = 0.5
-COMPACT_PX: Final = 560  # a face lower than this takes smaller type
+COMPACT_PX: Final = 590  # a face lower than this takes smaller type
 DAY_EVERY_S: Final = 2.0  # the timetable is laid anew this often
 
 
@@ -356,6 +356,8 @@ class Face(QWidget):
         for one in (self, *self.findChildren(QWidget)):
             one.style().unpolish(one)
             one.style().polish(one)
+        for tile in self.findChildren(Tile):
+            tile.number.setMinimumHeight(tile.number.fontMetrics().height())
 
     # ------------------------------------------------------------ following
 
@@ -387,7 +389,7 @@ class Face(QWidget):
         self.dash.setVisible(shown is not None)
         if shown is not None:
             self.dash_words.setText(_dashboard(shown, units))
-        self.says.setText("\n".join(f"\u25b8 {words}" for words in conductor.says[-3:]))
+        self.says.setText("\n".join(f"\u25b8 {words}" for words in conductor.says[-2:]))
         # The reading page says the same of its leg.
         self.says.setVisible(bool(conductor.says) and not (drive is not None and drive.phase == "reading"))
         self.caution.setText(f"{GENERAL_CAUTION} {CAUTIONS.get(study.change.kind, '')}")
