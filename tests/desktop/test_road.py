@@ -1,16 +1,21 @@
 """A day on the road in the real window: stand-ins, keys, a spoilt leg, a killed recording, a verdict with the truth."""
 
+import os
+import signal
+import subprocess
+import sys
 import time
 from datetime import datetime
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import QApplication, QInputDialog, QLabel, QMessageBox
 from tests.conftest import VAN, straight_route
 from tests.desktop.conftest import type_into
 
 from fairmargin.core.study import new_study
 from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.driving.face import read_card
 from fairmargin.desktop.stages.driving.instruments import InstrumentsDialog, RehearsalDialog
 from fairmargin.desktop.stages.driving.settings import (
@@ -19,6 +24,7 @@ from fairmargin.desktop.stages.driving.settings import (
     mapping_of,
     save_settings,
 )
+from fairmargin.desktop.window import MainWindow
 from fairmargin.instruments.recording import Recorder, read_recording
 from fairmargin.instruments.samples import Clock, Sample
 from fairmargin.instruments.vehicle import load_dbc, own_dbc
@@ -448,3 +454,72 @@ def test_nothing_stands_beside_the_leg_that_is_driven(road):
     assert not road.ledger_side.isVisibleTo(road)
     road.drive.show_face(False)
     assert road.ledger_side.isVisibleTo(road)
+
+
+KILLED = """
+import sys
+from pathlib import Path
+from PySide6.QtCore import QSettings
+from tests.conftest import VAN, straight_route
+from fairmargin.core.study import new_study
+from fairmargin.desktop.application import make_application
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.window import MainWindow
+
+folder = Path(sys.argv[1])
+application = make_application(["fairmargin"])
+session = Session(QSettings(str(folder / "s.ini"), QSettings.Format.IniFormat))
+session.open_logbook(folder / "book.fairmargin")
+window = MainWindow(session)
+window.show()
+session.add_study(new_study(title="Discs", kind="aero covers", order="AB", speed_kmh=90, vehicle=VAN).with_(route=straight_route(9000)))
+window.drive_now()
+conductor = window.drive.conductor
+conductor.start_rehearsal(5, 40.0)
+conductor.begin("L01")
+told = []
+
+def watch():
+    drive = conductor.drive
+    if drive.phase == "approach" and conductor.clock.seconds() > 60:
+        conductor.reset()
+        conductor.reset_seen(None)
+        conductor.mark("gust")
+    if not told and drive.phase == "driving" and conductor.since_reset_s() > 60:
+        told.append(1)
+        print(session.study_id, flush=True)
+
+conductor.changed.connect(watch)
+application.exec()
+"""
+
+
+def test_a_killed_application_loses_nothing_but_what_is_under_way(qtbot, tmp_path):
+    """The whole window is killed with SIGKILL in the middle of a leg; another one takes it up."""
+    child = subprocess.Popen(
+        [sys.executable, "-c", KILLED, str(tmp_path)],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        env={**os.environ, "PYTHONPATH": os.getcwd()},
+    )
+    study_id = int(child.stdout.readline())
+    os.kill(child.pid, signal.SIGKILL)
+    child.wait()
+    child.stdout.close()
+    session = Session(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    assert session.open_logbook(tmp_path / "book.fairmargin") and not session.read_only
+    window = MainWindow(session)
+    qtbot.addWidget(window)
+    window.show()
+    session.open_study(study_id)
+    leg = session.study.leg("L01")
+    assert leg.started_at is not None  # the reset was on the disk
+    assert [e.kind for e in session.study.events] == ["gust"]
+    window.drive_now()
+    path = window.drive.conductor.cut_short()[0]
+    kept = read_recording(path)
+    last = max(s.at for s in kept.samples)
+    assert last - kept.marked("reset") > 55  # all but the last moments of the minute
+    qtbot.mouseClick(window.drive.face.take_cut, Qt.MouseButton.LeftButton)
+    assert session.traces["L01"].time_s[-1] > 55 and session.traces["L01"].power_kw is not None
+    window.close()

@@ -103,7 +103,7 @@ def test_nonsense_is_told_and_the_rest_kept(own):
     assert [t.kind for t in items if isinstance(t, Trouble)] == ["nonsense"]
     assert "voltage_v 6553.5" in next(t.words for t in items if isinstance(t, Trouble))
     assert values(items) == {"current_a": 1.0, "soc_percent": 50.0}
-    again = [x for _ in range(20) for x in own.feed(802, data, 1.0, 1.0) if isinstance(x, Trouble)]
+    again = [x for i in range(20) for x in own.feed(802, data, 1.0 + i, 1.0 + i) if isinstance(x, Trouble)]
     assert again == []  # told once
 
 
@@ -131,3 +131,11 @@ def test_any_bytes_as_a_dbc_give_a_sentence(tmp_path_factory, data):
 def test_a_missing_dbc():
     with pytest.raises(InputFault, match="cannot be read"):
         load_dbc("/nowhere/x.dbc")
+
+
+def test_a_busy_bus_is_thinned_to_ten_a_second_and_filtered(own):
+    data = (3551).to_bytes(2, "little") + (1234).to_bytes(3, "little") + (7912).to_bytes(2, "little") + b"\0"
+    taken = sum(len(own.feed(802, data, i / 100.0, i / 100.0)) for i in range(1000))
+    assert 95 <= taken <= 112
+    assert {f["can_id"] for f in own.filters()} == {801, 802, 803}
+    assert all(f["can_mask"] == 0x7FF and not f["extended"] for f in own.filters())

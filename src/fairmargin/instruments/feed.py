@@ -180,7 +180,9 @@ class VehicleFeed(Feed):
         import can
 
         options = {"preserve_timestamps": True} if self._interface == "virtual" else {}
-        self._bus = can.Bus(interface=self._interface, channel=self._channel, **options)
+        self._bus = can.Bus(
+            interface=self._interface, channel=self._channel, can_filters=self.decoder.filters(), **options
+        )
 
     def _read(self) -> list[Item]:
         frame = self._bus.recv(READ_S)

@@ -5,6 +5,7 @@ A mapping says which signal is which quantity; it is guessed from names and unit
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -52,6 +53,8 @@ _GUESSES: Final[tuple[tuple[str, str], ...]] = (
     ("power_kw", r"(pack|batt|hv|drive).*(power|pwr)|^power"),
     ("speed_kmh", r"veh.*speed|speed|velocity"),
 )
+#: A bus says some things a hundred times a second; ten are taken of each message. [s]
+SPACING_S: Final = 0.09
 #: Voltage and current are multiplied when both are no older than this. [s]
 TOGETHER_S: Final = 1.5
 
@@ -165,11 +168,24 @@ class BusDecoder:
     refused: int = 0
     _wanted: dict[str, list[tuple[str, Signal]]] = field(default_factory=dict)
     _latest: dict[str, tuple[float, float]] = field(default_factory=dict)
+    _taken: dict[int, float] = field(default_factory=dict)  # stamp of the last frame taken of a message
     _bad_run: int = 0
 
     def __post_init__(self) -> None:
         for role, signal in self.mapped.signals.items():
             self._wanted.setdefault(signal.message, []).append((role, signal))
+
+    def filters(self) -> list[dict[str, Any]]:
+        """Return filters for the interface: of all that is on a bus only the mapped messages are wanted."""
+        messages = [self.database.get_message_by_name(name) for name in self._wanted]
+        return [
+            {
+                "can_id": m.frame_id,
+                "can_mask": 0x1FFFFFFF if m.is_extended_frame else 0x7FF,
+                "extended": m.is_extended_frame,
+            }
+            for m in messages
+        ]
 
     def feed(self, identifier: int, data: bytes, stamp: float, arrived: float) -> list[Sample | Trouble]:
         """Take one frame.
@@ -189,8 +205,9 @@ class BusDecoder:
         except KeyError:
             return []  # a bus carries much that no mapping asks for
         wanted = self._wanted.get(message.name)
-        if not wanted:
+        if not wanted or 0.0 <= stamp - self._taken.get(identifier, -math.inf) < SPACING_S:
             return []
+        self._taken[identifier] = stamp
         try:
             decoded = message.decode(data, decode_choices=False)
         except Exception:  # cantools and bitstruct raise errors of their own for frames too short

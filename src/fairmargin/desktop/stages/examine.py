@@ -26,6 +26,7 @@ from fairmargin.desktop.stages.base import Stage, show_number, words_of
 from fairmargin.desktop.stages.drive import show_duration, show_reading
 from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.theme import theme, trial_colour
+from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
 from fairmargin.desktop.widgets.basics import label, panel
 
 _PLOTS = {
@@ -35,17 +36,6 @@ _PLOTS = {
     "wind": "Reported wind",
     "instruments": "Instruments of the chosen leg",
 }
-#: The same keys as `widgets.traces.TRACES`, which is only imported when a log is drawn.
-_ALONG = {
-    "along:speed": "Speed along the road",
-    "along:power": "Power along the road",
-    "along:height": "Height along the road",
-    "along:soc": "Charge along the road",
-    "along:temperature": "Temperature along the road",
-    "along:wind": "Head wind along the road",
-}
-#: Legs drawn with pyqtgraph symbols; the baseline is a circle everywhere.
-_SYMBOLS = ("d", "t1", "s")
 
 
 class ExamineStage(Stage):
@@ -120,7 +110,7 @@ class ExamineStage(Stage):
             while self.what.count() > len(_PLOTS):
                 self.what.removeItem(self.what.count() - 1)
         else:
-            for key, words in _ALONG.items():
+            for key, words in TRACES.items():
                 self.what.addItem(words, key)
         self.what.blockSignals(False)
 
@@ -298,7 +288,7 @@ class ExamineStage(Stage):
         self._chosen()
         self._show_options()
         what = str(self.what.currentData())
-        along = what in _ALONG
+        along = what in TRACES
         side_by_side = what == "instruments"
         for widget, wanted in (
             (self.plot, not along and not side_by_side),
@@ -357,7 +347,7 @@ class ExamineStage(Stage):
                     colour = theme.colour(name)
                     plot.plot(
                         np.array(xs), np.array(ys), pen=None,
-                        symbol="o" if group not in trials else _SYMBOLS[trials.index(group) % 3],
+                        symbol="o" if group not in trials else SYMBOLS[trials.index(group) % 3],
                         symbolSize=13, symbolPen=pg.mkPen(colour, width=1.8),
                         symbolBrush=pg.mkBrush(colour) if included else pg.mkBrush(None),
                     )  # fmt: skip

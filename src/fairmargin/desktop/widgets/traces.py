@@ -16,19 +16,12 @@ from fairmargin.core.physics.roadload import WARM_UP_S
 from fairmargin.core.study import Study, Trace
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.theme import theme, trial_colour
+from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
 
 Array = NDArray[np.float64]
 
-#: What can be drawn along the road.
-TRACES = {
-    "along:speed": "Speed along the road",
-    "along:power": "Power along the road",
-    "along:height": "Height along the road",
-    "along:soc": "Charge along the road",
-    "along:temperature": "Temperature along the road",
-    "along:wind": "Head wind along the road",
-}
 POWER_SMOOTH_S = 15
+SHAPES_AT = (0.12, 0.4, 0.68)  # of a curve's length, each leg a little further on
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -185,6 +178,7 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
             curve = self.plot(line.place, line.value, pen=pen)
             curve.setDownsampling(auto=True, method="peak")
             curve.setClipToView(True)
+        self._add_shapes()
         out = next((log for name, log in logs.gated.items() if study.leg(name).direction != "back"), None)
         if out is not None:
             for metres in (out.start_m, out.end_m):
@@ -225,6 +219,29 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
         self.autoRange(padding=0.03)
         self.setAccessibleName(f"{TRACES[what]}: {len(self.lines)} legs over {road_m / 1000:.1f} km")
         return len(self.lines)
+
+    def _add_shapes(self) -> None:
+        """Lay each configuration's shape on its curves here and there: colour alone is not enough."""
+        groups: dict[int | None, list[tuple[float, float]]] = {}
+        for k, line in enumerate(self.lines):
+            low, high = sorted((float(line.place[0]), float(line.place[-1])))
+            turned = line.place[0] > line.place[-1]
+            xs, ys = (line.place[::-1], line.value[::-1]) if turned else (line.place, line.value)
+            for share in SHAPES_AT:
+                at = low + (high - low) * (share + 0.012 * k)
+                groups.setdefault(line.trial, []).append((at, float(np.interp(at, xs, ys))))
+        for trial, points in groups.items():
+            name = "baseline" if trial is None else trial_colour(trial)
+            self.addItem(
+                pg.ScatterPlotItem(
+                    x=[p[0] for p in points],
+                    y=[p[1] for p in points],
+                    symbol="o" if trial is None else SYMBOLS[trial % 3],
+                    size=8 if trial is None else 11,
+                    pen=pg.mkPen(theme.colour("panel"), width=1),
+                    brush=pg.mkBrush(theme.colour(name)),
+                )
+            )
 
     def brush(self, on: bool) -> None:
         """Show or hide the brush: a stretch whose edges are dragged."""

@@ -6,6 +6,7 @@ Everything that happens is in the logbook or in the leg's recording before the n
 from __future__ import annotations
 
 import queue
+import sys
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
@@ -44,6 +45,7 @@ from fairmargin.simulation.rehearsal import SEED, Display, VirtualCar, prepared,
 
 Phase = Literal["idle", "approach", "driving", "reading"]
 TICK_MS: Final = 200
+SWITCH_S: Final = 0.001
 #: Events of the keys that last; the others are moments.
 LASTING: Final = frozenset({"slow-traffic", "following-closely", "stop", "rain"})
 CARRIED: Final = ("climate", "tyre_pressure_kpa", "mode", "driver", "road")
@@ -121,6 +123,8 @@ class Conductor(QObject):
         except (ValueError, InputFault) as error:
             self._say(str(error))
             return False
+        # Threads hand over sooner: a feed must not wait for the window's long breaths.
+        sys.setswitchinterval(SWITCH_S)
         for feed in self.feeds.values():
             feed.start()
         self._timer.start()
