@@ -5,10 +5,11 @@ import signal
 import subprocess
 import sys
 import time
-from datetime import datetime
+from datetime import datetime, timedelta
 
 import pytest
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import QEvent, QSettings, Qt
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QInputDialog, QLabel, QMessageBox
 from tests.conftest import VAN, straight_route
 from tests.desktop.conftest import type_into
@@ -313,6 +314,54 @@ def test_a_recording_cut_short_is_offered_and_taken(qtbot, window):
     window.session.undo.undo()
     assert "L01" not in window.session.traces and window.session.study.leg("L01").duration_s is None
     window.drive.release()
+
+
+def test_a_second_reset_begins_the_leg_anew(qtbot, road):
+    conductor = road.drive.conductor
+    now = [0.0]
+    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_G, Qt.Key.Key_T):
+        press(qtbot, road, key)
+    now[0] = 30.0
+    press(qtbot, road, Qt.Key.Key_N)
+    assert road.session.study.events == () and not conductor.drive.open_marks
+    assert conductor.since_reset_s() == 0.0 and road.session.study.leg("L01").started_at.second == 30
+
+
+def test_legs_that_wait_for_a_receipt_are_not_driven_again(qtbot, road):
+    """Charged back after the day: no leg has a reading when it ends, and each is driven once."""
+    conductor, face = road.drive.conductor, road.drive.face
+    now = [0.0]
+    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    for i in range(8):
+        assert conductor.next_leg().leg == f"L{i + 1:02d}"
+        for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
+            press(qtbot, road, key)
+        now[0] += 360.0
+        press(qtbot, road, Qt.Key.Key_Space)
+        press(qtbot, road, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+        now[0] += 120.0
+    assert conductor.next_leg() is None and conductor.done_runs() == 4
+    assert "Still without a reading: L01, L02" in texts(face)
+
+
+def test_a_key_held_down_is_one_press(qtbot, road):
+    face = road.drive.face
+    held = QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Space, Qt.KeyboardModifier.NoModifier, " ", True)
+    QApplication.sendEvent(face, held)
+    assert road.drive.conductor.drive is None
+
+
+def test_a_wall_clock_that_is_set_is_told(qtbot, road):
+    conductor = road.drive.conductor
+    press(qtbot, road, Qt.Key.Key_Space)
+    press(qtbot, road, Qt.Key.Key_Space)
+    before = conductor.since_reset_s()
+    conductor.clock.origin -= timedelta(hours=1)  # as if the laptop had been an hour behind and was put right
+    conductor.tick()
+    assert "clock was set by +3600 s" in conductor.says[-1]
+    assert conductor.since_reset_s() - before < 5.0
+    assert abs((conductor.clock.moment() - datetime.now()).total_seconds()) < 1.0
 
 
 def test_a_leg_given_up_stays_planned(qtbot, road, monkeypatch):

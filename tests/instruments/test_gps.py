@@ -1,7 +1,7 @@
 """NMEA 0183 in: published sentences, a round trip, and everything that goes wrong on a line."""
 
 import math
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 import pynmea2
 import pytest
@@ -184,3 +184,14 @@ def test_a_clock_set_back_is_believed_once_it_stays_so():
     assert later[-1][0] == pytest.approx(14.0, abs=0.01)
     ats = [at for at, _ in later]
     assert all(b > a for a, b in zip(ats, ats[1:], strict=False))
+
+
+def test_a_wall_clock_that_was_set_is_followed_and_durations_are_not_bent():
+    now = [0.0]
+    clock = Clock(ticking=lambda: now[0])
+    began = clock.origin
+    now[0] = 100.0
+    assert clock.follow_wall(began + timedelta(seconds=101)) is None  # drift
+    assert clock.follow_wall(began + timedelta(seconds=3700)) == pytest.approx(3600)
+    assert clock.seconds() == 100.0 and clock.moment() == began + timedelta(seconds=3700)
+    assert Clock(datetime(2026, 5, 2, 9), ticking=lambda: now[0]).follow_wall(datetime(2030, 1, 1)) is None

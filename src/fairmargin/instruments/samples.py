@@ -102,6 +102,10 @@ def sensible(values: Mapping[str, float]) -> tuple[dict[str, float], list[str]]:
     return good, bad
 
 
+#: A wall clock this far from ours was set; less is drift. [s]
+WALL_SET_S: Final = 3.0
+
+
 def _since_boot() -> float:
     """Seconds that neither a corrected wall clock nor a lid that was shut can bend."""
     return time.clock_gettime(time.CLOCK_BOOTTIME)
@@ -126,6 +130,7 @@ class Clock:
         rate: float = 1.0,
         ticking: Callable[[], float] = _since_boot,
     ) -> None:
+        self._of_the_wall = origin is None
         self.origin = origin or datetime.now()
         self.rate = rate
         self._ticking = ticking
@@ -138,6 +143,17 @@ class Clock:
     def moment(self, seconds: float | None = None) -> datetime:
         """Return the moment of `seconds`; now when absent."""
         return self.origin + timedelta(seconds=self.seconds() if seconds is None else seconds)
+
+    def follow_wall(self, wall: datetime | None = None) -> float | None:
+        """Take over a wall clock that was set; by how much, None when it was not. Durations stay true. [s]
+
+        A clock that was given its origin (a rehearsal's) has a day of its own.
+        """
+        moved = ((wall or datetime.now()) - self.moment()).total_seconds()
+        if not self._of_the_wall or abs(moved) <= WALL_SET_S:
+            return None
+        self.origin += timedelta(seconds=moved)
+        return moved
 
 
 @dataclass(slots=True)

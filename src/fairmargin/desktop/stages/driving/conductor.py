@@ -168,7 +168,20 @@ class Conductor(QObject):
             return None
         if self.drive is not None:
             return next((leg for leg in study.legs if leg.leg == self.drive.leg), None)
-        return next((leg for leg in study.legs if self.session.state(leg) == "planned"), None)
+        return next((leg for leg in study.legs if self._to_drive(leg)), None)
+
+    def _to_drive(self, leg: Leg) -> bool:
+        """Whether a leg is still to be driven; one that was, and waits for its reading, is not."""
+        return self.session.state(leg) == "planned" and leg.duration_s is None
+
+    def unread(self) -> list[str]:
+        """Legs that were driven and have no reading yet (a charge that is still to come, a photograph)."""
+        study = self.study
+        return [
+            leg.leg
+            for leg in (study.legs if study else ())
+            if leg.duration_s is not None and self.session.state(leg) == "planned"
+        ]
 
     def places(self) -> RoadPlaces:
         """The road and its gates."""
@@ -180,11 +193,11 @@ class Conductor(QObject):
         return self._places[1]
 
     def done_runs(self) -> int:
-        """Runs of which no leg is still planned, from the first on."""
+        """Runs of which no leg is still to be driven, from the first on."""
         study = self.study
         count = 0
         for _, legs in study.runs() if study else []:
-            if any(self.session.state(leg) == "planned" for leg in legs):
+            if any(self._to_drive(leg) for leg in legs):
                 break
             count += 1
         return count
@@ -235,6 +248,11 @@ class Conductor(QObject):
         if drive is None or study is None or drive.phase not in {"approach", "driving"}:
             return
         now = self.clock.seconds()
+        if drive.reset_s is not None:
+            # The leg begins anew: what happened before lies outside it, and stays in the recording.
+            drive.open_marks.clear()
+            drive.watch = SpeedWatch(drive.watch.aim_kmh)
+            study = study.with_(events=tuple(e for e in study.events if e.leg != drive.leg))
         drive.reset_s, drive.phase, drive.driven_km = now, "driving", 0.0
         drive.reset_state, drive.last = "unknown", None
         drive.soc_at_reset = self.value("soc_percent", "vehicle")
@@ -444,6 +462,16 @@ class Conductor(QObject):
 
     # ------------------------------------------------------------ numbers for the face
 
+    def speed_kmh(self) -> float | None:
+        """True speed now: by GPS, else the vehicle's own without its stated error. [km/h]"""
+        by_gps = self.value("speed_kmh", "gps")
+        if by_gps is not None:
+            return by_gps
+        shown, study = self.value("speed_kmh", "vehicle"), self.study
+        if shown is None or study is None:
+            return None
+        return shown / (1.0 + (study.vehicle.speed_error_percent or 0.0) / 100.0)
+
     def since_reset_s(self) -> float | None:
         """Time on the leg. [s]"""
         drive = self.drive
@@ -505,6 +533,11 @@ class Conductor(QObject):
     def tick(self) -> None:
         """Take what has arrived, and let the face follow."""
         self._drain()
+        moved = self.clock.follow_wall()
+        if moved is not None:
+            self._say(
+                f"The laptop's clock was set by {moved:+.0f} s; times go on by the new one, durations stay true."
+            )
         recorder = self._recorder
         if recorder is not None and recorder.fault:
             self._say(recorder.fault)

@@ -421,11 +421,14 @@ class Face(QWidget):
     def _show_nothing(self, study: Study) -> None:
         self._turn_to(self.nothing)
         rehearsed = SEED in study.plan.details
-        self.nothing_words.setText(
-            "Every planned leg has its reading."
-            if study.legs
-            else "Lay the runs out in Plan, or add a run on the sheet."
-        )
+        unread = self.conductor.unread()
+        if not study.legs:
+            words = "Lay the runs out in Plan, or add a run on the sheet."
+        elif unread:
+            words = f"Every leg is driven. Still without a reading: {', '.join(unread)}; type it on the sheet, or bring the receipts in."
+        else:
+            words = "Every planned leg has its reading."
+        self.nothing_words.setText(words)
         self.reveal.setVisible(rehearsed and bool(study.legs))
         self.to_verdict.setVisible(bool(study.legs))
 
@@ -511,7 +514,7 @@ class Face(QWidget):
         conductor, units = self.conductor, self.session.units
         drive = conductor.drive
         assert drive is not None
-        now = conductor.value("speed_kmh", "gps", "vehicle")
+        now = conductor.speed_kmh()
         aim = aimed_kmh(study, leg)
         hold = "" if aim is None else f"hold {units.show('speed', aim[0]):.0f}"
         if aim is not None and aim[0] != aim[1]:
@@ -747,6 +750,8 @@ class Face(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, drive = event.key(), self.conductor.drive
+        if event.isAutoRepeat():
+            return  # a key held down is one press
         control = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         if key == Qt.Key.Key_F11:
             self.fullScreenWanted.emit(not self.isFullScreen())
