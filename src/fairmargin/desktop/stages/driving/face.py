@@ -112,6 +112,7 @@ class Face(QWidget):
         self.conductor, self.session = conductor, conductor.session
         self._shape: object = None
         self._day_stamp: object = None
+        self._truth: tuple[int | None, float] = (None, 0.0)
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(10)
@@ -141,6 +142,7 @@ class Face(QWidget):
         conductor.changed.connect(self._follow)
         conductor.session.studyChanged.connect(self._follow)
         conductor.session.unitsChanged.connect(self._follow)
+        conductor.session.analysisChanged.connect(self._follow)
 
     # ------------------------------------------------------------ building
 
@@ -430,6 +432,7 @@ class Face(QWidget):
             words = "Every planned leg has its reading."
         self.nothing_words.setText(words)
         self.reveal.setVisible(rehearsed and bool(study.legs))
+        self.truth_words.setText(self._truth_words())
         self.to_verdict.setVisible(bool(study.legs))
 
     def _show_prepare(self, study: Study, leg: Leg) -> None:
@@ -735,18 +738,22 @@ class Face(QWidget):
 
     def _reveal(self) -> None:
         truth = self.conductor.truth_percent()
-        comparison = self.session.comparison
-        if truth is None:
-            return
+        if truth is not None:
+            self._truth = (self.session.study_id, truth)
+            self._follow()
+
+    def _truth_words(self) -> str:
+        """The truth once it was asked for, beside the interval as it stands now."""
+        study_id, truth = self._truth
+        if study_id is None or study_id != self.session.study_id:
+            return ""
         words = f"The truth was {signed(truth, 1)} % of baseline consumption."
-        if comparison is not None:
-            low, high = comparison.interval_percent
-            holds = low <= truth <= high
-            words += (
-                f" Your interval, {signed(low, 1)} to {signed(high, 1)} %, "
-                f"{'holds it' if holds else 'does not hold it: one in twenty does not'}."
-            )
-        self.truth_words.setText(words)
+        comparison = self.session.comparison
+        if comparison is None:
+            return words
+        low, high = comparison.interval_percent
+        holds = "holds it" if low <= truth <= high else "does not hold it: one in twenty does not"
+        return f"{words} Your interval, {signed(low, 1)} to {signed(high, 1)} %, {holds}."
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, drive = event.key(), self.conductor.drive
