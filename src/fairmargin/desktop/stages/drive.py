@@ -417,6 +417,7 @@ class DriveStage(Stage):
             self.faces.removeWidget(self.face)
             self.face.setParent(None)
             self.face.setContentsMargins(28, 20, 28, 20)
+            self.face.setGeometry(self.screen().geometry())  # a desktop without a window manager does not
             self.face.showFullScreen()
         else:
             self._full = None

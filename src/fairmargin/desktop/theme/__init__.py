@@ -82,6 +82,7 @@ QPushButton#event[on="true"] { background: $caution; color: $panel; border-color
 QWidget[type="large"] QLabel#huge { font-size: 88px; }
 QWidget[type="large"] QLabel#large, QWidget[type="large"] QLabel#prompt { font-size: 26px; }
 QWidget[type="large"] QLabel#tilecaption, QWidget[type="large"] QLabel#checkwords { font-size: 19px; }
+QWidget[type="large"] QLabel#muted, QWidget[type="large"] QLabel#caution { font-size: 16px; }
 QWidget[type="large"] QPushButton#go { font-size: 28px; padding: 20px; }
 QWidget[type="large"] QPushButton#event { font-size: 20px; padding: 18px; }
 QWidget[type="compact"] QLabel#huge { font-size: 34px; }

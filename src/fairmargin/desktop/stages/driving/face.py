@@ -46,6 +46,7 @@ EVENTS: Final[tuple[tuple[EventKind, str, str], ...]] = (
     ("lift-off", "L", "Lifted off"),
 )
 _GATE_SOON_KM: Final = 0.5
+TALLEST_PX: Final = 130
 COMPACT_PX: Final = 590  # a face lower than this takes smaller type
 DAY_EVERY_S: Final = 2.0  # the timetable is laid anew this often
 
@@ -230,7 +231,7 @@ class Face(QWidget):
         self.speed_tile, self.gate_tile, self.time_tile = Tile(), Tile(), Tile()
         for tile in (self.speed_tile, self.gate_tile, self.time_tile):
             tiles.addWidget(tile, 1)
-        layout.addLayout(tiles)
+        layout.addLayout(tiles, 2)
         self.prompt = QLabel()
         self.prompt.setObjectName("prompt")
         self.prompt.setWordWrap(True)
@@ -263,10 +264,12 @@ class Face(QWidget):
             button = QPushButton(f"{key}   {words}")
             button.setObjectName("event")
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+            button.setMaximumHeight(TALLEST_PX)  # room to spare is room for a thumb
             button.clicked.connect(lambda _=False, k=kind: self.conductor.mark(k))
             self.event_buttons[kind] = button
             grid.addWidget(button, i // 4, i % 4)
-        layout.addLayout(grid)
+        layout.addLayout(grid, 3)
         self.event_words = label("", "muted", wrap=True)
         layout.addWidget(self.event_words)
         layout.addStretch()
@@ -752,7 +755,8 @@ class Face(QWidget):
         if comparison is None:
             return words
         low, high = comparison.interval_percent
-        holds = "holds it" if low <= truth <= high else "does not hold it: one in twenty does not"
+        rest = round(100.0 * (1.0 - comparison.confidence))
+        holds = "holds it" if low <= truth <= high else f"does not hold it, as about {rest} in 100 do not"
         return f"{words} Your interval, {signed(low, 1)} to {signed(high, 1)} %, {holds}."
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
