@@ -26,6 +26,7 @@ from fairmargin.desktop.stages.driving.settings import (
     save_settings,
 )
 from fairmargin.desktop.window import MainWindow
+from fairmargin.instruments.feed import Feed
 from fairmargin.instruments.recording import Recorder, read_recording
 from fairmargin.instruments.samples import Clock, Sample
 from fairmargin.instruments.vehicle import load_dbc, own_dbc
@@ -572,3 +573,119 @@ def test_a_killed_application_loses_nothing_but_what_is_under_way(qtbot, tmp_pat
     qtbot.mouseClick(window.drive.face.take_cut, Qt.MouseButton.LeftButton)
     assert session.traces["L01"].time_s[-1] > 55 and session.traces["L01"].power_kw is not None
     window.close()
+
+
+# ---------------------------------------------------------------- what the face says
+
+
+def said_by(conductor, **values):
+    """Let the bus say something, as if a feed had taken it."""
+    feed = conductor.feeds.setdefault("vehicle", _Silent("vehicle", conductor.clock, conductor._arrived, 3.0))
+    feed.state = "live"
+    for name, value in values.items():
+        feed.latest[name] = (value, conductor.clock.seconds())
+    return feed
+
+
+class _Silent(Feed):
+    """A feed that is only spoken for."""
+
+    def _connect(self): ...
+    def _read(self): ...
+    def _disconnect(self): ...
+
+
+def test_the_speed_shown_is_true_and_far_off_the_aim_it_is_marked(qtbot, road):
+    """The speedometer over-reads by 4 %: 93.6 on the bus is a true 90 (common practice)."""
+    study = road.session.study
+    road.session.edit(study.with_(vehicle=study.vehicle.with_(speed_error_percent=4.0)), "calibration")
+    conductor, face = road.drive.conductor, road.drive.face
+    assert "speedometer must show 94" in texts(face)
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
+        press(qtbot, road, key)
+    said_by(conductor, speed_kmh=93.6)
+    conductor.changed.emit()
+    assert face.speed_tile.number.text() == "90" and face.speed_tile.number.property("state") == ""
+    said_by(conductor, speed_kmh=80.0)
+    conductor.changed.emit()
+    assert face.speed_tile.number.text() == "77" and face.speed_tile.number.property("state") == "caution"
+    conductor.feeds.clear()
+    conductor.changed.emit()
+    assert "Speedometer must show" in face.speed_tile.caption.text() and face.speed_tile.number.text() == "94"
+
+
+def test_units_of_the_person_are_used_on_the_road(qtbot, road):
+    road.session.set_units(UNIT_CHOICES["us"])
+    face = road.drive.face
+    assert face.aim.number.text() == "56 mph"
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space):
+        press(qtbot, road, key)
+    assert face.gate_tile.caption.text() == "To the read-off, mi" and face.gate_tile.number.text() == "5.6"
+    type_into(qtbot, face.shown, "9.9")  # miles
+    assert "15.9325 km" in road.drive.conductor.says[-1]
+    press(qtbot, road, Qt.Key.Key_N)
+    type_into(qtbot, face.shown, "0.1")
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert face.cards["distance"].caption.text() == "Trip distance, mi"
+    type_into(qtbot, face.cards["distance"], "5.6")
+    assert road.session.study.leg("L01").distance_km == pytest.approx(9.012, abs=0.001)
+
+
+def test_a_combustion_vehicle_gets_a_card_for_fuel_and_none_for_charge(qtbot, window):
+    window.session.add_study(plan().with_(vehicle=VAN.with_(energy="diesel", usable_capacity_kwh=None)))
+    window.drive_now()
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y, Qt.Key.Key_Space):
+        press(qtbot, window, key)
+    cards = window.drive.face.cards
+    assert cards["fuel"].isVisibleTo(window) and not cards["soc"].isVisibleTo(window)
+    type_into(qtbot, cards["fuel"], "0.62")
+    assert window.session.study.leg("L01").fuel_l == 0.62
+    window.drive.release()
+
+
+def test_the_next_sector_is_named_on_the_way(qtbot, window):
+    study = plan()
+    named = tuple(p.with_(sector="town" if p.distance_m < 3000 else "dyke") for p in study.route)
+    window.session.add_study(study.with_(route=named))
+    window.drive_now()
+    conductor = window.drive.conductor
+    now = [0.0]
+    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
+        press(qtbot, window, key)
+    now[0] = 40.0  # 1 km at 90 km/h, by the clock
+    conductor.changed.emit()
+    assert (
+        "dyke in 2.0" in window.drive.face.gate_tile.foot.text()
+        and "by the clock" in window.drive.face.gate_tile.foot.text()
+    )
+    window.drive.release()
+
+
+def test_nothing_can_be_driven_in_a_logbook_that_is_read_only(qtbot, road, monkeypatch):
+    monkeypatch.setattr(type(road.session), "read_only", property(lambda self: True))
+    road.drive.face._follow()
+    assert not road.drive.face.set_off.isEnabled()
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert road.drive.conductor.drive is None
+
+
+def test_a_disk_that_takes_nothing_is_told_and_the_leg_goes_on(qtbot, road, monkeypatch):
+    def full(*_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("fairmargin.desktop.stages.driving.conductor.Recorder", full)
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert "cannot be recorded: No space left on device" in texts(road.drive.face)
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert road.session.study.leg("L01").started_at is not None
+
+
+def test_another_study_ends_the_leg_of_this_one(qtbot, road):
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
+        press(qtbot, road, key)
+    first = road.session.study_id
+    road.session.add_study(plan("AB"))
+    assert road.drive.conductor.drive is None
+    road.session.open_study(first)
+    assert len(road.drive.conductor.cut_short()) == 1  # what was under way is offered again

@@ -21,6 +21,7 @@ from fairmargin.core.study import (
     Event,
     Leg,
     RoutePoint,
+    Stretch,
     Study,
     Trace,
     Vehicle,
@@ -359,3 +360,10 @@ def test_writing_never_harms_what_is_there(tmp_path, abba):
 def test_an_event_follows_its_leg():
     study = driven_study("AB").with_(events=(Event(leg="L01", kind="stop"),))
     assert study.with_legs(study.legs[1:]).events == ()
+
+
+def test_stretches_left_out_come_back(tmp_path):
+    stretch = Stretch(from_m=100.0, to_m=900.0, reason="road works")
+    study = driven_study("AB", left_out_stretches=(stretch,))
+    write_package(tmp_path / "p.zip", study, {})
+    assert read_package(tmp_path / "p.zip").study.left_out_stretches == (stretch,)

@@ -8,7 +8,7 @@ import pytest
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.study import new_study
+from fairmargin.core.study import Stretch, new_study
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.report import content, to_html, write_report
@@ -81,3 +81,11 @@ def test_an_empty_study_can_be_reported(tmp_path):
 def test_bad_targets_are_refused(tmp_path, abba, name, words):
     with pytest.raises(InputFault, match=words):
         write_report(tmp_path / name, abba, analyse(abba), UNIT_CHOICES["metric"])
+
+
+def test_stretches_left_out_stand_in_the_report_in_the_persons_units():
+    stretch = Stretch(from_m=1609.344, to_m=3218.688, reason="road works", after_result=True)
+    study = driven_study("AB", left_out_stretches=(stretch,))
+    made = content(study, analyse(study), UNIT_CHOICES["us"], datetime(2026, 5, 2))
+    line = next(x for x in made.left_out if "road works" in x)
+    assert "from 1.00 to 2.00 mi" in line and "after the result was seen" in line

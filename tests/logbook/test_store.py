@@ -1,5 +1,6 @@
 """The logbook survives a killed process, keeps others out, and refuses what is not its own."""
 
+import io
 import os
 import signal
 import sqlite3
@@ -16,6 +17,7 @@ from tests.conftest import driven_study
 
 from fairmargin.core.study import Trace
 from fairmargin.logbook import Logbook, LogbookFault, default_path, schema
+from fairmargin.logbook.store import pack_trace, unpack_trace
 
 
 @pytest.fixture
@@ -167,3 +169,35 @@ def test_the_garage_reads_studies_newest_first_and_without_traces(tmp_path):
         assert [title for title, _ in book.vehicles(ids[1])] == ["Three", "One"]
         book.set_removed(ids[2], True)
         assert [title for title, _ in book.vehicles()] == ["Two", "One"]
+
+
+def a_trace(power=15.0, n=50):
+    t = np.arange(float(n))
+    return Trace(
+        time_s=t, speed_kmh=np.full(n, 90.0), power_kw=np.full(n, power), latitude=np.full(n, np.nan)
+    )
+
+
+def test_traces_are_saved_changed_and_taken_away_with_the_study(tmp_path, abba):
+    with Logbook.open(tmp_path / "b.fairmargin") as book:
+        key = book.add(abba, {"L01": a_trace()})
+        book.save(key, abba.with_(title="x"), traces={"L01": a_trace(14.0), "L02": a_trace()})
+        study, traces = book.load(key)
+        assert study.title == "x" and set(traces) == {"L01", "L02"}
+        assert traces["L01"].same_as(a_trace(14.0))  # NaN columns too
+        book.save(key, abba, traces={"L01": None})
+        assert set(book.load(key)[1]) == {"L02"}
+        with pytest.raises(LogbookFault, match="not in this logbook"):
+            book.save(999, abba, traces={"L09": a_trace()})
+        book.save(key, abba)  # without traces they stay
+        assert set(book.load(key)[1]) == {"L02"}
+
+
+def test_a_packed_trace_comes_back_bit_by_bit():
+    rng = np.random.default_rng(2)
+    t = np.cumsum(rng.uniform(0.01, 1.0, 3000))
+    trace = Trace(time_s=t, speed_kmh=rng.uniform(0, 130, 3000), power_kw=rng.normal(15, 8, 3000))
+    assert unpack_trace(pack_trace(trace)).same_as(trace)
+    old = io.BytesIO()
+    np.savez_compressed(old, **trace.columns())  # as earlier logbooks hold them
+    assert unpack_trace(old.getvalue()).same_as(trace)
