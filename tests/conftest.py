@@ -1,8 +1,10 @@
 """Shared fixtures: an offscreen toolkit, settings of its own for every test, ready studies."""
 
 import os
+import time
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
+os.environ["TZ"] = "UTC"  # METAR are in UTC, the studies of the tests too
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "2")
 
 from datetime import datetime, timedelta
@@ -10,6 +12,10 @@ from datetime import datetime, timedelta
 import pytest
 
 from fairmargin.core.study import RoutePoint, Study, Vehicle, new_study
+
+
+def pytest_configure(config):
+    time.tzset()
 
 
 @pytest.fixture(autouse=True)

@@ -363,7 +363,7 @@ def _import_weather(source: Path, into: Path, preview: bool) -> None:
 
     from fairmargin.exchange.faults import InputFault
     from fairmargin.exchange.package import read_package, write_package
-    from fairmargin.exchange.pieces import with_weather
+    from fairmargin.exchange.pieces import near_legs, with_weather
     from fairmargin.exchange.stations import read_weather
 
     package = read_package(into)
@@ -379,8 +379,13 @@ def _import_weather(source: Path, into: Path, preview: bool) -> None:
         raise InputFault([f"{source}: {error}"]) from error
     for notice in notices:
         _fault(f"{source}: note: {notice}")
-    study, fresh = with_weather(package.study, rows)
-    print(f"{fresh} new reports, {len(rows) - fresh} there already")
+    near = near_legs(package.study, rows)
+    study, fresh = with_weather(package.study, near)
+    far = len(rows) - len(near)
+    print(
+        f"{fresh} new reports, {len(near) - fresh} there already"
+        + (f", {far} more than three hours from every leg" if far else "")
+    )
     if not preview:
         write_package(into, study, package.traces)
 

@@ -1,16 +1,18 @@
 """Files brought in through the window: shown first, taken when agreed, undone as one step."""
 
+import threading
 from datetime import datetime, timedelta
 
 import numpy as np
 import openpyxl
 import pytest
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QInputDialog
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QApplication, QInputDialog, QProgressDialog, QPushButton
 from tests.conftest import driven_study, straight_route
 
 from fairmargin.core.study import new_study
 from fairmargin.desktop import bringing
+from fairmargin.desktop.background import waited
 from fairmargin.desktop.bringing import LogDialog, ReceiptsDialog, WeatherDialog
 from fairmargin.desktop.paste import PasteDialog
 from fairmargin.exchange.loggers import load_profiles, profiles_path
@@ -268,3 +270,32 @@ def test_a_second_log_is_not_offered_a_leg_that_has_one(qtbot, ready, logfile, m
 
 def test_the_studys_day_is_its_last_leg():
     assert bringing._day_of(driven_study("AB")).date() == datetime(2026, 5, 2).date()
+
+
+def test_a_stations_table_of_months_is_read_in_the_background_and_only_the_day_is_taken(
+    qtbot, opened, tmp_path, monkeypatch
+):
+    path = tmp_path / "station.csv"
+    start = datetime(2026, 4, 1)
+    rows = [f"{start + timedelta(minutes=5 * i):%Y-%m-%d %H:%M},12.5,3.0,200,1012" for i in range(12_000)]
+    path.write_text("time,temp,wind_ms,wind_dir,pressure\n" + "\n".join(rows))
+
+    def act(dialog):
+        assert not dialog.text.isVisibleTo(dialog)
+        assert "more than three hours from every leg and left" in dialog.words.text()
+        press(qtbot, dialog.take_button)
+
+    answer(monkeypatch, WeatherDialog, act)
+    assert opened.bring_from(path)
+    times = [r.time for r in opened.session.study.weather]
+    assert len(times) < 150 and all(t.date() == datetime(2026, 5, 2).date() for t in times)
+
+
+def test_waiting_can_be_stopped_and_faults_come_through(qtbot, window, monkeypatch):
+    gate = threading.Event()
+    QTimer.singleShot(700, lambda: window.findChild(QProgressDialog).findChild(QPushButton).click())
+    assert waited(window, "Waiting\u2026", lambda: gate.wait(10)) is None
+    gate.set()
+    assert waited(window, "Waiting\u2026", lambda: 42) == 42
+    with pytest.raises(ValueError, match="broken"):
+        waited(window, "Waiting\u2026", lambda: (_ for _ in ()).throw(ValueError("broken")))

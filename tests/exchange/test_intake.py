@@ -13,15 +13,16 @@ from hypothesis import strategies as st
 from tests.conftest import driven_study, straight_route
 
 from fairmargin.core.companion import road_places
-from fairmargin.core.study import Trace, new_study
+from fairmargin.core.study import Trace, WeatherRow, new_study
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.intake import as_text, read_workbook, recognise
 from fairmargin.exchange.loggers import ImportedLog, split_at_gates
 from fairmargin.exchange.package import write_package
-from fairmargin.exchange.pieces import Piece, piece_km, pieces_of, suggest, take, with_weather
+from fairmargin.exchange.pieces import Piece, near_legs, piece_km, pieces_of, suggest, take, with_weather
 from fairmargin.exchange.receipts import apply, assign, read_receipts
 from fairmargin.exchange.stations import read_weather
 from fairmargin.exchange.tracks import read_track
+from fairmargin.instruments.weather import fetch
 
 DAY = datetime(2026, 5, 2, 9, 0)
 
@@ -274,3 +275,25 @@ def test_a_tracks_length_is_gpxpys_own(tmp_path):
     theirs = gpxpy.parse(path.read_text())
     assert np.trapezoid(ours.speed_kmh, ours.time_s) / 3.6 == pytest.approx(theirs.length_2d(), rel=4e-3)
     assert ours.time_s[-1] == theirs.get_duration()
+
+
+def test_only_weather_near_the_legs_is_kept():
+    study = driven_study("AB")  # from 10:30 to 11:36
+    rows = tuple(
+        WeatherRow(time=datetime(2026, 5, d, h), temperature_c=10) for d in (1, 2, 3) for h in range(24)
+    )
+    kept = near_legs(study, rows)
+    assert [r.time for r in kept] == [datetime(2026, 5, 2, h) for h in range(8, 15)]
+    planned = new_study(title="", kind="other", order="AB")
+    dated = planned.with_(plan=planned.plan.with_(day=DAY.date()))
+    assert {r.time.day for r in near_legs(dated, rows)} == {1, 2, 3} and len(near_legs(dated, rows)) == 49
+    assert near_legs(planned, rows) == rows
+
+
+def test_a_station_file_of_months_is_read_at_its_end(tmp_path):
+    path = tmp_path / "station.csv"
+    start = datetime(2026, 1, 1)
+    rows = [f"{start + timedelta(minutes=5 * i):%Y-%m-%d %H:%M},{i % 30},3,200" for i in range(20_000)]
+    path.write_text("time,temp,wind_ms,wind_dir\n" + "\n".join(rows))
+    row = fetch(str(path), datetime(2026, 3, 11))
+    assert row.time == start + timedelta(minutes=5 * 19_999) and row.temperature_c == 19_999 % 30

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+from PySide6.QtCore import QEventLoop, QObject, QRunnable, Qt, QThreadPool, Signal
+from PySide6.QtWidgets import QProgressDialog, QWidget
+
+SOON_MS = 400  # work that is done sooner shows no bar
 
 Then = Callable[[object, Exception | None], None]
 
@@ -59,3 +62,37 @@ class Background(QObject):
     def forget(self) -> None:
         """Drop whatever is under way."""
         self._ticket += 1
+
+
+def waited(parent: QWidget, words: str, work: Callable[[], object]) -> object:
+    """Do `work` in another thread while a bar says so after a moment; None when the person does not want to wait.
+
+    Raises
+    ------
+    Exception
+        Whatever `work` raised.
+    """
+    loop = QEventLoop()
+    bar = QProgressDialog(words, "Stop", 0, 0, parent)
+    bar.setMinimumDuration(SOON_MS)
+    bar.setWindowModality(Qt.WindowModality.WindowModal)
+    background = Background()
+    arrived: list[tuple[object, Exception | None]] = []
+
+    def then(result: object, fault: Exception | None) -> None:
+        arrived.append((result, fault))
+        loop.quit()
+
+    bar.canceled.connect(loop.quit)
+    background.run(work, then)
+    loop.exec()
+    background.forget()
+    bar.canceled.disconnect()
+    bar.close()
+    bar.deleteLater()
+    if not arrived:
+        return None
+    result, fault = arrived[0]
+    if fault is not None:
+        raise fault
+    return result

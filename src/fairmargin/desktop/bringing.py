@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.study import Study, Trace
+from fairmargin.core.study import Study, Trace, WeatherRow
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
@@ -43,7 +43,7 @@ from fairmargin.exchange.loggers import (
     read_log,
     save_profiles,
 )
-from fairmargin.exchange.pieces import Piece, piece_km, pieces_of, suggest, take, with_weather
+from fairmargin.exchange.pieces import Piece, near_legs, piece_km, pieces_of, suggest, take, with_weather
 from fairmargin.exchange.receipts import Assigned, apply, assign, read_receipts
 from fairmargin.exchange.stations import read_weather
 from fairmargin.exchange.tracks import read_track
@@ -69,6 +69,18 @@ def _day_of(study: Study) -> datetime:
     if study.plan.day is not None:
         return datetime.combine(study.plan.day, study.plan.start)
     return datetime.now()
+
+
+def weather_of(study: Study, text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
+    """Read reports for a study: its day for those that state none, its road's height for pressures.
+
+    Raises
+    ------
+    ValueError
+        If the text is no weather, in words.
+    """
+    heights = [p.elevation_m for p in study.route if p.elevation_m is not None]
+    return read_weather(text, _day_of(study), height_m=float(np.mean(heights)) if heights else 0.0)
 
 
 class BringDialog(QDialog):
@@ -481,9 +493,15 @@ class LogDialog(BringDialog):
 
 
 class WeatherDialog(BringDialog):
-    """METAR texts or a station's table, pasted or from a file."""
+    """METAR texts or a station's table, pasted or from a file; only what is near the legs is taken."""
 
-    def __init__(self, session: Session, text: str, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        session: Session,
+        text: str,
+        parent: QWidget | None = None,
+        read: tuple[tuple[WeatherRow, ...], tuple[str, ...]] | None = None,
+    ) -> None:
         super().__init__(session, "Bring weather in", "Take these reports", parent)
         self.text = QPlainTextEdit(text)
         self.text.setPlaceholderText(
@@ -498,25 +516,28 @@ class WeatherDialog(BringDialog):
             ["Time", "Station", f"Air, {units.temperature}", f"Wind, {units.wind}", f"Gust, {units.wind}", "From, \u00b0", f"Pressure, {units.pressure}"]
         )  # fmt: skip
         self.page.addWidget(self.list, 1)
-        self.read()
+        if read is None:
+            self.read()
+        else:  # a long table was read already
+            self.text.hide()
+            self._show(*read)
 
     def read(self) -> None:
         """Read what stands there."""
         self.after = None
         self.take_button.setEnabled(False)
-        heights = [p.elevation_m for p in self.study.route if p.elevation_m is not None]
         try:
-            rows, notices = read_weather(
-                self.text.toPlainText(),
-                _day_of(self.study),
-                height_m=float(np.mean(heights)) if heights else 0.0,
-            )
+            rows, notices = weather_of(self.study, self.text.toPlainText())
         except ValueError as error:
             self.fault.setText(str(error))
             self.words.clear()
             self.list.setRowCount(0)
             return
         self.fault.clear()
+        self._show(rows, notices)
+
+    def _show(self, every: tuple[WeatherRow, ...], notices: tuple[str, ...]) -> None:
+        rows = near_legs(self.study, every)
         units = self.session.units
         self.list.setRowCount(min(len(rows), MOST_ROWS))
         for i, row in enumerate(rows[:MOST_ROWS]):
@@ -530,9 +551,14 @@ class WeatherDialog(BringDialog):
             for j, text in enumerate(cells):
                 self.list.setItem(i, j, QTableWidgetItem(text))
         self.after, fresh = with_weather(self.study, rows)
-        same = len(rows) - fresh
-        said = [f"{fresh} new reports", *([f"{same} are here already and stay"] if same else []), *notices]
-        self.words.setText("; ".join(said) + ". They are used for legs that carry no weather of their own.")
+        said = [f"{fresh} new reports"]
+        if len(rows) > fresh:
+            said.append(f"{len(rows) - fresh} are here already and stay")
+        if len(every) > len(rows):
+            said.append(f"{len(every) - len(rows)} are more than three hours from every leg and left")
+        self.words.setText(
+            "; ".join([*said, *notices]) + ". They are used for legs that carry no weather of their own."
+        )
         self.take_button.setEnabled(fresh > 0)
 
 

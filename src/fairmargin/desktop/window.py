@@ -43,6 +43,8 @@ if TYPE_CHECKING:
 from fairmargin.exchange.wording import speed_words
 from fairmargin.logbook.store import SUFFIX
 
+LONG_TEXT = 200_000  # characters; longer is read off the GUI thread
+
 
 class MainWindow(QMainWindow):
     """Shows one logbook and one study of it."""
@@ -625,6 +627,8 @@ class MainWindow(QMainWindow):
         from fairmargin.exchange.receipts import read_receipts
         from fairmargin.exchange.stations import read_weather
 
+        if len(text) > LONG_TEXT:
+            return self._bring_long_table(text)
         now = datetime.now()
         for reads, bring in ((read_weather, self.bring_weather), (read_receipts, self.bring_receipts)):
             try:
@@ -633,6 +637,22 @@ class MainWindow(QMainWindow):
                 continue
             return bring(text)
         return self._bring_legs(text)
+
+    def _bring_long_table(self, text: str) -> bool:
+        """A table of months can only be a station's; it is read off the GUI thread."""
+        from fairmargin.desktop.background import waited
+        from fairmargin.desktop.bringing import WeatherDialog, weather_of
+
+        study = self.session.study
+        assert study is not None
+        try:
+            read = waited(self, "Reading the table\u2026", lambda: weather_of(study, text))
+        except ValueError as error:
+            self.tell(f"Not brought in. {error}")
+            return False
+        if read is None:
+            return False
+        return self._agreed(WeatherDialog(self.session, "", self, read), "weather reports")  # type: ignore[arg-type]
 
     def _bring_legs(self, text: str) -> bool:
         from fairmargin.desktop.paste import PasteDialog
@@ -646,9 +666,13 @@ class MainWindow(QMainWindow):
     def _bring_workbook(self, path: Path) -> bool:
         import tempfile
 
+        from fairmargin.desktop.background import waited
         from fairmargin.exchange.intake import as_text, read_workbook, recognise
 
-        sheets, notices = read_workbook(path)
+        read = waited(self, "Reading the spreadsheet\u2026", lambda: read_workbook(path))
+        if read is None:
+            return False
+        sheets, notices = read  # type: ignore[misc]
         name = next(iter(sheets))
         if len(sheets) > 1:
             name, agreed = QInputDialog.getItem(

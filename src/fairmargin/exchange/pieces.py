@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime, time, timedelta
 from typing import Final, Literal
 
 import numpy as np
@@ -16,6 +16,9 @@ from fairmargin.exchange.loggers import ImportedLog, cut, split_at_gates, split_
 Cutting = Literal["gates", "stops", "whole"]
 #: A piece that began so near to a leg's noted start is that leg.
 SAME_START: Final = timedelta(minutes=12)
+#: Weather farther from every leg than this says nothing of any.
+NEAR: Final = timedelta(hours=3)
+MOST_REPORTS: Final = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,6 +125,28 @@ def take(
             changes["duration_s"] = round(max(1.0, piece.end_s - piece.start_s), 1)
         study = study.with_leg(name, **changes)
     return study, traces
+
+
+def near_legs(study: Study, rows: Sequence[WeatherRow]) -> tuple[WeatherRow, ...]:
+    """Keep reports within three hours of a leg (of the planned day, or the last few, before any was driven)."""
+    spans = [
+        (leg.started_at.replace(tzinfo=None), float(leg.duration_s or 0.0))
+        for leg in study.legs
+        if leg.started_at is not None
+    ]
+    if spans:
+        windows = [(start - NEAR, start + timedelta(seconds=lasting) + NEAR) for start, lasting in spans]
+    elif study.plan.day is not None:
+        noon = datetime.combine(study.plan.day, time(12))
+        windows = [(noon - timedelta(days=1), noon + timedelta(days=1))]
+    else:
+        return tuple(rows[-MOST_REPORTS:])
+    kept = []
+    for row in rows:
+        moment = row.time.replace(tzinfo=None)
+        if any(a <= moment <= b for a, b in windows):
+            kept.append(row)
+    return tuple(kept)
 
 
 def with_weather(study: Study, rows: Sequence[WeatherRow]) -> tuple[Study, int]:

@@ -18,6 +18,15 @@ _REPORT: Final = re.compile(r"^(?:METAR\s+|SPECI\s+)?(?:COR\s+)?[A-Z][A-Z0-9]{3}
 _DEW: Final = re.compile(r"\b(M?\d{2})/(M?\d{2})\b")
 _KNOT: Final = 1852.0 / 3600.0
 
+#: What weather can be at all.
+POSSIBLE: Final = {
+    "wind_gust_ms": (0.0, 90.0),
+    "wind_from_deg": (0.0, 360.0),
+    "wind_speed_ms": (0.0, 60.0),
+    "temperature_c": (-50.0, 60.0),
+    "pressure_hpa": (500.0, 1100.0),
+    "humidity_percent": (0.0, 100.0),
+}
 #: Column, pattern of its header, and units with their factor (first = when none is stated).
 _COLUMNS: Final[tuple[tuple[str, str, tuple[tuple[str, float], ...]], ...]] = (
     ("wind_gust_ms", r"gust|b\u00f6e", (("m/s", 1.0), ("km/h", 1 / 3.6), ("mph", 0.44704), ("kn", _KNOT), ("kt", _KNOT))),
@@ -191,12 +200,18 @@ def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
         values: dict[str, Any] = {}
         for i, (name, convert) in roles.items():
             cell = row[i].strip() if i < len(row) else ""
+            if not cell:
+                continue
             try:
-                values[name] = round(convert(float(cell.replace(",", ".") if comma else cell)), 3)
-                WeatherRow(time=moment.to_pydatetime(), **{name: values[name]})
-            except ValueError:
-                values.pop(name, None)
-                empty += bool(cell)
+                value = round(convert(float(cell.replace(",", ".") if comma else cell)), 3)
+            except (ValueError, OverflowError):
+                empty += 1
+                continue
+            low, high = POSSIBLE[name]
+            if low <= value <= high:
+                values[name] = value
+            else:
+                empty += 1
         if values:
             rows.append(WeatherRow(time=moment.to_pydatetime(), **values))
         else:

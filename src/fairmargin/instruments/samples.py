@@ -9,6 +9,8 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Final, Literal
 
+from fairmargin.exchange.stations import POSSIBLE
+
 Source = Literal["gps", "vehicle", "weather"]
 SOURCES: Final[tuple[Source, ...]] = ("gps", "vehicle", "weather")
 NAMES: Final[dict[Source, str]] = {"gps": "GPS", "vehicle": "Vehicle", "weather": "Weather"}
@@ -26,14 +28,9 @@ RANGES: Final[dict[str, tuple[float, float]]] = {
     "soc_percent": (0.0, 100.0),
     "battery_temperature_c": (-40.0, 80.0),
     "climate_kw": (0.0, 30.0),
-    "temperature_c": (-50.0, 60.0),
     "trip_km": (0.0, 100_000.0),
     "trip_average_kwh_per_100km": (-200.0, 1000.0),
-    "pressure_hpa": (500.0, 1100.0),
-    "humidity_percent": (0.0, 100.0),
-    "wind_speed_ms": (0.0, 60.0),
-    "wind_gust_ms": (0.0, 90.0),
-    "wind_from_deg": (0.0, 360.0),
+    **POSSIBLE,
 }
 
 

@@ -11,7 +11,8 @@ from fairmargin.core.study import WeatherRow
 from fairmargin.exchange.stations import read_weather
 
 TIMEOUT_S: Final = 8.0
-MOST_BYTES: Final = 4_000_000
+MOST_BYTES: Final = 20_000_000
+LINES_KEPT: Final = 200
 
 
 def check_address(text: str) -> str:
@@ -46,5 +47,8 @@ def fetch(url: str, now: datetime) -> WeatherRow:
     request = Request(check_address(url), headers={"User-Agent": "fairmargin"})
     with urlopen(request, timeout=TIMEOUT_S) as answer:
         data = answer.read(MOST_BYTES)
-    rows, _ = read_weather(data.decode("utf-8", errors="replace"), now)
+    lines = data.decode("utf-8", errors="replace").splitlines()
+    if len(lines) > LINES_KEPT:  # a station's file of months; the newest stand last
+        lines = [lines[0], *lines[-LINES_KEPT:]]
+    rows, _ = read_weather("\n".join(lines), now)
     return rows[-1]
