@@ -31,7 +31,7 @@ from fairmargin.instruments.recording import Recorder, read_recording
 from fairmargin.instruments.samples import Clock, Sample
 from fairmargin.instruments.vehicle import load_dbc, own_dbc
 
-RATE = 90.0
+RATE = 70.0
 
 
 def until(condition, seconds=20.0):
@@ -49,7 +49,7 @@ def texts(widget):
     return " | ".join(x.text() for x in widget.findChildren(QLabel) if x.isVisibleTo(widget))
 
 
-def plan(order="ABBA", route_m=9000):
+def plan(order="ABBA", route_m=8000):
     study = new_study(
         title="Discs",
         kind="aero covers",
@@ -86,11 +86,12 @@ def drive_leg(qtbot, window, again_if_deaf=True):
     assert conductor.drive.phase == "approach"
     until(lambda: (conductor.to_gate_km() or 9.0) < 0.05)
     press(qtbot, window, Qt.Key.Key_Space)
-    until(lambda: conductor.drive.reset_state != "unknown")
-    if conductor.drive.reset_state == "failed":
+    for _ in range(4):
+        until(lambda: conductor.drive.reset_state != "unknown")
+        if conductor.drive.reset_state == "took":
+            break
         until(lambda: "did not take" in face.prompt.text())
         press(qtbot, window, Qt.Key.Key_Space)  # pressed again: the leg begins there
-        until(lambda: conductor.drive.reset_state == "took")
     until(lambda: conductor.to_gate_km() <= 0.0)
     until(lambda: "READ OFF NOW" in face.prompt.text())
     press(qtbot, window, Qt.Key.Key_Space)
@@ -114,7 +115,7 @@ def test_a_whole_abba_day_rehearsed_ends_in_a_verdict_that_holds_the_truth(qtbot
     for leg in study.legs:
         trace = road.session.traces[leg.leg]
         assert trace.power_kw is not None and trace.latitude is not None
-        assert leg.gps_distance_km == pytest.approx(6.65, abs=0.6)
+        assert leg.gps_distance_km == pytest.approx(5.65, abs=0.8)
         assert leg.distance_km == pytest.approx(leg.gps_distance_km, rel=0.05)
         assert leg.average_shown == pytest.approx(15.5, abs=4) and leg.soc_end_percent < leg.soc_start_percent
         assert leg.started_at is not None and leg.duration_s > 200
@@ -620,7 +621,7 @@ def test_units_of_the_person_are_used_on_the_road(qtbot, road):
     assert face.aim.number.text() == "56 mph"
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space):
         press(qtbot, road, key)
-    assert face.gate_tile.caption.text() == "To the read-off, mi" and face.gate_tile.number.text() == "5.6"
+    assert face.gate_tile.caption.text() == "To the read-off, mi" and face.gate_tile.number.text() == "5.0"
     type_into(qtbot, face.shown, "9.9")  # miles
     assert "15.9325 km" in road.drive.conductor.says[-1]
     press(qtbot, road, Qt.Key.Key_N)

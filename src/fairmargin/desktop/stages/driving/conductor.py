@@ -51,6 +51,7 @@ LASTING: Final = frozenset({"slow-traffic", "following-closely", "stop", "rain"}
 CARRIED: Final = ("climate", "tyre_pressure_kpa", "mode", "driver", "road")
 #: How long after a reset the car's own trip meter may keep showing the old trip. [s]
 RESET_SEEN_S: Final = 4.0
+BLINK_S: Final = 0.2
 TOLD: Final = 6
 
 
@@ -248,6 +249,8 @@ class Conductor(QObject):
         if drive is None or study is None or drive.phase not in {"approach", "driving"}:
             return
         now = self.clock.seconds()
+        if self.rehearsal is not None:
+            self.rehearsal.car.reset(now)
         if drive.reset_s is not None:
             # The leg begins anew: what happened before lies outside it, and stays in the recording.
             drive.open_marks.clear()
@@ -262,8 +265,6 @@ class Conductor(QObject):
         if battery is not None:
             changes["battery_temperature_c"] = round(battery, 1)
         self.session.edit(study.with_leg(drive.leg, **changes), f"reset of {drive.leg}")
-        if self.rehearsal is not None:
-            self.rehearsal.car.reset(now)
         self.changed.emit()
 
     def reset_seen(self, shown_km: float | None) -> bool:
@@ -558,7 +559,8 @@ class Conductor(QObject):
             return
         at, speed = drive.last
         driven = drive.driven_km + (item.at - at) * speed / 3600.0
-        if reset_took(trip, driven):
+        # At a rehearsal's rate a blink of the machine is a stretch of road.
+        if reset_took(trip - (self.clock.rate - 1.0) * BLINK_S * speed / 3600.0, driven):
             drive.reset_state = "took"
         else:
             self.reset_seen(trip)
