@@ -159,3 +159,10 @@ def test_a_station_that_writes_a_file(tmp_path):
 def test_no_station_address(typed):
     with pytest.raises(ValueError, match="no station address"):
         check_address(typed)
+
+
+def test_a_station_on_this_machine_is_not_asked_through_a_proxy(scene, monkeypatch):
+    clock, car, _items, run = scene
+    monkeypatch.setenv("http_proxy", "http://127.0.0.1:9")  # nobody listens there
+    stand_in = run(StationStandIn(car, clock))
+    assert fetch(stand_in.url, clock.moment()).wind_speed_ms is not None

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import queue
 import sys
-from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -18,17 +17,20 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from fairmargin.core.companion import (
     RoadPlaces,
     SpeedWatch,
+    Spoilt,
     aimed_kmh,
     price,
     reset_took,
     road_places,
     spoilt_of_leg,
+    worth_repeating,
 )
 from fairmargin.core.study import Event, Leg, Study
 from fairmargin.core.study.values import EventKind
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.driving.settings import InstrumentSettings, make_feeds
 from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.wording import signed
 from fairmargin.instruments.feed import Feed, WeatherFeed
 from fairmargin.instruments.recording import (
     SUFFIX,
@@ -43,7 +45,7 @@ from fairmargin.instruments.samples import Clock, Item, Sample, Source, Trouble
 from fairmargin.instruments.standins import GpsStandIn, StationStandIn, VehicleStandIn
 from fairmargin.simulation.rehearsal import SEED, Display, VirtualCar, prepared, rehearse
 
-Phase = Literal["idle", "approach", "driving", "reading"]
+Phase = Literal["approach", "driving", "reading"]
 TICK_MS: Final = 200
 SWITCH_S: Final = 0.001
 #: Events of the keys that last; the others are moments.
@@ -360,8 +362,7 @@ class Conductor(QObject):
         study, drive = self.study, self.drive
         if study is None or drive is None:
             return
-        found = price(study, study.leg(drive.leg), kind, seconds, speed)
-        self._say(spoilt_words(study, self.session, found.kind, seconds, speed, found.percent))
+        self._say(spoilt_words(study, self.session, price(study, study.leg(drive.leg), kind, seconds, speed)))
 
     def read_off(self) -> None:
         """Everything is read at this moment; what instruments say is filled in, the rest is typed."""
@@ -804,42 +805,29 @@ class Conductor(QObject):
             self.rehearsal = None
 
 
-def spoilt_words(
-    study: Study,
-    session: Session,
-    kind: EventKind,
-    seconds: float,
-    speed_kmh: float | None,
-    percent: float | None,
-) -> str:
+def spoilt_words(study: Study, session: Session, found: Spoilt) -> str:
     """Say what spoilt a leg and what it may be worth, in the person's units."""
-    from fairmargin.exchange.wording import signed
-
     units = session.units
-    lasted = f"{seconds / 60:.0f} min" if seconds >= 90 else f"{seconds:.0f} s"
+    lasted = f"{found.seconds / 60:.0f} min" if found.seconds >= 90 else f"{found.seconds:.0f} s"
     aim = study.target_speed_kmh
-    if kind == "slow-traffic" and speed_kmh is not None and aim:
-        what = f"{lasted} at {units.show('speed', speed_kmh):.0f} instead of {units.show('speed', aim):.0f} {units.speed}"
-    elif kind == "stop":
+    if found.kind == "slow-traffic" and found.speed_kmh is not None and aim:
+        now, wanted = (units.show("speed", v) for v in (found.speed_kmh, aim))
+        what = f"{lasted} at {now:.0f} instead of {wanted:.0f} {units.speed}"
+    elif found.kind == "stop":
         what = f"Stopped for {lasted}"
     else:
-        what = {"following-closely": "Followed closely", "rain": "Rain"}.get(
-            kind, kind.replace("-", " ").capitalize()
-        )
-        what += f" for {lasted}" if seconds > 0 else ""
-    if percent is None:
+        plain = {"following-closely": "Followed closely", "rain": "Rain"}
+        what = plain.get(found.kind, found.kind.replace("-", " ").capitalize())
+        what += f" for {lasted}" if found.seconds > 0 else ""
+    if found.percent is None:
         return f"{what}: cannot be priced."
-    worth = f"{what}: worth about {signed(percent, 1)} % of this leg"
-    if abs(percent) > 0.5 * study.smallest_effect_percent:
-        return f"{worth}; drive it again?"
-    return f"{worth}; it can stay."
+    worth = f"{what}: worth about {signed(found.percent, 1)} % of this leg"
+    return f"{worth}; drive it again?" if worth_repeating(study, [found]) else f"{worth}; it can stay."
 
 
-def leg_verdict(study: Study, session: Session, name: str) -> Mapping[str, str]:
-    """What to say of a leg's events when its readings are in: words, and whether to drive it again."""
+def leg_verdict(study: Study, session: Session, name: str) -> tuple[str, bool]:
+    """What to say of a leg's events when its readings are in, and whether it is worth driving again."""
     found = spoilt_of_leg(study, name)
-    lines = [spoilt_words(study, session, s.kind, s.seconds, s.speed_kmh, s.percent) for s in found]
-    total = sum(s.percent or 0.0 for s in found)
     doubtful = any(s.kind in {"wrong-turn", "lift-off", "reset-doubtful"} for s in found)
-    spoilt = doubtful or abs(total) > 0.5 * study.smallest_effect_percent
-    return {"words": "\n".join(lines), "spoilt": "yes" if spoilt else ""}
+    words = "\n".join(spoilt_words(study, session, s) for s in found)
+    return words, doubtful or worth_repeating(study, found)

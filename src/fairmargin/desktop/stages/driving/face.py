@@ -642,12 +642,12 @@ class Face(QWidget):
         c["fuel"].setVisible(not electric)
         self.bands.show_bands(compare_readings(study, leg, self.session.traces.get(leg.leg)), units)
         self.bands_words.setText(self.bands.words() or "Nothing is read yet.")
-        said = leg_verdict(study, self.session, leg.leg)
-        lines = [said["words"] or "Nothing noted that would spoil this leg."]
+        said, spoilt = leg_verdict(study, self.session, leg.leg)
+        lines = [said or "Nothing noted that would spoil this leg."]
         if study.weather:
             lines.append(_station(study.weather[-1], units))
         self.leg_words.setText("\n".join(lines))
-        name = "primary" if said["spoilt"] else ""
+        name = "primary" if spoilt else ""
         if self.again.objectName() != name:
             self.again.setObjectName(name)
             self.again.style().unpolish(self.again)
@@ -710,7 +710,7 @@ class Face(QWidget):
         study, drive = self.session.study, self.conductor.drive
         if study is None or drive is None:
             return
-        said = leg_verdict(study, self.session, drive.leg)["words"].splitlines()
+        said = leg_verdict(study, self.session, drive.leg)[0].splitlines()
         start = said[0].split(";")[0] if said else ""
         reason, accepted = QInputDialog.getText(
             self,
