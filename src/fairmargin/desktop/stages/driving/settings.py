@@ -16,7 +16,7 @@ from fairmargin.instruments.weather import check_address
 
 KEY: Final = "instruments"
 #: Bus interfaces offered; python-can knows more, and any of its names can be typed.
-INTERFACES: Final = ("", "socketcan", "slcan", "serial", "pcan", "kvaser", "virtual")
+INTERFACES: Final = ("", "socketcan", "slcan", "serial", "virtual")
 
 
 @dataclass(frozen=True, slots=True)
