@@ -1,13 +1,16 @@
 """The virtual car: what it shows is what it used, and its truth follows from the seed alone."""
 
-from datetime import date
+from datetime import date, datetime, timedelta
 
 import numpy as np
 import pytest
 from tests.conftest import VAN, straight_route
 
-from fairmargin.core.companion import again
-from fairmargin.core.study import Configuration, Leg, new_study
+from fairmargin.core.analysis import analyse
+from fairmargin.core.companion import again, road_places
+from fairmargin.core.study import Configuration, Leg, WeatherRow, new_study
+from fairmargin.exchange.loggers import cut, split_at_gates
+from fairmargin.exchange.pieces import with_weather
 from fairmargin.simulation.day import road_of
 from fairmargin.simulation.rehearsal import VirtualCar, is_repeat, prepared, rehearse
 
@@ -132,3 +135,42 @@ def test_the_given_road_is_the_road_that_is_driven():
     assert road.height_m == pytest.approx(np.full(len(road.height_m), 10.0))
     with pytest.raises(ValueError, match="positions over at least a kilometre"):
         road_of(straight_route(5000)[:1])
+
+
+def driven_at_once(study, made):
+    """What a perfect note-taker brings home from a rehearsal: logs between the gates, the station's reports."""
+    traces, rows, clock = {}, [], datetime(2026, 5, 2, 9, 20)
+    for leg in study.legs:
+        trace = made.legs[leg.leg]
+        start, end, _ = split_at_gates(trace, road_places(study))[0]
+        traces[leg.leg] = cut(trace, start, end)
+        began = clock + timedelta(seconds=int(start))
+        study = study.with_leg(leg.leg, started_at=began, duration_s=end - start, climate="off", road="dry")
+        seen = made.weather[leg.leg]
+        for minutes in (0, 5, 10, 15):
+            rows.append(
+                WeatherRow(
+                    time=clock + timedelta(minutes=minutes),
+                    temperature_c=round(seen.temperature_c),
+                    pressure_hpa=seen.pressure_hpa,
+                    wind_speed_ms=round(seen.wind_speed_ms * 3600 / 1852) * 1852 / 3600,
+                    wind_from_deg=seen.wind_from_deg,
+                )
+            )
+        clock += timedelta(minutes=20)
+    return with_weather(study, rows)[0], traces
+
+
+def test_rehearsed_days_end_in_intervals_that_hold_their_truths():
+    """Whole knots and whole degrees, as METAR states them. Of 20 at 93 % fewer than 16 would be a one in 200 accident."""
+    study = new_study(title="Discs", kind="aero covers", order="ABBA", speed_kmh=90, vehicle=VAN)
+    hits, widths = 0, []
+    for seed in range(20):
+        ready = prepared(study, seed, DAY)
+        made = rehearse(ready, seed)
+        comparison = analyse(*driven_at_once(ready, made)).comparisons[0]
+        low, high = comparison.interval_percent
+        hits += low <= made.truth_percent <= high
+        widths.append(high - low)
+    assert hits >= 16
+    assert np.median(widths) < 6.0  # and they are worth something
