@@ -1,5 +1,7 @@
 """Stand-ins through the real feeds: stalls, garbage, set clocks, vanishing and coming back."""
 
+import socket
+import threading
 import time
 from datetime import datetime
 
@@ -166,3 +168,18 @@ def test_a_station_on_this_machine_is_not_asked_through_a_proxy(scene, monkeypat
     monkeypatch.setenv("http_proxy", "http://127.0.0.1:9")  # nobody listens there
     stand_in = run(StationStandIn(car, clock))
     assert fetch(stand_in.url, clock.moment()).wind_speed_ms is not None
+
+
+def test_a_station_that_never_answers_does_not_hold_up_the_end():
+    """A server that takes the question and says nothing; the feed is let go and nobody waits for its time-out."""
+    items = []
+    with socket.create_server(("127.0.0.1", 0)) as silent:
+        feed = WeatherFeed(Clock(), items.append, f"http://127.0.0.1:{silent.getsockname()[1]}/metar", 60.0)
+        feed.start()
+        asked, _ = silent.accept()  # taken, never answered
+        feed.let_go()
+        feed.stop()
+        assert feed.state == "off"
+        asked.close()
+    until(lambda: not any(t.name == "feed-weather" and t.is_alive() for t in threading.enumerate()), 12.0)
+    assert items == []  # what comes after the end is not handed on

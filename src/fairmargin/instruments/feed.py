@@ -19,6 +19,7 @@ from fairmargin.instruments.weather import fetch
 State = Literal["off", "waiting", "live", "lost"]
 RETRY_S: Final = 1.0
 READ_S: Final = 0.25
+JOIN_S: Final = 0.6
 KEEPER_S: Final = 2.0
 #: Wall seconds by which a thread may be late, and by which a stamp may be; at a rehearsal's rate they weigh more.
 LATE_S: Final = 0.5
@@ -58,11 +59,15 @@ class Feed(abc.ABC):
             self._thread = threading.Thread(target=self._run, name=f"feed-{self.source}", daemon=True)
             self._thread.start()
 
-    def stop(self) -> None:
-        """End, and wait for the thread."""
+    def let_go(self) -> None:
+        """Ask the thread to end; nothing is handed out from now on."""
         self._stop.set()
+
+    def stop(self) -> None:
+        """End. A thread that waits for an answer from afar is not waited for; it ends by itself, unheard."""
+        self.let_go()
         if self._thread is not None:
-            self._thread.join(5.0)
+            self._thread.join(JOIN_S)
             self._thread = None
         self.state = "off"
 
@@ -92,6 +97,8 @@ class Feed(abc.ABC):
 
     def _hand_on(self, items: list[Item]) -> None:
         for item in items:
+            if self._stop.is_set():
+                return
             if isinstance(item, Sample):
                 self._arrived(item)
             self._sink(item)
@@ -107,7 +114,11 @@ class Feed(abc.ABC):
 
     def _watch(self) -> None:
         now = self.clock.seconds()
-        if self.state == "live" and now - self._last > self._quiet_s + LATE_S * self.clock.rate:
+        if (
+            not self._stop.is_set()
+            and self.state == "live"
+            and now - self._last > self._quiet_s + LATE_S * self.clock.rate
+        ):
             self.state = "lost"
             because = f" ({self.why})" if self.why else ""
             words = f"{NAMES[self.source]} is silent since {now - self._last:.0f} s{because}"

@@ -137,6 +137,8 @@ class Conductor(QObject):
     def disconnect_instruments(self) -> None:
         """Stop every feed."""
         for feed in self.feeds.values():
+            feed.let_go()
+        for feed in self.feeds.values():
             feed.stop()
         self.feeds = {}
         self.changed.emit()
