@@ -129,6 +129,8 @@ def test_a_whole_abba_day_rehearsed_ends_in_a_verdict_that_holds_the_truth(qtbot
     assert "truth was" not in texts(face)
     qtbot.mouseClick(face.reveal, Qt.MouseButton.LeftButton)
     assert f"{abs(truth):.1f} %" in face.truth_words.text() and "holds it" in face.truth_words.text()
+    # a virtual driver's scatter is not the tester's
+    assert road.session.logbook.scatter_evidence() == []
     # the study that was rehearsed is untouched
     untouched, traces = road.session.logbook.load(original)
     assert not traces and all(leg.state == "planned" for leg in untouched.legs)

@@ -263,8 +263,11 @@ def make_demo_logbook(path: str | Path) -> None:
             book.add(simulated.study, simulated.traces, study_summary(result))
 
 
-def study_summary(result: object) -> str:
-    """What the list says about a study, as JSON: words, legs used, effect and interval; and what it tells of scatter."""
+def study_summary(result: object, own: bool = True) -> str:
+    """What the list says about a study, as JSON: words, legs used, effect and interval; and what it tells of scatter.
+
+    With `own` false (a rehearsal) nothing is told of the tester's scatter: a virtual driver drove.
+    """
     from fairmargin.core.analysis import Analysis
 
     assert isinstance(result, Analysis)
@@ -274,7 +277,7 @@ def study_summary(result: object) -> str:
     c = result.comparisons[0]
     return json.dumps(
         {
-            "scatter": [round(v, 3) for v in result.scatter_evidence],
+            "scatter": [round(v, 3) for v in result.scatter_evidence] if own else [],
             "words": c.verdict,
             "legs": used,
             "effect": round(c.effect_percent, 3),

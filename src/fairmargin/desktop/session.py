@@ -14,6 +14,7 @@ from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary
 from fairmargin.logbook import Logbook, LogbookFault
+from fairmargin.simulation.rehearsal import SEED
 
 #: More legs than this, or any logged samples, are analysed off the GUI thread.
 INLINE_LEGS = 32
@@ -36,6 +37,11 @@ class _Edit(QUndoCommand):
 
     def undo(self) -> None:
         self._session._store(self._id, self._before, self._traces_before)
+
+
+def _summary(study: Study, result: Analysis) -> str:
+    """What the list says of a study; a rehearsal tells nothing of the tester."""
+    return study_summary(result, own=SEED not in study.plan.details)
 
 
 class _Listing(QUndoCommand):
@@ -176,7 +182,7 @@ class Session(QObject):
         if self.logbook is None:
             return None
         try:
-            summary = study_summary(analyse(study, traces)) if len(study.legs) <= INLINE_LEGS else ""
+            summary = _summary(study, analyse(study, traces)) if len(study.legs) <= INLINE_LEGS else ""
             study_id = self.logbook.add(study, traces, summary)
         except LogbookFault as fault:
             self.failed.emit(str(fault))
@@ -219,7 +225,7 @@ class Session(QObject):
             traces = {leg: trace for leg, trace in {**traces, **changed}.items() if trace is not None}
         result = self._at_once(study, traces)
         try:
-            self.logbook.save(study_id, study, study_summary(result) if result else "", changed)
+            self.logbook.save(study_id, study, _summary(study, result) if result else "", changed)
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             self.studyChanged.emit()  # fields show what is really stored
@@ -325,7 +331,7 @@ class Session(QObject):
         if self.view != "reference":
             return  # the list shows one view of all studies
         try:
-            self.logbook.set_summary(self.study_id, study_summary(result))
+            self.logbook.set_summary(self.study_id, _summary(self.study, result))  # type: ignore[arg-type]
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             return
