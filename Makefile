@@ -14,7 +14,7 @@ dev:
 	@scripts/setup.sh dev
 
 test: lint
-	QT_QPA_PLATFORM=offscreen $(PY) -m pytest -q -n auto
+	QT_QPA_PLATFORM=offscreen $(PY) -m pytest -q
 
 lint: dev
 	$(PY) -m ruff check src tests benchmarks scripts

@@ -17,7 +17,7 @@ os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _home
 
 from PySide6.QtCore import QSettings, QThreadPool  # noqa: E402
 from PySide6.QtTest import QTest  # noqa: E402
-from PySide6.QtWidgets import QScrollArea  # noqa: E402
+from PySide6.QtWidgets import QApplication, QScrollArea  # noqa: E402
 
 from fairmargin.demo import make_demo_logbook  # noqa: E402
 from fairmargin.desktop.application import make_application  # noqa: E402
@@ -40,7 +40,8 @@ def take_road(window: MainWindow, take: Callable[[str], None], home: Path, folde
     def until(done: Callable[[], bool], seconds: float = 60.0) -> None:
         end = time.monotonic() + seconds
         while not done() and time.monotonic() < end:
-            QTest.qWait(15)
+            QApplication.processEvents()
+            time.sleep(0.01)  # lets the instruments' threads breathe, as the application's own loop does
 
     conductor.start_rehearsal(4, 60.0)
     until(lambda: len(conductor.feeds) == 3 and all(f.state == "live" for f in conductor.feeds.values()))

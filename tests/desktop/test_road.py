@@ -4,6 +4,7 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 from datetime import datetime, timedelta
 
@@ -556,7 +557,10 @@ def test_a_killed_application_loses_nothing_but_what_is_under_way(qtbot, tmp_pat
         stderr=subprocess.DEVNULL,
         env={**os.environ, "PYTHONPATH": os.getcwd()},
     )
+    late = threading.Timer(90.0, child.kill)  # a child that hangs must not hang the rest
+    late.start()
     study_id = int(child.stdout.readline())
+    late.cancel()
     os.kill(child.pid, signal.SIGKILL)
     child.wait()
     child.stdout.close()

@@ -48,6 +48,7 @@ from fairmargin.simulation.rehearsal import SEED, Display, VirtualCar, prepared,
 Phase = Literal["approach", "driving", "reading"]
 TICK_MS: Final = 200
 SWITCH_S: Final = 0.001
+USUAL_SWITCH_S: Final = 0.005  # Python's own
 #: Events of the keys that last; the others are moments.
 LASTING: Final = frozenset({"slow-traffic", "following-closely", "stop", "rain"})
 CARRIED: Final = ("climate", "tyre_pressure_kpa", "mode", "driver", "road")
@@ -126,8 +127,9 @@ class Conductor(QObject):
         except (ValueError, InputFault) as error:
             self._say(str(error))
             return False
-        # Threads hand over sooner: a feed must not wait for the window's long breaths.
-        sys.setswitchinterval(SWITCH_S)
+        if self.clock.rate > 1.0:
+            # At a rehearsal's rate a feed must not wait for the window's long breaths.
+            sys.setswitchinterval(SWITCH_S)
         for feed in self.feeds.values():
             feed.start()
         self._timer.start()
@@ -141,6 +143,7 @@ class Conductor(QObject):
         for feed in self.feeds.values():
             feed.stop()
         self.feeds = {}
+        sys.setswitchinterval(USUAL_SWITCH_S)
         self.changed.emit()
 
     def _arrived(self, item: Item) -> None:
