@@ -13,24 +13,25 @@ Then = Callable[[object, Exception | None], None]
 
 
 class _Signals(QObject):
-    done = Signal(int, object, object)  # ticket, result, fault
+    # The ticket alone: a Python object that crosses threads in a signal can lock the toolkit against the interpreter.
+    done = Signal(int)
 
 
 class _Work(QRunnable):
     def __init__(self, ticket: int, work: Callable[[], object]) -> None:
         super().__init__()
         self.signals = _Signals()
+        self.result: object = None
+        self.fault: Exception | None = None
         self._ticket, self._work = ticket, work
         self.setAutoDelete(False)
 
     def run(self) -> None:
-        result: object = None
-        fault: object = None
         try:
-            result = self._work()
+            self.result = self._work()
         except Exception as error:  # told to the person, never lost
-            fault = error
-        self.signals.done.emit(self._ticket, result, fault)
+            self.fault = error
+        self.signals.done.emit(self._ticket)
 
 
 class Background(QObject):
@@ -54,10 +55,10 @@ class Background(QObject):
         job.signals.done.connect(self._arrived, Qt.ConnectionType.QueuedConnection)
         QThreadPool.globalInstance().start(job)
 
-    def _arrived(self, ticket: int, result: object, fault: object) -> None:
-        _, then = self._running.pop(ticket)
+    def _arrived(self, ticket: int) -> None:
+        job, then = self._running.pop(ticket)
         if ticket == self._ticket:
-            then(result, fault if isinstance(fault, Exception) else None)
+            then(job.result, job.fault)
 
     def forget(self) -> None:
         """Drop whatever is under way."""

@@ -64,7 +64,8 @@ class _Listing(QUndoCommand):
 
 
 class _Done(QObject):
-    finished = Signal(int, object)
+    # The ticket alone: a Python object that crosses threads in a signal can lock the toolkit against the interpreter.
+    finished = Signal(int)
 
 
 class _Job(QRunnable):
@@ -73,16 +74,16 @@ class _Job(QRunnable):
     ) -> None:
         super().__init__()
         self.signals = _Done()
+        self.result: object = None
         self._ticket, self._study, self._traces, self._view = ticket, study, traces, view
         self._scatter = scatter
 
     def run(self) -> None:
-        result: object
         try:
-            result = analyse(self._study, self._traces, self._view, self._scatter)
+            self.result = analyse(self._study, self._traces, self._view, self._scatter)
         except Exception as error:  # told to the person, never lost
-            result = error
-        self.signals.finished.emit(self._ticket, result)
+            self.result = error
+        self.signals.finished.emit(self._ticket)
 
 
 class Session(QObject):
@@ -306,9 +307,14 @@ class Session(QObject):
         job = _Job(self._ticket, self.study, dict(self.traces), self.view, self.scatter)
         job.setAutoDelete(False)
         self._jobs[self._ticket] = job
-        job.signals.finished.connect(self._arrived)
+        job.signals.finished.connect(self._job_done)
         self.busyChanged.emit(True)
         QThreadPool.globalInstance().start(job)
+
+    def _job_done(self, ticket: int) -> None:
+        job = self._jobs.get(ticket)
+        if job is not None:
+            self._arrived(ticket, job.result)
 
     def _arrived(self, ticket: int, result: object) -> None:
         self._jobs.pop(ticket, None)
