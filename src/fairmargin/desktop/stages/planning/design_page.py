@@ -18,7 +18,7 @@ from fairmargin.exchange.wording import scatter_words, speed_words
 
 
 class _Signals(QObject):
-    design = Signal(int, object)
+    design = Signal(int, int)  # ticket, and which of the job's designs (no Python object crosses threads)
     finished = Signal(int, str)
 
 
@@ -29,6 +29,7 @@ class _Comparison(QRunnable):
         super().__init__()
         self.signals = _Signals()
         self.stop = False
+        self.made: list[Design] = []
         self._ticket, self._study, self._runs, self._scatter = ticket, study, runs, scatter
 
     def run(self) -> None:
@@ -37,7 +38,8 @@ class _Comparison(QRunnable):
             for design in designs.compare_designs(
                 self._study, runs=self._runs, scatter=self._scatter, cancelled=lambda: self.stop
             ):
-                self.signals.design.emit(self._ticket, design)
+                self.made.append(design)
+                self.signals.design.emit(self._ticket, len(self.made) - 1)
         except Exception as error:  # told to the person, never lost
             words = str(error)
         self.signals.finished.emit(self._ticket, words)
@@ -164,10 +166,10 @@ class DesignPage(PlanPage):
         if self._job is not None:
             self._job.stop = True
 
-    def _arrived(self, ticket: int, design: object) -> None:
-        if ticket != self._ticket or not isinstance(design, Design):
+    def _arrived(self, ticket: int, index: int) -> None:
+        if ticket != self._ticket or self._job is None:
             return
-        self._found.append(design)
+        self._found.append(self._job.made[index])
         self.progress.setValue(len(self._found))
         self.bars.show_designs(tuple(self._found))
 
