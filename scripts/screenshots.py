@@ -134,8 +134,6 @@ def main() -> int:
                 take(f"plan-{page}")
             plans.show_page("design")
             window.show_study(session.logbook.studies()[arguments.study].id)
-    if not arguments.only:
-        take_road(window, take, Path(_home), arguments.folder)
     if not arguments.dark and not arguments.only:
         theme.choose("dark")
         window.go_to("verdict")
@@ -146,6 +144,9 @@ def main() -> int:
         QTest.qWait(50)
         keys.grab().save(str(arguments.folder / "keys.png"))
         keys.close()
+    if not arguments.only:
+        # Last: it leaves a rehearsal open, and every other picture is of a finished study.
+        take_road(window, take, Path(_home), arguments.folder)
     window.close()
     return 0
 
