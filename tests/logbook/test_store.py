@@ -17,7 +17,7 @@ from tests.conftest import driven_study
 
 from fairmargin.core.study import Trace
 from fairmargin.logbook import Logbook, LogbookFault, default_path, schema
-from fairmargin.logbook.store import pack_trace, unpack_trace
+from fairmargin.logbook.packing import pack_trace, unpack_trace
 
 
 @pytest.fixture

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QRunnable, QSettings, QThreadPool, Signal
@@ -13,7 +14,8 @@ from fairmargin.core.judgement.scatter import ScatterPrior, learned_scatter
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary
-from fairmargin.logbook import Logbook, LogbookFault
+from fairmargin.desktop.background import Background
+from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
 from fairmargin.simulation.rehearsal import SEED
 
 #: More legs than this, or any logged samples, are analysed off the GUI thread.
@@ -95,6 +97,8 @@ class Session(QObject):
     analysisChanged = Signal()
     unitsChanged = Signal()
     failed = Signal(str)
+    logbookDamaged = Signal(str)  # path of a logbook that is not whole; the words went to `failed`
+    studyDamaged = Signal(int)  # a study whose record is not what was written; see `damaged`
     busyChanged = Signal(bool)
 
     def __init__(self, settings: QSettings, parent: QObject | None = None) -> None:
@@ -107,11 +111,13 @@ class Session(QObject):
         self.analysis: Analysis | None = None
         self.view: View = "reference"
         self.chosen = 0  # which comparison is shown, where there are several
+        self.damaged: StudyDamaged | None = None
         self.scatter = ScatterPrior()  # the tester's own, from the other studies of the logbook
         self.undo = QUndoStack(self)
         self.units = self._read_units()
         self._ticket = 0
         self._jobs: dict[int, _Job] = {}
+        self._copying = Background(self)
 
     # ------------------------------------------------------------ logbook
 
@@ -124,6 +130,8 @@ class Session(QObject):
             fresh = Logbook.open(path)
         except LogbookFault as fault:
             self.failed.emit(str(fault))
+            if isinstance(fault, LogbookDamaged):
+                self.logbookDamaged.emit(str(path))
             return False
         if self.logbook is not None:
             self.logbook.close()
@@ -134,7 +142,30 @@ class Session(QObject):
         self.settings.setValue("recent", recent[:8])
         self.logbookChanged.emit()
         self.studiesChanged.emit()
+        self._keep_daily(fresh)
         return True
+
+    def _keep_daily(self, book: Logbook) -> None:
+        """Keep today's copy of the logbook, beside the work; that it could not be made is no one's business now."""
+        path = book.path
+        if book.read_only or not copies.due(path, datetime.now().date()) or not book.studies():
+            return
+        self._copying.run(lambda: copies.keep(path, copies.DAILY), lambda _result, _fault: None)
+
+    def put_back(self, copy: Path) -> bool:
+        """Put an earlier state in the place of the open logbook, which is set aside."""
+        assert self.logbook is not None
+        path = self.logbook.path
+        QThreadPool.globalInstance().waitForDone(5000)
+        self.logbook.close()
+        self.logbook = None
+        try:
+            copies.put_back(path, copy)
+            done = True
+        except LogbookFault as fault:
+            self.failed.emit(str(fault))
+            done = False
+        return self.open_logbook(path) and done
 
     def recent(self) -> list[str]:
         """Return the logbooks opened lately, newest first."""
@@ -159,11 +190,18 @@ class Session(QObject):
         """Show a study."""
         assert self.logbook is not None
         try:
-            study, traces = self.logbook.load(study_id)
+            record = self.logbook.read(study_id)
+        except StudyDamaged as fault:
+            self.damaged = fault
+            self.failed.emit(str(fault))
+            self.studyDamaged.emit(study_id)
+            return False
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             return False
-        self.study_id, self.study, self.traces = study_id, study, traces
+        if record.damage:
+            self.failed.emit(" ".join(record.damage))
+        self.study_id, self.study, self.traces = study_id, record.study, record.traces
         self.chosen = 0
         self.scatter = learned_scatter(self.logbook.scatter_evidence(study_id))
         self._analyse()
@@ -218,10 +256,7 @@ class Session(QObject):
 
     def _store(self, study_id: int, study: Study, changed: Traces) -> None:
         assert self.logbook is not None
-        if self.study_id != study_id:
-            _, traces = self.logbook.load(study_id)
-        else:
-            traces = self.traces
+        traces = self.traces if self.study_id == study_id else self.logbook.read(study_id).traces
         if changed:
             traces = {leg: trace for leg, trace in {**traces, **changed}.items() if trace is not None}
         result = self._at_once(study, traces)

@@ -122,6 +122,10 @@ class MainWindow(QMainWindow):
         session.unitsChanged.connect(self._show)
         session.logbookChanged.connect(self._logbook_changed)
         session.failed.connect(self.tell)
+        session.logbookDamaged.connect(
+            lambda path: QTimer.singleShot(0, self, lambda: self.recover_logbook(Path(path)))
+        )
+        session.studyDamaged.connect(lambda _id: QTimer.singleShot(0, self, self.recover_study))
         session.busyChanged.connect(self._busy)
         theme.changed.connect(self._show)
         self._restore()
@@ -275,6 +279,7 @@ class MainWindow(QMainWindow):
         self.recent_menu = book.addMenu("&Recent")
         self._add(book, "My &own logbook", self.open_default)
         self._add(book, "&Demo logbook", self.open_demo)
+        self._add(book, "&Earlier copies\u2026", self.show_copies)
         book.addSeparator()
         self._add(book, "&Quit", self.close, "Ctrl+Q")
         study = bar.addMenu("&Study")
@@ -346,8 +351,10 @@ class MainWindow(QMainWindow):
     def _logbook_changed(self) -> None:
         book = self.session.logbook
         self.notice.hide()
-        if book is not None and book.read_only:
-            self.tell(book.read_only_because)
+        if book is not None:
+            words = ([book.read_only_because] if book.read_only else []) + book.healed
+            if words:
+                self.tell(" ".join(words))
         self._fill_recent()
         self.go_home()
 
@@ -365,6 +372,87 @@ class MainWindow(QMainWindow):
         dialog.setDefaultSuffix(SUFFIX.lstrip("."))
         if dialog.exec():
             self.session.open_logbook(dialog.selectedFiles()[0])
+
+    # ------------------------------------------------------------ earlier copies, and what is not whole
+
+    def show_copies(self) -> None:
+        """Show the earlier copies of the open logbook; look at one, or put it back."""
+        from fairmargin.desktop.recovery import CopiesDialog, copy_words
+
+        book = self.session.logbook
+        if book is None:
+            self.tell("No logbook is open.")
+            return
+        dialog = CopiesDialog(book.path, not book.read_only, self)
+        agreed = dialog.exec() == dialog.DialogCode.Accepted
+        copy, wanted = dialog.copy, dialog.wanted
+        dialog.deleteLater()
+        if not agreed or copy is None:
+            return
+        if wanted == "look":
+            self.session.open_logbook(copy.path)
+        elif self.session.put_back(copy.path):
+            self.tell(f"Put back: {copy_words(copy)}. What was there before is among the earlier copies.")
+
+    def recover_logbook(self, path: Path) -> None:
+        """Offer what can be done with a logbook that is not whole."""
+        from fairmargin.desktop.background import waited
+        from fairmargin.desktop.recovery import ChoiceDialog, copy_words, rescued_path
+        from fairmargin.logbook import LogbookFault, copies
+        from fairmargin.logbook.rescue import Rescued, rescue
+
+        kept = copies.kept(path)
+        choices = ["Read what can be read into a new logbook"]
+        choices += [f"Put back the newest copy: {copy_words(kept[0])}"] if kept else []
+        dialog = ChoiceDialog(f"{path.name} is damaged", self.notice_text.text(), choices, self)
+        dialog.exec()
+        chosen = dialog.chosen
+        dialog.deleteLater()
+        if chosen is None:
+            return
+        try:
+            if chosen == 0:
+                target = rescued_path(path, datetime.now())
+                back = waited(self, "Reading what can be read\u2026", lambda: rescue(path, target))
+                if isinstance(back, Rescued) and self.session.open_logbook(back.path):
+                    self.tell(back.words())
+            else:
+                copies.put_back(path, kept[0].path)
+                if self.session.open_logbook(path):
+                    self.tell(
+                        f"Put back: {copy_words(kept[0])}. The damaged file is among the earlier copies."
+                    )
+        except (LogbookFault, OSError) as error:
+            self.tell(str(error))
+
+    def recover_study(self) -> None:
+        """Offer what can be done with a study whose record is not what was written."""
+        from fairmargin.desktop.recovery import ChoiceDialog, copy_words
+
+        book, fault = self.session.logbook, self.session.damaged
+        if book is None or fault is None or book.read_only:
+            return
+        earlier = book.from_copies(fault.study_id)
+        offers = []
+        if earlier is not None:
+            offers.append(
+                (
+                    "As it was in the copy of " + copy_words(earlier[0]),
+                    earlier[1].study,
+                    earlier[1].traces,
+                    "",
+                )
+            )
+        if fault.study is not None:
+            offers.append(("What can be read, as a new study: every value in doubt", fault.study, fault.traces, " (check every value)"))  # fmt: skip
+        dialog = ChoiceDialog("This study is damaged", str(fault), [o[0] for o in offers], self)
+        dialog.exec()
+        chosen = dialog.chosen
+        dialog.deleteLater()
+        if chosen is not None:
+            _, study, traces, mark = offers[chosen]
+            if self.session.add_study(study.with_(title=study.title + mark), traces) is not None:
+                self.land()
 
     def open_default(self) -> None:
         """Open the person's own logbook."""
@@ -390,8 +478,7 @@ class MainWindow(QMainWindow):
         book = self.session.logbook
         vehicles: dict[str, Vehicle] = {}
         roads: dict[str, Study] = {}
-        for entry in book.studies() if book else []:
-            study = book.load(entry.id)[0]  # type: ignore[union-attr]
+        for _, study in reversed(book.vehicles()) if book else []:
             if study.vehicle.name:
                 vehicles[study.vehicle.name] = study.vehicle
             if study.route:

@@ -1,5 +1,14 @@
 """The logbook: one SQLite file that holds many studies and saves every edit at once."""
 
-from fairmargin.logbook.store import Logbook, LogbookFault, StudyEntry, default_path
+from fairmargin.logbook.faults import LogbookDamaged, LogbookFault, StudyDamaged
+from fairmargin.logbook.store import Logbook, Record, StudyEntry, default_path
 
-__all__ = ["Logbook", "LogbookFault", "StudyEntry", "default_path"]
+__all__ = [
+    "Logbook",
+    "LogbookDamaged",
+    "LogbookFault",
+    "Record",
+    "StudyDamaged",
+    "StudyEntry",
+    "default_path",
+]

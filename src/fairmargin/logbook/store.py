@@ -1,37 +1,35 @@
-"""Opening, reading and writing a logbook.
+"""Reading and writing a logbook.
 
 Every save is one transaction that has reached the disk when the call returns (rollback journal,
-``synchronous=FULL``), so a killed process or a power cut loses nothing that was saved. A second window is
-kept out by a lock on the file (``flock``) and reads only.
+``synchronous=EXTRA``), so a killed process or a power cut loses nothing that was saved. A second window is
+kept out by a lock on the file (``flock``) and reads only. Every study and every trace carries a checksum of what
+was written: a value that changed by itself is told, never shown as a reading.
 """
 
 from __future__ import annotations
 
 import contextlib
-import fcntl
-import io
 import json
-import os
-import shutil
-import sqlite3
-import zipfile
-from collections.abc import Mapping
+import math
+import threading
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
 
-import numpy as np
 import sqlalchemy as sa
 
 from fairmargin.core.study import Study, Trace
-from fairmargin.logbook import schema
+from fairmargin.logbook import copies, opening, schema
+from fairmargin.logbook.faults import LogbookFault, StudyDamaged
+from fairmargin.logbook.files import connect
+from fairmargin.logbook.packing import pack_trace, unpack_trace
+from fairmargin.logbook.schema import check_of, row_check
 
 SUFFIX: Final = ".fairmargin"
-
-
-class LogbookFault(Exception):
-    """A logbook that cannot be opened or written; the message is for the person."""
+#: Shown in the list for a study that is there but not what was written.
+DAMAGED: Final = "damaged: its readings are not what was written"
 
 
 def default_path() -> Path:
@@ -43,22 +41,38 @@ def default_path() -> Path:
 
 @dataclass(frozen=True, slots=True)
 class StudyEntry:
-    """One line of the study list."""
+    """One line of the study list; `damage` says what is wrong with its record, "" if nothing is."""
 
     id: int
     title: str
     summary: str
-    changed_at: datetime
+    changed_at: datetime | None
+    damage: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Record:
+    """A study as it was written, its logs, and what of them could not be read."""
+
+    study: Study
+    traces: dict[str, Trace]
+    damage: tuple[str, ...] = ()
 
 
 class Logbook:
     """An open logbook. Use `open`; close it when done."""
 
-    def __init__(self, path: Path, engine: sa.Engine, lock: int | None, read_only_because: str) -> None:
+    def __init__(self, path: Path, opened: opening.Opened) -> None:
         self.path = path
-        self._engine = engine
-        self._lock = lock
-        self.read_only_because = read_only_because
+        self._opened = opened
+        self.read_only_because = opened.read_only_because
+        #: What was put right at opening or reading, in words for the person.
+        self.healed: list[str] = opened.healed
+        mode = "ro" if opened.read_only_because else "rw"
+        self._engine = sa.create_engine(
+            "sqlite://", creator=lambda: connect(opened.database, mode), poolclass=sa.pool.StaticPool
+        )
+        self._turn = threading.RLock()  # one connection, one user at a time
 
     @property
     def read_only(self) -> bool:
@@ -67,83 +81,30 @@ class Logbook:
 
     @classmethod
     def open(cls, path: str | Path, *, create: bool = True) -> Logbook:
-        """Open a logbook, making or upgrading it as needed.
+        """Open a logbook, making or upgrading it as needed; a save that was cut short is rolled back.
 
         Raises
         ------
         LogbookFault
-            If there is none and `create` is false, or the file is no logbook, damaged, or from a newer
-            version. Such a file is left untouched.
+            If there is none and `create` is false, or the file is no logbook, or from a newer version, or
+            cannot be made. Such a file is left untouched.
+        LogbookDamaged
+            If it is a logbook that is not whole; it is left untouched too.
         """
         path = Path(path)
-        fresh = not path.exists() or path.stat().st_size == 0
-        if fresh and not create:
-            raise LogbookFault(f"{path}: there is no such logbook.")
-        revision = ""
-        if not fresh:
-            revision = _inspect(path)
-        else:
-            try:
-                path.parent.mkdir(parents=True, exist_ok=True)
-                path.touch()
-            except OSError as error:
-                raise LogbookFault(f"{path}: cannot be made: {error.strerror}.") from error
-        lock: int | None = None
-        because = ""
+        book = cls(path, opening.open_file(path, create))
         try:
-            lock = os.open(path, os.O_RDWR | os.O_CLOEXEC)
-        except OSError:
-            because = "You may not write to this file; it is open for reading only."
-        if lock is not None:
-            try:
-                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            except OSError:
-                os.close(lock)
-                lock = None
-                because = "Another window has this logbook; here it is open for reading only."
-        if because and revision != schema.HEAD:
-            raise LogbookFault(f"{path}: needs an upgrade, but cannot be written now. {because}")
-        mode = "ro" if because else "rw"
-        engine = sa.create_engine(
-            "sqlite://",
-            creator=lambda: sqlite3.connect(
-                f"file:{_uri(path)}?mode={mode}", uri=True, check_same_thread=False, timeout=5.0
-            ),
-            poolclass=sa.pool.StaticPool,
-        )
-        sa.event.listen(engine, "connect", _prepare)
-        book = cls(path, engine, lock, because)
-        try:
-            if revision != schema.HEAD:
-                book._upgrade(revision)
+            book._count()
         except BaseException:
             book.close()
             raise
         return book
 
-    def _upgrade(self, revision: str) -> None:
-        """Bring the file to the newest schema; an older file is copied beside itself first."""
-        from alembic import command
-        from alembic.config import Config
-
-        if revision:
-            shutil.copy2(self.path, self.path.with_suffix(f"{self.path.suffix}.before-{schema.HEAD}"))
-        config = Config()
-        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-        with self._engine.connect() as connection:
-            # Marked first: a process killed half-way leaves a file that the next opening finishes.
-            connection.exec_driver_sql(f"PRAGMA application_id = {schema.APPLICATION_ID}")
-            connection.commit()
-            config.attributes["connection"] = connection
-            command.upgrade(config, "head")
-            connection.commit()
-
     def close(self) -> None:
         """Close the file and let others write."""
-        self._engine.dispose()
-        if self._lock is not None:
-            os.close(self._lock)
-            self._lock = None
+        with self._turn:
+            self._engine.dispose()
+            opening.release(self._opened)
 
     def __enter__(self) -> Logbook:
         return self
@@ -153,60 +114,169 @@ class Logbook:
 
     # ------------------------------------------------------------ reading
 
-    def studies(self) -> list[StudyEntry]:
-        """Return the studies in their order, removed ones left out."""
-        query = (
-            sa.select(
-                schema.study.c.id, schema.study.c.title, schema.study.c.summary, schema.study.c.changed_at
-            )
-            .where(schema.study.c.removed_at.is_(None))
-            .order_by(schema.study.c.position, schema.study.c.id)
-        )
-        with self._engine.connect() as connection:
-            return [
-                StudyEntry(row.id, row.title, row.summary, datetime.fromisoformat(row.changed_at))
-                for row in connection.execute(query)
-            ]
+    @contextlib.contextmanager
+    def _reading(self) -> Iterator[sa.Connection]:
+        with self._turn:
+            try:
+                with self._engine.connect() as connection:
+                    yield connection
+            except sa.exc.DatabaseError as error:
+                raise LogbookFault(f"{self.path}: could not be read: {error.orig}.") from error
 
-    def load(self, study_id: int) -> tuple[Study, dict[str, Trace]]:
-        """Return a study and its traces.
+    def _count(self) -> None:
+        """Notice a study that is not there any more, and set the count right."""
+        with self._reading() as connection:
+            there = int(
+                connection.execute(sa.select(sa.func.count()).select_from(schema.study)).scalar() or 0
+            )
+            written = connection.execute(sa.select(schema.book.c.studies)).scalar()
+        if written is not None and isinstance(written, int) and there < written:
+            self.healed.append(
+                f"{written - there} of {written} studies are missing from this file; an earlier copy may hold them."
+            )
+        if written != there and not self.read_only:
+            with self._write() as connection:
+                connection.execute(schema.book.delete())
+                connection.execute(schema.book.insert().values(id=1, studies=there))
+
+    def studies(self) -> list[StudyEntry]:
+        """Return the studies in their order, removed ones left out.
+
+        A line whose title, place or dates are not what was written is made anew from the study's readings.
+        """
+        table = schema.study
+        lines = [table.c[name] for name in (*schema.ROW_COLUMNS, "row_check")]
+        with self._reading() as connection:
+            rows = connection.execute(
+                sa.select(*lines).order_by(table.c.position, table.c.id)
+            ).mappings().all()  # fmt: skip
+        entries: list[tuple[float, int, StudyEntry]] = []
+        for row in rows:
+            entry: StudyEntry | None
+            if row["row_check"] == row_check(row):
+                entry = _entry(row)
+                place = row["position"]
+            else:
+                entry, place = self._heal(row["id"])
+            if entry is not None:
+                entries.append((place, entry.id, entry))
+        return [entry for _, _, entry in sorted(entries, key=lambda e: e[:2])]
+
+    def _heal(self, study_id: int) -> tuple[StudyEntry | None, float]:
+        """Make a damaged line anew; the readings are checked by themselves."""
+        with self._reading() as connection:
+            row = dict(connection.execute(
+                sa.select(schema.study).where(schema.study.c.id == study_id)
+            ).mappings().one())  # fmt: skip
+            logged = connection.execute(
+                sa.select(schema.trace.c.leg).where(schema.trace.c.study_id == study_id)
+            ).scalars().all()  # fmt: skip
+        study = _study_of(row)
+        title = study.title if study is not None else str(row["title"])
+        place = row["position"]
+        if not isinstance(place, float) or not math.isfinite(place) or abs(place) > 1e9:
+            place = float(study_id)
+        removed = row["removed_at"] if _moment(row["removed_at"]) else None
+        now = _now()
+        mended = {
+            "id": study_id,
+            "position": place,
+            "title": title,
+            "summary": "",
+            "created_at": row["created_at"] if _moment(row["created_at"]) else now,
+            "changed_at": row["changed_at"] if _moment(row["changed_at"]) else now,
+            "removed_at": removed,
+            "logged": "\n".join(sorted(str(leg) for leg in logged)),
+        }
+        self.healed.append(
+            f"\u201c{title or '(no title)'}\u201d: its line in the list was damaged and has been made anew from its readings."
+        )
+        if not self.read_only:
+            with self._write() as connection:
+                connection.execute(
+                    schema.study.update()
+                    .where(schema.study.c.id == study_id)
+                    .values(**mended, row_check=row_check(mended))
+                )
+        if removed is not None:
+            return None, place
+        return _entry(mended, "" if study is not None else DAMAGED), place
+
+    def read(self, study_id: int) -> Record:
+        """Return a study with those of its logs that are whole.
 
         Raises
         ------
         LogbookFault
-            If there is no such study, or its record cannot be read.
+            If there is no such study.
+        StudyDamaged
+            If its record is not what was written.
         """
-        with self._engine.connect() as connection:
+        with self._reading() as connection:
             row = connection.execute(
-                sa.select(schema.study.c.body).where(schema.study.c.id == study_id)
-            ).one_or_none()
-            blobs = connection.execute(
-                sa.select(schema.trace.c.leg, schema.trace.c.samples).where(
-                    schema.trace.c.study_id == study_id
-                )
-            ).all()
+                sa.select(schema.study).where(schema.study.c.id == study_id)
+            ).mappings().one_or_none()  # fmt: skip
+            logs = connection.execute(
+                sa.select(schema.trace).where(schema.trace.c.study_id == study_id)
+            ).mappings().all()  # fmt: skip
         if row is None:
             raise LogbookFault(f"{self.path}: study {study_id} is not in this logbook.")
-        try:
-            return Study.model_validate_json(row.body), {leg: unpack_trace(samples) for leg, samples in blobs}
-        except ValueError as error:
-            first = str(error).splitlines()[0]
-            raise LogbookFault(f"{self.path}: study {study_id} cannot be read: {first}") from error
+        traces: dict[str, Trace] = {}
+        damage: list[str] = []
+        for log in logs:
+            leg = str(log["leg"])
+            try:
+                if log["samples_check"] != check_of(log["study_id"], log["leg"], log["samples"]):
+                    raise ValueError("not what was written")
+                traces[leg] = unpack_trace(log["samples"])
+            except (ValueError, TypeError) as error:
+                damage.append(f"The log of {leg} is damaged ({error}) and is left out.")
+        if row["row_check"] == row_check(row):
+            there = {str(log["leg"]) for log in logs}
+            damage += [
+                f"The log of {leg} is missing from the file."
+                for leg in str(row["logged"]).splitlines()
+                if leg not in there
+            ]
+        study = _study_of(row)
+        if study is None:
+            raise StudyDamaged(
+                f"\u201c{row['title'] or f'study {study_id}'}\u201d in {self.path.name} is damaged: its readings are not "
+                "what was written. The other studies are not touched by it.",
+                study_id,
+                _parsed(row["body"]),
+                traces,
+            )
+        return Record(study, traces, tuple(damage))
+
+    def load(self, study_id: int) -> tuple[Study, dict[str, Trace]]:
+        """Return a study and its traces; as `read`, for those who need all of it.
+
+        Raises
+        ------
+        LogbookFault
+            As `read`, and if any of its logs cannot be read.
+        """
+        record = self.read(study_id)
+        if record.damage:
+            raise LogbookFault(f"{self.path}, \u201c{record.study.title}\u201d: {record.damage[0]}")
+        return record.study, record.traces
 
     def vehicles(self, leaving_out: int | None = None) -> list[tuple[str, Study]]:
-        """Return title and study (without traces) of each study in the list, newest first."""
+        """Return title and study (without traces) of each study in the list, newest first; damaged ones left out."""
+        table = schema.study
         query = (
-            sa.select(schema.study.c.id, schema.study.c.title, schema.study.c.body)
-            .where(schema.study.c.removed_at.is_(None))
-            .order_by(schema.study.c.position.desc())
+            sa.select(table.c.id, table.c.title, table.c.body, table.c.body_check)
+            .where(table.c.removed_at.is_(None))
+            .order_by(table.c.position.desc())
         )
-        with self._engine.connect() as connection:
-            rows = connection.execute(query).all()
+        with self._reading() as connection:
+            rows = connection.execute(query).mappings().all()
         found = []
         for row in rows:
-            if row.id != leaving_out:
-                with contextlib.suppress(ValueError):  # a damaged record is told when it is opened
-                    found.append((row.title, Study.model_validate_json(row.body)))
+            study = _study_of(row) if row["id"] != leaving_out else None
+            if study is not None:
+                found.append((study.title, study))
         return found
 
     def scatter_evidence(self, leaving_out: int | None = None) -> list[list[float]]:
@@ -215,38 +285,83 @@ class Logbook:
         for entry in self.studies():
             if entry.id == leaving_out or not entry.summary:
                 continue
-            evidence = json.loads(entry.summary).get("scatter")
-            if evidence:
-                found.append([float(v) for v in evidence])
+            with contextlib.suppress(ValueError, TypeError, AttributeError):  # of an earlier version
+                evidence = [float(v) for v in json.loads(entry.summary).get("scatter") or []]
+                if evidence and all(math.isfinite(v) for v in evidence):
+                    found.append(evidence)
         return found
 
     # ------------------------------------------------------------ writing
 
-    def _write(self) -> contextlib.AbstractContextManager[sa.Connection]:
+    @contextlib.contextmanager
+    def _write(self) -> Iterator[sa.Connection]:
+        """One transaction; a full disk or the like is told in words."""
         if self.read_only:
             raise LogbookFault(self.read_only_because)
-        return _words(self.path, self._engine)
+        with self._turn:
+            try:
+                with self._engine.begin() as connection:
+                    yield connection
+            except sa.exc.DatabaseError as error:
+                raise LogbookFault(
+                    f"{self.path}: could not be saved: {error.orig}. Nothing before this was lost."
+                ) from error
+
+    def _seal(self, connection: sa.Connection, study_id: int) -> None:
+        """Write the checksum of a study's row, from the row as the file now has it."""
+        row = connection.execute(
+            sa.select(*(schema.study.c[name] for name in schema.ROW_COLUMNS)).where(schema.study.c.id == study_id)
+        ).mappings().one_or_none()  # fmt: skip
+        if row is None:
+            raise LogbookFault(f"{self.path}: study {study_id} is not in this logbook.")
+        connection.execute(
+            schema.study.update().where(schema.study.c.id == study_id).values(row_check=row_check(row))
+        )
+
+    def _put_traces(
+        self, connection: sa.Connection, study_id: int, traces: Mapping[str, Trace | bytes | None]
+    ) -> None:
+        for leg, samples in traces.items():
+            here = (schema.trace.c.study_id == study_id) & (schema.trace.c.leg == leg)
+            connection.execute(schema.trace.delete().where(here))
+            if samples is not None:
+                data = samples if isinstance(samples, bytes) else pack_trace(samples)
+                connection.execute(
+                    schema.trace.insert().values(
+                        study_id=study_id, leg=leg, samples=data, samples_check=check_of(study_id, leg, data)
+                    )
+                )
+        logged = connection.execute(
+            sa.select(schema.trace.c.leg).where(schema.trace.c.study_id == study_id)
+        ).scalars().all()  # fmt: skip
+        connection.execute(
+            schema.study.update()
+            .where(schema.study.c.id == study_id)
+            .values(logged="\n".join(sorted(str(leg) for leg in logged)))
+        )
 
     def add(self, study: Study, traces: Mapping[str, Trace] | None = None, summary: str = "") -> int:
         """Add a study at the end of the list and return its id."""
         now = _now()
+        body = _body_of(study)
         with self._write() as connection:
             last = connection.execute(sa.select(sa.func.max(schema.study.c.position))).scalar()
             key = connection.execute(
                 schema.study.insert().values(
                     position=(last or 0.0) + 1.0,
                     title=study.title,
-                    body=study.model_dump_json(by_alias=True, exclude_none=True),
+                    body=body,
+                    body_check=check_of(body),
                     summary=summary,
                     created_at=now,
                     changed_at=now,
                 )
             ).inserted_primary_key
             study_id = int(key[0])  # type: ignore[index]
-            for leg, samples in (traces or {}).items():
-                connection.execute(
-                    schema.trace.insert().values(study_id=study_id, leg=leg, samples=pack_trace(samples))
-                )
+            if traces:
+                self._put_traces(connection, study_id, traces)
+            self._seal(connection, study_id)
+            connection.execute(schema.book.update().values(studies=schema.book.c.studies + 1))
         return study_id
 
     def save(
@@ -267,121 +382,77 @@ class Logbook:
         traces : mapping of leg name to Trace or None, optional
             Only those that change; None takes a leg's trace away.
         """
+        body = _body_of(study)
+        packed = {leg: t if t is None else pack_trace(t) for leg, t in (traces or {}).items()}
         with self._write() as connection:
             result: Any = connection.execute(
                 schema.study.update()
                 .where(schema.study.c.id == study_id)
                 .values(
                     title=study.title,
-                    body=study.model_dump_json(by_alias=True, exclude_none=True),
+                    body=body,
+                    body_check=check_of(body),
                     summary=summary,
                     changed_at=_now(),
                 )
             )
             if result.rowcount != 1:
                 raise LogbookFault(f"{self.path}: study {study_id} is not in this logbook.")
-            for leg, samples in (traces or {}).items():
-                here = (schema.trace.c.study_id == study_id) & (schema.trace.c.leg == leg)
-                connection.execute(schema.trace.delete().where(here))
-                if samples is not None:
-                    connection.execute(
-                        schema.trace.insert().values(study_id=study_id, leg=leg, samples=pack_trace(samples))
-                    )
+            if packed:
+                self._put_traces(connection, study_id, packed)
+            self._seal(connection, study_id)
 
     def set_summary(self, study_id: int, summary: str) -> None:
         """Save what the list says about a study."""
-        with self._write() as connection:
-            connection.execute(
-                schema.study.update().where(schema.study.c.id == study_id).values(summary=summary)
-            )
+        self._set(study_id, summary=summary)
 
     def set_removed(self, study_id: int, removed: bool) -> None:
         """Take a study off the list, or put it back; its readings stay in the file."""
+        self._set(study_id, removed_at=_now() if removed else None)
+
+    def _set(self, study_id: int, **values: Any) -> None:
         with self._write() as connection:
-            connection.execute(
-                schema.study.update()
-                .where(schema.study.c.id == study_id)
-                .values(removed_at=_now() if removed else None)
-            )
+            connection.execute(schema.study.update().where(schema.study.c.id == study_id).values(**values))
+            self._seal(connection, study_id)
 
+    # ------------------------------------------------------------ earlier states
 
-def _uri(path: Path) -> str:
-    from urllib.parse import quote
-
-    return quote(str(path.absolute()))
+    def from_copies(self, study_id: int) -> tuple[copies.Copy, Record] | None:
+        """Find the newest earlier copy in which a study is whole; None if there is none."""
+        for copy in copies.kept(self.path):
+            with contextlib.suppress(LogbookFault), Logbook.open(copy.path, create=False) as book:
+                return copy, book.read(study_id)
+        return None
 
 
 def _now() -> str:
     return datetime.now().astimezone().isoformat(timespec="seconds")
 
 
-def _prepare(connection: sqlite3.Connection, _record: object) -> None:
-    connection.execute("PRAGMA foreign_keys = ON")
-    connection.execute("PRAGMA synchronous = FULL")
-
-
-@contextlib.contextmanager
-def _words(path: Path, engine: sa.Engine) -> Any:
-    """One transaction; a full disk or the like is told in words."""
+def _moment(value: object) -> datetime | None:
     try:
-        with engine.begin() as connection:
-            yield connection
-    except sa.exc.OperationalError as error:
-        raise LogbookFault(
-            f"{path}: could not be saved: {error.orig}. Nothing before this was lost."
-        ) from error
+        return datetime.fromisoformat(value) if isinstance(value, str) else None
+    except ValueError:
+        return None
 
 
-def _inspect(path: Path) -> str:
-    """Return the schema revision of an existing file, without changing a byte of it."""
+def _entry(row: Mapping[str, Any], damage: str = "") -> StudyEntry | None:
+    if row["removed_at"] is not None:
+        return None
+    return StudyEntry(row["id"], row["title"], row["summary"], _moment(row["changed_at"]), damage)
+
+
+def _body_of(study: Study) -> str:
+    return study.model_dump_json(by_alias=True, exclude_none=True)
+
+
+def _study_of(row: Mapping[str, Any]) -> Study | None:
+    """The study of a row; None where it is not what was written."""
+    return _parsed(row["body"]) if row["body_check"] == check_of(row["body"]) else None
+
+
+def _parsed(body: object) -> Study | None:
     try:
-        with path.open("rb") as file:
-            head = file.read(16)
-    except OSError as error:
-        raise LogbookFault(f"{path}: cannot be read: {error.strerror}.") from error
-    if head != b"SQLite format 3\x00":
-        raise LogbookFault(f"{path}: is not a Fair Margin logbook. It was left as it is.")
-    try:
-        connection = sqlite3.connect(f"file:{_uri(path)}?mode=ro", uri=True)
-        try:
-            identity = connection.execute("PRAGMA application_id").fetchone()[0]
-            tables = {
-                row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type='table'")
-            }
-            if identity == schema.APPLICATION_ID and not tables & {"study", "alembic_version"}:
-                return ""  # made, but killed before its tables were
-            if identity != schema.APPLICATION_ID or "study" not in tables or "alembic_version" not in tables:
-                raise LogbookFault(f"{path}: is a database of another program. It was left as it is.")
-            check = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
-            if check != "ok":
-                raise LogbookFault(
-                    f"{path}: is damaged ({check}). It was left as it is; use a copy of yours."
-                )
-            revision = str(connection.execute("SELECT version_num FROM alembic_version").fetchone()[0])
-        finally:
-            connection.close()
-    except sqlite3.DatabaseError as error:
-        raise LogbookFault(
-            f"{path}: is damaged ({error}). It was left as it is; use a copy of yours."
-        ) from error
-    if revision > schema.HEAD:
-        raise LogbookFault(
-            f"{path}: was written by a newer Fair Margin (schema {revision}). It was left as it is."
-        )
-    return revision
-
-
-def pack_trace(trace: Trace) -> bytes:
-    """Pack a trace for the file (NumPy .npz, lightly compressed: six times faster than fully, a tenth larger)."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        for name, values in trace.columns().items():
-            with archive.open(f"{name}.npy", "w") as member:
-                np.lib.format.write_array(member, values, allow_pickle=False)
-    return out.getvalue()
-
-
-def unpack_trace(data: bytes) -> Trace:
-    """Undo `pack_trace` (ValueError if the data are damaged)."""
-    with np.load(io.BytesIO(data), allow_pickle=False) as columns:
-        return Trace(**{name: columns[name] for name in columns.files})
+        return Study.model_validate_json(body) if isinstance(body, str | bytes) else None
+    except (ValueError, RecursionError):
+        return None

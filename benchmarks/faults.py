@@ -1,0 +1,256 @@
+"""Kills and damage: how many acknowledged edits come back, and what a damaged file does.
+
+Run: ``python benchmarks/faults.py [--kills 300] [--damaged 200] [--inputs 20000]``. Prints one table a kind. Kills are
+real (SIGKILL of a process that edits, at a random moment, and at the worst one: between the synced journal and the
+commit); damage is bit flips, lost sectors, truncations and swapped values in files that the application opens.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import random
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import textwrap
+import time
+from collections import Counter
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parent.parent))
+
+from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged
+
+WRITERS = {
+    "edits": """
+        book = Logbook.open(path); study = driven_study("ABBA"); key = book.add(study); say(-1)
+        for i in range(100000):
+            study = study.with_leg("L01", note=f"edit {i}"); book.save(key, study); say(i)
+    """,
+    "traces": """
+        book = Logbook.open(path); study = driven_study("AB"); key = book.add(study); say(-1)
+        for i in range(100000):
+            t = np.arange(4000.0); trace = Trace(time_s=t, speed_kmh=np.full(4000, 80.0), power_kw=np.full(4000, float(i)))
+            study = study.with_leg("L01", note=f"edit {i}"); book.save(key, study, traces={"L01": trace}); say(i)
+    """,
+    "creation": """
+        say(-1); book = Logbook.open(path); say(0); key = book.add(driven_study("AB").with_leg("L01", note="edit 1")); say(1)
+        time.sleep(1)
+    """,
+    "migration": """
+        say(-1); book = Logbook.open(path); say(0); time.sleep(1)
+    """,
+    "hot journal": """
+        book = Logbook.open(path); study = driven_study("ABBA").with_leg("L01", note="edit 0"); key = book.add(study); say(0)
+        book.close(); c = sqlite3.connect(path); c.execute("PRAGMA cache_size = 1")
+        c.execute("CREATE TABLE filler (x)"); c.executemany("INSERT INTO filler VALUES (?)", [("y" * 3000,)] * 40)
+        c.execute("UPDATE study SET title = 'never committed', body = body || ' '")
+        os.kill(os.getpid(), 9)
+    """,
+}
+HEAD = """
+    import os, sys, time, sqlite3, numpy as np
+    from fairmargin.core.study import Trace
+    from fairmargin.logbook import Logbook
+    from tests.conftest import driven_study
+    path = sys.argv[1]
+    def say(i): print(i, flush=True)
+"""
+SAVED = Path(__file__).parent.parent / "tests" / "logbook" / "saved" / "schema-0001.fairmargin"
+
+
+def one_kill(kind: str, folder: Path, dice: random.Random) -> str:
+    path = folder / "book.fairmargin"
+    if kind == "migration":
+        shutil.copy(SAVED, path)
+    script = textwrap.dedent(HEAD) + textwrap.dedent(WRITERS[kind])
+    with subprocess.Popen(
+        [sys.executable, "-c", script, str(path)], stdout=subprocess.PIPE, text=True
+    ) as process:
+        first = process.stdout.readline()
+        assert first, "the writer did not start"
+        if kind != "hot journal":
+            time.sleep(dice.uniform(0.0, 0.12 if kind in {"creation", "migration"} else 0.4))
+            os.kill(process.pid, signal.SIGKILL)
+        rest = [first, *process.stdout.read().split("\n")]
+    told = max(int(x) for x in rest if x.strip().lstrip("-").isdigit())
+    try:
+        with Logbook.open(path) as book:
+            if book.read_only:
+                return "opened for reading only"
+            entries = book.studies()
+            if kind == "migration":
+                study, traces = book.load(entries[0].id)
+                good = len(entries) == 2 and study.title == "Wheel discs" and len(traces["L01"].time_s) == 40
+                return "all back" if good else "LOST"
+            if not entries:
+                return "all back" if told < 1 and kind == "creation" else "LOST"
+            note = book.load(entries[-1].id)[0].leg("L01").note
+    except LogbookFault as fault:
+        return f"REFUSED: {str(fault)[:60]}"
+    number = int(note.split()[1]) if note else -1
+    return "all back" if number in {told, told + 1} else f"LOST: told {told}, found {number}"
+
+
+def kills(count: int) -> Counter[str]:
+    dice = random.Random(11)
+    table: Counter[str] = Counter()
+    names = list(WRITERS)
+    for i in range(count):
+        kind = names[i % len(names)]
+        with tempfile.TemporaryDirectory() as folder:
+            table[f"{kind}: {one_kill(kind, Path(folder), dice)}"] += 1
+    return table
+
+
+# ---------------------------------------------------------------- damage
+
+
+def a_book(path: Path) -> None:
+    import numpy as np
+    from tests.conftest import driven_study
+
+    from fairmargin.core.study import Trace
+
+    with Logbook.open(path) as book:
+        for i in range(12):
+            t = np.arange(900.0)
+            traces = {
+                leg: Trace(time_s=t, speed_kmh=np.full(900, 80.0), power_kw=12 + np.sin(t + i))
+                for leg in ("L01", "L02")
+            }
+            study = driven_study("ABBA", title=f"Study {i}").with_leg("L02", note="a note " * 20)
+            book.add(study, traces if i % 3 == 0 else None, f'{{"words": "not settled", "effect": {i}.5}}')
+
+
+def state_of(book: Logbook) -> dict[int, object]:
+    """Everything a window would show of each study; damage as words."""
+    found: dict[int, object] = {}
+    for entry in book.studies():
+        if entry.damage:
+            found[entry.id] = "told"
+            continue
+        try:
+            record = book.read(entry.id)
+        except StudyDamaged:
+            found[entry.id] = "told"
+            continue
+        found[entry.id] = (
+            entry.title,
+            record.study,
+            {k: {n: v.tobytes() for n, v in t.columns().items()} for k, t in record.traces.items()},
+            "told" if record.damage else "",
+            entry.summary,
+        )
+    return found
+
+
+def damage(data: bytearray, kind: str, dice: random.Random) -> None:
+    size = len(data)
+    if kind == "bit flip":
+        at = dice.randrange(100, size)
+        data[at] ^= 1 << dice.randrange(8)
+    elif kind == "ten bit flips":
+        for _ in range(10):
+            data[dice.randrange(size)] ^= 1 << dice.randrange(8)
+    elif kind == "lost sector":
+        at = dice.randrange(size // 512) * 512
+        data[at : at + 512] = bytes(512)
+    elif kind == "foreign sector":
+        at = dice.randrange(size // 512) * 512
+        data[at : at + 512] = dice.randbytes(512)
+    elif kind == "truncated":
+        del data[dice.randrange(size // 4, size) :]
+    elif kind == "flip in a value":
+        word = dice.choice([b"170.0", b"18.4", b"a note", b"Study", b"2026", b"not settled", b"L0", b'"A"'])
+        places = [i for i in range(size) if data.startswith(word, i)]
+        data[dice.choice(places) + dice.randrange(len(word))] ^= 1 << dice.randrange(7)
+
+
+KINDS = ("bit flip", "ten bit flips", "lost sector", "foreign sector", "truncated", "flip in a value")
+
+
+def one_damaged(good: bytes, truth: dict[int, object], kind: str, dice: random.Random, folder: Path) -> str:
+    from fairmargin.logbook.rescue import rescue
+
+    path = folder / "book.fairmargin"
+    data = bytearray(good)
+    damage(data, kind, dice)
+    path.write_bytes(data)
+    try:
+        with Logbook.open(path) as book:
+            found = state_of(book)
+            told = list(book.healed)
+    except LogbookDamaged:
+        try:
+            back = rescue(path, folder / "back.fairmargin")
+        except LogbookFault:
+            return "refused in words, nothing rescued"
+        with Logbook.open(back.path) as book:
+            now = {r[1].title: r for r in state_of(book).values()}
+        for shown in now.values():
+            for row in truth.values():
+                if row[1].title == shown[1].title and row[1] != shown[1]:
+                    return "SILENTLY CHANGED in what was rescued"
+        return f"refused in words, {'all' if back.studies == len(truth) else 'some'} studies rescued"
+    except LogbookFault:
+        return "refused in words, nothing rescued"
+    gone = set(truth) - set(found)
+    if gone and not told:
+        return "SILENTLY LOST a study"
+    for key, shown in found.items():
+        if shown == "told":
+            continue
+        was = truth.get(key)
+        if was is None or shown[:2] != was[:2] or (shown[2] != was[2] and not shown[3]):
+            return "SILENTLY CHANGED"
+        if shown[4] not in {was[4], ""}:
+            return "SILENTLY CHANGED in the list"
+    if all(x == "told" for x in found.values()) and found:
+        return "NO study open"
+    doubts = sum(x == "told" or bool(x[3]) for x in found.values()) + len(told)
+    return "told, all others open" if doubts else "nothing the reader sees was hit"
+
+
+def damaged(count: int) -> Counter[str]:
+    dice = random.Random(5)
+    table: Counter[str] = Counter()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        a_book(folder / "good.fairmargin")
+        good = (folder / "good.fairmargin").read_bytes()
+        with Logbook.open(folder / "good.fairmargin") as book:
+            truth = state_of(book)
+        for i in range(count):
+            kind = KINDS[i % len(KINDS)]
+            inner = folder / str(i)
+            inner.mkdir()
+            try:
+                said = one_damaged(good, truth, kind, dice, inner)
+            except Exception as error:  # what the table is for
+                said = f"UNCAUGHT {type(error).__name__}: {str(error)[:60]}"
+            table[f"{kind}: {said}"] += 1
+            shutil.rmtree(inner)
+    return table
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--kills", type=int, default=300)
+    parser.add_argument("--damaged", type=int, default=204)
+    given = parser.parse_args()
+    sys.stdout.reconfigure(line_buffering=True)
+    for title, table in (
+        (f"{given.kills} kills", kills(given.kills)),
+        (f"{given.damaged} damaged files", damaged(given.damaged)),
+    ):
+        print(title)
+        for words, count in sorted(table.items()):
+            print(f"  {count:5d}  {words}")
+
+
+if __name__ == "__main__":
+    main()
