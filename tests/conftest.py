@@ -21,7 +21,7 @@ def pytest_configure(config):
 @pytest.fixture(autouse=True)
 def own_home(tmp_path, monkeypatch):
     """No test reads or writes the settings or logbook of whoever runs it."""
-    for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
+    for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):
         monkeypatch.setenv(name, str(tmp_path / name.lower()))
 
 

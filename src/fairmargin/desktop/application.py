@@ -9,10 +9,12 @@ from importlib import resources
 from pathlib import Path
 
 import platformdirs
-from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QIcon, QPixmap
 from PySide6.QtWidgets import QApplication
 
+from fairmargin.desktop.incidents import Incidents, log_path
+from fairmargin.desktop.private import keep_private
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import font, load_fonts, theme
 from fairmargin.desktop.window import MainWindow
@@ -38,6 +40,8 @@ def make_application(arguments: list[str]) -> QApplication:
     application.setApplicationDisplayName("Fair Margin")
     application.setDesktopFileName("fairmargin")
     application.setStyle("Fusion")
+    # The screens are in English; what is drawn by hand reads from left to right. Names may be in any script.
+    application.setLayoutDirection(Qt.LayoutDirection.LeftToRight)
     load_fonts()
     application.setFont(font(13))
     icon = QPixmap()
@@ -70,13 +74,22 @@ def run(path: str | None, demo: bool = False) -> int:
             file=sys.stderr,
         )
         return 2
+    os.umask(0o077)
+    keep_private(
+        [
+            platformdirs.user_data_path("fairmargin", appauthor=False),
+            platformdirs.user_config_path("fairmargin", appauthor=False),
+        ]
+    )
     application = make_application(sys.argv[:1])
+    incidents = Incidents(log_path(), application)
+    incidents.install()
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     kept = settings()
     theme.choose(str(kept.value("theme", "desktop")))
     follow_desktop()
     session = Session(kept)
-    window = MainWindow(session)
+    window = MainWindow(session, incidents)
     window.show()
     QTimer.singleShot(0, window, lambda: open_first(window, path, demo))
     return application.exec()

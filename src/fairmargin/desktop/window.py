@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.study import Study, Vehicle
+from fairmargin.desktop.incidents import SENTENCE, Incidents, WhatHappenedDialog, log_path
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.correct import CorrectStage
@@ -49,9 +50,11 @@ LONG_TEXT = 200_000  # characters; longer is read off the GUI thread
 class MainWindow(QMainWindow):
     """Shows one logbook and one study of it."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, incidents: Incidents | None = None) -> None:
         super().__init__()
         self.session = session
+        self.incidents = incidents or Incidents(log_path(), self)
+        self.incidents.happened.connect(lambda: self.tell(SENTENCE), Qt.ConnectionType.QueuedConnection)
         self.setWindowTitle("Fair Margin")
         self.setMinimumSize(1000, 640)
         central = QWidget()
@@ -327,6 +330,7 @@ class MainWindow(QMainWindow):
             self._add(view, f"Corrected to: {word}", lambda k=key: self.session.set_view(k))  # type: ignore[arg-type]
         helping = bar.addMenu("&Help")
         self._add(helping, "&Keys", self.show_keys, "F1")
+        self._add(helping, "&What happened\u2026", self.show_what_happened)
         self._add(helping, "&About", self.about)
 
     def _fill_recent(self) -> None:
@@ -830,6 +834,12 @@ class MainWindow(QMainWindow):
         from fairmargin.desktop.dialogs import KeysDialog
 
         KeysDialog(self).exec()
+
+    def show_what_happened(self) -> None:
+        """Show the record of what nobody expected."""
+        dialog = WhatHappenedDialog(self.incidents, self)
+        dialog.exec()
+        dialog.deleteLater()
 
     def about(self) -> None:
         """Say what this is."""
