@@ -22,6 +22,7 @@ L_PER_IMPERIAL_GALLON: Final = 4.54609  # exact [1]
 M_S_PER_KNOT: Final = 1852.0 / 3600.0  # exact [1]
 KPA_PER_PSI: Final = 6.894757293  # [1]
 HPA_PER_INHG: Final = 33.86389  # mercury at 0 °C [1]
+M_PER_FOOT: Final = 0.3048  # exact [1]
 KG_PER_LB: Final = 0.45359237  # exact [1]
 
 #: Lower heating values, Wh per litre. Common practice: petrol about 8.9, diesel about 10.0 kWh/L.
@@ -313,7 +314,19 @@ QUANTITIES: Final[dict[str, tuple[Unit, ...]]] = {
     "pressure": (Unit("hPa", 1.0), Unit("inHg", HPA_PER_INHG), Unit("mbar", 1.0)),
     "tyre": (Unit("kPa", 1.0), Unit("bar", 100.0), Unit("psi", KPA_PER_PSI)),
     "mass": (Unit("kg", 1.0), Unit("lb", KG_PER_LB)),
-    "energy": (Unit("kWh", 1.0), Unit("Wh", 0.001)),
+    "energy": (Unit("kWh", 1.0), Unit("Wh", 0.001), Unit("MJ", 1 / 3.6)),
+    "power": (Unit("W", 1.0), Unit("kW", 1000.0)),
+    "length": (
+        Unit("m", 1.0),
+        Unit("cm", 0.01),
+        Unit("mm", 0.001),
+        Unit("ft", M_PER_FOOT),
+        Unit("in", M_PER_FOOT / 12),
+    ),
+    "area": (Unit("m\u00b2", 1.0), Unit("ft\u00b2", M_PER_FOOT**2)),
+    "ratio": (Unit("", 1.0), Unit("%", 0.01), Unit("kg/t", 0.001)),
+    "temperature difference": (Unit("K", 1.0), Unit("\u00b0C", 1.0), Unit("\u00b0F", 5.0 / 9.0)),
+    "price": (Unit("", 1.0), Unit("/kWh", 1.0), Unit("per kWh", 1.0)),
     "time": (Unit("s", 1.0), Unit("min", 60.0), Unit("h", 3600.0)),
     "percent": (Unit("%", 1.0),),
     "direction": (Unit("°", 1.0),),
@@ -339,12 +352,36 @@ def unit_of(quantity: str, name: str) -> Unit:
         "f": "°f",
         "degc": "°c",
         "degf": "°f",
+        "deg": "\u00b0",
+        "m2": "m\u00b2",
+        "sqm": "m\u00b2",
+        "ft2": "ft\u00b2",
+        "sqft": "ft\u00b2",
+        "feet": "ft",
+        "inch": "in",
+        "litre": "l",
+        "litres": "l",
+        "liter": "l",
+        "liters": "l",
+        "usgal": "gal-us",
+        "galus": "gal-us",
+        "gal(us)": "gal-us",
+        "impgal": "gal-imp",
+        "galimp": "gal-imp",
+        "gal(imp)": "gal-imp",
+        "mins": "min",
+        "minutes": "min",
+        "sec": "s",
+        "hours": "h",
+        "percent": "%",
     }
     key = aliases.get(key, key)
+    if key in {"gal", "gallon", "gallons"} and quantity == "volume":
+        raise UnitError('say "gal-us" or "gal-imp": the gallons differ by a fifth')
     for unit in QUANTITIES[quantity]:
-        if unit.name.lower() == key:
+        if unit.name.lower().replace(" ", "") == key:
             return unit
-    known = ", ".join(u.name for u in QUANTITIES[quantity])
+    known = ", ".join(u.name for u in QUANTITIES[quantity] if u.name)
     raise UnitError(f'"{name}" is not a unit of {quantity}; expected one of {known}')
 
 
@@ -358,6 +395,59 @@ def read_quantity(text: str, quantity: str, default_unit: str) -> float:
     """
     number = read_number(text)
     return unit_of(quantity, number.rest or default_unit).to_base(number.value)
+
+
+#: Quantity of the unit that stands beside a field.
+_QUANTITY_OF: Final = {
+    "": "ratio",
+    "W": "power",
+    "kW": "power",
+    "m": "length",
+    "m\u00b2": "area",
+    "kWh": "energy",
+    "%": "percent",
+    "L": "volume",
+    "min": "time",
+    "s": "time",
+    "h": "time",
+    "km": "distance",
+    "km/h": "speed",
+    "m/s": "wind",
+    "\u00b0": "direction",
+    "\u00b0C": "temperature",
+    "hPa": "pressure",
+    "K": "temperature difference",
+    "kg": "mass",
+    "/kWh": "price",
+}
+
+
+def read_in(text: str, unit: str) -> float:
+    """Read a typed value into the unit that stands beside its field; another unit typed is converted.
+
+    Parameters
+    ----------
+    text : str
+        ``1.2 kW``, ``133 gal-us``, ``90 %`` or a bare figure in `unit`.
+    unit : str
+        One of W, kW, m, m\u00b2, kWh, %, L, min, s, h, km, km/h, m/s, \u00b0, \u00b0C, hPa, K, kg, /kWh, or "" for a plain ratio.
+
+    Returns
+    -------
+    float
+        The value in `unit`.
+
+    Raises
+    ------
+    UnitError
+        If the number cannot be read or the unit is not one of that quantity; it is never dropped.
+    """
+    number = read_number(text)
+    quantity = _QUANTITY_OF[unit]
+    if not number.rest or number.rest == unit:
+        return number.value
+    base = unit_of(quantity, number.rest).to_base(number.value)
+    return unit_of(quantity, unit).from_base(base)
 
 
 def read_duration_s(text: str) -> float:

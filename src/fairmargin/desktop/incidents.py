@@ -6,6 +6,7 @@ masked, and no values of variables are written.
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import logging.handlers
 import os
@@ -150,10 +151,8 @@ class Incidents(QObject):
             stamp = f"{datetime.now():%Y-%m-%d %H:%M:%S}"
             self.lines.append(f"{stamp} {words}")
             del self.lines[:-200]
-        try:
+        with contextlib.suppress(Exception):  # a full disk: the window still tells
             self._log.log(level, words)
-        except Exception:  # a full disk: the window still tells
-            pass
         return often == 1
 
     def report(self) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -40,13 +41,31 @@ ROLES: Final[dict[str, tuple[str, tuple[str, ...]]]] = {
 }
 
 
+#: Units that a header word says by itself.
+_IMPLIED: Final = {
+    "km": "km", "distance_km": "km", "miles": "mi", "mi": "mi", "duration_s": "s", "minutes": "min", "min": "min",
+    "temperature_c": "\u00b0C", "wind_speed_ms": "m/s", "pressure_hpa": "hPa", "hpa": "hPa", "inhg": "inHg",
+    "kwh": "kWh",
+}  # fmt: skip
+#: What stands in brackets after a header word and is no unit to convert.
+_NO_UNIT: Final = {"min:s", "h:mm", "hh:mm", "m:s", "mm:ss", "h:mm:ss", "hh:mm:ss", "local", "clock", "true", "deg", "\u00b0", "\u00b0 true"}  # fmt: skip
+_BARE: Final = re.compile(r"^[+\-\u2212]?\d+(?:[.,]\d+)?$")
+
+
 @dataclass(frozen=True, slots=True)
 class Pasted:
-    """Rows of cells, and the roles guessed for their columns."""
+    """Rows of cells, the roles guessed for their columns, and the units their headers state ("" = none)."""
 
     header: list[str] | None
     rows: list[list[str]]
     roles: list[str]
+    units: tuple[str, ...] = ()
+
+    def cell(self, row: list[str], column: int) -> str:
+        """A cell as if its header's unit stood in it; one that states a unit of its own keeps that."""
+        text = row[column].strip()
+        unit = self.units[column] if column < len(self.units) else ""
+        return f"{text} {unit}" if unit and _BARE.match(text) else text
 
 
 def read_cells(text: str, start_key: str | None = None) -> Pasted:
@@ -67,10 +86,11 @@ def read_cells(text: str, start_key: str | None = None) -> Pasted:
     ]
     width = max((len(r) for r in rows), default=0)
     rows = [r + [""] * (width - len(r)) for r in rows]
-    first = [c.strip().lower() for c in rows[0]] if rows else []
+    first_row = [c.strip() for c in rows[0]] if rows else []
+    first = [c.lower() for c in first_row]
     guessed = [_role_of(cell) for cell in first]
     if sum(bool(g) for g in guessed) >= max(1, (width + 1) // 2) and not any(c[:1].isdigit() for c in first):
-        return Pasted(rows[0], rows[1:], _unique(guessed))
+        return Pasted(rows[0], rows[1:], _unique(guessed), tuple(_unit_of(cell) for cell in first_row))
     order = list(ROLES)[1:]
     begin = order.index(start_key) if start_key in order else 1
     roles = (order[begin:] + [""] * width)[:width]
@@ -83,6 +103,14 @@ def _role_of(head: str) -> str:
         if plain in words:
             return role
     return ""
+
+
+def _unit_of(head: str) -> str:
+    """Unit that a header states in brackets, or by its own word."""
+    inside = re.search(r"[(\[]\s*([^)\]]+?)\s*[)\]]", head)
+    if inside is not None:
+        return "" if inside[1].lower() in _NO_UNIT else inside[1]
+    return _IMPLIED.get(head.split("(")[0].split("[")[0].strip().lower(), "")
 
 
 def _unique(roles: list[str]) -> list[str]:
@@ -128,7 +156,7 @@ def apply_cells(
             if role in {"", "leg"} or not cell.strip():
                 continue
             try:
-                changes: dict[str, Any] = read_leg_field(role, cell.strip(), choice, leg, day)
+                changes: dict[str, Any] = read_leg_field(role, pasted.cell(row, j), choice, leg, day)
                 leg = leg.with_(**changes)
             except ValueError as error:
                 faults.append((i, j, words_of(error)))

@@ -614,7 +614,10 @@ class DriveStage(Stage):
             if not accepted:
                 return
             try:
-                at, lasting, speed = (units.read_number(part).value for part in text.split())
+                at, lasting, speed = (
+                    units.read_in(part, unit)
+                    for part, unit in zip(text.split(), ("km", "s", "km/h"), strict=True)
+                )
                 details = {"at_km": at, "duration_s": lasting, "speed_kmh": speed}
                 Event(leg=name, kind="slow-traffic", **details)
             except ValueError:

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, MECHANISMS, METHODS, Study, default_mechanism
-from fairmargin.core.units import read_number, read_quantity
+from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
 from fairmargin.desktop.stages.planning.expected_panel import ExpectedPanel
@@ -37,6 +37,20 @@ FORGOTTEN = {
     "technique": "Say exactly what differs, who drives, and note the trip time: slower is often the whole effect.",
     "other": "Hold everything else the same, and say how you did.",
 }
+
+#: Numbers of the vehicle: field, caption, unit beside it.
+VEHICLE_FIELDS = (
+    ("mass_kg", "Mass as driven", "kg"),
+    ("drag_area_m2", "Drag area (Cd \u00d7 A)", "m\u00b2"),
+    ("rolling_coefficient", "Rolling coefficient", ""),
+    ("auxiliary_w", "Auxiliary power", "W"),
+    ("usable_capacity_kwh", "Usable capacity", "kWh"),
+    ("charging_efficiency", "Charging efficiency", ""),
+    ("distance_error_percent", "Odometer over-reads by", "%"),
+    ("speed_error_percent", "Speedometer over-reads by", "%"),
+    ("drive_efficiency", "Drive efficiency", ""),
+)
+VEHICLE_UNITS = {name: unit for name, _, unit in VEHICLE_FIELDS}
 
 
 class QuestionStage(Stage):
@@ -140,18 +154,7 @@ class QuestionStage(Stage):
         grid.addWidget(
             self._choice("v_energy", "Energy", ("electric", "petrol", "diesel"), self._set_energy), 0, 2
         )
-        specs = (
-            ("mass_kg", "Mass as driven", "kg"),
-            ("drag_area_m2", "Drag area (Cd \u00d7 A)", "m\u00b2"),
-            ("rolling_coefficient", "Rolling coefficient", ""),
-            ("auxiliary_w", "Auxiliary power", "W"),
-            ("usable_capacity_kwh", "Usable capacity", "kWh"),
-            ("charging_efficiency", "Charging efficiency", ""),
-            ("distance_error_percent", "Odometer over-reads by", "%"),
-            ("speed_error_percent", "Speedometer over-reads by", "%"),
-            ("drive_efficiency", "Drive efficiency", ""),
-        )
-        for i, (name, words, unit) in enumerate(specs):
+        for i, (name, words, unit) in enumerate(VEHICLE_FIELDS):
             grid.addWidget(self._field(f"v_{name}", words, self._vehicle(name), unit=unit), 1 + i // 3, i % 3)
         self.calibration = CalibrationPanel(session)
         body.addWidget(self.calibration)
@@ -287,7 +290,7 @@ class QuestionStage(Stage):
         return commit
 
     def _set_mast(self, text: str) -> None:
-        value = read_number(text).value if text else 10.0
+        value = read_in(text, "m") if text else 10.0
         try:
             wind = self._study.wind.with_(measured_at_m=value)
         except ValueError as error:
@@ -303,7 +306,7 @@ class QuestionStage(Stage):
             if name == "mass_kg":
                 value = read_quantity(text, "mass", self.session.units.mass) if text else None
             elif name != "name":
-                value = read_number(text).value if text else None
+                value = read_in(text, VEHICLE_UNITS[name]) if text else None
             changes: dict[str, Any] = {name: value}
             if (
                 f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}"
@@ -419,10 +422,7 @@ class QuestionStage(Stage):
 def _percent(text: str) -> float | None:
     if not text:
         return None
-    number = read_number(text)
-    if number.rest not in {"", "%"}:
-        raise ValueError(f'"{number.rest}" is not %; expected a per cent such as \u22124')
-    return number.value
+    return read_in(text, "%")
 
 
 def _show_choice(box: QComboBox, text: str) -> None:

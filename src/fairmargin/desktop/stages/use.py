@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from fairmargin.core.outcome import driving_range, energy_per_year_kwh
 from fairmargin.core.study import Study
-from fairmargin.core.units import KM_PER_MILE, read_number
+from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
 from fairmargin.desktop.widgets.basics import label, panel, percent
@@ -62,11 +62,13 @@ class UseStage(Stage):
 
     def _setting(self, name: str, quantity: str):  # type: ignore[no-untyped-def]
         def commit(text: str) -> None:
-            value = read_number(text).value if text else 0.0
+            value = 0.0
+            if text and quantity:
+                value = read_quantity(text, quantity, getattr(self.session.units, quantity))
+            elif text:
+                value = read_in(text, "/kWh")
             if value < 0:
                 raise ValueError("expected a number of 0 or more")
-            if quantity == "distance" and self.session.units.distance == "mi":
-                value *= KM_PER_MILE
             self.session.settings.setValue(f"use/{name}", value)
             self.touch()
 
@@ -76,7 +78,7 @@ class UseStage(Stage):
         study = self.session.study
         if study is None:
             return
-        value = read_number(text).value if text else None
+        value = read_in(text, "kWh") if text else None
         try:
             after = study.with_(vehicle=study.vehicle.with_(usable_capacity_kwh=value))
         except ValueError as error:
@@ -84,7 +86,7 @@ class UseStage(Stage):
         self.session.edit(after, "usable capacity")
 
     def _set_reserve(self, text: str) -> None:
-        value = read_number(text).value if text else 15.0
+        value = read_in(text, "%") if text else 15.0
         if not 0 <= value <= 60:
             raise ValueError(f"{value:g} % is no reserve; 10 to 20 % is usual")
         self.session.settings.setValue("use/reserve", value)

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fairmargin.core.units import read_in
 from fairmargin.desktop.stages.driving.conductor import Conductor
 from fairmargin.desktop.stages.driving.settings import (
     INTERFACES,
@@ -177,9 +178,9 @@ class InstrumentsDialog(QDialog):
             If the minutes are no number from 1 to 120.
         """
         try:
-            minutes = float(self.minutes.text().replace(",", ".") or 5.0)
-        except ValueError:
-            raise ValueError(f'"{self.minutes.text()}" is no number of minutes') from None
+            minutes = read_in(self.minutes.text() or "5", "min")
+        except ValueError as error:
+            raise ValueError(f"Minutes between reports: {error}") from None
         if not 1 <= minutes <= 120:
             raise ValueError(f"{minutes:g} min between two questions; expected 1 to 120")
         return InstrumentSettings(

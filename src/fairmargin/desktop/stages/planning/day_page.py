@@ -57,13 +57,18 @@ class DayPage(PlanPage):
         specs = (
             ("day", "Day", self._set_day, ""),
             ("start", "Cold pressures at", self._set_start, ""),
-            ("travel", "To the start", self.number("plan", "travel_min", "travel"), "min"),
-            ("warm", "Warm-up drive", self.number("plan", "warm_up_min", "warm-up"), "min"),
-            ("swap", "Each swap", self.number("plan", "swap_min", "swap time"), "min"),
-            ("turn", "Read-off and turn", self.number("plan", "turn_min", "turn"), "min"),
-            ("high", "Charge from", self.number("plan", "charge_start_percent", "charge band"), "%"),
-            ("low", "not below", self.number("plan", "charge_low_percent", "charge band"), "%"),
-            ("kw", "Charger", self.number("plan", "charger_kw", "charger"), "kW"),
+            ("travel", "To the start", self.number("plan", "travel_min", "travel", unit="min"), "min"),
+            ("warm", "Warm-up drive", self.number("plan", "warm_up_min", "warm-up", unit="min"), "min"),
+            ("swap", "Each swap", self.number("plan", "swap_min", "swap time", unit="min"), "min"),
+            ("turn", "Read-off and turn", self.number("plan", "turn_min", "turn", unit="min"), "min"),
+            (
+                "high",
+                "Charge from",
+                self.number("plan", "charge_start_percent", "charge band", unit="%"),
+                "%",
+            ),
+            ("low", "not below", self.number("plan", "charge_low_percent", "charge band", unit="%"), "%"),
+            ("kw", "Charger", self.number("plan", "charger_kw", "charger", unit="kW"), "kW"),
             ("avoid", "No driving (traffic)", self._set_avoid, ""),
         )
         for i, (key, words, commit, unit) in enumerate(specs):

@@ -45,7 +45,9 @@ class ExpectedPanel(PlanPage):
             ("auxiliary_w", "Power drawn by", "W", "Cabin, heating, cooling"),
             ("total_percent", "or all of it by", "%", "A plain factor, where no mechanism is known"),
         ):
-            line.addWidget(self.field(key, words, self.number("plan", key, "expected change"), unit, tip), 1)
+            line.addWidget(
+                self.field(key, words, self.number("plan", key, "expected change", unit=unit), unit, tip), 1
+            )
         box.addLayout(line)
         self.curve = ExpectedCurve()
         box.addWidget(self.curve)

@@ -62,7 +62,9 @@ class LoadPage(PlanPage):
             at += 1
         for name, words, unit in OTHERS:
             grid.addWidget(
-                self.field(name, words, self.number("load", name, words.lower()), unit), at // 2, at % 2
+                self.field(name, words, self.number("load", name, words.lower(), unit=unit), unit),
+                at // 2,
+                at % 2,
             )
             at += 1
         at += at % 2

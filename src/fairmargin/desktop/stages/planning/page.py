@@ -8,7 +8,7 @@ from typing import Any
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study
-from fairmargin.core.units import read_number, read_quantity
+from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, words_of
 
@@ -59,9 +59,9 @@ class PlanPage(QWidget):
         self.change(text, **{part: new})
 
     def number(
-        self, part: str, name: str, text: str, quantity: str = "", scale: float = 1.0
+        self, part: str, name: str, text: str, quantity: str = "", unit: str = ""
     ) -> Callable[[str], None]:
-        """Return a commit for a number of a part, typed in the person's unit of `quantity`."""
+        """Return a commit for a number of a part, typed in the person's unit of `quantity`, or in `unit`."""
 
         def commit(typed: str) -> None:
             value: float | None = None
@@ -69,8 +69,7 @@ class PlanPage(QWidget):
                 if quantity:
                     value = read_quantity(typed, quantity, getattr(self.session.units, quantity))
                 else:
-                    read = read_number(typed)
-                    value = read.value * scale
+                    value = read_in(typed, unit)
             if part == "plan":
                 self.change(text, **{name: value})
             else:

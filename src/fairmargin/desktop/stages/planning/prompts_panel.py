@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, 
 from fairmargin.core.planning.second import second_changes
 from fairmargin.core.planning.tyres import circumference_change_percent, tyre_size
 from fairmargin.core.study import Configuration, Study, Vehicle
-from fairmargin.core.units import read_number
+from fairmargin.core.units import read_in
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import words_of
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -242,7 +242,7 @@ class CalibrationPanel(PlanPage):
             if not text:
                 self._values.pop(key, None)
                 return
-            value = read_number(text).value
+            value = read_in(text, "km/h" if key.endswith("kmh") else "km")
             if value <= 0:
                 raise ValueError(f"{value:g} is not possible; expected more than 0")
             self._values[key] = value

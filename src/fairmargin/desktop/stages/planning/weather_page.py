@@ -23,18 +23,18 @@ from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 
 FORECAST = (
-    ("wind_speed_ms", "Wind at the mast", "speed"),
-    ("wind_gust_ms", "Gusts", "speed"),
-    ("wind_from_deg", "From", ""),
-    ("temperature_c", "Temperature", "temperature"),
-    ("warming_k_per_h", "Warming per hour", ""),
-    ("pressure_hpa", "Pressure", "pressure"),
+    ("wind_speed_ms", "Wind at the mast", "wind", ""),
+    ("wind_gust_ms", "Gusts", "wind", ""),
+    ("wind_from_deg", "From", "", "\u00b0"),
+    ("temperature_c", "Temperature", "temperature", ""),
+    ("warming_k_per_h", "Warming per hour", "", "K"),
+    ("pressure_hpa", "Pressure", "pressure", ""),
 )
 LIMITS = (
-    ("wind_ms", "Wind up to", "m/s"),
-    ("gust_ms", "Gusts up to", "m/s"),
-    ("temperature_spread_k", "Temperature change up to", "K"),
-    ("coldest_c", "Not colder than", "\u00b0C"),
+    ("wind_ms", "Wind up to", "wind", ""),
+    ("gust_ms", "Gusts up to", "wind", ""),
+    ("temperature_spread_k", "Temperature change up to", "", "K"),
+    ("coldest_c", "Not colder than", "temperature", ""),
 )
 
 
@@ -83,12 +83,8 @@ class WeatherPage(PlanPage):
         box.addWidget(label("Forecast, or what is blowing now", "heading"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
-        for i, (name, words, quantity) in enumerate(FORECAST):
-            commit = self.number(
-                "forecast", name, words.lower(), "" if quantity in {"", "speed"} else quantity
-            )
-            if quantity == "speed":
-                commit = self.number("forecast", name, words.lower())
+        for i, (name, words, quantity, unit) in enumerate(FORECAST):
+            commit = self.number("forecast", name, words.lower(), quantity, unit)
             grid.addWidget(self.field(name, words, commit), i // 2, i % 2)
         box.addLayout(grid)
         self.rain = QCheckBox("Rain expected")
@@ -121,10 +117,9 @@ class WeatherPage(PlanPage):
         row.addWidget(frame, 3)
         frame, box = panel()
         box.addWidget(label("Your limits", "heading"))
-        for name, words, unit in LIMITS:
-            box.addWidget(
-                self.field(f"limit_{name}", words, self.number("limits", name, words.lower()), unit)
-            )
+        for name, words, quantity, unit in LIMITS:
+            commit = self.number("limits", name, words.lower(), quantity, unit)
+            box.addWidget(self.field(f"limit_{name}", words, commit, unit))
         self.wet = QCheckBox("Rain is accepted")
         self.wet.clicked.connect(lambda on: self.change_part("limits", "rain limit", rain=bool(on)))
         box.addWidget(self.wet)
@@ -134,15 +129,14 @@ class WeatherPage(PlanPage):
 
     def refresh(self, study: Study) -> None:
         plan, units, f = study.plan, self.session.units, self.fields
-        for name, _, quantity in FORECAST:
-            value = getattr(plan.forecast, name)
-            unit = {"wind_from_deg": "\u00b0 true", "warming_k_per_h": "K/h"}.get(name, "m/s")
-            if quantity in {"temperature", "pressure"}:
-                unit = getattr(units, quantity)
-                value = None if value is None else units.show(quantity, value)
-            f[name].show_text(show_number(value, 1), unit)
-        for name, _, _ in LIMITS:
-            f[f"limit_{name}"].show_text(show_number(getattr(plan.limits, name), 1))
+        for fields, part, before in ((FORECAST, plan.forecast, ""), (LIMITS, plan.limits, "limit_")):
+            for name, _, quantity, own in fields:
+                value = getattr(part, name)
+                unit = {"wind_from_deg": "\u00b0 true", "warming_k_per_h": "K/h"}.get(name, own)
+                if quantity:
+                    unit = getattr(units, quantity)
+                    value = None if value is None else units.show(quantity, value)
+                f[before + name].show_text(show_number(value, 1), unit)
         self.rain.setChecked(plan.forecast.rain)
         self.wet.setChecked(plan.limits.rain)
         letters = "".join("A" if x[0].configuration == study.baseline.id else "B" for _, x in study.runs())
