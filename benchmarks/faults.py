@@ -237,15 +237,208 @@ def damaged(count: int) -> Counter[str]:
     return table
 
 
+# ---------------------------------------------------------------- inputs of strangers
+
+BIG = (
+    "[" * 50,
+    "]" * 50,
+    '"',
+    "\x00",
+    "\ud800",
+    "1e400",
+    "-",
+    "\n" * 40,
+    "," * 700,
+    ";",
+    "9" * 400,
+    "NaN",
+    "\u202e",
+    "'",
+    "\t",
+)
+
+
+def seeds(folder: Path) -> dict[str, tuple[bytes, str]]:
+    """One good input a reader, with the ending its file has."""
+    import io
+
+    import numpy as np
+    import openpyxl
+    from tests.conftest import driven_study
+
+    from fairmargin.core.study import Trace
+    from fairmargin.exchange.package import package_files, write_package
+
+    t = np.arange(60.0)
+    trace = Trace(time_s=t, speed_kmh=80 + np.sin(t), power_kw=12 + np.cos(t))
+    study = driven_study("AB", events=())
+    files = dict(package_files(study, {"L01": trace}))
+    write_package(folder / "seed.zip", study, {"L01": trace})
+    book = openpyxl.Workbook()
+    for row in [["time", "speed"], *[[i, 80] for i in range(40)]]:
+        book.active.append(row)
+    out = io.BytesIO()
+    book.save(out)
+    log = "Zeit;Geschw [km/h];Leistung [W]\n" + "".join(f"09:00:{i:02d};80,{i};12000\n" for i in range(60))
+    points = "".join(
+        f'<trkpt lat="52.{i:03d}" lon="0.1"><ele>10</ele><time>2026-05-02T09:00:{i:02d}Z</time></trkpt>'
+        for i in range(50)
+    )
+    gpx = f'<?xml version="1.0"?><gpx version="1.1"><trk><trkseg>{points}</trkseg></trk></gpx>'
+    drive = (
+        '{"format": "fairmargin-recording", "version": 1, "leg": "L01", "origin": "2026-05-02T09:00:00"}\n'
+        + "".join(
+            f'{{"t": {i}.0, "s": "gps", "v": {{"speed_kmh": 80.0, "latitude": 52.0, "longitude": 0.1}}}}\n'
+            for i in range(40)
+        )
+    )
+    return {
+        "package zip": ((folder / "seed.zip").read_bytes(), "zip"),
+        "study.json": (files["study.json"], "json"),
+        "legs.csv": (files["legs.csv"], "csv"),
+        "route.csv": (files["route.csv"], "csv"),
+        "samples": (files["samples/L01.csv"], "csv"),
+        "logger table": (log.encode(), "csv"),
+        "track": (gpx.encode(), "gpx"),
+        "workbook": (out.getvalue(), "xlsx"),
+        "METAR": (b"METAR ZZZZ 020950Z 24008G18KT 9999 -RA 15/09 Q1016=\n" * 6, "txt"),
+        "station": (
+            b"time,temp,wind m/s,dir\n2026-05-02T09:00,15,3,240\n2026-05-02T09:10,15.1,3.2,250\n",
+            "csv",
+        ),
+        "receipts": (b"12:40 4.1 kWh home\n14:10 3,9 kWh\n", "txt"),
+        "recording": (drive.encode(), "drive"),
+        "logbook": (SAVED.read_bytes(), "fairmargin"),
+    }
+
+
+def mutated(data: bytes, dice: random.Random) -> bytes:
+    made = bytearray(data)
+    for _ in range(dice.choice((1, 1, 2, 4, 12))):
+        at = dice.randrange(len(made)) if made else 0
+        kind = dice.randrange(7)
+        if kind == 0 and made:
+            made[at] = dice.randrange(256)
+        elif kind == 1:
+            del made[at : at + dice.choice((1, 3, 40, 400))]
+        elif kind == 2:
+            made[at:at] = dice.choice(BIG).encode("utf-8", "surrogatepass")
+        elif kind == 3:
+            made[at:at] = made[at : at + dice.choice((5, 60, 500))] * dice.choice((2, 30, 200))
+        elif kind == 4:
+            del made[at:]
+        elif kind == 5:
+            made[at:at] = bytes(dice.randrange(256) for _ in range(8))
+        else:
+            text = dice.choice((b'"', b",", b"\n", b"{", b"}", b":", b"-", b".", b"0"))
+            made[at : at + 1] = text * dice.choice((1, 2, 5000))
+    return bytes(made)
+
+
+def read_as(kind: str, path: Path, folder: Path) -> None:
+    """Read one input as the application would."""
+    from datetime import datetime
+
+    from fairmargin.core.analysis import analyse
+    from fairmargin.exchange.intake import read_workbook, recognise
+    from fairmargin.exchange.loggers import preview, read_log
+    from fairmargin.exchange.package import read_package, read_route, read_trace
+    from fairmargin.exchange.receipts import read_receipts
+    from fairmargin.exchange.stations import read_weather
+    from fairmargin.exchange.tracks import read_track
+    from fairmargin.instruments.recording import read_recording
+
+    now = datetime(2026, 5, 2, 10, 0)
+    if kind == "logbook":
+        with Logbook.open(path) as book:
+            state_of(book)
+        return
+    if kind in {"study.json", "legs.csv"}:
+        shutil.copy(path, folder / "package" / kind)
+        package = read_package(folder / "package")
+        analyse(package.study, package.traces)
+        return
+    recognise(path)
+    if kind == "package zip":
+        read_package(path)
+    elif kind == "route.csv":
+        read_route(path)
+    elif kind == "samples":
+        read_trace(path.read_bytes(), "samples/L01.csv", [])
+    elif kind == "logger table":
+        read_log(path, preview(path).profile)
+    elif kind == "track":
+        read_track(path)
+    elif kind == "workbook":
+        read_workbook(path)
+    elif kind == "recording":
+        read_recording(path)
+    elif kind == "receipts":
+        read_receipts(path.read_text("utf-8", "replace"), now)
+    else:
+        read_weather(path.read_text("utf-8", "replace"), now)
+
+
+def strangers(count: int) -> Counter[str]:
+    import resource
+    import warnings
+
+    from fairmargin.exchange.faults import InputFault
+
+    warnings.simplefilter("ignore")
+    dice = random.Random(17)
+    table: Counter[str] = Counter()
+    slowest: dict[str, float] = {}
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        good = seeds(folder)
+        for i in range(count):
+            kind = list(good)[i % len(good)]
+            data, ending = good[kind]
+            if kind in {"study.json", "legs.csv"}:
+                (folder / "package").mkdir(exist_ok=True)
+                for other in ("study.json", "legs.csv"):
+                    (folder / "package" / other).write_bytes(good[other][0])
+            path = folder / f"input.{ending}"
+            for left in folder.glob("input.*"):
+                shutil.rmtree(left) if left.is_dir() else left.unlink()
+            data = mutated(data, dice)
+            path.write_bytes(data)
+            begin = time.perf_counter()
+            try:
+                read_as(kind, path, folder)
+                said = "read"
+            except (InputFault, LogbookFault):
+                said = "refused in words"
+            except ValueError as error:
+                plain = kind in {"METAR", "station", "receipts"} or kind in {"study.json", "legs.csv"}
+                said = (
+                    "refused in words"
+                    if plain and type(error) is ValueError
+                    else f"UNCAUGHT {type(error).__name__}: {str(error)[:70]}"
+                )
+            except Exception as error:  # what the table is for
+                said = f"UNCAUGHT {type(error).__name__}: {str(error)[:70]}"
+                (Path(tempfile.gettempdir()) / f"uncaught-{kind.replace(' ', '-')}-{i}").write_bytes(data)
+            slowest[kind] = max(slowest.get(kind, 0.0), time.perf_counter() - begin)
+            table[f"{kind}: {said}"] += 1
+    for kind, seconds in slowest.items():
+        table[f"{kind}: slowest {seconds:.2f} s"] += 0
+    table[f"memory at most {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB"] += 0
+    return table
+
+
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--kills", type=int, default=300)
     parser.add_argument("--damaged", type=int, default=204)
+    parser.add_argument("--inputs", type=int, default=20_000)
     given = parser.parse_args()
     sys.stdout.reconfigure(line_buffering=True)
     for title, table in (
         (f"{given.kills} kills", kills(given.kills)),
         (f"{given.damaged} damaged files", damaged(given.damaged)),
+        (f"{given.inputs} inputs of strangers", strangers(given.inputs)),
     ):
         print(title)
         for words, count in sorted(table.items()):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 from pathlib import Path
 from typing import Annotated, Any
@@ -10,6 +11,7 @@ from typing import Annotated, Any
 import typer
 
 from fairmargin import __version__
+from fairmargin.exchange.plain import CONTROL, printable
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
 
@@ -17,7 +19,18 @@ OK, BAD_INPUT = 0, 2
 
 
 def _fault(line: str) -> None:
-    print(line, file=sys.stderr)
+    print(printable(line).replace("\n", " "), file=sys.stderr)
+
+
+def _say(text: str) -> None:
+    print(printable(text))
+
+
+def _json(value: Any) -> None:
+    """One line of JSON that any terminal and pipe can carry."""
+    utf8 = (sys.stdout.encoding or "").lower().replace("-", "") == "utf8"
+    text = json.dumps(value, ensure_ascii=not utf8)
+    print(CONTROL.sub(lambda m: f"\\u{ord(m[0]):04x}", text))
 
 
 def _version(wanted: bool) -> None:
@@ -97,9 +110,9 @@ def analyse(
         for notice in package.notices:
             _fault(f"{path}: note: {notice}")
         if as_json:
-            print(json.dumps(result.to_json(str(path)), ensure_ascii=False))
+            _json(result.to_json(str(path)))
         else:
-            print(summary(package.study, result))
+            _say(summary(package.study, result))
         sys.stdout.flush()
     raise typer.Exit(status)
 
@@ -158,7 +171,7 @@ def convert(value: str, source: str, target: str) -> None:
     except units.UnitError as error:
         _fault(f"convert: {error}")
         raise typer.Exit(BAD_INPUT) from None
-    print(f"{result:.6g}")
+    _say(f"{result:.6g}")
 
 
 @app.command()
@@ -264,29 +277,27 @@ def plan(
         _fault(f"{ics}: cannot be written: {error.strerror or error}")
         raise typer.Exit(BAD_INPUT) from None
     if as_json:
-        print(
-            json.dumps(_plan_json(str(package), study, compared, pairs, table, expected), ensure_ascii=False)
-        )
+        _json(_plan_json(str(package), study, compared, pairs, table, expected))
         return
-    print(study.title or "(no title)")
+    _say(study.title or "(no title)")
     if expected.given:
-        print(
+        _say(
             f"  expected {expected.percent[0]:+.1f} % ({expected.low[0]:+.1f} to {expected.high[0]:+.1f} %) "
             f"at {expected.speed_kmh[0]:g} km/h"
         )
-    print("  order      margin  drift  settles  hours   kWh")
+    _say("  order      margin  drift  settles  hours   kWh")
     for x in compared:
         mark = "*" if x.recommended else " "
-        print(
+        _say(
             f"{mark} {x.order:10} \u00b1{x.half_width_percent:4.1f} % {x.drift_percent:4.1f} % {x.settles:6.0%} {x.hours:7.1f} "
             f"{x.energy_kwh:6.1f}  {x.words}"
         )
-    print(f"  pairs needed: {pairs if pairs is not None else 'no number of pairs settles it'}")
+    _say(f"  pairs needed: {pairs if pairs is not None else 'no number of pairs settles it'}")
     for step in table.steps:
         level = "" if step.charge_percent is None else f"  {step.charge_percent:3.0f} %"
-        print(f"  {step.start:%H:%M} to {step.end:%H:%M}  {step.words}{level}")
+        _say(f"  {step.start:%H:%M} to {step.end:%H:%M}  {step.words}{level}")
     for warning in table.warnings:
-        print(f"  ! {warning}")
+        _say(f"  ! {warning}")
 
 
 def _plan_json(
@@ -382,7 +393,7 @@ def _import_weather(source: Path, into: Path, preview: bool) -> None:
     near = near_legs(package.study, rows)
     study, fresh = with_weather(package.study, near)
     far = len(rows) - len(near)
-    print(
+    _say(
         f"{fresh} new reports, {len(near) - fresh} there already"
         + (f", {far} more than three hours from every leg" if far else "")
     )
@@ -436,7 +447,7 @@ def import_(
                 for notice in seen.notices:
                     _fault(f"{logfile}: note: {notice}")
             for column in chosen.columns:
-                print(f"{column.header}: {f'{column.role}, {column.unit}' if column.role else 'not used'}")
+                _say(f"{column.header}: {f'{column.role}, {column.unit}' if column.role else 'not used'}")
             if preview:
                 return
             log = loggers.read_log(logfile, chosen)
@@ -467,7 +478,7 @@ def import_(
         traces = dict(package.traces)
         for name, (start, end) in zip(names, drives, strict=True):
             traces[name] = loggers.cut(log.trace, start, end)
-            print(f"{name}: {start:.0f} to {end:.0f} s, {len(traces[name].time_s)} samples")
+            _say(f"{name}: {start:.0f} to {end:.0f} s, {len(traces[name].time_s)} samples")
         write_package(into, package.study, traces)
         if profile and chosen is not None and profile not in saved:
             loggers.save_profiles(loggers.profiles_path(), [*saved.values(), chosen])
@@ -513,17 +524,37 @@ def export(
         raise typer.Exit(BAD_INPUT) from None
 
 
+@app.command()
+def rescue(
+    logbook: Annotated[Path, typer.Argument(help="A damaged logbook; it is only read.")],
+    out: Annotated[Path, typer.Argument(help="New logbook for what can be read.")],
+) -> None:
+    """Put what can be read of a damaged logbook into a new one."""
+    from fairmargin.logbook import LogbookFault
+    from fairmargin.logbook.rescue import rescue as read_what_can_be_read
+
+    try:
+        _say(read_what_can_be_read(logbook, out).words())
+    except LogbookFault as fault:
+        _fault(str(fault))
+        raise typer.Exit(BAD_INPUT) from None
+
+
 @app.command(name="install-desktop")
 def install_desktop() -> None:
     """Put the menu entry, the icon and the logbook's file type into your desktop (no root needed)."""
     from fairmargin.desktop.install import install
 
     for line in install():
-        print(line)
+        _say(line)
 
 
 def main() -> None:
     """Run the command line; a bare call or a path opens the window."""
+    os.umask(0o077)  # packages and profiles hold where someone drove
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")  # a terminal that does not know UTF-8
     arguments = sys.argv[1:]
     commands = {c.name or (c.callback.__name__ if c.callback else "") for c in app.registered_commands}
     if not arguments:

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 import re
+import struct
 import zipfile
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Final, Literal
+from typing import Any, Final, Literal
 
+from fairmargin.exchange import budget
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.stations import looks_like_reports
 
 FileKind = Literal["package", "workbook", "track", "log", "reports", "table", "recording"]
 HEAD: Final = 65_536
-MOST_ROWS: Final = 200_000
+MOST_ROWS: Final = budget.TABLE_ROWS
+MOST_CELLS: Final = 4_000_000
+MOST_SHEETS: Final = 50
 WIND: Final = re.compile(r"(?<![a-z])wind")  # not the one in a German speed
 WORDS: Final[dict[FileKind, str]] = {
     "package": "a study package",
@@ -43,15 +47,11 @@ def recognise(path: str | Path) -> Recognised:
         If it cannot be read, is empty, or is neither text nor a known kind.
     """
     path = Path(path)
-    if path.is_dir():
+    if _is_dir(path):
         if (path / "study.json").exists():
             return Recognised("package", "a folder with study.json")
         raise InputFault(f"{path}: a folder without study.json; expected a package or a file")
-    try:
-        with path.open("rb") as file:
-            head = file.read(HEAD)
-    except OSError as error:
-        raise InputFault(f"{path}: cannot be read: {error.strerror or error}") from error
+    head = budget.head_of(path, HEAD)
     if not head.strip():
         raise InputFault(f"{path}: empty; expected a log, a track, a table or METAR texts")
     if head.startswith(b"PK"):
@@ -74,11 +74,20 @@ def recognise(path: str | Path) -> Recognised:
     return _text(path)
 
 
+def _is_dir(path: Path) -> bool:
+    try:
+        return path.is_dir()
+    except (OSError, ValueError) as error:  # a name that no file can have
+        raise InputFault(
+            f"{str(path)[: budget.NAME]}: cannot be read: {getattr(error, 'strerror', None) or error}"
+        ) from error
+
+
 def _zip(path: Path) -> Recognised:
     try:
         with zipfile.ZipFile(path) as archive:
             names = archive.namelist()
-    except (zipfile.BadZipFile, OSError) as error:
+    except (zipfile.BadZipFile, NotImplementedError, EOFError, ValueError, struct.error, OSError) as error:
         raise InputFault(f"{path}: a damaged zip: {error}") from error
     if any(n.endswith("study.json") for n in names):
         return Recognised("package", "a zip with study.json")
@@ -113,35 +122,62 @@ def read_workbook(path: str | Path) -> tuple[dict[str, list[list[str]]], tuple[s
     import openpyxl
 
     path = Path(path)
+    budget.check_size(path, budget.WORKBOOK_BYTES)
+    watch = budget.Watch(str(path))
+    sheets: dict[str, list[list[str]]] = {}
+    notices: list[str] = []
     try:
+        with zipfile.ZipFile(path) as archive:
+            _check_workbook(archive, str(path))
         book = openpyxl.load_workbook(path, read_only=True, data_only=True)
-        sheets: dict[str, list[list[str]]] = {}
-        notices = []
-        for sheet in book.worksheets:
-            rows: list[list[str]] = []
-            for cells in sheet.iter_rows(values_only=True):
-                row = [_cell(v) for v in cells]
-                if any(row):
-                    rows.append(row)
-                if len(rows) > MOST_ROWS:
-                    notices.append(f"{sheet.title}: only the first {MOST_ROWS} rows")
-                    break
-            if rows:
-                width = max(max((i for i, c in enumerate(r) if c), default=0) for r in rows) + 1
-                sheets[sheet.title] = [r[:width] + [""] * (width - len(r)) for r in rows]
-        book.close()
+        try:
+            for sheet in book.worksheets[:MOST_SHEETS]:
+                rows = _sheet(sheet, watch, notices)
+                if rows:
+                    width = max(len(r) for r in rows)
+                    sheets[sheet.title] = [r + [""] * (width - len(r)) for r in rows]
+            empty = len(book.worksheets) - len(sheets)
+        finally:
+            book.close()
+    except InputFault:
+        raise
     except OSError as error:
         raise InputFault(f"{path}: cannot be read: {error.strerror or error}") from error
     except Exception as error:  # the reader raises errors of many families for damaged workbooks
-        raise InputFault(
-            f"{path}: not a spreadsheet that can be read: {str(error) or type(error).__name__}"
-        ) from error
+        words = str(error).splitlines()[0] if str(error) else type(error).__name__
+        raise InputFault(f"{path}: not a spreadsheet that can be read: {words[:200]}") from error
     if not sheets:
         raise InputFault(f"{path}: no sheet with anything in it")
-    empty = len(book.worksheets) - len(sheets)
     if empty:
         notices.append(f"sheets without anything left out: {empty}")
     return sheets, tuple(notices)
+
+
+def _check_workbook(archive: zipfile.ZipFile, name: str) -> None:
+    """Unpack every part once, within the budget: what a part says of its size is not believed."""
+    unpacking = budget.Unpacking(archive, budget.TABLE_BYTES * 4)
+    for info in archive.infolist():
+        if info.filename.endswith((".xml", ".rels")):
+            unpacking.read(info.filename, budget.TABLE_BYTES * 4, name)
+
+
+def _sheet(sheet: Any, watch: budget.Watch, notices: list[str]) -> list[list[str]]:
+    """Rows of a sheet as text, without what is empty; of the first columns only, however many a sheet says it has."""
+    rows: list[list[str]] = []
+    cells = 0
+    for number, values in enumerate(sheet.iter_rows(values_only=True, max_col=budget.COLUMNS)):
+        if not number & 255:
+            watch.check()
+        row = [_cell(v)[: budget.CELL] for v in values]
+        while row and not row[-1]:
+            row.pop()
+        if row:
+            rows.append(row)
+            cells += len(row)
+        if len(rows) >= MOST_ROWS or cells >= MOST_CELLS or number >= 4 * MOST_ROWS:
+            notices.append(f"{sheet.title}: only the first {len(rows)} rows")
+            break
+    return rows
 
 
 def _cell(value: object) -> str:

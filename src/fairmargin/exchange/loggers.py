@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 import math
 import re
@@ -18,13 +16,15 @@ from numpy.typing import NDArray
 
 from fairmargin.core.companion import RoadPlaces
 from fairmargin.core.study import Trace
+from fairmargin.exchange import budget
+from fairmargin.exchange.clocks import offsets_words, one_rule
 from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.frames import own_names, read_frame
 
 Array = NDArray[np.float64]
 
 PREVIEW_BYTES: Final = 65_536
 PREVIEW_ROWS: Final = 12
-MAX_BYTES: Final = 2_000_000_000
 STOP_S: Final = 60.0  # a stand longer than this may end a leg
 STOP_KMH: Final = 2.0
 SHORTEST_M: Final = 500.0  # a stretch shorter than this is no leg
@@ -32,6 +32,9 @@ GATE_NEAR_M: Final = 80.0  # a log that comes so near has passed the gate
 END_SLACK_M: Final = 40.0
 MOST_PLACED: Final = 200_000  # points of a log that are held against the gates
 FASTEST_KMH: Final = 300.0
+#: Times of a log beyond this count from 1970; the latest that a drive may have (year 2100). [s]
+EPOCH_S: Final = 1e8
+LATEST_S: Final = 4.1e9
 
 #: What a column may be, with the units it may come in and their factor to the trace's own.
 ROLES: Final[dict[str, dict[str, float]]] = {
@@ -160,11 +163,7 @@ def preview(path: str | Path, name: str = "") -> Preview:
         If it cannot be read, is not text, or has no header with two columns.
     """
     path = Path(path)
-    try:
-        with path.open("rb") as file:
-            head = file.read(PREVIEW_BYTES)
-    except OSError as error:
-        raise InputFault(f"{path}: cannot be read: {error.strerror or error}") from error
+    head = budget.head_of(path, PREVIEW_BYTES)
     text = _decoded(head, path, whole=len(head) < PREVIEW_BYTES)
     lines = [line for line in text.splitlines() if line.strip()]
     if len(lines) > 1 and len(head) == PREVIEW_BYTES:
@@ -174,8 +173,10 @@ def preview(path: str | Path, name: str = "") -> Preview:
     delimiter = max((";", "\t", ",", "|"), key=lambda d: (min(line.count(d) for line in lines[:5]), d == ";"))
     if delimiter not in lines[0]:
         raise InputFault(f"{path}, row 1: one column only; expected a header such as time,speed,power")
-    table = list(csv.reader(io.StringIO("\n".join(lines[: PREVIEW_ROWS + 1])), delimiter=delimiter))
-    header, rows = [h.strip() for h in table[0]], table[1:]
+    start = "\n".join(lines[: PREVIEW_ROWS + 1])
+    table = [cells for _, cells in budget.rows_of(start, str(path), delimiter, strict=False)]
+    header, rows = table[0], table[1:]
+    header = own_names(header + [""] * (max(map(len, table)) - len(header)))
     decimal = "."
     if delimiter != "," and any(re.fullmatch(r"-?\d+,\d+", cell.strip()) for row in rows for cell in row):
         decimal = ","
@@ -244,28 +245,23 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
     for needed in ("time", "speed"):
         if needed not in roles:
             raise InputFault(f"{path}: no column is taken for {needed}; it is required")
-    where = [i for i, c in enumerate(profile.columns) if c.role]
+    data = budget.read_bytes(path, budget.LOG_BYTES)
     frame = None
     for encoding in ("utf-8", "cp1252"):  # the parser itself skips a byte order mark
         try:
-            frame = pd.read_csv(
-                path,
-                sep=profile.delimiter,
-                decimal=profile.decimal,
-                encoding=encoding,
-                usecols=where if 2 * len(where) < len(profile.columns) else None,  # choosing costs more
+            frame = read_frame(
+                data,
+                str(path),
+                profile.delimiter,
+                profile.decimal,
+                encoding,
+                f"the columns of profile {profile.name}",
             )
             break
         except UnicodeDecodeError:
             continue
-        except OSError as error:
-            raise InputFault(f"{path}: cannot be read: {error.strerror or error}") from error
-        except (ValueError, pd.errors.ParserError) as error:
-            first = str(error).splitlines()[0] if str(error) else "unreadable"
-            raise InputFault(f"{path}: {first}; expected the columns of profile {profile.name}") from error
     if frame is None or not len(frame):
         raise InputFault(f"{path}: no rows; expected a table of samples")
-    frame.columns = [str(c).strip() for c in frame.columns]
     missing = [c.header for c in used if c.header not in frame.columns]
     if missing:
         raise InputFault(
@@ -278,7 +274,8 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
     for role, column in roles.items():
         series = frame[column.header]
         if role == "time" and column.unit == "clock":
-            values[role], started = _clock(series, path, column.header)
+            values[role], started, said = _clock(series, path, column.header)
+            notices += said
             continue
         if pd.api.types.is_numeric_dtype(series) and not pd.api.types.is_bool_dtype(series):
             array = series.to_numpy(dtype=float)  # the trace makes its own copy
@@ -295,9 +292,11 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
             array = (array - 32.0) / 1.8
         infinite = np.isinf(array)
         if infinite.any():
+            notices.append(f"{column.header}: {int(infinite.sum())} cells are not finite, left empty")
             array = np.where(infinite, np.nan, array)
-        if role == "time" and np.isfinite(array).any() and float(np.nanmin(array)) > 1e8:
-            started = datetime.fromtimestamp(float(np.nanmin(array)), UTC)  # seconds since 1970
+        if role == "time" and np.isfinite(array).any() and float(np.nanmin(array)) > EPOCH_S:
+            array, started, said = _since_1970(array, str(column.header), path)
+            notices += said
         values[role] = array
     time = values.pop("time")
     speed = values["speed"]
@@ -336,29 +335,79 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
     return ImportedLog(trace, started, total, tuple(notices))
 
 
-def _clock(series: Any, path: Path, header: str) -> tuple[Array, datetime | None]:
+def _since_1970(seconds: Array, header: str, path: Path) -> tuple[Array, datetime, list[str]]:
+    """Times that count from 1970, whichever unit they were taken for: the one that gives a year of cars is right.
+
+    Raises
+    ------
+    InputFault
+        If none does.
+    """
+    first = float(np.nanmin(seconds))
+    for unit, factor in (("", 1.0), ("milliseconds", 1e-3), ("microseconds", 1e-6), ("nanoseconds", 1e-9)):
+        if EPOCH_S < first * factor < LATEST_S:
+            began = datetime.fromtimestamp(first * factor, UTC)
+            said = [f"{header}: counted in {unit} since 1970"] if unit else []
+            return (seconds - first) * factor, began, said
+    raise InputFault(
+        f"{path}, {header}: {first:g} s is no time of a drive; expected seconds or milliseconds, or since 1970"
+    )
+
+
+def _clock(series: Any, path: Path, header: str) -> tuple[Array, datetime | None, list[str]]:
     """Seconds of clock times: ISO 8601, or hours, minutes and seconds of one day (midnight may pass)."""
     import pandas as pd
 
     text = series.astype(str).str.strip()
-    first = next((t for t in text if t and t != "nan"), "")
+    empty = series.isna() | text.isin(["", "nan", "None", "NaT"])
+    filled = text[~empty]
+    first = filled.iloc[0] if len(filled) else ""
     if re.fullmatch(r"\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?", first):
+        whole = text.where(~empty).str.replace(",", ".", regex=False)
+        short = whole.str.count(":") == 1
         seconds = (
-            pd.to_timedelta(
-                text.str.replace(",", ".", regex=False).where(text.str.count(":") == 2, text + ":00"),
-                errors="coerce",
-            )
+            pd.to_timedelta(whole.mask(short, whole + ":00"), errors="coerce")
             .dt.total_seconds()
             .to_numpy(dtype=float)
         )
-        steps = np.diff(seconds, prepend=seconds[:1])
-        return seconds + 86400.0 * np.cumsum(np.nan_to_num(steps) < -43200.0), None
-    moments = pd.to_datetime(text, errors="coerce", format="mixed", utc=True)
+        seconds = np.where((seconds >= 0) & (seconds < 2 * 86400.0), seconds, np.nan)
+        known = np.flatnonzero(np.isfinite(seconds))
+        days = np.zeros(len(seconds))
+        if len(known):
+            steps = np.diff(seconds[known], prepend=seconds[known][:1])
+            days[known] = np.cumsum(steps < -43200.0)
+        return seconds + 86400.0 * days, None, []
+    moments = one_rule(text.where(~empty))
     if not moments.notna().any():
-        raise InputFault(f'{path}, row 2, {header}: "{first}" is not a time; expected ISO 8601 or hh:mm:ss')
-    started = moments[moments.notna()].iloc[0]
+        raise InputFault(
+            f'{path}, row 2, {header}: "{first[: budget.NAME]}" is not a time; expected ISO 8601 or hh:mm:ss'
+        )
+    notices = []
+    lost = int((moments.isna() & ~empty).sum())
+    if lost:
+        notices.append(f"{header}: {lost} cells are not times, left empty")
+    if filled.str.len().nunique() > 1:  # of one length all state an offset, or none
+        notices += [f"{header}: {words}" for words in offsets_words(filled.tolist())]
+    known_moments = moments[moments.notna()]
+    started = known_moments.iloc[0]
     seconds = (moments - started).dt.total_seconds().to_numpy(dtype=float)
-    return seconds, started.to_pydatetime().replace(tzinfo=None)
+    jump = _clock_change(seconds)
+    if jump:
+        notices.append(
+            f"{header}: the clock jumps by {jump:+.0f} min on the way; expected a clock that runs on"
+        )
+    return seconds, started.to_pydatetime().replace(tzinfo=None), notices
+
+
+def _clock_change(seconds: Array) -> float:
+    """Jump of a clock that was set on the way, such as to summer time; 0 when it runs on. [min]"""
+    steps = np.diff(seconds[np.isfinite(seconds)])
+    if len(steps) < 3:
+        return 0.0
+    usual = float(np.median(steps))
+    jump = float(steps[np.argmax(np.abs(steps - usual))]) - usual
+    near = round(jump / 1800.0) * 1800.0
+    return jump / 60.0 if near != 0 and abs(near) <= 7200 and abs(jump - near) <= max(2.0, 2 * usual) else 0.0
 
 
 def split_at_stops(trace: Trace) -> list[tuple[float, float]]:
@@ -457,10 +506,12 @@ def load_profiles(path: Path) -> dict[str, Profile]:
     """
     if not path.exists():
         return {}
+    value = budget.read_json(
+        budget.decoded(budget.read_bytes(path, budget.TABLE_BYTES), str(path)), str(path)
+    )
     try:
-        value = json.loads(path.read_text(encoding="utf-8"))
         return {p["name"]: Profile.from_json(p) for p in value}
-    except (OSError, ValueError, TypeError, KeyError) as error:
+    except (ValueError, TypeError, KeyError) as error:
         raise InputFault(f"{path}: not a file of profiles: {error}") from error
 
 

@@ -13,8 +13,10 @@ import json
 import math
 import os
 import shutil
+import struct
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -26,7 +28,10 @@ import numpy as np
 from pydantic import BaseModel, ValidationError
 
 from fairmargin.core.study import Event, Leg, RoutePoint, Study, Trace, WeatherRow
+from fairmargin.exchange import budget
 from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.frames import read_frame
+from fairmargin.exchange.plain import armed, unarmed
 
 STUDY_FILE: Final = "study.json"
 LEGS_FILE: Final = "legs.csv"
@@ -46,8 +51,6 @@ TRACE_COLUMNS: Final = (
     "temperature_c",
 )
 MAX_FAULTS: Final = 50
-MAX_TABLE_BYTES: Final = 64 << 20
-MAX_SAMPLES_BYTES: Final = 2 << 30
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,13 +72,23 @@ class _Folder:
         self._path = path
 
     def names(self) -> list[str]:
-        return [p.relative_to(self._path).as_posix() for p in self._path.rglob("*") if p.is_file()]
+        """Names of a package's own files: other things in the folder, however many, are not looked at."""
+        found = [
+            n
+            for n in (STUDY_FILE, LEGS_FILE, *(file for file, _ in TABLES.values()))
+            if (self._path / n).is_file()
+        ]
+        samples = self._path / "samples"
+        if samples.is_dir():
+            for count, item in enumerate(samples.iterdir()):
+                if count > budget.MEMBERS:
+                    raise InputFault(f"samples: more than {budget.MEMBERS} files; expected one a leg")
+                if item.is_file():
+                    found.append(f"samples/{item.name}")
+        return found
 
     def read(self, name: str, limit: int) -> bytes:
-        path = self._path / name
-        if path.stat().st_size > limit:
-            raise InputFault(f"{name}: {path.stat().st_size} bytes is too large; expected at most {limit}")
-        return path.read_bytes()
+        return budget.read_bytes(self._path / name, limit, name)
 
 
 class _OneFile:
@@ -86,14 +99,12 @@ class _OneFile:
         return []
 
     def read(self, name: str, limit: int) -> bytes:
-        if len(self._data) > limit:
-            raise InputFault(f"{name}: {len(self._data)} bytes is too large; expected at most {limit}")
         return self._data
 
 
 class _Zip:
     def __init__(self, archive: zipfile.ZipFile) -> None:
-        self._archive = archive
+        self._unpacking = budget.Unpacking(archive)
         names = [n for n in archive.namelist() if not n.endswith("/")]
         roots = [n[: -len(STUDY_FILE)] for n in names if n == STUDY_FILE or n.endswith("/" + STUDY_FILE)]
         # A zip of a folder holds everything below one name.
@@ -104,10 +115,7 @@ class _Zip:
         return self._names
 
     def read(self, name: str, limit: int) -> bytes:
-        info = self._archive.getinfo(self._root + name)
-        if info.file_size > limit:
-            raise InputFault(f"{name}: {info.file_size} bytes is too large; expected at most {limit}")
-        return self._archive.read(info)
+        return self._unpacking.read(self._root + name, limit, name)
 
 
 @contextlib.contextmanager
@@ -120,7 +128,15 @@ def _open(path: Path) -> Iterator[_Source]:
     try:
         with zipfile.ZipFile(path) as archive:
             yield _Zip(archive)
-    except (zipfile.BadZipFile, NotImplementedError, EOFError, RuntimeError) as error:
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        NotImplementedError,
+        EOFError,
+        RuntimeError,
+        ValueError,
+        struct.error,
+    ) as error:
         raise InputFault("not a readable zip; expected a study package (folder or .zip)") from error
 
 
@@ -137,8 +153,8 @@ def read_package(path: str | Path) -> Package:
     try:
         with _open(Path(path)) as source:
             return _read(source, faults, notices)
-    except OSError as error:
-        raise InputFault(f"cannot be read: {error.strerror or error}") from error
+    except (OSError, ValueError) as error:  # ValueError: a name that no file can have
+        raise InputFault(f"cannot be read: {getattr(error, 'strerror', None) or error}") from error
 
 
 def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
@@ -148,7 +164,7 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
             faults.append(f"{needed}: missing; a package needs study.json and legs.csv")
     if faults:
         raise InputFault(faults)
-    head = _read_study_json(source.read(STUDY_FILE, MAX_TABLE_BYTES), faults, notices)
+    head = _read_study_json(source.read(STUDY_FILE, budget.TABLE_BYTES), faults, notices)
     values: dict[str, Any] = dict(head)
     ids = _configuration_ids(head)
     values["legs"] = _read_table(source, LEGS_FILE, Leg, faults, notices, ids)
@@ -181,7 +197,7 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
         leg, name = item
         said: list[str] = []
         try:
-            return leg, read_trace(source.read(name, MAX_SAMPLES_BYTES), name, said), said, []
+            return leg, read_trace(source.read(name, budget.LOG_BYTES), name, said), said, []
         except InputFault as fault:
             return leg, None, said, fault.faults
 
@@ -198,46 +214,23 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
 
 
 def _limited(faults: list[str]) -> list[str]:
+    short = [line if len(line) <= 400 else line[:400] + "\u2026" for line in faults[:MAX_FAULTS]]
     if len(faults) <= MAX_FAULTS:
-        return faults
-    return [*faults[:MAX_FAULTS], f"... and {len(faults) - MAX_FAULTS} more"]
-
-
-def _text(data: bytes, file: str) -> str:
-    try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        row = data[: error.start].count(b"\n") + 1
-        raise InputFault(f"{file}, row {row}: not UTF-8 text; expected UTF-8") from error
-
-
-def _unique_keys(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    keys = [k for k, _ in pairs]
-    for key in keys:
-        if keys.count(key) > 1:
-            raise ValueError(f'"{key}" stands twice; expected each key once')
-    return dict(pairs)
+        return short
+    return [*short, f"... and {len(faults) - MAX_FAULTS} more"]
 
 
 def _read_study_json(data: bytes, faults: list[str], notices: list[str]) -> dict[str, Any]:
-    text = _text(data, STUDY_FILE)
-    try:
-        head = json.loads(text, object_pairs_hook=_unique_keys)
-    except json.JSONDecodeError as error:
-        raise InputFault(
-            f"{STUDY_FILE}, row {error.lineno}, column {error.colno}: {error.msg}; expected JSON"
-        ) from error
-    except (ValueError, RecursionError) as error:
-        raise InputFault(f"{STUDY_FILE}: {error}") from error
+    head = budget.read_json(budget.decoded(data, STUDY_FILE), STUDY_FILE)
     if not isinstance(head, dict):
         raise InputFault(f"{STUDY_FILE}: expected a JSON object")
     if head.get("format") != "fairmargin-study":
         raise InputFault(
-            f'{STUDY_FILE}, format: expected "fairmargin-study"; got {json.dumps(head.get("format"))}'
+            f'{STUDY_FILE}, format: expected "fairmargin-study"; got {json.dumps(head.get("format"))[:80]}'
         )
     if head.get("version") != 1:
         raise InputFault(
-            f"{STUDY_FILE}, version: this program reads version 1; got {json.dumps(head.get('version'))}"
+            f"{STUDY_FILE}, version: this program reads version 1; got {json.dumps(head.get('version'))[:80]}"
         )
     for table in ("legs", *TABLES):
         if table in head:
@@ -327,14 +320,12 @@ def _read_table(
     notices: list[str],
     configuration_ids: set[str] | None,
 ) -> tuple[Any, ...]:
-    text = _text(source.read(file, MAX_TABLE_BYTES), file)
-    reader = csv.reader(io.StringIO(text, newline=""), strict=True)
-    rows: list[tuple[int, list[str]]] = []
     try:
-        for cells in reader:
-            rows.append((reader.line_num, cells))
-    except csv.Error as error:
-        faults.append(f"{file}, row {reader.line_num}: {error}; expected comma-separated text (RFC 4180)")
+        text = budget.decoded(source.read(file, budget.TABLE_BYTES), file)
+        limit = budget.LEGS if model is Leg else budget.TABLE_ROWS
+        rows = list(budget.rows_of(text, file, limit=limit))
+    except InputFault as fault:
+        faults += fault.faults
         return ()
     if not rows:
         faults.append(f"{file}: empty; expected a header row")
@@ -343,10 +334,10 @@ def _read_table(
     if len(header) == 1 and (";" in header[0] or "\t" in header[0]):
         faults.append(f"{file}, row 1: no commas in the header; expected comma-separated columns")
         return ()
-    duplicates = {h for h in header if header.count(h) > 1 and h}
+    duplicates = [h for h in budget.twice(header) if h]
     if duplicates:
         faults.append(
-            f"{file}, row 1: column {sorted(duplicates)[0]} stands twice; expected each column once"
+            f"{file}, row 1: column {duplicates[0][: budget.NAME]} stands twice; expected each column once"
         )
         return ()
     kinds = _kinds(model)
@@ -376,10 +367,13 @@ def _read_table(
             kind = kinds.get(name)
             if kind is None:
                 if name:
-                    values[name] = cell
+                    values[name] = unarmed(cell)
+                continue
+            if kind == "text":
+                values[name] = unarmed(cell if name == "note" else stripped)
                 continue
             try:
-                values[name] = _cell(kind, cell if kind == "text" and name == "note" else stripped)
+                values[name] = _cell(kind, stripped)
             except ValueError as error:
                 faults.append(f"{file}, row {line}, {name}: {error}")
         for needed, info in model.model_fields.items():
@@ -478,10 +472,7 @@ def read_route(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...
     faults: list[str] = []
     notices: list[str] = []
     source = Path(path)
-    try:
-        data = source.read_bytes()
-    except OSError as error:
-        raise InputFault(f"{source.name}: cannot be read: {error.strerror or error}") from error
+    data = budget.read_bytes(source, budget.TABLE_BYTES, source.name)
     points = _read_table(_OneFile(data), "route.csv", RoutePoint, faults, notices, None)
     if not faults:
         _check_between_tables({"legs": (), "route": points}, faults)
@@ -505,12 +496,11 @@ def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trac
     """
     import pandas as pd  # heavy, and only logged legs need it
 
+    expected = "a table with time_s and speed_kmh"
     try:
-        frame = pd.read_csv(io.BytesIO(data.removeprefix(b"\xef\xbb\xbf")))
-    except (ValueError, UnicodeDecodeError, pd.errors.ParserError) as error:
-        first = str(error).splitlines()[0] if str(error) else "unreadable"
-        raise InputFault(f"{file}: {first}; expected a table with time_s and speed_kmh") from error
-    frame.columns = [str(c).strip() for c in frame.columns]
+        frame = read_frame(data.removeprefix(b"\xef\xbb\xbf"), file, ",", ".", "utf-8", expected)
+    except UnicodeDecodeError as error:
+        raise InputFault(f"{file}: not UTF-8 text; expected {expected}") from error
     for needed in ("time_s", "speed_kmh"):
         if needed not in frame.columns:
             raise InputFault(f"{file}, row 1: column {needed} is missing; it is required")
@@ -583,7 +573,7 @@ def write_package(path: str | Path, study: Study, traces: Mapping[str, Trace] | 
             for name, data in files.items():
                 (fresh / name).parent.mkdir(parents=True, exist_ok=True)
                 (fresh / name).write_bytes(data)
-            fresh.chmod(0o755)
+            fresh.chmod(0o700)  # where someone drove is theirs to hand on
             if target.exists():
                 for name in ("samples", *(p.name for p in target.iterdir() if p.name in _OWN_FILES)):
                     old = target / name
@@ -647,7 +637,7 @@ def _write_table(model: type[BaseModel], rows: tuple[Any, ...]) -> bytes:
     writer.writerow([*used, *extra])
     for row in rows:
         cells = [_show(row, name) for name in used]
-        cells += ["" if (v := (row.model_extra or {}).get(k)) is None else str(v) for k in extra]
+        cells += ["" if (v := (row.model_extra or {}).get(k)) is None else armed(str(v)) for k in extra]
         writer.writerow(cells)
     return out.getvalue().encode()
 
@@ -670,4 +660,4 @@ def _show(row: Any, name: str) -> str:
                 return text  # keeps the zeros the display showed
         text = repr(value)
         return text[:-2] if text.endswith(".0") else text
-    return str(value)
+    return armed(str(value))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -11,12 +9,17 @@ from datetime import datetime, timedelta
 from typing import Final
 
 from fairmargin.core.study import Leg, Study
+from fairmargin.exchange import budget
+from fairmargin.exchange.clocks import moments_of
+from fairmargin.exchange.faults import InputFault
 
 _TYPED: Final = re.compile(
     r"^\s*(?:(?P<day>\d{4}-\d{2}-\d{2})[ T])?(?P<hour>\d{1,2})[:.](?P<minute>\d{2})(?::\d{2})?[\s,;]+"
-    r"(?P<kwh>\d+(?:[.,]\d+)?)\s*(?:kWh)?\s*(?P<note>.*)$",
+    r"(?P<kwh>\d+(?:[.,]\d+)?)(?:\s*(?P<unit>kWh|Wh)\b)?(?:(?:[\s;]|,(?!\d))(?P<note>.*))?$",
     re.IGNORECASE,
 )
+_OTHER_UNIT: Final = re.compile(r"(?:[MGT]?Wh|MJ|kW|L|litres?|gal\S*|km|mi|%)\b", re.IGNORECASE)
+_AMOUNT: Final = re.compile(r"(\d+(?:[.,]\d+)?)\s*(kWh|Wh)?", re.IGNORECASE)
 #: A charge that begins longer after a run than this is not its own.
 LATEST: Final = timedelta(hours=6)
 
@@ -58,10 +61,12 @@ def read_receipts(text: str, day: datetime) -> tuple[tuple[Receipt, ...], tuple[
     ValueError
         If there is no receipt in it, in words.
     """
+    if len(text) > budget.TABLE_BYTES:
+        raise ValueError(f"{len(text)} characters are too many; expected at most {budget.TABLE_BYTES}")
     lines = [line for line in text.splitlines() if line.strip()]
     if not lines:
         raise ValueError("empty; expected lines such as 12:40 4.1 kWh, or a table with time and kWh")
-    typed = [_TYPED.match(line) for line in lines]
+    typed = [_TYPED.match(line) if len(line) < 400 else None for line in lines[:10_000]]
     if any(typed):
         found, bad = [], 0
         for match in typed:
@@ -80,7 +85,11 @@ def _typed(match: re.Match[str] | None, day: datetime) -> Receipt:
         raise ValueError("no receipt")
     base = datetime.fromisoformat(match["day"]) if match["day"] else day
     moment = datetime(base.year, base.month, base.day, int(match["hour"]), int(match["minute"]))
-    return _checked(moment, float(match["kwh"].replace(",", ".")), match["note"].strip())
+    note = (match["note"] or "").strip()
+    if match["unit"] is None and _OTHER_UNIT.match(note):
+        raise ValueError(f'"{note}" is no kWh')
+    scale = 0.001 if (match["unit"] or "").lower() == "wh" else 1.0
+    return _checked(moment, float(match["kwh"].replace(",", ".")) * scale, note)
 
 
 def _checked(moment: datetime, kwh: float, note: str) -> Receipt:
@@ -90,13 +99,15 @@ def _checked(moment: datetime, kwh: float, note: str) -> Receipt:
 
 
 def _table(text: str, first: str) -> tuple[tuple[Receipt, ...], tuple[str, ...]]:
-    import pandas as pd
-
     delimiter = max((";", "\t", ",", "|"), key=first.count)
     try:
-        rows = [r for r in csv.reader(io.StringIO(text), delimiter=delimiter) if any(c.strip() for c in r)]
-    except csv.Error as error:
-        raise ValueError(f"not a table: {error}") from error
+        rows = [
+            r
+            for _, r in budget.rows_of(text, "the table", delimiter, strict=False)
+            if any(c.strip() for c in r)
+        ]
+    except InputFault as error:
+        raise ValueError(error.faults[0]) from error
     header = [h.strip() for h in rows[0]] if rows else []
     lower = [h.lower() for h in header]
     when = next((i for i, h in enumerate(lower) if re.search(r"start|begin|time|date|zeit|datum", h)), None)
@@ -107,26 +118,25 @@ def _table(text: str, first: str) -> tuple[tuple[Receipt, ...], tuple[str, ...]]
         raise ValueError(
             f'"{first[:60]}": expected columns with a time and kWh, or lines such as 12:40 4.1 kWh'
         )
-    moments = pd.to_datetime(
-        pd.Series([r[when] if when < len(r) else "" for r in rows[1:]]), errors="coerce", format="mixed"
-    )
+    moments, said = moments_of([r[when] if when < len(r) else "" for r in rows[1:]])
     watts = bool(re.search(r"\bwh\b", lower[energy]))
     found: list[Receipt] = []
     bad = 0
     for row, moment in zip(rows[1:], moments, strict=True):
         cell = row[energy].strip() if energy < len(row) else ""
-        number = re.match(r"^-?\d+(?:[.,]\d+)?", cell)
+        number = _AMOUNT.fullmatch(cell)  # all of it: 1e400 is not 1, 1,234.5 not 1.234
         try:
-            if number is None or pd.isna(moment):
+            if number is None or moment is None:
                 raise ValueError("no receipt")
-            kwh = float(number[0].replace(",", ".")) / (1000.0 if watts else 1.0)
+            small = watts if number[2] is None else number[2].lower() == "wh"
+            kwh = float(number[1].replace(",", ".")) / (1000.0 if small else 1.0)
             note = ", ".join(c.strip() for i, c in enumerate(row) if i not in {when, energy} and c.strip())
-            found.append(_checked(moment.to_pydatetime().replace(tzinfo=None), kwh, note[:120]))
+            found.append(_checked(moment.replace(tzinfo=None), kwh, note[:120]))
         except ValueError:
             bad += 1
     if not found:
         raise ValueError("no row has a time and an amount in kWh")
-    notices = [f"{bad} rows without time or amount dropped"] if bad else []
+    notices = said + ([f"{bad} rows without time or amount dropped"] if bad else [])
     return tuple(sorted(found, key=lambda r: r.moment)), tuple(notices)
 
 

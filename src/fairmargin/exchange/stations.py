@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import math
 import re
 from collections.abc import Callable
@@ -12,6 +10,9 @@ from typing import Any, Final
 
 from fairmargin.core.physics.air import standard_pressure_pa
 from fairmargin.core.study import WeatherRow
+from fairmargin.exchange import budget
+from fairmargin.exchange.clocks import moments_of
+from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.weather import read_report
 
 _REPORT: Final = re.compile(r"^(?:METAR\s+|SPECI\s+)?(?:COR\s+)?[A-Z][A-Z0-9]{3}\s+(\d{2})(\d{2})(\d{2})Z\b")
@@ -67,7 +68,11 @@ def read_weather(
     ValueError
         If nothing in it is weather, in words.
     """
+    if len(text) > budget.TABLE_BYTES:
+        raise ValueError(f"{len(text)} characters are too many; expected at most {budget.TABLE_BYTES}")
     lines = [line.strip() for line in text.splitlines() if line.strip()]
+    if len(lines) > budget.TABLE_ROWS:
+        raise ValueError(f"{len(lines)} lines are too many; expected at most {budget.TABLE_ROWS}")
     if not lines:
         raise ValueError("empty; expected METAR texts or a table of a station")
     marked = [part for part in " ".join(lines).split("=") if part.strip()] if "=" in text else lines
@@ -159,18 +164,18 @@ def _humidity(report: str) -> float | None:
 
 
 def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
-    import pandas as pd
-
     first = next(line for line in text.splitlines() if line.strip())
     delimiter = max((";", "\t", ",", "|"), key=first.count)
     if delimiter not in first:
         raise ValueError(f'"{first[:60]}" is neither METAR nor the header of a table with a time')
     try:
         table = [
-            row for row in csv.reader(io.StringIO(text), delimiter=delimiter) if any(c.strip() for c in row)
+            row
+            for _, row in budget.rows_of(text, "the table", delimiter, strict=False)
+            if any(c.strip() for c in row)
         ]
-    except csv.Error as error:
-        raise ValueError(f"not a table: {error}") from error
+    except InputFault as error:
+        raise ValueError(error.faults[0]) from error
     if not table:
         raise ValueError("no cell is filled; expected METAR texts or a table of a station")
     header = [h.strip() for h in table[0]]
@@ -185,16 +190,12 @@ def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
         raise ValueError(
             f"columns {', '.join(header)[:80]}: expected a time and any of temperature, pressure, humidity, wind"
         )
-    moments = pd.to_datetime(
-        pd.Series([row[when] if when < len(row) else "" for row in table[1:]]),
-        errors="coerce",
-        format="mixed",
-    )
+    moments, said = moments_of([row[when] if when < len(row) else "" for row in table[1:]])
     rows: list[WeatherRow] = []
     lost, empty = 0, 0
     comma = delimiter != ","
     for row, moment in zip(table[1:], moments, strict=True):
-        if pd.isna(moment):
+        if moment is None:
             lost += 1
             continue
         values: dict[str, Any] = {}
@@ -213,12 +214,12 @@ def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
             else:
                 empty += 1
         if values:
-            rows.append(WeatherRow(time=moment.to_pydatetime(), **values))
+            rows.append(WeatherRow(time=moment, **values))
         else:
             lost += 1
     if not rows:
         raise ValueError("no row has a time and a value; expected ISO 8601 times and numbers")
-    notices = [f"columns taken: {', '.join(header[i] for i in roles)}"]
+    notices = [*said, f"columns taken: {', '.join(header[i] for i in roles)}"]
     unused = [h for i, h in enumerate(header) if i != when and i not in roles]
     if unused:
         notices.append(f"not used: {', '.join(unused)[:80]}")

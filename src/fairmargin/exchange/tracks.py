@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from datetime import UTC
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from fairmargin.core.study import Trace
+from fairmargin.exchange import budget
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.loggers import ImportedLog
 
+MOST_POINTS = 200_000  # two days at one a second
 SMOOTH_S = 3.0  # positions are good to a few metres; over so long their speed is good to a few km/h
 
 
@@ -24,17 +27,16 @@ def parse_gpx(path: Path) -> Any:
     """
     import gpxpy
 
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise InputFault(f"{path}: cannot be read: {error.strerror or error}") from error
-    except UnicodeDecodeError as error:
-        raise InputFault(f"{path}: not UTF-8 text; expected a GPX file") from error
+    text = budget.decoded(budget.read_bytes(path, budget.TABLE_BYTES * 2), str(path))
+    if "<!ENTITY" in text or "<!DOCTYPE" in text:
+        raise InputFault(f"{path}: holds definitions of its own (DOCTYPE); expected a plain GPX file")
+    if text.count("<trkpt") + text.count("<rtept") > MOST_POINTS:
+        raise InputFault(f"{path}: more than {MOST_POINTS} points; expected a shorter track")
     try:
         return gpxpy.parse(text)
     except Exception as error:  # the parser has no common base for what it raises
         first = str(error).splitlines()[0] if str(error) else type(error).__name__
-        raise InputFault(f"{path}: not a GPX file: {first}") from error
+        raise InputFault(f"{path}: not a GPX file: {first[:200]}") from error
 
 
 def read_track(path: str | Path) -> ImportedLog:
@@ -61,8 +63,15 @@ def read_track(path: str | Path) -> ImportedLog:
         raise InputFault(
             f"{path}: {len(timed)} points with a time; expected a recorded track of three and more"
         )
-    first = timed[0].time
-    at = np.array([(p.time - first).total_seconds() for p in timed])
+    aware = [p for p in timed if p.time.tzinfo is not None]
+    if aware and len(aware) < len(timed):
+        notices.append(
+            f"{len(timed) - len(aware)} of {len(timed)} times state no offset from UTC; all are taken as UTC. "
+            "Check them against the clock."
+        )
+    clock = [p.time if p.time.tzinfo is None else p.time.astimezone(UTC).replace(tzinfo=None) for p in timed]
+    first = clock[0]
+    at = np.array([(moment - first).total_seconds() for moment in clock])
     high = np.concatenate([[-np.inf], np.maximum.accumulate(at)[:-1]])
     keep = at > high
     if not keep.all():
@@ -100,4 +109,4 @@ def read_track(path: str | Path) -> ImportedLog:
     else:
         notices.append("no heights")
     notices.append("no power: the legs' readings are still to be typed")
-    return ImportedLog(Trace(**columns), first.replace(tzinfo=None), len(points), tuple(notices))
+    return ImportedLog(Trace(**columns), first, len(points), tuple(notices))

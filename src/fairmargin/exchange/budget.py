@@ -1,0 +1,253 @@
+"""How much is taken from a file that comes from outside, in one place, with one sentence a limit.
+
+The figures stand far above what testers bring (a month of samples at one a second, a thousand legs) and far below
+what stops a laptop. Every reader of `exchange` and `instruments` takes its bytes, cells and values through here.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import re
+import time
+import zipfile
+import zlib
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, Final
+
+from fairmargin.exchange.faults import InputFault
+
+#: One log, track or samples table; one workbook; any other table or text.
+LOG_BYTES: Final = 256 << 20
+WORKBOOK_BYTES: Final = 32 << 20
+TABLE_BYTES: Final = 32 << 20
+#: All of a zip, unpacked; and how many members it may have.
+UNPACKED_BYTES: Final = 512 << 20
+MEMBERS: Final = 20_000
+ROWS: Final = 5_000_000
+TABLE_ROWS: Final = 200_000
+LEGS: Final = 5_000
+COLUMNS: Final = 512
+#: Characters of one cell (a spreadsheet's own limit), and of a header row.
+CELL: Final = 32_767
+HEADER: Final = 65_536
+#: Keys and nesting of a JSON file.
+KEYS: Final = 20_000
+DEPTH: Final = 40
+#: Reading one file may take so long. [s]
+SECONDS: Final = 60.0
+#: Characters of a name that is quoted in words.
+NAME: Final = 80
+_CHUNK: Final = 1 << 20
+_STRING: Final = re.compile(r'"(?:[^"\\]|\\.)*"', re.DOTALL)
+_CLOCK = time.monotonic
+
+
+csv.field_size_limit(CELL)  # of the whole process: the module keeps one
+
+
+class Watch:
+    """Ends a reading that takes too long."""
+
+    def __init__(self, name: str, seconds: float = SECONDS) -> None:
+        self._name, self._seconds = name, seconds
+        self._end = _CLOCK() + seconds
+
+    def check(self) -> None:
+        """Raise InputFault when the time is over."""
+        if _CLOCK() > self._end:
+            raise InputFault(
+                f"{self._name}: reading it took more than {self._seconds:.0f} s; expected a smaller file"
+            )
+
+
+def size_words(size: float) -> str:
+    """Write a size."""
+    return f"{size / (1 << 20):.0f} MB" if size >= 1 << 20 else f"{size / 1024:.0f} kB"
+
+
+def _too_large(name: str, size: float, limit: int) -> InputFault:
+    return InputFault(f"{name}: {size_words(size)} is too large; expected at most {size_words(limit)}")
+
+
+def read_bytes(path: Path, limit: int, name: str = "") -> bytes:
+    """Read a file of at most `limit` bytes.
+
+    Raises
+    ------
+    InputFault
+        If it is larger, or cannot be read.
+    """
+    name = name or str(path)
+    try:
+        if not path.is_file():
+            raise InputFault(f"{name}: is not a file" if path.exists() else f"{name}: there is no such file")
+        with path.open("rb") as file:
+            data = file.read(limit + 1)
+    except (OSError, ValueError) as error:
+        raise InputFault(f"{name}: cannot be read: {getattr(error, 'strerror', None) or error}") from error
+    if len(data) > limit:
+        raise _too_large(name, max(path.stat().st_size, len(data)), limit)
+    return data
+
+
+def check_size(path: Path, limit: int) -> None:
+    """Refuse a file that is too large before a reader of its own opens it (errors as `read_bytes`)."""
+    try:
+        if not path.is_file():
+            raise InputFault(f"{path}: is not a file" if path.exists() else f"{path}: there is no such file")
+        size = path.stat().st_size
+    except (OSError, ValueError) as error:
+        raise InputFault(f"{path}: cannot be read: {getattr(error, 'strerror', None) or error}") from error
+    if size > limit:
+        raise _too_large(str(path), size, limit)
+
+
+def decoded(data: bytes, name: str) -> str:
+    """UTF-8 text with or without a byte order mark (InputFault naming the row that is none)."""
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        row = data[: error.start].count(b"\n") + 1
+        raise InputFault(f"{name}, row {row}: not UTF-8 text; expected UTF-8") from error
+
+
+class Unpacking:
+    """Members of one zip, within one budget for all of them."""
+
+    def __init__(self, archive: zipfile.ZipFile, limit: int = UNPACKED_BYTES) -> None:
+        self._archive, self._left, self._limit = archive, limit, limit
+        if len(archive.infolist()) > MEMBERS:
+            raise InputFault(f"{len(archive.infolist())} files in the zip; expected at most {MEMBERS}")
+
+    def read(self, member: str, limit: int, name: str) -> bytes:
+        """Unpack a member; what its header says of its size is not believed.
+
+        Raises
+        ------
+        InputFault
+            If it is too large, or damaged.
+        """
+        parts: list[bytes] = []
+        size = 0
+        try:
+            with self._archive.open(member) as file:
+                while chunk := file.read(_CHUNK):
+                    size += len(chunk)
+                    self._left -= len(chunk)
+                    if size > limit:
+                        raise _too_large(name, size, limit)
+                    if self._left < 0:
+                        raise InputFault(
+                            f"{name}: the zip unpacks to more than {size_words(self._limit)}; expected a smaller package"
+                        )
+                    parts.append(chunk)
+        except (zipfile.BadZipFile, zlib.error, NotImplementedError, EOFError, RuntimeError, OSError, KeyError, ValueError) as error:  # fmt: skip
+            raise InputFault(f"{name}: damaged in the zip: {error}") from error
+        return b"".join(parts)
+
+
+def rows_of(text: str, name: str, delimiter: str = ",", limit: int = TABLE_ROWS, strict: bool = True) -> Iterator[tuple[int, list[str]]]:  # fmt: skip
+    """Yield the rows of a table with the number of the line each ends on.
+
+    Raises
+    ------
+    InputFault
+        If it is no table, or has more rows, columns or characters in a cell than any has.
+    """
+    watch = Watch(name)
+    end = text.find("\n")
+    if (end if end >= 0 else len(text)) > HEADER * 4:
+        raise InputFault(
+            f"{name}, row 1: a header of {end if end >= 0 else len(text)} characters; expected a table"
+        )
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=strict)
+    count = 0
+    while True:
+        try:
+            cells = next(reader)
+        except StopIteration:
+            return
+        except csv.Error as error:
+            words = f"a cell of more than {CELL} characters" if "field larger" in str(error) else str(error)
+            raise InputFault(
+                f"{name}, row {reader.line_num}: {words}; expected comma-separated text (RFC 4180)"
+            ) from error
+        count += 1
+        if len(cells) > COLUMNS:
+            raise InputFault(
+                f"{name}, row {reader.line_num}: {len(cells)} columns; expected at most {COLUMNS}"
+            )
+        if count > limit + 1:
+            raise InputFault(f"{name}: more than {limit} rows; expected a smaller table")
+        if not count & 1023:
+            watch.check()
+        yield reader.line_num, cells
+
+
+def twice(names: list[str]) -> list[str]:
+    """Names that stand more than once, in order."""
+    seen: set[str] = set()
+    again: dict[str, None] = {}
+    for name in names:
+        if name in seen:
+            again[name] = None
+        seen.add(name)
+    return list(again)
+
+
+def _unique_keys(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    again = twice([k for k, _ in pairs])
+    if again:
+        raise ValueError(f'"{again[0][:NAME]}" stands twice; expected each key once')
+    return dict(pairs)
+
+
+def read_json(text: str, name: str) -> Any:
+    """Parse JSON of a sensible size, each key once, without half characters.
+
+    Raises
+    ------
+    InputFault
+        Naming row and column of what is no JSON, or the limit.
+    """
+    outline = _STRING.sub('""', text)
+    if outline.count(":") > KEYS:
+        raise InputFault(f"{name}: more than {KEYS} keys; expected a study")
+    depth = deepest = 0
+    for sign in re.findall(r"[\[\]{}]", outline):
+        depth += 1 if sign in "[{" else -1
+        deepest = max(deepest, depth)
+    if deepest > DEPTH:
+        raise InputFault(f"{name}: nested {deepest} deep; expected at most {DEPTH}")
+    try:
+        value = json.loads(text, object_pairs_hook=_unique_keys, parse_constant=_no_constant)
+    except json.JSONDecodeError as error:
+        raise InputFault(
+            f"{name}, row {error.lineno}, column {error.colno}: {error.msg}; expected JSON"
+        ) from error
+    except (ValueError, RecursionError) as error:
+        raise InputFault(f"{name}: {error}") from error
+    if re.search(r"\\u[dD][89a-fA-F]", text):
+        try:
+            json.dumps(value, ensure_ascii=False).encode()
+        except UnicodeEncodeError as error:
+            raise InputFault(f"{name}: half a character (\\u{ord(error.object[error.start]):04x}); expected whole ones") from error  # fmt: skip
+    return value
+
+
+def _no_constant(word: str) -> float:
+    raise ValueError(f"{word} is not a finite number")
+
+
+def head_of(path: Path, size: int) -> bytes:
+    """First bytes of a file (errors as `read_bytes`)."""
+    try:
+        if path.exists() and not path.is_file():
+            raise InputFault(f"{path}: is not a file")
+        with path.open("rb") as file:
+            return file.read(size)
+    except (OSError, ValueError) as error:
+        raise InputFault(f"{path}: cannot be read: {getattr(error, 'strerror', None) or error}") from error
