@@ -40,6 +40,7 @@ DEPTH: Final = 40
 SECONDS: Final = 60.0
 #: Characters of a name that is quoted in words.
 NAME: Final = 80
+_NO_FILE: Final = {False: "there is no such file", True: "it is not a file"}
 _CHUNK: Final = 1 << 20
 _STRING: Final = re.compile(r'"(?:[^"\\]|\\.)*"', re.DOTALL)
 _CLOCK = time.monotonic
@@ -83,7 +84,7 @@ def read_bytes(path: Path, limit: int, name: str = "") -> bytes:
     name = name or str(path)
     try:
         if not path.is_file():
-            raise InputFault(f"{name}: is not a file" if path.exists() else f"{name}: there is no such file")
+            raise InputFault(f"{name}: cannot be read: {_NO_FILE[path.exists()]}")
         with path.open("rb") as file:
             data = file.read(limit + 1)
     except (OSError, ValueError) as error:
@@ -97,7 +98,7 @@ def check_size(path: Path, limit: int) -> None:
     """Refuse a file that is too large before a reader of its own opens it (errors as `read_bytes`)."""
     try:
         if not path.is_file():
-            raise InputFault(f"{path}: is not a file" if path.exists() else f"{path}: there is no such file")
+            raise InputFault(f"{path}: cannot be read: {_NO_FILE[path.exists()]}")
         size = path.stat().st_size
     except (OSError, ValueError) as error:
         raise InputFault(f"{path}: cannot be read: {getattr(error, 'strerror', None) or error}") from error
@@ -246,7 +247,7 @@ def head_of(path: Path, size: int) -> bytes:
     """First bytes of a file (errors as `read_bytes`)."""
     try:
         if path.exists() and not path.is_file():
-            raise InputFault(f"{path}: is not a file")
+            raise InputFault(f"{path}: cannot be read: {_NO_FILE[True]}")
         with path.open("rb") as file:
             return file.read(size)
     except (OSError, ValueError) as error:
