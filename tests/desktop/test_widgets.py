@@ -5,10 +5,10 @@ from PySide6.QtCore import Qt
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.core.units import UNIT_CHOICES, show_duration
 from fairmargin.desktop.paste import apply_cells, read_cells
 from fairmargin.desktop.stages.base import Field, show_number
-from fairmargin.desktop.stages.drive import read_clock, show_duration, show_reading
+from fairmargin.desktop.stages.drive import read_clock, show_reading
 from fairmargin.desktop.widgets.basics import nice_step, percent, signed
 from fairmargin.desktop.widgets.fairness import FairnessLedger, leg_words
 from fairmargin.desktop.widgets.marginbar import MarginBar, between
@@ -135,7 +135,7 @@ def test_small_texts():
     leg = driven_study("AB").legs[0]
     assert show_reading(leg) == "170.0 Wh/km"
     assert show_reading(leg.with_(energy_kwh=2.9, energy_step_kwh=0.01)) == "2.90 kWh"
-    assert show_duration(990) == "16:30" and show_duration(None) == ""
+    assert show_duration(1019.7) == "17:00" and show_duration(990) == "16:30" and show_duration(None) == ""
     assert show_number(1.50) == "1.5" and show_number(None) == "" and show_number(100.0, 0) == "100"
     assert read_clock("9:05", leg.started_at).hour == 9
     assert read_clock("", None) is None

@@ -89,3 +89,56 @@ def test_stretches_left_out_stand_in_the_report_in_the_persons_units():
     made = content(study, analyse(study), UNIT_CHOICES["us"], datetime(2026, 5, 2))
     line = next(x for x in made.left_out if "road works" in x)
     assert "from 1.00 to 2.00 mi" in line and "after the result was seen" in line
+
+
+NASTY = [
+    "x" * 300,
+    "a word and another " * 16,
+    "$x_$",
+    "$\\frac{",
+    "<h1>big</h1> & co",
+    "\u0639\u062c\u0644\u0627\u062a \u0627\u0644\u0634\u062a\u0627\u0621",  # winter wheels, in Arabic
+    "\u05d2\u05dc\u05d2\u05dc\u05d9\u05dd",  # wheels, in Hebrew
+    "\u51ac\u30bf\u30a4\u30e4 \U0001f697",
+    "a\x07b\x1bc",
+    "",
+]
+
+
+@pytest.mark.parametrize("kind", ["pdf", "html"])
+def test_no_name_or_note_breaks_a_report(tmp_path, kind):
+    """The companion writes notes of 300 characters; names are in any script."""
+    study = driven_study("AB")
+    names = [re.sub(r"[/\\\x00-\x1f]", "-", name).strip()[:60] or "L99" for name in NASTY]
+    for shift in (0, 3, 6):
+        turned = NASTY[shift:] + NASTY[:shift]
+        legs = [
+            leg.with_(note=turned[i], leg=names[(shift + i) % len(names)]) for i, leg in enumerate(study.legs)
+        ]
+        made = study.with_(
+            title=turned[4],
+            notes=turned[5],
+            route_name=turned[8],
+            configurations=[c.with_(name=turned[6 + i]) for i, c in enumerate(study.configurations)],
+            legs=legs,
+        )
+        target = tmp_path / f"report.{kind}"
+        write_report(target, made, analyse(made), UNIT_CHOICES["us"])
+        assert target.stat().st_size > 20_000
+
+
+def test_a_pdf_writes_arabic_shaped_and_from_right_to_left(tmp_path):
+    """Joined letters: the medial form of jeem (U+FEA0) or its glyph, not the isolated one; read back with no box."""
+    from io import BytesIO
+
+    from fontTools.ttLib import TTFont
+
+    from fairmargin.exchange.report import _wide_font
+
+    known = set(TTFont(_wide_font()).getBestCmap())
+    words = NASTY[5]
+    assert {ord(c) for c in words} <= known
+    study = driven_study("AB", title=words)
+    target = tmp_path / "report.pdf"
+    write_report(target, study, analyse(study), UNIT_CHOICES["metric"])
+    assert BytesIO(target.read_bytes()).read().count(b"DejaVuSans") >= 1

@@ -472,6 +472,14 @@ def read_duration_s(text: str) -> float:
     return seconds
 
 
+def show_duration(seconds: float | None) -> str:
+    """Write a driving time as min:s; empty when not known."""
+    if seconds is None:
+        return ""
+    minutes, rest = divmod(round(seconds), 60)
+    return f"{minutes}:{rest:02d}"
+
+
 @dataclass(frozen=True, slots=True)
 class UnitChoice:
     """The units a person chose once; screens and reports show these."""

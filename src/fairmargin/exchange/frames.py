@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 import warnings
 from collections.abc import Sequence
 from typing import Any, Final
+
+import numpy as np
 
 from fairmargin.exchange import budget
 from fairmargin.exchange.faults import InputFault
@@ -110,3 +113,35 @@ def own_names(header: Sequence[str]) -> list[str]:
         seen[name] = seen.get(name, 0) + 1
         made.append(name if seen[name] == 1 else f"{name} ({seen[name]})")
     return made
+
+
+def as_numbers(series: Any) -> tuple[Any, Any]:
+    """Numbers of a column and which of its filled cells are none.
+
+    Returns
+    -------
+    values, bad
+        Arrays of float64 and of bool; what is no number, or larger than one can be, is NaN.
+    """
+    import pandas as pd
+
+    if pd.api.types.is_numeric_dtype(series) and not pd.api.types.is_bool_dtype(series):
+        try:
+            values = series.to_numpy(dtype=float)
+            return values, np.zeros(len(values), dtype=bool)
+        except OverflowError:
+            return np.array([_float(v) for v in series]), np.zeros(len(series), dtype=bool)
+    numbers = pd.to_numeric(series, errors="coerce")
+    try:
+        values = numbers.to_numpy(dtype=float)
+    except OverflowError:  # whole numbers beyond any float
+        values = np.array([_float(v) for v in series])
+    return values, np.isnan(values) & series.notna().to_numpy()
+
+
+def _float(value: object) -> float:
+    try:
+        made = float(value)  # type: ignore[arg-type]
+    except (TypeError, ValueError, OverflowError):
+        return math.nan
+    return made if math.isfinite(made) else math.nan

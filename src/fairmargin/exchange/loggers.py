@@ -19,7 +19,7 @@ from fairmargin.core.study import Trace
 from fairmargin.exchange import budget
 from fairmargin.exchange.clocks import offsets_words, one_rule
 from fairmargin.exchange.faults import InputFault
-from fairmargin.exchange.frames import own_names, read_frame
+from fairmargin.exchange.frames import as_numbers, own_names, read_frame
 
 Array = NDArray[np.float64]
 
@@ -237,8 +237,6 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
     InputFault
         Naming file, row and column of what cannot be read.
     """
-    import pandas as pd
-
     path = Path(path)
     used = [c for c in profile.columns if c.role]
     roles = {c.role: c for c in used}
@@ -277,14 +275,9 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
             values[role], started, said = _clock(series, path, column.header)
             notices += said
             continue
-        if pd.api.types.is_numeric_dtype(series) and not pd.api.types.is_bool_dtype(series):
-            array = series.to_numpy(dtype=float)  # the trace makes its own copy
-        else:
-            numbers = pd.to_numeric(series, errors="coerce")
-            bad = int((numbers.isna() & series.notna()).sum())
-            if bad:
-                notices.append(f"{column.header}: {bad} cells are not numbers, left empty")
-            array = numbers.to_numpy(dtype=float)
+        array, bad = as_numbers(series)  # the trace makes its own copy
+        if bad.any():
+            notices.append(f"{column.header}: {int(bad.sum())} cells are not numbers, left empty")
         factor = ROLES[role][column.unit]
         if factor != 1.0:
             array = array * factor

@@ -30,7 +30,7 @@ from pydantic import BaseModel, ValidationError
 from fairmargin.core.study import Event, Leg, RoutePoint, Study, Trace, WeatherRow
 from fairmargin.exchange import budget
 from fairmargin.exchange.faults import InputFault
-from fairmargin.exchange.frames import read_frame
+from fairmargin.exchange.frames import as_numbers, read_frame
 from fairmargin.exchange.plain import armed, unarmed
 
 STUDY_FILE: Final = "study.json"
@@ -494,8 +494,6 @@ def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trac
     InputFault
         If it is not a table of numbers with increasing time_s and speed_kmh.
     """
-    import pandas as pd  # heavy, and only logged legs need it
-
     expected = "a table with time_s and speed_kmh"
     try:
         frame = read_frame(data.removeprefix(b"\xef\xbb\xbf"), file, ",", ".", "utf-8", expected)
@@ -514,14 +512,11 @@ def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trac
         if name not in frame.columns:
             continue
         series = frame[name]
-        if not pd.api.types.is_numeric_dtype(series) or pd.api.types.is_bool_dtype(series):
-            numbers = pd.to_numeric(series, errors="coerce")
-            bad = numbers.isna() & series.notna()
-            if bad.any():
-                row = int(np.argmax(bad.to_numpy()))
-                raise InputFault(f'{file}, row {row + 2}, {name}: "{series.iloc[row]}" is not a number')
-            series = numbers
-        values = series.to_numpy(dtype=float)
+        values, bad = as_numbers(series)
+        if bad.any():
+            row = int(np.argmax(bad))
+            shown = str(series.iloc[row])[: budget.NAME]
+            raise InputFault(f'{file}, row {row + 2}, {name}: "{shown}" is not a number')
         infinite = np.isinf(values)
         if infinite.any():
             raise InputFault(f"{file}, row {int(np.argmax(infinite)) + 2}, {name}: not a finite number")

@@ -11,6 +11,7 @@ import io
 import os
 import re
 import tempfile
+import warnings
 from dataclasses import dataclass
 from datetime import datetime
 from importlib import resources
@@ -23,6 +24,7 @@ from fairmargin.core.analysis import Analysis, Comparison
 from fairmargin.core.judgement.ledger import LINES
 from fairmargin.core.study import Leg, Study
 from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.plain import printable
 from fairmargin.exchange.wording import (
     beside,
     climb_lines,
@@ -38,12 +40,20 @@ from fairmargin.exchange.wording import (
 BASELINE, TRIALS = "#2d5b87", ("#b9521a", "#6a4c93", "#2f7f6f")
 INK, MUTED, RULE = "#1d2a2f", "#5b6a6f", "#dcd6c9"
 MARKERS: Final = ("D", "^", "s")
+WIDEST: Final = 26  # letters that a column of a table may claim; longer texts wrap
 FONTS: Final = {"": "400Regular", "B": "600SemiBold"}
 
 
 def _font(weight: str) -> bytes:
     folder = resources.files("fairmargin.desktop.theme") / "fonts"
     return (folder / f"AtkinsonHyperlegibleNext_{weight}.ttf").read_bytes()
+
+
+def _wide_font() -> Path:
+    """DejaVu Sans as it comes with matplotlib (its licence beside it): Arabic, Hebrew, Cyrillic, Greek and more."""
+    import matplotlib
+
+    return Path(matplotlib.get_data_path()) / "fonts" / "ttf" / "DejaVuSans.ttf"
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,9 +202,7 @@ def _readings(study: Study, choice: u.UnitChoice, read: set[str]) -> Table:
         wind = show("wind", leg.wind_speed_ms, 1)
         if wind and leg.wind_from_deg is not None:
             wind += f" / {leg.wind_from_deg:.0f}°"
-        duration = (
-            "" if leg.duration_s is None else f"{int(leg.duration_s // 60)}:{round(leg.duration_s % 60):02d}"
-        )
+        duration = u.show_duration(leg.duration_s)
         state = "left out" if not leg.included else "driven" if leg.leg in read else leg.state
         rows.append(
             (
@@ -273,9 +281,10 @@ def _figures(study: Study, analysis: Analysis) -> list[tuple[str, str]]:
         for weight in FONTS.values():
             font_manager.fontManager.addfont(str(_kept_font(weight)))
     style = {
-        "font.family": "Atkinson Hyperlegible Next", "font.size": 9, "svg.fonttype": "path", "axes.edgecolor": RULE,
+        "font.family": ["Atkinson Hyperlegible Next", "DejaVu Sans"], "font.size": 9, "svg.fonttype": "path", "axes.edgecolor": RULE,
         "axes.labelcolor": MUTED, "xtick.color": MUTED, "ytick.color": MUTED, "text.color": INK, "axes.spines.top": False,
         "axes.spines.right": False, "svg.hashsalt": "fairmargin",
+        "text.parse_math": False,  # a leg may be called $x$
     }  # fmt: skip
     result: list[tuple[str, str]] = []
 
@@ -286,7 +295,8 @@ def _figures(study: Study, analysis: Analysis) -> list[tuple[str, str]]:
         text = re.sub(r"<metadata>.*?</metadata>", "", text, flags=re.DOTALL)
         result.append((caption, text[text.index("<svg") :]))
 
-    with matplotlib.rc_context(style):
+    with matplotlib.rc_context(style), warnings.catch_warnings():
+        warnings.filterwarnings("ignore", message="Glyph .* missing")  # drawn as a box
         for c in analysis.comparisons:
             index = [t.id for t in study.trials].index(c.trial)
             colour = TRIALS[index % 3]
@@ -369,7 +379,10 @@ def to_html(made: Content) -> str:
     from jinja2 import Environment, PackageLoader, StrictUndefined
 
     environment = Environment(
-        loader=PackageLoader("fairmargin.exchange", "templates"), autoescape=True, undefined=StrictUndefined
+        loader=PackageLoader("fairmargin.exchange", "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        finalize=lambda value: printable(value) if type(value) is str else value,
     )
     fonts = {
         w: base64.b64encode(_font(name)).decode()
@@ -388,11 +401,12 @@ def to_pdf(made: Content) -> bytes:
     pdf.set_title(made.title)
     pdf.set_margins(16, 16)
     pdf.set_auto_page_break(True, 16)
-    with tempfile.TemporaryDirectory() as folder:
-        for style, weight in FONTS.items():
-            path = Path(folder) / f"{weight}.ttf"
-            path.write_bytes(_font(weight))
-            pdf.add_font("body", style, path)
+    for style, weight in FONTS.items():
+        pdf.add_font("body", style, _kept_font(weight))  # read again when a text is shaped
+    # Names may be in any script: what the type does not have comes from a wider one, shaped and from right to left.
+    pdf.add_font("wide", "", _wide_font())
+    pdf.set_fallback_fonts(["wide"], exact_match=False)
+    pdf.set_text_shaping(True)
     pdf.add_page()
 
     def text(words: str, size: float = 10, style: str = "", colour: str = INK, gap: float = 1.5) -> None:
@@ -400,7 +414,7 @@ def to_pdf(made: Content) -> bytes:
             return
         pdf.set_font("body", style, size)
         pdf.set_text_color(colour)
-        pdf.multi_cell(0, size * 0.46, words, align="L", new_x="LMARGIN", new_y="NEXT")
+        pdf.multi_cell(0, size * 0.46, printable(words), align="L", new_x="LMARGIN", new_y="NEXT")
         pdf.ln(gap)
 
     def heading(words: str) -> None:
@@ -434,7 +448,7 @@ def to_pdf(made: Content) -> bytes:
         pdf.set_draw_color(220, 214, 201)
         align = tuple("LEFT" if i < table.numeric_from else "RIGHT" for i in range(len(table.heads)))
         widths = [
-            max(5, *(len(r[i]) for r in table.rows), len(max(h.split(), key=len)))
+            max(5, min(WIDEST, max(len(r[i]) for r in table.rows)), len(max(h.split(), key=len)))
             for i, h in enumerate(table.heads)
         ]
         with pdf.table(
@@ -447,7 +461,7 @@ def to_pdf(made: Content) -> bytes:
             for row in (table.heads, *table.rows):
                 cells = out.row()
                 for cell in row:
-                    cells.cell(cell)
+                    cells.cell(printable(cell))
     heading("Fairness ledger")
     for severity, title, charge, message, step in made.concerns:
         text(f"{severity}: {title} ({charge})", 9.5, "B", gap=0)

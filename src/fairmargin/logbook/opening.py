@@ -60,6 +60,10 @@ def open_file(path: Path, create: bool) -> Opened:
         raise _worded(path, error) from error
     except OSError as error:
         raise LogbookFault(f"{path}: cannot be opened: {error.strerror or error}.") from error
+    except UnicodeDecodeError as error:  # SQLite's own words about a damaged schema
+        raise LogbookDamaged(path, "its list of tables is no text") from error
+    except ValueError as error:  # a name that no file can have
+        raise LogbookFault(f"{str(path)[:80]!r}: cannot be opened: {error}.") from error
 
 
 def _worded(path: Path, error: sqlite3.DatabaseError) -> LogbookFault:

@@ -96,14 +96,6 @@ def show_reading(leg: Leg) -> str:
     return ""
 
 
-def show_duration(seconds: float | None) -> str:
-    """Write a driving time as min:s."""
-    if seconds is None:
-        return ""
-    minutes, rest = divmod(round(seconds), 60)
-    return f"{minutes}:{rest:02d}"
-
-
 def read_clock(text: str, like: datetime | None) -> datetime | None:
     """Read ``9:35`` (on the study's day) or a whole date and time.
 
@@ -231,7 +223,7 @@ class LegCard(QFrame):
         ):
             f[key].caption.setText(f"{words}, {unit}")
         f["distance_km"].show_text(_shown(choice, "distance", leg.distance_km, 2))
-        f["duration_s"].show_text(show_duration(leg.duration_s))
+        f["duration_s"].show_text(units.show_duration(leg.duration_s))
         started = leg.started_at
         f["started_at"].show_text(started.strftime("%H:%M") if started else "")
         f["started_at"].edit.setToolTip(
