@@ -30,7 +30,7 @@ from fairmargin.desktop.window import MainWindow
 a = make_application([]); theme.choose("light")
 w = MainWindow(Session(settings())); w.show(); a.processEvents()
 open_first(w, None, demo=True); a.processEvents()
-assert w.home.cards
+assert w.home.list.entries
 print(time.perf_counter() - t)
 """
 

@@ -239,8 +239,9 @@ def test_everything_is_reached_by_keyboard(qtbot, opened):
         assert opened.pages.currentWidget() is opened.stage(name)
     qtbot.keyClick(opened, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
     assert opened.pages.currentWidget() is opened.home
-    opened.home.cards[0].setFocus()
-    qtbot.keyClick(opened.home.cards[0], Qt.Key.Key_Return)
+    opened.home.list.setFocus()
+    qtbot.keyClick(opened.home.list, Qt.Key.Key_Return)
+    QApplication.processEvents()
     assert opened.pages.currentWidget() is opened.stage("verdict")
     opened.road.setFocus()
     qtbot.keyClick(opened.road, Qt.Key.Key_Up)

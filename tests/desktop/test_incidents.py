@@ -66,7 +66,7 @@ def test_a_fault_that_repeats_is_told_once_and_the_log_stays_small(incidents, qt
 
 def test_the_window_says_one_sentence_and_shows_the_record(window, qtbot, tmp_path):
     window.incidents.exception(ZeroDivisionError, ZeroDivisionError("division"), None)
-    qtbot.waitUntil(lambda: window.notice.isVisible())
+    qtbot.waitUntil(window.notice.isVisible)
     assert window.notice_text.text() == SENTENCE
     dialog = WhatHappenedDialog(window.incidents, window)
     assert "ZeroDivisionError: division" in dialog.text.toPlainText()

@@ -144,6 +144,14 @@ def test_filled_cells_beyond_the_header_are_refused_with_their_row(tmp_path):
         read_log(path, preview(path).profile)
 
 
+def test_whole_numbers_beyond_any_are_left_empty(tmp_path):
+    path = tmp_path / "log.csv"
+    rows = "".join(f"{i},{'9' * 400 if i == 7 else 80},{'x' if i == 3 else 12}\n" for i in range(30))
+    path.write_text("time,speed,power\n" + rows)
+    log = read_log(path, preview(path).profile)
+    assert len(log.trace.time_s) == 29 and 7 not in log.trace.time_s
+
+
 def test_columns_of_one_name_are_told_apart_by_their_place(tmp_path):
     path = tmp_path / "log.csv"
     path.write_text("time,speed,temp,temp\n" + "".join(f"{i},80,15,{i}\n" for i in range(30)))

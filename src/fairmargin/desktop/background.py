@@ -7,6 +7,8 @@ from collections.abc import Callable
 from PySide6.QtCore import QEventLoop, QObject, QRunnable, Qt, QThreadPool, Signal
 from PySide6.QtWidgets import QProgressDialog, QWidget
 
+from fairmargin.desktop.widgets.basics import PlainLabel
+
 SOON_MS = 400  # work that is done sooner shows no bar
 
 Then = Callable[[object, Exception | None], None]
@@ -74,7 +76,8 @@ def waited(parent: QWidget, words: str, work: Callable[[], object]) -> object:
         Whatever `work` raised.
     """
     loop = QEventLoop()
-    bar = QProgressDialog(words, "Stop", 0, 0, parent)
+    bar = QProgressDialog("", "Stop", 0, 0, parent)
+    bar.setLabel(PlainLabel(words))
     bar.setMinimumDuration(SOON_MS)
     bar.setWindowModality(Qt.WindowModality.WindowModal)
     background = Background()

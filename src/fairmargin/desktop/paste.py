@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.stages.base import words_of
-from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.basics import as_tip, label
 
 #: Roles a column can have, and header words that mean them.
 ROLES: Final[dict[str, tuple[str, tuple[str, ...]]]] = {
@@ -238,7 +238,7 @@ class PasteDialog(QDialog):
                 item = QTableWidgetItem(cell)
                 if (i, j) in marked:
                     item.setForeground(theme.colour("blocks"))
-                    item.setToolTip(marked[i, j])
+                    item.setToolTip(as_tip(marked[i, j]))
                 elif not roles[j]:
                     item.setForeground(theme.colour("muted"))
                 item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)

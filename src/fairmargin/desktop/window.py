@@ -34,7 +34,7 @@ from fairmargin.desktop.stages.question import QuestionStage
 from fairmargin.desktop.stages.use import UseStage
 from fairmargin.desktop.stages.verdict import VerdictStage
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import label, percent, signed
+from fairmargin.desktop.widgets.basics import as_tip, label, percent, signed
 from fairmargin.desktop.widgets.fairness import FairnessLedger
 from fairmargin.desktop.widgets.marginbar import MarginBar
 from fairmargin.desktop.widgets.road import STAGES, Road, Stop
@@ -292,6 +292,7 @@ class MainWindow(QMainWindow):
         self._add(study, "&Bring in another laptop's readings\u2026", self.merge_package)
         self._add(study, "&Export as a package\u2026", self.export_package, "Ctrl+E")
         self._add(study, "&Report\u2026", self.write_report, "Ctrl+R")
+        self._add(study, "&Take off the list", self.take_off)
         study.addSeparator()
         self._add(study, "Add a &baseline run", lambda: self._add_run(True), "Ctrl+Shift+B")
         self._add(study, "Add a &trial run", lambda: self._add_run(False), "Ctrl+Shift+A")
@@ -501,6 +502,13 @@ class MainWindow(QMainWindow):
         dialog = NewStudyDialog(self.session.units, *self._garage(), self)
         if dialog.exec() and dialog.study is not None and self.session.add_study(dialog.study) is not None:
             self.go_to("question")
+
+    def take_off(self) -> None:
+        """Take the open study, or the chosen one of the list, off the list; undo puts it back."""
+        if self.session.study is not None and self.session.study_id is not None and self._stage is not None:
+            self.session.remove_study(self.session.study_id, self.session.study.title)
+        else:
+            self.home.list.take_off()
 
     def import_package(self) -> None:
         """Ask for a package zip and add it."""
@@ -767,7 +775,7 @@ class MainWindow(QMainWindow):
         name = next(iter(sheets))
         if len(sheets) > 1:
             name, agreed = QInputDialog.getItem(
-                self, "Which sheet?", f"{path.name} has {len(sheets)} sheets.", list(sheets), 0, False
+                self, "Which sheet?", as_tip(f"{path.name} has {len(sheets)} sheets."), list(sheets), 0, False
             )
             if not agreed:
                 return False

@@ -131,9 +131,8 @@ def as_numbers(series: Any) -> tuple[Any, Any]:
             return values, np.zeros(len(values), dtype=bool)
         except OverflowError:
             return np.array([_float(v) for v in series]), np.zeros(len(series), dtype=bool)
-    numbers = pd.to_numeric(series, errors="coerce")
     try:
-        values = numbers.to_numpy(dtype=float)
+        values = pd.to_numeric(series, errors="coerce").to_numpy(dtype=float)
     except OverflowError:  # whole numbers beyond any float
         values = np.array([_float(v) for v in series])
     return values, np.isnan(values) & series.notna().to_numpy()

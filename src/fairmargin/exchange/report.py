@@ -40,7 +40,7 @@ from fairmargin.exchange.wording import (
 BASELINE, TRIALS = "#2d5b87", ("#b9521a", "#6a4c93", "#2f7f6f")
 INK, MUTED, RULE = "#1d2a2f", "#5b6a6f", "#dcd6c9"
 MARKERS: Final = ("D", "^", "s")
-WIDEST: Final = 26  # letters that a column of a table may claim; longer texts wrap
+WIDEST: Final = 22  # letters that a column of a table may claim; longer texts wrap
 FONTS: Final = {"": "400Regular", "B": "600SemiBold"}
 
 
@@ -448,7 +448,7 @@ def to_pdf(made: Content) -> bytes:
         pdf.set_draw_color(220, 214, 201)
         align = tuple("LEFT" if i < table.numeric_from else "RIGHT" for i in range(len(table.heads)))
         widths = [
-            max(5, min(WIDEST, max(len(r[i]) for r in table.rows)), len(max(h.split(), key=len)))
+            max(6, min(WIDEST, max(len(r[i]) for r in table.rows)), len(max(h.split(), key=len)))
             for i, h in enumerate(table.heads)
         ]
         with pdf.table(

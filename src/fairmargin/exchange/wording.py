@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
+import unicodedata
+
 from fairmargin.core.analysis import Analysis, Comparison
 from fairmargin.core.judgement.fairness import is_technique
 from fairmargin.core.judgement.scatter import ScatterPrior
 from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice, label
+
+
+def quoted(name: str) -> str:
+    """A name in quotes; after one that runs from right to left, the sentence goes on from left to right."""
+    turned = any(unicodedata.bidirectional(c) in {"R", "AL"} for c in name)
+    return f"\u201c{name}\u201d" + ("\u200e" if turned else "")
 
 
 def signed(value: float, decimals: int = 1) -> str:
@@ -67,17 +75,17 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
         word = "more" if c.verdict == "uses more" else "less"
         ends = (low, high) if low > 0 else (-high, -low)
         return (
-            f"{where} {name} used {size:.1f} % {word} with \u201c{trial}\u201d than with \u201c{base}\u201d "
+            f"{where} {name} used {size:.1f} % {word} with {quoted(trial)} than with {quoted(base)} "
             f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}), about {difference:.0f} Wh/km."
         )
     if c.verdict == "no difference that matters":
         return (
-            f"{where} \u201c{trial}\u201d made no difference that matters to {name}: less than "
+            f"{where} {quoted(trial)} made no difference that matters to {name}: less than "
             f"{study.smallest_effect_percent:g} % either way ({level}: {_range(low, high)})."
         )
     if c.verdict == "not settled":
-        return f"{where} it is not settled whether \u201c{trial}\u201d makes a difference to {name} ({level}: {_range(low, high)})."
-    return f"Nothing about \u201c{trial}\u201d yet: these runs are not a fair comparison."
+        return f"{where} it is not settled whether {quoted(trial)} makes a difference to {name} ({level}: {_range(low, high)})."
+    return f"Nothing about {quoted(trial)} yet: these runs are not a fair comparison."
 
 
 def _range(low: float, high: float) -> str:

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidg
 from fairmargin.core.study import Study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, label
 
 
 class Stage(QWidget):
@@ -79,7 +79,7 @@ class Field(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(1)
-        self.caption = QLabel(text, self)
+        self.caption = PlainLabel(text, self)
         self.caption.setVisible(bool(text))
         self.caption.setObjectName("muted")
         self.edit = QLineEdit()
@@ -87,11 +87,11 @@ class Field(QWidget):
         self.caption.setBuddy(self.edit)
         self.edit.setPlaceholderText(placeholder)
         if tip:
-            self.edit.setToolTip(tip)
+            self.edit.setToolTip(as_tip(tip))
         row = QHBoxLayout()
         row.setSpacing(4)
         row.addWidget(self.edit, 1)
-        self.unit = QLabel(unit)
+        self.unit = PlainLabel(unit)
         self.unit.setObjectName("unit")
         self.unit.setVisible(bool(unit))
         row.addWidget(self.unit)

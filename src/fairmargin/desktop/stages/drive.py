@@ -29,7 +29,7 @@ from fairmargin.core.designs import plan_day
 from fairmargin.core.study import Leg, Study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
-from fairmargin.desktop.widgets.basics import Elided, Mark, clear, label, panel, scrolling
+from fairmargin.desktop.widgets.basics import Elided, Mark, as_tip, clear, label, panel, scrolling
 from fairmargin.exchange.route import COMPASS
 
 if TYPE_CHECKING:
@@ -207,7 +207,7 @@ class LegCard(QFrame):
         elif events:
             words += f" \u00b7 {', '.join(dict.fromkeys(events))}"
         self.state.setText(words)
-        self.state.setToolTip(words)
+        self.state.setToolTip(as_tip(words))
         self.leave.setText("Take back in" if not leg.included else "Leave out\u2026")
         f = self.fields
         own = units.label(choice.consumption)
@@ -504,7 +504,7 @@ class DriveStage(Stage):
         self.ahead_words.setText(words)
         lines = [f"\u2610  {text}" for text in leg_checklist(study, leg)]
         self.ahead_list.setText("\n".join(lines[:6]))
-        self.ahead_list.setToolTip("\n".join(lines))
+        self.ahead_list.setToolTip(as_tip("\n".join(lines)))
 
     def _build(self, study: Study) -> None:
         self._inner.setUpdatesEnabled(False)

@@ -28,7 +28,7 @@ from fairmargin.desktop.stages.drive import show_reading
 from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
-from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.basics import as_tip, label, panel
 
 _PLOTS = {
     "consumption": "Consumption as read",
@@ -265,7 +265,7 @@ class ExamineStage(Stage):
             )
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
-                item.setToolTip(text)
+                item.setToolTip(as_tip(text))
                 if j >= 4:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 if j == 1:

@@ -5,15 +5,37 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtCore import (
+    QAbstractListModel,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QPointF,
+    QRectF,
+    QSize,
+    Qt,
+    QTimer,
+    Signal,
+)
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QPainter, QPen
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QListView,
+    QMenu,
+    QPushButton,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import clear, draw_mark, label, percent, scrolling
+from fairmargin.desktop.theme import font, theme
+from fairmargin.desktop.widgets.basics import Elided, as_tip, draw_mark, label, percent
 from fairmargin.desktop.widgets.charts import OrderStrip
-from fairmargin.logbook import StudyEntry
+from fairmargin.logbook import LogbookFault, StudyEntry
 
 
 def read_summary(text: str) -> dict[str, Any]:
@@ -39,101 +61,211 @@ def summary_words(known: dict[str, Any]) -> str:
 _DAY = ((None, "baseline"), (0, "trial"), (0, "trial"), (None, "baseline"))
 
 
-class MiniBar(QWidget):
-    """The effect and its interval on a scale shared by the whole list, \u00b112 %."""
+#: Scale shared by the whole list, ± per cent of consumption.
+REACH = 12.0
+ROW = 76
+GAP = 8
 
-    REACH = 12.0
+ENTRY = Qt.ItemDataRole.UserRole
 
-    def __init__(self, known: dict[str, Any]) -> None:
-        super().__init__()
-        self._known = known
-        self.setMinimumSize(120, 34)
 
-    def paintEvent(self, _event: object) -> None:
-        p = QPainter(self)
+def draw_mini_bar(p: QPainter, area: QRectF, known: dict[str, Any]) -> None:
+    """Draw the effect and its interval on the list's scale."""
+    middle, y, half = area.center().x(), area.center().y(), area.width() / 2 - 14
+    p.setPen(QPen(theme.colour("rule"), 1.5))
+    p.drawLine(QPointF(middle - half, y), QPointF(middle + half, y))
+    p.setPen(QPen(theme.colour("ink"), 1.6))
+    p.drawLine(QPointF(middle, y - 13), QPointF(middle, y + 13))
+    if "effect" not in known:
+        return
+
+    def x(value: float) -> float:
+        return middle + max(-1.0, min(1.0, value / REACH)) * half
+
+    lo, hi = x(known["low"]), x(known["high"])
+    p.fillRect(QRectF(lo, y - 5, hi - lo, 10), theme.colour("trial", 0.35))
+    effect = float(known["effect"])
+    if abs(effect) <= REACH:
+        draw_mark(p, QPointF(x(effect), y), 14, 0, theme.colour("trial"))
+        return
+    # Beyond the scale: an arrow, so that it is not read as a value.
+    side = 1.0 if effect > 0 else -1.0
+    p.setPen(QPen(theme.colour("trial"), 2.4))
+    for back in (0.0, 7.0):
+        tip = QPointF(middle + side * (half - back), y)
+        p.drawLine(tip, QPointF(tip.x() - side * 6, y - 6))
+        p.drawLine(tip, QPointF(tip.x() - side * 6, y + 6))
+
+
+class StudyModel(QAbstractListModel):
+    """The logbook's list; what is drawn of a line is worked out when it is drawn."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.entries: list[StudyEntry] = []
+
+    def show_entries(self, entries: list[StudyEntry]) -> None:
+        """Take over a list; lines that only changed are redrawn where they stand."""
+        if [e.id for e in entries] == [e.id for e in self.entries]:
+            changed = [i for i, (a, b) in enumerate(zip(entries, self.entries, strict=True)) if a != b]
+            self.entries = entries
+            for i in changed:
+                self.dataChanged.emit(self.index(i), self.index(i))
+            return
+        self.beginResetModel()
+        self.entries = entries
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex | QPersistentModelIndex = QModelIndex()) -> int:
+        return 0 if parent.isValid() else len(self.entries)
+
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        if not index.isValid():
+            return None
+        entry = self.entries[index.row()]
+        if role == ENTRY:
+            return entry
+        if role == Qt.ItemDataRole.DisplayRole:
+            return entry.title or "(no title)"
+        if role == Qt.ItemDataRole.AccessibleTextRole:
+            return f"{entry.title}, {entry_words(entry)}"
+        return None
+
+
+def entry_words(entry: StudyEntry) -> str:
+    """Second line of a study in the list."""
+    return f"\u2715 {entry.damage}" if entry.damage else summary_words(read_summary(entry.summary))
+
+
+class StudyDelegate(QStyledItemDelegate):
+    """Draws one line of the list: title, result in words, its bar, when it changed."""
+
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex | QPersistentModelIndex) -> QSize:
+        return QSize(200, ROW + GAP)
+
+    def paint(
+        self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
+        entry: StudyEntry = index.data(ENTRY)
+        known = read_summary(entry.summary)
+        p.save()
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        middle, y, half = self.width() / 2, self.height() / 2, self.width() / 2 - 14
-        p.setPen(QPen(theme.colour("rule"), 1.5))
-        p.drawLine(QPointF(middle - half, y), QPointF(middle + half, y))
-        p.setPen(QPen(theme.colour("ink"), 1.6))
-        p.drawLine(QPointF(middle, y - 13), QPointF(middle, y + 13))
-        if "effect" in self._known:
+        box = QRectF(option.rect).adjusted(1, 1, -1, -1 - GAP)
+        here = bool(option.state & QStyle.StateFlag.State_Selected) and bool(
+            option.state & QStyle.StateFlag.State_HasFocus
+        )
+        over = bool(option.state & QStyle.StateFlag.State_MouseOver)
+        p.setPen(QPen(theme.colour("here" if here else "muted" if over else "rule"), 2.0 if here else 1.0))
+        p.setBrush(theme.colour("panel"))
+        p.drawRoundedRect(box, 6, 6)
+        inner = box.adjusted(18, 10, -16, -10)
+        changed = f"changed {entry.changed_at:%d %b %Y, %H:%M}" if entry.changed_at else ""
+        p.setFont(font(12))
+        wide = p.fontMetrics().horizontalAdvance("changed 00 Mmm 0000, 00:00") + 8
+        p.setPen(theme.colour("muted"))
+        p.drawText(
+            QRectF(inner.right() - wide, inner.top(), wide, inner.height()),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            changed,
+        )
+        left = inner.width() - wide - 24
+        words = QRectF(inner.left(), inner.top(), left * 0.62, inner.height())
+        draw_mini_bar(p, QRectF(words.right() + 12, inner.top(), left * 0.38 - 12, inner.height()), known)
+        verdict = str(known.get("words", ""))
+        colour = {"uses more": "caution", "uses less": "fine", "no difference that matters": "fine",
+                  "not a fair comparison": "blocks"}.get(verdict, "muted")  # fmt: skip
+        if entry.damage:
+            colour = "blocks"
+        half = words.height() / 2
+        for text, made, ink, top in (
+            (entry.title or "(no title)", font(14, 600), "ink", 0.0),
+            (entry_words(entry), font(13), colour, half),
+        ):
+            p.setFont(made)
+            p.setPen(theme.colour(ink))
+            line = QRectF(words.left(), words.top() + top, words.width(), half)
+            short = p.fontMetrics().elidedText(
+                text.replace("\n", " "), Qt.TextElideMode.ElideRight, int(line.width())
+            )
+            p.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, short)
+        p.restore()
 
-            def x(value: float) -> float:
-                return middle + max(-1.0, min(1.0, value / self.REACH)) * half
 
-            lo, hi = x(self._known["low"]), x(self._known["high"])
-            p.fillRect(QRectF(lo, y - 5, hi - lo, 10), theme.colour("trial", 0.35))
-            effect = float(self._known["effect"])
-            if abs(effect) <= self.REACH:
-                draw_mark(p, QPointF(x(effect), y), 14, 0, theme.colour("trial"))
-            else:
-                # Beyond the scale: an arrow, so that it is not read as a value.
-                side = 1.0 if effect > 0 else -1.0
-                p.setPen(QPen(theme.colour("trial"), 2.4))
-                for back in (0.0, 7.0):
-                    tip = QPointF(middle + side * (half - back), y)
-                    p.drawLine(tip, QPointF(tip.x() - side * 6, y - 6))
-                    p.drawLine(tip, QPointF(tip.x() - side * 6, y + 6))
-        p.end()
-
-
-class StudyCard(QFrame):
-    """One study of the list; Enter or a click opens it."""
+class StudyList(QListView):
+    """The list; Enter or a click opens, Delete or the menu takes off the list."""
 
     chosen = Signal(int)
     removed = Signal(int, str)
 
-    def __init__(self, entry: StudyEntry, read_only: bool) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self.setObjectName("panel")
-        self.entry = entry
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setObjectName("studies")
+        self.setAccessibleName("Studies")
+        self.setModel(StudyModel(self))
+        self.setItemDelegate(StudyDelegate(self))
+        self.setUniformItemSizes(True)
+        self.setMouseTracking(True)
+        self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(f"{entry.title}, {summary_words(read_summary(entry.summary))}")
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(18, 12, 12, 12)
-        words = QVBoxLayout()
-        words.setSpacing(2)
-        title = label(entry.title or "(no title)", "heading")
-        title.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
-        words.addWidget(title)
-        known = read_summary(entry.summary)
-        verdict = str(known.get("words", ""))
-        colour = {"uses more": "caution", "uses less": "fine", "no difference that matters": "fine",
-                  "not a fair comparison": "blocks"}.get(verdict, "muted")  # fmt: skip
-        line = label(summary_words(known))
-        line.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
-        line.setStyleSheet(f"color: {getattr(theme.colours, colour)};")
-        words.addWidget(line)
-        layout.addLayout(words, 3)
-        layout.addWidget(MiniBar(known), 2)
-        layout.addSpacing(12)
-        layout.addWidget(label(f"changed {entry.changed_at:%d %b %Y, %H:%M}", "muted"))
-        remove = QToolButton()
-        remove.setText("Remove")
-        remove.setAccessibleName(f"Remove {entry.title}")
-        remove.setEnabled(not read_only)
-        remove.clicked.connect(lambda: self.removed.emit(entry.id, entry.title))
-        layout.addWidget(remove)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.may_remove = True
+        self.clicked.connect(self._open)
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self.rect().contains(event.position().toPoint()):
-            self.chosen.emit(self.entry.id)
+    @property
+    def entries(self) -> list[StudyEntry]:
+        """What the list shows."""
+        model = self.model()
+        assert isinstance(model, StudyModel)
+        return model.entries
+
+    def show_entries(self, entries: list[StudyEntry]) -> None:
+        """Show a list; the place in it stays."""
+        model = self.model()
+        assert isinstance(model, StudyModel)
+        row = self.currentIndex().row()
+        model.show_entries(entries)
+        if entries and not self.currentIndex().isValid():
+            self.setCurrentIndex(model.index(min(max(row, 0), len(entries) - 1)))
+
+    @property
+    def current(self) -> StudyEntry | None:
+        """The study that is chosen."""
+        entry = self.currentIndex().data(ENTRY) if self.currentIndex().isValid() else None
+        return entry if isinstance(entry, StudyEntry) else None
+
+    def _open(self, index: QModelIndex) -> None:
+        entry = index.data(ENTRY)
+        # The list may be made anew by what follows: open once this event is over.
+        QTimer.singleShot(0, self, lambda: self.chosen.emit(entry.id))
+
+    def take_off(self) -> None:
+        """Take the chosen study off the list; undo puts it back."""
+        entry = self.current
+        if entry is not None and self.may_remove:
+            self.removed.emit(entry.id, entry.title)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space}:
-            self.chosen.emit(self.entry.id)
-        elif event.key() in {Qt.Key.Key_Down, Qt.Key.Key_Up}:
-            self.focusNextPrevChild(event.key() == Qt.Key.Key_Down)
+        if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space} and self.current:
+            self._open(self.currentIndex())
+        elif event.key() == Qt.Key.Key_Delete:
+            self.take_off()
         else:
             super().keyPressEvent(event)
 
-    def focusInEvent(self, _event: object) -> None:
-        self.setStyleSheet(f"QFrame#panel {{ border: 2px solid {theme.colours.here}; }}")
-
-    def focusOutEvent(self, _event: object) -> None:
-        self.setStyleSheet("")
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        index = self.indexAt(event.pos())
+        if not index.isValid():
+            return
+        self.setCurrentIndex(index)
+        menu = QMenu(self)
+        menu.addAction("Open").triggered.connect(lambda: self._open(index))
+        off = menu.addAction("Take off the list")
+        off.setEnabled(self.may_remove)
+        off.triggered.connect(self.take_off)
+        menu.exec(event.globalPos())
+        menu.deleteLater()
 
 
 class HomePage(QWidget):
@@ -148,12 +280,13 @@ class HomePage(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self.session = session
+        self._stale = True
         page = QVBoxLayout(self)
         page.setContentsMargins(24, 16, 24, 16)
         page.setSpacing(12)
         head = QHBoxLayout()
         head.addWidget(label("Studies", "title"))
-        self.where = label("", "muted")
+        self.where = Elided()
         self.where.setMinimumWidth(50)
         head.addWidget(self.where, 1, Qt.AlignmentFlag.AlignBottom)
         self.bring = QPushButton("Import a package\u2026")
@@ -164,45 +297,61 @@ class HomePage(QWidget):
         self.new.clicked.connect(self.newStudy)
         head.addWidget(self.new)
         page.addLayout(head)
-        inner = QWidget()
-        self._list = QVBoxLayout(inner)
-        self._list.setContentsMargins(0, 0, 8, 0)
-        self._list.setSpacing(10)
-        page.addWidget(scrolling(inner), 1)
+        self.list = StudyList()
+        self.list.chosen.connect(self.studyChosen)
+        self.list.removed.connect(session.remove_study)
+        page.addWidget(self.list, 1)
+        self.empty = self._empty()
+        page.addWidget(self.empty)
+        self._room = QWidget()
+        page.addWidget(self._room, 1)
         self.legend = label(
-            "Bars: effect of the trial on consumption, \u221212 % to +12 % of baseline, arrows beyond; the line is no difference.",
+            "Bars: effect of the trial on consumption, \u221212 % to +12 % of baseline, arrows beyond; the line is no difference. "
+            "Delete takes a study off the list.",
             "muted",
         )
         page.addWidget(self.legend)
-        self.cards: list[StudyCard] = []
-        session.studiesChanged.connect(self.refresh)
-        session.logbookChanged.connect(self.refresh)
-        theme.changed.connect(self.refresh)
+        session.studiesChanged.connect(self.touch)
+        session.logbookChanged.connect(self.touch)
+        theme.changed.connect(self.list.viewport().update)
 
     def showEvent(self, _event: object) -> None:
-        self.refresh()
+        if self._stale:
+            self.refresh()
+
+    def touch(self) -> None:
+        """Read the list again now if it is in sight, else when it comes."""
+        self._stale = True
+        if self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
-        """Redraw the list from the logbook."""
-        clear(self._list)
-        self.cards = []
+        """Read the list from the logbook."""
         book = self.session.logbook
         if book is None:
             return
+        self._stale = False
         self.where.setText(f"{book.path.name}{' (reading only)' if book.read_only else ''}")
-        self.where.setToolTip(str(book.path))
+        self.where.setToolTip(as_tip(str(book.path)))
         for button in (self.new, self.bring):
             button.setEnabled(not book.read_only)
-        for entry in book.studies():
-            card = StudyCard(entry, book.read_only)
-            card.chosen.connect(self.studyChosen)
-            card.removed.connect(self.session.remove_study)
-            self.cards.append(card)
-            self._list.addWidget(card)
-        self.legend.setVisible(bool(self.cards))
-        if not self.cards:
-            self._list.addWidget(self._empty())
-        self._list.addStretch()
+        self.list.may_remove = not book.read_only
+        healed = len(book.healed)
+        try:
+            entries = book.studies()
+        except LogbookFault as fault:
+            self.session.failed.emit(str(fault))
+            return
+        if len(book.healed) > healed:
+            self.session.failed.emit(" ".join(book.healed[healed:]))
+        self.list.show_entries(entries)
+        for part, seen in (
+            (self.list, bool(entries)),
+            (self.legend, bool(entries)),
+            (self.empty, not entries),
+            (self._room, not entries),
+        ):
+            part.setVisible(seen)
 
     def _empty(self) -> QWidget:
         frame = QFrame()

@@ -132,6 +132,7 @@ QMenu::item:disabled { color: $muted; }
 QMenu::separator { height: 1px; background: $rule; margin: 4px 8px; }
 QListWidget, QTableWidget, QTableView { background: $panel; border: 1px solid $rule; border-radius: 6px;
   alternate-background-color: $paper; gridline-color: $rule; }
+QListView#studies { background: $paper; }
 QListWidget::item { padding: 6px; }
 QListWidget::item:selected, QTableView::item:selected { background: $band; color: $ink; }
 QHeaderView::section { background: $panel; color: $muted; border: none; border-bottom: 1px solid $rule;

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import html
 import math
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import Qt as RichText
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fairmargin.desktop.theme import theme
@@ -17,9 +19,25 @@ def percent(value: float, decimals: int = 1) -> str:
     return f"{signed(value, decimals)} %"
 
 
+class PlainLabel(QLabel):
+    """A label that shows a text as it is: names and notes may come from strangers."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setText(text)
+
+
+def as_tip(text: str) -> str:
+    """Return a text for a tool tip, which would read a text that looks like HTML as such."""
+    if not RichText.mightBeRichText(text):
+        return text
+    return f"<qt>{html.escape(text)}</qt>".replace("\n", "<br>")
+
+
 def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     """Return a label with an object name for the style sheet."""
-    made = QLabel(text)
+    made = PlainLabel(text)
     if name:
         made.setObjectName(name)
     made.setWordWrap(wrap)
@@ -27,7 +45,7 @@ def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     return made
 
 
-class Elided(QLabel):
+class Elided(PlainLabel):
     """A label of one line that ends in an ellipsis where there is no room; the tip has it all."""
 
     def __init__(self, name: str = "muted") -> None:

@@ -6,13 +6,13 @@ import math
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from fairmargin.core.analysis import Analysis
 from fairmargin.core.judgement.fairness import Concern
 from fairmargin.core.study import Study
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import clear, label, link, scrolling, signed
+from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, clear, label, link, scrolling, signed
 
 COLOUR = {"note": "fine", "caution": "caution", "blocks": "blocks"}
 #: Where each concern is looked into.
@@ -219,7 +219,7 @@ class FairnessLedger(QFrame):
                 if concern.signed
                 else f"\u00b1{abs(concern.charge_percent):.1f}"
             )
-        charge = QLabel(shown)
+        charge = PlainLabel(shown)
         charge.setStyleSheet("font-weight: 600;")
         if concern.charge_percent is None:
             charge.setToolTip("No price can be put on it.")
@@ -244,6 +244,6 @@ class FairnessLedger(QFrame):
             go.setAccessibleName(f"{concern.title}: look in {stage.capitalize()}")
             go.clicked.connect(lambda _=False, s=stage: self.goTo.emit(s))
             body.addWidget(go)
-        box.setToolTip(concern.message)
+        box.setToolTip(as_tip(concern.message))
         layout.addLayout(body)
         return box

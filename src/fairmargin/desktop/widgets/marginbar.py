@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fairmargin.core.analysis import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.desktop.theme import font, theme, trial_colour
-from fairmargin.desktop.widgets.basics import draw_mark, nice_step, percent, signed
+from fairmargin.desktop.widgets.basics import as_tip, draw_mark, nice_step, percent, signed
 
 
 def verdict_head(study: Study, c: Comparison) -> str:
@@ -64,7 +64,7 @@ class MarginBar(QWidget):
         else:
             words = f"{verdict_head(study, c)}, {between(c)}; as read {percent(c.as_measured_percent)}"
         self.setAccessibleName(words)
-        self.setToolTip(words if c is None else f"{words}\n{c.reason}")
+        self.setToolTip(as_tip(words if c is None else f"{words}\n{c.reason}"))
         self.update()
 
     @property

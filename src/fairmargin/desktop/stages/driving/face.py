@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QPushButton,
     QSizePolicy,
     QStackedWidget,
@@ -30,7 +29,7 @@ from fairmargin.core.study.values import EventKind
 from fairmargin.desktop.stages.base import Field, show_number, words_of
 from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.stages.driving.conductor import Conductor, leg_verdict
-from fairmargin.desktop.widgets.basics import Elided, Mark, clear, label, panel, scrolling
+from fairmargin.desktop.widgets.basics import Elided, Mark, PlainLabel, as_tip, clear, label, panel, scrolling
 from fairmargin.exchange.wording import signed
 from fairmargin.simulation.rehearsal import SEED, Display
 
@@ -51,7 +50,7 @@ COMPACT_PX: Final = 590  # a face lower than this takes smaller type
 DAY_EVERY_S: Final = 2.0  # the timetable is laid anew this often
 
 
-class Chip(QLabel):
+class Chip(PlainLabel):
     """One instrument's state in shape and word."""
 
     SHAPES: Final = {"live": "\u25cf", "waiting": "\u25cb", "lost": "\u25b2", "off": "\u2013"}
@@ -70,7 +69,7 @@ class Chip(QLabel):
             self.style().unpolish(self)
             self.style().polish(self)
             self.setMinimumWidth(self.fontMetrics().horizontalAdvance(text) + 24)
-        self.setToolTip(why)
+        self.setToolTip(as_tip(why))
 
 
 class Tile(QFrame):
@@ -232,7 +231,7 @@ class Face(QWidget):
         for tile in (self.speed_tile, self.gate_tile, self.time_tile):
             tiles.addWidget(tile, 1)
         layout.addLayout(tiles, 2)
-        self.prompt = QLabel()
+        self.prompt = PlainLabel()
         self.prompt.setObjectName("prompt")
         self.prompt.setWordWrap(True)
         layout.addWidget(self.prompt)
@@ -838,7 +837,7 @@ def _noted(event: Event, units: core_units.UnitChoice) -> str:
     return f"{kind} at {units.show('distance', event.at_km):.1f} {units.distance}"
 
 
-class _Ticking(QLabel):
+class _Ticking(PlainLabel):
     """Words of a tick box that tick it: a finger finds them more easily than the box."""
 
     def __init__(self, text: str, box: QCheckBox) -> None:
