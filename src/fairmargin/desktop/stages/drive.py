@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, Signal
@@ -29,7 +30,8 @@ from fairmargin.core.designs import plan_day
 from fairmargin.core.study import Leg, Study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
-from fairmargin.desktop.widgets.basics import Elided, Mark, as_tip, clear, label, panel, scrolling
+from fairmargin.desktop.stages.rows import LazyRows
+from fairmargin.desktop.widgets.basics import Elided, Mark, as_tip, label, panel, scrolling
 from fairmargin.exchange.route import COMPASS
 
 if TYPE_CHECKING:
@@ -195,12 +197,15 @@ class LegCard(QFrame):
     def _committer(self, key: str) -> Callable[[str], None]:
         return lambda text: self.stage.commit(self.name, key, text)
 
-    def show_leg(self, study: Study, leg: Leg) -> None:
-        """Show the leg's stored values."""
+    def holds(self) -> bool:
+        """Whether a field holds text that is not stored."""
+        return any(field.has_fault or field.edit.isModified() for field in self.fields.values())
+
+    def show_leg(self, leg: Leg, events: Sequence[str]) -> None:
+        """Show the leg's stored values and what happened on it."""
         choice = self.stage.session.units
         way = {"out": "Out", "back": "Back", "loop": "Round"}.get(leg.direction, "Leg")
         self.head.setText(f"{way} \u00b7 {leg.leg}")
-        events = [e.kind.replace("-", " ") for e in study.events if e.leg == leg.leg]
         words = self.stage.session.state(leg)
         if words == "left out":
             words = f"left out: {leg.reason or 'no reason given'}"
@@ -359,9 +364,9 @@ class DriveStage(Stage):
         self._sheet.setSpacing(10)
         self.area = scrolling(self._inner)
         below.addWidget(self.area, 1)
-        self.cards: dict[str, LegCard] = {}
-        self._marks: list[tuple[str, Mark, Any]] = []
+        self.cards: LazyRows[LegCard] = LazyRows(self.area, self._sheet, self._show_card, LegCard.holds)
         self._structure: object = None
+        self._events: dict[str, list[str]] = {}
         self._next = ""
 
     # ------------------------------------------------------------ on the road
@@ -450,9 +455,11 @@ class DriveStage(Stage):
 
     def _show_next(self) -> None:
         """Bring the card of the leg that is next into sight."""
-        card = self.cards.get(self._next)
-        if card is not None:
+        if self._next in self.cards:
+            card = self.cards[self._next]
+            self._sheet.activate()
             self.area.ensureWidgetVisible(card, 0, 40)
+            self.cards.look()
 
     # ------------------------------------------------------------ drawing
 
@@ -462,15 +469,21 @@ class DriveStage(Stage):
         if structure != self._structure:
             self._build(study)
             self._structure = structure
-        for leg in study.legs:
-            self.cards[leg.leg].show_leg(study, leg)
+        legs = {leg.leg: leg for leg in study.legs}
+        events: dict[str, list[str]] = {}
+        for event in study.events:
+            events.setdefault(event.leg, []).append(event.kind.replace("-", " "))
+        self._events = events
+        self.cards.look()
+        for name, card in self.cards.there.items():
+            card.show_leg(legs[name], events.get(name, []))
         driven = sum(self.session.state(leg) == "driven" for leg in study.legs)
         left_out = sum(leg.state == "left out" for leg in study.legs)
         words = f"{driven} of {len(study.legs)} legs driven"
         if left_out:
             words += f", {left_out} left out"
         nxt = next((leg for leg in study.legs if self.session.state(leg) == "planned"), None)
-        for name, card in self.cards.items():
+        for name, card in self.cards.there.items():
             card.mark_next(nxt is not None and name == nxt.leg)
         if nxt and not self.live_button.isChecked():
             words += f" \u00b7 next: {nxt.run or nxt.leg} {nxt.direction}, {study.configuration(nxt.configuration).label}"
@@ -508,43 +521,52 @@ class DriveStage(Stage):
 
     def _build(self, study: Study) -> None:
         self._inner.setUpdatesEnabled(False)
-        clear(self._sheet)
-        self.cards = {}
+        self.cards.clear()
         trials = [t.id for t in study.trials]
         block = None
         for run, legs in study.runs():
             if legs[0].block != block:
                 block = legs[0].block
                 if block:
-                    self._sheet.addWidget(label(f"Block {block}", "muted"))
-            row = QWidget()
-            line = QHBoxLayout(row)
-            line.setContentsMargins(0, 0, 0, 0)
-            line.setSpacing(8)
-            side = QWidget()
-            side.setFixedWidth(72)
-            column = QVBoxLayout(side)
-            column.setContentsMargins(0, 4, 0, 0)
-            column.setSpacing(2)
-            top = QHBoxLayout()
-            top.setSpacing(4)
-            configuration = legs[0].configuration
-            top.addWidget(Mark(trials.index(configuration) if configuration in trials else None))
-            top.addWidget(label(run, "heading"))
-            top.addStretch()
-            column.addLayout(top)
-            column.addWidget(label(study.configuration(configuration).label, "muted", wrap=True))
-            column.addStretch()
-            line.addWidget(side)
-            for leg in legs:
-                card = LegCard(self, leg.leg)
-                self.cards[leg.leg] = card
-                line.addWidget(card, 1, Qt.AlignmentFlag.AlignTop)
-            self._sheet.addWidget(row)
+                    self.cards.add_heading(f"Block {block}")
+            configuration = study.configuration(legs[0].configuration)
+            trial = trials.index(configuration.id) if configuration.id in trials else None
+            names = tuple(leg.leg for leg in legs)
+            self.cards.add(names, partial(self._make_row, run, configuration.label, trial, names))
         if not study.legs:
             self._sheet.addWidget(label("No runs yet. Lay them out in Plan, or add a run.", "muted"))
         self._sheet.addStretch()
         self._inner.setUpdatesEnabled(True)
+
+    def _make_row(
+        self, run: str, words: str, trial: int | None, names: tuple[str, ...], line: QHBoxLayout
+    ) -> dict[str, LegCard]:
+        side = QWidget()
+        side.setFixedWidth(72)
+        column = QVBoxLayout(side)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.setSpacing(2)
+        top = QHBoxLayout()
+        top.setSpacing(4)
+        top.addWidget(Mark(trial))
+        top.addWidget(label(run, "heading"))
+        top.addStretch()
+        column.addLayout(top)
+        column.addWidget(label(words, "muted", wrap=True))
+        column.addStretch()
+        line.addWidget(side)
+        made = {}
+        for name in names:
+            made[name] = LegCard(self, name)
+            line.addWidget(made[name], 1, Qt.AlignmentFlag.AlignTop)
+        return made
+
+    def _show_card(self, name: str, card: LegCard) -> None:
+        """Show a card that was just made."""
+        study = self.session.study
+        if study is not None:
+            card.show_leg(study.leg(name), self._events.get(name, []))
+            card.mark_next(name == self._next)
 
     # ------------------------------------------------------------ edits
 
