@@ -163,12 +163,23 @@ def test_default_place_follows_xdg(monkeypatch, tmp_path):
     assert default_path() == tmp_path / "data" / "fairmargin" / "logbook.fairmargin"
 
 
-def test_the_garage_reads_studies_newest_first_and_without_traces(tmp_path):
+def test_the_garage_holds_the_newest_study_of_each_vehicle_and_road(tmp_path):
     with Logbook.open(tmp_path / "b.fairmargin") as book:
-        ids = [book.add(driven_study("AB", title=title)) for title in ("One", "Two", "Three")]
-        assert [title for title, _ in book.vehicles(ids[1])] == ["Three", "One"]
+        other = driven_study("AB").vehicle.with_(name="Orrin 2")
+        ids = [
+            book.add(driven_study("AB", title=title, vehicle=vehicle, route_name=road))
+            for title, vehicle, road in (
+                ("One", other, "Dyke Road"),
+                ("Two", driven_study("AB").vehicle, "Dyke Road"),
+                ("Three", driven_study("AB").vehicle, ""),
+            )
+        ]
+        assert [title for title, _ in book.vehicles()] == ["Three", "One"]
+        assert [title for title, _ in book.vehicles(ids[2])] == ["Two", "One"]
+        assert [title for title, _ in book.roads()] == ["Three", "Two"]
         book.set_removed(ids[2], True)
         assert [title for title, _ in book.vehicles()] == ["Two", "One"]
+        assert [title for title, _ in book.roads()] == ["Two"]
 
 
 def a_trace(power=15.0, n=50):

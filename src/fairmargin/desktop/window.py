@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSettings, QSize, Qt, QTimer
+from PySide6.QtCore import QCoreApplication, QEvent, QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QComboBox,
@@ -130,6 +130,7 @@ class MainWindow(QMainWindow):
         )
         session.studyDamaged.connect(lambda _id: QTimer.singleShot(0, self, self.recover_study))
         session.busyChanged.connect(self._busy)
+        theme.changing.connect(self._rest)
         theme.changed.connect(self._show)
         self._restore()
         self.go_home()
@@ -158,6 +159,16 @@ class MainWindow(QMainWindow):
             self._stages[name] = made
             self.pages.addWidget(made)
         return self._stages[name]
+
+    def _rest(self) -> None:
+        """Take down the pages that are out of sight: restyling costs a millisecond a widget."""
+        for name, stage in list(self._stages.items()):
+            if name != self._stage and stage.may_rest():
+                del self._stages[name]
+                self.pages.removeWidget(stage)
+                stage.setParent(None)
+                stage.deleteLater()
+                QCoreApplication.sendPostedEvents(stage, QEvent.Type.DeferredDelete)
 
     def go_to(self, name: str) -> None:
         """Show a stage of the open study."""
@@ -481,13 +492,15 @@ class MainWindow(QMainWindow):
     def _garage(self) -> tuple[list[Vehicle], list[Study]]:
         """Vehicles (by name, the latest description of each) and roads (by name) of the logbook's studies."""
         book = self.session.logbook
+        if book is None:
+            return [], []
         vehicles: dict[str, Vehicle] = {}
-        roads: dict[str, Study] = {}
-        for _, study in reversed(book.vehicles()) if book else []:
+        for _, study in book.vehicles():  # newest first: the latest description of each name
             if study.vehicle.name:
-                vehicles[study.vehicle.name] = study.vehicle
-            if study.route:
-                roads[study.route_name or study.title] = study
+                vehicles.setdefault(study.vehicle.name, study.vehicle)
+        roads: dict[str, Study] = {}
+        for title, study in book.roads():
+            roads.setdefault(study.route_name or title, study)
         return list(vehicles.values()), list(roads.values())
 
     def new_study(self) -> None:

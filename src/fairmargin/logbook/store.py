@@ -29,6 +29,8 @@ from fairmargin.logbook.schema import check_of, row_check
 
 SUFFIX: Final = ".fairmargin"
 #: Shown in the list for a study that is there but not what was written.
+#: Vehicles or roads that are offered again.
+MOST_NEWEST: Final = 60
 DAMAGED: Final = "damaged: its readings are not what was written"
 
 
@@ -263,21 +265,36 @@ class Logbook:
         return record.study, record.traces
 
     def vehicles(self, leaving_out: int | None = None) -> list[tuple[str, Study]]:
-        """Return title and study (without traces) of each study in the list, newest first; damaged ones left out."""
-        table = schema.study
-        query = (
-            sa.select(table.c.id, table.c.title, table.c.body, table.c.body_check)
-            .where(table.c.removed_at.is_(None))
-            .order_by(table.c.position.desc())
+        """Return title and study (without traces) of the newest study of each vehicle, newest first.
+
+        Vehicles are told apart by everything said of them; studies that are damaged are left out.
+        """
+        return self._newest("json_extract(body, '$.vehicle')", leaving_out)
+
+    def roads(self) -> list[tuple[str, Study]]:
+        """Return title and study (without traces) of the newest study of each road, newest first."""
+        name = "coalesce(nullif(json_extract(body, '$.route_name'), ''), title)"
+        return self._newest(name, None, "json_array_length(body, '$.route') > 1")
+
+    def _newest(
+        self, key: str, leaving_out: int | None, condition: str = "1"
+    ) -> list[tuple[str, Study]]:
+        """Newest whole study of each value of an expression over the record, worked out inside the database."""
+        query = sa.text(
+            f"SELECT max(id) AS newest FROM study WHERE removed_at IS NULL AND id IS NOT :out AND json_valid(body) AND {condition} "
+            f"GROUP BY {key} ORDER BY max(position) DESC LIMIT {MOST_NEWEST}"
         )
+        table = schema.study
         with self._reading() as connection:
-            rows = connection.execute(query).mappings().all()
-        found = []
-        for row in rows:
-            study = _study_of(row) if row["id"] != leaving_out else None
-            if study is not None:
-                found.append((study.title, study))
-        return found
+            ids = [int(i) for i in connection.execute(query, {"out": leaving_out}).scalars()]
+            rows = {
+                row["id"]: row
+                for row in connection.execute(
+                    sa.select(table.c.id, table.c.body, table.c.body_check).where(table.c.id.in_(ids))
+                ).mappings()
+            }
+        found = [(i, _study_of(rows[i])) for i in ids]
+        return [(study.title, study) for _, study in found if study is not None]
 
     def scatter_evidence(self, leaving_out: int | None = None) -> list[list[float]]:
         """Return what each study driven so far tells of the tester's scatter (see `learned_scatter`)."""

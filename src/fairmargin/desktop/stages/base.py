@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study
+from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, label
@@ -35,6 +36,11 @@ class Stage(QWidget):
         self.page.addLayout(head)
         for signal in (session.studyChanged, session.analysisChanged, session.unitsChanged, theme.changed):
             signal.connect(self.touch)
+
+    def may_rest(self) -> bool:
+        """Whether the page may be taken down while out of sight, and built anew when it is wanted."""
+        typed = any(f.has_fault or f.edit.isModified() for f in self.findChildren(Field))
+        return not self.isVisible() and not typed and not any(b.busy for b in self.findChildren(Background))
 
     def touch(self) -> None:
         """Redraw now if visible, else when shown."""

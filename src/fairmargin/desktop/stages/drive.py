@@ -446,6 +446,9 @@ class DriveStage(Stage):
         dialog.exec()
         dialog.deleteLater()
 
+    def may_rest(self) -> bool:
+        return self.conductor is None and super().may_rest()
+
     def release(self) -> None:
         """Let go of instruments and files; the window closes."""
         if self.conductor is not None:

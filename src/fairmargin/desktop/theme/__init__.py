@@ -157,6 +157,7 @@ QFrame#notice { background: $band; border: none; border-radius: 0; }
 class Theme(QObject):
     """The current colours; tells when they change."""
 
+    changing = Signal()  # about to change: what is out of sight may go, so that it is not restyled
     changed = Signal()
 
     def __init__(self) -> None:
@@ -182,6 +183,7 @@ class Theme(QObject):
         if choice == "desktop":
             hints = QGuiApplication.styleHints()
             dark = hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
+        self.changing.emit()
         self.colours = DARK if dark else LIGHT
         application = QApplication.instance()
         if isinstance(application, QApplication):
