@@ -5,7 +5,7 @@ import json
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import Qt as RichText
-from PySide6.QtWidgets import QApplication, QLabel
+from PySide6.QtWidgets import QApplication, QLabel, QWidget
 from pytestqt.modeltest import ModelTester
 from tests.conftest import driven_study
 
@@ -95,6 +95,6 @@ def test_texts_of_strangers_are_texts_on_every_page(window, qtbot, name):
     assert shown, "the name stands somewhere"
     for made in window.findChildren(QLabel):
         assert made.textFormat() == Qt.TextFormat.PlainText, made.text()
-    for made in window.findChildren(object):
-        text = made.toolTip() if hasattr(made, "toolTip") else ""
+    for made in window.findChildren(QWidget):
+        text = made.toolTip()
         assert not (RichText.mightBeRichText(text) and "<h1>" in text), text

@@ -436,7 +436,7 @@ def test_the_instruments_dialog_connects_and_says_what_is_wrong(qtbot, road):
     assert "no GPS address" in dialog.fault.text() and not conductor.feeds
     dialog.minutes.setText("often")
     qtbot.mouseClick(dialog.connect_button, Qt.MouseButton.LeftButton)
-    assert "no number of minutes" in dialog.fault.text()
+    assert "Minutes between reports" in dialog.fault.text() and "is not a number" in dialog.fault.text()
     dialog.minutes.setText("5")
     dialog.gps.setText("127.0.0.1:1")
     qtbot.mouseClick(dialog.connect_button, Qt.MouseButton.LeftButton)

@@ -17,6 +17,7 @@ import numpy as np
 from fairmargin.core.judgement import fairness, verdict
 from fairmargin.core.judgement.climb import Climb, climbs
 from fairmargin.core.judgement.conditions import Conditions, leg_conditions
+from fairmargin.core.judgement.doubts import clock_doubts, sound_logs
 from fairmargin.core.judgement.everyday import fit_everyday
 from fairmargin.core.judgement.fairness import Case, Concern
 from fairmargin.core.judgement.fit import Effect, Fit, FitOptions, fit_study
@@ -266,7 +267,8 @@ def analyse(
     """
     if view not in VIEWS:
         raise ValueError(f'view must be one of {", ".join(VIEWS)}; got "{view}"')
-    traces = {} if traces is None else traces
+    traces, doubts = sound_logs(study, {} if traces is None else traces)
+    doubts += clock_doubts(study)
     scatter = scatter or ScatterPrior()
     conditions = leg_conditions(study, traces, WARM_UP_S)
     every = observations(study, traces)
@@ -314,16 +316,17 @@ def analyse(
             concerns,
             results,
             evidence,
+            doubts,
         )
     if study.method == "everyday" and every:
-        _analyse_everyday(study, view, conditions, every, comparisons, concerns, results)
+        _analyse_everyday(study, view, conditions, every, comparisons, concerns, results, doubts)
     order = {leg.leg: i for i, leg in enumerate(study.legs)}
     return Analysis(
         title=study.title,
         view=view,
         comparisons=tuple(comparisons),
         legs=tuple(sorted(results.values(), key=lambda r: order[r.leg])),
-        concerns=fairness.merge(concerns),
+        concerns=fairness.merge(concerns or doubts),
         assumed=study.vehicle.constants().assumed,
         missing="" if comparisons else _missing(study, every),
         climbs=climbs(study, traces) if study.method == "climb" else (),
@@ -466,6 +469,7 @@ def _analyse_everyday(
     comparisons: list[Comparison],
     concerns: list[Concern],
     results: dict[str, LegResult],
+    doubts: Sequence[Concern],
 ) -> None:
     """Weeks of trips: one regression over all of them."""
     legs = {leg.leg: leg for leg in study.legs}
@@ -520,7 +524,7 @@ def _analyse_everyday(
             other = fit_everyday(study, own, used, warmth, speed, frozenset({line})).effects.get(trial)
             return None if other is None else effect.percent - other.percent
 
-        found = fairness.check_everyday(study, trial, own, used, effect, without)
+        found = [*doubts, *fairness.check_everyday(study, trial, own, used, effect, without)]
         concerns += found
         comparisons.append(
             _comparison(study, view, stand_in, effect, a, b, every, legs, results, found, None, conditions)
@@ -587,6 +591,7 @@ def _analyse_group(
     concerns: list[Concern],
     results: dict[str, LegResult],
     evidence: list[tuple[float, ...]],
+    doubts: Sequence[Concern],
 ) -> None:
     legs = {leg.leg: leg for leg in study.legs}
     used = [o for o in members if all(legs[name].included for name in o.legs)]
@@ -654,7 +659,7 @@ def _analyse_group(
         if not a or not b:
             continue
         case = Case(study, trial, fit.conditions, used, fit, effect, options, refit, with_left_out, gaps)
-        found = fairness.check(case)
+        found = [*fairness.check(case), *doubts]
         concerns += found
         made = _comparison(study, view, fit, effect, a, b, members, legs, results, found, sector, conditions)
         if view != "as-measured":

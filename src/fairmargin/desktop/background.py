@@ -67,6 +67,24 @@ class Background(QObject):
         self._ticket += 1
 
 
+def meanwhile(work: Callable[[], object]) -> object:
+    """Do `work` in another thread while the window goes on painting; what is typed waits until it is done.
+
+    Raises
+    ------
+    Exception
+        Whatever `work` raised.
+    """
+    loop = QEventLoop()
+    job = _Work(0, work)
+    job.signals.done.connect(loop.quit, Qt.ConnectionType.QueuedConnection)
+    QThreadPool.globalInstance().start(job)
+    loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+    if job.fault is not None:
+        raise job.fault
+    return job.result
+
+
 def waited(parent: QWidget, words: str, work: Callable[[], object]) -> object:
     """Do `work` in another thread while a bar says so after a moment; None when the person does not want to wait.
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 from pathlib import Path
+from typing import cast
 
 from PySide6.QtCore import QObject, QRunnable, QSettings, QThreadPool, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
@@ -14,13 +15,17 @@ from fairmargin.core.judgement.scatter import ScatterPrior, learned_scatter
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary
-from fairmargin.desktop.background import Background
-from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
+from fairmargin.desktop.background import Background, meanwhile
+from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, Record, StudyDamaged, copies
 from fairmargin.simulation.rehearsal import SEED
 
 #: More legs than this, or any logged samples, are analysed off the GUI thread.
 INLINE_LEGS = 32
 
+
+#: More samples than this are packed and saved off the GUI thread.
+LONG_SAMPLES = 20_000
+LONG_BYTES = 2_000_000
 
 Traces = Mapping[str, Trace | None]  # those that change; None takes a leg's trace away
 
@@ -190,7 +195,11 @@ class Session(QObject):
         """Show a study."""
         assert self.logbook is not None
         try:
-            record = self.logbook.read(study_id)
+            book = self.logbook
+            if book.weight(study_id) < LONG_BYTES:
+                record = book.read(study_id)
+            else:
+                record = cast(Record, meanwhile(lambda: book.read(study_id)))
         except StudyDamaged as fault:
             self.damaged = fault
             self.failed.emit(str(fault))
@@ -222,7 +231,11 @@ class Session(QObject):
             return None
         try:
             summary = _summary(study, analyse(study, traces)) if len(study.legs) <= INLINE_LEGS else ""
-            study_id = self.logbook.add(study, traces, summary)
+            book = self.logbook
+            if sum(len(t.time_s) for t in (traces or {}).values()) < LONG_SAMPLES:
+                study_id = book.add(study, traces, summary)
+            else:
+                study_id = cast(int, meanwhile(lambda: book.add(study, traces, summary)))
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             return None
@@ -261,7 +274,7 @@ class Session(QObject):
             traces = {leg: trace for leg, trace in {**traces, **changed}.items() if trace is not None}
         result = self._at_once(study, traces)
         try:
-            self.logbook.save(study_id, study, _summary(study, result) if result else "", changed)
+            self._save(study_id, study, _summary(study, result) if result else "", changed)
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             self.studyChanged.emit()  # fields show what is really stored
@@ -276,6 +289,15 @@ class Session(QObject):
         self.studyChanged.emit()
         if renamed:
             self.studiesChanged.emit()
+
+    def _save(self, study_id: int, study: Study, summary: str, changed: Traces) -> None:
+        """Save; long logs beside the work, so that the window goes on painting. On the disk when this returns."""
+        assert self.logbook is not None
+        book = self.logbook
+        if sum(len(t.time_s) for t in changed.values() if t is not None) < LONG_SAMPLES:
+            book.save(study_id, study, summary, changed)
+        else:
+            meanwhile(lambda: book.save(study_id, study, summary, changed))
 
     def _at_once(self, study: Study, traces: Mapping[str, Trace]) -> Analysis | None:
         """Analyse before saving when that is quick, so that the list's line is saved in the same breath."""

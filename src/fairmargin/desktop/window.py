@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.study import Study, Vehicle
+from fairmargin.desktop.background import meanwhile, waited
 from fairmargin.desktop.incidents import SENTENCE, Incidents, WhatHappenedDialog, log_path
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
@@ -412,7 +413,6 @@ class MainWindow(QMainWindow):
 
     def recover_logbook(self, path: Path) -> None:
         """Offer what can be done with a logbook that is not whole."""
-        from fairmargin.desktop.background import waited
         from fairmargin.desktop.recovery import ChoiceDialog, copy_words, rescued_path
         from fairmargin.logbook import LogbookFault, copies
         from fairmargin.logbook.rescue import Rescued, rescue
@@ -544,7 +544,7 @@ class MainWindow(QMainWindow):
         from fairmargin.core.study.merge import merge
         from fairmargin.desktop.merge import MergeDialog
         from fairmargin.exchange.faults import InputFault
-        from fairmargin.exchange.package import read_package
+        from fairmargin.exchange.package import Package, read_package
 
         here = self.session.study
         if here is None:
@@ -552,7 +552,9 @@ class MainWindow(QMainWindow):
             return False
         source = Path(path).parent if path.endswith("study.json") else Path(path)
         try:
-            package = read_package(source)
+            package = waited(self, f"Reading {source.name}\u2026", lambda: read_package(source))
+            if not isinstance(package, Package):
+                return False  # stopped
             merged = merge(here, package.study, self.session.traces, package.traces)
         except InputFault as fault:
             self.session.failed.emit(f"{path}: {fault.faults[0]}")
@@ -577,17 +579,19 @@ class MainWindow(QMainWindow):
     def import_from(self, path: str | Path) -> bool:
         """Add a package to the logbook and show it."""
         from fairmargin.exchange.faults import InputFault
-        from fairmargin.exchange.package import read_package
+        from fairmargin.exchange.package import Package, read_package
 
         path = Path(path)
         if path.name == "study.json":
             path = path.parent
         try:
-            package = read_package(path)
+            package = waited(self, f"Reading {path.name}\u2026", lambda: read_package(path))
         except InputFault as fault:
             more = f" (and {len(fault.faults) - 1} more)" if len(fault.faults) > 1 else ""
             self.tell(f"{path.name} was not imported. {fault.faults[0]}{more}")
             return False
+        if not isinstance(package, Package):
+            return False  # stopped
         if self.session.add_study(package.study, package.traces) is None:
             if self.session.read_only and self.session.logbook:
                 self.tell(self.session.logbook.read_only_because)
@@ -615,9 +619,10 @@ class MainWindow(QMainWindow):
         from fairmargin.exchange.faults import InputFault
         from fairmargin.exchange.package import write_package
 
-        assert self.session.study is not None
+        study, traces = self.session.study, dict(self.session.traces)
+        assert study is not None
         try:
-            write_package(path, self.session.study, self.session.traces)
+            meanwhile(lambda: write_package(path, study, traces))
         except InputFault as fault:
             self.tell(fault.faults[0])
             return False
@@ -647,8 +652,9 @@ class MainWindow(QMainWindow):
         study, analysis = self.session.study, self.session.analysis
         if study is None or analysis is None:
             return False
+        units = self.session.units
         try:
-            write_report(Path(path), study, analysis, self.session.units)
+            meanwhile(lambda: write_report(Path(path), study, analysis, units))
         except InputFault as fault:
             self.tell(fault.faults[0])
             return False
@@ -752,7 +758,6 @@ class MainWindow(QMainWindow):
 
     def _bring_long_table(self, text: str) -> bool:
         """A table of months can only be a station's; it is read off the GUI thread."""
-        from fairmargin.desktop.background import waited
         from fairmargin.desktop.bringing import WeatherDialog, weather_of
 
         study = self.session.study
@@ -778,7 +783,6 @@ class MainWindow(QMainWindow):
     def _bring_workbook(self, path: Path) -> bool:
         import tempfile
 
-        from fairmargin.desktop.background import waited
         from fairmargin.exchange.intake import as_text, read_workbook, recognise
 
         read = waited(self, "Reading the spreadsheet\u2026", lambda: read_workbook(path))

@@ -251,6 +251,14 @@ class Logbook:
             )
         return Record(study, traces, tuple(damage))
 
+    def weight(self, study_id: int) -> int:
+        """Bytes of a study's logs."""
+        size = sa.func.sum(sa.func.length(schema.trace.c.samples))
+        with self._reading() as connection:
+            return int(
+                connection.execute(sa.select(size).where(schema.trace.c.study_id == study_id)).scalar() or 0
+            )
+
     def load(self, study_id: int) -> tuple[Study, dict[str, Trace]]:
         """Return a study and its traces; as `read`, for those who need all of it.
 
@@ -276,9 +284,7 @@ class Logbook:
         name = "coalesce(nullif(json_extract(body, '$.route_name'), ''), title)"
         return self._newest(name, None, "json_array_length(body, '$.route') > 1")
 
-    def _newest(
-        self, key: str, leaving_out: int | None, condition: str = "1"
-    ) -> list[tuple[str, Study]]:
+    def _newest(self, key: str, leaving_out: int | None, condition: str = "1") -> list[tuple[str, Study]]:
         """Newest whole study of each value of an expression over the record, worked out inside the database."""
         query = sa.text(
             f"SELECT max(id) AS newest FROM study WHERE removed_at IS NULL AND id IS NOT :out AND json_valid(body) AND {condition} "

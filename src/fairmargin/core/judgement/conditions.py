@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from typing import Final
 
 import numpy as np
 
@@ -52,20 +53,35 @@ class Conditions:
         return math.hypot(self.from_north, self.from_east)
 
 
-def seconds_of(moment: datetime, aware: bool) -> float:
-    """Return seconds on a common clock: UTC when every time carries an offset, else wall time."""
-    if aware:
+#: A pause with a night in it ends a test day; so does a longer one by itself. [s]
+NIGHT_S: Final = 5 * 3600.0
+LONG_PAUSE_S: Final = 12 * 3600.0
+
+
+def times_of(study: Study) -> list[datetime]:
+    """Every time that the study states: starts of legs, weather reports."""
+    return [leg.started_at for leg in study.legs if leg.started_at] + [row.time for row in study.weather]
+
+
+def common_offset(study: Study) -> timedelta:
+    """Offset from UTC of times that state none: that of the others (the middle one); zero when none states any."""
+    known = sorted(o for t in times_of(study) if (o := t.utcoffset()) is not None)
+    return known[len(known) // 2] if known else timedelta()
+
+
+def seconds_of(moment: datetime, offset: timedelta) -> float:
+    """Return seconds on a common clock, UTC; a time without an offset of its own has `offset`."""
+    if moment.tzinfo is not None:
         return moment.timestamp()
-    wall = moment.replace(tzinfo=None)
-    return (wall - datetime(1970, 1, 1)) / timedelta(seconds=1)
+    return (moment - datetime(1970, 1, 1) - offset) / timedelta(seconds=1)
 
 
-def weather_at(rows: tuple[WeatherRow, ...], second: float, aware: bool) -> dict[str, float]:
+def weather_at(rows: tuple[WeatherRow, ...], second: float, offset: timedelta) -> dict[str, float]:
     """Station weather interpolated to a moment; the wind as a vector. Missing columns are left out."""
     if not rows:
         return {}
-    order = sorted(rows, key=lambda r: seconds_of(r.time, aware))
-    times = np.array([seconds_of(r.time, aware) for r in order])
+    order = sorted(rows, key=lambda r: seconds_of(r.time, offset))
+    times = np.array([seconds_of(r.time, offset) for r in order])
     result: dict[str, float] = {}
     for name in ("temperature_c", "pressure_hpa", "humidity_percent", "wind_gust_ms"):
         values = np.array(
@@ -87,20 +103,42 @@ def weather_at(rows: tuple[WeatherRow, ...], second: float, aware: bool) -> dict
     return result
 
 
-def all_aware(study: Study) -> bool:
-    """Whether every time of the study carries an offset from UTC."""
-    times = [leg.started_at for leg in study.legs if leg.started_at] + [row.time for row in study.weather]
-    return bool(times) and all(t.tzinfo is not None for t in times)
+def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
+    """Number the test days: what was driven without a night in between, whatever the date; by leg name.
+
+    A pause of five hours across midnight, or of twelve at any time, begins another day (common practice: nobody
+    sleeps less between two test days). Legs without a time are one day of their own.
+    """
+    timed = sorted(
+        (seconds_of(leg.started_at, offset), i, leg)
+        for i, leg in enumerate(legs)
+        if leg.started_at is not None
+    )
+    days: dict[str, int] = {}
+    day, ended, last = 0, None, None
+    for start, _, leg in timed:
+        assert leg.started_at is not None
+        date = leg.started_at.date()
+        if ended is not None:
+            pause = start - ended
+            if pause >= LONG_PAUSE_S or (pause >= NIGHT_S and date != last):
+                day += 1
+        ended = max(ended if ended is not None else start, start + (leg.duration_s or 0.0))
+        last = date
+        days[leg.leg] = day
+    unknown = day + 1 if timed else 0
+    return {leg.leg: days.get(leg.leg, unknown) for leg in legs}
 
 
 def leg_conditions(study: Study, traces: Mapping[str, Trace], warm_up_s: float) -> dict[str, Conditions]:
     """Conditions of every leg of the study, by leg name; what is not known is filled and flagged."""
-    aware = all_aware(study)
+    offset = common_offset(study)
+    day_of = driven_days(study.legs, offset)
     ratios = distance_ratios(study)
     height = float(np.mean([p.elevation_m for p in study.route if p.elevation_m is not None] or [0.0]))
     standard_hpa = float(air.standard_pressure_pa(np.clip(height, -900, 8000))) / 100.0
     starts = {
-        leg.leg: seconds_of(leg.started_at, aware) if leg.started_at is not None else None
+        leg.leg: seconds_of(leg.started_at, offset) if leg.started_at is not None else None
         for leg in study.legs
     }
     own_pressure = [leg.pressure_hpa for leg in study.legs if leg.pressure_hpa is not None]
@@ -111,13 +149,15 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace], warm_up_s: float) 
     by_the_minute = len(durations) > 0 and all(d % 60 == 0 for d in durations)
 
     raw: list[Conditions] = []
-    days: dict[object, int] = {}
+    days: dict[int, int] = {}
     for run, legs in study.runs():
         for leg in legs:
             distance = leg_distances(study, leg, ratios[leg.configuration], traces.get(leg.leg))
             true_m = distance[1] * 1000.0 if distance else 0.0
             second = starts[leg.leg]
-            station = weather_at(study.weather, second + (leg.duration_s or 0.0) / 2, aware) if second else {}
+            station = (
+                weather_at(study.weather, second + (leg.duration_s or 0.0) / 2, offset) if second else {}
+            )
             temperature = leg.temperature_c if leg.temperature_c is not None else station.get("temperature_c")
             pressure = leg.pressure_hpa if leg.pressure_hpa is not None else station.get("pressure_hpa")
             humidity = (
@@ -144,10 +184,6 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace], warm_up_s: float) 
                 )
             )
             v, sd, moving, whole, stopped = _speed(study, leg, true_m, by_the_minute, traces.get(leg.leg))
-            if second is not None:
-                day_key: object = math.floor(second / 86400.0) if not aware else leg.started_at.date()  # type: ignore[union-attr]
-            else:
-                day_key = "unknown"
             climate: float | None = None
             if leg.climate == "off":
                 climate = 0.0
@@ -157,7 +193,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace], warm_up_s: float) 
                 Conditions(
                     leg=leg.leg,
                     run=run,
-                    day=days.setdefault(day_key, len(days)),
+                    day=days.setdefault(day_of[leg.leg], len(days)),
                     configuration=leg.configuration,
                     control=leg.vehicle == "control",
                     backwards=leg.direction == "back",

@@ -27,6 +27,7 @@ from fairmargin.core.companion import (
 )
 from fairmargin.core.study import Event, Leg, Study
 from fairmargin.core.study.values import EventKind
+from fairmargin.desktop.background import meanwhile
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.driving.settings import InstrumentSettings, make_feeds
 from fairmargin.exchange.faults import InputFault
@@ -34,7 +35,9 @@ from fairmargin.exchange.wording import signed
 from fairmargin.instruments.feed import Feed, WeatherFeed
 from fairmargin.instruments.recording import (
     SUFFIX,
+    Columns,
     Recorder,
+    Recording,
     close_recording,
     read_recording,
     recordings_of,
@@ -72,7 +75,7 @@ class LegDrive:
     by_instrument: bool = False  # distance from GPS or bus, not from the clock
     reset_state: Literal["unknown", "took", "failed"] = "unknown"
     open_marks: dict[EventKind, float] = field(default_factory=dict)  # since when
-    samples: list[Sample] = field(default_factory=list)
+    samples: Columns = field(default_factory=Columns)
     soc_at_reset: float | None = None
     troubles: list[str] = field(default_factory=list)
     last: tuple[float, float] | None = None  # at and speed of the newest sample counted
@@ -336,13 +339,9 @@ class Conductor(QObject):
         """Mean speed over a time, by GPS where there is one; None without samples. [km/h]"""
         assert self.drive is not None
         for source in ("gps", "vehicle"):
-            speeds = [
-                s.values["speed_kmh"]
-                for s in self.drive.samples
-                if s.source == source and start <= s.at <= end and "speed_kmh" in s.values
-            ]
-            if speeds:
-                return round(sum(speeds) / len(speeds), 1)
+            mean = self.drive.samples.mean("speed_kmh", source, start, end)
+            if mean is not None:
+                return round(mean, 1)
         return None
 
     def _event(self, kind: EventKind, at: float, lasted: float | None, speed: float | None) -> None:
@@ -731,10 +730,11 @@ class Conductor(QObject):
         """Take what a recording that was cut short holds as far as it goes."""
         study = self.study
         try:
-            kept = read_recording(path)
+            kept = meanwhile(lambda: read_recording(path))
         except InputFault as fault:
             self._say(str(fault))
             return False
+        assert isinstance(kept, Recording)
         reset = kept.marked("reset")
         if (
             study is None
