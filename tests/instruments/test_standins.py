@@ -183,3 +183,38 @@ def test_a_station_that_never_answers_does_not_hold_up_the_end():
         asked.close()
     until(lambda: not any(t.name == "feed-weather" and t.is_alive() for t in threading.enumerate()), 12.0)
     assert items == []  # what comes after the end is not handed on
+
+
+def test_a_station_that_drips_is_given_up(monkeypatch):
+    """One byte now and then never ends a read; the whole answer has a time of its own."""
+    import socket
+    import threading
+    import time
+    from datetime import datetime
+
+    from fairmargin.instruments import weather
+
+    monkeypatch.setattr(weather, "ANSWER_S", 0.6)
+    server = socket.create_server(("127.0.0.1", 0))
+    done = threading.Event()
+
+    def drip():
+        client, _ = server.accept()
+        with client:
+            client.recv(4096)
+            client.sendall(b"HTTP/1.0 200 OK\r\n\r\nMETAR ")
+            while not done.wait(0.05):
+                try:
+                    client.sendall(b"Z")
+                except OSError:
+                    return
+
+    thread = threading.Thread(target=drip, daemon=True)
+    thread.start()
+    begin = time.monotonic()
+    with pytest.raises(OSError, match="not whole after"):
+        weather.fetch(f"http://127.0.0.1:{server.getsockname()[1]}/", datetime(2026, 5, 2))
+    assert time.monotonic() - begin < 5
+    done.set()
+    thread.join(5)
+    server.close()

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
     QMainWindow,
+    QPushButton,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -42,7 +43,7 @@ from fairmargin.desktop.widgets.road import STAGES, Road, Stop
 
 if TYPE_CHECKING:
     from fairmargin.desktop.bringing import BringDialog
-from fairmargin.exchange.wording import speed_words
+from fairmargin.exchange.wording import framed, speed_words
 from fairmargin.logbook.store import SUFFIX
 
 LONG_TEXT = 200_000  # characters; longer is read off the GUI thread
@@ -57,7 +58,7 @@ class MainWindow(QMainWindow):
         self.incidents = incidents or Incidents(log_path(), self)
         self.incidents.happened.connect(lambda: self.tell(SENTENCE), Qt.ConnectionType.QueuedConnection)
         self.setWindowTitle("Fair Margin")
-        self.setMinimumSize(1000, 640)
+        self.setMinimumSize(800, 560)
         central = QWidget()
         central.setObjectName("page")
         across = QHBoxLayout(central)
@@ -90,6 +91,17 @@ class MainWindow(QMainWindow):
         column.addLayout(lower, 1)
         self.pages = QStackedWidget()
         lower.addWidget(self.pages, 1)
+        # Where there is no room beside the page, the ledger takes its place when it is asked for.
+        self.ledger_button = QPushButton()
+        self.ledger_button.setObjectName("link")
+        self.ledger_button.setCheckable(True)
+        self.ledger_button.toggled.connect(self._show)
+        self.ledger_button.hide()
+        above = QHBoxLayout()
+        above.setContentsMargins(24, 0, 20, 0)
+        above.addStretch()
+        above.addWidget(self.ledger_button)
+        column.insertLayout(2, above)
         self.ledger_side = QWidget()
         side = QVBoxLayout(self.ledger_side)
         side.setContentsMargins(0, 14, 16, 16)
@@ -111,6 +123,7 @@ class MainWindow(QMainWindow):
         self.pages.addWidget(self.home)
         self._stages: dict[str, Stage] = {}
         self._stage: str | None = None
+        self._was_narrow = False
         self._toolkit = {
             "question": QuestionStage,
             "plan": PlanStage,
@@ -137,6 +150,11 @@ class MainWindow(QMainWindow):
         self.go_home()
 
     # ------------------------------------------------------------ pages
+
+    @property
+    def narrow(self) -> bool:
+        """Whether there is no room for the ledger beside the page."""
+        return self.width() < 980
 
     @property
     def drive(self) -> DriveStage:
@@ -176,6 +194,7 @@ class MainWindow(QMainWindow):
         if self.session.study is None:
             return
         self._stage = name
+        self.ledger_button.setChecked(False)
         self.pages.setCurrentWidget(self.stage(name))
         self._show()
 
@@ -194,13 +213,25 @@ class MainWindow(QMainWindow):
             self.road.show_stops("", "", self.road.stops(), None)
             self.bar.hide()
             self.ledger_side.hide()
+            self.ledger_button.hide()
+            self.pages.show()
             self.setWindowTitle("Fair Margin")
             return
         at_home = self._stage is None
         self.bar.setVisible(not at_home)
         # On the road nothing stands beside the leg that is driven.
         on_the_road = self._stage == "drive" and self.drive.live_button.isChecked()
-        self.ledger_side.setVisible(not at_home and not on_the_road)
+        beside = not at_home and not on_the_road
+        wanted = self.ledger_button.isChecked()
+        self.ledger_button.setVisible(beside and self.narrow)
+        self.ledger_side.setVisible(beside and (wanted or not self.narrow))
+        self.pages.setVisible(not (beside and wanted and self.narrow))
+        doubts = len(analysis.concerns) if analysis else 0
+        self.ledger_button.setText(
+            "Back to the page  \u203a"
+            if wanted
+            else f"Fairness ledger: {doubts} doubt{'' if doubts == 1 else 's'}  \u203a"
+        )
         many = len(analysis.comparisons) if analysis else 0
         self.choice.setVisible(many > 1)
         if analysis and many > 1:
@@ -216,7 +247,7 @@ class MainWindow(QMainWindow):
             self.choice.blockSignals(False)
         self.bar.show_analysis(study, analysis, self.session.chosen)
         self.ledger.show_analysis(study, analysis, self.session.chosen)
-        where = [study.route_name] if study.route_name else []
+        where = [framed(study.route_name)] if study.route_name else []
         if study.target_speed_kmh:
             where.append(speed_words(study.target_speed_kmh, self.session.units))
         self.road.show_stops(
@@ -921,7 +952,14 @@ class MainWindow(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self.ledger_side.setFixedWidth(332 if self.width() >= 1240 else 284)
+        if self.narrow:
+            self.ledger_side.setMinimumWidth(284)
+            self.ledger_side.setMaximumWidth(16_777_215)
+        else:
+            self.ledger_side.setFixedWidth(332 if self.width() >= 1240 else 284)
+        if self.narrow != self._was_narrow:
+            self._was_narrow = self.narrow
+            self._show()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         # A field being typed in is stored as if it had been left.

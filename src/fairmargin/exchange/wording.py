@@ -11,10 +11,15 @@ from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice, label
 
 
-def quoted(name: str) -> str:
-    """A name in quotes; after one that runs from right to left, the sentence goes on from left to right."""
+def framed(name: str) -> str:
+    """A name for the middle of a sentence: one that runs from right to left leaves the sentence as it runs."""
     turned = any(unicodedata.bidirectional(c) in {"R", "AL"} for c in name)
-    return f"\u201c{name}\u201d" + ("\u200e" if turned else "")
+    return f"\u200e{name}\u200e" if turned else name
+
+
+def quoted(name: str) -> str:
+    """A name in quotes (see `framed`)."""
+    return framed(f"\u201c{name}\u201d")
 
 
 def signed(value: float, decimals: int = 1) -> str:

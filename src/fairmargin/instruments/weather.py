@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from datetime import datetime
 from typing import Final
 from urllib.parse import urlsplit
@@ -11,7 +12,9 @@ from fairmargin.core.study import WeatherRow
 from fairmargin.exchange.stations import read_weather
 
 TIMEOUT_S: Final = 8.0
+ANSWER_S: Final = 12.0  # a whole answer takes no longer
 MOST_BYTES: Final = 20_000_000
+CHUNK: Final = 65_536
 LINES_KEPT: Final = 200
 
 
@@ -48,8 +51,20 @@ def fetch(url: str, now: datetime) -> WeatherRow:
     # A station on this machine is never reached through a proxy.
     near = urlsplit(request.full_url).hostname in {"127.0.0.1", "localhost", "::1"}
     opener = build_opener(ProxyHandler({})) if near else build_opener()
+    until = time.monotonic() + ANSWER_S
+    parts: list[bytes] = []
+    size = 0
     with opener.open(request, timeout=TIMEOUT_S) as answer:
-        data = answer.read(MOST_BYTES)
+        # A station that drips byte by byte would keep a single reading waiting for ever.
+        some = getattr(answer, "read1", answer.read)
+        while chunk := some(CHUNK):
+            parts.append(chunk)
+            size += len(chunk)
+            if size > MOST_BYTES:
+                raise ValueError(f"more than {MOST_BYTES} bytes; expected the newest reports")
+            if time.monotonic() > until:
+                raise OSError(f"the answer is not whole after {ANSWER_S:.0f} s")
+    data = b"".join(parts)
     lines = data.decode("utf-8", errors="replace").splitlines()
     if len(lines) > LINES_KEPT:  # a station's file of months; the newest stand last
         lines = [lines[0], *lines[-LINES_KEPT:]]

@@ -11,7 +11,7 @@ from fairmargin.core.study import Study
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, label
+from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, label, scrolling
 
 
 class Stage(QWidget):
@@ -36,6 +36,15 @@ class Stage(QWidget):
         self.page.addLayout(head)
         for signal in (session.studyChanged, session.analysisChanged, session.unitsChanged, theme.changed):
             signal.connect(self.touch)
+
+    def scrolled(self) -> QVBoxLayout:
+        """Return a column that keeps its lines however small the window is: what does not fit is scrolled to."""
+        inner = QWidget()
+        body = QVBoxLayout(inner)
+        body.setContentsMargins(0, 0, 0, 0)
+        body.setSpacing(12)
+        self.page.addWidget(scrolling(inner), 1)
+        return body
 
     def may_rest(self) -> bool:
         """Whether the page may be taken down while out of sight, and built anew when it is wanted."""

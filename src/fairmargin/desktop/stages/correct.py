@@ -37,6 +37,7 @@ class CorrectStage(Stage):
             self.views[view] = button
             self.head.addWidget(button)
         self._leg = ""
+        body = self.scrolled()
         frame, box = panel()
         head = QHBoxLayout()
         head.addWidget(label("Every leg in the order driven", "heading"))
@@ -45,9 +46,10 @@ class CorrectStage(Stage):
         head.addWidget(label("open: as read \u00b7 filled: corrected \u00b7 dashed: fitted level", "muted"))
         box.addLayout(head)
         self.strips = LegStrips()
+        self.strips.setMinimumHeight(150)
         self.strips.legChosen.connect(self.choose)
         box.addWidget(self.strips, 1)
-        self.page.addWidget(frame, 3)
+        body.addWidget(frame, 3)
         frame, box = panel()
         head = QHBoxLayout()
         self.fall_title = label("", "heading")
@@ -61,13 +63,14 @@ class CorrectStage(Stage):
             head.addWidget(button)
         box.addLayout(head)
         self.fall = Waterfall()
+        self.fall.setMinimumHeight(110)
         box.addWidget(self.fall, 1)
-        self.page.addWidget(frame, 2)
+        body.addWidget(frame, 2)
         frame, box = panel()
         box.addWidget(label("Where the margin comes from", "heading"))
         self.budget = label("", wrap=True)
         box.addWidget(self.budget)
-        self.page.addWidget(frame)
+        body.addWidget(frame)
 
     def choose(self, name: str) -> None:
         """Show another leg's waterfall."""

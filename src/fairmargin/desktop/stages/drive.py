@@ -9,7 +9,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QKeySequence
+from PySide6.QtGui import QKeyEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
@@ -118,6 +118,10 @@ def read_clock(text: str, like: datetime | None) -> datetime | None:
         raise ValueError(
             f'"{text}" is not a time; expected 9:35, or 2026-05-02 09:35 for another day'
         ) from None
+
+
+#: Narrower than this, out and back stand below each other instead of beside. [px]
+NARROW = 700
 
 
 class LegCard(QFrame):
@@ -366,6 +370,7 @@ class DriveStage(Stage):
         below.addWidget(self.area, 1)
         self.cards: LazyRows[LegCard] = LazyRows(self.area, self._sheet, self._show_card, LegCard.holds)
         self._structure: object = None
+        self._laid_narrow = False
         self._events: dict[str, list[str]] = {}
         self._next = ""
 
@@ -470,6 +475,7 @@ class DriveStage(Stage):
         structure = (self.session.study_id, tuple((leg.leg, leg.run, leg.configuration, leg.block, leg.direction) for leg in study.legs),
                      tuple((c.id, c.name, c.baseline) for c in study.configurations))  # fmt: skip
         if structure != self._structure:
+            self._laid_narrow = self.narrow
             self._build(study)
             self._structure = structure
         legs = {leg.leg: leg for leg in study.legs}
@@ -558,11 +564,29 @@ class DriveStage(Stage):
         column.addWidget(label(words, "muted", wrap=True))
         column.addStretch()
         line.addWidget(side)
+        cards = QVBoxLayout() if self.narrow else QHBoxLayout()
+        cards.setSpacing(8)
+        line.addLayout(cards, 1)
         made = {}
         for name in names:
             made[name] = LegCard(self, name)
-            line.addWidget(made[name], 1, Qt.AlignmentFlag.AlignTop)
+            cards.addWidget(made[name], 1, Qt.AlignmentFlag.AlignTop)
         return made
+
+    @property
+    def narrow(self) -> bool:
+        """Whether the legs of a run stand below each other."""
+        return self.width() < NARROW
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if (
+            self._structure is not None
+            and self._laid_narrow != self.narrow
+            and self.session.study is not None
+        ):
+            self._structure = None
+            self.touch()
 
     def _show_card(self, name: str, card: LegCard) -> None:
         """Show a card that was just made."""

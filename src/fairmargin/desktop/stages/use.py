@@ -19,6 +19,7 @@ class UseStage(Stage):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Use", parent)
+        body = self.scrolled()
         frame, box = panel()
         box.addWidget(label("Range", "heading"))
         self.range_words = label("", "muted", wrap=True)
@@ -32,7 +33,7 @@ class UseStage(Stage):
         row.addWidget(self.reserve)
         row.addStretch()
         box.addLayout(row)
-        self.page.addWidget(frame)
+        body.addWidget(frame)
         frame, box = panel()
         box.addWidget(label("A year with it", "heading"))
         row = QHBoxLayout()
@@ -45,14 +46,14 @@ class UseStage(Stage):
         self.cost = label("", wrap=True)
         self.cost.setStyleSheet("font-size: 14px;")
         box.addWidget(self.cost)
-        self.page.addWidget(frame)
-        self.page.addWidget(
+        body.addWidget(frame)
+        body.addWidget(
             label(
                 "Plan on less than this: wind, cold and rain cost range, and capacity fades with age.",
                 "caution",
             )
         )
-        self.page.addStretch()
+        body.addStretch()
 
     def _number(self, name: str, default: float) -> float:
         try:

@@ -39,6 +39,7 @@ class VerdictStage(Stage):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Verdict", parent)
+        body = self.scrolled()
         frame, box = panel()
         head = QHBoxLayout()
         self.pairs_title = Elided("heading")
@@ -54,7 +55,7 @@ class VerdictStage(Stage):
         box.addLayout(head)
         self.chart = PairsChart()
         box.addWidget(self.chart, 1)
-        self.page.addWidget(frame, 5)
+        body.addWidget(frame, 5)
 
         frame, box = panel()
         columns = QHBoxLayout()
@@ -78,7 +79,7 @@ class VerdictStage(Stage):
         columns.addLayout(left, 2)
         columns.addLayout(right, 1)
         box.addLayout(columns)
-        self.page.addWidget(frame)
+        body.addWidget(frame)
 
         frame, box = panel()
         head = QHBoxLayout()
@@ -87,8 +88,9 @@ class VerdictStage(Stage):
         head.addWidget(self.fall_words, 1, Qt.AlignmentFlag.AlignBottom)
         box.addLayout(head)
         self.fall = Waterfall()
+        self.fall.setMinimumHeight(96)
         box.addWidget(self.fall, 1)
-        self.page.addWidget(frame, 3)
+        body.addWidget(frame, 3)
 
     def refresh(self, study: Study) -> None:
         analysis = self.session.analysis

@@ -54,7 +54,7 @@ class PairsChart(Chart):
     def show_pairs(self, pairs: Sequence[Pair], trial_index: int) -> None:
         """Redraw from the pairs of one comparison."""
         self._pairs, self._trial = pairs, trial_index
-        self.setMinimumHeight(min(len(pairs), 8) * 19 + 36)
+        self.setMinimumHeight(min(len(pairs), 8) * 18 + 36)
         directions = ", ".join(
             f"{p.number} {p.direction}: as read {signed(p.measured_percent)} %"
             + (f", corrected {signed(p.corrected_percent)} %" if p.corrected_percent is not None else "")
@@ -65,7 +65,7 @@ class PairsChart(Chart):
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(600, max(3, len(self._pairs)) * self.ROW + 42)
+        return QSize(400, self.minimumHeight())
 
     def draw(self, p: QPainter) -> None:
         if not self._pairs:

@@ -12,6 +12,7 @@ from fairmargin.core.analysis import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark, nice_step, percent, signed
+from fairmargin.exchange.wording import framed
 
 
 def verdict_head(study: Study, c: Comparison) -> str:
@@ -25,7 +26,7 @@ def verdict_head(study: Study, c: Comparison) -> str:
         "not settled": "not settled",
         "not a fair comparison": "not a fair comparison",
     }
-    return f"{name}: {words[c.verdict]}"
+    return f"{framed(name)}: {words[c.verdict]}"
 
 
 def between(c: Comparison) -> str:

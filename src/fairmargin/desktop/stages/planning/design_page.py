@@ -52,7 +52,7 @@ class DesignPage(PlanPage):
         super().__init__(session, parent)
         frame, box = panel()
         head = QHBoxLayout()
-        head.addWidget(label("Designs, each on 200 simulated days of this study", "heading"), 1)
+        head.addWidget(label("Designs, each on 200 simulated days of this study", "heading", wrap=True), 1)
         self.runs = QComboBox()
         self.runs.setAccessibleName("Runs in all")
         for pairs in (1, 2, 3, 4, 6):
