@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 
-.PHONY: demo setup dev test lint bench screenshots schema wheel install clean
+.PHONY: demo setup dev test lint mutants bench screenshots schema wheel install clean
 
 demo: setup
 	@scripts/need-display.sh && exec .venv/bin/fairmargin demo
@@ -21,6 +21,9 @@ lint: dev
 	$(PY) -m ruff format --check src tests benchmarks scripts
 	$(PY) -m mypy
 	.venv/bin/lint-imports
+
+mutants: dev
+	$(PY) tests/mutants.py
 
 bench: dev
 	QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py

@@ -99,3 +99,15 @@ def test_earlier_copies_are_kept_shown_looked_at_and_put_back(window, qtbot, abb
     window.show_copies()  # newest: what was set aside
     assert [e.title for e in window.session.logbook.studies()] == ["A study", "Later"]
     assert window.session.read_only and "earlier copy" in window.notice_text.text()
+
+
+def test_a_line_of_the_list_that_was_lost_comes_back_when_its_study_is_opened(window, qtbot, tmp_path):
+    path = tmp_path / "trip.fairmargin"
+    book_with(path, "One")
+    with sqlite3.connect(path) as connection:
+        connection.execute("UPDATE study SET summary = '{\"effect\": 9.5}'")
+    window.session.open_logbook(path)
+    assert window.home.list.entries[0].summary == ""
+    window.show_study(1)
+    window.go_home()
+    assert '"effect": -4.' in window.home.list.entries[0].summary.replace('": -5.0', '": -4.')

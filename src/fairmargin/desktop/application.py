@@ -13,6 +13,7 @@ from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QIcon, QPixmap
 from PySide6.QtWidgets import QApplication
 
+from fairmargin.desktop.background import warm_up
 from fairmargin.desktop.incidents import Incidents, log_path
 from fairmargin.desktop.private import keep_private
 from fairmargin.desktop.session import Session
@@ -92,6 +93,7 @@ def run(path: str | None, demo: bool = False) -> int:
     window = MainWindow(session, incidents)
     window.show()
     QTimer.singleShot(0, window, lambda: open_first(window, path, demo))
+    QTimer.singleShot(100, warm_up)
     return application.exec()
 
 

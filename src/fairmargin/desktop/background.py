@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 
 from PySide6.QtCore import QEventLoop, QObject, QRunnable, Qt, QThreadPool, Signal
@@ -34,6 +35,19 @@ class _Work(QRunnable):
         except Exception as error:  # told to the person, never lost
             self.fault = error
         self.signals.done.emit(self._ticket)
+
+
+def warm_up() -> None:
+    """Load beside the work what the first analysis needs, so that opening the first study does not wait for it."""
+
+    def load() -> None:
+        import pandas
+        import scipy.linalg
+        import scipy.special
+
+        assert pandas and scipy
+
+    threading.Thread(target=load, name="warm-up", daemon=True).start()
 
 
 class Background(QObject):

@@ -123,6 +123,7 @@ class Session(QObject):
         self._ticket = 0
         self._jobs: dict[int, _Job] = {}
         self._copying = Background(self)
+        self._line_missing = False  # the list's line of the open study was lost, and is made anew
 
     # ------------------------------------------------------------ logbook
 
@@ -210,6 +211,7 @@ class Session(QObject):
             return False
         if record.damage:
             self.failed.emit(" ".join(record.damage))
+        self._line_missing = not record.summary
         self.study_id, self.study, self.traces = study_id, record.study, record.traces
         self.chosen = 0
         self.scatter = learned_scatter(self.logbook.scatter_evidence(study_id))
@@ -230,7 +232,8 @@ class Session(QObject):
         if self.logbook is None:
             return None
         try:
-            summary = _summary(study, analyse(study, traces)) if len(study.legs) <= INLINE_LEGS else ""
+            short = not traces and len(study.legs) <= INLINE_LEGS  # else its line follows from its analysis
+            summary = _summary(study, analyse(study)) if short else ""
             book = self.logbook
             if sum(len(t.time_s) for t in (traces or {}).values()) < LONG_SAMPLES:
                 study_id = book.add(study, traces, summary)
@@ -389,7 +392,10 @@ class Session(QObject):
 
     def _keep_summary(self, result: Analysis) -> None:
         """Keep the list's line up to date for studies that are analysed after they are saved."""
-        if self.logbook is None or self.study_id is None or self.logbook.read_only or not self.traces:
+        if self.logbook is None or self.study_id is None or self.logbook.read_only or self.study is None:
+            return
+        saved_at_once = not self.traces and len(self.study.legs) <= INLINE_LEGS
+        if saved_at_once and not self._line_missing:
             return
         if self.view != "reference":
             return  # the list shows one view of all studies

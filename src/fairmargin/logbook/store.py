@@ -59,6 +59,7 @@ class Record:
     study: Study
     traces: dict[str, Trace]
     damage: tuple[str, ...] = ()
+    summary: str = ""  # what the list says of it
 
 
 class Logbook:
@@ -249,7 +250,7 @@ class Logbook:
                 _parsed(row["body"]),
                 traces,
             )
-        return Record(study, traces, tuple(damage))
+        return Record(study, traces, tuple(damage), str(row["summary"]))
 
     def weight(self, study_id: int) -> int:
         """Bytes of a study's logs."""

@@ -26,12 +26,12 @@ def test_weather_is_interpolated_between_reports():
         row(2, temperature_c=14, wind_speed_ms=4, wind_from_deg=10),
     )
     second = (START + timedelta(hours=1) - datetime(1970, 1, 1)).total_seconds()
-    found = weather_at(rows, second, aware=False)
+    found = weather_at(rows, second, timedelta())
     assert found["temperature_c"] == pytest.approx(12)
     # between 350° and 10° lies north, not south; the speed is the mean of the speeds
     assert math.hypot(found["from_north"], found["from_east"]) == pytest.approx(3.0)
     assert math.degrees(math.atan2(found["from_east"], found["from_north"])) == pytest.approx(3.4, abs=0.5)
-    assert weather_at((), second, aware=False) == {}
+    assert weather_at((), second, timedelta()) == {}
 
 
 def test_offsets_from_utc_are_honoured_when_all_have_one():
@@ -163,3 +163,45 @@ def test_gaps_in_a_log_are_bridged_and_counted():
     assert log.energy_wh[-1] == pytest.approx(18_000 * 259 / 3600)
     assert log.gap_s[-1] == pytest.approx(61)
     assert thin(Trace(time_s=t, speed_kmh=t)).energy_wh is None
+
+
+def test_gusts_make_the_wind_more_turbulent():
+    """A third of what gusts exceed the mean by, at least 18 % of the mean or 0.3 m/s (common practice)."""
+    study = driven_study("AB").with_leg("L01", wind_speed_ms=3.0, wind_gust_ms=12.0, wind_from_deg=90)
+    study = study.with_leg("L02", wind_speed_ms=3.0, wind_gust_ms=3.5, wind_from_deg=90)
+    study = study.with_leg("L03", wind_speed_ms=None, wind_from_deg=None)
+    rows = (
+        row(0, wind_speed_ms=4, wind_from_deg=0, wind_gust_ms=10),
+        row(4, wind_speed_ms=4, wind_from_deg=0, wind_gust_ms=10),
+    )
+    found = leg_conditions(study.with_(weather=rows), {}, 900.0)
+    assert found["L01"].turbulence_m_s == pytest.approx(3.0)
+    assert found["L02"].turbulence_m_s == pytest.approx(0.54)
+    assert found["L03"].turbulence_m_s == pytest.approx(2.0)  # the station's gusts count as well
+    assert found["L04"].turbulence_m_s == pytest.approx(10 / 3)  # calm by its note, gusts by the station
+
+
+def test_tyres_cool_in_a_pause_and_warm_while_driving():
+    """Hand value: 736 s at a time constant of 900 s leave exp(-736/900) of the cold; an hour's pause brings 1 - 1/e of the rest back."""
+    study = driven_study("AB")
+    study = study.with_legs(study.legs[:2])
+    first = study.leg("L01")
+    later = first.started_at + timedelta(seconds=736 + 3600)
+    study = study.with_leg("L02", started_at=later)
+    found = leg_conditions(study, {}, 900.0)
+    kept = math.exp(-736 / 900)
+    mean = (1 - kept) * 900 / 736
+    assert found["L01"].warm_share == pytest.approx(mean)
+    cold = 1 - (1 - kept) * math.exp(-1)
+    assert found["L02"].warm_share == pytest.approx(cold * mean)
+    straight_on = study.with_leg("L02", started_at=first.started_at + timedelta(seconds=736))
+    assert leg_conditions(straight_on, {}, 900.0)["L02"].warm_share == pytest.approx(kept * mean)
+
+
+def test_a_trip_average_is_over_the_distance_the_car_counted():
+    """Common practice: a trip meter that over-reads by 2.6 % and shows 150 Wh/km means 153.9 Wh/km true."""
+    study = driven_study("AB", values=[150.0] * 4, vehicle=VAN.with_(distance_error_percent=2.6))
+    study = study.with_legs([leg.with_(distance_km=10.26, gps_distance_km=None) for leg in study.legs])
+    one = observations(study, {})[0]
+    assert one.energy_wh == pytest.approx(150.0 * 10.26) and one.true_km == pytest.approx(10.0)
+    assert one.true_wh_per_km == pytest.approx(153.9)

@@ -97,3 +97,18 @@ def test_roof_and_payload():
     checks = by_name(load)
     assert checks["laden vehicle"].words.startswith("90 kg left")
     assert checks["roof load"].state == "over" and "handbook" in checks["roof load"].words
+
+
+def test_the_nose_weight_is_counted_once():
+    """It stands on the vehicle, and belongs to the trailer: 1700 + 150 + 75 laden, 1700 + 150 + 1000 as a train."""
+    load = Load(
+        vehicle_kg=1700,
+        people_kg=150,
+        trailer_kg=1000,
+        nose_kg=75,
+        gross_limit=(limit(2000),),
+        train_limit=(limit(2900),),
+    )
+    found = by_name(load)
+    assert found["laden vehicle"].value_kg == pytest.approx(1925)
+    assert found["train"].value_kg == pytest.approx(2850)

@@ -28,9 +28,7 @@ class Row(QWidget, Generic[Card]):
         self.names = names
         self._make = make
         self.cards: dict[str, Card] = {}
-        self._line = QHBoxLayout(self)
-        self._line.setContentsMargins(0, 0, 0, 0)
-        self._line.setSpacing(8)
+        self._line: QHBoxLayout | None = None
 
     @property
     def built(self) -> bool:
@@ -39,6 +37,10 @@ class Row(QWidget, Generic[Card]):
 
     def build(self) -> None:
         """Make its cards."""
+        if self._line is None:
+            self._line = QHBoxLayout(self)
+            self._line.setContentsMargins(0, 0, 0, 0)
+            self._line.setSpacing(8)
         self.cards = self._make(self._line)
         for card in self.cards.values():
             card.show()
@@ -47,7 +49,8 @@ class Row(QWidget, Generic[Card]):
         """Drop its cards; its place keeps its height."""
         self.setMinimumHeight(self.height())
         self.cards = {}
-        clear(self._line)
+        if self._line is not None:
+            clear(self._line)
 
 
 class _Watch(QObject):

@@ -41,7 +41,9 @@ def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     if name:
         made.setObjectName(name)
     made.setWordWrap(wrap)
-    made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+    if wrap:
+        # Sentences can be copied. A caption cannot: that would cost a text document each.
+        made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     return made
 
 
