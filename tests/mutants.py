@@ -39,7 +39,6 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/judgement/doubts.py", "over > OVERLAP_S", "over < OVERLAP_S", "tests/core/judgement/test_doubts.py"),
     # what comes from outside
     ("src/fairmargin/exchange/frames.py", "if any(cell.strip() for cell in row[len(header) :]):", "if False:", "tests/exchange/test_strangers.py"),
-    ("src/fairmargin/exchange/frames.py", "index_col=False,", "", "tests/exchange/test_strangers.py"),
     ("src/fairmargin/exchange/budget.py", "if size > limit:\n                        raise", "if False:\n                        raise", "tests/exchange/test_strangers.py"),
     ("src/fairmargin/exchange/plain.py", "return f\"'{text}\" if _FORMULA.match(text) else text", "return text", "tests/exchange/test_strangers.py"),
     ("src/fairmargin/core/units.py", "base = unit_of(quantity, number.rest).to_base(number.value)", "base = unit_of(quantity, unit).to_base(number.value)", "tests/desktop/test_units_typed.py"),

@@ -69,7 +69,8 @@ def test_a_damaged_study_is_marked_in_the_list_and_comes_back_from_a_copy(window
             "UPDATE study SET body = replace(body, '161.5', '191.5'), title = 'x' WHERE id = 2"
         )
     window.session.open_logbook(path)
-    assert "\u201c" in window.notice_text.text() and "made anew" in window.notice_text.text()
+    assert "its line in the list and its readings are not what was written" in window.notice_text.text()
+    assert [e.damage[:7] for e in window.home.list.entries] == ["", "damaged"]
     offered = []
     press(ChoiceDialog, lambda d: (offered.extend(b.text() for b in d.buttons), d.buttons[0].click()))
     window.show_study(2)

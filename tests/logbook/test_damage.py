@@ -74,11 +74,16 @@ def test_a_study_that_cannot_be_read_keeps_no_other_shut(path, value):
         # a digit that changed by itself is offered as what it is: doubtful, never opened as a reading
         assert (told.value.study is not None) == (value is None)
         assert set(told.value.traces) == {"L01", "L02"}
+        assert [e.damage for e in book.studies()] == ["", DAMAGED, ""]
         assert [t for t, _ in book.vehicles()] == ["Three"] and len(book.roads()) == 2
         assert book.read(3).study.title == "Three"
     change(path, "UPDATE study SET title = 'x' WHERE id = 2")
     with Logbook.open(path) as book:
         assert [e.damage for e in book.studies()] == ["", DAMAGED, ""]
+        assert [e.damage for e in book.studies()] == ["", DAMAGED, ""]  # and goes on saying so
+        assert "its readings are not what was written" in book.healed[0]
+        book.save(2, driven_study("AB", title="Two again"))
+        assert [e.damage for e in book.studies()] == ["", "", ""]
 
 
 def test_a_damaged_log_is_left_out_and_named_and_stays_in_the_file(path):

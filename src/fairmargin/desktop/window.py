@@ -49,6 +49,11 @@ from fairmargin.logbook.store import SUFFIX
 LONG_TEXT = 200_000  # characters; longer is read off the GUI thread
 
 
+def file_name(title: str) -> str:
+    """A title as the beginning of a file name: what no file can hold left out, and short enough."""
+    return "".join(c if c.isalnum() or c in " -" else "_" for c in title)[:60].strip()
+
+
 class MainWindow(QMainWindow):
     """Shows one logbook and one study of it."""
 
@@ -637,10 +642,7 @@ class MainWindow(QMainWindow):
         if self.session.study is None:
             self.tell("Open a study first; then it can be exported.")
             return
-        name = (
-            "".join(c if c.isalnum() or c in " -" else "_" for c in self.session.study.title).strip()
-            or "study"
-        )
+        name = file_name(self.session.study.title) or "study"
         path, _ = QFileDialog.getSaveFileName(self, "Export as a package", f"{name}.zip", "Package (*.zip)")
         if path:
             self.export_to(path)
@@ -665,10 +667,7 @@ class MainWindow(QMainWindow):
         if self.session.study is None:
             self.tell("Open a study first; then it can be reported.")
             return
-        name = (
-            "".join(c if c.isalnum() or c in " -" else "_" for c in self.session.study.title).strip()
-            or "report"
-        )
+        name = file_name(self.session.study.title) or "report"
         path, _ = QFileDialog.getSaveFileName(
             self, "Report", f"{name}.html", "Web page (*.html);;PDF (*.pdf)"
         )

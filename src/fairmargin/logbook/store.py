@@ -31,6 +31,7 @@ SUFFIX: Final = ".fairmargin"
 #: Shown in the list for a study that is there but not what was written.
 #: Vehicles or roads that are offered again.
 MOST_NEWEST: Final = 60
+DAMAGE_MARK: Final = '{"damaged": true}'
 DAMAGED: Final = "damaged: its readings are not what was written"
 
 
@@ -185,14 +186,19 @@ class Logbook:
             "id": study_id,
             "position": place,
             "title": title,
-            "summary": "",
+            "summary": "" if study is not None else DAMAGE_MARK,
             "created_at": row["created_at"] if _moment(row["created_at"]) else now,
             "changed_at": row["changed_at"] if _moment(row["changed_at"]) else now,
             "removed_at": removed,
             "logged": "\n".join(sorted(str(leg) for leg in logged)),
         }
         self.healed.append(
-            f"\u201c{title or '(no title)'}\u201d: its line in the list was damaged and has been made anew from its readings."
+            f"\u201c{title or '(no title)'}\u201d: "
+            + (
+                "its line in the list was damaged and has been made anew from its readings."
+                if study is not None
+                else "its line in the list and its readings are not what was written."
+            )
         )
         if not self.read_only:
             with self._write() as connection:
@@ -203,7 +209,7 @@ class Logbook:
                 )
         if removed is not None:
             return None, place
-        return _entry(mended, "" if study is not None else DAMAGED), place
+        return _entry(mended), place
 
     def read(self, study_id: int) -> Record:
         """Return a study with those of its logs that are whole.
@@ -243,6 +249,8 @@ class Logbook:
             ]
         study = _study_of(row)
         if study is None:
+            if not self.read_only and row["summary"] != DAMAGE_MARK:
+                self.set_summary(study_id, DAMAGE_MARK)  # the list says so from now on
             raise StudyDamaged(
                 f"\u201c{row['title'] or f'study {study_id}'}\u201d in {self.path.name} is damaged: its readings are not "
                 "what was written. The other studies are not touched by it.",
@@ -460,10 +468,12 @@ def _moment(value: object) -> datetime | None:
         return None
 
 
-def _entry(row: Mapping[str, Any], damage: str = "") -> StudyEntry | None:
+def _entry(row: Mapping[str, Any]) -> StudyEntry | None:
     if row["removed_at"] is not None:
         return None
-    return StudyEntry(row["id"], row["title"], row["summary"], _moment(row["changed_at"]), damage)
+    damaged = row["summary"] == DAMAGE_MARK
+    summary, damage = ("", DAMAGED) if damaged else (row["summary"], "")
+    return StudyEntry(row["id"], row["title"], summary, _moment(row["changed_at"]), damage)
 
 
 def _body_of(study: Study) -> str:
