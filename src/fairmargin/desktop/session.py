@@ -272,7 +272,11 @@ class Session(QObject):
 
     def _store(self, study_id: int, study: Study, changed: Traces) -> None:
         assert self.logbook is not None
-        traces = self.traces if self.study_id == study_id else self.logbook.read(study_id).traces
+        try:
+            traces = self.traces if self.study_id == study_id else self.logbook.read(study_id).traces
+        except LogbookFault as fault:
+            self.failed.emit(str(fault))
+            return
         if changed:
             traces = {leg: trace for leg, trace in {**traces, **changed}.items() if trace is not None}
         result = self._at_once(study, traces)
