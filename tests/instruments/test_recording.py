@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 from fairmargin.exchange.faults import InputFault
 from fairmargin.instruments.recording import (
+    Columns,
     Recorder,
     close_recording,
     read_recording,
@@ -156,3 +157,22 @@ def test_too_little_makes_no_trace():
     trace, notices = to_trace([gps(1)], 0.0, 10.0)
     assert trace is None and "no speed was recorded" in notices[0]
     assert to_trace([bus(i) for i in range(5)], 0.0, 10.0)[0] is None
+
+
+def test_columns_hold_what_samples_said_in_order_of_time():
+    """Two sources that arrive out of order; of equal times the smaller value, as a sorted list would keep."""
+    samples = [
+        Sample(2.0, "gps", {"speed_kmh": 90.0, "latitude": 52.0}),
+        Sample(1.0, "gps", {"speed_kmh": 80.0}),
+        Sample(1.5, "vehicle", {"speed_kmh": 83.0, "power_kw": 12.0}),
+        Sample(2.0, "gps", {"speed_kmh": 85.0}),
+    ]
+    drive = Columns(samples)
+    assert len(drive) == 4 and drive.last_at == 2.0
+    at, speed = drive.series("speed_kmh", "gps")
+    assert at.tolist() == [1.0, 2.0] and speed.tolist() == [80.0, 85.0]
+    assert drive.series("speed_kmh")[0].tolist() == [1.0, 1.5, 2.0]
+    assert drive.series("soc_percent")[0].size == 0
+    assert drive.mean("speed_kmh", "vehicle", 0.0, 9.0) == 83.0
+    assert drive.mean("speed_kmh", "vehicle", 3.0, 9.0) is None
+    assert not Columns() and Columns().last_at is None

@@ -186,14 +186,16 @@ class Columns:
     def __init__(self, samples: Iterable[Sample] = ()) -> None:
         self._columns: dict[tuple[str, str], tuple[array[float], array[float]]] = {}
         self.last_at: float | None = None
+        self._count = 0
         for sample in samples:
             self.append(sample)
 
-    def __bool__(self) -> bool:
-        return self.last_at is not None
+    def __len__(self) -> int:
+        return self._count
 
     def append(self, sample: Sample) -> None:
         """Add one sample."""
+        self._count += 1
         self.last_at = sample.at if self.last_at is None else max(self.last_at, sample.at)
         for name, value in sample.values.items():
             key = (sample.source, name)

@@ -10,7 +10,7 @@ import sys
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any, Final, Literal
+from typing import Any, Final, Literal, cast
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -25,10 +25,10 @@ from fairmargin.core.companion import (
     spoilt_of_leg,
     worth_repeating,
 )
-from fairmargin.core.study import Event, Leg, Study
+from fairmargin.core.study import Event, Leg, Study, Trace
 from fairmargin.core.study.values import EventKind
 from fairmargin.desktop.background import meanwhile
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.session import LONG_SAMPLES, Session
 from fairmargin.desktop.stages.driving.settings import InstrumentSettings, make_feeds
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.wording import signed
@@ -393,9 +393,6 @@ class Conductor(QObject):
             changes["stopped_s"] = min(
                 sum(float(e.duration_s or 0) for e in stops), changes["duration_s"] - 1.0
             )
-        trace, notices = to_trace(
-            drive.samples, drive.reset_s, now, float(study.vehicle.speed_error_percent or 0.0)
-        )
         if drive.by_instrument and drive.driven_km >= 0.05 and "gps" in self.feeds:
             changes["gps_distance_km"] = round(drive.driven_km, 2)
         leg = study.leg(drive.leg)
@@ -414,6 +411,15 @@ class Conductor(QObject):
                 "soc_start_percent": round(drive.soc_at_reset, 2), "soc_end_percent": round(soc, 2),
                 "soc_step_percent": 0.01,
             }  # fmt: skip
+        # Last: hours of samples are laid out beside the work, and the instruments go on meanwhile.
+        samples, begin, error = drive.samples, drive.reset_s, float(study.vehicle.speed_error_percent or 0.0)
+        if len(samples) > LONG_SAMPLES:
+            trace, notices = cast(
+                tuple[Trace | None, tuple[str, ...]],
+                meanwhile(lambda: to_trace(samples, begin, now, error)),
+            )
+        else:
+            trace, notices = to_trace(samples, begin, now, error)
         note = "; ".join(dict.fromkeys([*drive.troubles, *notices])) if trace is not None else ""
         if note and not leg.note:
             changes["note"] = note[:300]
