@@ -218,3 +218,22 @@ def test_a_station_that_drips_is_given_up(monkeypatch):
     done.set()
     thread.join(5)
     server.close()
+
+
+def test_a_rehearsals_time_waits_for_the_window():
+    """Between two beats it runs on by a moment at most, and never backwards."""
+    from fairmargin.instruments.samples import Clock, Patience
+
+    wall = [100.0]
+    patience = Patience(0.05, lambda: wall[0])
+    clock = Clock(None, 70.0, patience)
+    for _ in range(20):  # a window that answers: as the wall clock
+        wall[0] += 0.01
+        patience.beat()
+    assert clock.seconds() == pytest.approx(0.2 * 70)
+    wall[0] += 2.0  # two seconds in which it does not
+    assert clock.seconds() == pytest.approx(0.25 * 70)
+    patience.beat()
+    assert clock.seconds() == pytest.approx(0.25 * 70)
+    wall[0] += 0.01
+    assert clock.seconds() == pytest.approx(0.26 * 70)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import threading
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -106,6 +107,35 @@ WALL_SET_S: Final = 3.0
 def _since_boot() -> float:
     """Seconds that neither a corrected wall clock nor a lid that was shut can bend."""
     return time.clock_gettime(time.CLOCK_BOOTTIME)
+
+
+class Patience:
+    """Time that waits for whoever keeps beating: between two beats it runs on by no more than a moment.
+
+    At many times the speed of life a busy machine would drive past the line while the window cannot answer.
+
+    Parameters
+    ----------
+    most_s : float
+        How far it runs on without a beat. [s]
+    """
+
+    def __init__(self, most_s: float = 0.06, ticking: Callable[[], float] = _since_boot) -> None:
+        self._ticking, self._most_s = ticking, most_s
+        self._lock = threading.Lock()
+        self._at, self._last = 0.0, ticking()
+
+    def beat(self) -> None:
+        """Let time run on."""
+        with self._lock:
+            now = self._ticking()
+            self._at += min(now - self._last, self._most_s)
+            self._last = now
+
+    def __call__(self) -> float:
+        """Seconds that have passed; never less than before. [s]"""
+        with self._lock:
+            return self._at + min(self._ticking() - self._last, self._most_s)
 
 
 class Clock:

@@ -44,12 +44,13 @@ from fairmargin.instruments.recording import (
     to_trace,
     unfinished,
 )
-from fairmargin.instruments.samples import Clock, Item, Sample, Source, Trouble
+from fairmargin.instruments.samples import Clock, Item, Patience, Sample, Source, Trouble
 from fairmargin.instruments.standins import GpsStandIn, StationStandIn, VehicleStandIn
 from fairmargin.simulation.rehearsal import SEED, Display, VirtualCar, prepared, rehearse
 
 Phase = Literal["approach", "driving", "reading"]
 TICK_MS: Final = 200
+BEAT_MS: Final = 10
 SWITCH_S: Final = 0.001
 USUAL_SWITCH_S: Final = 0.005  # Python's own
 #: Events of the keys that last; the others are moments.
@@ -115,6 +116,7 @@ class Conductor(QObject):
         self._recorder: Recorder | None = None
         self._places: tuple[object, RoadPlaces] | None = None
         self._study_id: int | None = session.study_id
+        self._heart: QTimer | None = None  # a rehearsal's time waits for the window
         self._timer = QTimer(self)
         self._timer.setInterval(TICK_MS)
         self._timer.timeout.connect(self.tick)
@@ -662,7 +664,12 @@ class Conductor(QObject):
         except ValueError as error:
             self._say(f"Cannot be rehearsed: {error}.")
             return False
-        self.clock = Clock(self._rehearsed_from(study), rate)
+        patience = Patience()
+        self._heart = QTimer(self)
+        self._heart.setInterval(BEAT_MS)
+        self._heart.timeout.connect(patience.beat)
+        self._heart.start()
+        self.clock = Clock(self._rehearsed_from(study), rate, patience)
         car = VirtualCar(made)
         self.rehearsal = RehearsalSet(
             self.session.study_id,
@@ -704,6 +711,9 @@ class Conductor(QObject):
         self.disconnect_instruments()
         self.rehearsal.stop()
         self.rehearsal = None
+        if self._heart is not None:
+            self._heart.stop()
+            self._heart = None
         self.clock = Clock()
         self.changed.emit()
 
