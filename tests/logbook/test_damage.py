@@ -160,3 +160,12 @@ def test_a_damaged_study_is_found_whole_in_an_earlier_copy(path):
         copy, record = book.from_copies(2)
         assert copy.made_at == datetime(2026, 5, 1, 8, 0)
         assert record.study.title == "Two" and set(record.traces) == {"L01", "L02"}
+
+
+def test_a_damaged_line_that_may_not_be_written_is_told_once(path):
+    change(path, "UPDATE study SET title = 'Twp' WHERE id = 2")
+    with Logbook.open(path) as holder, Logbook.open(path) as book:
+        assert book.read_only
+        change_of = [[e.title for e in book.studies()] for _ in range(3)]
+        assert change_of == [["One", "Two", "Three"]] * 3 and len(book.healed) == 1
+        assert [e.title for e in holder.studies()] == ["One", "Two", "Three"]

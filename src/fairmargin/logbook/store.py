@@ -192,14 +192,13 @@ class Logbook:
             "removed_at": removed,
             "logged": "\n".join(sorted(str(leg) for leg in logged)),
         }
-        self.healed.append(
-            f"\u201c{title or '(no title)'}\u201d: "
-            + (
-                "its line in the list was damaged and has been made anew from its readings."
-                if study is not None
-                else "its line in the list and its readings are not what was written."
-            )
+        told = f"\u201c{title or '(no title)'}\u201d: " + (
+            "its line in the list was damaged and has been made anew from its readings."
+            if study is not None
+            else "its line in the list and its readings are not what was written."
         )
+        if told not in self.healed:  # a file that may not be written is healed at each reading
+            self.healed.append(told)
         if not self.read_only:
             with self._write() as connection:
                 connection.execute(
