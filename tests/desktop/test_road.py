@@ -542,7 +542,7 @@ def watch():
         conductor.mark("gust")
     if not told and drive.phase == "driving" and conductor.since_reset_s() > 60:
         told.append(1)
-        print(session.study_id, flush=True)
+        print(session.study_id, drive.samples.last_at, flush=True)
 
 conductor.changed.connect(watch)
 application.exec()
@@ -559,7 +559,8 @@ def test_a_killed_application_loses_nothing_but_what_is_under_way(qtbot, tmp_pat
     )
     late = threading.Timer(90.0, child.kill)  # a child that hangs must not hang the rest
     late.start()
-    study_id = int(child.stdout.readline())
+    said = child.stdout.readline().split()
+    study_id, arrived = int(said[0]), float(said[1])
     late.cancel()
     os.kill(child.pid, signal.SIGKILL)
     child.wait()
@@ -577,9 +578,14 @@ def test_a_killed_application_loses_nothing_but_what_is_under_way(qtbot, tmp_pat
     path = window.drive.conductor.cut_short()[0]
     kept = read_recording(path)
     last = max(s.at for s in kept.samples)
-    assert last - kept.marked("reset") > 55  # all but the last moments of the minute
+    # Every sample that the window had seen is on the disk; how far it lagged behind its minute is the machine's business.
+    assert last >= arrived - 0.001 and arrived - kept.marked("reset") > 20
     qtbot.mouseClick(window.drive.face.take_cut, Qt.MouseButton.LeftButton)
-    assert session.traces["L01"].time_s[-1] > 55 and session.traces["L01"].power_kw is not None
+    # from reset to the last sample with a speed: GPS and bus speak once a second and oftener
+    assert (
+        session.traces["L01"].time_s[-1] > arrived - kept.marked("reset") - 5
+        and session.traces["L01"].power_kw is not None
+    )
     window.close()
 
 
