@@ -32,7 +32,7 @@ from fairmargin.instruments.recording import Recorder, read_recording
 from fairmargin.instruments.samples import Clock, Sample
 from fairmargin.instruments.vehicle import load_dbc, own_dbc
 
-RATE = 100.0
+RATE = 40.0
 
 
 def until(condition, seconds=20.0):
