@@ -25,7 +25,6 @@ def read_frame(
     decimal: str,
     encoding: str,
     expected: str,
-    usecols: Sequence[int] | None = None,
 ) -> Any:
     """Read a table of samples; every cell stays under its own header.
 
@@ -61,7 +60,6 @@ def read_frame(
                 header=None,
                 skiprows=blank + 1,
                 index_col=False,
-                usecols=usecols,
             )
     except UnicodeDecodeError:
         raise
