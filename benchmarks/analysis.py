@@ -34,7 +34,6 @@ from fairmargin.core.judgement.conditions import leg_conditions
 from fairmargin.core.judgement.fit import FitOptions, fit_study, prepare
 from fairmargin.core.judgement.logs import gate_logs
 from fairmargin.core.judgement.readings import observations
-from fairmargin.core.physics.roadload import WARM_UP_S
 from fairmargin.exchange.package import read_package, write_package
 from fairmargin.simulation import DayPlan, simulate, straight_road
 
@@ -55,7 +54,7 @@ def sixteen_legs() -> None:
     road = straight_road(np.random.default_rng(5), 25_000.0)
     study = simulate(5, DayPlan(order="ABBAABBA"), road).study
     print(f"{len(study.legs)} legs of 25 km: analysis {1000 * median_s(lambda: analyse(study)):.0f} ms")
-    conditions = leg_conditions(study, {}, WARM_UP_S)
+    conditions = leg_conditions(study, {})
     found = observations(study, {})
     logs = gate_logs(study, study.legs, {}, {})
     own = [conditions[o.legs[0]] for o in found]

@@ -26,7 +26,6 @@ from fairmargin.core.judgement.logs import Logs, gate_logs
 from fairmargin.core.judgement.pairs import Drive, Pair, make_pairs, paired_interval
 from fairmargin.core.judgement.readings import Observation, observations
 from fairmargin.core.judgement.scatter import ScatterPrior
-from fairmargin.core.physics.roadload import WARM_UP_S
 from fairmargin.core.planning import display_noise_percent
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.units import range_change_percent
@@ -270,7 +269,7 @@ def analyse(
     traces, doubts = sound_logs(study, {} if traces is None else traces)
     doubts += clock_doubts(study)
     scatter = scatter or ScatterPrior()
-    conditions = leg_conditions(study, traces, WARM_UP_S)
+    conditions = leg_conditions(study, traces)
     every = observations(study, traces)
     logs = {
         sector: gate_logs(

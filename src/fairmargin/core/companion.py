@@ -15,8 +15,8 @@ import numpy as np
 
 from fairmargin.core.designs import leg_km, plan_day, split
 from fairmargin.core.judgement.readings import Reading, distance_ratios, every_reading, leg_distances
-from fairmargin.core.physics.roadload import ROTATING_MASS_SHARE
-from fairmargin.core.physics.route import Line, line_of
+from fairmargin.core.laws import auxiliaries, disturbance
+from fairmargin.core.laws.route import Line, line_of
 from fairmargin.core.planning.checklists import checklist
 from fairmargin.core.planning.day import Timetable
 from fairmargin.core.study import Event, Leg, Study, Trace
@@ -27,9 +27,6 @@ SLOW_SHARE: Final = 0.92
 SLOW_S: Final = 15.0
 STOPPED_KMH: Final = 3.0
 STOPPED_S: Final = 5.0
-#: Share of the drag that driving close behind another vehicle saves, and what rain costs. Common practice.
-WAKE_SHARE: Final = 0.15
-RAIN_SHARE: Final = 0.10
 #: What the shown distance may be ahead of the driven one after a reset: its step, and a late press. [km]
 RESET_SLACK_KM: Final = 0.25
 AGREE_SD: Final = 2.5
@@ -177,19 +174,20 @@ def price(study: Study, leg: Leg, kind: EventKind, seconds: float, speed_kmh: fl
 
     def regained(low_kmh: float) -> float:
         """Energy lost by slowing to a speed and regaining the aim. [Wh]"""
-        kinetic = 0.5 * k.mass_kg * (1 + ROTATING_MASS_SHARE) * (v**2 - low_kmh**2) / 3.6**2 / 3600.0
-        return max(kinetic, 0.0) * (1.0 / k.drive_efficiency - k.regen_efficiency)
+        return float(
+            disturbance.regained_wh(k.mass_kg, v / 3.6, low_kmh / 3.6, k.drive_efficiency, k.regen_efficiency)
+        )
 
     if kind == "slow-traffic" and speed_kmh is not None and speed_kmh > STOPPED_KMH:
         slow_km = min(seconds / 3600.0 * speed_kmh, km)
         wh = (split(study, speed_kmh).total - free.total) * slow_km + regained(speed_kmh)
     elif kind == "stop" or (kind == "slow-traffic" and speed_kmh is not None):
-        wh = k.auxiliary_w * seconds / 3600.0 + regained(0.0)
+        wh = auxiliaries.energy_wh(k.auxiliary_w, seconds) + regained(0.0)
     elif kind == "following-closely":
         share = min(1.0, seconds / 3600.0 * v / km)
-        wh = -WAKE_SHARE * free.air / k.drive_efficiency * km * share
+        wh = -disturbance.WAKE_SHARE * free.air / k.drive_efficiency * km * share
     elif kind == "rain":
-        wh = RAIN_SHARE * whole * min(1.0, seconds / 3600.0 * v / km)
+        wh = disturbance.RAIN_SHARE * whole * min(1.0, seconds / 3600.0 * v / km)
     else:
         return Spoilt(kind, seconds, speed_kmh, None)
     return Spoilt(kind, seconds, speed_kmh, 100.0 * wh / whole)

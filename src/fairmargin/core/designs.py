@@ -31,8 +31,7 @@ from fairmargin.core.judgement.model import LegTable, Road, RoadModel, Slot, joi
 from fairmargin.core.judgement.readings import observations, route_km
 from fairmargin.core.judgement.scatter import ScatterPrior
 from fairmargin.core.judgement.weather import REPORT_M_S
-from fairmargin.core.physics import air, wind
-from fairmargin.core.physics.roadload import WARM_UP_S
+from fairmargin.core.laws import air, auxiliaries, wind
 from fairmargin.core.planning.day import Timetable, timetable
 from fairmargin.core.planning.day import daylight as daylight_of
 from fairmargin.core.planning.orders import drift_left
@@ -116,7 +115,11 @@ def _steady(
     rows = [(v, w) for v in speeds_m_s for w in ways]
     paths = join([road.steady(w, 1000.0 * leg_km(study), v, ()) for v, w in rows], [0.0] * len(rows))
     n = len(rows)
-    density = float(air.moist_air_density(100.0 * study.reference.pressure_hpa, temperature_c + 273.15, 0.6))
+    density = float(
+        air.moist_air_density(
+            100.0 * study.reference.pressure_hpa, temperature_c + 273.15, air.USUAL_HUMIDITY
+        )
+    )
     factor = wind.height_factor(study.wind.measured_at_m, study.wind.terrain)
     return RoadModel(
         study.vehicle.constants(),
@@ -127,7 +130,7 @@ def _steady(
             density=np.full(n, density),
             from_north=np.full(n, head_m_s),
             from_east=np.zeros(n),
-            turbulence=np.full(n, max(0.3, 0.18 * abs(head_m_s))),
+            turbulence=np.full(n, wind.turbulence_m_s(abs(head_m_s))),
             climate_k=np.full(n, climate_k),
             mass_delta_kg=np.zeros(n),
             pressure_ratio=np.ones(n),
@@ -168,7 +171,7 @@ def split(
     Share
     """
     t = study.reference.temperature_c if temperature_c is None else temperature_c
-    cabin = 0.0 if climate_c is None else abs(climate_c - t)
+    cabin = 0.0 if climate_c is None else auxiliaries.climate_k(climate_c, t)
     model = _steady(study, [speed_kmh / 3.6], t, wind_m_s, cabin)
     local = np.zeros((len(model.paths.starts), len(Slot)))
     constants = model.constants
@@ -184,7 +187,7 @@ def split(
     drag, tyres = float(by[Slot.DRAG]) * eta, float(by[Slot.ROLLING]) * eta
     hills = float(by[Slot.MASS] - by[Slot.ROLLING])
     hours = float(by[Slot.AUXILIARY_W])
-    aux = hours * (constants.auxiliary_w + 55.0 * cabin)
+    aux = hours * float(auxiliaries.power_w(constants.auxiliary_w, auxiliaries.CLIMATE_W_PER_K, cabin))
     return Share(drag, tyres, hills, aux, total - drag - tyres - hills - aux)
 
 
@@ -460,7 +463,7 @@ def _simulate(
                 for leg in base.legs
             )
             logs = gate_logs(base, base.legs, {}, {})
-            table = leg_conditions(base, {}, WARM_UP_S)
+            table = leg_conditions(base, {})
             day = plan_day(study, order)
             hours += day.hours
             energy += day.energy_kwh

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from typing import Any, Final
 
-from fairmargin.core.physics.air import standard_pressure_pa
+from fairmargin.core.laws.air import standard_pressure_pa
 from fairmargin.core.study import WeatherRow
 from fairmargin.exchange import budget
 from fairmargin.exchange.clocks import moments_of

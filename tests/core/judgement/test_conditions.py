@@ -44,7 +44,7 @@ def test_offsets_from_utc_are_honoured_when_all_have_one():
     rows = tuple(
         WeatherRow(time=(first + timedelta(hours=h)).astimezone(UTC), temperature_c=10 + h) for h in (0, 8)
     )
-    conditions = leg_conditions(study.with_(weather=rows), {}, 700.0)
+    conditions = leg_conditions(study.with_(weather=rows), {})
     assert conditions["L01"].temperature_c == pytest.approx(10.0, abs=0.01)
 
 
@@ -54,10 +54,10 @@ def test_unknown_weather_is_flagged_and_filled():
         leg.with_(temperature_c=None, pressure_hpa=None, wind_speed_ms=None, wind_from_deg=None)
         for leg in study.legs
     )
-    c = leg_conditions(bare, {}, 700.0)["L01"]
+    c = leg_conditions(bare, {})["L01"]
     assert not (c.temperature_known or c.pressure_known or c.wind_known)
     assert c.temperature_c == study.reference.temperature_c
-    calm = leg_conditions(study.with_leg("L01", wind_speed_ms=0, wind_from_deg=None), {}, 700.0)["L01"]
+    calm = leg_conditions(study.with_leg("L01", wind_speed_ms=0, wind_from_deg=None), {})["L01"]
     assert calm.wind_known  # calm air needs no direction
 
 
@@ -67,7 +67,7 @@ def test_days_and_warm_up():
         leg.with_(started_at=leg.started_at + timedelta(days=3 if leg.configuration == "B" else 0))
         for leg in study.legs
     )
-    c = leg_conditions(later, {}, 700.0)
+    c = leg_conditions(later, {})
     assert [c[leg.leg].day for leg in later.legs] == [0, 0, 0, 0, 1, 1, 1, 1]
     shares = [c[leg.leg].warm_share for leg in later.legs]
     # mean of exp(−t/700) over the first 736 s, by hand; each day starts cold again
@@ -86,8 +86,8 @@ def test_a_warm_up_leg_that_is_left_out_still_warms_the_tyres():
         duration_s=1300,
     )
     warmed = study.with_legs((warm_up, *study.legs))
-    before = leg_conditions(study, {}, 700.0)["L01"].warm_share
-    assert leg_conditions(warmed, {}, 700.0)["L01"].warm_share < 0.35 * before
+    before = leg_conditions(study, {})["L01"].warm_share
+    assert leg_conditions(warmed, {})["L01"].warm_share < 0.35 * before
 
 
 def test_a_time_read_to_the_minute_is_weighed_with_the_aim():
@@ -95,16 +95,16 @@ def test_a_time_read_to_the_minute_is_weighed_with_the_aim():
     minutes = study.with_legs(
         leg.with_(duration_s=720) for leg in study.legs
     )  # 92 km/h by the clock, 90 aimed
-    c = leg_conditions(minutes, {}, 700.0)["L01"]
+    c = leg_conditions(minutes, {})["L01"]
     assert 90 < c.speed_m_s * 3.6 < 92
     assert 0.01 < c.speed_sd < 0.025
-    exact = leg_conditions(study, {}, 700.0)["L01"]
+    exact = leg_conditions(study, {})["L01"]
     assert exact.speed_m_s * 3.6 == pytest.approx(90) and exact.speed_sd < 0.002
 
 
 def test_stops_do_not_count_as_driving():
     study = driven_study("ABBA").with_leg("L01", duration_s=836, stopped_s=100)
-    assert leg_conditions(study, {}, 700.0)["L01"].speed_m_s * 3.6 == pytest.approx(90)
+    assert leg_conditions(study, {})["L01"].speed_m_s * 3.6 == pytest.approx(90)
 
 
 def test_reading_noise_is_that_of_the_gum():
@@ -174,7 +174,7 @@ def test_gusts_make_the_wind_more_turbulent():
         row(0, wind_speed_ms=4, wind_from_deg=0, wind_gust_ms=10),
         row(4, wind_speed_ms=4, wind_from_deg=0, wind_gust_ms=10),
     )
-    found = leg_conditions(study.with_(weather=rows), {}, 900.0)
+    found = leg_conditions(study.with_(weather=rows), {})
     assert found["L01"].turbulence_m_s == pytest.approx(3.0)
     assert found["L02"].turbulence_m_s == pytest.approx(0.54)
     assert found["L03"].turbulence_m_s == pytest.approx(2.0)  # the station's gusts count as well
@@ -182,20 +182,20 @@ def test_gusts_make_the_wind_more_turbulent():
 
 
 def test_tyres_cool_in_a_pause_and_warm_while_driving():
-    """Hand value: 736 s at a time constant of 900 s leave exp(-736/900) of the cold; an hour's pause brings 1 - 1/e of the rest back."""
+    """Hand value: 736 s at a time constant of 700 s leave exp(-736/700) of the cold; an hour's pause brings 1 - 1/e of the rest back."""
     study = driven_study("AB")
     study = study.with_legs(study.legs[:2])
     first = study.leg("L01")
     later = first.started_at + timedelta(seconds=736 + 3600)
     study = study.with_leg("L02", started_at=later)
-    found = leg_conditions(study, {}, 900.0)
-    kept = math.exp(-736 / 900)
-    mean = (1 - kept) * 900 / 736
+    found = leg_conditions(study, {})
+    kept = math.exp(-736 / 700)
+    mean = (1 - kept) * 700 / 736
     assert found["L01"].warm_share == pytest.approx(mean)
     cold = 1 - (1 - kept) * math.exp(-1)
     assert found["L02"].warm_share == pytest.approx(cold * mean)
     straight_on = study.with_leg("L02", started_at=first.started_at + timedelta(seconds=736))
-    assert leg_conditions(straight_on, {}, 900.0)["L02"].warm_share == pytest.approx(kept * mean)
+    assert leg_conditions(straight_on, {})["L02"].warm_share == pytest.approx(kept * mean)
 
 
 def test_a_trip_average_is_over_the_distance_the_car_counted():

@@ -142,7 +142,7 @@ def test_one_time_without_an_offset_keeps_the_offsets_of_the_others(abba):
     assert common_offset(study) == timedelta()  # the middle one of legs and weather
     study = study.with_(weather=tuple(r.with_(time=r.time.astimezone(zone)) for r in rows))
     assert common_offset(study) == timedelta(hours=2)
-    warm = leg_conditions(study, {}, 900.0)
+    warm = leg_conditions(study, {})
     for leg in study.legs:  # the station's degrees are the hours of UTC
         middle = leg.started_at.replace(tzinfo=None) + timedelta(seconds=368) - timedelta(hours=2)
         assert warm[leg.leg].temperature_c == pytest.approx(middle.hour + middle.minute / 60, abs=0.02), (
@@ -159,4 +159,4 @@ def test_weather_is_that_of_the_middle_of_the_leg(abba):
         WeatherRow(time=leg.started_at + timedelta(minutes=m), temperature_c=5.0 + m) for m in (0, 30)
     )
     study = abba.with_legs([leg, *abba.legs[1:]]).with_(weather=rows)
-    assert leg_conditions(study, {}, 900.0)["L01"].temperature_c == pytest.approx(5.0 + 736 / 120, abs=1e-6)
+    assert leg_conditions(study, {})["L01"].temperature_c == pytest.approx(5.0 + 736 / 120, abs=1e-6)

@@ -16,7 +16,7 @@ from fairmargin.core.study import Trace
 
 def fitted(study, traces=None):
     traces = traces or {}
-    conditions = leg_conditions(study, traces, 700.0)
+    conditions = leg_conditions(study, traces)
     found = observations(study, traces)
     logs = gate_logs(study, study.legs, traces, {n: c.true_m for n, c in conditions.items()})
     return fit_study(study, [conditions[n] for o in found for n in o.legs], found, logs, FitOptions())

@@ -15,7 +15,7 @@ def conditions(winds, minutes=30):
     """Legs of their own runs, every `minutes`, with these north components reported (None = no report)."""
     study = driven_study("A" * len(winds), method="one-way")
     made = []
-    for i, (c, wind) in enumerate(zip(leg_conditions(study, {}, 700.0).values(), winds, strict=True)):
+    for i, (c, wind) in enumerate(zip(leg_conditions(study, {}).values(), winds, strict=True)):
         made.append(
             replace(
                 c,

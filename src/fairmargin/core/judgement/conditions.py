@@ -12,7 +12,7 @@ import numpy as np
 
 from fairmargin.core.judgement.logs import thin
 from fairmargin.core.judgement.readings import distance_ratios, leg_distances
-from fairmargin.core.physics import air
+from fairmargin.core.laws import air, auxiliaries, rolling, wind
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
 
 
@@ -130,7 +130,7 @@ def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
     return {leg.leg: days.get(leg.leg, unknown) for leg in legs}
 
 
-def leg_conditions(study: Study, traces: Mapping[str, Trace], warm_up_s: float) -> dict[str, Conditions]:
+def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Conditions]:
     """Conditions of every leg of the study, by leg name; what is not known is filled and flagged."""
     offset = common_offset(study)
     day_of = driven_days(study.legs, offset)
@@ -174,13 +174,13 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace], warm_up_s: float) 
                 north, east, wind_known = 0.0, 0.0, False
             speed = math.hypot(north, east)
             sustained = leg.wind_speed_ms if leg.wind_speed_ms is not None else speed
-            turbulence = max(0.3, 0.18 * sustained, ((gust or 0.0) - sustained) / 3.0)
+            turbulence = wind.turbulence_m_s(sustained, gust)
             t = fallback_c if temperature is None else temperature
             density = float(
                 air.moist_air_density(
                     100.0 * (fallback_hpa if pressure is None else pressure),
                     t + 273.15,
-                    (60.0 if humidity is None else humidity) / 100.0,
+                    air.USUAL_HUMIDITY if humidity is None else humidity / 100.0,
                 )
             )
             v, sd, moving, whole, stopped = _speed(study, leg, true_m, by_the_minute, traces.get(leg.leg))
@@ -188,7 +188,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace], warm_up_s: float) 
             if leg.climate == "off":
                 climate = 0.0
             elif leg.climate:
-                climate = abs(float(leg.climate.replace(",", ".")) - t)
+                climate = auxiliaries.climate_k(float(leg.climate.replace(",", ".")), t)
             raw.append(
                 Conditions(
                     leg=leg.leg,
@@ -219,7 +219,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace], warm_up_s: float) 
                     warm_share=0.0,
                 )
             )
-    return {c.leg: c for c in _with_warm_up(raw, warm_up_s)}
+    return {c.leg: c for c in _with_warm_up(raw)}
 
 
 def _speed(
@@ -251,7 +251,7 @@ def _speed(
     return v, 0.02, moving, moving + stopped, stopped
 
 
-def _with_warm_up(raw: list[Conditions], tau: float) -> list[Conditions]:
+def _with_warm_up(raw: list[Conditions]) -> list[Conditions]:
     """Set `warm_share`: the tyres' cold share decays while driving and comes back over an hour's pause."""
     result: list[Conditions] = []
     cold: dict[tuple[bool, int], tuple[float, float]] = {}  # vehicle, day -> cold share, end of last leg
@@ -259,10 +259,8 @@ def _with_warm_up(raw: list[Conditions], tau: float) -> list[Conditions]:
         key = (c.control, c.day)
         share, ended = cold.get(key, (1.0, c.started_s or 0.0))
         if c.started_s is not None:
-            pause = max(0.0, c.started_s - ended)
-            share = 1.0 - (1.0 - share) * math.exp(-pause / 3600.0)
+            share = rolling.cold_share_rested(share, max(0.0, c.started_s - ended))
         duration = max(c.duration_s, 1.0)
-        after = share * math.exp(-duration / tau)
-        result.append(replace(c, warm_share=(share - after) * tau / duration))
-        cold[key] = (after, (c.started_s or 0.0) + duration)
+        result.append(replace(c, warm_share=rolling.cold_share_mean(share, duration)))
+        cold[key] = (rolling.cold_share_after(share, duration), (c.started_s or 0.0) + duration)
     return result

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from fairmargin.core.judgement.conditions import common_offset, seconds_of, times_of
 from fairmargin.core.judgement.fairness import Concern
 from fairmargin.core.judgement.logs import OFF_ROUTE_M
-from fairmargin.core.physics.route import Line, line_of
+from fairmargin.core.laws.route import Line, line_of
 from fairmargin.core.study import Leg, Study, Trace
 
 Array = NDArray[np.float64]

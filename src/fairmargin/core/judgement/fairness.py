@@ -18,6 +18,7 @@ from fairmargin.core.judgement.conditions import Conditions
 from fairmargin.core.judgement.fit import SCATTER_SHARE, Effect, Fit, FitOptions
 from fairmargin.core.judgement.model import Slot
 from fairmargin.core.judgement.readings import Observation, circumference_known
+from fairmargin.core.laws import aero, auxiliaries, disturbance, driveline
 from fairmargin.core.planning import display_noise_percent, drift_left
 from fairmargin.core.study import Leg, Study
 
@@ -360,8 +361,7 @@ def _weather(case: Case) -> list[Concern]:
             )
     wet = [c for c in case.conditions if c.road in {"wet", "snow", "damp"}]
     if wet and a and b:
-        weight = {"damp": 3.0, "wet": 10.0, "snow": 15.0}
-        cost = [float(np.mean([weight.get(c.road, 0.0) for c in side])) for side in (a, b)]
+        cost = [100.0 * float(np.mean([disturbance.road_share(c.road) for c in side])) for side in (a, b)]
         difference = cost[1] - cost[0]
         uneven = abs(difference) > 1.0
         out.append(
@@ -511,9 +511,8 @@ def _driving(case: Case) -> list[Concern]:
     if stopped:
         power_w = case.fit.model.constants.auxiliary_w
         share = [
-            sum(c.stopped_s for c in side)
-            * power_w
-            / 36.0
+            100.0
+            * auxiliaries.energy_wh(power_w, sum(c.stopped_s for c in side))
             / max(sum(c.true_m for c in side) / 1000.0 * case.effect.baseline_wh_per_km, 1.0)
             for side in (a, b)
         ]
@@ -535,7 +534,10 @@ def _driving(case: Case) -> list[Concern]:
 
 def _as_usual(case: Case, kind: str, legs: Sequence[str]) -> float:
     """What a thing usually does to legs that cannot be left out, as a difference of means (common practice)."""
-    worth = -0.15 * case.energy_share(Slot.DRAG) if kind == "following-closely" else 0.10
+    if kind == "following-closely":
+        worth = -disturbance.WAKE_SHARE * case.energy_share(Slot.DRAG)
+    else:
+        worth = disturbance.RAIN_SHARE
     shares = [sum(c.leg in legs for c in side) / max(len(side), 1) for side in case.both]
     return 100.0 * worth * (shares[1] - shares[0])
 
@@ -705,7 +707,7 @@ def _vehicle(case: Case) -> list[Concern]:
             Concern(
                 "battery-temperature-unlike",
                 "note" if abs(battery) < 10 else "caution",
-                -0.1 * battery,
+                100.0 * driveline.battery_share(battery),
                 tuple(x.leg for x in b),
                 f"Battery {abs(battery):.0f} K {'warmer' if battery > 0 else 'colder'} on trial legs",
                 "A cold battery loses more: about 0.1 % per kelvin (common practice); not corrected.",
@@ -798,8 +800,12 @@ def _second_change(case: Case) -> list[Concern]:
         half = 0.5 * float(np.ptp(case.effect.interval_percent(study.confidence)))
         beyond = case.effect.percent - by_mass
         if area > 0.02 or beyond > max(half, 0.5):
-            # Drag areas of boxes stood in the wind: coefficient about 0.5 beside a cab (common practice).
-            by_area = 100.0 * case.energy_share(Slot.DRAG) * 0.5 * area / fit.model.constants.drag_area_m2
+            by_area = (
+                100.0
+                * case.energy_share(Slot.DRAG)
+                * aero.box_drag_area_m2(area)
+                / fit.model.constants.drag_area_m2
+            )
             out.append(
                 Concern(
                     "extra-frontal-area",
@@ -841,24 +847,19 @@ def is_technique(study: Study) -> bool:
     return study.change.kind == "technique" or "technique" in study.change.mechanisms
 
 
-SUN_W = 120.0  # what full sun adds to the cabin's load, electrical; common practice
-
-
 def _sun(case: Case) -> list[Concern]:
     """Climate on, and the two configurations driven at other times of day: the sun is not the same."""
     a, b = ([c for c in side if c.climate_k] for side in case.both)
     if not a or not b:
         return []
-    hours = [[(c.started_s % 86400.0) / 3600.0 for c in side if c.started_s is not None] for side in (a, b)]
-    if not hours[0] or not hours[1]:
+    clocks = [[c.started_s % 86400.0 for c in side if c.started_s is not None] for side in (a, b)]
+    if not clocks[0] or not clocks[1]:
         return []
-    height = [
-        float(np.mean([max(0.0, math.sin(math.pi * (h - 6.0) / 12.0)) for h in side])) for side in hours
-    ]
+    height = [float(np.mean([auxiliaries.sun_height(s) for s in side])) for side in clocks]
     if abs(height[1] - height[0]) < 0.25:
         return []
     level_w = case.effect.baseline_wh_per_km * 3.6 * float(np.mean([c.speed_m_s for c in (*a, *b)]))
-    charge = 100.0 * SUN_W * (height[1] - height[0]) / level_w
+    charge = 100.0 * auxiliaries.SUN_W * (height[1] - height[0]) / level_w
     warm = float(np.mean([c.temperature_c for c in (*a, *b)])) > 18.0
     return [
         Concern(
@@ -868,7 +869,7 @@ def _sun(case: Case) -> list[Concern]:
             _names(b),
             "Climate on, and the sun not alike",
             "Baseline and trial were driven at other times of day; full sun changes the cabin's load by about "
-            f"{SUN_W:.0f} W (common practice), clouds unknown.",
+            f"{auxiliaries.SUN_W:.0f} W (common practice), clouds unknown.",
             "Drive with the climate off, or both at the same time of day.",
             covered=False,
             signed=False,
@@ -991,7 +992,7 @@ def check_everyday(
             Concern(
                 "wet-road",
                 "caution" if abs(share[1] - share[0]) > 0.2 else "note",
-                10.0 * (share[1] - share[0]),
+                100.0 * disturbance.RAIN_SHARE * (share[1] - share[0]),
                 tuple(c.leg for c in conditions if c.road in {"wet", "snow"}),
                 "Wet road on some trips",
                 "Water on the road is not corrected; heavy rain costs about 10 % (common practice).",

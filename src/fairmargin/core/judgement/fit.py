@@ -42,8 +42,7 @@ from fairmargin.core.judgement.model import (
 )
 from fairmargin.core.judgement.readings import Observation, circumference_known
 from fairmargin.core.judgement.weather import WindBelief, wind_belief
-from fairmargin.core.physics import air, wind
-from fairmargin.core.physics.roadload import WARM_UP_S
+from fairmargin.core.laws import air, rolling, wind
 from fairmargin.core.study import Event, Study
 
 Array = NDArray[np.float64]
@@ -393,7 +392,7 @@ def _without(table_: LegTable, ignore: frozenset[str], reference: dict[str, floa
     if "wind" in ignore:
         changes |= {"from_north": np.zeros(n), "from_east": np.zeros(n)}
     if "gusts" in ignore or "wind" in ignore:
-        changes["turbulence"] = np.full(n, 0.3)
+        changes["turbulence"] = np.full(n, wind.turbulence_m_s(0.0))
     if "air" in ignore:
         changes["density"] = np.full(n, reference["density"])
     if "tyres" in ignore:
@@ -428,7 +427,7 @@ def reference_values(study: Study, conditions: Sequence[Conditions], view: str) 
         "density": density,
         "north": r.wind_speed_ms,
         "east": 0.0,
-        "turbulence": max(0.3, 0.18 * r.wind_speed_ms),
+        "turbulence": wind.turbulence_m_s(r.wind_speed_ms),
     }
 
 
@@ -525,20 +524,15 @@ def _rows(
             if log.gap_share > MOST_GAP:
                 count = 1  # mostly gap: the whole is worth more than its pieces
             cut = road.logged(log if name in integrated else log.whole(), c.backwards, count)
-            start = (
-                c.warm_share * c.duration_s / WARM_UP_S / max(-math.expm1(-c.duration_s / WARM_UP_S), 1e-9)
-            )
+            start = rolling.cold_share_at_start(c.warm_share, c.duration_s)
             for k, piece in enumerate(cut.pieces):
                 if count > 1 and cut.gap_share[k] > MOST_GAP:
                     continue
                 t0, t1 = cut.edges_s[k], cut.edges_s[k + 1]
-                share = (
-                    (math.exp(-t0 / WARM_UP_S) - math.exp(-t1 / WARM_UP_S)) * WARM_UP_S / max(t1 - t0, 1.0)
-                )
                 pieces.append(piece)
                 stops.append(0.0)
                 stopped.append(float(cut.stopped_s[k]))
-                warm.append(start * share)
+                warm.append(rolling.cold_share_between(start, t0, t1))
                 leg_of.append(i)
                 entry_of.append(len(owner))
                 part_of.append(k if count > 1 else -1)

@@ -13,7 +13,7 @@ from fairmargin.core.judgement.conditions import Conditions
 from fairmargin.core.judgement.fit import Fit, FitOptions, reference_values, speed_of_study
 from fairmargin.core.judgement.model import Slot, join
 from fairmargin.core.judgement.readings import Observation
-from fairmargin.core.physics.roadload import DRIVELINE_TEMPERATURE_PER_K
+from fairmargin.core.laws import driveline
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
@@ -103,9 +103,9 @@ def corrections(
     line("air_density", state.energies(local, False).wh)
     # Tyres and driveline both follow the temperature: exchange it for the tyres alone first.
     driven_c = state.legs.temperature_c
-    k_drive = local[:, Slot.DRIVELINE_PER_K].copy()
-    drive_then = (DRIVELINE_TEMPERATURE_PER_K + k_drive) * (15.0 - driven_c)
-    drive_now = (DRIVELINE_TEMPERATURE_PER_K + k_drive) * (15.0 - reference["temperature_c"])
+    per_k = driveline.TEMPERATURE_PER_K + local[:, Slot.DRIVELINE_PER_K]
+    drive_then = np.log(driveline.temperature_factor(driven_c, per_k).value)
+    drive_now = np.log(driveline.temperature_factor(reference["temperature_c"], per_k).value)
     state = state.replaced(temperature_c=np.full(n, reference["temperature_c"]))
     local[:, Slot.TOTAL] += drive_then - drive_now
     line("tyre_temperature", state.energies(local, False).wh)

@@ -15,7 +15,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.physics.route import (
+from fairmargin.core.laws.route import (
     Line,
     RouteShape,
     line_of,

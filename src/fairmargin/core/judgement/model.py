@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 
 from fairmargin.core.judgement.conditions import Conditions
 from fairmargin.core.judgement.logs import STANDING_M_S, GatedLog
-from fairmargin.core.physics import roadload
-from fairmargin.core.physics.route import RouteShape, binned
+from fairmargin.core.laws import aero, auxiliaries, disturbance, driveline, rolling, wind
+from fairmargin.core.laws.route import RouteShape, binned
 from fairmargin.core.study import Event, Study, VehicleConstants
 
 Array = NDArray[np.float64]
@@ -343,38 +343,36 @@ class RoadModel:
         """
         k, p, legs = self.constants, self.paths, self.legs
         drag = k.drag_area_m2 * np.exp(local[:, Slot.DRAG])
-        crr = k.rolling_coefficient * np.exp(local[:, Slot.ROLLING])
-        crr = crr * roadload.tyre_factor(
-            legs.temperature_c, roadload.TYRE_TEMPERATURE_PER_K + local[:, Slot.TYRE_PER_K]
+        warmth = rolling.temperature_factor(
+            legs.temperature_c, rolling.TEMPERATURE_PER_K + local[:, Slot.TYRE_PER_K]
         )
-        warm = 1.0 + local[:, Slot.WARM_UP] * legs.warm_share
-        crr = crr * warm
-        log_pressure = np.log(legs.pressure_ratio)
-        crr = crr * np.exp((roadload.PRESSURE_EXPONENT + local[:, Slot.PRESSURE_EXPONENT]) * log_pressure)
+        warm_up = rolling.warm_up_factor(legs.warm_share, local[:, Slot.WARM_UP])
+        pressure = rolling.pressure_factor(
+            legs.pressure_ratio, rolling.PRESSURE_EXPONENT + local[:, Slot.PRESSURE_EXPONENT]
+        )
+        crr = k.rolling_coefficient * np.exp(local[:, Slot.ROLLING])
+        crr = crr * warmth.value * warm_up.value * pressure.value
         mass = (k.mass_kg + self.configuration_mass_kg + legs.mass_delta_kg) * np.exp(local[:, Slot.MASS])
         eta = k.drive_efficiency * np.exp(local[:, Slot.EFFICIENCY])
         height = self.height_factor + local[:, Slot.HEIGHT_FACTOR]
-        yaw = roadload.YAW_SLOPE_PER_DEG + local[:, Slot.YAW_SLOPE]
+        yaw = aero.YAW_SLOPE_PER_DEG + local[:, Slot.YAW_SLOPE]
 
         north, east = legs.from_north + local[:, Slot.WIND_NORTH], legs.from_east + local[:, Slot.WIND_EAST]
-        north_s, east_s, height_s = p.spread(north), p.spread(east), p.spread(height)
-        head_mast = north_s * p.heading_cos + east_s * p.heading_sin
-        cross_mast = east_s * p.heading_cos - north_s * p.heading_sin
+        height_s = p.spread(height)
+        head_mast, cross_mast = wind.resolved(p.spread(north), p.spread(east), p.heading_cos, p.heading_sin)
         speed = p.speed_m_s * p.spread(np.exp(local[:, Slot.SPEED]))
-        aero = roadload.aero_term(
+        air = aero.aero_term(
             speed,
             height_s * head_mast,
             height_s * cross_mast,
-            p.spread(0.9 * legs.turbulence),
+            p.spread(wind.CAR_TURBULENCE_SHARE * legs.turbulence),
             p.spread(legs.density),
             p.spread(yaw),
         )
         drag_s, mass_s = p.spread(drag), p.spread(mass)
-        f_aero = drag_s * aero.value
-        f_roll = mass_s * p.spread(crr) * (roadload.GRAVITY_M_S2 * p.slope_cos)
-        f_rest = mass_s * (
-            roadload.GRAVITY_M_S2 * p.slope_sin + (1 + roadload.ROTATING_MASS_SHARE) * p.acceleration
-        )
+        f_aero = drag_s * air.value
+        f_roll = rolling.force_n(mass_s, p.spread(crr), p.slope_cos)
+        f_rest = disturbance.climb_n(mass_s, p.slope_sin) + disturbance.inertia_n(mass_s, p.acceleration)
         force = f_aero + f_roll + f_rest
         driving = force > 0
         weight = np.where(driving, p.spread(1.0 / eta), k.regen_efficiency) * p.length_m / 3600.0
@@ -386,13 +384,12 @@ class RoadModel:
         wh_rest = wh_rest + p.stops * 0.5 * mass * mean_speed**2 * (1 / eta - k.regen_efficiency) / 3600.0
         moving_h = p.total(p.length_m / speed) / 3600.0
         hours = moving_h + legs.stopped_s / 3600.0
-        climate = roadload.CLIMATE_W_PER_K + local[:, Slot.CLIMATE_W_PER_K]
-        watts = k.auxiliary_w + local[:, Slot.AUXILIARY_W] + climate * legs.climate_k
-        colder = 15.0 - legs.temperature_c
-        factor = np.exp(
-            local[:, Slot.TOTAL]
-            + (roadload.DRIVELINE_TEMPERATURE_PER_K + local[:, Slot.DRIVELINE_PER_K]) * colder
+        climate = auxiliaries.CLIMATE_W_PER_K + local[:, Slot.CLIMATE_W_PER_K]
+        watts = auxiliaries.power_w(k.auxiliary_w + local[:, Slot.AUXILIARY_W], climate, legs.climate_k)
+        cold = driveline.temperature_factor(
+            legs.temperature_c, driveline.TEMPERATURE_PER_K + local[:, Slot.DRIVELINE_PER_K]
         )
+        factor = np.exp(local[:, Slot.TOTAL]) * cold.value
         wh = (wh_aero + wh_roll + wh_rest + watts * hours) * factor
         if not derivatives:
             return Energies(wh, None)
@@ -404,17 +401,17 @@ class RoadModel:
         by[:, Slot.MASS] = wh_roll + wh_rest
         by[:, Slot.EFFICIENCY] = -p.total(np.where(driving, weight * force, 0.0))
         by[:, Slot.AUXILIARY_W] = hours
-        by_head, by_cross = drag_weight * aero.by_head, drag_weight * aero.by_cross
+        by_head, by_cross = drag_weight * air.by_head, drag_weight * air.by_cross
         by[:, Slot.HEIGHT_FACTOR] = p.total(by_head * head_mast + by_cross * cross_mast)
-        by[:, Slot.YAW_SLOPE] = p.total(drag_weight * aero.by_yaw_slope)
-        by[:, Slot.TYRE_PER_K] = -wh_roll * (legs.temperature_c - roadload.TYRE_REFERENCE_C)
-        by[:, Slot.DRIVELINE_PER_K] = wh / factor * colder
-        by[:, Slot.WARM_UP] = wh_roll * legs.warm_share / warm
+        by[:, Slot.YAW_SLOPE] = p.total(drag_weight * air.by_yaw_slope)
+        by[:, Slot.TYRE_PER_K] = wh_roll * warmth.log_by_coefficient
+        by[:, Slot.DRIVELINE_PER_K] = wh / factor * cold.log_by_coefficient
+        by[:, Slot.WARM_UP] = wh_roll * warm_up.log_by_coefficient
         by[:, Slot.CLIMATE_W_PER_K] = hours * legs.climate_k
         by[:, Slot.WIND_NORTH] = p.total(height_s * (by_head * p.heading_cos - by_cross * p.heading_sin))
         by[:, Slot.WIND_EAST] = p.total(height_s * (by_head * p.heading_sin + by_cross * p.heading_cos))
         by[:, Slot.TOTAL] = wh / factor
         by[:, Slot.SPEED] = p.total(by_head * speed) - watts * moving_h
-        by[:, Slot.PRESSURE_EXPONENT] = wh_roll * log_pressure
+        by[:, Slot.PRESSURE_EXPONENT] = wh_roll * pressure.log_by_coefficient
         by *= factor[:, None]
         return Energies(wh, by)

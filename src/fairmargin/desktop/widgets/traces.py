@@ -12,7 +12,6 @@ from PySide6.QtCore import Qt, Signal
 
 from fairmargin.core.judgement.conditions import Conditions, leg_conditions
 from fairmargin.core.judgement.logs import GatedLog, Logs, gate_logs
-from fairmargin.core.physics.roadload import WARM_UP_S
 from fairmargin.core.study import Study, Trace
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.theme import theme, trial_colour
@@ -47,7 +46,7 @@ def lines_of(
     )
     trials = [t.id for t in study.trials]
     per_km = units.show("distance", 1.0)
-    conditions = leg_conditions(study, traces, WARM_UP_S) if what == "along:wind" else {}
+    conditions = leg_conditions(study, traces) if what == "along:wind" else {}
     made = []
     for leg in legs:
         log = logs.of(leg.leg)

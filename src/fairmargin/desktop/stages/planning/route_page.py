@@ -8,8 +8,8 @@ import numpy as np
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QWidget
 
 from fairmargin.core.judgement.logs import gate_logs
-from fairmargin.core.physics import wind
-from fairmargin.core.physics.route import line_of
+from fairmargin.core.laws import wind
+from fairmargin.core.laws.route import line_of
 from fairmargin.core.study import RoutePoint, Study
 from fairmargin.core.units import read_quantity
 from fairmargin.desktop.session import Session

@@ -15,6 +15,13 @@ CAR_HEIGHT_M: Final = 1.0
 ROUGHNESS_M: Final = {"open": 0.0094, "hedges": 0.05, "forest": 0.16, "built-up": 0.12}
 #: How far a single road may stray from its terrain's factor (standard deviation). Common practice.
 HEIGHT_FACTOR_SD: Final = 0.08
+#: Standard deviation of the gusts at the mast: a share of the mean wind, at least so much. Common practice.
+TURBULENCE_SHARE: Final = 0.18
+CALM_TURBULENCE_M_S: Final = 0.3
+GUST_DEVIATES: Final = (
+    3.0  # a reported gust is about so many standard deviations above the mean; common practice
+)
+CAR_TURBULENCE_SHARE: Final = 0.9  # of the mast's turbulence that is left at the car; common practice
 
 
 def height_factor(measured_at_m: float, terrain: str = "open", car_height_m: float = CAR_HEIGHT_M) -> float:
@@ -33,6 +40,18 @@ def height_factor(measured_at_m: float, terrain: str = "open", car_height_m: flo
     return math.log(car_height_m / z0) / math.log(measured_at_m / z0)
 
 
+def turbulence_m_s(speed_m_s: float, gust_m_s: float | None = None) -> float:
+    """Standard deviation of the gusts at the mast, from the mean wind and, where reported, the gusts. [m/s]
+
+    Examples
+    --------
+    >>> turbulence_m_s(5.0), turbulence_m_s(5.0, 11.0), turbulence_m_s(0.0)
+    (0.9, 2.0, 0.3)
+    """
+    usual = max(CALM_TURBULENCE_M_S, TURBULENCE_SHARE * speed_m_s)
+    return usual if gust_m_s is None else max(usual, (gust_m_s - speed_m_s) / GUST_DEVIATES)
+
+
 def from_vector(speed_m_s: ArrayLike, from_deg: ArrayLike) -> tuple[Array, Array]:
     """North and east components of the direction the wind comes *from*, times its speed. [m/s]"""
     speed, angle = np.asarray(speed_m_s, dtype=float), np.radians(np.asarray(from_deg, dtype=float))
@@ -42,7 +61,23 @@ def from_vector(speed_m_s: ArrayLike, from_deg: ArrayLike) -> tuple[Array, Array
 def along_and_across(
     from_north: ArrayLike, from_east: ArrayLike, heading_rad: ArrayLike
 ) -> tuple[Array, Array]:
-    """Head wind (positive against the car) and cross wind (positive from the right). [m/s]"""
+    """Head wind (positive against the car) and cross wind (positive from the right). [m/s]
+
+    Examples
+    --------
+    Driving north-east in a wind of 5 m/s from the east:
+
+    >>> head, cross = along_and_across(0.0, 5.0, np.pi / 4)
+    >>> round(float(head), 3), round(float(cross), 3)
+    (3.536, 3.536)
+    """
+    return resolved(from_north, from_east, np.cos(heading_rad), np.sin(heading_rad))
+
+
+def resolved(
+    from_north: ArrayLike, from_east: ArrayLike, heading_cos: ArrayLike, heading_sin: ArrayLike
+) -> tuple[Array, Array]:
+    """The same as `along_and_across`, where sines and cosines of the headings are at hand. [m/s]"""
     north, east = np.asarray(from_north, dtype=float), np.asarray(from_east, dtype=float)
-    cos, sin = np.cos(heading_rad), np.sin(heading_rad)
-    return north * cos + east * sin, -north * sin + east * cos
+    cos, sin = np.asarray(heading_cos, dtype=float), np.asarray(heading_sin, dtype=float)
+    return north * cos + east * sin, east * cos - north * sin

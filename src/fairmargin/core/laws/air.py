@@ -19,6 +19,9 @@ Array = NDArray[np.float64]
 
 STANDARD_PRESSURE_PA: Final = 101_325.0
 STANDARD_TEMPERATURE_K: Final = 288.15
+USUAL_HUMIDITY: Final = (
+    0.6  # where nobody measured it; common practice (from 30 to 90 % the density moves by 0.3 %)
+)
 _LAPSE_K_M: Final = 0.0065
 _R_DRY: Final = 287.05287  # J kg⁻¹ K⁻¹ [2]
 _G0: Final = 9.80665  # m s⁻² [2]

@@ -5,7 +5,7 @@ import pytest
 from CoolProp.HumidAirProp import HAPropsSI
 from geographiclib.geodesic import Geodesic
 
-from fairmargin.core.physics import air, roadload, route, wind
+from fairmargin.core.laws import aero, air, rolling, route, wind
 
 
 @pytest.mark.parametrize("celsius", [-15, 0, 8, 20, 33])
@@ -101,22 +101,22 @@ def test_a_route_that_goes_back_is_refused():
 
 def test_pure_head_wind_by_hand():
     # By hand: 25 m/s with 5 m/s against: ½ · 1.2 · (25 + 5)² = 540 N per m² of drag area, no yaw, no gusts.
-    term = roadload.aero_term(25.0, 5.0, 0.0, 0.0, 1.2, 0.012)
+    term = aero.aero_term(25.0, 5.0, 0.0, 0.0, 1.2, 0.012)
     assert float(term.value) == pytest.approx(540.0, rel=1e-4)
 
 
 def test_cross_wind_raises_drag_by_the_yaw_slope():
     # By hand: air speed √(25² + 5²) = 25.495, times 25, times (1 + 0.012 · 11.31°), times 0.6.
-    term = roadload.aero_term(25.0, 0.0, 5.0, 0.0, 1.2, 0.012)
+    term = aero.aero_term(25.0, 0.0, 5.0, 0.0, 1.2, 0.012)
     assert float(term.value) == pytest.approx(0.6 * 25.495 * 25 * (1 + 0.012 * 11.31), rel=1e-3)
 
 
 @pytest.mark.parametrize("head, cross", [(0.0, 3.0), (4.0, -2.0), (-6.0, 1.0), (1.0, 12.0)])
 def test_aero_derivatives_match_finite_differences(head, cross):
     def value(h, c, s):
-        return float(roadload.aero_term(27.0, h, c, 0.8, 1.2, s).value)
+        return float(aero.aero_term(27.0, h, c, 0.8, 1.2, s).value)
 
-    term = roadload.aero_term(27.0, head, cross, 0.8, 1.2, 0.012)
+    term = aero.aero_term(27.0, head, cross, 0.8, 1.2, 0.012)
     d = 1e-5
     assert float(term.by_head) == pytest.approx(
         (value(head + d, cross, 0.012) - value(head - d, cross, 0.012)) / 2 / d, rel=2e-3
@@ -131,6 +131,6 @@ def test_aero_derivatives_match_finite_differences(head, cross):
 
 def test_tyres_follow_the_temperature():
     # Common practice: C_rr falls by about 0.6 % per kelvin.
-    assert float(roadload.tyre_factor(10.0, 0.006) / roadload.tyre_factor(20.0, 0.006)) == pytest.approx(
-        1.06, abs=0.003
-    )
+    assert float(
+        rolling.temperature_factor(10.0).value / rolling.temperature_factor(20.0).value
+    ) == pytest.approx(1.06, abs=0.003)

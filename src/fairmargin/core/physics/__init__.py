@@ -1,1 +1,0 @@
-"""Physics at the SI level: arrays in, arrays out."""
