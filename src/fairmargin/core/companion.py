@@ -320,7 +320,7 @@ def lateness(study: Study, now: datetime, done_runs: int, pause: timedelta = tim
     """
     if study.plan.day is None or now.date() != study.plan.day:
         return None
-    order = "".join("A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs())
+    order = study.order
     if done_runs >= len(order):
         return None
     planned = plan_day(study, order)

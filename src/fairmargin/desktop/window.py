@@ -266,9 +266,7 @@ class MainWindow(QMainWindow):
         driven = sum(self.session.has_reading(leg) for leg in study.legs)
         out = sum(not leg.included for leg in study.legs)
         total = len(study.legs)
-        letters = "".join(
-            "A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs()
-        )
+        letters = study.order
         if len(letters) >= 8 and len(letters) % 2 == 0 and letters[: len(letters) // 2] * 2 == letters:
             letters = f"{letters[: len(letters) // 2]} \u00d72"
         sealed = study.change.prediction_sealed_at is not None

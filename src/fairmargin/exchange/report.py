@@ -155,7 +155,7 @@ def _facts(study: Study, analysis: Analysis, choice: u.UnitChoice) -> tuple[tupl
     mark = dict.fromkeys(k.assumed, " (assumed from its class)")
     facts = [
         ("Question", f"{study.trials[0].label if study.trials else 'no trial'} against {study.baseline.label} ({study.change.kind}, works through {' and '.join(study.change.mechanisms)})"),
-        ("Method", f"{study.method}, order {_order(study)}"),
+        ("Method", f"{study.method}, order {study.order or 'none'}"),
         ("Route", study.route_name or "not named"),
         ("Driven", ", ".join(f"{d:%d %B %Y}" for d in days) or "not dated"),
         ("Stated for", conditions_words(study, analysis.comparisons[0], analysis.view, choice) if analysis.comparisons else "no comparison yet"),
@@ -167,13 +167,6 @@ def _facts(study: Study, analysis: Analysis, choice: u.UnitChoice) -> tuple[tupl
         ("Wind", f"measured at {study.wind.measured_at_m:g} m, {study.wind.terrain} land along the road"),
     ]  # fmt: skip
     return tuple(facts)
-
-
-def _order(study: Study) -> str:
-    return (
-        "".join("A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs())
-        or "none"
-    )
 
 
 def shown_reading(leg: Leg) -> str:

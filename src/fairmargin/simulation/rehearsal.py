@@ -110,7 +110,7 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
     rng = np.random.default_rng([seed, 77])
     # One rehearsal in five has nothing to find.
     effect = 0.0 if rng.random() < 0.2 else float(rng.choice([-1, 1]) * rng.uniform(2.0, 8.0))
-    order = "".join("A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs())
+    order = study.order
     order += SPARE
     loop = study.method in {"loop", "laps"}
     try:
@@ -142,7 +142,7 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
     pairs = list(zip(names, driven[:-spare], strict=True))
     for leg in study.legs:
         if is_repeat(study, leg):
-            ours = "A" if leg.configuration == study.baseline.id else "B"
+            ours = study.letter(leg.configuration)
             pairs.append(
                 (
                     leg.leg,

@@ -196,7 +196,7 @@ def _design(case: Case) -> list[Concern]:
             )
         )
     ordered = sorted(a + b, key=lambda c: (c.day, c.started_s if c.started_s is not None else 0.0))
-    letters = [("A" if c.configuration == case.baseline else "B", c.run) for c in ordered]
+    letters = [(case.study.letter(c.configuration), c.run) for c in ordered]
     runs = "".join(letter for i, (letter, run) in enumerate(letters) if i == 0 or letters[i - 1][1] != run)
     if a and b and days_a & days_b and set(runs) == {"A", "B"}:
         left = drift_left(runs)

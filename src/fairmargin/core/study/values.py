@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Annotated, Any, Final, Literal, Self
 
 from pydantic import AfterValidator, Field, field_validator, model_validator
@@ -521,11 +521,14 @@ class Study(_Value):
             grouped.setdefault(leg.run or leg.leg, []).append(leg)
         return list(grouped.items())
 
-    def midpoint(self, leg: Leg) -> datetime | None:
-        """Return the middle of the time on `leg`, or None when its start is not known."""
-        if leg.started_at is None:
-            return None
-        return leg.started_at + timedelta(seconds=(leg.duration_s or 0.0) / 2)
+    def letter(self, configuration: str) -> str:
+        """Letter of a configuration in an order of runs: A for the baseline, B for any trial."""
+        return "A" if configuration == self.baseline.id else "B"
+
+    @property
+    def order(self) -> str:
+        """Order of the runs as letters, such as ABBA; empty without runs."""
+        return "".join(self.letter(legs[0].configuration) for _, legs in self.runs())
 
 
 def new_study(

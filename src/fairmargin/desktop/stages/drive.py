@@ -509,7 +509,7 @@ class DriveStage(Stage):
 
     def _show_ahead(self, study: Study, leg: Leg) -> None:
         """What the plan says of the leg that is next: when, how fast by the speedometer, and what to look at."""
-        order = "".join("A" if x[0].configuration == study.baseline.id else "B" for _, x in study.runs())
+        order = study.order
         names = [run for run, _ in study.runs()]
         words = f"Next: {leg.run or leg.leg} {leg.direction}, {study.configuration(leg.configuration).label}"
         run = names.index(leg.run or leg.leg)

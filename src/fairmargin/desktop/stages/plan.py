@@ -130,13 +130,12 @@ class PlanStage(Stage):
     def refresh(self, study: Study) -> None:
         trials = [t.id for t in study.trials]
         runs = []
-        letters = ""
         for run, legs in study.runs():
             states = {self.session.state(leg) for leg in legs}
             state = "planned" if "planned" in states else "left out" if states == {"left out"} else "driven"
             c = legs[0].configuration
             runs.append((run, trials.index(c) if c in trials else None, state, legs[0].block))
-            letters += "A" if c == study.baseline.id else "B"
+        letters = study.order
         self.strip.show_runs(runs)
         self.subtitle.setText(f"{letters or 'no runs yet'} \u00b7 {len(study.legs)} legs")
         read_only = self.session.read_only

@@ -699,7 +699,7 @@ class Conductor(QObject):
             return max(ends) + timedelta(minutes=5)
         from fairmargin.core.designs import plan_day
 
-        order = "".join("A" if x[0].configuration == study.baseline.id else "B" for _, x in study.runs())
+        order = study.order
         return next(s.start for s in plan_day(study, order).steps if s.kind == "run")
 
     def stop_rehearsal(self) -> None:

@@ -93,9 +93,7 @@ class DayPage(PlanPage):
         study = self.session.study
         if study is None:
             return None
-        order = "".join(
-            "A" if legs[0].configuration == study.baseline.id else "B" for _, legs in study.runs()
-        )
+        order = study.order
         if not order:
             return None
         day = study.plan.day or date.today()

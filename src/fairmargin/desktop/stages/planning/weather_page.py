@@ -139,7 +139,7 @@ class WeatherPage(PlanPage):
                 f[before + name].show_text(show_number(value, 1), unit)
         self.rain.setChecked(plan.forecast.rain)
         self.wet.setChecked(plan.limits.rain)
-        letters = "".join("A" if x[0].configuration == study.baseline.id else "B" for _, x in study.runs())
+        letters = study.order
         hours = designs.plan_day(study, letters or "ABBA").hours
         result = go_or_wait(plan.forecast, plan.limits, hours)
         word = {"go": "Go", "wait": "Wait", "no-go": "Do not go"}[result.answer]
