@@ -60,6 +60,11 @@ def numbers_of(result: Any) -> dict[str, float | str | None]:
     for concern in result.concerns:
         found[f"concern {concern.code}, {concern.title}: charge"] = concern.charge_percent
         found[f"concern {concern.code}, {concern.title}: severity"] = concern.severity
+        found[f"concern {concern.code}, {concern.title}: legs"] = " ".join(concern.legs)
+        found[f"concern {concern.code}, {concern.title}: words"] = f"{concern.message} {concern.next_step}"
+        found[f"concern {concern.code}, {concern.title}: flags"] = (
+            f"covered {concern.covered}, signed {concern.signed}"
+        )
     for climb in result.climbs:
         found[f"climb {climb.configuration}: returned"] = climb.returned_percent
     return found
@@ -172,13 +177,23 @@ def _demo() -> Iterator[tuple[str, Any, Any]]:
         yield f"demo {made.study.title}", made.study, made.traces
 
 
+def _unlike() -> Iterator[tuple[str, Any, Any]]:
+    from tests.unlike import unlike
+
+    for name, (study, traces) in unlike().items():
+        yield f"unlike {name}", study, traces
+
+
 def make_studies() -> None:
-    """Write the packages anew."""
+    """Add the packages that are missing; those that are there stay as they are."""
     from fairmargin.exchange.package import package_files
 
-    with zipfile.ZipFile(STUDIES, "w", zipfile.ZIP_STORED) as archive:
-        for source in (_simulated(), _by_hand(), _demo()):
+    with zipfile.ZipFile(STUDIES, "a", zipfile.ZIP_STORED) as archive:
+        there = set(archive.namelist())
+        for source in (_simulated(), _by_hand(), _demo(), _unlike()):
             for name, study, traces in source:
+                if f"{name.replace('/', '-')}.zip" in there:
+                    continue
                 inner = io.BytesIO()
                 with zipfile.ZipFile(inner, "w", zipfile.ZIP_DEFLATED, compresslevel=9) as package:
                     for file, data in package_files(study, traces):
@@ -191,8 +206,7 @@ def main() -> None:
     why = " ".join(sys.argv[1:]).strip()
     if not why:
         raise SystemExit('say why: make regression WHY="..."')
-    if not STUDIES.exists():
-        make_studies()
+    make_studies()
     before = json.loads(RESULTS.read_text()) if RESULTS.exists() else {}
     now = results()
     moved = differences(before, now, 1e-9, 1e-9) if before else []
