@@ -381,7 +381,8 @@ class RoadModel:
         wh_rest = p.total(weight * f_rest)
         # Full stops on legs without a trace: the kinetic energy that braking does not give back.
         mean_speed = p.total(p.length_m) / p.total(p.length_m / speed)
-        wh_rest = wh_rest + p.stops * 0.5 * mass * mean_speed**2 * (1 / eta - k.regen_efficiency) / 3600.0
+        regained = p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, k.regen_efficiency)
+        wh_rest = wh_rest + regained
         moving_h = p.total(p.length_m / speed) / 3600.0
         hours = moving_h + legs.stopped_s / 3600.0
         climate = auxiliaries.CLIMATE_W_PER_K + local[:, Slot.CLIMATE_W_PER_K]
@@ -399,7 +400,8 @@ class RoadModel:
         by[:, Slot.DRAG] = wh_aero
         by[:, Slot.ROLLING] = wh_roll
         by[:, Slot.MASS] = wh_roll + wh_rest
-        by[:, Slot.EFFICIENCY] = -p.total(np.where(driving, weight * force, 0.0))
+        by_stops = -p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, 0.0)
+        by[:, Slot.EFFICIENCY] = -p.total(np.where(driving, weight * force, 0.0)) + by_stops
         by[:, Slot.AUXILIARY_W] = hours
         by_head, by_cross = drag_weight * air.by_head, drag_weight * air.by_cross
         by[:, Slot.HEIGHT_FACTOR] = p.total(by_head * head_mast + by_cross * cross_mast)
@@ -411,7 +413,7 @@ class RoadModel:
         by[:, Slot.WIND_NORTH] = p.total(height_s * (by_head * p.heading_cos - by_cross * p.heading_sin))
         by[:, Slot.WIND_EAST] = p.total(height_s * (by_head * p.heading_sin + by_cross * p.heading_cos))
         by[:, Slot.TOTAL] = wh / factor
-        by[:, Slot.SPEED] = p.total(by_head * speed) - watts * moving_h
+        by[:, Slot.SPEED] = p.total(by_head * speed) + 2.0 * regained - watts * moving_h
         by[:, Slot.PRESSURE_EXPONENT] = wh_roll * pressure.log_by_coefficient
         by *= factor[:, None]
         return Energies(wh, by)
