@@ -174,7 +174,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                 north, east, wind_known = 0.0, 0.0, False
             speed = math.hypot(north, east)
             sustained = leg.wind_speed_ms if leg.wind_speed_ms is not None else speed
-            turbulence = wind.turbulence_m_s(sustained, gust)
+            turbulence = float(wind.turbulence_m_s(sustained, gust))
             t = fallback_c if temperature is None else temperature
             density = float(
                 air.moist_air_density(

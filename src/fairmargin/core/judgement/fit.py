@@ -391,8 +391,10 @@ def _without(table_: LegTable, ignore: frozenset[str], reference: dict[str, floa
     changes: dict[str, Array] = {}
     if "wind" in ignore:
         changes |= {"from_north": np.zeros(n), "from_east": np.zeros(n)}
-    if "gusts" in ignore or "wind" in ignore:
-        changes["turbulence"] = np.full(n, wind.turbulence_m_s(0.0))
+    if "wind" in ignore:
+        changes["turbulence"] = wind.turbulence_m_s(np.zeros(n))
+    elif "gusts" in ignore:
+        changes["turbulence"] = wind.turbulence_m_s(np.hypot(table_.from_north, table_.from_east))
     if "air" in ignore:
         changes["density"] = np.full(n, reference["density"])
     if "tyres" in ignore:
@@ -427,7 +429,7 @@ def reference_values(study: Study, conditions: Sequence[Conditions], view: str) 
         "density": density,
         "north": r.wind_speed_ms,
         "east": 0.0,
-        "turbulence": wind.turbulence_m_s(r.wind_speed_ms),
+        "turbulence": float(wind.turbulence_m_s(r.wind_speed_ms)),
     }
 
 

@@ -40,16 +40,17 @@ def height_factor(measured_at_m: float, terrain: str = "open", car_height_m: flo
     return math.log(car_height_m / z0) / math.log(measured_at_m / z0)
 
 
-def turbulence_m_s(speed_m_s: float, gust_m_s: float | None = None) -> float:
+def turbulence_m_s(speed_m_s: ArrayLike, gust_m_s: float | None = None) -> Array:
     """Standard deviation of the gusts at the mast, from the mean wind and, where reported, the gusts. [m/s]
 
     Examples
     --------
-    >>> turbulence_m_s(5.0), turbulence_m_s(5.0, 11.0), turbulence_m_s(0.0)
-    (0.9, 2.0, 0.3)
+    >>> [float(x) for x in (turbulence_m_s(5.0), turbulence_m_s(5.0, 11.0), turbulence_m_s(0.0))]
+    [0.9, 2.0, 0.3]
     """
-    usual = max(CALM_TURBULENCE_M_S, TURBULENCE_SHARE * speed_m_s)
-    return usual if gust_m_s is None else max(usual, (gust_m_s - speed_m_s) / GUST_DEVIATES)
+    speed = np.asarray(speed_m_s, dtype=float)
+    usual = np.maximum(CALM_TURBULENCE_M_S, TURBULENCE_SHARE * speed)
+    return np.asarray(usual if gust_m_s is None else np.maximum(usual, (gust_m_s - speed) / GUST_DEVIATES))
 
 
 def from_vector(speed_m_s: ArrayLike, from_deg: ArrayLike) -> tuple[Array, Array]:
