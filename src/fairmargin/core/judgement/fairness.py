@@ -985,19 +985,21 @@ def check_everyday(
                 signed=False,
             )
         )
-    wet = [{c.road for c in side if c.road} for side in (a, b)]
-    if (wet[0] | wet[1]) & {"wet", "snow"} and wet[0] != wet[1]:
-        share = [float(np.mean([c.road in {"wet", "snow"} for c in side])) for side in (a, b)]
+    wet = tuple(c.leg for c in conditions if disturbance.road_share(c.road) > 0)
+    if wet:
+        cost = [100.0 * float(np.mean([disturbance.road_share(c.road) for c in side])) for side in (a, b)]
+        difference = cost[1] - cost[0]
+        uneven = abs(difference) > 1.0
         out.append(
             Concern(
                 "wet-road",
-                "caution" if abs(share[1] - share[0]) > 0.2 else "note",
-                100.0 * disturbance.RAIN_SHARE * (share[1] - share[0]),
-                tuple(c.leg for c in conditions if c.road in {"wet", "snow"}),
-                "Wet road on some trips",
+                "caution" if uneven else "note",
+                difference,
+                wet,
+                "Wet road on some trips" if uneven else "Wet road, alike for both",
                 "Water on the road is not corrected; heavy rain costs about 10 % (common practice).",
-                "Leave the wet trips out with the reason.",
-                covered=abs(share[1] - share[0]) < 0.1,
+                "Leave the wet trips out with the reason." if uneven else "Nothing to do.",
+                covered=not uneven,
                 signed=True,
             )
         )
