@@ -9,11 +9,11 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from statistics import NormalDist
 from typing import Any, Literal
 
 import numpy as np
 
+from fairmargin.core import intervals
 from fairmargin.core.judgement import fairness, verdict
 from fairmargin.core.judgement.climb import Climb, climbs
 from fairmargin.core.judgement.conditions import Conditions, leg_conditions
@@ -445,7 +445,7 @@ def _with_grid(
         scatter = len(side) * float(np.var(side, ddof=1)) if len(side) > 1 else 0.0
         spread += (scatter + (0.02 * sum(side)) ** 2) / d**2
     whole = float(level + per_km[0])
-    extra = 100.0 * NormalDist().inv_cdf(0.5 + study.confidence / 2) * math.sqrt(spread) / whole
+    extra = 100.0 * intervals.deviate(study.confidence) * math.sqrt(spread) / whole
 
     def with_wall(effect: float) -> float:
         return float((level * (1 + effect / 100) + per_km[1]) / whole - 1) * 100
@@ -688,7 +688,7 @@ def _comparison(
     sector: str | None,
     conditions: Mapping[str, Conditions],
 ) -> Comparison:
-    deviate = NormalDist().inv_cdf(0.5 + study.confidence / 2)
+    deviate = intervals.deviate(study.confidence)
     plain_a, plain_b = _plain([o for o in a if legs[o.legs[0]].vehicle != "control"] or a, b)
     as_measured = (plain_b / plain_a - 1) * 100
     ratio = math.exp(effect.log_ratio)
@@ -757,7 +757,7 @@ def _comparison(
         range_change_percent=range_change_percent(percent),
         pair_list=tuple(pairs),
         plain_paired=paired_interval(good, study.confidence),
-        step_percent=display_noise_percent(step, max(1, min(len(a), len(b)))),
+        step_percent=display_noise_percent(step, max(1, min(len(a), len(b))), study.confidence),
         scatter_percent=100 * fit.scatter_share,
         margin_budget=tuple(
             (name, 100 * ratio * deviate * math.sqrt(variance))

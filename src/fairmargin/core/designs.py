@@ -17,6 +17,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core import intervals
 from fairmargin.core.judgement import verdict
 from fairmargin.core.judgement.conditions import Conditions, leg_conditions
 from fairmargin.core.judgement.fit import (
@@ -34,7 +35,7 @@ from fairmargin.core.judgement.weather import REPORT_M_S
 from fairmargin.core.laws import air, auxiliaries, wind
 from fairmargin.core.planning.day import Timetable, timetable
 from fairmargin.core.planning.day import daylight as daylight_of
-from fairmargin.core.planning.orders import drift_left
+from fairmargin.core.planning.orders import display_noise_percent, drift_left
 from fairmargin.core.study import Leg, Study, new_study
 
 Array = NDArray[np.float64]
@@ -71,7 +72,7 @@ class Expected:
 
     speed_kmh: Array
     percent: Array
-    low: Array  # 95 %
+    low: Array  # at the study's confidence
     high: Array
     given: bool  # whether anything of the change was told; else all is zero
 
@@ -91,11 +92,12 @@ class Design:
     energy_kwh: float
     swaps: int
     recommended: bool = False
+    confidence: float = intervals.USUAL
 
     @property
     def price_percent(self) -> float:
-        """Margin with the drift that the order leaves, at 95 %."""
-        return math.hypot(self.half_width_percent, 1.96 * self.drift_percent)
+        """Margin with the drift that the order leaves."""
+        return math.hypot(self.half_width_percent, intervals.deviate(self.confidence) * self.drift_percent)
 
 
 # ---------------------------------------------------------------- physics of the expected effect
@@ -244,7 +246,7 @@ def expected_effect(study: Study, speeds_kmh: Sequence[float] = tuple(range(30, 
             variance += (slopes[1][:, slot] * 0.25 * size) ** 2
     ratio = wh[1] / wh[0]
     percent = (ratio - 1) * 100
-    spread = 196.0 * ratio * np.sqrt(variance)
+    spread = 100.0 * intervals.deviate(study.confidence) * ratio * np.sqrt(variance)
     return Expected(speeds, percent, percent - spread, percent + spread, True)
 
 
@@ -527,6 +529,7 @@ def _simulate(
         hours=hours / made,
         energy_kwh=energy / made,
         swaps=swaps,
+        confidence=study.confidence,
     )
 
 
@@ -573,9 +576,7 @@ def pairs_for(study: Study, design: Design) -> int | None:
     """Pairs that would settle the expected effect with 80 % power, scaled from a simulated design."""
     size = abs(_true_effect(study))
     pairs = design.runs // 2
-    from statistics import NormalDist
-
-    deviate = NormalDist().inv_cdf(0.5 + study.confidence / 2)
+    deviate = intervals.deviate(study.confidence)
     sd = design.half_width_percent / deviate
     return verdict.pairs_needed(pairs, size, 0.0, sd, study.smallest_effect_percent, deviate)
 
@@ -586,12 +587,10 @@ def shortest_leg_km(study: Study, legs_each: int, share_of_smallest: float = 0.5
     Displays of an average do not gain from longer legs, whole-kWh displays do: this is for a display that shows
     energy with the plan's step per 100 km as its step in kWh.
     """
-    from fairmargin.core.planning.orders import display_noise_percent
-
     step_kwh = study.plan.display_step_kwh_per_100km
     per_km = split(study, study.target_speed_kmh or 90.0).total / 1000.0
     allowed = share_of_smallest * study.smallest_effect_percent
-    one_km = display_noise_percent(step_kwh / per_km, legs_each)
+    one_km = display_noise_percent(step_kwh / per_km, legs_each, study.confidence)
     return one_km / allowed
 
 
@@ -615,7 +614,7 @@ def other_shapes(study: Study, runs: int, scatter: ScatterPrior | None = None) -
     km = leg_km(study)
     legs = runs // 2 * (2 if study.method == "out-and-back" else 1)
     one = prior.share * math.sqrt(30.0 / min(max(km, 5.0), 60.0))
-    beside = 196.0 * one * math.sqrt(4.0 / max(legs, 1))
+    beside = intervals.half_width_percent(one**2 * 4.0 / max(legs, 1), study.confidence)
     trips = 20
     each = math.hypot(0.06 * math.sqrt(10.0 / min(max(km, 3.0), 33.0)), 0.025)
     hours = plan_day(study, order_of("ABBA", runs)).hours
@@ -628,7 +627,7 @@ def other_shapes(study: Study, runs: int, scatter: ScatterPrior | None = None) -
         ),
         Shape(
             "everyday log, 20 trips of each",
-            196.0 * each * math.sqrt(2.0 / trips),
+            intervals.half_width_percent(each**2 * 2.0 / trips, study.confidence),
             2 * trips * km / (study.target_speed_kmh or 60.0),
             "no test day; weeks of patience, and trips you make anyway",
         ),

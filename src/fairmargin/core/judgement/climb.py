@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from statistics import NormalDist
 from typing import Final
 
+from fairmargin.core import intervals
 from fairmargin.core.judgement.logs import thin
 from fairmargin.core.study import Leg, Study, Trace
 
@@ -67,7 +67,7 @@ def climbs(study: Study, traces: Mapping[str, Trace]) -> tuple[Climb, ...]:
     tuple of Climb
         One per configuration with at least one leg each way; capacity errors cancel in the share.
     """
-    deviate = NormalDist().inv_cdf(0.5 + study.confidence / 2)
+    deviate = intervals.deviate(study.confidence)
     result = []
     for configuration in study.configurations:
         up = down = up_var = down_var = step = 0.0

@@ -14,6 +14,7 @@ from typing import Literal
 
 import numpy as np
 
+from fairmargin.core import intervals
 from fairmargin.core.judgement.conditions import Conditions
 from fairmargin.core.judgement.fit import SCATTER_SHARE, Effect, Fit, FitOptions
 from fairmargin.core.judgement.model import Slot
@@ -115,8 +116,8 @@ class Case:
         return self.effect.percent - other.effects[self.trial].percent
 
     def part_percent(self, group: str) -> float:
-        """95 % half-width that one source of the margin budget would have alone."""
-        return 196.0 * math.sqrt(dict(self.effect.budget).get(group, 0.0))
+        """Half-width that one source of the margin budget would have alone, at the study's confidence."""
+        return intervals.half_width_percent(dict(self.effect.budget).get(group, 0.0), self.study.confidence)
 
 
 def mean(values: Sequence[float | None]) -> float | None:
@@ -557,7 +558,7 @@ def _instruments(case: Case) -> list[Concern]:
             continue
         step_share = float(np.mean([o.relative_sd for o in using])) * math.sqrt(12.0)
         count = max(1, min(len(a), len(b)))
-        charge = display_noise_percent(step_share, count)
+        charge = display_noise_percent(step_share, count, case.study.confidence)
         matter = max(case.study.smallest_effect_percent, abs(case.effect.percent) / 2)
         severity: Severity = "caution" if charge > matter else "note"
         if charge > 0.1:
@@ -903,6 +904,10 @@ def check_everyday(
     list of Concern
     """
     out: list[Concern] = []
+
+    def part(group: str) -> float:
+        return intervals.half_width_percent(dict(effect.budget).get(group, 0.0), study.confidence)
+
     a = [c for c in conditions if c.configuration == study.baseline.id]
     b = [c for c in conditions if c.configuration == trial]
     km = {o.legs[0]: o.true_km for o in observations}
@@ -961,7 +966,7 @@ def check_everyday(
             Concern(
                 "days-apart",
                 "note" if min(len(days_a), len(days_b)) > 3 else "caution",
-                196.0 * math.sqrt(dict(effect.budget).get("day", 0.0)),
+                part("day"),
                 _names(b),
                 "Baseline and trial on different days",
                 "Everyday logs of weeks with and weeks without: what each day did is in the margin.",
@@ -976,7 +981,7 @@ def check_everyday(
             Concern(
                 "one-pair-only" if few == 1 else "few-trips",
                 "caution",
-                196.0 * math.sqrt(dict(effect.budget).get("scatter", 0.0)),
+                part("scatter"),
                 _names(conditions),
                 f"Only {few} trip{'s' if few != 1 else ''} of one configuration",
                 "Everyday trips scatter by 5 % and more (common practice); a handful says little.",

@@ -6,8 +6,8 @@ with J the derivatives of the log energies, S the prior variances and N the read
     C = J S Jᵀ + N + σ² diag(s)         (all that scatters the readings)
     effect | σ ~ Normal(g μ + g S Jᵀ C⁻¹ r,  g S gᵀ − g S Jᵀ C⁻¹ J S gᵀ)
 
-and the run-to-run scatter σ, itself uncertain (scaled inverse χ², 5 degrees of freedom around common
-practice), is integrated over on a grid: the effect becomes a mixture of normals with t-like tails, so that
+and the run-to-run scatter σ, itself uncertain (scaled inverse χ² of `SCATTER_FREEDOM` degrees of freedom around
+common practice), is integrated over on a grid: the effect becomes a mixture of normals with t-like tails, so that
 small samples do not pretend.
 
 References

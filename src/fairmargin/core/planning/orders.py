@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from typing import Final
 
+from fairmargin.core import intervals
+
 #: Orders of runs offered, with what each is good for.
 ORDERS: Final[dict[str, str]] = {
     "ABBA": "cancels a steady drift of the day; the one to prefer",
@@ -32,12 +34,18 @@ def drift_left(order: str) -> float:
     return (sum(b) / len(b) - sum(a) / len(a)) / max(len(order) - 1, 1)
 
 
-def display_noise_percent(step_share: float, legs_per_configuration: int) -> float:
-    """What rounding alone is worth in the effect at 95 %, for displays of a step relative to the value.
+def display_noise_percent(
+    step_share: float, legs_per_configuration: int, confidence: float = intervals.USUAL
+) -> float:
+    """What rounding alone is worth in the effect, for displays of a step relative to the value.
 
-    The difference of two uniform errors is triangular; its 95 % half-width is (1 − √0.05) steps. Means over
-    n legs shrink it by √n.
+    Means over n legs shrink it by √n.
+
+    Raises
+    ------
+    ValueError
+        If there is no leg.
     """
     if legs_per_configuration < 1:
         raise ValueError("expected at least one leg per configuration")
-    return 100.0 * step_share * (1.0 - math.sqrt(0.05)) / math.sqrt(legs_per_configuration)
+    return 100.0 * step_share * intervals.rounding_half_width(confidence) / math.sqrt(legs_per_configuration)

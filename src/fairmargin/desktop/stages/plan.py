@@ -178,7 +178,7 @@ class PlanStage(Stage):
             share = sum((leg.average_step or 0) / (leg.average_shown or 1) for leg in driven) / len(driven)
         else:
             share = 0.1 / 16.0
-        noise = display_noise_percent(share, per_side)
+        noise = display_noise_percent(share, per_side, study.confidence)
         lines.append(
             f"Display step of {100 * share:.1f} %{'' if driven else ' (0.1 in 16 assumed)'}: rounding alone is worth "
             f"\u00b1{noise:.1f} % with {per_side} legs each."

@@ -131,7 +131,9 @@ class DesignPage(PlanPage):
         units = self.session.units
         shortest = units.show("distance", designs.shortest_leg_km(whole, legs))
         level = designs.split(study, study.target_speed_kmh or 90.0).total
-        noise = display_noise_percent(study.plan.display_step_kwh_per_100km * 10.0 / level, legs)
+        noise = display_noise_percent(
+            study.plan.display_step_kwh_per_100km * 10.0 / level, legs, study.confidence
+        )
         lines.append(
             f"This display's step alone is worth \u00b1{noise:.1f} % with {legs} legs each; one that shows whole kWh would want legs of "
             f"{shortest:.0f} {units.distance} or more."

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
-from fairmargin.core import designs
+from fairmargin.core import designs, intervals
 from fairmargin.core.study import Study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import show_number
@@ -162,4 +162,4 @@ class ExpectedPanel(PlanPage):
         air = share.air / share.total * k.drag_area_sd_m2 / k.drag_area_m2
         tyres = share.tyres / share.total * k.rolling_coefficient_sd / k.rolling_coefficient
         drive = k.drive_efficiency_sd / k.drive_efficiency
-        return 196.0 * float(air**2 + tyres**2 + drive**2) ** 0.5
+        return intervals.half_width_percent(air**2 + tyres**2 + drive**2, study.confidence)
