@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fairmargin.core.judgement.ledger import LINES
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.desktop.background import meanwhile, waited
 from fairmargin.desktop.incidents import SENTENCE, Incidents, WhatHappenedDialog, log_path
@@ -283,14 +284,8 @@ class MainWindow(QMainWindow):
                 for name, value in leg.corrections_wh_per_km.items():
                     sums[name] = sums.get(name, 0.0) + abs(value) / len(used)
             name = max(sums, key=lambda n: sums[n]) if sums else ""
-            words = {
-                "air_density": "air",
-                "tyre_temperature": "tyres",
-                "elevation": "hills",
-                "tyre_warm_up": "cold start",
-            }
             mean = sum(leg.corrections_wh_per_km.get(name, 0.0) for leg in used) / len(used)
-            largest = f"{words.get(name, name)} {signed(mean)}" if name else ""
+            largest = f"{LINES[name]} {signed(mean)}" if name else ""
         use = percent(c.range_change_percent) + " range" if c else ""
         return (
             Stop("question", "done" if sealed else "begun", question),
