@@ -30,10 +30,10 @@ from scipy.optimize import least_squares
 from fairmargin import cli
 from fairmargin.core.analysis import analyse
 from fairmargin.core.designs import compare_designs
-from fairmargin.core.judgement.conditions import leg_conditions
-from fairmargin.core.judgement.fit import FitOptions, fit_study, prepare
-from fairmargin.core.judgement.logs import gate_logs
-from fairmargin.core.judgement.readings import observations
+from fairmargin.core.evidence.conditions import leg_conditions
+from fairmargin.core.evidence.logs import gate_logs
+from fairmargin.core.evidence.readings import observations
+from fairmargin.core.inference.fit import FitOptions, fit_study, prepare
 from fairmargin.exchange.package import read_package, write_package
 from fairmargin.simulation import DayPlan, simulate, straight_road
 

@@ -118,7 +118,7 @@ def analyse(
 
 
 def _scatter_of(logbook: Path) -> Any:
-    from fairmargin.core.judgement.scatter import learned_scatter
+    from fairmargin.core.inference.scatter import learned_scatter
     from fairmargin.logbook.store import Logbook, LogbookFault
 
     try:

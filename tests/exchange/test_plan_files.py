@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.conftest import driven_study
 
 from fairmargin.core.designs import plan_day
-from fairmargin.core.judgement.logs import gate_logs
+from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.ical import calendar_file
 from fairmargin.exchange.route import read_gpx, typed_route

@@ -14,19 +14,20 @@ from typing import Any, Literal
 import numpy as np
 
 from fairmargin.core import intervals
-from fairmargin.core.judgement import fairness, verdict
-from fairmargin.core.judgement.climb import Climb, climbs
-from fairmargin.core.judgement.conditions import Conditions, leg_conditions
-from fairmargin.core.judgement.doubts import clock_doubts, sound_logs
-from fairmargin.core.judgement.everyday import fit_everyday
-from fairmargin.core.judgement.fairness import Case, Concern
-from fairmargin.core.judgement.fit import Effect, Fit, FitOptions, fit_study
-from fairmargin.core.judgement.ledger import corrections
-from fairmargin.core.judgement.logs import Logs, gate_logs
-from fairmargin.core.judgement.pairs import Drive, Pair, make_pairs, paired_interval
-from fairmargin.core.judgement.readings import Observation, observations
-from fairmargin.core.judgement.scatter import ScatterPrior
+from fairmargin.core.evidence.climb import Climb, climbs
+from fairmargin.core.evidence.conditions import Conditions, leg_conditions
+from fairmargin.core.evidence.logs import Logs, gate_logs
+from fairmargin.core.evidence.readings import Observation, observations
+from fairmargin.core.fairness import checks as fairness
+from fairmargin.core.fairness.checks import Case, Concern
+from fairmargin.core.fairness.recordings import clock_doubts, sound_logs
+from fairmargin.core.inference.everyday import fit_everyday
+from fairmargin.core.inference.fit import Effect, Fit, FitOptions, fit_study
+from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.planning import display_noise_percent
+from fairmargin.core.result import verdict
+from fairmargin.core.result.corrections import corrections
+from fairmargin.core.result.pairs import Drive, Pair, make_pairs, paired_interval
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.units import range_change_percent
 

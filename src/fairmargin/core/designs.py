@@ -18,24 +18,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core import intervals
-from fairmargin.core.judgement import verdict
-from fairmargin.core.judgement.conditions import Conditions, leg_conditions
-from fairmargin.core.judgement.fit import (
+from fairmargin.core.evidence.conditions import Conditions, leg_conditions
+from fairmargin.core.evidence.logs import Logs, gate_logs
+from fairmargin.core.evidence.readings import observations, route_km
+from fairmargin.core.evidence.reported_wind import REPORT_M_S
+from fairmargin.core.inference.fit import (
     FitOptions,
     mixture_quantile,
     prepare,
     scatter_grid,
     scatter_weights,
 )
-from fairmargin.core.judgement.logs import Logs, gate_logs
-from fairmargin.core.judgement.model import LegTable, Road, RoadModel, Slot, join
-from fairmargin.core.judgement.readings import observations, route_km
-from fairmargin.core.judgement.scatter import ScatterPrior
-from fairmargin.core.judgement.weather import REPORT_M_S
+from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.laws import air, auxiliaries, wind
+from fairmargin.core.model.road_load import LegTable, Road, RoadModel, Slot, join
 from fairmargin.core.planning.day import Timetable, timetable
 from fairmargin.core.planning.day import daylight as daylight_of
 from fairmargin.core.planning.orders import display_noise_percent, drift_left
+from fairmargin.core.result import verdict
 from fairmargin.core.study import Leg, Study, new_study
 
 Array = NDArray[np.float64]

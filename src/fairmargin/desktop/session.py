@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QRunnable, QSettings, QThreadPool, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from fairmargin.core.analysis import Analysis, Comparison, View, analyse
-from fairmargin.core.judgement.scatter import ScatterPrior, learned_scatter
+from fairmargin.core.inference.scatter import ScatterPrior, learned_scatter
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary

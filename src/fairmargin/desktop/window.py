@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.judgement.ledger import LINES
+from fairmargin.core.result.corrections import LINES
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.desktop.background import meanwhile, waited
 from fairmargin.desktop.incidents import SENTENCE, Incidents, WhatHappenedDialog, log_path

@@ -21,7 +21,7 @@ from typing import Any, Final
 from fairmargin import __version__
 from fairmargin.core import units as u
 from fairmargin.core.analysis import Analysis, Comparison
-from fairmargin.core.judgement.ledger import LINES
+from fairmargin.core.result.corrections import LINES
 from fairmargin.core.study import Leg, Study
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.plain import printable

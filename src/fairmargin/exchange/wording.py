@@ -5,8 +5,8 @@ from __future__ import annotations
 import unicodedata
 
 from fairmargin.core.analysis import Analysis, Comparison
-from fairmargin.core.judgement.fairness import is_technique
-from fairmargin.core.judgement.scatter import ScatterPrior
+from fairmargin.core.fairness.checks import is_technique
+from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice, label
 

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.judgement.readings import route_km
+from fairmargin.core.evidence.readings import route_km
 from fairmargin.core.planning import ORDERS, display_noise_percent, drift_left
 from fairmargin.core.study import Study, new_study
 from fairmargin.desktop.session import Session

@@ -10,8 +10,8 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from fairmargin.core.judgement.ledger import LINES
-from fairmargin.core.judgement.pairs import Pair
+from fairmargin.core.result.corrections import LINES
+from fairmargin.core.result.pairs import Pair
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.basics import draw_mark, nice_step, signed
 

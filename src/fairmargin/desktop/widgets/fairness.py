@@ -9,7 +9,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from fairmargin.core.analysis import Analysis
-from fairmargin.core.judgement.fairness import Concern
+from fairmargin.core.fairness.checks import Concern
 from fairmargin.core.study import Study
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, clear, label, link, scrolling, signed

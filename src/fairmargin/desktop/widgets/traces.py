@@ -10,8 +10,8 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
 
-from fairmargin.core.judgement.conditions import Conditions, leg_conditions
-from fairmargin.core.judgement.logs import GatedLog, Logs, gate_logs
+from fairmargin.core.evidence.conditions import Conditions, leg_conditions
+from fairmargin.core.evidence.logs import GatedLog, Logs, gate_logs
 from fairmargin.core.study import Study, Trace
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.theme import theme, trial_colour

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QProgressBar, QPushButton,
 
 from fairmargin.core import designs
 from fairmargin.core.designs import Design
-from fairmargin.core.judgement.scatter import ScatterPrior
+from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.planning import display_noise_percent
 from fairmargin.core.study import Study
 from fairmargin.desktop.session import Session

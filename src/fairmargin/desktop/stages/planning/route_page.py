@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QWidget
 
-from fairmargin.core.judgement.logs import gate_logs
+from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.core.laws import wind
 from fairmargin.core.laws.route import line_of
 from fairmargin.core.study import RoutePoint, Study

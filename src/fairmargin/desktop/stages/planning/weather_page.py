@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core import designs
-from fairmargin.core.judgement.scatter import ScatterPrior
+from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.planning.go import go_or_wait
 from fairmargin.core.study import Study
 from fairmargin.desktop.background import Background

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.judgement.conditions import common_offset, driven_days, leg_conditions
-from fairmargin.core.judgement.doubts import clock_doubts, sound_logs
+from fairmargin.core.evidence.conditions import common_offset, driven_days, leg_conditions
+from fairmargin.core.fairness.recordings import clock_doubts, sound_logs
 from fairmargin.core.study import Trace, WeatherRow
 
 DAY = timedelta(days=1)

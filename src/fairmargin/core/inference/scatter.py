@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fairmargin.core.judgement.fit import SCATTER_FREEDOM, SCATTER_SHARE, SCATTER_SIZES, scatter_weights
+from fairmargin.core.inference.fit import SCATTER_FREEDOM, SCATTER_SHARE, SCATTER_SIZES, scatter_weights
 
 MOST_FREEDOM = 60.0  # however many studies: the next day may still be another
 

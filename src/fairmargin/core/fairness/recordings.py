@@ -13,9 +13,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.judgement.conditions import common_offset, seconds_of, times_of
-from fairmargin.core.judgement.fairness import Concern
-from fairmargin.core.judgement.logs import OFF_ROUTE_M
+from fairmargin.core.evidence.conditions import common_offset, seconds_of, times_of
+from fairmargin.core.evidence.logs import OFF_ROUTE_M
+from fairmargin.core.fairness.checks import Concern
 from fairmargin.core.laws.route import Line, line_of
 from fairmargin.core.study import Leg, Study, Trace
 

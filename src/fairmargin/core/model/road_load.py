@@ -16,8 +16,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.judgement.conditions import Conditions
-from fairmargin.core.judgement.logs import STANDING_M_S, GatedLog
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.logs import STANDING_M_S, GatedLog
 from fairmargin.core.laws import aero, auxiliaries, disturbance, driveline, rolling, wind
 from fairmargin.core.laws.route import RouteShape, binned
 from fairmargin.core.study import Event, Study, VehicleConstants

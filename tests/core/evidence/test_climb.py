@@ -6,7 +6,7 @@ from tests.conftest import VAN, driven_study
 from uncertainties import ufloat
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.judgement.climb import climbs
+from fairmargin.core.evidence.climb import climbs
 from fairmargin.core.study import Trace
 
 EMPTY = {"average_shown": None, "average_unit": None, "average_step": None}

@@ -18,7 +18,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.judgement.conditions import Conditions
+from fairmargin.core.evidence.conditions import Conditions
 
 Array = NDArray[np.float64]
 

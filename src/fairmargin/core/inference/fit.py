@@ -28,9 +28,12 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.judgement.conditions import Conditions
-from fairmargin.core.judgement.logs import GatedLog, Logs
-from fairmargin.core.judgement.model import (
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.logs import GatedLog, Logs
+from fairmargin.core.evidence.readings import Observation, circumference_known
+from fairmargin.core.evidence.reported_wind import WindBelief, wind_belief
+from fairmargin.core.laws import air, rolling, wind
+from fairmargin.core.model.road_load import (
     LegTable,
     LoggedRows,
     Pieces,
@@ -40,9 +43,6 @@ from fairmargin.core.judgement.model import (
     join,
     table,
 )
-from fairmargin.core.judgement.readings import Observation, circumference_known
-from fairmargin.core.judgement.weather import WindBelief, wind_belief
-from fairmargin.core.laws import air, rolling, wind
 from fairmargin.core.study import Event, Study
 
 Array = NDArray[np.float64]

@@ -6,7 +6,7 @@ import pytest
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.judgement.ledger import LINES
+from fairmargin.core.result.corrections import LINES
 from fairmargin.core.study import RoutePoint
 
 # Constants of the van of conftest; gusts of a calm day (0.27 m/s) are in the drag of both sides.

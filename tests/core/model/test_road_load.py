@@ -7,11 +7,11 @@ from tests.unlike import calm, on_legs
 from wltp.cycles import class3
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.judgement.conditions import leg_conditions
-from fairmargin.core.judgement.fit import FitOptions, fit_study
-from fairmargin.core.judgement.logs import gate_logs
-from fairmargin.core.judgement.model import Slot
-from fairmargin.core.judgement.readings import observations
+from fairmargin.core.evidence.conditions import leg_conditions
+from fairmargin.core.evidence.logs import gate_logs
+from fairmargin.core.evidence.readings import observations
+from fairmargin.core.inference.fit import FitOptions, fit_study
+from fairmargin.core.model.road_load import Slot
 from fairmargin.core.study import Trace
 
 

@@ -9,11 +9,11 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.judgement.conditions import Conditions
-from fairmargin.core.judgement.fit import Fit, FitOptions, reference_values, speed_of_study
-from fairmargin.core.judgement.model import Slot, join
-from fairmargin.core.judgement.readings import Observation
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.inference.fit import Fit, FitOptions, reference_values, speed_of_study
 from fairmargin.core.laws import driveline
+from fairmargin.core.model.road_load import Slot, join
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]

@@ -10,8 +10,8 @@ from typing import Final
 
 import numpy as np
 
-from fairmargin.core.judgement.logs import thin
-from fairmargin.core.judgement.readings import distance_ratios, leg_distances
+from fairmargin.core.evidence.logs import thin
+from fairmargin.core.evidence.readings import distance_ratios, leg_distances
 from fairmargin.core.laws import air, auxiliaries, rolling, wind
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
 

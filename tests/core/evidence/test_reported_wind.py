@@ -7,8 +7,8 @@ import pytest
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.judgement.conditions import leg_conditions
-from fairmargin.core.judgement.weather import REPORT_M_S, WANDER_M_S, wind_belief
+from fairmargin.core.evidence.conditions import leg_conditions
+from fairmargin.core.evidence.reported_wind import REPORT_M_S, WANDER_M_S, wind_belief
 
 
 def conditions(winds, minutes=30):

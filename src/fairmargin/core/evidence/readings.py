@@ -13,8 +13,8 @@ from typing import Final
 import numpy as np
 
 from fairmargin.core import units
-from fairmargin.core.judgement.climb import signed_energy
-from fairmargin.core.judgement.logs import thin
+from fairmargin.core.evidence.climb import signed_energy
+from fairmargin.core.evidence.logs import thin
 from fairmargin.core.study import Leg, Study, Trace
 
 _UNIFORM: Final = 1.0 / math.sqrt(12.0)

@@ -5,8 +5,8 @@ import pytest
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.judgement.fit import SCATTER_FREEDOM, SCATTER_SHARE, SCATTER_SIZES
-from fairmargin.core.judgement.scatter import learned_scatter
+from fairmargin.core.inference.fit import SCATTER_FREEDOM, SCATTER_SHARE, SCATTER_SIZES
+from fairmargin.core.inference.scatter import learned_scatter
 
 
 def evidence(sigma, seed, order="ABBAABBA"):

@@ -8,7 +8,7 @@ import statsmodels.api as sm
 from tests.conftest import VAN
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.judgement.everyday import FROST_C
+from fairmargin.core.inference.everyday import FROST_C
 from fairmargin.core.study import Change, Configuration, Leg, Study
 
 

@@ -20,9 +20,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.judgement.conditions import Conditions
-from fairmargin.core.judgement.fit import SCATTER_SIZES, Effect, scatter_grid, scatter_weights
-from fairmargin.core.judgement.readings import Observation
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.inference.fit import SCATTER_SIZES, Effect, scatter_grid, scatter_weights
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]

@@ -15,11 +15,11 @@ from typing import Literal
 import numpy as np
 
 from fairmargin.core import intervals
-from fairmargin.core.judgement.conditions import Conditions
-from fairmargin.core.judgement.fit import SCATTER_SHARE, Effect, Fit, FitOptions
-from fairmargin.core.judgement.model import Slot
-from fairmargin.core.judgement.readings import Observation, circumference_known
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.readings import Observation, circumference_known
+from fairmargin.core.inference.fit import SCATTER_SHARE, Effect, Fit, FitOptions
 from fairmargin.core.laws import aero, auxiliaries, disturbance, driveline
+from fairmargin.core.model.road_load import Slot
 from fairmargin.core.planning import display_noise_percent, drift_left
 from fairmargin.core.study import Leg, Study
 

@@ -1,0 +1,1 @@
+"""The road-load model of every leg at once, and its parameters."""

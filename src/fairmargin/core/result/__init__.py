@@ -1,0 +1,1 @@
+"""What comes out: comparisons, pairs, corrections, the verdict, and their JSON."""
