@@ -33,7 +33,9 @@ from fairmargin.core.designs import compare_designs
 from fairmargin.core.evidence.conditions import leg_conditions
 from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.core.evidence.readings import observations
-from fairmargin.core.inference.fit import FitOptions, fit_study, prepare
+from fairmargin.core.inference.fit import fit_study
+from fairmargin.core.inference.options import FitOptions
+from fairmargin.core.inference.problem import prepare
 from fairmargin.exchange.package import read_package, write_package
 from fairmargin.simulation import DayPlan, simulate, straight_road
 
@@ -61,12 +63,12 @@ def sixteen_legs() -> None:
     ours = median_s(lambda: fit_study(study, own, found, logs, FitOptions()))
     problem = prepare(study, own, found, logs, FitOptions())
     plain = median_s(
-        lambda: least_squares(problem.residuals, problem.middle, x_scale=np.sqrt(problem.var)), 3
+        lambda: least_squares(problem.residuals, problem.prior_mean, x_scale=np.sqrt(problem.prior_var)), 3
     )
-    solved = least_squares(problem.residuals, problem.middle, x_scale=np.sqrt(problem.var))
+    solved = least_squares(problem.residuals, problem.prior_mean, x_scale=np.sqrt(problem.prior_var))
     print(
         f"  one fit with its margins {1000 * ours:.1f} ms; least_squares with finite differences on the same "
-        f"{len(problem.middle)} unknowns, no margins, {1000 * plain:.0f} ms ({solved.nfev} iterations): "
+        f"{len(problem.prior_mean)} unknowns, no margins, {1000 * plain:.0f} ms ({solved.nfev} iterations): "
         f"{plain / ours:.0f} times"
     )
 

@@ -12,7 +12,7 @@ from statsmodels.stats.weightstats import ttost_paired
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.inference.fit import mixture_quantile
+from fairmargin.core.inference.posterior import mixture_quantile
 from fairmargin.core.planning import display_noise_percent, drift_left
 from fairmargin.core.result import verdict
 from fairmargin.core.result.pairs import paired_interval

@@ -22,7 +22,9 @@ from fairmargin.core.fairness import checks as fairness
 from fairmargin.core.fairness.checks import Case, Concern
 from fairmargin.core.fairness.recordings import clock_doubts, sound_logs
 from fairmargin.core.inference.everyday import fit_everyday
-from fairmargin.core.inference.fit import Effect, Fit, FitOptions, fit_study
+from fairmargin.core.inference.fit import Fit, fit_study
+from fairmargin.core.inference.options import FitOptions, Regressor
+from fairmargin.core.inference.posterior import Effect
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.planning import display_noise_percent
 from fairmargin.core.result import verdict
@@ -520,7 +522,7 @@ def _analyse_everyday(
         if not a or not b:
             continue
 
-        def without(line: str, trial: str = trial, effect: Effect = effect) -> float | None:
+        def without(line: Regressor, trial: str = trial, effect: Effect = effect) -> float | None:
             other = fit_everyday(study, own, used, warmth, speed, frozenset({line})).effects.get(trial)
             return None if other is None else effect.percent - other.percent
 

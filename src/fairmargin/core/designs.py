@@ -22,16 +22,15 @@ from fairmargin.core.evidence.conditions import Conditions, leg_conditions
 from fairmargin.core.evidence.logs import Logs, gate_logs
 from fairmargin.core.evidence.readings import observations, route_km
 from fairmargin.core.evidence.reported_wind import REPORT_M_S
-from fairmargin.core.inference.fit import (
-    FitOptions,
-    mixture_quantile,
-    prepare,
-    scatter_grid,
-    scatter_weights,
-)
+from fairmargin.core.inference.options import FitOptions, Group
+from fairmargin.core.inference.posterior import mixture_quantile, posterior
+from fairmargin.core.inference.problem import prepare
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.laws import air, auxiliaries, wind
-from fairmargin.core.model.road_load import LegTable, Road, RoadModel, Slot, join
+from fairmargin.core.model.energy import RoadModel
+from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.model.paths import LegTable, join
+from fairmargin.core.model.road import Road
 from fairmargin.core.planning.day import Timetable, timetable
 from fairmargin.core.planning.day import daylight as daylight_of
 from fairmargin.core.planning.orders import display_noise_percent, drift_left
@@ -175,20 +174,20 @@ def split(
     t = study.reference.temperature_c if temperature_c is None else temperature_c
     cabin = 0.0 if climate_c is None else auxiliaries.climate_k(climate_c, t)
     model = _steady(study, [speed_kmh / 3.6], t, wind_m_s, cabin)
-    local = np.zeros((len(model.paths.starts), len(Slot)))
+    local = np.zeros((len(model.paths.starts), len(Parameter)))
     constants = model.constants
-    local[:, Slot.MASS] = math.log1p(mass_kg / constants.mass_kg)
-    local[:, Slot.DRAG] = math.log1p(drag_area_percent / 100.0)
+    local[:, Parameter.MASS] = math.log1p(mass_kg / constants.mass_kg)
+    local[:, Parameter.DRAG] = math.log1p(drag_area_percent / 100.0)
     energies = model.energies(local, derivatives=True)
-    assert energies.by_slot is not None
+    assert energies.by_parameter is not None
     km = float(model.paths.length_m.sum()) / 1000.0
-    by = energies.by_slot.sum(axis=0) / km
+    by = energies.by_parameter.sum(axis=0) / km
     total = float(energies.wh.sum()) / km
     eta = constants.drive_efficiency
     # At the wheel: what drag and tyres take; the driveline's part is what is lost on the way there.
-    drag, tyres = float(by[Slot.DRAG]) * eta, float(by[Slot.ROLLING]) * eta
-    hills = float(by[Slot.MASS] - by[Slot.ROLLING])
-    hours = float(by[Slot.AUXILIARY_W])
+    drag, tyres = float(by[Parameter.DRAG]) * eta, float(by[Parameter.ROLLING]) * eta
+    hills = float(by[Parameter.MASS] - by[Parameter.ROLLING])
+    hours = float(by[Parameter.AUXILIARY_W])
     aux = hours * float(auxiliaries.power_w(constants.auxiliary_w, auxiliaries.CLIMATE_W_PER_K, cabin))
     return Share(drag, tyres, hills, aux, total - drag - tyres - hills - aux)
 
@@ -202,17 +201,17 @@ def expected_effect(study: Study, speeds_kmh: Sequence[float] = tuple(range(30, 
     """
     plan = study.plan
     mass = float(study.trials[0].mass_delta_kg or 0.0) if study.trials else 0.0
-    changes: list[tuple[Slot, float]] = []
+    changes: list[tuple[Parameter, float]] = []
     if plan.drag_area_percent:
-        changes.append((Slot.DRAG, math.log1p(plan.drag_area_percent / 100.0)))
+        changes.append((Parameter.DRAG, math.log1p(plan.drag_area_percent / 100.0)))
     if plan.rolling_percent:
-        changes.append((Slot.ROLLING, math.log1p(plan.rolling_percent / 100.0)))
+        changes.append((Parameter.ROLLING, math.log1p(plan.rolling_percent / 100.0)))
     if mass:
-        changes.append((Slot.MASS, math.log1p(mass / study.vehicle.constants().mass_kg)))
+        changes.append((Parameter.MASS, math.log1p(mass / study.vehicle.constants().mass_kg)))
     if plan.auxiliary_w:
-        changes.append((Slot.AUXILIARY_W, float(plan.auxiliary_w)))
+        changes.append((Parameter.AUXILIARY_W, float(plan.auxiliary_w)))
     if plan.total_percent:
-        changes.append((Slot.TOTAL, math.log1p(plan.total_percent / 100.0)))
+        changes.append((Parameter.TOTAL, math.log1p(plan.total_percent / 100.0)))
     speeds = np.asarray(speeds_kmh, dtype=float)
     if not changes:
         zero = np.zeros(len(speeds))
@@ -220,29 +219,29 @@ def expected_effect(study: Study, speeds_kmh: Sequence[float] = tuple(range(30, 
     model = _steady(study, [v / 3.6 for v in speeds], study.reference.temperature_c, 0.0, 0.0)
     per = len(model.paths.starts) // len(speeds)
     k = model.constants
-    before = np.zeros((len(model.paths.starts), len(Slot)))
+    before = np.zeros((len(model.paths.starts), len(Parameter)))
     after = before.copy()
     for slot, size in changes:
         after[:, slot] += size
     base, trial = (model.energies(local, derivatives=True) for local in (before, after))
-    assert base.by_slot is not None and trial.by_slot is not None
+    assert base.by_parameter is not None and trial.by_parameter is not None
 
     def summed(rows: Array) -> Array:
         return np.asarray(rows.reshape(len(speeds), per, *rows.shape[1:]).sum(axis=1))
 
     wh = summed(base.wh), summed(trial.wh)
-    slopes = summed(base.by_slot) / wh[0][:, None], summed(trial.by_slot) / wh[1][:, None]
+    slopes = summed(base.by_parameter) / wh[0][:, None], summed(trial.by_parameter) / wh[1][:, None]
     sds = {
-        Slot.DRAG: k.drag_area_sd_m2 / k.drag_area_m2,
-        Slot.ROLLING: k.rolling_coefficient_sd / k.rolling_coefficient,
-        Slot.EFFICIENCY: k.drive_efficiency_sd / k.drive_efficiency,
-        Slot.AUXILIARY_W: k.auxiliary_sd_w,
+        Parameter.DRAG: k.drag_area_sd_m2 / k.drag_area_m2,
+        Parameter.ROLLING: k.rolling_coefficient_sd / k.rolling_coefficient,
+        Parameter.EFFICIENCY: k.drive_efficiency_sd / k.drive_efficiency,
+        Parameter.AUXILIARY_W: k.auxiliary_sd_w,
     }
     variance = np.zeros(len(speeds))
     for slot, sd in sds.items():
         variance += ((slopes[1][:, slot] - slopes[0][:, slot]) * sd) ** 2
     for slot, size in changes:
-        if slot is not Slot.MASS:  # a mass was weighed
+        if slot is not Parameter.MASS:  # a mass was weighed
             variance += (slopes[1][:, slot] * 0.25 * size) ** 2
     ratio = wh[1] / wh[0]
     percent = (ratio - 1) * 100
@@ -474,36 +473,26 @@ def _simulate(
         found = observations(base, {})
         own = _weather(list(table.values()), study, rng)
         problem = prepare(base, own, found, logs, options)
-        theta = problem.middle
-        predicted, jacobian, ref_energy, ref_jacobian = problem.linearise(theta)
-        d = len(problem.ref_model.paths.starts) // len(problem.configurations)
-        share = ref_energy.reshape(-1, d)
-        share = share / share.sum(axis=1, keepdims=True)
-        gradient = np.einsum("cd,cdu->cu", share, ref_jacobian.reshape(-1, d, len(theta)))
-        g = gradient[1] - gradient[0]
-        change = np.array([u.group == "change" for u in problem.unknowns])
-        base_cov = (jacobian * problem.var) @ jacobian.T + np.diag(problem.rows.reading_var)
-        cross = jacobian @ (problem.var * g)
-        prior_q = float(g @ (problem.var * g))
-        fixed = float(
-            np.log(ref_energy.reshape(-1, d).sum(axis=1))[1]
-            - np.log(ref_energy.reshape(-1, d).sum(axis=1))[0]
-        )
+        theta = problem.prior_mean
+        at = problem.linearise(theta)
+        evidence = problem.evidence(at, 0.0)
+        log_levels, gradients = problem.levels(at)
+        g, fixed = gradients[1] - gradients[0], float(log_levels[1] - log_levels[0])
+        change = np.array([u.group is Group.CHANGE for u in problem.unknowns])
         for _ in range(READINGS):
-            drawn = np.sqrt(problem.var) * rng.normal(size=len(theta))
+            drawn = np.sqrt(problem.prior_var) * rng.normal(size=len(theta))
             drawn[change] = 0.0
             # The change is as large as is expected, along the direction the analysis would look for it.
-            along = problem.var * g * change
+            along = problem.prior_var * g * change
             need = math.log1p(size / 100.0) - fixed
             drawn = drawn + along * (need / max(float(along @ g), 1e-12))
             sigma = math.sqrt(scatter.freedom / rng.chisquare(scatter.freedom))
-            noise = sigma * np.sqrt(problem.owns @ problem.scatter_var) * rng.normal(size=len(predicted))
-            rounding = np.sqrt(problem.rows.reading_var * 12.0) * rng.uniform(-0.5, 0.5, len(predicted))
-            innovation = jacobian @ drawn + noise + rounding
-            grid = scatter_grid(base_cov, problem.owns, problem.scatter_var, innovation, cross[:, None])
-            weights = scatter_weights(grid.log_likelihood, options.scatter_freedom)
-            means = fixed + grid.gain[:, 0]
-            sds = np.sqrt(np.maximum(prior_q - grid.known[:, 0], 1e-12))
+            n = len(at.predicted)
+            noise = sigma * np.sqrt(problem.owns @ problem.scatter_var) * rng.normal(size=n)
+            rounding = np.sqrt(problem.rows.reading_var * 12.0) * rng.uniform(-0.5, 0.5, n)
+            innovation = at.jacobian @ drawn + noise + rounding
+            found_effect = posterior(evidence, innovation, g[None, :], [fixed], options.scatter_freedom)
+            weights, means, sds = found_effect.weights, found_effect.means[:, 0], found_effect.sds[:, 0]
             tail = (1 - study.confidence) / 2
             low, high = (100 * math.expm1(mixture_quantile(weights, means, sds, q)) for q in (tail, 1 - tail))
             middle = 100 * math.expm1(float(weights @ means))

@@ -5,7 +5,8 @@ import pytest
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.inference.fit import SCATTER_FREEDOM, SCATTER_SHARE, SCATTER_SIZES
+from fairmargin.core.inference.posterior import SCATTER_SIZES
+from fairmargin.core.inference.priors import SCATTER_FREEDOM, SCATTER_SHARE
 from fairmargin.core.inference.scatter import learned_scatter
 
 

@@ -17,9 +17,12 @@ import numpy as np
 from fairmargin.core import intervals
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation, circumference_known
-from fairmargin.core.inference.fit import SCATTER_SHARE, Effect, Fit, FitOptions
+from fairmargin.core.inference.fit import Fit
+from fairmargin.core.inference.options import Cause, FitOptions, Group, Regressor
+from fairmargin.core.inference.posterior import Effect
+from fairmargin.core.inference.priors import SCATTER_SHARE
 from fairmargin.core.laws import aero, auxiliaries, disturbance, driveline
-from fairmargin.core.model.road_load import Slot
+from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.planning import display_noise_percent, drift_left
 from fairmargin.core.study import Leg, Study
 
@@ -75,7 +78,7 @@ class Case:
         names = {c.leg for c in self.conditions if c.configuration in {self.baseline, self.trial}}
         return [leg for leg in self.study.legs if leg.leg in names]
 
-    def without(self, *things: str) -> float | None:
+    def without(self, *things: Cause) -> float | None:
         """Effect with `things` in the model minus effect without them, in per cent."""
         changed = self.refit(replace(self.options, ignore=self.options.ignore | set(things)), self.conditions)
         return self._against(changed)
@@ -104,18 +107,18 @@ class Case:
         """Effect as analysed minus the effect with other readings of some legs, in per cent."""
         return self._against(self.refit(self.options, self.conditions, None, others))
 
-    def energy_share(self, slot: Slot) -> float:
-        """Mean derivative of the log energy by one slot: the share of consumption that depends on it."""
+    def energy_share(self, parameter: Parameter) -> float:
+        """Mean derivative of the log energy by one parameter: the share of consumption that depends on it."""
         energies = self.fit.model.energies(self.fit.local, derivatives=True)
-        assert energies.by_slot is not None
-        return float(np.mean(energies.by_slot[:, slot] / energies.wh))
+        assert energies.by_parameter is not None
+        return float(np.mean(energies.by_parameter[:, parameter] / energies.wh))
 
     def _against(self, other: Fit | None) -> float | None:
         if other is None or self.trial not in other.effects:
             return None
         return self.effect.percent - other.effects[self.trial].percent
 
-    def part_percent(self, group: str) -> float:
+    def part_percent(self, group: Group) -> float:
         """Half-width that one source of the margin budget would have alone, at the study's confidence."""
         return intervals.half_width_percent(dict(self.effect.budget).get(group, 0.0), self.study.confidence)
 
@@ -186,7 +189,7 @@ def _design(case: Case) -> list[Concern]:
             Concern(
                 "days-apart",
                 "caution" if gap is None or gap > 2 else "note",
-                case.part_percent("day"),
+                case.part_percent(Group.DAY),
                 _names(b),
                 "Baseline and trial on different days",
                 f"Baseline and trial lie {when} apart: battery, road surface and driver's form are not the same. "
@@ -223,7 +226,7 @@ def _design(case: Case) -> list[Concern]:
             Concern(
                 "one-pair-only",
                 "caution",
-                case.part_percent("scatter"),
+                case.part_percent(Group.SCATTER),
                 _names(ordered),
                 "One pair only",
                 "With a single run of one configuration, nothing tells its scatter from the change.",
@@ -284,7 +287,7 @@ def _weather(case: Case) -> list[Concern]:
             Concern(
                 "weather-unlike",
                 "caution",
-                case.part_percent("wind"),
+                case.part_percent(Group.WIND),
                 _names(legs),
                 what,
                 "Wind along the road cannot be corrected; the margin has been widened for it."
@@ -303,7 +306,7 @@ def _weather(case: Case) -> list[Concern]:
             Concern(
                 "wind-strong",
                 "caution" if strongest > 8.0 else "note",
-                case.part_percent("wind"),
+                case.part_percent(Group.WIND),
                 _names([c for c in case.conditions if c.wind_speed > 5.0]),
                 f"Wind up to {strongest:.0f} m/s",
                 "What the mast reports is not what blows at the car; this is what the wind may still be worth "
@@ -321,7 +324,7 @@ def _weather(case: Case) -> list[Concern]:
         and leg.wind_gust_ms - leg.wind_speed_ms > 4
     ]
     if gusty:
-        charge = case.without("gusts")
+        charge = case.without(Cause.GUSTS)
         out.append(
             Concern(
                 "gusts",
@@ -341,7 +344,7 @@ def _weather(case: Case) -> list[Concern]:
         east = float(np.mean([c.from_east for c in b]) - np.mean([c.from_east for c in a]))
         moved = math.hypot(north, east)
         if abs(warm) > 3.0 or moved > 1.5:
-            charge = case.without("wind", "air", "tyres")
+            charge = case.without(Cause.WIND, Cause.AIR, Cause.TYRES)
             parts = []
             if abs(warm) > 3.0:
                 parts.append(f"trial legs were {abs(warm):.0f} K {'warmer' if warm > 0 else 'colder'}")
@@ -433,7 +436,7 @@ def _driving(case: Case) -> list[Concern]:
         early = [float(np.mean([c.warm_share for c in side])) for side in (a, b)]
         if abs(early[1] - early[0]) > 0.12:
             cold = [c for c in case.conditions if c.warm_share > 0.3]
-            charge = case.without("warm-up")
+            charge = case.without(Cause.WARM_UP)
             out.append(
                 Concern(
                     "cold-tyres",
@@ -488,7 +491,7 @@ def _driving(case: Case) -> list[Concern]:
             # The leg's own time already slows the model down: price it as if nobody had been held up.
             free = float(np.median([c.speed_m_s for c in case.conditions]))
             level = [replace(c, speed_m_s=free) if c.leg in legs else c for c in case.conditions]
-            blind = replace(case.options, ignore=case.options.ignore | {"events"})
+            blind = replace(case.options, ignore=case.options.ignore | {Cause.EVENTS})
             charge, covered = case._against(case.refit(blind, level)), True
         else:
             charge = case.dropping(legs)
@@ -536,7 +539,7 @@ def _driving(case: Case) -> list[Concern]:
 def _as_usual(case: Case, kind: str, legs: Sequence[str]) -> float:
     """What a thing usually does to legs that cannot be left out, as a difference of means (common practice)."""
     if kind == "following-closely":
-        worth = -disturbance.WAKE_SHARE * case.energy_share(Slot.DRAG)
+        worth = -disturbance.WAKE_SHARE * case.energy_share(Parameter.DRAG)
     else:
         worth = disturbance.RAIN_SHARE
     shares = [sum(c.leg in legs for c in side) / max(len(side), 1) for side in case.both]
@@ -634,7 +637,7 @@ def _instruments(case: Case) -> list[Concern]:
             Concern(
                 "rolling-circumference-changed",
                 "caution",
-                case.part_percent("circumference"),
+                case.part_percent(Group.CIRCUMFERENCE),
                 tuple(leg.leg for leg in legs if leg.configuration == case.trial),
                 "Rolling circumference not known",
                 "Other wheels or tyres change the odometer, and with it every per-distance figure the car shows; "
@@ -677,7 +680,7 @@ def _vehicle(case: Case) -> list[Concern]:
             Concern(
                 "tyre-pressure-unlike",
                 "note",
-                case.without("pressure"),
+                case.without(Cause.PRESSURE),
                 tuple(x.leg for x in b),
                 f"Tyres {abs(pressure):.0f} kPa {'higher' if pressure > 0 else 'lower'} on trial legs",
                 "Rolling resistance falls with pressure; the difference is corrected.",
@@ -688,7 +691,7 @@ def _vehicle(case: Case) -> list[Concern]:
         )
     settings = [{x.climate for x in side if x.climate} for side in (a, b)]
     if settings[0] and settings[1] and settings[0] != settings[1]:
-        charge = case.without("climate")
+        charge = case.without(Cause.CLIMATE)
         out.append(
             Concern(
                 "climate-unlike",
@@ -739,7 +742,7 @@ def _vehicle(case: Case) -> list[Concern]:
             Concern(
                 "mass-unlike",
                 "note",
-                case.without("mass"),
+                case.without(Cause.MASS),
                 tuple(x.leg for x in (*a, *b) if x.mass_delta_kg),
                 f"{abs(mass):.0f} kg more aboard on {'trial' if mass > 0 else 'baseline'} legs",
                 "A load that is not part of the change; corrected through the model.",
@@ -765,7 +768,7 @@ def _second_change(case: Case) -> list[Concern]:
         and study.change.kind not in usual
         and "mass" not in mechanisms
     ):
-        charge = 100.0 * case.energy_share(Slot.MASS) * mass / fit.model.constants.mass_kg
+        charge = 100.0 * case.energy_share(Parameter.MASS) * mass / fit.model.constants.mass_kg
         out.append(
             Concern(
                 "second-change",
@@ -797,13 +800,13 @@ def _second_change(case: Case) -> list[Concern]:
     shape = mechanisms & {"aerodynamic", "mixed", "unknown"}
     area = (trial.frontal_area_delta_m2 or 0.0) - (base.frontal_area_delta_m2 or 0.0)
     if study.change.kind == "payload" and not shape and mass > 0:
-        by_mass = 100.0 * case.energy_share(Slot.MASS) * mass / fit.model.constants.mass_kg
+        by_mass = 100.0 * case.energy_share(Parameter.MASS) * mass / fit.model.constants.mass_kg
         half = 0.5 * float(np.ptp(case.effect.interval_percent(study.confidence)))
         beyond = case.effect.percent - by_mass
         if area > 0.02 or beyond > max(half, 0.5):
             by_area = (
                 100.0
-                * case.energy_share(Slot.DRAG)
+                * case.energy_share(Parameter.DRAG)
                 * aero.box_drag_area_m2(area)
                 / fit.model.constants.drag_area_m2
             )
@@ -884,7 +887,7 @@ def check_everyday(
     conditions: Sequence[Conditions],
     observations: Sequence[Observation],
     effect: Effect,
-    without: Callable[[str], float | None],
+    without: Callable[[Regressor], float | None],
 ) -> list[Concern]:
     """Concerns of everyday logs: what the regression leans on, and whether it may.
 
@@ -905,7 +908,7 @@ def check_everyday(
     """
     out: list[Concern] = []
 
-    def part(group: str) -> float:
+    def part(group: Group) -> float:
         return intervals.half_width_percent(dict(effect.budget).get(group, 0.0), study.confidence)
 
     a = [c for c in conditions if c.configuration == study.baseline.id]
@@ -913,7 +916,7 @@ def check_everyday(
     km = {o.legs[0]: o.true_km for o in observations}
     tables = {
         "weather-unlike": (
-            "temperature",
+            Regressor.TEMPERATURE,
             [c.temperature_c for c in a],
             [c.temperature_c for c in b],
             3.0,
@@ -921,7 +924,7 @@ def check_everyday(
             "Trips in unlike weather",
         ),
         "speed-unlike": (
-            "speed",
+            Regressor.SPEED,
             [3.6 * c.speed_m_s for c in a],
             [3.6 * c.speed_m_s for c in b],
             5.0,
@@ -929,7 +932,7 @@ def check_everyday(
             "Trips at unlike speeds",
         ),
         "distance-unlike": (
-            "trip_length",
+            Regressor.TRIP_LENGTH,
             [km[c.leg] for c in a],
             [km[c.leg] for c in b],
             0.2 * float(np.mean(list(km.values()))),
@@ -966,7 +969,7 @@ def check_everyday(
             Concern(
                 "days-apart",
                 "note" if min(len(days_a), len(days_b)) > 3 else "caution",
-                part("day"),
+                part(Group.DAY),
                 _names(b),
                 "Baseline and trial on different days",
                 "Everyday logs of weeks with and weeks without: what each day did is in the margin.",
@@ -981,7 +984,7 @@ def check_everyday(
             Concern(
                 "one-pair-only" if few == 1 else "few-trips",
                 "caution",
-                part("scatter"),
+                part(Group.SCATTER),
                 _names(conditions),
                 f"Only {few} trip{'s' if few != 1 else ''} of one configuration",
                 "Everyday trips scatter by 5 % and more (common practice); a handful says little.",
@@ -1040,7 +1043,7 @@ def _statistics(case: Case) -> list[Concern]:
             Concern(
                 "scatter-large",
                 "note" if case.fit.scatter_share < 2.5 * SCATTER_SHARE else "caution",
-                case.part_percent("scatter"),
+                case.part_percent(Group.SCATTER),
                 _names(case.conditions),
                 "Legs disagree more than usual",
                 f"Run-to-run scatter {100 * case.fit.scatter_share:.1f} %, where a careful 30 km run has 1 to 2 % "

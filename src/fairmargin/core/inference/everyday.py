@@ -13,8 +13,8 @@ References
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -22,20 +22,36 @@ from numpy.typing import NDArray
 
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.inference.fit import SCATTER_SIZES, Effect, scatter_grid, scatter_weights
+from fairmargin.core.inference.options import Group, Regressor
+from fairmargin.core.inference.posterior import Effect, Evidence, Posterior, posterior
+from fairmargin.core.inference.priors import Prior
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
 
-TRIP_SCATTER: Final = 0.06  # of a 10 km trip; common practice
+TRIP_SCATTER: Final = 0.06  # of a trip of TRIP_KM; common practice
+TRIP_KM: Final = 10.0
+TRIP_REACH: Final = (0.3, 4.0)  # of its variance, for long and short trips
 TRIP_FREEDOM: Final = 6.0
-DAY_SD: Final = 0.025
-#: Regressors: middle and standard deviation of their slopes. Common practice.
-WARMER_PER_K: Final = (-0.006, 0.006)
-FROST_PER_K: Final = (0.008, 0.010)  # on top, for each kelvin below FROST_C
 FROST_C: Final = 8.0
-SPEED_SQUARED: Final = (0.30, 0.30)  # per (90 km/h)²
-SHORT_TRIP_KM: Final = (0.6, 0.8)  # a trip of L km uses this over L more
+SPEED_KMH: Final = 90.0  # in which speeds are counted
+#: Priors of the regression. Common practice.
+LEVEL: Final = Prior(1.0, "log", "level of the vehicle")
+CHANGE: Final = Prior(0.5, "log", "what the change does")
+DAY: Final = Prior(0.025, "log", "what a day does to all its trips")
+WARMER_PER_K: Final = Prior(0.006, "1/K", "consumption per kelvin of outside air", mean=-0.006)
+FROST_PER_K: Final = Prior(0.010, "1/K", "on top, for each kelvin below FROST_C", mean=0.008)
+SPEED_SQUARED: Final = Prior(0.30, "1/(90 km/h)²", "consumption against the square of speed", mean=0.30)
+SHORT_TRIP_KM: Final = Prior(0.8, "km", "a trip of L km uses this over L more", mean=0.6)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Column:
+    """One column of the regression."""
+
+    name: str
+    values: Array
+    prior: Prior
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -43,7 +59,7 @@ class EverydayFit:
     """Effects, and what each trip is corrected by (shares, by ledger line)."""
 
     effects: dict[str, Effect]
-    corrections: dict[str, dict[str, float]]  # leg → line → log correction
+    corrections: Mapping[str, Mapping[str, float]]  # leg → regressor → log correction
     scatter_share: float
     trip_sd: dict[str, float]
     slopes: dict[str, float]
@@ -55,7 +71,7 @@ def fit_everyday(
     observations: Sequence[Observation],
     temperature_c: float,
     speed_m_s: float,
-    without: frozenset[str] = frozenset(),
+    without: frozenset[Regressor] = frozenset(),
 ) -> EverydayFit:
     """Regress trips [1]_.
 
@@ -67,8 +83,8 @@ def fit_everyday(
     observations : sequence of Observation
     temperature_c, speed_m_s : float
         What the trips are corrected to.
-    without : frozenset of str
-        Lines left out of the regression (temperature, speed, trip_length), for pricing them.
+    without : frozenset of Regressor
+        Left out of the regression, for pricing them.
 
     Returns
     -------
@@ -81,93 +97,99 @@ def fit_everyday(
     """
     if not observations:
         raise ValueError("a regression needs at least one trip with a reading")
-    n = len(observations)
     km = np.array([o.true_km for o in observations])
     measured = np.log(np.array([o.true_wh_per_km for o in observations]))
-    t = np.array([c.temperature_c for c in conditions])
-    v = np.array([c.speed_m_s for c in conditions]) * 3.6 / 90.0
-    mean_km = float(km.sum() / n)
-    columns: list[tuple[str, Array, float, float]] = [
-        ("temperature", t - temperature_c, *WARMER_PER_K),
-        (
-            "temperature",
-            np.maximum(FROST_C - t, 0.0) - max(FROST_C - temperature_c, 0.0),
-            *FROST_PER_K,
-        ),
-        ("speed", v**2 - (speed_m_s * 3.6 / 90.0) ** 2, *SPEED_SQUARED),
-        ("trip_length", 1.0 / km - 1.0 / mean_km, *SHORT_TRIP_KM),
-    ]
-    columns = [c for c in columns if c[0] not in without]
     trials = [x.id for x in study.trials if any(c.configuration == x.id for c in conditions)]
-    design = [np.ones(n), *[np.array([float(c.configuration == x) for c in conditions]) for x in trials]]
-    middle, sd = [float(measured.mean()), *[0.0] * len(trials)], [1.0, *[0.5] * len(trials)]
-    for _, values, m, s in columns:
-        design.append(values)
-        middle.append(m)
-        sd.append(s)
-    for day in sorted({c.day for c in conditions}):
-        design.append(np.array([float(c.day == day) for c in conditions]))
-        middle.append(0.0)
-        sd.append(DAY_SD)
-    x = np.stack(design, axis=1)
-    mu, var = np.array(middle), np.array(sd) ** 2
-    reading_var = np.array([o.relative_sd for o in observations]) ** 2
-    scatter_var = TRIP_SCATTER**2 * np.clip(10.0 / km, 0.3, 4.0)
-    innovation = measured - x @ mu
-    base = (x * var) @ x.T + np.diag(reading_var)
-    gradients = np.zeros((len(trials), len(mu)))
-    for i in range(len(trials)):
-        gradients[i, 1 + i] = 1.0
-    crosses = x @ (var * gradients).T
-    grid = scatter_grid(base, np.eye(n), scatter_var, innovation, crosses)
-    mix = scatter_weights(grid.log_likelihood, TRIP_FREEDOM)
-    multiple = float(mix @ SCATTER_SIZES)
-    cov = base + np.diag(scatter_var * multiple**2)
-    inverse = np.linalg.inv(cov)
-    slopes = mu + var * (x.T @ (inverse @ innovation))
-    level = float(np.exp(slopes[0]))
-    effects = {}
-    for i, name in enumerate(trials):
-        prior_q = float(gradients[i] @ (var * gradients[i]))
-        estimator = inverse @ crosses[:, i]
-        leak = (gradients[i] - estimator @ x) ** 2 * var
-        scatter = float(estimator**2 @ scatter_var) * multiple**2
-        rounding = float(estimator**2 @ reading_var)
-        first_day = 1 + len(trials) + len(columns)
-        days = float(leak[first_day:].sum())
-        groups = {"scatter": scatter, "display step": rounding, "day": days}
-        for (line, *_), value in zip(columns, leak[1 + len(trials) : first_day].tolist(), strict=True):
-            groups[line] = groups.get(line, 0.0) + value
-        weighted = inverse @ innovation
-        effects[name] = Effect(
-            trial=name,
-            log_ratio=float(mix @ grid.gain[:, i]),
-            weights=mix,
-            means=grid.gain[:, i],
-            sds=np.sqrt(np.maximum(prior_q - grid.known[:, i], 1e-12)),
-            systematic_variance=float(leak[:first_day].sum()),
-            random_variance=scatter + rounding + days,
-            budget=tuple(sorted(groups.items(), key=lambda kv: -kv[1])),
-            baseline_wh_per_km=level,
-            trial_wh_per_km=level * math.exp(slopes[1 + i]),
-            influence={
-                o.legs[0]: -float(estimator[j] * weighted[j] / inverse[j, j])
-                for j, o in enumerate(observations)
-            },
-        )
-    corrections: dict[str, dict[str, float]] = {o.legs[0]: {} for o in observations}
-    for k, (line, values, _, _) in enumerate(columns):
-        slope = float(slopes[1 + len(trials) + k])
-        for o, value in zip(observations, values.tolist(), strict=True):
-            own = corrections[o.legs[0]]
-            own[line] = own.get(line, 0.0) - slope * value
-    return EverydayFit(
-        effects,
-        corrections,
-        TRIP_SCATTER * multiple,
-        {
-            o.legs[0]: float(math.sqrt(scatter_var[j] * multiple**2 + reading_var[j]))
-            for j, o in enumerate(observations)
-        },
-        {line: float(slopes[1 + len(trials) + k]) for k, (line, *_) in enumerate(columns)},
+    slopes = [
+        c for c in _slopes(conditions, km, temperature_c, speed_m_s) if Regressor(c.name) not in without
+    ]
+    level = Column("level", np.ones(len(km)), LEVEL)
+    changes = [Column(x, np.array([float(c.configuration == x) for c in conditions]), CHANGE) for x in trials]
+    days = [
+        Column(Group.DAY, np.array([float(c.day == day) for c in conditions]), DAY)
+        for day in sorted({c.day for c in conditions})
+    ]
+    columns = [level, *changes, *slopes, *days]
+    mean = np.array([float(measured.mean()), *(c.prior.mean for c in columns[1:])])
+    design = np.stack([c.values for c in columns], axis=1)
+    evidence = Evidence(
+        design,
+        np.array([c.prior.sd for c in columns]) ** 2,
+        np.array([o.relative_sd for o in observations]) ** 2,
+        np.eye(len(km)),
+        TRIP_SCATTER**2 * np.clip(TRIP_KM / km, *TRIP_REACH),
     )
+    gradients = np.zeros((len(trials), len(columns)))
+    gradients[np.arange(len(trials)), 1 + np.arange(len(trials))] = 1.0
+    result = posterior(evidence, measured - design @ mean, gradients, [0.0] * len(trials), TRIP_FREEDOM)
+    result = replace(result, stated_multiple=result.scatter_multiple)
+    values = mean + evidence.prior_var * (design.T @ (result.inverse @ result.innovation))
+    names = [o.legs[0] for o in observations]
+    sd = np.sqrt(evidence.scatter_var * result.stated_multiple**2 + evidence.noise)
+    return EverydayFit(
+        {name: _effect(name, i, columns, values, result, names) for i, name in enumerate(trials)},
+        _corrections(names, columns, values),
+        TRIP_SCATTER * result.scatter_multiple,
+        {name: float(own) for name, own in zip(names, sd, strict=True)},
+        {c.name: float(v) for c, v in zip(columns, values, strict=True) if c in slopes},
+    )
+
+
+def _slopes(
+    conditions: Sequence[Conditions], km: Array, temperature_c: float, speed_m_s: float
+) -> list[Column]:
+    """Columns of what temperature, speed and length do, zero at what the trips are corrected to."""
+    t = np.array([c.temperature_c for c in conditions])
+    v = np.array([c.speed_m_s for c in conditions]) * 3.6 / SPEED_KMH
+    frost = np.maximum(FROST_C - t, 0.0) - max(FROST_C - temperature_c, 0.0)
+    return [
+        Column(Regressor.TEMPERATURE, t - temperature_c, WARMER_PER_K),
+        Column(Regressor.TEMPERATURE, frost, FROST_PER_K),
+        Column(Regressor.SPEED, v**2 - (speed_m_s * 3.6 / SPEED_KMH) ** 2, SPEED_SQUARED),
+        Column(Regressor.TRIP_LENGTH, 1.0 / km - 1.0 / float(km.sum() / len(km)), SHORT_TRIP_KM),
+    ]
+
+
+def _effect(
+    trial: str, i: int, columns: Sequence[Column], values: Array, result: Posterior, names: Sequence[str]
+) -> Effect:
+    """One trial's effect with the budget of its margin."""
+    leak, estimator = result.leaks[i], result.estimators[:, i]
+    scatter = result.scatter_part(i)
+    rounding = float(estimator**2 @ result.evidence.noise)
+    is_day = np.array([c.prior is DAY for c in columns])
+    budget: dict[str, float] = {
+        Group.SCATTER: scatter,
+        Group.DISPLAY_STEP: rounding,
+        Group.DAY: float(leak[is_day].sum()),
+    }
+    for c, value in zip(columns, leak.tolist(), strict=True):
+        if c.name in set(Regressor):
+            budget[c.name] = budget.get(c.name, 0.0) + value
+    level = float(np.exp(values[0]))
+    return Effect(
+        trial=trial,
+        log_ratio=float(result.weights @ result.means[:, i]),
+        weights=result.weights,
+        means=result.means[:, i],
+        sds=result.sds[:, i],
+        systematic_variance=float(leak[~is_day].sum()),
+        random_variance=scatter + rounding + float(leak[is_day].sum()),
+        budget=tuple(sorted(((str(k), v) for k, v in budget.items()), key=lambda kv: -kv[1])),
+        baseline_wh_per_km=level,
+        trial_wh_per_km=level * math.exp(values[1 + i]),
+        influence=dict(zip(names, result.influence(i).tolist(), strict=True)),
+    )
+
+
+def _corrections(
+    names: Sequence[str], columns: Sequence[Column], values: Array
+) -> Mapping[str, Mapping[str, float]]:
+    """What each trip is corrected by, as logarithms by regressor."""
+    out: dict[str, dict[str, float]] = {name: {} for name in names}
+    for c, slope in zip(columns, values.tolist(), strict=True):
+        if c.name not in set(Regressor):
+            continue
+        for name, value in zip(names, c.values.tolist(), strict=True):
+            out[name][c.name] = out[name].get(c.name, 0.0) - slope * value
+    return out

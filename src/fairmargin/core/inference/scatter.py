@@ -11,7 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fairmargin.core.inference.fit import SCATTER_FREEDOM, SCATTER_SHARE, SCATTER_SIZES, scatter_weights
+from fairmargin.core.inference.posterior import SCATTER_SIZES, scatter_weights
+from fairmargin.core.inference.priors import SCATTER_FREEDOM, SCATTER_SHARE
 
 MOST_FREEDOM = 60.0  # however many studies: the next day may still be another
 

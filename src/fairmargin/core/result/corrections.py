@@ -11,9 +11,12 @@ from numpy.typing import NDArray
 
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.inference.fit import Fit, FitOptions, reference_values, speed_of_study
+from fairmargin.core.inference.fit import Fit
+from fairmargin.core.inference.options import FitOptions
+from fairmargin.core.inference.problem import reference_of, speed_of_study
 from fairmargin.core.laws import driveline
-from fairmargin.core.model.road_load import Slot, join
+from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.model.paths import join
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
@@ -51,18 +54,18 @@ def corrections(
     exchanged last: a leg gets the mean of the directions driven, so that out and back can be compared.
     """
     n = len(conditions)
-    reference = reference_values(study, conditions, options.view)
+    reference = reference_of(study, conditions, options.view)
     road = fit.road
     speed = speed_of_study(study, conditions)
     local = fit.local.copy()
-    for slot in (Slot.TOTAL, Slot.SPEED):
+    for parameter in (Parameter.TOTAL, Parameter.SPEED):
         # Statistical terms stay out of the ledger; the change itself is restored below.
-        local[:, slot] = 0.0
+        local[:, parameter] = 0.0
     for trial in study.trials:
         total = fit.values.get(f"{trial.id}: technique") or 0.0
         for name in ("mixed", "unknown"):
             total += fit.values.get(f"{trial.id}: {name}") or 0.0
-        local[[c.configuration == trial.id for c in conditions], Slot.TOTAL] += total
+        local[[c.configuration == trial.id for c in conditions], Parameter.TOTAL] += total
 
     measured, true_energy, gated = np.empty(n), np.empty(n), np.empty(n)
     index = {c.leg: i for i, c in enumerate(conditions)}
@@ -92,22 +95,22 @@ def corrections(
         state = replace(state, paths=steady).replaced(stopped_s=np.zeros(n))
     line("speed", state.energies(local, False).wh)
     heading = state.paths.heading_known.astype(float)
-    local[:, Slot.WIND_NORTH] = local[:, Slot.WIND_EAST] = 0.0
+    local[:, Parameter.WIND_NORTH] = local[:, Parameter.WIND_EAST] = 0.0
     state = state.replaced(
-        from_north=reference["north"] * heading,
-        from_east=reference["east"] * heading,
-        turbulence=np.full(n, reference["turbulence"]),
+        from_north=reference.from_north * heading,
+        from_east=reference.from_east * heading,
+        turbulence=np.full(n, reference.turbulence_m_s),
     )
     line("wind", state.energies(local, False).wh)
-    state = state.replaced(density=np.full(n, reference["density"]))
+    state = state.replaced(density=np.full(n, reference.density_kg_m3))
     line("air_density", state.energies(local, False).wh)
     # Tyres and driveline both follow the temperature: exchange it for the tyres alone first.
     driven_c = state.legs.temperature_c
-    per_k = driveline.TEMPERATURE_PER_K + local[:, Slot.DRIVELINE_PER_K]
+    per_k = driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K]
     drive_then = np.log(driveline.temperature_factor(driven_c, per_k).value)
-    drive_now = np.log(driveline.temperature_factor(reference["temperature_c"], per_k).value)
-    state = state.replaced(temperature_c=np.full(n, reference["temperature_c"]))
-    local[:, Slot.TOTAL] += drive_then - drive_now
+    drive_now = np.log(driveline.temperature_factor(reference.temperature_c, per_k).value)
+    state = state.replaced(temperature_c=np.full(n, reference.temperature_c))
+    local[:, Parameter.TOTAL] += drive_then - drive_now
     line("tyre_temperature", state.energies(local, False).wh)
     state = state.replaced(warm_share=np.zeros(n))
     line("tyre_warm_up", state.energies(local, False).wh)
@@ -115,7 +118,7 @@ def corrections(
     line("tyre_pressure", state.energies(local, False).wh)
     state = state.replaced(climate_k=np.zeros(n))
     line("climate", state.energies(local, False).wh)
-    local[:, Slot.TOTAL] -= drive_then - drive_now
+    local[:, Parameter.TOTAL] -= drive_then - drive_now
     line("driveline", state.energies(local, False).wh)
     state = state.replaced(mass_delta_kg=np.zeros(n))
     line("mass", state.energies(local, False).wh)

@@ -10,8 +10,9 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.evidence.conditions import leg_conditions
 from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.core.evidence.readings import observations
-from fairmargin.core.inference.fit import FitOptions, fit_study
-from fairmargin.core.model.road_load import Slot
+from fairmargin.core.inference.fit import fit_study
+from fairmargin.core.inference.options import FitOptions
+from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Trace
 
 
@@ -64,21 +65,21 @@ def test_every_derivative_matches_finite_differences():
     fit = fitted(study)
     assert set(fit.model.paths.stops) == {0.0, 1.0}
     local = fit.local
-    exact = fit.model.energies(local, derivatives=True).by_slot
-    for slot in Slot:
+    exact = fit.model.energies(local, derivatives=True).by_parameter
+    for parameter in Parameter:
         step = {
-            Slot.AUXILIARY_W: 1.0,
-            Slot.CLIMATE_W_PER_K: 0.1,
-            Slot.WIND_NORTH: 1e-3,
-            Slot.WIND_EAST: 1e-3,
-        }.get(slot, 1e-5)
+            Parameter.AUXILIARY_W: 1.0,
+            Parameter.CLIMATE_W_PER_K: 0.1,
+            Parameter.WIND_NORTH: 1e-3,
+            Parameter.WIND_EAST: 1e-3,
+        }.get(parameter, 1e-5)
         up, down = local.copy(), local.copy()
-        up[:, slot] += step
-        down[:, slot] -= step
+        up[:, parameter] += step
+        down[:, parameter] -= step
         numeric = (fit.model.energies(up, False).wh - fit.model.energies(down, False).wh) / (2 * step)
-        assert exact[:, slot] == pytest.approx(numeric, rel=2e-4, abs=1e-4 * np.abs(numeric).max() + 1e-6), (
-            slot.name
-        )
+        assert exact[:, parameter] == pytest.approx(
+            numeric, rel=2e-4, abs=1e-4 * np.abs(numeric).max() + 1e-6
+        ), parameter.name
 
 
 def test_a_logged_leg_goes_through_its_own_speeds():

@@ -1,0 +1,63 @@
+"""What a fit leaves out or changes: for the other views, and for pricing concerns."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from fairmargin.core.inference.priors import SCATTER_FREEDOM, SCATTER_SHARE
+
+
+class Cause(StrEnum):
+    """Something that the model corrects for, and that a fit can be asked to leave out."""
+
+    WIND = "wind"
+    GUSTS = "gusts"
+    AIR = "air"
+    TYRES = "tyres"
+    WARM_UP = "warm-up"
+    CLIMATE = "climate"
+    EVENTS = "events"
+    PRESSURE = "pressure"
+    MASS = "mass"
+
+
+class Regressor(StrEnum):
+    """A line of the regression of everyday logs."""
+
+    TEMPERATURE = "temperature"
+    SPEED = "speed"
+    TRIP_LENGTH = "trip_length"
+
+
+class Group(StrEnum):
+    """Source of a margin, as the budget names it."""
+
+    VEHICLE = "vehicle"
+    WIND = "wind"
+    WIND_OF_RUNS = "wind of runs"  # told as wind; random from run to run
+    TEMPERATURE = "temperature"
+    WARM_UP = "warm-up"
+    CLIMATE = "climate"
+    TYRES = "tyres"
+    DISPLAY_STEP = "display step"
+    INSTRUMENTS = "instruments"
+    DAY = "day"
+    SPEED = "speed"
+    DIRECTION = "direction"
+    ROAD = "road"
+    VEHICLES = "vehicles"
+    CIRCUMFERENCE = "circumference"
+    CHANGE = "change"
+    SCATTER = "scatter"
+
+
+@dataclass(frozen=True, slots=True)
+class FitOptions:
+    """What to leave out or change."""
+
+    view: str = "reference"  # reference | study-mean
+    ignore: frozenset[Cause] = frozenset()
+    drop_legs: frozenset[str] = frozenset()
+    scatter_share: float = SCATTER_SHARE
+    scatter_freedom: float = SCATTER_FREEDOM

@@ -1,0 +1,116 @@
+"""Every prior of the fit in one table: what it is, its size, its unit, and where the size comes from.
+
+docs/method.md tells the reader of each; a size changes here and nowhere else.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+from fairmargin.core.laws import wind
+
+PRACTICE: Final = "common practice"
+
+
+@dataclass(frozen=True, slots=True)
+class Prior:
+    """One prior: standard deviation around a mean."""
+
+    sd: float
+    unit: str
+    what: str
+    mean: float = 0.0
+    source: str = PRACTICE
+
+
+# ---------------------------------------------------------------- scatter from run to run
+
+SCATTER_SHARE: Final = 0.0105  # of a careful run of SCATTER_KM (a run scatters by 1 to 2 %, common practice)
+SCATTER_FREEDOM: Final = 8.0  # weight of that opinion, in degrees of freedom
+SCATTER_KM: Final = 30.0
+SCATTER_REACH: Final = (0.7, 2.5)  # multiples of it that short and long drives are held within
+LOGGED_SCATTER: Final = 0.8  # of it is left once a log gives the speeds
+
+# ---------------------------------------------------------------- the vehicle and the change
+
+LEVEL: Final = Prior(0.4, "log", "level of the model against the vehicle")
+CONTROL: Final = Prior(0.10, "log", "level of a control vehicle against the test vehicle")
+CHANGE: Final = Prior(0.5, "log", "what the change does to its parameter")
+CHANGE_AUXILIARY: Final = Prior(2500.0, "W", "what the change does to auxiliary power")
+CIRCUMFERENCE: Final = Prior(0.005, "log", "rolling circumference of other wheels that nobody measured")
+
+# ---------------------------------------------------------------- wind
+
+HEIGHT_FACTOR: Final = Prior(
+    wind.HEIGHT_FACTOR_SD, "1", "share of the mast's wind at the car, over its terrain's"
+)
+YAW_SLOPE: Final = Prior(0.006, "1/degree", "growth of the drag area with yaw")
+WIND_DAY: Final = Prior(0.4, "m/s", "what all reports of a day share: the mast is not the road")
+WIND_WITHIN_LEG: Final = Prior(0.3, "m/s", "wind from the first half of a leg to the second")
+WIND_OF_LEG: Final = Prior(1.0, "1", "wind of a leg, in units of what its reports leave open")
+SHELTER: Final = Prior(0.10, "1", "share of the mast's wind at one place of the road, over the road's")
+WIND_GROWTH: Final = (0.55, 0.13)  # wind errors times this much, plus this much per m/s of reported wind
+MOST_WIND_GROWTH: Final = 1.6
+USUAL_WIND_M_S: Final = 3.5  # where nobody reported any
+
+# ---------------------------------------------------------------- warmth
+
+TYRE_PER_K: Final = Prior(0.0016, "1/K", "rolling resistance per kelvin of outside air")
+DRIVELINE_PER_K: Final = Prior(0.0005, "1/K", "consumption per kelvin of outside air, battery and driveline")
+WARM_UP: Final = Prior(0.055, "1", "rise of rolling resistance on wholly cold tyres", mean=0.04)
+CLIMATE: Final = Prior(25.0, "W/K", "climate load per kelvin between cabin and outside")
+CHARGING_PER_K: Final = Prior(0.001, "1/K", "charging losses per kelvin")
+
+# ---------------------------------------------------------------- road, day, tyres
+
+PRESSURE_EXPONENT: Final = Prior(0.15, "1", "exponent of rolling resistance against tyre pressure")
+DIRECTION: Final = Prior(0.015, "log", "what the model gets wrong in one direction")
+DAY: Final = Prior(0.006, "log", "what a day does to all its legs")
+PRESSURE_MISSING: Final = Prior(0.005, "log", "air pressure of a day that nobody noted")
+SIDE_BY_SIDE: Final = Prior(0.02, "log", "what both vehicles of a moment share beyond the reported weather")
+WET: Final = {
+    "damp": Prior(0.02, "log", "a damp road"),
+    "wet": Prior(0.05, "log", "a wet road"),
+    "snow": Prior(0.10, "log", "a road with snow"),
+}
+PLACE: Final = Prior(0.04, "log", "surface and height errors of one segment of the road")
+
+# ---------------------------------------------------------------- instruments
+
+#: Calibration of one kind of instrument against another, where legs were not all read with the same.
+INSTRUMENT: Final = {
+    "logger": Prior(0.01, "log", "calibration of a logger"),
+    "trip energy": Prior(0.01, "log", "calibration of the car's energy counter"),
+    "trip average": Prior(0.01, "log", "calibration of the car's average"),
+    "fuel": Prior(0.02, "log", "fill of a tank"),
+    "charge back": Prior(0.02, "log", "charging losses"),
+    "state of charge": Prior(0.03, "log", "usable capacity"),
+}
+TRUNCATION: Final = Prior(0.25, "steps", "a display that cuts off instead of rounding is half a step low")
+LOGGER_NOISE: Final = 0.0005  # of a segment's energy
+
+# ---------------------------------------------------------------- logged legs
+
+SEGMENT_SHARE: Final = 0.02  # noise of one kilometre of a logged leg
+SEGMENT_FREEDOM: Final = 8.0  # weight of that opinion
+GUST_PART: Final = 0.65  # of a segment's noise variance that is gusts, at GUST_TURBULENCE_M_S
+GUST_TURBULENCE_M_S: Final = 0.65
+GAP_SHARE: Final = 0.5  # standard deviation of a bridged gap, of its share
+
+
+def wind_growth(reported_m_s: float | None) -> float:
+    """A mast some way off errs more in a strong wind than in a light one: factor on the wind's priors."""
+    speed = USUAL_WIND_M_S if reported_m_s is None else reported_m_s
+    return min(WIND_GROWTH[0] + WIND_GROWTH[1] * speed, MOST_WIND_GROWTH)
+
+
+def table() -> dict[str, Prior]:
+    """Every prior by name."""
+    found: dict[str, Prior] = {}
+    for name, value in globals().items():
+        if isinstance(value, Prior):
+            found[name] = value
+        elif isinstance(value, dict) and all(isinstance(v, Prior) for v in value.values()) and value:
+            found |= {f"{name} {key}": v for key, v in value.items()}
+    return found

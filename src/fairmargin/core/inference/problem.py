@@ -1,0 +1,342 @@
+"""Everything about a fit but its solution: rows on the road, the model, the unknowns with their priors, the noise."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.logs import Logs
+from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reported_wind import WindBelief, wind_belief
+from fairmargin.core.inference import priors
+from fairmargin.core.inference.options import Cause, FitOptions
+from fairmargin.core.inference.posterior import Evidence
+from fairmargin.core.inference.rows import Rows, lay_rows
+from fairmargin.core.inference.unknowns import (
+    Scene,
+    Unknown,
+    leg_unknowns,
+    reported_growth,
+    segment_unknowns,
+)
+from fairmargin.core.laws import air, wind
+from fairmargin.core.model.energy import RoadModel
+from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.model.paths import LegTable, Stretches, conditions_table, join
+from fairmargin.core.model.road import Road
+from fairmargin.core.study import Study
+
+Array = NDArray[np.float64]
+
+LEAST_SHARE: Final = 0.02  # of the measured energy, below which a modelled one is not believed
+MOST_CYCLES: Final = 8  # logged drives that an effect for the speeds as driven is stated over
+USUAL_LEG_M: Final = 1e4  # where no leg's length is known
+
+
+@dataclass(frozen=True, slots=True)
+class Reference:
+    """Conditions that the legs are corrected to."""
+
+    temperature_c: float
+    density_kg_m3: float
+    from_north: float
+    from_east: float
+    turbulence_m_s: float
+
+
+def reference_of(study: Study, conditions: Sequence[Conditions], view: str) -> Reference:
+    """The study's reference conditions, or the mean of its legs in the view "study-mean"."""
+    if view == "study-mean":
+        return Reference(
+            float(np.mean([c.temperature_c for c in conditions])),
+            float(np.mean([c.density_kg_m3 for c in conditions])),
+            float(np.mean([c.from_north for c in conditions])),
+            float(np.mean([c.from_east for c in conditions])),
+            float(np.mean([c.turbulence_m_s for c in conditions])),
+        )
+    r = study.reference
+    density = air.moist_air_density(
+        100.0 * r.pressure_hpa, r.temperature_c + 273.15, r.humidity_percent / 100.0
+    )
+    turbulence = float(wind.turbulence_m_s(r.wind_speed_ms))
+    return Reference(r.temperature_c, float(density), r.wind_speed_ms, 0.0, turbulence)
+
+
+def speed_of_study(study: Study, conditions: Sequence[Conditions]) -> float:
+    """Speed the effect is stated for: the study's target, else the mean of the legs. [m/s]"""
+    if study.target_speed_kmh:
+        return float(study.target_speed_kmh) / 3.6
+    return float(np.mean([c.speed_m_s for c in conditions]))
+
+
+def driven_as_a_cycle(conditions: Sequence[Conditions], logs: Logs) -> bool:
+    """Whether the legs were logged and no speed was held: the effect then holds for the speeds as driven."""
+    own = [logs.of(c.leg) for c in conditions]
+    return bool(own) and all(log is not None and not log.thinned.steady for log in own)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class ReferenceDrives:
+    """Drives that the effect is stated for, and how long each stands."""
+
+    stretches: list[Stretches]
+    stopped_s: list[float]
+    as_driven: bool
+
+    @property
+    def km(self) -> float:
+        """Length of all together. [km]"""
+        return sum(float(np.sum(s.length_m)) for s in self.stretches) / 1000.0
+
+
+def _reference_drives(
+    study: Study, road: Road, conditions: Sequence[Conditions], logs: Logs
+) -> ReferenceDrives:
+    """Steady in each direction driven; or the logged speeds, where no speed was held."""
+    if driven_as_a_cycle(conditions, logs):
+        cut = [(log, c.backwards) for c in conditions if (log := logs.of(c.leg)) is not None]
+        some = cut[:: max(1, len(cut) // MOST_CYCLES)]
+        made = [road.logged(log, backwards, 1) for log, backwards in some]
+        return ReferenceDrives([r.stretches[0] for r in made], [float(r.stopped_s[0]) for r in made], True)
+    speed = speed_of_study(study, conditions)
+    lengths = [c.true_m for c in conditions if c.true_m]
+    mean_m = float(np.mean(lengths)) if lengths else USUAL_LEG_M
+    ways = tuple(dict.fromkeys(c.backwards for c in conditions))
+    return ReferenceDrives([road.steady(w, mean_m, speed, ()) for w in ways], [0.0] * len(ways), False)
+
+
+def without(legs: LegTable, ignore: frozenset[Cause], reference: Reference) -> LegTable:
+    """Take conditions out of the model (for pricing them): every leg gets the reference value."""
+    n = len(legs.temperature_c)
+    changes: dict[str, Array] = {}
+    if Cause.WIND in ignore:
+        changes |= {
+            "from_north": np.zeros(n),
+            "from_east": np.zeros(n),
+            "turbulence": wind.turbulence_m_s(np.zeros(n)),
+        }
+    elif Cause.GUSTS in ignore:
+        changes["turbulence"] = wind.turbulence_m_s(np.hypot(legs.from_north, legs.from_east))
+    if Cause.AIR in ignore:
+        changes["density"] = np.full(n, reference.density_kg_m3)
+    if Cause.TYRES in ignore:
+        changes["temperature_c"] = np.full(n, reference.temperature_c)
+    if Cause.WARM_UP in ignore:
+        changes["warm_share"] = np.zeros(n)
+    if Cause.CLIMATE in ignore:
+        changes["climate_k"] = np.zeros(n)
+    if Cause.PRESSURE in ignore:
+        changes["pressure_ratio"] = np.ones(n)
+    if Cause.MASS in ignore:
+        changes["mass_delta_kg"] = np.zeros(n)
+    return replace(legs, **changes)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Linearised:
+    """The problem at one point: log energies (entries,), their derivatives; the same of the reference drives."""
+
+    predicted: Array
+    jacobian: Array  # (entries, unknowns)
+    reference_wh: Array
+    reference_jacobian: Array  # (reference rows, unknowns), of the log energies
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Problem:
+    """A fit but for its solution."""
+
+    rows: Rows
+    road: Road
+    model: RoadModel  # one row per leg or segment
+    leg_model: RoadModel  # one row per leg
+    reference_model: RoadModel  # configurations, each over the reference drives
+    reference: ReferenceDrives
+    configurations: tuple[str, ...]
+    unknowns: list[Unknown]
+    shared: int  # of the unknowns, those that act on whole legs
+    parameters: NDArray[np.intp]  # of the unknowns
+    leg_weights: Array  # (legs + reference rows, shared unknowns)
+    weights: Array  # (rows + reference rows, unknowns)
+    prior_mean: Array
+    prior_var: Array
+    scatter_var: Array  # per observation
+    owns: Array  # (entries, observations)
+
+    def local_of(self, weights: Array, theta: Array) -> Array:
+        """Deviation of every parameter on every row of a table of weights."""
+        width = weights.shape[1]
+        out = np.zeros((len(weights), len(Parameter)))
+        for parameter in np.unique(self.parameters):
+            columns = np.flatnonzero(self.parameters[:width] == parameter)
+            if columns.size:
+                out[:, parameter] = weights[:, columns] @ theta[columns]
+        return out
+
+    def linearise(self, theta: Array) -> Linearised:
+        """Evaluate the model and its derivatives at a point."""
+        n = len(self.rows.leg)
+        first = self.rows.first
+        local = self.local_of(self.weights, theta)
+        e = self.model.energies(local[:n], derivatives=True)
+        r = self.reference_model.energies(local[n:], derivatives=True)
+        assert e.by_parameter is not None and r.by_parameter is not None
+        # A drive that only rolls downhill can come out below nothing on the way to the solution.
+        total = np.maximum(np.add.reduceat(e.wh, first), LEAST_SHARE * np.exp(self.rows.measured))
+        by_row = e.by_parameter[:, self.parameters] * self.weights[:n]
+        jacobian = np.add.reduceat(by_row, first, axis=0) / total[:, None]
+        by_reference = r.by_parameter[:, self.parameters] * self.weights[n:] / r.wh[:, None]
+        return Linearised(np.log(total), jacobian, r.wh, by_reference)
+
+    def residuals(self, theta: Array) -> Array:
+        """Standardised residuals of readings and priors, as a least-squares solver wants them (whole legs only)."""
+        n = len(self.rows.leg)
+        energies = self.model.energies(self.local_of(self.weights[:n], theta), derivatives=False)
+        summed = np.add.reduceat(energies.wh, self.rows.first)
+        total = np.maximum(summed, LEAST_SHARE * np.exp(self.rows.measured))
+        left = self.rows.measured - np.log(total)
+        sd = np.sqrt(self.rows.reading_var + self.owns @ self.scatter_var)
+        return np.concatenate([left / sd, (theta - self.prior_mean) / np.sqrt(self.prior_var)])
+
+    def evidence(self, at: Linearised, segment_share: float) -> Evidence:
+        """What was measured, linearised, with the noise of segments."""
+        return Evidence(
+            at.jacobian, self.prior_var, self.rows.noise(segment_share), self.owns, self.scatter_var
+        )
+
+    def innovation(self, at: Linearised, theta: Array) -> Array:
+        """Measured minus what the linearised model predicts at the prior means."""
+        return np.asarray(self.rows.measured - at.predicted + at.jacobian @ (theta - self.prior_mean))
+
+    def levels(self, at: Linearised) -> tuple[Array, Array]:
+        """Log energy of every configuration over the reference drives, and its derivatives (configurations, unknowns)."""
+        drives = len(self.reference.stretches)
+        energy = at.reference_wh.reshape(-1, drives)
+        whole = energy.sum(axis=1)
+        share = energy / whole[:, None]
+        by_unknown = at.reference_jacobian.reshape(-1, drives, len(self.unknowns))
+        return np.log(whole), np.einsum("cd,cdu->cu", share, by_unknown)
+
+
+def prepare(
+    study: Study,
+    conditions: Sequence[Conditions],
+    observations: Sequence[Observation],
+    logs: Logs,
+    options: FitOptions,
+    road: Road | None = None,
+) -> Problem:
+    """Set up the fit of one group of legs; parameters as for `fit.fit_study`."""
+    road = road or Road(logs.shape, study)
+    rows = lay_rows(study, road, conditions, observations, logs, Cause.EVENTS not in options.ignore)
+    driven = {c.configuration for c in conditions}
+    configurations = (study.baseline.id, *(t.id for t in study.trials if t.id in driven))
+    reference = reference_of(study, conditions, options.view)
+    drives = _reference_drives(study, road, conditions, logs)
+    of_references = [c for c in configurations for _ in drives.stretches]
+    masses = {c.id: float(c.mass_delta_kg or 0.0) for c in study.configurations}
+
+    model, belief = _leg_model(study, rows, conditions, options.ignore, reference, masses)
+    leg_model = model.by_leg(rows.leg)
+    reference_model = _reference_model(model, drives, reference, [masses[c] for c in of_references])
+    scene = Scene(study, conditions, observations, leg_model, of_references, options.ignore, belief)
+    unknowns = leg_unknowns(scene)
+    shared = len(unknowns)
+    leg_weights = np.stack([u.weights for u in unknowns], axis=1)
+    weights = leg_weights[np.concatenate([rows.leg, np.arange(len(conditions), scene.rows)])]
+    if rows.segmented:
+        extra = segment_unknowns(rows, conditions, len(of_references), Cause.WIND in options.ignore)
+        unknowns = unknowns + extra
+        weights = np.concatenate([weights, np.stack([u.weights for u in extra], axis=1)], axis=1)
+    owns = np.zeros((len(rows.measured), len(observations)))
+    owns[np.arange(len(rows.measured)), rows.owner] = 1.0
+    return Problem(
+        rows=rows,
+        road=road,
+        model=model,
+        leg_model=leg_model,
+        reference_model=reference_model,
+        reference=drives,
+        configurations=configurations,
+        unknowns=unknowns,
+        shared=shared,
+        parameters=np.array([u.parameter for u in unknowns]),
+        leg_weights=leg_weights,
+        weights=weights,
+        prior_mean=np.array([u.prior_mean for u in unknowns], dtype=float),
+        prior_var=np.array([u.prior_sd for u in unknowns]) ** 2,
+        scatter_var=(options.scatter_share * scatter_units(observations)) ** 2,
+        owns=owns,
+    )
+
+
+def scatter_units(observations: Sequence[Observation]) -> Array:
+    """Scatter of each drive over that of a careful 30 km: ∝ 1/√distance within limits, less where a log gives the speeds."""
+    km = np.array([max(o.fit_km, 0.5) for o in observations])
+    logged = np.array([o.gated_wh is not None for o in observations])
+    units = np.clip(np.sqrt(priors.SCATTER_KM / km), *priors.SCATTER_REACH)
+    return np.asarray(units * np.where(logged, priors.LOGGED_SCATTER, 1.0))
+
+
+def _leg_model(
+    study: Study,
+    rows: Rows,
+    conditions: Sequence[Conditions],
+    ignore: frozenset[Cause],
+    reference: Reference,
+    masses: Mapping[str, float],
+) -> tuple[RoadModel, WindBelief]:
+    """The model of every row, and what is believed of each leg's wind."""
+    pressures = [c.tyre_pressure_kpa for c in conditions if c.tyre_pressure_kpa]
+    paths = join(rows.stretches, list(rows.stops))
+    table = conditions_table(
+        [conditions[i] for i in rows.leg],
+        paths.heading_known,
+        float(np.mean(pressures)) if pressures else 1.0,
+    )
+    on_road = np.zeros(len(conditions), dtype=bool)
+    on_road[rows.leg] = paths.heading_known
+    usable = on_road & np.array([c.wind_known for c in conditions])
+    belief = wind_belief(conditions, usable, reported_growth(conditions))
+    table = replace(
+        table,
+        warm_share=rows.cold_share,
+        stopped_s=rows.stopped_s,
+        from_north=belief.from_north[rows.leg],
+        from_east=belief.from_east[rows.leg],
+    )
+    return RoadModel(
+        study.vehicle.constants(),
+        wind.height_factor(study.wind.measured_at_m, study.wind.terrain),
+        paths,
+        without(table, ignore, reference),
+        np.array([masses[conditions[i].configuration] for i in rows.leg]),
+    ), belief
+
+
+def _reference_model(
+    model: RoadModel, drives: ReferenceDrives, reference: Reference, masses: Sequence[float]
+) -> RoadModel:
+    """The model of every configuration over the reference drives, at the reference conditions."""
+    m = len(masses)
+    each = m // len(drives.stretches)
+    paths = join(drives.stretches * each, [0.0] * m)
+    known = paths.heading_known.astype(float)
+    legs = LegTable(
+        temperature_c=np.full(m, reference.temperature_c),
+        density=np.full(m, reference.density_kg_m3),
+        from_north=reference.from_north * known,
+        from_east=reference.from_east * known,
+        turbulence=np.full(m, reference.turbulence_m_s),
+        climate_k=np.zeros(m),
+        mass_delta_kg=np.zeros(m),
+        pressure_ratio=np.ones(m),
+        warm_share=np.zeros(m),
+        stopped_s=np.array(drives.stopped_s * each),
+    )
+    return RoadModel(model.constants, model.height_factor, paths, legs, np.array(masses))

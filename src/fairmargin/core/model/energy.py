@@ -1,0 +1,206 @@
+"""Energy of every leg at once, and its derivative by every parameter of the model.
+
+Legs are flattened into one array of stretches (or samples, for logged legs), so that one pass of array
+arithmetic evaluates the whole study. The rules themselves stand in `fairmargin.core.laws`.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.laws import aero, auxiliaries, disturbance, driveline, rolling, wind
+from fairmargin.core.laws.factor import Factor
+from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.model.paths import LegTable, Paths
+from fairmargin.core.study import VehicleConstants
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Energies:
+    """Modelled energy per leg [Wh] and its derivative by each slot, shape (n, parameters)."""
+
+    wh: Array
+    by_parameter: Array | None
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class RoadModel:
+    """Everything fixed about the model of n legs; `energies` evaluates it."""
+
+    constants: VehicleConstants
+    height_factor: float
+    paths: Paths
+    legs: LegTable
+    configuration_mass_kg: Array  # declared, per leg
+
+    def by_leg(self, row_leg: NDArray[np.intp]) -> RoadModel:
+        """Return the same model with the rows of each leg taken together (rows of a leg lie side by side)."""
+        first = np.flatnonzero(np.diff(row_leg, prepend=-1))
+        paths = replace(
+            self.paths,
+            starts=self.paths.starts[first],
+            counts=np.add.reduceat(self.paths.counts, first),
+            heading_known=self.paths.heading_known[first],
+            stops=np.add.reduceat(self.paths.stops, first),
+        )
+        weight = self.paths.total(self.paths.length_m)
+        whole = np.add.reduceat(weight, first)
+        legs = replace(
+            self.legs,
+            **{
+                name: np.add.reduceat(getattr(self.legs, name) * weight, first) / whole
+                for name in LegTable.__dataclass_fields__
+                if name != "stopped_s"
+            },
+            stopped_s=np.add.reduceat(self.legs.stopped_s, first),
+        )
+        return replace(self, paths=paths, legs=legs, configuration_mass_kg=self.configuration_mass_kg[first])
+
+    def replaced(self, **changes: Array) -> RoadModel:
+        """Return the model with some per-leg conditions exchanged."""
+        return replace(self, legs=replace(self.legs, **changes))
+
+    def energies(self, local: Array, derivatives: bool) -> Energies:
+        """Energy of every leg.
+
+        Parameters
+        ----------
+        local : numpy.ndarray, shape (n, parameters)
+            Deviation of each parameter from its middle value.
+        derivatives : bool
+            Whether to return the derivatives as well.
+
+        Returns
+        -------
+        Energies
+            Battery (or tank) energy in Wh; derivatives in Wh per unit of the parameter.
+        """
+        t = self._terms(local)
+        factor = np.exp(local[:, Parameter.TOTAL]) * t.cold.value
+        wh = (t.wh_air + t.wh_tyres + t.wh_rest + t.regained + t.watts * t.hours) * factor
+        return Energies(wh, self._derivatives(t, wh, factor) if derivatives else None)
+
+    def _terms(self, local: Array) -> _Terms:
+        """Lay every law over the legs."""
+        k, p, legs = self.constants, self.paths, self.legs
+        warmth = rolling.temperature_factor(
+            legs.temperature_c, rolling.TEMPERATURE_PER_K + local[:, Parameter.TYRE_PER_K]
+        )
+        warm_up = rolling.warm_up_factor(legs.warm_share, local[:, Parameter.WARM_UP])
+        pressure = rolling.pressure_factor(
+            legs.pressure_ratio, rolling.PRESSURE_EXPONENT + local[:, Parameter.PRESSURE_EXPONENT]
+        )
+        cold = driveline.temperature_factor(
+            legs.temperature_c, driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K]
+        )
+        crr = k.rolling_coefficient * np.exp(local[:, Parameter.ROLLING])
+        crr = crr * warmth.value * warm_up.value * pressure.value
+        mass = (k.mass_kg + self.configuration_mass_kg + legs.mass_delta_kg) * np.exp(
+            local[:, Parameter.MASS]
+        )
+        eta = k.drive_efficiency * np.exp(local[:, Parameter.EFFICIENCY])
+
+        height = p.spread(self.height_factor + local[:, Parameter.HEIGHT_FACTOR])
+        head, cross = wind.resolved(
+            p.spread(legs.from_north + local[:, Parameter.WIND_NORTH]),
+            p.spread(legs.from_east + local[:, Parameter.WIND_EAST]),
+            p.heading_cos,
+            p.heading_sin,
+        )
+        speed = p.speed_m_s * p.spread(np.exp(local[:, Parameter.SPEED]))
+        air = aero.aero_term(
+            speed,
+            height * head,
+            height * cross,
+            p.spread(wind.CAR_TURBULENCE_SHARE * legs.turbulence),
+            p.spread(legs.density),
+            p.spread(aero.YAW_SLOPE_PER_DEG + local[:, Parameter.YAW_SLOPE]),
+        )
+        drag_area, mass_s = p.spread(k.drag_area_m2 * np.exp(local[:, Parameter.DRAG])), p.spread(mass)
+        f_air = drag_area * air.value
+        f_tyres = rolling.force_n(mass_s, p.spread(crr), p.slope_cos)
+        f_rest = disturbance.climb_n(mass_s, p.slope_sin) + disturbance.inertia_n(mass_s, p.acceleration)
+        force = f_air + f_tyres + f_rest
+        driving = force > 0
+        # Energy per newton of force: drawn through the driveline, or given back by regeneration.
+        weight = np.where(driving, p.spread(1.0 / eta), k.regen_efficiency) * p.length_m / 3600.0
+
+        moving_h = p.total(p.length_m / speed) / 3600.0
+        mean_speed = p.total(p.length_m) / p.total(p.length_m / speed)
+        climate = auxiliaries.CLIMATE_W_PER_K + local[:, Parameter.CLIMATE_W_PER_K]
+        return _Terms(
+            warmth=warmth,
+            warm_up=warm_up,
+            pressure=pressure,
+            cold=cold,
+            height=height,
+            head_mast=head,
+            cross_mast=cross,
+            speed=speed,
+            air=air,
+            drag_weight=weight * drag_area,
+            drawn=np.where(driving, weight * force, 0.0),
+            wh_air=p.total(weight * f_air),
+            wh_tyres=p.total(weight * f_tyres),
+            wh_rest=p.total(weight * f_rest),
+            regained=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, k.regen_efficiency),
+            regained_drawn=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, 0.0),
+            watts=auxiliaries.power_w(
+                k.auxiliary_w + local[:, Parameter.AUXILIARY_W], climate, legs.climate_k
+            ),
+            moving_h=moving_h,
+            hours=moving_h + legs.stopped_s / 3600.0,
+        )
+
+    def _derivatives(self, t: _Terms, wh: Array, factor: Array) -> Array:
+        """Derivative of each leg's energy by each parameter, shape (n, parameters)."""
+        p = self.paths
+        by = np.empty((len(wh), len(Parameter)))
+        by[:, Parameter.DRAG] = t.wh_air
+        by[:, Parameter.ROLLING] = t.wh_tyres
+        by[:, Parameter.MASS] = t.wh_tyres + t.wh_rest + t.regained
+        by[:, Parameter.EFFICIENCY] = -p.total(t.drawn) - t.regained_drawn
+        by[:, Parameter.AUXILIARY_W] = t.hours
+        by_head, by_cross = t.drag_weight * t.air.by_head, t.drag_weight * t.air.by_cross
+        by[:, Parameter.HEIGHT_FACTOR] = p.total(by_head * t.head_mast + by_cross * t.cross_mast)
+        by[:, Parameter.YAW_SLOPE] = p.total(t.drag_weight * t.air.by_yaw_slope)
+        by[:, Parameter.TYRE_PER_K] = t.wh_tyres * t.warmth.log_by_coefficient
+        by[:, Parameter.DRIVELINE_PER_K] = wh / factor * t.cold.log_by_coefficient
+        by[:, Parameter.WARM_UP] = t.wh_tyres * t.warm_up.log_by_coefficient
+        by[:, Parameter.CLIMATE_W_PER_K] = t.hours * self.legs.climate_k
+        by[:, Parameter.WIND_NORTH] = p.total(t.height * (by_head * p.heading_cos - by_cross * p.heading_sin))
+        by[:, Parameter.WIND_EAST] = p.total(t.height * (by_head * p.heading_sin + by_cross * p.heading_cos))
+        by[:, Parameter.TOTAL] = wh / factor
+        by[:, Parameter.SPEED] = p.total(by_head * t.speed) + 2.0 * t.regained - t.watts * t.moving_h
+        by[:, Parameter.PRESSURE_EXPONENT] = t.wh_tyres * t.pressure.log_by_coefficient
+        return np.asarray(by * factor[:, None])
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Terms:
+    """What one evaluation of the model works out on the way; per leg, or per stretch where said."""
+
+    warmth: Factor
+    warm_up: Factor
+    pressure: Factor
+    cold: Factor
+    height: Array  # per stretch, factor from mast to car
+    head_mast: Array  # per stretch
+    cross_mast: Array  # per stretch
+    speed: Array  # per stretch
+    air: aero.AeroTerm  # per stretch
+    drag_weight: Array  # per stretch, Wh for each N/m² of air
+    drawn: Array  # per stretch, Wh drawn for driving
+    wh_air: Array
+    wh_tyres: Array
+    wh_rest: Array
+    regained: Array
+    regained_drawn: Array
+    watts: Array
+    moving_h: Array
+    hours: Array

@@ -1,0 +1,177 @@
+"""The road as legs feel it: steady stretches both ways, or a log's own speeds cut into segments."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.evidence.logs import STANDING_M_S, GatedLog
+from fairmargin.core.laws.route import RouteShape, binned
+from fairmargin.core.model.paths import Stretches
+from fairmargin.core.study import Event, Study
+
+Array = NDArray[np.float64]
+
+LOOP_STRETCHES: Final = 36  # a loop of unknown shape is taken as a circle
+SLOWEST_M_S: Final = 0.05  # of a moving piece of a log, so that its time stays finite
+#: How far the free part of a held-up leg may stray from the leg's average speed.
+FREE_SPEED: Final = (0.7, 1.3)
+
+
+def is_loop(study: Study) -> bool:
+    """Whether legs end where they begin."""
+    return study.method in {"loop", "laps"}
+
+
+def default_shape(study: Study, backwards: bool) -> RouteShape:
+    """Shape used without a route: a circle for loops, else one straight flat stretch."""
+    if is_loop(study):
+        angle = np.asarray((np.arange(LOOP_STRETCHES) + 0.5) * (2 * np.pi / LOOP_STRETCHES), dtype=np.float64)
+        flat = np.zeros(LOOP_STRETCHES)
+        return RouteShape(np.full(LOOP_STRETCHES, 1000.0), angle, flat, flat)
+    zero = np.zeros(1)
+    return RouteShape(np.full(1, 1000.0), np.full(1, _unknown_heading(backwards)), zero, zero)
+
+
+def _unknown_heading(backwards: bool) -> float:
+    """Heading given to a road whose heading nobody knows: the two ways are opposite, and that is all."""
+    return math.pi if backwards else 0.0
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class LoggedRows:
+    """A logged leg cut into segments: per segment its stretches, standing time, energy and share of gaps."""
+
+    stretches: list[Stretches]
+    stopped_s: Array
+    edges_s: Array  # since the log's first sample, shape (segments + 1,)
+    energy_wh: Array | None
+    gap_share: Array
+
+
+class Road:
+    """A study's road as legs feel it: both ways, stretches of nearly the same heading together."""
+
+    def __init__(self, shape: RouteShape | None, study: Study) -> None:
+        """Lay out the road; without a shape a loop is a circle and anything else one straight flat stretch."""
+        self.shape = shape
+        self._study = study
+        self._binned: dict[bool, tuple[Array, Array, Array]] = {}
+
+    def way(self, backwards: bool) -> RouteShape:
+        """Return the road in one direction."""
+        if self.shape is None:
+            return default_shape(self._study, backwards)
+        return self.shape.reversed() if backwards else self.shape
+
+    def heading_known(self) -> bool:
+        """Whether the road's headings are known (a circle's are)."""
+        if self.shape is None:
+            return is_loop(self._study)
+        return bool(np.isfinite(self.shape.heading_rad).all())
+
+    def steady(self, backwards: bool, true_m: float, speed_m_s: float, events: Sequence[Event]) -> Stretches:
+        """Stretches of a leg at its average moving speed, slower where slow traffic was noted."""
+        whole = self.way(backwards)
+        scale = true_m / whole.total_m if true_m else 1.0
+        held_up = [
+            e
+            for e in events
+            if e.kind == "slow-traffic" and e.speed_kmh and e.duration_s and e.at_km is not None
+        ]
+        if held_up:
+            length, speed, slow = _held_up(whole.length_m * scale, speed_m_s, held_up)
+            length, slope, heading, first = binned(length, whole.slope_rad, whole.heading_rad, slow)
+            speed = speed[first]
+        else:
+            if backwards not in self._binned:
+                self._binned[backwards] = binned(whole.length_m, whole.slope_rad, whole.heading_rad)[:3]
+            length, slope, heading = self._binned[backwards]
+            length = length * scale
+            speed = np.full(len(length), speed_m_s)
+        if not np.isfinite(heading).all():
+            heading = np.full(len(heading), _unknown_heading(backwards))
+        return Stretches(length, speed, np.zeros(len(length)), slope, heading, self.heading_known())
+
+    def logged(self, log: GatedLog, backwards: bool, segments: int) -> LoggedRows:
+        """Cut a logged leg into `segments` rows between its gates, each through its own speeds.
+
+        Raises
+        ------
+        ValueError
+            If the log holds no driving between its gates.
+        """
+        thinned = log.thinned
+        t_edges = np.interp(log.edges_m(segments), log.place_m, thinned.time_s)
+        inner = thinned.time_s[(thinned.time_s > t_edges[0]) & (thinned.time_s < t_edges[-1])]
+        t = np.unique(np.concatenate([t_edges, inner]))
+        dt = np.diff(t)
+        ds = np.diff(np.interp(t, thinned.time_s, thinned.travelled_m) * log.scale)
+        if not len(dt) or ds.sum() <= 0:
+            raise ValueError("a log holds no driving")
+        speed_edge = np.interp(t, thinned.time_s, thinned.speed_m_s) * log.scale
+        speed = ds / dt
+        standing = speed < STANDING_M_S
+        acceleration = np.where(standing, 0.0, np.diff(speed_edge) / dt)
+        place = np.interp(t, thinned.time_s, log.place_m)
+        slope, heading, known = self._at((place[1:] + place[:-1]) / 2, float(place[-1]), backwards)
+        row = np.clip(np.searchsorted(t_edges, (t[1:] + t[:-1]) / 2) - 1, 0, segments - 1)
+        starts = np.searchsorted(row, np.arange(segments))
+        seconds = np.diff(t_edges)
+        stretches: list[Stretches] = []
+        stopped = np.empty(segments)
+        for k, (i, j) in enumerate(zip(starts, np.append(starts[1:], len(row)), strict=True)):
+            moving = ~standing[i:j]
+            if not moving.any():
+                moving[:] = True  # stood for the whole segment: keep its few metres
+            here = np.flatnonzero(moving) + i
+            driven = np.maximum(speed[here], SLOWEST_M_S)
+            stretches.append(
+                Stretches(ds[here], driven, acceleration[here], slope[here], heading[here], known)
+            )
+            stopped[k] = max(0.0, seconds[k] - float(dt[i:j][moving].sum()))
+        energy = None
+        if thinned.energy_wh is not None:
+            energy = np.diff(np.interp(t_edges, thinned.time_s, thinned.energy_wh))
+        gaps = np.diff(np.interp(t_edges, thinned.time_s, thinned.gap_s)) / np.maximum(seconds, 1e-9)
+        return LoggedRows(stretches, stopped, t_edges - thinned.time_s[0], energy, gaps)
+
+    def _at(self, place_m: Array, end_m: float, backwards: bool) -> tuple[Array, Array, bool]:
+        """Slope and heading at places along the road in driving direction, and whether the heading is known."""
+        slope, heading, known = np.zeros(len(place_m)), np.full(len(place_m), np.nan), False
+        if self.shape is not None:
+            way = self.way(backwards)
+            ends = np.cumsum(way.length_m)
+            index = np.minimum(np.searchsorted(ends, place_m), len(ends) - 1)
+            slope, heading = way.slope_rad[index], way.heading_rad[index]
+            known = bool(np.isfinite(way.heading_rad).all())
+        if not known and is_loop(self._study):
+            return slope, np.asarray(2 * np.pi * place_m / max(end_m, 1.0)), True  # a circle
+        if not known:
+            heading = np.full(len(place_m), _unknown_heading(backwards))
+        return slope, heading, known
+
+
+def _held_up(length: Array, speed_m_s: float, events: Sequence[Event]) -> tuple[Array, Array, Array]:
+    """Lengths, speeds, and the number of the event that slows each stretch (0 = none); the time of the leg is kept."""
+    speed = np.full(len(length), speed_m_s)
+    middle = np.cumsum(length) - length / 2
+    slow = np.zeros(len(length))
+    for number, event in enumerate(events, start=1):
+        v = float(event.speed_kmh or 0.0) / 3.6
+        begin = 1000.0 * float(event.at_km or 0.0)
+        here = (middle >= begin) & (middle <= begin + v * float(event.duration_s or 0.0))
+        slow[here] = number
+        speed[here] = v
+    held_up = slow > 0
+    if held_up.any() and not held_up.all():
+        left = length.sum() / speed_m_s - float((length[held_up] / speed[held_up]).sum())
+        if left > 0:
+            free = length[~held_up].sum() / left
+            speed[~held_up] = np.clip(free, FREE_SPEED[0] * speed_m_s, FREE_SPEED[1] * speed_m_s)
+    return length, speed, slow
