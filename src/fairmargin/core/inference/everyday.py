@@ -14,7 +14,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
@@ -122,10 +122,9 @@ def fit_everyday(
     gradients = np.zeros((len(trials), len(columns)))
     gradients[np.arange(len(trials)), 1 + np.arange(len(trials))] = 1.0
     result = posterior(evidence, measured - design @ mean, gradients, [0.0] * len(trials), TRIP_FREEDOM)
-    result = replace(result, stated_multiple=result.scatter_multiple)
     values = mean + evidence.prior_var * (design.T @ (result.inverse @ result.innovation))
     names = [o.legs[0] for o in observations]
-    sd = np.sqrt(evidence.scatter_var * result.stated_multiple**2 + evidence.noise)
+    sd = np.sqrt(evidence.scatter_var * result.scatter_multiple**2 + evidence.noise)
     return EverydayFit(
         {name: _effect(name, i, columns, values, result, names) for i, name in enumerate(trials)},
         _corrections(names, columns, values),

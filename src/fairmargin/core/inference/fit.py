@@ -168,7 +168,7 @@ def _legs(problem: Problem, solution: Solution, result: Posterior) -> tuple[Arra
     by_wind = at.jacobian[:, is_wind]
     wind = (by_wind * problem.prior_var[is_wind]) @ by_wind.T
     wind_left = np.diag(gather @ (wind - wind @ result.inverse @ wind) @ gather.T)
-    scatter = problem.scatter_var * result.stated_multiple**2
+    scatter = problem.scatter_var * result.scatter_multiple**2
     sd = np.sqrt(scatter + own_noise + np.maximum(wind_left, 0.0))
     left = gather @ (rows.measured - at.predicted)
     return sd, left / np.sqrt(problem.scatter_var + own_noise)

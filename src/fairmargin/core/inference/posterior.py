@@ -197,18 +197,17 @@ class Posterior:
     means: Array
     sds: Array
     log_likelihood: Array
-    stated_multiple: float  # size of the scatter at which budget and influences are stated
 
     @property
     def scatter_multiple(self) -> float:
-        """Mean size of the scatter, over its prior's."""
+        """Mean size of the scatter, over its prior's: at which budget and influences are stated."""
         return float(self.weights @ SCATTER_SIZES)
 
     @cached_property
     def inverse(self) -> Array:
-        """Inverse covariance of what was measured, at the stated size of the scatter."""
+        """Inverse covariance of what was measured, at the mean size of the scatter."""
         e = self.evidence
-        return np.asarray(np.linalg.inv(e.base + e.block * self.stated_multiple**2))
+        return np.asarray(np.linalg.inv(e.base + e.block * self.scatter_multiple**2))
 
     @cached_property
     def estimators(self) -> Array:
@@ -224,7 +223,7 @@ class Posterior:
     def scatter_part(self, effect: int) -> float:
         """Variance that the run-to-run scatter leaves in an effect."""
         by_drive = self.evidence.owns.T @ self.estimators[:, effect]
-        return float((by_drive**2) @ self.evidence.scatter_var) * self.stated_multiple**2
+        return float((by_drive**2) @ self.evidence.scatter_var) * self.scatter_multiple**2
 
     def influence(self, effect: int) -> Array:
         """Change of an effect when one drive is left out, shape (m,); exact for the linear problem."""
@@ -261,15 +260,12 @@ def posterior(
     crosses = evidence.crosses(gradients)
     grid = scatter_grid(evidence.base, evidence.owns, evidence.scatter_var, innovation, crosses)
     prior = np.einsum("eu,u,eu->e", gradients, evidence.prior_var, gradients)
-    weights = scatter_weights(grid.log_likelihood, freedom)
-    nearest = int(np.argmin(np.abs(SCATTER_SIZES - float(weights @ SCATTER_SIZES))))
     return Posterior(
         evidence,
         innovation,
         gradients,
-        weights=weights,
+        weights=scatter_weights(grid.log_likelihood, freedom),
         means=np.asarray(origins) + grid.gain,
         sds=np.sqrt(np.maximum(prior - grid.known, SMALLEST_VARIANCE)),
         log_likelihood=grid.log_likelihood,
-        stated_multiple=float(SCATTER_SIZES[nearest]),
     )
