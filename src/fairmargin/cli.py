@@ -82,8 +82,9 @@ def analyse(
     ] = None,
 ) -> None:
     """Correct the legs and state the effect of the change with its margin."""
-    from fairmargin.core.analysis import VIEWS
     from fairmargin.core.analysis import analyse as run
+    from fairmargin.core.result.as_json import as_json as json_of
+    from fairmargin.core.result.types import VIEWS
     from fairmargin.exchange.faults import InputFault
     from fairmargin.exchange.package import read_package
 
@@ -110,7 +111,7 @@ def analyse(
         for notice in package.notices:
             _fault(f"{path}: note: {notice}")
         if as_json:
-            _json(result.to_json(str(path)))
+            _json(json_of(result, str(path)))
         else:
             _say(summary(package.study, result))
         sys.stdout.flush()
@@ -153,7 +154,7 @@ def summary(study: Any, result: Any) -> str:
     if not result.comparisons:
         lines += [f"  {line}" for line in climb_lines(study, result)]
     for concern in result.concerns:
-        charge = "" if concern.charge_percent is None else f" ({concern.charge_percent:+.1f} %)"
+        charge = "" if concern.bias_percent is None else f" ({concern.bias_percent:+.1f} %)"
         lines.append(f"  {concern.severity}: {concern.title}{charge}")
     return "\n".join(lines)
 

@@ -243,4 +243,4 @@ def test_an_unknown_circumference_is_in_the_margin_until_it_is_measured():
     assert dict(unknown.comparisons[0].margin_budget)["circumference"] == pytest.approx(0.95, abs=0.1)
     assert "circumference" not in dict(known.comparisons[0].margin_budget)
     concern = next(c for c in unknown.concerns if c.code == "rolling-circumference-changed")
-    assert concern.covered and concern.charge_percent == pytest.approx(0.98, abs=0.1)
+    assert concern.covered and concern.bias_percent == pytest.approx(0.98, abs=0.1)

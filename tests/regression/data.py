@@ -58,7 +58,7 @@ def numbers_of(result: Any) -> dict[str, float | str | None]:
         found[f"leg {leg.leg}: corrected"] = leg.corrected_wh_per_km
         found |= {f"leg {leg.leg}: {name}": value for name, value in leg.corrections_wh_per_km.items()}
     for concern in result.concerns:
-        found[f"concern {concern.code}, {concern.title}: charge"] = concern.charge_percent
+        found[f"concern {concern.code}, {concern.title}: charge"] = concern.bias_percent
         found[f"concern {concern.code}, {concern.title}: severity"] = concern.severity
         found[f"concern {concern.code}, {concern.title}: legs"] = " ".join(concern.legs)
         found[f"concern {concern.code}, {concern.title}: words"] = f"{concern.message} {concern.next_step}"

@@ -268,7 +268,7 @@ def study_summary(result: object, own: bool = True) -> str:
 
     With `own` false (a rehearsal) nothing is told of the tester's scatter: a virtual driver drove.
     """
-    from fairmargin.core.analysis import Analysis
+    from fairmargin.core.result.types import Analysis
 
     assert isinstance(result, Analysis)
     used = sum(leg.included for leg in result.legs)

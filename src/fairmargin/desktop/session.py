@@ -10,8 +10,9 @@ from typing import cast
 from PySide6.QtCore import QObject, QRunnable, QSettings, QThreadPool, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
-from fairmargin.core.analysis import Analysis, Comparison, View, analyse
+from fairmargin.core.analysis import analyse
 from fairmargin.core.inference.scatter import ScatterPrior, learned_scatter
+from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary

@@ -20,8 +20,8 @@ from typing import Any, Final
 
 from fairmargin import __version__
 from fairmargin.core import units as u
-from fairmargin.core.analysis import Analysis, Comparison
 from fairmargin.core.result.corrections import LINES
+from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.plain import printable
@@ -113,8 +113,8 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
                 x.severity,
                 x.title,
                 "not priced"
-                if x.charge_percent is None
-                else f"{signed(x.charge_percent) if x.signed else f'±{abs(x.charge_percent):.1f}'} %",
+                if x.bias_percent is None
+                else f"{signed(x.bias_percent) if x.signed else f'±{abs(x.bias_percent):.1f}'} %",
                 x.message,
                 x.next_step,
             )

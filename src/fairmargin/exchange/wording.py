@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import unicodedata
 
-from fairmargin.core.analysis import Analysis, Comparison
-from fairmargin.core.fairness.checks import is_technique
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice, label
 
@@ -131,7 +130,7 @@ def beside(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
             f"({signed(g.interval_percent[0])} to {signed(g.interval_percent[1])}): the wall gave "
             f"{g.baseline_wh_per_km:.0f} and {g.trial_wh_per_km:.0f} Wh per km driven (baseline, trial)."
         )
-    if c.trip_time is not None and (is_technique(study) or abs(c.trip_time.change_percent) > 2):
+    if c.trip_time is not None and (study.change.is_technique or abs(c.trip_time.change_percent) > 2):
         t = c.trip_time
         lines.append(
             f"Time on the road: {t.trial_min:.0f} against {t.baseline_min:.0f} min per 100 km "

@@ -91,7 +91,7 @@ def test_slow_traffic_is_priced_by_the_model():
     # Three minutes at 74 instead of 90 km/h on one of 8 trial legs: that leg used less, so the effect looks larger.
     study = driven_study("ABBAABBA").with_leg("L03", duration_s=736 + 38)
     event = Event(leg="L03", kind="slow-traffic", at_km=5, duration_s=180, speed_kmh=74)
-    charge = concerns(study.with_(events=(event,)))["slow-traffic"].charge_percent
+    charge = concerns(study.with_(events=(event,)))["slow-traffic"].bias_percent
     assert 0.1 < charge < 1.5
 
 
@@ -105,7 +105,7 @@ def test_wet_against_dry_is_not_a_fair_comparison():
 def test_weather_charge_has_the_sign_of_what_it_repairs():
     # Colder trial legs read high; the correction lowers the effect, so its charge is negative.
     study = each(driven_study("ABBA", effect=1.05), on_trial(temperature_c=0.0))
-    assert concerns(study)["weather-unlike"].charge_percent < -2
+    assert concerns(study)["weather-unlike"].bias_percent < -2
 
 
 def test_orders_one_pair_and_cold_start():
@@ -127,7 +127,7 @@ def test_the_price_of_a_left_out_leg_is_that_of_the_analysis_without_it():
     values = [170.0 if leg.configuration == "A" else 169.0 for leg in driven_study("ABBA").legs]
     values[2] = 190.0
     study = driven_study("ABBA", values)
-    charge = concerns(study)["one-leg-decides"].charge_percent
+    charge = concerns(study)["one-leg-decides"].bias_percent
     without = study.with_leg("L03", included=False, reason="test")
     real = analyse(study).comparisons[0].effect_percent - analyse(without).comparisons[0].effect_percent
     assert charge == pytest.approx(real, rel=0.35)
@@ -159,7 +159,7 @@ def test_left_out_after_the_result_stays_in_sight():
     concern = {c.code: c for c in result.concerns}["left-out-after-result"]
     assert "queue" in concern.message
     back_in = analyse(study.with_leg("L03", included=True)).comparisons[0].effect_percent
-    assert concern.charge_percent == pytest.approx(result.comparisons[0].effect_percent - back_in, abs=0.02)
+    assert concern.bias_percent == pytest.approx(result.comparisons[0].effect_percent - back_in, abs=0.02)
     leg = next(x for x in result.legs if x.leg == "L03")
     assert not leg.included and leg.corrected_wh_per_km is None and leg.measured_wh_per_km > 0
     pair = next(p for p in result.comparisons[0].pair_list if p.trial_leg == "L03")
@@ -189,7 +189,7 @@ def test_a_second_change_is_named_and_priced_by_the_model():
     found = concerns(heavier(150))["second-change"]
     # By hand: rolling at 15 °C is 0.0095 · 1.03 · 1710 · 9.81 / 3.6 / 0.88 = 52 Wh/km beside 100 of drag and 3 of
     # auxiliaries: a third; 150 kg on 1710 kg cost 2.9 %.
-    assert found.charge_percent == pytest.approx(2.9, abs=0.3)
+    assert found.bias_percent == pytest.approx(2.9, abs=0.3)
     assert not found.covered
     assert "second-change" not in concerns(heavier(150, kind="payload"))
 
@@ -206,13 +206,13 @@ def test_a_load_that_costs_more_than_its_weight_stands_in_the_wind():
     plain = heavier(320, kind="payload", effect=1.065)
     assert "extra-frontal-area" not in concerns(plain)
     tall = concerns(heavier(320, kind="payload", effect=1.14))["extra-frontal-area"]
-    assert tall.charge_percent == pytest.approx(14 - 6.5, abs=0.8)
+    assert tall.bias_percent == pytest.approx(14 - 6.5, abs=0.8)
     declared = heavier(320, kind="payload", effect=1.14)
     base, trial = declared.configurations
     declared = declared.with_(configurations=(base, trial.with_(frontal_area_delta_m2=0.2)))
     by_area = concerns(declared)["extra-frontal-area"]
     # By hand: drag is 0.5 · 1.225 · 0.83 · 25² / 3.6 / 0.88 = 100 Wh/km of 171; half of 0.2 m² on 0.83 m²: 7 to 8 %.
-    assert by_area.charge_percent == pytest.approx(7.5, abs=0.7)
+    assert by_area.bias_percent == pytest.approx(7.5, abs=0.7)
 
 
 def test_another_driver_or_mode_is_told():
@@ -238,7 +238,7 @@ def test_sun_counts_only_with_the_climate_on_and_at_other_hours():
     )
     found = concerns(later)["sun-load"]
     # By hand: 120 W of 171 Wh/km at 90 km/h (15.4 kW) is 0.8 % for the whole of the sun.
-    assert -0.8 < found.charge_percent < -0.15
+    assert -0.8 < found.bias_percent < -0.15
     assert "sun-load" not in concerns(each(later, lambda leg: {"climate": "off"}))
     assert "sun-load" not in concerns(each(study, lambda leg: {"climate": "20", "temperature_c": 24.0}))
 
@@ -250,14 +250,14 @@ def test_following_closely_on_every_trial_leg_is_priced_as_usual():
     )
     found = concerns(study.with_(events=events))["following-closely"]
     # Common practice: 15 % of the drag, which is 58 % of what this van uses at 90 km/h.
-    assert found.charge_percent == pytest.approx(-0.15 * 58, abs=1.2)
+    assert found.bias_percent == pytest.approx(-0.15 * 58, abs=1.2)
     assert analyse(study.with_(events=events)).comparisons[0].verdict == "not a fair comparison"
 
 
 def test_another_speed_than_asked_is_priced_by_stating_the_effect_for_it():
     study = driven_study("ABBA")
     slow = each(study, lambda leg: {"duration_s": 1000, "average_shown": leg.average_shown * 0.78})
-    charge = concerns(slow)["outside-tested-speed"].charge_percent
+    charge = concerns(slow)["outside-tested-speed"].bias_percent
     at_66 = analyse(slow.with_(target_speed_kmh=66.24)).comparisons[0].effect_percent
     assert charge == pytest.approx(analyse(slow).comparisons[0].effect_percent - at_66, abs=0.01)
     assert charge < -0.3  # a change of shape shows more at the higher speed
@@ -265,7 +265,7 @@ def test_another_speed_than_asked_is_priced_by_stating_the_effect_for_it():
 
 def test_disagreeing_instruments_are_priced_by_believing_the_other():
     study = driven_study("ABBA").with_leg("L03", energy_kwh=3.5, energy_step_kwh=0.01)
-    charge = concerns(study)["instruments-disagree"].charge_percent
+    charge = concerns(study)["instruments-disagree"].bias_percent
     other = study.with_leg("L03", energy_kwh=None, energy_step_kwh=None)
     expected = analyse(study).comparisons[0].effect_percent - analyse(other).comparisons[0].effect_percent
     assert charge == pytest.approx(expected, abs=0.05)

@@ -82,7 +82,7 @@ def test_warmer_weeks_are_not_the_change():
     assert c.as_measured_percent < -2.5
     assert abs(c.effect_percent) < 0.7 * abs(c.as_measured_percent)
     told = next(x for x in result.concerns if x.code == "weather-unlike")
-    assert told.charge_percent > 1.5 and told.covered
+    assert told.bias_percent > 1.5 and told.covered
 
 
 def test_corrections_add_up_and_are_named():
@@ -108,7 +108,7 @@ def test_seasons_that_never_meet_and_few_trips_are_told():
 def test_unlike_trip_lengths_are_priced():
     codes = {c.code: c for c in analyse(weeks(longer_b=25.0)).concerns}
     assert codes["distance-unlike"].covered
-    assert codes["distance-unlike"].charge_percent is not None
+    assert codes["distance-unlike"].bias_percent is not None
 
 
 def test_a_trip_left_out_counts_no_more_but_stays():

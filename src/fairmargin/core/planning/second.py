@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from fairmargin.core.study import Study
 
-_MASS_KINDS = frozenset({"payload", "cargo", "towing"})
+#: Kinds of change that are expected to change the mass, and the wheels.
+MASS_KINDS = frozenset({"payload", "cargo", "towing"})
+WHEEL_KINDS = frozenset({"wheels", "tyres"})
 
 
 def second_changes(study: Study) -> tuple[str, ...]:
@@ -25,14 +27,14 @@ def second_changes(study: Study) -> tuple[str, ...]:
     for trial in study.trials:
         mass = (trial.mass_delta_kg or 0.0) - (base.mass_delta_kg or 0.0)
         heavy = abs(mass) > 0.02 * study.vehicle.constants().mass_kg
-        if heavy and kind not in _MASS_KINDS and "mass" not in mechanisms:
+        if heavy and kind not in MASS_KINDS and "mass" not in mechanisms:
             found.append(f"{trial.label} also weighs {abs(mass):.0f} kg {'more' if mass > 0 else 'less'}.")
         if heavy and kind == "cargo" and "mass" not in mechanisms:
             found.append(
                 f"{trial.label} adds {mass:.0f} kg as well as shape: carry the load inside on baseline runs."
             )
         turn = (trial.circumference_change_percent or 0.0) - (base.circumference_change_percent or 0.0)
-        if abs(turn) > 0.5 and kind not in {"wheels", "tyres"}:
+        if abs(turn) > 0.5 and kind not in WHEEL_KINDS:
             found.append(
                 f"{trial.label} also rolls on wheels {abs(turn):.1f} % {'larger' if turn > 0 else 'smaller'}."
             )

@@ -3,7 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Final, Literal
+
+from fairmargin.core.fairness.concern import Concern
+from fairmargin.core.study import Study
 
 VerdictWord = Literal[
     "uses more", "uses less", "no difference that matters", "not settled", "not a fair comparison"
@@ -62,3 +67,49 @@ def pairs_needed(
         return None
     needed = math.ceil(pairs * random_sd_percent**2 / room - 1e-9)
     return max(needed, 1) if needed <= MAX_PAIRS else None
+
+
+@dataclass(frozen=True, slots=True)
+class Ruling:
+    """A verdict and what it rests on."""
+
+    word: VerdictWord
+    percent: float
+    interval_percent: tuple[float, float]
+    open_charge_percent: float
+    pairs: int
+    pairs_needed: int | None
+
+
+def reason(study: Study, ruling: Ruling, found: Sequence[Concern]) -> str:
+    """Say in a sentence or two why the verdict is what it is, and what would help."""
+    level = f"{100 * study.confidence:g} %"
+    smallest, open_percent = study.smallest_effect_percent, ruling.open_charge_percent
+    blocked = next((c for c in found if c.severity == "blocks"), None)
+    if blocked is not None:
+        return f"{blocked.title}: no margin can cover that. {blocked.next_step}"
+    if ruling.word == "not a fair comparison":
+        worst = max(
+            (c for c in found if not c.covered and c.bias_percent), key=lambda c: abs(c.bias_percent or 0)
+        )
+        return f"{worst.title} may be worth {open_percent:.1f} %, more than the effect. {worst.next_step}"
+    if ruling.word in {"uses more", "uses less"}:
+        extra = f" even with {open_percent:.1f} % of open concerns added" if open_percent > 0.05 else ""
+        return f"The whole {level} interval lies on one side of zero{extra}."
+    if ruling.word == "no difference that matters":
+        return f"The whole {level} interval lies within ±{smallest:g} %, the smallest effect that matters."
+    low, high = ruling.interval_percent
+    if low > 0 or high < 0:
+        return f"The {level} interval lies on one side of zero, but open concerns worth {open_percent:.1f} % could undo it."
+    ends = f"{low:+.1f} to {high:+.1f} %".replace("-", "\u2212")
+    return f"The {level} interval ({ends}) holds both zero and effects that matter. {_more(ruling)}"
+
+
+def _more(ruling: Ruling) -> str:
+    """What more pairs would do."""
+    if ruling.pairs_needed is None:
+        return "More pairs like these cannot settle it: what limits the margin is not scatter."
+    more = ruling.pairs_needed - ruling.pairs
+    if more <= 0:
+        return "One more pair may settle it."
+    return f"About {more} more pair{'s' if more != 1 else ''} would settle it."

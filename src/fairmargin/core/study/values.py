@@ -95,6 +95,11 @@ class Change(_Value):
         """The mechanism or mechanisms as a tuple."""
         return self.mechanism if isinstance(self.mechanism, tuple) else (self.mechanism,)
 
+    @property
+    def is_technique(self) -> bool:
+        """Whether the way of driving is the change itself."""
+        return self.kind == "technique" or "technique" in self.mechanisms
+
 
 def default_mechanism(kind: str) -> Mechanism:
     """Return the mechanism a change of `kind` works through, unless its owner says otherwise."""

@@ -8,8 +8,8 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from fairmargin.core.analysis import Comparison, LegResult
 from fairmargin.core.result.corrections import LINES
+from fairmargin.core.result.types import Comparison, LegResult
 from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.session import Session

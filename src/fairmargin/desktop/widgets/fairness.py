@@ -8,33 +8,14 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
-from fairmargin.core.analysis import Analysis
-from fairmargin.core.fairness.checks import Concern
+from fairmargin.core.fairness import Concern
+from fairmargin.core.fairness.checks import stage_of
+from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, clear, label, link, scrolling, signed
 
 COLOUR = {"note": "fine", "caution": "caution", "blocks": "blocks"}
-#: Where each concern is looked into.
-STAGE = {
-    "slow-traffic": "examine",
-    "one-leg-decides": "examine",
-    "distance-unlike": "examine",
-    "instruments-disagree": "drive",
-    "weather-unlike": "correct",
-    "wind-strong": "correct",
-    "gusts": "correct",
-    "speed-unlike": "correct",
-    "cold-tyres": "correct",
-    "days-apart": "plan",
-    "clock-doubtful": "drive",
-    "date-doubtful": "drive",
-    "log-doubtful": "examine",
-    "order-drift": "plan",
-    "one-pair-only": "plan",
-    "display-too-coarse": "plan",
-    "gauge-too-coarse": "plan",
-}
 
 
 def leg_words(study: Study, legs: tuple[str, ...]) -> str:
@@ -95,7 +76,7 @@ class _Charge(QWidget):
         painter.setPen(QPen(theme.colour("rule"), 1.5))
         middle, y = self.width() / 2, 7.0
         painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
-        charge = self._concern.charge_percent
+        charge = self._concern.bias_percent
         if charge is not None:
             size = min(abs(charge) / self._reach, 1.0) * (self.width() / 2 - 2)
             size = max(size, 1.5)
@@ -180,7 +161,7 @@ class FairnessLedger(QFrame):
         self._intro.setText(
             f"What each doubt could be worth, beside an effect of {abs(c.effect_percent):.1f} %."
         )
-        priced = [abs(x.charge_percent) for x in analysis.concerns if x.charge_percent is not None]
+        priced = [abs(x.bias_percent) for x in analysis.concerns if x.bias_percent is not None]
         reach = max([*priced, abs(c.effect_percent), 1.0])
         for concern in analysis.concerns:
             self._list.addWidget(self._entry(study, concern, reach))
@@ -214,17 +195,15 @@ class FairnessLedger(QFrame):
         title = label(concern.title, wrap=True)
         title.setStyleSheet("font-weight: 600;")
         top.addWidget(title, 1)
-        if concern.charge_percent is None:
+        if concern.bias_percent is None:
             shown = "?"
         else:
             shown = (
-                signed(concern.charge_percent)
-                if concern.signed
-                else f"\u00b1{abs(concern.charge_percent):.1f}"
+                signed(concern.bias_percent) if concern.signed else f"\u00b1{abs(concern.bias_percent):.1f}"
             )
         charge = PlainLabel(shown)
         charge.setStyleSheet("font-weight: 600;")
-        if concern.charge_percent is None:
+        if concern.bias_percent is None:
             charge.setToolTip("No price can be put on it.")
         top.addWidget(charge, 0, Qt.AlignmentFlag.AlignTop)
         layout.addLayout(top)
@@ -234,9 +213,9 @@ class FairnessLedger(QFrame):
         legs = leg_words(study, concern.legs)
         if legs:
             body.addWidget(label(legs, "muted"))
-        if concern.charge_percent is not None:
+        if concern.bias_percent is not None:
             body.addWidget(_Charge(concern, reach))
-        stage = STAGE.get(concern.code, "drive")
+        stage = stage_of(concern.code) or "drive"
         if concern.next_step.startswith("Nothing"):
             body.addWidget(label(concern.next_step, "muted"))
         else:

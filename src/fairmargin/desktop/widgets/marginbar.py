@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from fairmargin.core.analysis import Analysis, Comparison
+from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark, nice_step, percent, signed

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.evidence.conditions import common_offset, driven_days, leg_conditions
-from fairmargin.core.fairness.recordings import clock_doubts, sound_logs
+from fairmargin.core.evidence.clock import common_offset, driven_days
+from fairmargin.core.evidence.conditions import leg_conditions
+from fairmargin.core.fairness.records import RECORDS, RecordsContext, check_records
 from fairmargin.core.study import Trace, WeatherRow
 
 DAY = timedelta(days=1)
@@ -48,7 +49,7 @@ def logged(abba):
 )
 def test_a_log_that_is_not_the_legs_is_named_and_left_out(logged, made, title, words):
     study, logs = logged
-    kept, found = sound_logs(study, {**logs, "L03": made})
+    kept, found = check_records(study, {**logs, "L03": made})
     assert set(kept) == set(logs) - {"L03"}
     assert [(c.code, c.title, c.legs) for c in found] == [("log-doubtful", title, ("L03",))]
     assert words in found[0].message
@@ -60,12 +61,12 @@ def test_a_log_that_is_not_the_legs_is_named_and_left_out(logged, made, title, w
 
 def test_good_logs_raise_no_doubt(logged):
     study, logs = logged
-    kept, found = sound_logs(study, logs)
+    kept, found = check_records(study, logs)
     assert found == [] and kept == logs
     near = {**logs, "L03": log(east=0.0005)}  # 34 m: a position's own error
-    assert sound_logs(study, near)[1] == []
+    assert check_records(study, near)[1] == []
     assert (
-        sound_logs(study.with_(route=()), {**logs, "L03": log(north=5.0)})[1] == []
+        check_records(study.with_(route=()), {**logs, "L03": log(north=5.0)})[1] == []
     )  # no road to hold it against
 
 
@@ -102,7 +103,7 @@ def test_legs_without_a_time_are_a_day_of_their_own(abba):
 
 
 def codes(study):
-    return [(c.code, c.severity) for c in clock_doubts(study)]
+    return [(c.code, c.severity) for c in RECORDS.check(RecordsContext(study, {}))]
 
 
 def test_a_date_that_is_off_is_told(abba):
@@ -117,14 +118,16 @@ def test_a_date_that_is_off_is_told(abba):
 
 def test_a_clock_that_was_set_is_told(abba):
     back = moved(abba, ["L05", "L06", "L07", "L08"], timedelta(hours=-1))
-    told = clock_doubts(back)
+    told = RECORDS.check(RecordsContext(back, {}))
     assert [c.title for c in told] == ["Two legs at the same time"]
     assert "overlap by up to" in told[0].message and {"L04", "L05"} <= set(told[0].legs)
     summer = abba
     for i, leg in enumerate(abba.legs):
         offset = timezone(timedelta(hours=1 if i < 4 else 2))
         summer = summer.with_leg(leg.leg, started_at=(leg.started_at.replace(tzinfo=UTC)).astimezone(offset))
-    assert [c.title for c in clock_doubts(summer)] == ["The clock changed during the day"]
+    assert [c.title for c in RECORDS.check(RecordsContext(summer, {}))] == [
+        "The clock changed during the day"
+    ]
 
 
 def test_one_time_without_an_offset_keeps_the_offsets_of_the_others(abba):
@@ -148,7 +151,7 @@ def test_one_time_without_an_offset_keeps_the_offsets_of_the_others(abba):
         assert warm[leg.leg].temperature_c == pytest.approx(middle.hour + middle.minute / 60, abs=0.02), (
             leg.leg
         )
-    told = clock_doubts(study)
+    told = RECORDS.check(RecordsContext(study, {}))
     assert told[0].legs == ("L04",) and "UTC +2 h" in told[0].message
 
 

@@ -1,0 +1,86 @@
+"""All evidence of a study, ready for the fit: readings, conditions, and logs cut between their gates."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from fairmargin.core.evidence.conditions import Conditions, leg_conditions
+from fairmargin.core.evidence.logs import GatedLog, Logs, gate_logs
+from fairmargin.core.evidence.readings import Observation, observations
+from fairmargin.core.study import Study, Trace
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Gathered:
+    """What a study's notes and instruments say."""
+
+    conditions: Mapping[str, Conditions]  # by leg
+    observations: tuple[Observation, ...]
+    logs: Mapping[str, Logs]  # by sector
+
+
+def gather(study: Study, traces: Mapping[str, Trace]) -> Gathered:
+    """Gather readings and conditions; logged legs count between their gates.
+
+    Where the way of driving is the change, nothing of it may be corrected away: logs then only give their energy, and
+    speeds and standing times are made alike.
+    """
+    conditions = leg_conditions(study, traces)
+    every = observations(study, traces)
+    true_m = {name: c.true_m for name, c in conditions.items()}
+    logs = {
+        sector: gate_logs(study, [leg for leg in study.legs if leg.sector == sector], traces, true_m)
+        for sector in dict.fromkeys(leg.sector for leg in study.legs)
+    }
+    if study.change.is_technique:
+        logs = {sector: replace(found, gated={}) for sector, found in logs.items()}
+        conditions = _alike_speeds(study, conditions, every)
+    gated = tuple(_between_gates(o, logs[study.leg(o.legs[0]).sector]) for o in every)
+    by_leg = {o.legs[0]: o for o in gated if o.gated_km is not None}
+    for name, o in by_leg.items():
+        log = logs[study.leg(name).sector].of(name)
+        assert log is not None
+        conditions[name] = _as_gated(conditions[name], o, log)
+    return Gathered(conditions, gated, logs)
+
+
+def _alike_speeds(
+    study: Study, conditions: Mapping[str, Conditions], every: Sequence[Observation]
+) -> dict[str, Conditions]:
+    """Give all legs of a sector and speed one speed and one standing time: differences belong to the change."""
+    alike = dict(conditions)
+    groups: dict[object, list[Conditions]] = {}
+    for o in every:
+        for name in o.legs:
+            leg = study.leg(name)
+            groups.setdefault((leg.sector, leg.speed_kmh, leg.direction), []).append(conditions[name])
+    for members in groups.values():
+        speed = float(np.mean([c.speed_m_s for c in members]))
+        stopped = float(np.mean([c.stopped_s for c in members]))
+        for c in members:
+            alike[c.leg] = replace(c, speed_m_s=speed, speed_sd=0.0, stopped_s=stopped)
+    return alike
+
+
+def _between_gates(o: Observation, logs: Logs) -> Observation:
+    """Give a logged observation its energy and distance between the gates."""
+    log = logs.of(o.legs[0]) if len(o.legs) == 1 else None
+    if log is None or o.readings[0].instrument != "logger":
+        return o
+    energy, metres = log.energy_wh, log.length_m
+    if energy is None or energy <= 0 or metres <= 0:
+        return o
+    return replace(o, gated_wh=energy, gated_km=metres / 1000.0)
+
+
+def _as_gated(c: Conditions, o: Observation, log: GatedLog) -> Conditions:
+    """Distance, speed and times of a logged leg between its gates."""
+    assert o.gated_km is not None
+    t = log.at(np.array([log.start_m, log.end_m]))[0]
+    stopped = log.stopped_s
+    moving = max(float(t[1] - t[0]) - stopped, 1.0)
+    metres = 1000.0 * o.gated_km
+    return replace(c, true_m=metres, speed_m_s=metres / moving, moving_s=moving, stopped_s=stopped)

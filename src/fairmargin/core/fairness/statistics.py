@@ -1,0 +1,71 @@
+"""Concerns of the figures themselves: one leg that decides, scatter, legs left out once the result was known."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from fairmargin.core.fairness import thresholds as limit
+from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext, names
+from fairmargin.core.fairness.registry import Finding
+from fairmargin.core.inference.options import Group
+from fairmargin.core.inference.priors import SCATTER_SHARE
+
+
+@TEST_DAY.rule("one-leg-decides", stage="examine", needs="four drives", covered=True)
+def one_leg_decides(case: ComparisonContext) -> Iterator[Finding]:
+    """Without one leg the verdict would turn, or the effect move by most of its margin: priced as that move."""
+    e = case.effect
+    if len(e.influence) < limit.INFLUENCE_LEGS:
+        return
+    interval = e.interval_percent(case.study.confidence)
+    decided = interval[0] > 0 or interval[1] < 0
+    leg, shift = max(e.influence.items(), key=lambda kv: abs(kv[1]))
+    percent = 100.0 * shift * math.exp(e.log_ratio)
+    half = (interval[1] - interval[0]) / 2
+    flips = decided and (interval[0] + percent) * (interval[1] + percent) <= 0
+    if not flips and abs(percent) <= limit.INFLUENCE_OF_MARGIN * half:
+        return
+    yield Finding(
+        "caution" if flips else "note",
+        -percent,
+        (leg,),
+        f"Leg {leg} weighs heavily",
+        f"Without leg {leg} the effect would be {e.percent + percent:+.1f} %.",
+        "Look at that leg again: reading, events, traffic. Drive it again if in doubt.",
+        signed=True,
+    )
+
+
+@TEST_DAY.rule("scatter-large", stage="examine", needs="several drives of each", covered=True)
+def scatter_large(case: ComparisonContext) -> Iterator[Finding]:
+    """Legs disagree more than usual: priced as the scatter's part of the margin."""
+    scatter = case.fit.scatter_share
+    if scatter <= limit.SCATTER_LARGE * SCATTER_SHARE:
+        return
+    yield Finding(
+        "note" if scatter < limit.SCATTER_VERY_LARGE * SCATTER_SHARE else "caution",
+        case.part_percent(Group.SCATTER),
+        names(case.conditions),
+        "Legs disagree more than usual",
+        f"Run-to-run scatter {100 * scatter:.1f} %, where a careful 30 km run has 1 to 2 % "
+        "(common practice). The margin has been widened for it.",
+        "Look for a spoilt leg; hold the speed; drive more pairs.",
+    )
+
+
+@TEST_DAY.rule("left-out-after-result", stage="examine", needs="nothing", covered=True)
+def left_out_after_result(case: ComparisonContext) -> Iterator[Finding]:
+    """Legs left out once the result was known: priced by taking them back in."""
+    late = [leg for leg in case.study.legs if not leg.included and leg.left_out_after_result]
+    if not late:
+        return
+    yield Finding(
+        "note",
+        case.against(case.with_left_out()),
+        tuple(leg.leg for leg in late),
+        f"{len(late)} leg{'s' if len(late) != 1 else ''} left out after the result was seen",
+        "; ".join(f"{leg.leg}: {leg.reason or 'no reason given'}" for leg in late) + ".",
+        "The reason is kept in the report.",
+        signed=True,
+    )

@@ -1,0 +1,299 @@
+"""One comparison: the effect with its interval, verdict and reason, its pairs, and what stands beside it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+
+from fairmargin.core import intervals
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.fairness.concern import Concern, open_charge
+from fairmargin.core.fairness.context import ComparisonContext
+from fairmargin.core.inference.posterior import Effect
+from fairmargin.core.planning import display_noise_percent
+from fairmargin.core.result import verdict
+from fairmargin.core.result.pairs import Drive, Pair, make_pairs
+from fairmargin.core.result.types import Comparison, DirectionEffect, GridEnergy, LegResult, TripTime, View
+from fairmargin.core.study import Leg, Study
+from fairmargin.core.units import range_change_percent
+
+#: Scatter of uncorrected legs beyond the corrected one: what weather adds unseen. Common practice.
+AS_MEASURED_SCATTER: Final = 0.02
+AS_MEASURED_FREEDOM: Final = 4.0
+DAYS_APART: Final = 0.02  # what a day of its own adds to an uncorrected level; common practice
+WALL_METER_SHARE: Final = 0.02  # a wall meter counts as good to this; common practice
+LEAST_BUDGET: Final = 1e-10  # log variance below which a source is not listed
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Sides:
+    """What one comparison rests on, of a test day or of everyday logs."""
+
+    study: Study
+    effect: Effect
+    baseline: Sequence[Observation]
+    trial: Sequence[Observation]
+    members: Sequence[Observation]  # with those left out
+    results: Mapping[str, LegResult]
+    conditions: Mapping[str, Conditions]
+    fitted: Sequence[Conditions]  # of the legs that the fit used
+    scatter_share: float
+    as_driven: bool
+    sector: str | None = None
+
+    @property
+    def both(self) -> tuple[Sequence[Observation], Sequence[Observation]]:
+        """Observations of the baseline and of the trial."""
+        return self.baseline, self.trial
+
+    def leg(self, o: Observation) -> Leg:
+        """First leg of an observation."""
+        return self.study.leg(o.legs[0])
+
+
+def sides_of(
+    study: Study, trial: str, used: Sequence[Observation]
+) -> tuple[list[Observation], list[Observation]]:
+    """Observations of the baseline and of one trial."""
+    of = {leg.leg: leg.configuration for leg in study.legs}
+    return (
+        [o for o in used if of[o.legs[0]] == study.baseline.id],
+        [o for o in used if of[o.legs[0]] == trial],
+    )
+
+
+def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison:
+    """State one comparison.
+
+    Parameters
+    ----------
+    sides : Sides
+    view : {'reference', 'study-mean', 'as-measured'}
+    found : sequence of Concern
+        Of this comparison and of the records.
+
+    Returns
+    -------
+    Comparison
+    """
+    study, effect = sides.study, sides.effect
+    a, b = sides.both
+    plain_a, plain_b = plain_levels([o for o in a if sides.leg(o).vehicle != "control"] or a, b)
+    as_measured = (plain_b / plain_a - 1) * 100
+    stated = _as_measured(sides, plain_a, plain_b) if view == "as-measured" else _stated(study, effect)
+    count = min(len({sides.leg(o).run or o.legs[0] for o in side}) for side in (a, b))
+    open_percent = open_charge(found)
+    blocked = any(c.severity == "blocks" for c in found)
+    smallest, deviate = study.smallest_effect_percent, intervals.deviate(study.confidence)
+    judged = verdict.word(stated.percent, stated.interval, smallest, blocked, open_percent)
+    systematic = math.hypot(stated.systematic, open_percent / 2)
+    needed = verdict.pairs_needed(count, stated.percent, systematic, stated.random, smallest, deviate)
+    if blocked:
+        needed = None
+    ruling = verdict.Ruling(judged, stated.percent, stated.interval, open_percent, count, needed)
+    step = math.sqrt(12.0) * float(np.mean([o.relative_sd for o in (*a, *b)]))
+    return Comparison(
+        baseline=study.baseline.id,
+        trial=effect.trial,
+        speed_kmh=_speed_kmh(sides),
+        sector=sides.sector,
+        as_measured_percent=as_measured,
+        effect_percent=stated.percent,
+        interval_percent=stated.interval,
+        confidence=study.confidence,
+        baseline_wh_per_km=stated.level,
+        trial_wh_per_km=stated.level * (1 + stated.percent / 100),
+        verdict=judged,
+        reason=verdict.reason(study, ruling, found),
+        pairs=count,
+        pairs_needed=needed,
+        range_change_percent=range_change_percent(stated.percent),
+        pair_list=tuple(_pairs(sides, deviate)),
+        step_percent=display_noise_percent(step, max(1, min(len(a), len(b))), study.confidence),
+        scatter_percent=100 * sides.scatter_share,
+        margin_budget=tuple(
+            (name, math.exp(effect.log_ratio) * intervals.half_width_percent(variance, study.confidence))
+            for name, variance in effect.budget
+            if variance > LEAST_BUDGET
+        ),
+        open_charge_percent=open_percent,
+        legs_used=len(a) + len(b),
+        trip_time=_trip_time(sides),
+        grid=_with_grid(sides, stated.percent, stated.interval),
+        as_driven=sides.as_driven,
+    )
+
+
+def plain_levels(a: Sequence[Observation], b: Sequence[Observation]) -> tuple[float, float]:
+    """Total energy over total shown distance of each configuration. [Wh/km]"""
+    return (
+        sum(o.energy_wh for o in a) / sum(o.shown_km for o in a),
+        sum(o.energy_wh for o in b) / sum(o.shown_km for o in b),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Stated:
+    """An effect as a view states it; all in per cent but the baseline's level [Wh/km]."""
+
+    percent: float
+    interval: tuple[float, float]
+    random: float
+    systematic: float
+    level: float
+
+
+def _stated(study: Study, effect: Effect) -> _Stated:
+    ratio = math.exp(effect.log_ratio)
+    return _Stated(
+        effect.percent,
+        effect.interval_percent(study.confidence),
+        100 * ratio * math.sqrt(effect.random_variance),
+        100 * ratio * math.sqrt(effect.systematic_variance),
+        effect.baseline_wh_per_km,  # the level follows the corrected legs; the ratio follows the fit
+    )
+
+
+def _as_measured(sides: Sides, plain_a: float, plain_b: float) -> _Stated:
+    """Interval of the uncorrected difference: t, with what weather adds unseen in its prior scatter."""
+    from scipy.special import stdtrit  # only for this view
+
+    a, b = sides.both
+    squares, freedom = 0.0, 0
+    for side in (a, b):
+        by_direction: dict[str, list[float]] = {}
+        for o in side:
+            by_direction.setdefault(sides.leg(o).direction, []).append(math.log(o.as_read_wh_per_km))
+        for values in by_direction.values():
+            squares += float(np.sum((np.array(values) - np.mean(values)) ** 2))
+            freedom += len(values) - 1
+    whole_freedom = AS_MEASURED_FREEDOM + freedom
+    variance = (AS_MEASURED_FREEDOM * AS_MEASURED_SCATTER**2 + squares) / whole_freedom
+    reading = float(np.mean([o.relative_sd**2 for o in (*a, *b)]))
+    days = [{c.day for c in sides.fitted if c.leg in {n for o in side for n in o.legs}} for side in (a, b)]
+    apart = 0.0 if days[0] & days[1] else DAYS_APART
+    se = math.sqrt((variance + reading) * (1 / len(a) + 1 / len(b)) + 2 * apart**2)
+    half = float(stdtrit(whole_freedom, 0.5 + sides.study.confidence / 2)) * se
+    ratio = plain_b / plain_a
+    return _Stated(
+        (ratio - 1) * 100,
+        ((ratio * math.exp(-half) - 1) * 100, (ratio * math.exp(half) - 1) * 100),
+        100 * ratio * math.sqrt(max(se**2 - 2 * apart**2, 0.0)),
+        100 * ratio * apart * math.sqrt(2),
+        plain_a,
+    )
+
+
+def _speed_kmh(sides: Sides) -> float:
+    """Speed that the effect is stated for: the target's, or the mean of the speeds as driven."""
+    speed = sides.study.target_speed_kmh
+    if sides.as_driven or not speed or sides.study.change.is_technique:
+        speed = 3.6 * float(np.mean([c.speed_m_s for c in sides.fitted]))
+    return float(speed)
+
+
+def _pairs(sides: Sides, deviate: float) -> list[Pair]:
+    drives = []
+    for i, o in enumerate(sides.members):
+        leg, result = sides.leg(o), sides.results[o.legs[0]]
+        if leg.vehicle == "control":
+            continue
+        drives.append(
+            Drive(
+                leg=o.legs[0],
+                run=leg.run,
+                block=leg.block,
+                configuration=leg.configuration,
+                direction="run" if len(o.legs) > 1 else result.direction,
+                order=sides.conditions[o.legs[0]].started_s or float(i),
+                included=result.included,
+                reason=result.reason,
+                measured=result.measured_wh_per_km,
+                corrected=_corrected(o, sides.results),
+                sd_share=result.sd_percent / 100,
+            )
+        )
+    return make_pairs(drives, sides.study.baseline.id, sides.effect.trial, deviate)
+
+
+def _corrected(o: Observation, results: Mapping[str, LegResult]) -> float | None:
+    """Mean of an observation's corrected legs; None unless all are corrected."""
+    values = [results[name].corrected_wh_per_km for name in o.legs]
+    known = [v for v in values if v is not None]
+    return float(np.mean(known)) if len(known) == len(values) else None
+
+
+def by_direction(
+    case: ComparisonContext, a: Sequence[Observation], b: Sequence[Observation]
+) -> tuple[DirectionEffect, ...]:
+    """The effect from each direction alone, where both configurations were driven both ways."""
+    way = {c.leg: c.backwards for c in case.conditions}
+    if any(len(o.legs) > 1 for o in (*a, *b)):
+        return ()
+    result = []
+    for backwards in (False, True):
+        ours = [[o for o in side if way[o.legs[0]] is backwards] for side in (a, b)]
+        if not ours[0] or not ours[1] or len(ours[0]) + len(ours[1]) == len(a) + len(b):
+            continue
+        other = frozenset(name for name, back in way.items() if back is not backwards)
+        fit = case.refit(replace(case.options, drop_legs=case.options.drop_legs | other), case.conditions)
+        if fit is None or case.trial not in fit.effects:
+            continue
+        effect = fit.effects[case.trial]
+        plain_a, plain_b = plain_levels(*ours)
+        result.append(
+            DirectionEffect(
+                "back" if backwards else "out",
+                (plain_b / plain_a - 1) * 100,
+                effect.percent,
+                effect.interval_percent(case.study.confidence),
+            )
+        )
+    return tuple(result)
+
+
+def _trip_time(sides: Sides) -> TripTime | None:
+    """Minutes per 100 km of each configuration; None unless every leg's time is known."""
+
+    def minutes(side: Sequence[Observation]) -> float | None:
+        time = 0.0
+        for name in (name for o in side for name in o.legs):
+            leg = sides.study.leg(name)
+            if leg.duration_s is None and sides.results[name].instrument != "logger":
+                return None
+            time += float(leg.duration_s or sides.conditions[name].duration_s)
+        km = sum(o.true_km for o in side)
+        return time / 60.0 / km * 100.0 if km > 0 else None
+
+    times = minutes(sides.baseline), minutes(sides.trial)
+    return TripTime(times[0], times[1]) if times[0] and times[1] else None
+
+
+def _with_grid(sides: Sides, percent: float, interval: tuple[float, float]) -> GridEnergy | None:
+    """Drive and wall energy together; None where no leg has any from the wall."""
+    km = [sum(o.true_km for o in side) for side in sides.both]
+    wall = [[sides.study.leg(name).grid_kwh for o in side for name in o.legs] for side in sides.both]
+    known = [[1000.0 * w for w in side if w is not None] for side in wall]
+    if not known[0] and not known[1]:
+        return None
+    per_km = [sum(side) / d for side, d in zip(known, km, strict=True)]
+    level = sum(o.energy_wh for o in sides.baseline) / km[0]
+    spread = 0.0
+    for side, d in zip(known, km, strict=True):
+        scatter = len(side) * float(np.var(side, ddof=1)) if len(side) > 1 else 0.0
+        spread += (scatter + (WALL_METER_SHARE * sum(side)) ** 2) / d**2
+    whole = float(level + per_km[0])
+    extra = intervals.half_width_percent(spread, sides.study.confidence) / whole
+
+    def with_wall(effect: float) -> float:
+        return float((level * (1 + effect / 100) + per_km[1]) / whole - 1) * 100
+
+    middle = with_wall(percent)
+    below, above = middle - with_wall(interval[0]), with_wall(interval[1]) - middle
+    ends = (middle - math.hypot(below, extra), middle + math.hypot(above, extra))
+    return GridEnergy(per_km[0], per_km[1], middle, ends)

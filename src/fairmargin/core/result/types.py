@@ -1,0 +1,122 @@
+"""What an analysis gives: comparisons, legs, concerns; screens, reports and JSON only draw it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Final, Literal
+
+from fairmargin.core.evidence.climb import Climb
+from fairmargin.core.fairness.concern import Concern
+from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.result.pairs import Pair
+from fairmargin.core.result.verdict import VerdictWord
+
+View = Literal["reference", "study-mean", "as-measured"]
+VIEWS: Final[tuple[View, ...]] = ("reference", "study-mean", "as-measured")
+
+
+@dataclass(frozen=True, slots=True)
+class LegResult:
+    """One leg with a reading: as read, and on the ledger to corrected. [Wh/km]"""
+
+    leg: str
+    run: str
+    configuration: str
+    direction: str
+    included: bool
+    reason: str
+    instrument: str
+    shown: str
+    measured_wh_per_km: float
+    corrected_wh_per_km: float | None
+    corrections_wh_per_km: Mapping[str, float]
+    sd_percent: float
+    others: tuple[tuple[str, float], ...]  # other instruments, Wh/km
+    cut_km: tuple[float, float] | None = None  # of a logged leg: before the first gate, after the last
+    gap_percent: float = 0.0  # of the time between the gates without samples
+
+
+@dataclass(frozen=True, slots=True)
+class DirectionEffect:
+    """The effect from the legs of one direction alone; wide, since the wind does not cancel."""
+
+    direction: str
+    as_measured_percent: float
+    effect_percent: float
+    interval_percent: tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class TripTime:
+    """Time on the road, standing included. [min per 100 km]"""
+
+    baseline_min: float
+    trial_min: float
+
+    @property
+    def change_percent(self) -> float:
+        """Change of the time in per cent of the baseline's (positive = slower)."""
+        return (self.trial_min / self.baseline_min - 1) * 100
+
+
+@dataclass(frozen=True, slots=True)
+class GridEnergy:
+    """Energy from the wall before departure [Wh per km driven], and the effect with it added to the drive's."""
+
+    baseline_wh_per_km: float
+    trial_wh_per_km: float
+    effect_percent: float
+    interval_percent: tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """Trial against baseline at one speed, in one sector; per cent of baseline consumption."""
+
+    baseline: str
+    trial: str
+    speed_kmh: float
+    sector: str | None
+    as_measured_percent: float
+    effect_percent: float
+    interval_percent: tuple[float, float]
+    confidence: float
+    baseline_wh_per_km: float
+    trial_wh_per_km: float
+    verdict: VerdictWord
+    reason: str
+    pairs: int
+    pairs_needed: int | None
+    range_change_percent: float
+    pair_list: tuple[Pair, ...]
+    step_percent: float  # what the instruments cannot see
+    scatter_percent: float
+    margin_budget: tuple[tuple[str, float], ...]  # source, half-width it would have alone, per cent
+    open_charge_percent: float
+    legs_used: int
+    directions: tuple[DirectionEffect, ...] = ()
+    trip_time: TripTime | None = None
+    grid: GridEnergy | None = None
+    as_driven: bool = False  # the effect holds for the logged speeds, not for one steady speed
+
+    @property
+    def half_width_percent(self) -> float:
+        """Half the interval's width."""
+        return (self.interval_percent[1] - self.interval_percent[0]) / 2
+
+
+@dataclass(frozen=True, slots=True)
+class Analysis:
+    """Everything that follows from a study's readings."""
+
+    title: str
+    view: View
+    comparisons: tuple[Comparison, ...]
+    legs: tuple[LegResult, ...]
+    concerns: tuple[Concern, ...]
+    assumed: tuple[str, ...]  # vehicle constants taken from the class preset
+    missing: str  # what is needed before a comparison can be made; empty when there is one
+    climbs: tuple[Climb, ...] = ()
+    scatter_evidence: tuple[float, ...] = ()  # see `learned_scatter`
+    scatter_prior: ScatterPrior | None = None
