@@ -45,7 +45,7 @@ def turbulence_m_s(speed_m_s: ArrayLike, gust_m_s: float | None = None) -> Array
 
     Examples
     --------
-    >>> [float(x) for x in (turbulence_m_s(5.0), turbulence_m_s(5.0, 11.0), turbulence_m_s(0.0))]
+    >>> [round(float(x), 6) for x in (turbulence_m_s(5.0), turbulence_m_s(5.0, 11.0), turbulence_m_s(0.0))]
     [0.9, 2.0, 0.3]
     """
     speed = np.asarray(speed_m_s, dtype=float)
