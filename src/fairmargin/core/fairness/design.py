@@ -106,7 +106,7 @@ def drift_percent(case: ComparisonContext, ordered: Sequence[Conditions]) -> flo
     span = float(np.ptp(t))
     if span < limit.DRIFT_SPAN_S:
         return None
-    log_residual = np.array([case.fit.residual[c.leg] * case.fit.leg_sd[c.leg] for c in ordered])
+    log_residual = np.array([case.fit.log_residual[c.leg] for c in ordered])
     is_b = np.array([c.configuration == case.trial for c in ordered], dtype=float)
     back = np.array([c.backwards for c in ordered], dtype=float)
     design = np.stack([np.ones(len(t)), is_b, back, (t - t.mean()) / span], axis=1)

@@ -42,7 +42,7 @@ class Fit:
     effects: dict[str, Effect]
     scatter_share: float  # posterior, for a leg of 30 km
     leg_sd: dict[str, float]  # share: scatter, reading and wind of one observation
-    residual: dict[str, float]  # standardised
+    log_residual: dict[str, float]  # measured over modelled, as a logarithm
     values: dict[str, float]  # fitted deviations of the shared unknowns
     theta: Array
     road: Road
@@ -97,7 +97,7 @@ def fit_study(
         log_levels[1:] - log_levels[0] + back_to_prior,
         options.scatter_freedom,
     )
-    leg_sd, residual = _legs(problem, solution, result)
+    leg_sd, log_residual = _legs(problem, solution, result)
     return Fit(
         conditions=tuple(conditions),
         model=problem.leg_model,
@@ -109,7 +109,7 @@ def fit_study(
         scatter_share=options.scatter_share * result.scatter_multiple,
         scatter_evidence=_as_common_sizes(result.log_likelihood, options.scatter_share),
         leg_sd={name: float(leg_sd[j]) for j, o in enumerate(observations) for name in o.legs},
-        residual={name: float(residual[j]) for j, o in enumerate(observations) for name in o.legs},
+        log_residual={name: float(log_residual[j]) for j, o in enumerate(observations) for name in o.legs},
         values={
             u.name: float(solution.theta[i])
             for i, u in enumerate(problem.unknowns[: problem.shared])
@@ -157,7 +157,7 @@ def _effect(
 
 
 def _legs(problem: Problem, solution: Solution, result: Posterior) -> tuple[Array, Array]:
-    """Of each observation: standard deviation as a share, and its standardised residual."""
+    """Of each observation: standard deviation as a share, and what it has over the model, as a logarithm."""
     rows, at = problem.rows, solution.at
     # Segments of one leg, weighed by energy: what leaves the leg's own sum open.
     gather = problem.owns.T * np.exp(rows.measured)
@@ -170,8 +170,7 @@ def _legs(problem: Problem, solution: Solution, result: Posterior) -> tuple[Arra
     wind_left = np.diag(gather @ (wind - wind @ result.inverse @ wind) @ gather.T)
     scatter = problem.scatter_var * result.scatter_multiple**2
     sd = np.sqrt(scatter + own_noise + np.maximum(wind_left, 0.0))
-    left = gather @ (rows.measured - at.predicted)
-    return sd, left / np.sqrt(problem.scatter_var + own_noise)
+    return sd, gather @ (rows.measured - at.predicted)
 
 
 def _as_common_sizes(log_likelihood: Array, share: float) -> tuple[float, ...]:
