@@ -118,6 +118,7 @@ def unlike() -> dict[str, Made]:
     made["one-pair-only"] = calm("AB")
     made["outside-tested-speed"] = base.with_(target_speed_kmh=110.0)
     made["weather-unlike"] = on_trial(base, temperature_c=8.0, wind_speed_ms=4.5)
+    made["colder"] = on_trial(base, temperature_c=8.0)
     made["wind-unknown"] = on_legs(base, lambda i, leg: {"wind_speed_ms": None, "wind_from_deg": None})
     made["road-unknown"] = base.with_(route=())
     made["wind-strong"] = on_legs(base, lambda i, leg: {"wind_speed_ms": 9.0})
