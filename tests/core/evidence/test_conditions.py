@@ -9,8 +9,8 @@ from tests.conftest import VAN, driven_study
 from uncertainties import ufloat
 
 from fairmargin.core.evidence.conditions import leg_conditions, weather_at
-from fairmargin.core.evidence.logs import thin
 from fairmargin.core.evidence.readings import distance_ratios, observations
+from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.study import Trace, WeatherRow
 
 START = datetime(2026, 5, 2, 9, 0)

@@ -7,7 +7,8 @@ import pytest
 from tests.conftest import driven_study, straight_route
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.evidence.logs import cumulated, gate_logs, thin
+from fairmargin.core.evidence.logs import gate_logs
+from fairmargin.core.evidence.thinning import cumulated, thin
 from fairmargin.core.laws.route import line_of
 from fairmargin.core.study import Stretch, Trace
 from fairmargin.core.study.plan import Plan

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from fairmargin.core import intervals
-from fairmargin.core.evidence.logs import thin
+from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.study import Leg, Study, Trace
 
 _UNIFORM: Final = 1.0 / math.sqrt(12.0)

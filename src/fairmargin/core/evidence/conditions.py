@@ -10,8 +10,8 @@ from datetime import timedelta
 import numpy as np
 
 from fairmargin.core.evidence.clock import common_offset, driven_days, seconds_of
-from fairmargin.core.evidence.logs import thin
 from fairmargin.core.evidence.readings import distance_ratios, leg_distances
+from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.laws import air, auxiliaries, rolling, wind
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
 

@@ -14,7 +14,7 @@ import numpy as np
 
 from fairmargin.core import units
 from fairmargin.core.evidence.climb import signed_energy
-from fairmargin.core.evidence.logs import thin
+from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.study import Leg, Study, Trace
 
 _UNIFORM: Final = 1.0 / math.sqrt(12.0)

@@ -14,7 +14,7 @@ from fairmargin.core.fairness.registry import Finding
 from fairmargin.core.inference.options import Cause
 from fairmargin.core.laws import auxiliaries, disturbance
 from fairmargin.core.model.parameters import Parameter
-from fairmargin.core.study.values import EventKind
+from fairmargin.core.study.kinds import EventKind
 
 
 @TEST_DAY.rule("speed-unlike", stage="correct", needs="times or logs", covered=True)

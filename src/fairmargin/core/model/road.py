@@ -10,7 +10,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.evidence.logs import STANDING_M_S, GatedLog
+from fairmargin.core.evidence.logs import GatedLog
+from fairmargin.core.evidence.thinning import STANDING_M_S
 from fairmargin.core.laws.route import RouteShape, binned
 from fairmargin.core.model.paths import Stretches
 from fairmargin.core.study import Event, Study

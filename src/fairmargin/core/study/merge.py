@@ -6,8 +6,9 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
+from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.trace import Trace
-from fairmargin.core.study.values import Leg, Study
+from fairmargin.core.study.values import Study
 
 #: Fields that say which leg it is; they must agree for two legs to be the same.
 _IDENTITY = ("run", "configuration", "direction", "vehicle")

@@ -6,79 +6,19 @@ keys of a package are kept in ``extra`` fields so that a round trip loses nothin
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import datetime
-from typing import Annotated, Any, Final, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, Field, field_validator, model_validator
 
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import between as _between
 from fairmargin.core.study.base import number as _number
+from fairmargin.core.study.kinds import EventKind, Kind, Mechanism, Method, default_mechanism
+from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.plan import Plan
-from fairmargin.core.units import HEATING_VALUE_WH_PER_L, ConsumptionUnit
-
-CHANGE_KINDS: Final = (
-    "wheels",
-    "aero covers",
-    "tyres",
-    "cargo",
-    "payload",
-    "towing",
-    "preconditioning",
-    "technique",
-    "other",
-)
-MECHANISMS: Final = (
-    "aerodynamic",
-    "rolling",
-    "mass",
-    "auxiliary",
-    "driveline",
-    "technique",
-    "mixed",
-    "unknown",
-)
-METHODS: Final = ("out-and-back", "loop", "one-way", "laps", "side-by-side", "everyday", "climb")
-EVENT_KINDS: Final = (
-    "slow-traffic",
-    "following-closely",
-    "stop",
-    "overtaking",
-    "wrong-turn",
-    "rain",
-    "gust",
-    "lift-off",
-    "reset-doubtful",
-    "other",
-)
-ROADS: Final = ("dry", "damp", "wet", "snow")
-
-Kind = Literal[
-    "wheels", "aero covers", "tyres", "cargo", "payload", "towing", "preconditioning", "technique", "other"
-]
-Mechanism = Literal[
-    "aerodynamic", "rolling", "mass", "auxiliary", "driveline", "technique", "mixed", "unknown"
-]
-Method = Literal["out-and-back", "loop", "one-way", "laps", "side-by-side", "everyday", "climb"]
-Energy = Literal["electric", "petrol", "diesel"]
-EventKind = Literal[
-    "slow-traffic",
-    "following-closely",
-    "stop",
-    "overtaking",
-    "wrong-turn",
-    "rain",
-    "gust",
-    "lift-off",
-    "reset-doubtful",
-    "other",
-]
-Road = Literal["dry", "damp", "wet", "snow"]
-Direction = Literal["out", "back", "loop"]
-LegState = Literal["planned", "driven", "left out"]
+from fairmargin.core.study.vehicle import Vehicle
 
 
 class Change(_Value):
@@ -99,135 +39,6 @@ class Change(_Value):
     def is_technique(self) -> bool:
         """Whether the way of driving is the change itself."""
         return self.kind == "technique" or "technique" in self.mechanisms
-
-
-def default_mechanism(kind: str) -> Mechanism:
-    """Return the mechanism a change of `kind` works through, unless its owner says otherwise."""
-    table: dict[str, Mechanism] = {
-        "wheels": "mixed",
-        "aero covers": "aerodynamic",
-        "tyres": "rolling",
-        "cargo": "aerodynamic",
-        "payload": "mass",
-        "towing": "mixed",
-        "preconditioning": "auxiliary",
-        "technique": "technique",
-    }
-    return table.get(kind, "unknown")
-
-
-@dataclass(frozen=True, slots=True)
-class VehicleConstants:
-    """Vehicle constants with their standard deviations, all known (filled from a class where missing)."""
-
-    mass_kg: float
-    mass_sd_kg: float
-    drag_area_m2: float
-    drag_area_sd_m2: float
-    rolling_coefficient: float
-    rolling_coefficient_sd: float
-    drive_efficiency: float
-    drive_efficiency_sd: float
-    regen_efficiency: float
-    auxiliary_w: float
-    auxiliary_sd_w: float
-    usable_capacity_kwh: float | None
-    charging_efficiency: float
-    heating_value_wh_per_l: float
-    assumed: tuple[str, ...]  # names of the constants taken from the class preset
-
-
-#: Class presets: middle and standard deviation. Common practice; wide on purpose.
-CLASS_PRESETS: Final[dict[str, dict[str, tuple[float, float]]]] = {
-    "small car": {
-        "mass_kg": (1250, 150),
-        "drag_area_m2": (0.65, 0.07),
-        "rolling_coefficient": (0.0095, 0.0015),
-    },
-    "car": {"mass_kg": (1700, 200), "drag_area_m2": (0.62, 0.07), "rolling_coefficient": (0.0095, 0.0015)},
-    "tall car": {
-        "mass_kg": (2100, 250),
-        "drag_area_m2": (0.78, 0.09),
-        "rolling_coefficient": (0.0100, 0.0015),
-    },
-    "van": {"mass_kg": (1900, 300), "drag_area_m2": (0.95, 0.15), "rolling_coefficient": (0.0098, 0.0015)},
-    "light truck": {
-        "mass_kg": (2900, 350),
-        "drag_area_m2": (1.20, 0.18),
-        "rolling_coefficient": (0.0105, 0.0018),
-    },
-}
-VehicleClass = Literal["small car", "car", "tall car", "van", "light truck"]
-
-
-class Vehicle(_Value):
-    """The vehicle: what its owner knows of it. ``None`` = not known, taken from the class."""
-
-    name: str = ""
-    energy: Energy = "electric"
-    vehicle_class: VehicleClass = Field(default="car", alias="class")
-    mass_kg: _number(200, 40000, "kg") = None  # type: ignore[valid-type]
-    mass_sd_kg: _number(0, 5000, "kg") = None  # type: ignore[valid-type]
-    drag_area_m2: _number(0.1, 12, "m²") = None  # type: ignore[valid-type]
-    drag_area_sd_m2: _number(0, 5, "m²") = None  # type: ignore[valid-type]
-    rolling_coefficient: _number(0.002, 0.05, "") = None  # type: ignore[valid-type]
-    rolling_coefficient_sd: _number(0, 0.02, "") = None  # type: ignore[valid-type]
-    drive_efficiency: _number(0.1, 1, "(a share of 1)") = None  # type: ignore[valid-type]
-    regen_efficiency: _number(0, 1, "(a share of 1)") = None  # type: ignore[valid-type]
-    auxiliary_w: _number(0, 20000, "W") = None  # type: ignore[valid-type]
-    usable_capacity_kwh: _number(0.5, 1000, "kWh") = None  # type: ignore[valid-type]
-    charging_efficiency: _number(0.3, 1, "(a share of 1)") = None  # type: ignore[valid-type]
-    heating_value_wh_per_l: _number(5000, 12000, "Wh/L") = None  # type: ignore[valid-type]
-    distance_error_percent: _number(-30, 30, "%") = None  # type: ignore[valid-type]
-    speed_error_percent: _number(-30, 30, "%") = None  # type: ignore[valid-type]
-
-    @property
-    def heating_value(self) -> float:
-        """Lower heating value used for fuel readings. [Wh/L]"""
-        if self.heating_value_wh_per_l is not None:
-            return float(self.heating_value_wh_per_l)
-        return HEATING_VALUE_WH_PER_L["diesel" if self.energy == "diesel" else "petrol"]
-
-    def constants(self) -> VehicleConstants:
-        """Fill what is not known from the class preset, with its wide margin."""
-        preset = CLASS_PRESETS[self.vehicle_class]
-        fuel = self.energy != "electric"
-        assumed: list[str] = []
-
-        def known(name: str, sd_name: str, share: float) -> tuple[float, float]:
-            value, sd = getattr(self, name), getattr(self, sd_name, None)
-            if value is None:
-                assumed.append(name)
-                return preset[name]
-            return float(value), float(sd) if sd is not None else share * float(value)
-
-        def plain(name: str, default: float) -> float:
-            value = getattr(self, name)
-            if value is None:
-                assumed.append(name)
-                return default
-            return float(value)
-
-        mass = known("mass_kg", "mass_sd_kg", 0.03)
-        drag = known("drag_area_m2", "drag_area_sd_m2", 0.08)
-        rolling = known("rolling_coefficient", "rolling_coefficient_sd", 0.10)
-        return VehicleConstants(
-            mass_kg=mass[0],
-            mass_sd_kg=mass[1],
-            drag_area_m2=drag[0],
-            drag_area_sd_m2=drag[1],
-            rolling_coefficient=rolling[0],
-            rolling_coefficient_sd=rolling[1],
-            drive_efficiency=plain("drive_efficiency", 0.27 if fuel else 0.88),
-            drive_efficiency_sd=0.03 if fuel else 0.025,
-            regen_efficiency=0.0 if fuel else plain("regen_efficiency", 0.6),
-            auxiliary_w=(aux := plain("auxiliary_w", 1200.0 if fuel else 350.0)),
-            auxiliary_sd_w=0.3 * aux + 60.0,
-            usable_capacity_kwh=self.usable_capacity_kwh,
-            charging_efficiency=plain("charging_efficiency", 0.9),
-            heating_value_wh_per_l=self.heating_value,
-            assumed=tuple(assumed),
-        )
 
 
 class Configuration(_Value):
@@ -260,104 +71,6 @@ class WindSetup(_Value):
 
     measured_at_m: Annotated[float, AfterValidator(_between(0.5, 200, "m"))] = 10.0
     terrain: Literal["open", "hedges", "forest", "built-up"] = "open"
-
-
-_LEG_NAME = re.compile(r"^[^/\\\x00-\x1f]{1,60}$")
-
-
-class Leg(_Value):
-    """One reading-to-reading drive in one direction; ``None`` = not known.
-
-    Readings are kept as read (`average_shown` in `average_unit`); what follows from them is computed.
-    Distances in km, times in s, wind in m/s *from* `wind_from_deg` (degrees true).
-    """
-
-    leg: str
-    run: str = ""
-    block: str = ""
-    configuration: str
-    vehicle: Literal["", "test", "control"] = ""
-    direction: Literal["", "out", "back", "loop"] = ""
-    sector: str = ""
-    speed_kmh: _number(5, 300, "km/h") = None  # type: ignore[valid-type]
-    started_at: datetime | None = None
-    duration_s: _number(1, 400000, "s") = None  # type: ignore[valid-type]
-    stopped_s: _number(0, 400000, "s") = None  # type: ignore[valid-type]
-    distance_km: _number(0.05, 5000, "km") = None  # type: ignore[valid-type]
-    gps_distance_km: _number(0.05, 5000, "km") = None  # type: ignore[valid-type]
-    average_shown: _number(0.001, 10000, "") = None  # type: ignore[valid-type]
-    average_unit: ConsumptionUnit | None = None
-    average_step: _number(0, 100, "") = None  # type: ignore[valid-type]
-    energy_kwh: _number(-100, 5000, "kWh") = None  # type: ignore[valid-type]
-    energy_step_kwh: _number(0, 10, "kWh") = None  # type: ignore[valid-type]
-    soc_start_percent: _number(0, 100, "%") = None  # type: ignore[valid-type]
-    soc_end_percent: _number(0, 100, "%") = None  # type: ignore[valid-type]
-    soc_step_percent: _number(0, 10, "%") = None  # type: ignore[valid-type]
-    charger_kwh: _number(0, 5000, "kWh") = None  # type: ignore[valid-type]
-    fuel_l: _number(0, 1000, "L") = None  # type: ignore[valid-type]
-    grid_kwh: _number(0, 500, "kWh") = None  # type: ignore[valid-type]
-    temperature_c: _number(-50, 60, "°C") = None  # type: ignore[valid-type]
-    pressure_hpa: _number(500, 1100, "hPa (at the place, not a gauge)") = None  # type: ignore[valid-type]
-    humidity_percent: _number(0, 100, "%") = None  # type: ignore[valid-type]
-    wind_speed_ms: _number(0, 60, "m/s") = None  # type: ignore[valid-type]
-    wind_gust_ms: _number(0, 90, "m/s") = None  # type: ignore[valid-type]
-    wind_from_deg: _number(0, 360, "degrees") = None  # type: ignore[valid-type]
-    road: Literal["", "dry", "damp", "wet", "snow"] = ""
-    climate: str = ""
-    tyre_pressure_kpa: _number(50, 1200, "kPa") = None  # type: ignore[valid-type]
-    battery_temperature_c: _number(-40, 80, "°C") = None  # type: ignore[valid-type]
-    mass_delta_kg: _number(-10000, 20000, "kg") = None  # type: ignore[valid-type]
-    driver: str = ""
-    mode: str = ""
-    included: bool = True
-    reason: str = ""
-    left_out_after_result: bool = False
-    note: str = ""
-
-    @field_validator("leg")
-    @classmethod
-    def _leg_name(cls, value: str) -> str:
-        if not _LEG_NAME.match(value) or value in {".", ".."} or value != value.strip():
-            raise ValueError(f'"{value}" is not a leg name; expected 1 to 60 characters without "/"')
-        return value
-
-    @field_validator("climate")
-    @classmethod
-    def _climate(cls, value: str) -> str:
-        if value in {"", "off"}:
-            return value
-        try:
-            set_c = float(value.replace(",", "."))
-        except ValueError:
-            raise ValueError(
-                f'"{value}" is not a climate setting; expected off or a temperature in °C'
-            ) from None
-        if not 10 <= set_c <= 35:
-            raise ValueError(f"{value} °C is not a cabin setting; expected 10 to 35 °C, or off")
-        return value
-
-    @model_validator(mode="after")
-    def _consistent(self) -> Self:
-        if self.average_shown is not None and self.average_unit is None:
-            raise ValueError("average_unit is missing; expected the unit of average_shown")
-        stopped, duration = self.stopped_s, self.duration_s
-        if stopped is not None and duration is not None and stopped >= duration:
-            raise ValueError(f"stopped_s {stopped:g} is not shorter than duration_s {duration:g}")
-        return self
-
-    @property
-    def has_reading(self) -> bool:
-        """Whether any instrument was read on this leg."""
-        soc = self.soc_start_percent is not None and self.soc_end_percent is not None
-        values = (self.average_shown, self.energy_kwh, self.charger_kwh, self.fuel_l)
-        return soc or any(v is not None for v in values)
-
-    @property
-    def state(self) -> LegState:
-        """Planned (nothing read yet), driven, or left out with a reason."""
-        if not self.included:
-            return "left out"
-        return "driven" if self.has_reading else "planned"
 
 
 class RoutePoint(_Value):

@@ -26,7 +26,7 @@ from fairmargin.core.companion import (
     worth_repeating,
 )
 from fairmargin.core.study import Event, Leg, Study, Trace
-from fairmargin.core.study.values import EventKind
+from fairmargin.core.study.kinds import EventKind
 from fairmargin.desktop.background import meanwhile
 from fairmargin.desktop.session import LONG_SAMPLES, Session
 from fairmargin.desktop.stages.driving.settings import InstrumentSettings, make_feeds

@@ -25,7 +25,7 @@ from fairmargin.core import units as core_units
 from fairmargin.core.companion import aimed_kmh, compare_readings, lateness, leg_checklist
 from fairmargin.core.planning.checklists import CAUTIONS, GENERAL_CAUTION
 from fairmargin.core.study import Event, Leg, Study, WeatherRow
-from fairmargin.core.study.values import EventKind
+from fairmargin.core.study.kinds import EventKind
 from fairmargin.desktop.stages.base import Field, show_number, words_of
 from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.stages.driving.conductor import Conductor, leg_verdict

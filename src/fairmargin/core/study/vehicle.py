@@ -1,0 +1,126 @@
+"""The vehicle: what its owner knows of it, and constants with their margins where nobody knows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+from pydantic import Field
+
+from fairmargin.core.study.base import Value as _Value
+from fairmargin.core.study.base import number as _number
+from fairmargin.core.study.kinds import Energy, VehicleClass
+from fairmargin.core.units import HEATING_VALUE_WH_PER_L
+
+
+@dataclass(frozen=True, slots=True)
+class VehicleConstants:
+    """Vehicle constants with their standard deviations, all known (filled from a class where missing)."""
+
+    mass_kg: float
+    mass_sd_kg: float
+    drag_area_m2: float
+    drag_area_sd_m2: float
+    rolling_coefficient: float
+    rolling_coefficient_sd: float
+    drive_efficiency: float
+    drive_efficiency_sd: float
+    regen_efficiency: float
+    auxiliary_w: float
+    auxiliary_sd_w: float
+    usable_capacity_kwh: float | None
+    charging_efficiency: float
+    heating_value_wh_per_l: float
+    assumed: tuple[str, ...]  # names of the constants taken from the class preset
+
+
+#: Class presets: middle and standard deviation. Common practice; wide on purpose.
+CLASS_PRESETS: Final[dict[str, dict[str, tuple[float, float]]]] = {
+    "small car": {
+        "mass_kg": (1250, 150),
+        "drag_area_m2": (0.65, 0.07),
+        "rolling_coefficient": (0.0095, 0.0015),
+    },
+    "car": {"mass_kg": (1700, 200), "drag_area_m2": (0.62, 0.07), "rolling_coefficient": (0.0095, 0.0015)},
+    "tall car": {
+        "mass_kg": (2100, 250),
+        "drag_area_m2": (0.78, 0.09),
+        "rolling_coefficient": (0.0100, 0.0015),
+    },
+    "van": {"mass_kg": (1900, 300), "drag_area_m2": (0.95, 0.15), "rolling_coefficient": (0.0098, 0.0015)},
+    "light truck": {
+        "mass_kg": (2900, 350),
+        "drag_area_m2": (1.20, 0.18),
+        "rolling_coefficient": (0.0105, 0.0018),
+    },
+}
+
+
+class Vehicle(_Value):
+    """The vehicle: what its owner knows of it. ``None`` = not known, taken from the class."""
+
+    name: str = ""
+    energy: Energy = "electric"
+    vehicle_class: VehicleClass = Field(default="car", alias="class")
+    mass_kg: _number(200, 40000, "kg") = None  # type: ignore[valid-type]
+    mass_sd_kg: _number(0, 5000, "kg") = None  # type: ignore[valid-type]
+    drag_area_m2: _number(0.1, 12, "m²") = None  # type: ignore[valid-type]
+    drag_area_sd_m2: _number(0, 5, "m²") = None  # type: ignore[valid-type]
+    rolling_coefficient: _number(0.002, 0.05, "") = None  # type: ignore[valid-type]
+    rolling_coefficient_sd: _number(0, 0.02, "") = None  # type: ignore[valid-type]
+    drive_efficiency: _number(0.1, 1, "(a share of 1)") = None  # type: ignore[valid-type]
+    regen_efficiency: _number(0, 1, "(a share of 1)") = None  # type: ignore[valid-type]
+    auxiliary_w: _number(0, 20000, "W") = None  # type: ignore[valid-type]
+    usable_capacity_kwh: _number(0.5, 1000, "kWh") = None  # type: ignore[valid-type]
+    charging_efficiency: _number(0.3, 1, "(a share of 1)") = None  # type: ignore[valid-type]
+    heating_value_wh_per_l: _number(5000, 12000, "Wh/L") = None  # type: ignore[valid-type]
+    distance_error_percent: _number(-30, 30, "%") = None  # type: ignore[valid-type]
+    speed_error_percent: _number(-30, 30, "%") = None  # type: ignore[valid-type]
+
+    @property
+    def heating_value(self) -> float:
+        """Lower heating value used for fuel readings. [Wh/L]"""
+        if self.heating_value_wh_per_l is not None:
+            return float(self.heating_value_wh_per_l)
+        return HEATING_VALUE_WH_PER_L["diesel" if self.energy == "diesel" else "petrol"]
+
+    def constants(self) -> VehicleConstants:
+        """Fill what is not known from the class preset, with its wide margin."""
+        preset = CLASS_PRESETS[self.vehicle_class]
+        fuel = self.energy != "electric"
+        assumed: list[str] = []
+
+        def known(name: str, sd_name: str, share: float) -> tuple[float, float]:
+            value, sd = getattr(self, name), getattr(self, sd_name, None)
+            if value is None:
+                assumed.append(name)
+                return preset[name]
+            return float(value), float(sd) if sd is not None else share * float(value)
+
+        def plain(name: str, default: float) -> float:
+            value = getattr(self, name)
+            if value is None:
+                assumed.append(name)
+                return default
+            return float(value)
+
+        mass = known("mass_kg", "mass_sd_kg", 0.03)
+        drag = known("drag_area_m2", "drag_area_sd_m2", 0.08)
+        rolling = known("rolling_coefficient", "rolling_coefficient_sd", 0.10)
+        return VehicleConstants(
+            mass_kg=mass[0],
+            mass_sd_kg=mass[1],
+            drag_area_m2=drag[0],
+            drag_area_sd_m2=drag[1],
+            rolling_coefficient=rolling[0],
+            rolling_coefficient_sd=rolling[1],
+            drive_efficiency=plain("drive_efficiency", 0.27 if fuel else 0.88),
+            drive_efficiency_sd=0.03 if fuel else 0.025,
+            regen_efficiency=0.0 if fuel else plain("regen_efficiency", 0.6),
+            auxiliary_w=(aux := plain("auxiliary_w", 1200.0 if fuel else 350.0)),
+            auxiliary_sd_w=0.3 * aux + 60.0,
+            usable_capacity_kwh=self.usable_capacity_kwh,
+            charging_efficiency=plain("charging_efficiency", 0.9),
+            heating_value_wh_per_l=self.heating_value,
+            assumed=tuple(assumed),
+        )

@@ -1,0 +1,158 @@
+"""Quantities other than consumption: the units they may be typed in, and those that a person chose."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+from fairmargin.core.units.consumption import (
+    HPA_PER_INHG,
+    KG_PER_LB,
+    KM_PER_MILE,
+    KPA_PER_PSI,
+    L_PER_IMPERIAL_GALLON,
+    L_PER_US_GALLON,
+    M_PER_FOOT,
+    M_S_PER_KNOT,
+    ConsumptionUnit,
+    UnitError,
+    from_wh_per_km,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """A linear unit: base value = value × factor + offset."""
+
+    name: str
+    factor: float
+    offset: float = 0.0
+
+    def to_base(self, value: float) -> float:
+        """Convert into the quantity's base unit."""
+        return value * self.factor + self.offset
+
+    def from_base(self, value: float) -> float:
+        """Convert out of the quantity's base unit."""
+        return (value - self.offset) / self.factor
+
+
+#: Quantity → the units it may be typed in; the first is the base unit of the file format.
+QUANTITIES: Final[dict[str, tuple[Unit, ...]]] = {
+    "distance": (Unit("km", 1.0), Unit("mi", KM_PER_MILE), Unit("m", 0.001)),
+    "speed": (
+        Unit("km/h", 1.0),
+        Unit("mph", KM_PER_MILE),
+        Unit("m/s", 3.6),
+        Unit("kn", 3.6 * M_S_PER_KNOT),
+    ),
+    "wind": (
+        Unit("m/s", 1.0),
+        Unit("km/h", 1 / 3.6),
+        Unit("mph", KM_PER_MILE / 3.6),
+        Unit("kn", M_S_PER_KNOT),
+    ),
+    "temperature": (Unit("°C", 1.0), Unit("°F", 5.0 / 9.0, -160.0 / 9.0), Unit("K", 1.0, -273.15)),
+    "pressure": (Unit("hPa", 1.0), Unit("inHg", HPA_PER_INHG), Unit("mbar", 1.0)),
+    "tyre": (Unit("kPa", 1.0), Unit("bar", 100.0), Unit("psi", KPA_PER_PSI)),
+    "mass": (Unit("kg", 1.0), Unit("lb", KG_PER_LB)),
+    "energy": (Unit("kWh", 1.0), Unit("Wh", 0.001), Unit("MJ", 1 / 3.6)),
+    "power": (Unit("W", 1.0), Unit("kW", 1000.0)),
+    "length": (
+        Unit("m", 1.0),
+        Unit("cm", 0.01),
+        Unit("mm", 0.001),
+        Unit("ft", M_PER_FOOT),
+        Unit("in", M_PER_FOOT / 12),
+    ),
+    "area": (Unit("m\u00b2", 1.0), Unit("ft\u00b2", M_PER_FOOT**2)),
+    "ratio": (Unit("", 1.0), Unit("%", 0.01), Unit("kg/t", 0.001)),
+    "temperature difference": (Unit("K", 1.0), Unit("\u00b0C", 1.0), Unit("\u00b0F", 5.0 / 9.0)),
+    "price": (Unit("", 1.0), Unit("/kWh", 1.0), Unit("per kWh", 1.0)),
+    "time": (Unit("s", 1.0), Unit("min", 60.0), Unit("h", 3600.0)),
+    "percent": (Unit("%", 1.0),),
+    "direction": (Unit("°", 1.0),),
+    "volume": (Unit("L", 1.0), Unit("gal-us", L_PER_US_GALLON), Unit("gal-imp", L_PER_IMPERIAL_GALLON)),
+}
+
+
+def unit_of(quantity: str, name: str) -> Unit:
+    """Return the unit `name` of `quantity`.
+
+    Raises
+    ------
+    UnitError
+        If the quantity has no such unit; the message lists those it has.
+    """
+    key = name.strip().lower().replace(" ", "")
+    aliases = {
+        "kph": "km/h",
+        "kmh": "km/h",
+        "knots": "kn",
+        "kt": "kn",
+        "c": "°c",
+        "f": "°f",
+        "degc": "°c",
+        "degf": "°f",
+        "deg": "\u00b0",
+        "m2": "m\u00b2",
+        "sqm": "m\u00b2",
+        "ft2": "ft\u00b2",
+        "sqft": "ft\u00b2",
+        "feet": "ft",
+        "inch": "in",
+        "litre": "l",
+        "litres": "l",
+        "liter": "l",
+        "liters": "l",
+        "usgal": "gal-us",
+        "galus": "gal-us",
+        "gal(us)": "gal-us",
+        "impgal": "gal-imp",
+        "galimp": "gal-imp",
+        "gal(imp)": "gal-imp",
+        "mins": "min",
+        "minutes": "min",
+        "sec": "s",
+        "hours": "h",
+        "percent": "%",
+    }
+    key = aliases.get(key, key)
+    if key in {"gal", "gallon", "gallons"} and quantity == "volume":
+        raise UnitError('say "gal-us" or "gal-imp": the gallons differ by a fifth')
+    for unit in QUANTITIES[quantity]:
+        if unit.name.lower().replace(" ", "") == key:
+            return unit
+    known = ", ".join(u.name for u in QUANTITIES[quantity] if u.name)
+    raise UnitError(f'"{name}" is not a unit of {quantity}; expected one of {known}')
+
+
+@dataclass(frozen=True, slots=True)
+class UnitChoice:
+    """The units a person chose once; screens and reports show these."""
+
+    name: str
+    consumption: ConsumptionUnit
+    distance: str
+    speed: str
+    wind: str
+    temperature: str
+    pressure: str
+    tyre: str
+    mass: str
+
+    def show_consumption(self, wh_per_km: float, heating_value_wh_per_l: float = 8900.0) -> float:
+        """Wh/km in the chosen unit."""
+        return from_wh_per_km(wh_per_km, self.consumption, heating_value_wh_per_l)
+
+    def show(self, quantity: str, value: float) -> float:
+        """Convert a base-unit value to the chosen unit of `quantity`."""
+        return unit_of(quantity, getattr(self, quantity)).from_base(value)
+
+
+UNIT_CHOICES: Final = {
+    "metric": UnitChoice("Metric EV", "kWh/100km", "km", "km/h", "m/s", "°C", "hPa", "bar", "kg"),
+    "metric-wh": UnitChoice("Metric EV, Wh/km", "Wh/km", "km", "km/h", "km/h", "°C", "hPa", "kPa", "kg"),
+    "us": UnitChoice("US EV", "Wh/mi", "mi", "mph", "mph", "°F", "inHg", "psi", "lb"),
+    "uk": UnitChoice("UK EV", "mi/kWh", "mi", "mph", "mph", "°C", "hPa", "psi", "kg"),
+}
