@@ -1,0 +1,27 @@
+"""Before any driving: what the change could do, and what each design could see of it."""
+
+from fairmargin.core.designs.day import plan_day, planned
+from fairmargin.core.designs.expected import Expected, Share, expected_effect, leg_km, split, visible_from_kmh
+from fairmargin.core.designs.patterns import PATTERNS, order_of
+from fairmargin.core.designs.shapes import Shape, other_shapes, shortest_leg_km
+from fairmargin.core.designs.simulated import Design, compare_designs, pairs_for, recommend
+
+__all__ = [
+    "PATTERNS",
+    "Design",
+    "Expected",
+    "Shape",
+    "Share",
+    "compare_designs",
+    "expected_effect",
+    "leg_km",
+    "order_of",
+    "other_shapes",
+    "pairs_for",
+    "plan_day",
+    "planned",
+    "recommend",
+    "shortest_leg_km",
+    "split",
+    "visible_from_kmh",
+]

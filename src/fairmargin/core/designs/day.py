@@ -1,0 +1,94 @@
+"""The planned day: legs laid out in an order, each with the time and weather it is planned for, and the timetable."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, timedelta
+from typing import Final
+
+from fairmargin.core.designs.expected import DEFAULT_SPEED_KMH, leg_km, likely_effect, split
+from fairmargin.core.planning.day import Timetable, timetable
+from fairmargin.core.planning.day import daylight as daylight_of
+from fairmargin.core.study import Leg, Study, new_study
+
+DEFAULT_WIND_M_S: Final = 3.0
+
+
+def planned(study: Study, order: str, day: date | None = None) -> Study:
+    """Return the study with legs laid out in `order`, each with the time, weather and duration it is planned for."""
+    plan = study.plan
+    made = new_study(title="", kind="other", order=order, method=study.method)
+    names = {"A": study.baseline.id, "B": study.trials[0].id if study.trials else study.baseline.id}
+    table = plan_day(study, order, day)
+    forecast = plan.forecast
+    speed = study.target_speed_kmh or DEFAULT_SPEED_KMH
+    km = leg_km(study)
+    runs = {s.run: s for s in table.steps if s.kind == "run"}
+    first = table.steps[0].start
+    legs: list[Leg] = []
+    for run, own in made.runs():
+        for j, leg in enumerate(own):
+            begin = runs[run].start + timedelta(minutes=j * (60.0 * km / speed + plan.turn_min))
+            hours = (begin - first).total_seconds() / 3600.0
+            warm = 15.0 if forecast.temperature_c is None else forecast.temperature_c
+            legs.append(
+                leg.with_(
+                    configuration=names[leg.configuration],
+                    started_at=begin,
+                    duration_s=round(3600.0 * km / speed),
+                    distance_km=km,
+                    temperature_c=round(warm + (forecast.warming_k_per_h or 0.0) * hours, 1),
+                    pressure_hpa=forecast.pressure_hpa or 1013.25,
+                    wind_speed_ms=forecast.wind_speed_ms
+                    if forecast.wind_speed_ms is not None
+                    else DEFAULT_WIND_M_S,
+                    wind_gust_ms=forecast.wind_gust_ms,
+                    wind_from_deg=forecast.wind_from_deg if forecast.wind_from_deg is not None else 0.0,
+                    climate="off",
+                    road="dry",
+                )
+            )
+    return study.with_(legs=tuple(legs), events=(), weather=())
+
+
+def plan_day(
+    study: Study,
+    order: str,
+    day: date | None = None,
+    *,
+    late_min: float = 0.0,
+    done_runs: int = 0,
+    now: datetime | None = None,
+    utc_offset: timedelta | None = None,
+) -> Timetable:
+    """Timetable of the study's plan for an order of runs.
+
+    `utc_offset` is that of the clock people go by; without it the longitude decides, to the hour and without
+    summer time.
+    """
+    plan = study.plan
+    day = day or plan.day or date(2026, 6, 1)
+    names = {"A": study.baseline.id, "B": study.trials[0].id if study.trials else study.baseline.id}
+    labels = {c.id: c.label for c in study.configurations}
+    speed = study.target_speed_kmh or DEFAULT_SPEED_KMH
+    place = next((p for p in study.route if p.latitude is not None and p.longitude is not None), None)
+    light = None
+    if place is not None and place.latitude is not None and place.longitude is not None:
+        offset = utc_offset if utc_offset is not None else timedelta(hours=round(place.longitude / 15.0))
+        light = daylight_of(day, place.latitude, place.longitude, offset)
+    return timetable(
+        plan,
+        day=day,
+        kind=study.change.kind,
+        runs=[(f"R{i + 1}", names[letter]) for i, letter in enumerate(order)],
+        legs_per_run=2 if study.method in {"out-and-back", "side-by-side", "climb"} else 1,
+        leg_km=leg_km(study),
+        speed_kmh=speed,
+        wh_per_km=split(study, speed).total,
+        factors={t.id: 1.0 + max(likely_effect(study), 0.0) / 100.0 for t in study.trials},
+        capacity_kwh=study.vehicle.usable_capacity_kwh if study.vehicle.energy == "electric" else None,
+        names=labels,
+        light=light,
+        late_min=late_min,
+        done_runs=done_runs,
+        now=now,
+    )
