@@ -4,16 +4,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from datetime import timedelta
+from typing import Final
 
 import numpy as np
 
 from fairmargin.core.evidence.clock import common_offset, driven_days, seconds_of
 from fairmargin.core.evidence.readings import distance_ratios, leg_distances
-from fairmargin.core.evidence.thinning import thin
+from fairmargin.core.evidence.thinning import STANDING_M_S, thin
 from fairmargin.core.laws import air, auxiliaries, rolling, wind
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
+
+HELD_SD: Final = 0.02  # share by which a speed that was aimed for is missed; common practice
+TIMED_SD: Final = 0.001  # share by which a speed by distance and time to the second is missed
+USUAL_KMH: Final = 80.0  # where neither a time nor an aim is known
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,65 +85,46 @@ def weather_at(rows: tuple[WeatherRow, ...], second: float, offset: timedelta) -
     return result
 
 
-def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Conditions]:
-    """Conditions of every leg of the study, by leg name; what is not known is filled and flagged."""
-    offset = common_offset(study)
-    day_of = driven_days(study.legs, offset)
-    ratios = distance_ratios(study)
+@dataclass(frozen=True, slots=True)
+class _Usual:
+    """What stands for a note that is missing, and how the notes of this study are read."""
+
+    offset: timedelta
+    pressure_hpa: float
+    temperature_c: float
+    by_the_minute: bool  # all driving times are whole minutes
+
+
+def _usual(study: Study) -> _Usual:
+    """From the other legs where they have it, else the standard atmosphere and the reference temperature."""
     height = float(np.mean([p.elevation_m for p in study.route if p.elevation_m is not None] or [0.0]))
     standard_hpa = float(air.standard_pressure_pa(np.clip(height, -900, 8000))) / 100.0
-    starts = {
-        leg.leg: seconds_of(leg.started_at, offset) if leg.started_at is not None else None
-        for leg in study.legs
-    }
-    own_pressure = [leg.pressure_hpa for leg in study.legs if leg.pressure_hpa is not None]
-    fallback_hpa = float(np.mean(own_pressure)) if own_pressure else standard_hpa
-    own_temperature = [leg.temperature_c for leg in study.legs if leg.temperature_c is not None]
-    fallback_c = float(np.mean(own_temperature)) if own_temperature else study.reference.temperature_c
+    pressures = [leg.pressure_hpa for leg in study.legs if leg.pressure_hpa is not None]
+    temperatures = [leg.temperature_c for leg in study.legs if leg.temperature_c is not None]
     durations = [leg.duration_s for leg in study.legs if leg.duration_s]
-    by_the_minute = len(durations) > 0 and all(d % 60 == 0 for d in durations)
+    return _Usual(
+        common_offset(study),
+        float(np.mean(pressures)) if pressures else standard_hpa,
+        float(np.mean(temperatures)) if temperatures else study.reference.temperature_c,
+        bool(durations) and all(d % 60 == 0 for d in durations),
+    )
 
+
+def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Conditions]:
+    """Conditions of every leg of the study, by leg name; what is not known is filled and flagged."""
+    usual = _usual(study)
+    day_of = driven_days(study.legs, usual.offset)
+    ratios = distance_ratios(study)
     raw: list[Conditions] = []
-    days: dict[int, int] = {}
+    days: dict[int, int] = {}  # numbered as they come
     for run, legs in study.runs():
         for leg in legs:
-            distance = leg_distances(study, leg, ratios[leg.configuration], traces.get(leg.leg))
+            trace = traces.get(leg.leg)
+            distance = leg_distances(study, leg, ratios[leg.configuration], trace)
             true_m = distance[1] * 1000.0 if distance else 0.0
-            second = starts[leg.leg]
-            station = (
-                weather_at(study.weather, second + (leg.duration_s or 0.0) / 2, offset) if second else {}
-            )
-            temperature = leg.temperature_c if leg.temperature_c is not None else station.get("temperature_c")
-            pressure = leg.pressure_hpa if leg.pressure_hpa is not None else station.get("pressure_hpa")
-            humidity = (
-                leg.humidity_percent if leg.humidity_percent is not None else station.get("humidity_percent")
-            )
-            gust = leg.wind_gust_ms if leg.wind_gust_ms is not None else station.get("wind_gust_ms")
-            if leg.wind_speed_ms is not None and (leg.wind_from_deg is not None or leg.wind_speed_ms == 0):
-                angle = math.radians(leg.wind_from_deg or 0.0)
-                north, east = leg.wind_speed_ms * math.cos(angle), leg.wind_speed_ms * math.sin(angle)
-                wind_known = True
-            elif "from_north" in station:
-                north, east, wind_known = station["from_north"], station["from_east"], True
-            else:
-                north, east, wind_known = 0.0, 0.0, False
-            speed = math.hypot(north, east)
-            sustained = leg.wind_speed_ms if leg.wind_speed_ms is not None else speed
-            turbulence = float(wind.turbulence_m_s(sustained, gust))
-            t = fallback_c if temperature is None else temperature
-            density = float(
-                air.moist_air_density(
-                    100.0 * (fallback_hpa if pressure is None else pressure),
-                    t + 273.15,
-                    air.USUAL_HUMIDITY if humidity is None else humidity / 100.0,
-                )
-            )
-            v, sd, moving, whole, stopped = _speed(study, leg, true_m, by_the_minute, traces.get(leg.leg))
-            climate: float | None = None
-            if leg.climate == "off":
-                climate = 0.0
-            elif leg.climate:
-                climate = auxiliaries.climate_k(float(leg.climate.replace(",", ".")), t)
+            started = seconds_of(leg.started_at, usual.offset) if leg.started_at is not None else None
+            weather = _weather(study, leg, started, usual)
+            v, sd, moving, whole, stopped = _speed(study, leg, true_m, usual.by_the_minute, trace)
             raw.append(
                 Conditions(
                     leg=leg.leg,
@@ -153,23 +139,71 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     duration_s=whole,
                     stopped_s=stopped,
                     true_m=true_m,
-                    temperature_c=t,
-                    temperature_known=temperature is not None,
-                    density_kg_m3=density,
-                    pressure_known=pressure is not None,
-                    from_north=north,
-                    from_east=east,
-                    wind_known=wind_known,
-                    turbulence_m_s=turbulence,
-                    climate_k=climate,
+                    climate_k=_climate_k(leg, weather.temperature_c),
                     mass_delta_kg=leg.mass_delta_kg or 0.0,
                     tyre_pressure_kpa=leg.tyre_pressure_kpa,
                     road=leg.road,
-                    started_s=second,
+                    started_s=started,
                     warm_share=0.0,
+                    **{f.name: getattr(weather, f.name) for f in fields(weather)},
                 )
             )
     return {c.leg: c for c in _with_warm_up(raw)}
+
+
+@dataclass(frozen=True, slots=True)
+class _Weather:
+    """Weather of one leg; names as in `Conditions`."""
+
+    temperature_c: float
+    temperature_known: bool
+    density_kg_m3: float
+    pressure_known: bool
+    from_north: float
+    from_east: float
+    wind_known: bool
+    turbulence_m_s: float
+
+
+def _weather(study: Study, leg: Leg, started_s: float | None, usual: _Usual) -> _Weather:
+    """What was noted on a leg, else what the station reported for its middle, else what is usual."""
+    station: dict[str, float] = {}
+    if started_s:
+        station = weather_at(study.weather, started_s + (leg.duration_s or 0.0) / 2, usual.offset)
+
+    def noted(name: str) -> float | None:
+        value: float | None = getattr(leg, name)
+        return station.get(name) if value is None else value
+
+    temperature, pressure, humidity = (
+        noted(n) for n in ("temperature_c", "pressure_hpa", "humidity_percent")
+    )
+    t = usual.temperature_c if temperature is None else temperature
+    density = air.moist_air_density(
+        100.0 * (usual.pressure_hpa if pressure is None else pressure),
+        t + 273.15,
+        air.USUAL_HUMIDITY if humidity is None else humidity / 100.0,
+    )
+    north = east = 0.0
+    known = True
+    if leg.wind_speed_ms is not None and (leg.wind_from_deg is not None or leg.wind_speed_ms == 0):
+        north, east = (float(x) for x in wind.from_vector(leg.wind_speed_ms, leg.wind_from_deg or 0.0))
+    elif "from_north" in station:
+        north, east = station["from_north"], station["from_east"]
+    else:
+        known = False
+    sustained = leg.wind_speed_ms if leg.wind_speed_ms is not None else math.hypot(north, east)
+    turbulence = float(wind.turbulence_m_s(sustained, noted("wind_gust_ms")))
+    return _Weather(
+        t, temperature is not None, float(density), pressure is not None, north, east, known, turbulence
+    )
+
+
+def _climate_k(leg: Leg, outside_c: float) -> float | None:
+    """Kelvin between cabin and outside; 0 when off, None when nobody noted it."""
+    if leg.climate == "off":
+        return 0.0
+    return auxiliaries.climate_k(float(leg.climate.replace(",", ".")), outside_c) if leg.climate else None
 
 
 def _speed(
@@ -181,7 +215,7 @@ def _speed(
         log = thin(trace)
         whole = float(log.time_s[-1] - log.time_s[0])
         dt = np.diff(log.time_s)
-        stopped = float(dt[(log.speed_m_s[1:] + log.speed_m_s[:-1]) < 0.6].sum())
+        stopped = float(dt[(log.speed_m_s[1:] + log.speed_m_s[:-1]) < 2 * STANDING_M_S].sum())
         moving = max(whole - stopped, 1.0)
         return true_m / moving, 0.0, moving, whole, stopped
     stopped = leg.stopped_s or 0.0
@@ -191,14 +225,14 @@ def _speed(
         if by_the_minute and aimed_kmh:
             # A time read to the minute is worth less than a speed that was held: weigh them.
             w_timed = (leg.duration_s * math.sqrt(12.0) / 60.0) ** 2
-            w_aimed = 1.0 / 0.02**2
+            w_aimed = 1.0 / HELD_SD**2
             v = (w_timed * timed + w_aimed * aimed_kmh / 3.6) / (w_timed + w_aimed)
             return v, (w_timed + w_aimed) ** -0.5, true_m / v, true_m / v + stopped, stopped
-        sd = 60.0 / math.sqrt(12.0) / leg.duration_s if by_the_minute else 0.001
+        sd = 60.0 / math.sqrt(12.0) / leg.duration_s if by_the_minute else TIMED_SD
         return timed, sd, moving, leg.duration_s, stopped
-    v = (aimed_kmh or 80.0) / 3.6
+    v = (aimed_kmh or USUAL_KMH) / 3.6
     moving = true_m / v
-    return v, 0.02, moving, moving + stopped, stopped
+    return v, HELD_SD, moving, moving + stopped, stopped
 
 
 def _with_warm_up(raw: list[Conditions]) -> list[Conditions]:

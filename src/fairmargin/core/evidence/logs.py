@@ -27,6 +27,10 @@ Array = NDArray[np.float64]
 
 GATE_LOSS: Final = 0.12  # a leg whose own gates cost the others more than this share keeps its own
 OFF_ROUTE_M: Final = 150.0
+SHARED_GATES: Final = 0.75  # of the shorter direction that must be left for both to share their gates
+SHORTEST_GATED_M: Final = 50.0
+PLACED_SCALE: Final = 0.08  # how far a log's own distance may be off the road's and still be scaled to it
+TOLD_SCALE: Final = 0.1  # the same, off the distance that was noted
 PLACED: Final = 120  # points of a log that are laid on the route; between them the log's own distance counts
 
 
@@ -114,7 +118,9 @@ class Logs:
         return self.gated.get(leg)
 
 
-def _placed(thinned: Thinned, line: Line | None, backwards: bool, road_m: float) -> tuple[Array, Array, bool]:
+def _placed(
+    thinned: Thinned, line: Line | None, backwards: bool, road_m: float
+) -> tuple[Array, NDArray[np.bool_], bool]:
     """Place along the road in driving direction, which points are on it, and whether by position."""
     n = len(thinned.time_s)
     if line is not None and thinned.latitude is not None and thinned.longitude is not None:
@@ -175,31 +181,12 @@ def gate_logs(
         Empty when no leg is logged.
     """
     logged = [leg for leg in legs if leg.leg in traces]
-    given = [p for p in study.route if p.latitude is not None and p.longitude is not None]
     distance = np.array([p.distance_m for p in study.route])
     if not logged:
         return Logs({}, _shape(study, distance, None), False)
     thinned = {leg.leg: thin(traces[leg.leg]) for leg in logged}
     back = {leg.leg: leg.direction == "back" for leg in logged}
-    line: Line | None = None
-    if len(given) >= 2:
-        line = line_of(
-            np.array([p.distance_m - study.route[0].distance_m for p in given]),
-            np.array([p.latitude for p in given], dtype=float),
-            np.array([p.longitude for p in given], dtype=float),
-        )
-    elif len(study.route) < 2:
-        own = [leg.leg for leg in logged if leg.included and thinned[leg.leg].latitude is not None]
-        out = [name for name in own if not back[name]] or own
-        if out:
-            longest = thinned[max(out, key=lambda name: thinned[name].total_m)]
-            assert longest.latitude is not None and longest.longitude is not None
-            moved = np.concatenate([[True], np.diff(longest.travelled_m) > 0.5])
-            at, lat, lon = (x[moved] for x in (longest.travelled_m, longest.latitude, longest.longitude))
-            if back[out[0]]:
-                at, lat, lon = at[-1] - at[::-1], lat[::-1], lon[::-1]
-            if len(at) >= 2 and np.ptp(lat) + np.ptp(lon) > 1e-3:
-                line = line_of(at, lat, lon)
+    line = _line(study, logged, thinned)
     if line is not None:
         road_m = line.length_m
     elif len(study.route) > 1:
@@ -208,61 +195,100 @@ def gate_logs(
         road_m = float(np.median([x.total_m for x in thinned.values()]))
 
     placed = {name: _placed(x, line, back[name], road_m) for name, x in thinned.items()}
-    own_gates = {}
-    for name, (place, on, _) in placed.items():
-        first, last = thinned[name].ramps
-        inside = np.flatnonzero(on)
-        own_gates[name] = (
-            float(place[max(first, inside[0])]),
-            float(place[min(last, inside[-1])]),
-        )
     by_position = all(p[2] for p in placed.values())
+    own = {name: _own_gates(thinned[name], place, on) for name, (place, on, _) in placed.items()}
     counted = [leg.leg for leg in logged if leg.included] or [leg.leg for leg in logged]
+    gates = _common_gates({name: own[name] for name in counted}, back, by_position, road_m)
+    if by_position:
+        gates = _with_lines(study, gates, road_m)
+    result = {
+        name: _gated(
+            study, thinned[name], placed[name][0], own[name], gates.get(back[name]), back[name], road_m,
+            None if by_position else true_m.get(name, 0.0),
+        )
+        for name in thinned
+    }  # fmt: skip
+    measured = any(p.elevation_m is not None for p in study.route)
+    heights = None if measured else _heights(result, back, road_m)
+    shape = _shape(study, distance, heights) if len(study.route) > 1 else _logged_shape(line, heights, road_m)
+    return Logs(result, shape, by_position)
+
+
+def _line(study: Study, logged: Sequence[Leg], thinned: Mapping[str, Thinned]) -> Line | None:
+    """The road as a line: the study's route, else the longest log; None where there are no positions."""
+    given = [p for p in study.route if p.latitude is not None and p.longitude is not None]
+    if len(given) >= 2:
+        return line_of(
+            np.array([p.distance_m - study.route[0].distance_m for p in given]),
+            np.array([p.latitude for p in given], dtype=float),
+            np.array([p.longitude for p in given], dtype=float),
+        )
+    if len(study.route) >= 2:
+        return None
+    own = [leg for leg in logged if leg.included and thinned[leg.leg].latitude is not None]
+    out = [leg for leg in own if leg.direction != "back"] or own
+    if not out:
+        return None
+    longest = thinned[max(out, key=lambda leg: thinned[leg.leg].total_m).leg]
+    assert longest.latitude is not None and longest.longitude is not None
+    moved = np.concatenate([[True], np.diff(longest.travelled_m) > 0.5])
+    at, lat, lon = (x[moved] for x in (longest.travelled_m, longest.latitude, longest.longitude))
+    if out[0].direction == "back":
+        at, lat, lon = at[-1] - at[::-1], lat[::-1], lon[::-1]
+    return line_of(at, lat, lon) if len(at) >= 2 and np.ptp(lat) + np.ptp(lon) > 1e-3 else None
+
+
+def _own_gates(thinned: Thinned, place: Array, on: NDArray[np.bool_]) -> tuple[float, float]:
+    """Where a leg would begin and end by itself: past its ramps, on the road."""
+    first, last = thinned.ramps
+    inside = np.flatnonzero(on)
+    return float(place[max(first, inside[0])]), float(place[min(last, inside[-1])])
+
+
+def _common_gates(
+    own: Mapping[str, tuple[float, float]], back: Mapping[str, bool], by_position: bool, road_m: float
+) -> dict[bool, tuple[float, float]]:
+    """Gates of each direction; the same two for both where logs are placed by position, so that hills cancel."""
     gates: dict[bool, tuple[float, float]] = {}
     for way in (False, True):
-        ours = [own_gates[name] for name in counted if back[name] is way]
+        ours = [ends for name, ends in own.items() if back[name] is way]
         if ours:
             gates[way] = _common(*zip(*ours, strict=True))
     if by_position and len(gates) == 2:
-        # The same two gates for both directions, so that hills cancel.
         low = max(gates[False][0], road_m - gates[True][1])
         high = min(gates[False][1], road_m - gates[True][0])
-        if high - low > 0.75 * min(b - a for a, b in gates.values()):
-            gates = {False: (low, high), True: (road_m - high, road_m - low)}
-    gates = _with_lines(study, gates, road_m) if by_position else gates
-    result: dict[str, GatedLog] = {}
-    for leg in logged:
-        name = leg.leg
-        place, on, _ = placed[name]
-        start, end = own_gates[name]
-        if back[name] in gates:
-            a, b = gates[back[name]]
-            start, end = max(start, a), min(end, b)
-        if end - start < 50.0:
-            start, end = float(place[0]), float(place[-1])
-        whole = thinned[name].total_m
-        scale = 1.0
-        if by_position:
-            between = np.interp(
-                np.interp([start, end], place, thinned[name].time_s),
-                thinned[name].time_s,
-                thinned[name].travelled_m,
-            )
-            ratio = (end - start) / max(float(between[1] - between[0]), 1.0)
-            scale = ratio if abs(ratio - 1) < 0.08 else 1.0
-        elif true_m.get(name) and whole > 0 and abs(true_m[name] / whole - 1) < 0.1:
-            scale = true_m[name] / whole
-        skips = tuple(
-            (road_m - x.to_m, road_m - x.from_m) if back[name] else (x.from_m, x.to_m)
-            for x in study.left_out_stretches
-        )
-        kept, place, skips = _without(thinned[name], place, skips, start, end)
-        result[name] = GatedLog(kept, place, start, end, scale, skips)
-    heights = (
-        _heights(result, back, road_m) if not any(p.elevation_m is not None for p in study.route) else None
+        if high - low > SHARED_GATES * min(b - a for a, b in gates.values()):
+            return {False: (low, high), True: (road_m - high, road_m - low)}
+    return gates
+
+
+def _gated(
+    study: Study,
+    thinned: Thinned,
+    place: Array,
+    own: tuple[float, float],
+    gates: tuple[float, float] | None,
+    back: bool,
+    road_m: float,
+    true_m: float | None,
+) -> GatedLog:
+    """Cut one log to its gates; `true_m` scales a log that could not be placed by position (None = it was)."""
+    start, end = own if gates is None else (max(own[0], gates[0]), min(own[1], gates[1]))
+    if end - start < SHORTEST_GATED_M:
+        start, end = float(place[0]), float(place[-1])
+    scale = 1.0
+    if true_m is None:
+        at = np.interp([start, end], place, thinned.time_s)
+        between = np.interp(at, thinned.time_s, thinned.travelled_m)
+        ratio = (end - start) / max(float(between[1] - between[0]), 1.0)
+        scale = ratio if abs(ratio - 1) < PLACED_SCALE else 1.0
+    elif true_m and thinned.total_m > 0 and abs(true_m / thinned.total_m - 1) < TOLD_SCALE:
+        scale = true_m / thinned.total_m
+    skips = tuple(
+        (road_m - x.to_m, road_m - x.from_m) if back else (x.from_m, x.to_m) for x in study.left_out_stretches
     )
-    shape = _shape(study, distance, heights) if len(study.route) > 1 else _logged_shape(line, heights, road_m)
-    return Logs(result, shape, by_position)
+    kept, place, skips = _without(thinned, place, skips, start, end)
+    return GatedLog(kept, place, start, end, scale, skips)
 
 
 def _without(

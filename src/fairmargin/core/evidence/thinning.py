@@ -82,24 +82,9 @@ def _thin(trace: Trace) -> Thinned:
         speed = np.interp(t, t[good], speed[good]) if good.any() else np.zeros(len(t))
     travelled = cumulated(speed, t)
     power = trace.power_kw
-    energy = None
-    covered = np.ones(len(t), dtype=bool)
-    if power is not None and np.isfinite(power).sum() >= 2:
-        energy = cumulated(power, t) / 3.6
-        covered = np.isfinite(power)
-    steps = np.diff(t)
-    gap = np.zeros(len(t))
-    longest = max(GAP_S, 3.0 * float(np.median(steps)))  # a slow logger's own rate is no gap
-    if steps.max() > longest or not covered.all():
-        lost = np.where(steps > longest, steps, 0.0)
-        if not covered.all():
-            tc = t[covered]
-            inner = np.diff(tc)
-            long = np.concatenate([[0.0], np.cumsum(np.where(inner > longest, inner, 0.0))])
-            gap = np.interp(t, tc, long)
-            gap += np.minimum(t, tc[0]) - t[0] + np.maximum(t - tc[-1], 0.0)
-        else:
-            gap = np.concatenate([[0.0], np.cumsum(lost)])
+    known = power is not None and np.isfinite(power).sum() >= 2
+    energy = cumulated(power, t) / 3.6 if known and power is not None else None
+    gap = _gaps(t, np.isfinite(power) if known and power is not None else np.ones(len(t), dtype=bool))
     lat = None if trace.latitude is None else _filled(trace.latitude, t)
     lon = None if trace.longitude is None else _filled(trace.longitude, t)
     height = None if trace.elevation_m is None else _filled(trace.elevation_m, t)
@@ -135,6 +120,20 @@ def _thin(trace: Trace) -> Thinned:
         ramps=ramps,
         held_m_s=held,
     )
+
+
+def _gaps(t: Array, covered: NDArray[np.bool_]) -> Array:
+    """Cumulated time without samples; before the first and after the last covered one too."""
+    steps = np.diff(t)
+    longest = max(GAP_S, 3.0 * float(np.median(steps)))  # a slow logger's own rate is no gap
+    if steps.max() <= longest and covered.all():
+        return np.zeros(len(t))
+    tc = t[covered]
+    inner = np.diff(tc)
+    lost = np.concatenate([[0.0], np.cumsum(np.where(inner > longest, inner, 0.0))])
+    if covered.all():
+        return lost
+    return np.asarray(np.interp(t, tc, lost) + np.minimum(t, tc[0]) - t[0] + np.maximum(t - tc[-1], 0.0))
 
 
 def _ramps(time: Array, speed: Array, travelled: Array) -> tuple[bool, tuple[int, int], float]:

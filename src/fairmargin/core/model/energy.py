@@ -88,39 +88,16 @@ class RoadModel:
     def _terms(self, local: Array) -> _Terms:
         """Lay every law over the legs."""
         k, p, legs = self.constants, self.paths, self.legs
-        warmth = rolling.temperature_factor(
-            legs.temperature_c, rolling.TEMPERATURE_PER_K + local[:, Parameter.TYRE_PER_K]
-        )
-        warm_up = rolling.warm_up_factor(legs.warm_share, local[:, Parameter.WARM_UP])
-        pressure = rolling.pressure_factor(
-            legs.pressure_ratio, rolling.PRESSURE_EXPONENT + local[:, Parameter.PRESSURE_EXPONENT]
-        )
+        crr, warmth, warm_up, pressure = self._rolling(local)
         cold = driveline.temperature_factor(
             legs.temperature_c, driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K]
         )
-        crr = k.rolling_coefficient * np.exp(local[:, Parameter.ROLLING])
-        crr = crr * warmth.value * warm_up.value * pressure.value
-        mass = (k.mass_kg + self.configuration_mass_kg + legs.mass_delta_kg) * np.exp(
-            local[:, Parameter.MASS]
-        )
+        declared = k.mass_kg + self.configuration_mass_kg + legs.mass_delta_kg
+        mass = declared * np.exp(local[:, Parameter.MASS])
         eta = k.drive_efficiency * np.exp(local[:, Parameter.EFFICIENCY])
-
-        height = p.spread(self.height_factor + local[:, Parameter.HEIGHT_FACTOR])
-        head, cross = wind.resolved(
-            p.spread(legs.from_north + local[:, Parameter.WIND_NORTH]),
-            p.spread(legs.from_east + local[:, Parameter.WIND_EAST]),
-            p.heading_cos,
-            p.heading_sin,
-        )
         speed = p.speed_m_s * p.spread(np.exp(local[:, Parameter.SPEED]))
-        air = aero.aero_term(
-            speed,
-            height * head,
-            height * cross,
-            p.spread(wind.CAR_TURBULENCE_SHARE * legs.turbulence),
-            p.spread(legs.density),
-            p.spread(aero.YAW_SLOPE_PER_DEG + local[:, Parameter.YAW_SLOPE]),
-        )
+        height, head, cross, air = self._air(local, speed)
+
         drag_area, mass_s = p.spread(k.drag_area_m2 * np.exp(local[:, Parameter.DRAG])), p.spread(mass)
         f_air = drag_area * air.value
         f_tyres = rolling.force_n(mass_s, p.spread(crr), p.slope_cos)
@@ -130,8 +107,8 @@ class RoadModel:
         # Energy per newton of force: drawn through the driveline, or given back by regeneration.
         weight = np.where(driving, p.spread(1.0 / eta), k.regen_efficiency) * p.length_m / 3600.0
 
-        moving_h = p.total(p.length_m / speed) / 3600.0
-        mean_speed = p.total(p.length_m) / p.total(p.length_m / speed)
+        seconds = p.total(p.length_m / speed)
+        mean_speed = p.total(p.length_m) / seconds
         climate = auxiliaries.CLIMATE_W_PER_K + local[:, Parameter.CLIMATE_W_PER_K]
         return _Terms(
             warmth=warmth,
@@ -153,9 +130,42 @@ class RoadModel:
             watts=auxiliaries.power_w(
                 k.auxiliary_w + local[:, Parameter.AUXILIARY_W], climate, legs.climate_k
             ),
-            moving_h=moving_h,
-            hours=moving_h + legs.stopped_s / 3600.0,
+            moving_h=seconds / 3600.0,
+            hours=(seconds + legs.stopped_s) / 3600.0,
         )
+
+    def _rolling(self, local: Array) -> tuple[Array, Factor, Factor, Factor]:
+        """Rolling coefficient of every leg, and what warmth, cold tyres and pressure do to it."""
+        legs = self.legs
+        warmth = rolling.temperature_factor(
+            legs.temperature_c, rolling.TEMPERATURE_PER_K + local[:, Parameter.TYRE_PER_K]
+        )
+        warm_up = rolling.warm_up_factor(legs.warm_share, local[:, Parameter.WARM_UP])
+        pressure = rolling.pressure_factor(
+            legs.pressure_ratio, rolling.PRESSURE_EXPONENT + local[:, Parameter.PRESSURE_EXPONENT]
+        )
+        crr = self.constants.rolling_coefficient * np.exp(local[:, Parameter.ROLLING])
+        return crr * warmth.value * warm_up.value * pressure.value, warmth, warm_up, pressure
+
+    def _air(self, local: Array, speed: Array) -> tuple[Array, Array, Array, aero.AeroTerm]:
+        """Height factor, head and cross wind at the mast, and the force of the air; per stretch."""
+        p, legs = self.paths, self.legs
+        height = p.spread(self.height_factor + local[:, Parameter.HEIGHT_FACTOR])
+        head, cross = wind.resolved(
+            p.spread(legs.from_north + local[:, Parameter.WIND_NORTH]),
+            p.spread(legs.from_east + local[:, Parameter.WIND_EAST]),
+            p.heading_cos,
+            p.heading_sin,
+        )
+        air = aero.aero_term(
+            speed,
+            height * head,
+            height * cross,
+            p.spread(wind.CAR_TURBULENCE_SHARE * legs.turbulence),
+            p.spread(legs.density),
+            p.spread(aero.YAW_SLOPE_PER_DEG + local[:, Parameter.YAW_SLOPE]),
+        )
+        return height, head, cross, air
 
     def _derivatives(self, t: _Terms, wh: Array, factor: Array) -> Array:
         """Derivative of each leg's energy by each parameter, shape (n, parameters)."""

@@ -152,72 +152,94 @@ def timetable(
     -------
     Timetable
     """
-    steps: list[Step] = []
-    warnings: list[str] = []
-    clock = datetime.combine(day, plan.start) + timedelta(minutes=late_min)
-    charge = plan.charge_start_percent
-    run_kwh = legs_per_run * leg_km * wh_per_km / 1000.0
-    used = 0.0
-
-    def add(what: Kind, minutes: float, words: str, run: str = "", configuration: str = "") -> None:
-        nonlocal clock
-        end = clock + timedelta(minutes=minutes)
-        level = round(charge, 1) if capacity_kwh else None
-        steps.append(Step(what, clock, end, words, run, configuration, level))
-        clock = end
-
-    def spend(kwh: float) -> None:
-        nonlocal charge, used
-        used += kwh
-        if capacity_kwh:
-            charge -= 100.0 * kwh / capacity_kwh
-
+    made = _Day(plan, capacity_kwh, datetime.combine(day, plan.start) + timedelta(minutes=late_min))
     if done_runs and now is not None:
-        clock = now
+        made.clock = now
     else:
-        # Pressures are cold pressures: before the wheels have turned.
-        add("cold pressures", PRESSURES_MIN, "Tyre pressures, cold; load and weigh; kit aboard")
-        spend(plan.travel_min * wh_per_km / 1000.0)
-        add("travel", plan.travel_min, "To the start")
-        if plan.warm_up_min > 0:
-            spend(plan.warm_up_min / 60.0 * speed_kmh * wh_per_km / 1000.0)
-            add("warm-up", plan.warm_up_min, "Warm-up drive: tyres, driveline, cabin")
-    leg_min = 60.0 * leg_km / speed_kmh
+        made.morning(speed_kmh, wh_per_km)
+    run_kwh = legs_per_run * leg_km * wh_per_km / 1000.0
+    minutes = legs_per_run * 60.0 * leg_km / speed_kmh + max(0, legs_per_run - 1) * plan.turn_min
+    home_kwh = plan.travel_min * wh_per_km / 1000.0  # at about 60 km/h
     before = runs[done_runs - 1][1] if 0 < done_runs <= len(runs) else None
-    home = plan.travel_min * wh_per_km / 1000.0  # at about 60 km/h
-    home_percent = 100.0 * home / capacity_kwh if capacity_kwh else 0.0
     for number, (run, configuration) in enumerate(runs[done_runs:], start=done_runs + 1):
+        name = names.get(configuration, configuration)
         if before is not None and configuration != before:
-            add("swap", swap_minutes(plan, kind), f"Change to {names.get(configuration, configuration)}")
+            made.add("swap", swap_minutes(plan, kind), f"Change to {name}")
         before = configuration
-        factor = (factors or {}).get(configuration, 1.0)
-        reserve = 100.0 * run_kwh * factor / capacity_kwh if capacity_kwh else 0.0
-        if number == len(runs):
-            reserve += home_percent
-        if capacity_kwh and charge - reserve < plan.charge_low_percent:
-            wanted = plan.charge_start_percent
-            minutes = charge_minutes(charge, wanted, capacity_kwh, plan.charger_kw)
-            if wanted - reserve < plan.charge_low_percent:
-                warnings.append(
-                    f"One run takes {reserve:.0f} % of the battery: it does not fit the charge band "
-                    f"{plan.charge_low_percent:.0f} to {plan.charge_start_percent:.0f} %."
-                )
-            charge = wanted
-            add("charge", minutes, f"Charge back to {wanted:.0f} %")
-        length = legs_per_run * leg_min + max(0, legs_per_run - 1) * plan.turn_min
-        for begin, end in sorted(plan.avoid):
-            window = datetime.combine(clock.date(), begin), datetime.combine(clock.date(), end)
-            if clock < window[1] and clock + timedelta(minutes=length) > window[0]:
-                add(
-                    "pause",
-                    (window[1] - clock).total_seconds() / 60.0,
-                    f"Wait out the traffic until {end:%H:%M}",
-                )
-        spend(run_kwh * factor)
-        add("run", length, f"Run {run}, {names.get(configuration, configuration)}", run, configuration)
-        add("turn", plan.turn_min, "Read off, write down, turn")
-    spend(home)
-    add("travel", plan.travel_min, "Home")
+        kwh = run_kwh * (factors or {}).get(configuration, 1.0)
+        made.charge_for(kwh + (home_kwh if number == len(runs) else 0.0))
+        made.wait_out_traffic(minutes)
+        made.spend(kwh)
+        made.add("run", minutes, f"Run {run}, {name}", run, configuration)
+        made.add("turn", plan.turn_min, "Read off, write down, turn")
+    made.spend(home_kwh)
+    made.add("travel", plan.travel_min, "Home")
+    warnings = (*made.warnings, *_by_the_light(made.steps, day, light))
+    return Timetable(tuple(made.steps), light, warnings, made.used_kwh)
+
+
+class _Day:
+    """A day as it is laid out: the clock and the charge move on with every step."""
+
+    def __init__(self, plan: Plan, capacity_kwh: float | None, clock: datetime) -> None:
+        self.plan, self.capacity_kwh, self.clock = plan, capacity_kwh, clock
+        self.charge_percent = plan.charge_start_percent
+        self.used_kwh = 0.0
+        self.steps: list[Step] = []
+        self.warnings: list[str] = []
+
+    def add(self, what: Kind, minutes: float, words: str, run: str = "", configuration: str = "") -> None:
+        """Add a step; the clock moves on."""
+        end = self.clock + timedelta(minutes=minutes)
+        level = round(self.charge_percent, 1) if self.capacity_kwh else None
+        self.steps.append(Step(what, self.clock, end, words, run, configuration, level))
+        self.clock = end
+
+    def spend(self, kwh: float) -> None:
+        """Take energy out of the battery."""
+        self.used_kwh += kwh
+        self.charge_percent -= self.percent(kwh)
+
+    def percent(self, kwh: float) -> float:
+        """What an energy is of the battery; 0 where nothing is said of it. [per cent]"""
+        return 100.0 * kwh / self.capacity_kwh if self.capacity_kwh else 0.0
+
+    def morning(self, speed_kmh: float, wh_per_km: float) -> None:
+        """All before the first run. Pressures are cold pressures: before the wheels have turned."""
+        self.add("cold pressures", PRESSURES_MIN, "Tyre pressures, cold; load and weigh; kit aboard")
+        self.spend(self.plan.travel_min * wh_per_km / 1000.0)
+        self.add("travel", self.plan.travel_min, "To the start")
+        if self.plan.warm_up_min > 0:
+            self.spend(self.plan.warm_up_min / 60.0 * speed_kmh * wh_per_km / 1000.0)
+            self.add("warm-up", self.plan.warm_up_min, "Warm-up drive: tyres, driveline, cabin")
+
+    def charge_for(self, kwh: float) -> None:
+        """Charge back when the next run would leave the charge band."""
+        plan, reserve = self.plan, self.percent(kwh)
+        if not self.capacity_kwh or self.charge_percent - reserve >= plan.charge_low_percent:
+            return
+        wanted = plan.charge_start_percent
+        if wanted - reserve < plan.charge_low_percent:
+            self.warnings.append(
+                f"One run takes {reserve:.0f} % of the battery: it does not fit the charge band "
+                f"{plan.charge_low_percent:.0f} to {plan.charge_start_percent:.0f} %."
+            )
+        minutes = charge_minutes(self.charge_percent, wanted, self.capacity_kwh, plan.charger_kw)
+        self.charge_percent = wanted
+        self.add("charge", minutes, f"Charge back to {wanted:.0f} %")
+
+    def wait_out_traffic(self, minutes: float) -> None:
+        """Pause where a run of that length would fall into hours to avoid."""
+        for begin, end in sorted(self.plan.avoid):
+            window = [datetime.combine(self.clock.date(), t) for t in (begin, end)]
+            if self.clock < window[1] and self.clock + timedelta(minutes=minutes) > window[0]:
+                wait = (window[1] - self.clock).total_seconds() / 60.0
+                self.add("pause", wait, f"Wait out the traffic until {end:%H:%M}")
+
+
+def _by_the_light(steps: Sequence[Step], day: date, light: Daylight | None) -> list[str]:
+    """What of the day falls into the dark, or into the next day."""
+    warnings: list[str] = []
     if light is not None and light.sunset is not None:
         dark = [s for s in steps if s.kind == "run" and s.end > light.sunset]
         if dark:
@@ -225,12 +247,9 @@ def timetable(
                 f"{len(dark)} run{'s' if len(dark) != 1 else ''} would end after sunset ({light.sunset:%H:%M}): "
                 "start earlier, drive fewer, or take a second day with whole blocks on each."
             )
-    if (
-        light is not None
-        and light.sunrise is not None
-        and steps[0].start < light.sunrise - timedelta(minutes=30)
-    ):
-        warnings.append(f"The day begins in the dark (sunrise {light.sunrise:%H:%M}).")
+    sunrise = light.sunrise if light is not None else None
+    if sunrise is not None and steps[0].start < sunrise - timedelta(minutes=30):
+        warnings.append(f"The day begins in the dark (sunrise {sunrise:%H:%M}).")
     if steps[-1].end.date() > day:
         warnings.append("The day does not end before midnight.")
-    return Timetable(tuple(steps), light, tuple(warnings), used)
+    return warnings

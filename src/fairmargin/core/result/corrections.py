@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -13,10 +13,11 @@ from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.fit import Fit
 from fairmargin.core.inference.options import FitOptions
-from fairmargin.core.inference.problem import reference_of, speed_of_study
+from fairmargin.core.inference.problem import Reference, reference_of, speed_of_study
 from fairmargin.core.laws import driveline
+from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter
-from fairmargin.core.model.paths import join
+from fairmargin.core.model.paths import Paths, join
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
@@ -53,87 +54,107 @@ def corrections(
     each change is scaled by measured over modelled, so that the model's level does not matter. Hills are
     exchanged last: a leg gets the mean of the directions driven, so that out and back can be compared.
     """
-    n = len(conditions)
-    reference = reference_of(study, conditions, options.view)
-    road = fit.road
-    speed = speed_of_study(study, conditions)
-    local = fit.local.copy()
-    for parameter in (Parameter.TOTAL, Parameter.SPEED):
-        # Statistical terms stay out of the ledger; the change itself is restored below.
-        local[:, parameter] = 0.0
-    for trial in study.trials:
-        total = fit.values.get(f"{trial.id}: technique") or 0.0
-        for name in ("mixed", "unknown"):
-            total += fit.values.get(f"{trial.id}: {name}") or 0.0
-        local[[c.configuration == trial.id for c in conditions], Parameter.TOTAL] += total
-
-    measured, true_energy, gated = np.empty(n), np.empty(n), np.empty(n)
-    index = {c.leg: i for i, c in enumerate(conditions)}
-    for o in observations:
-        for name in o.legs:
-            measured[index[name]] = o.as_read_wh_per_km
-            true_energy[index[name]] = o.true_wh_per_km
-            gated[index[name]] = o.fit_wh / o.fit_km
+    measured = _by_leg(conditions, observations, lambda o: o.as_read_wh_per_km)
+    true_energy = _by_leg(conditions, observations, lambda o: o.true_wh_per_km)
+    gated = _by_leg(conditions, observations, lambda o: o.fit_wh / o.fit_km)
     kilometres = np.array([max(c.true_m, 1.0) for c in conditions]) / 1000.0
-
     result: dict[str, Array] = {"distance": true_energy - measured, "trim": gated - true_energy}
-    state = fit.model
-    before = state.energies(local, derivatives=False).wh
-    # Measured over modelled (on a charged-back run: of the whole run).
-    scale = np.empty(n)
-    for o in observations:
-        rows = [index[name] for name in o.legs]
-        scale[rows] = o.fit_wh / before[rows].sum()
 
-    def line(name: str, after: Array) -> None:
-        nonlocal before
-        result[name] = (after - before) * scale / kilometres
+    as_driven = _without_statistics(study, fit, conditions)
+    before = fit.model.energies(as_driven, derivatives=False).wh
+    scale = _measured_over_modelled(conditions, observations, before)
+    speed = speed_of_study(study, conditions)
+    reference = reference_of(study, conditions, options.view)
+    model, local = fit.model, as_driven
+    for line, model, local in _exchanged(fit, conditions, as_driven, speed, reference):
+        after = model.energies(local, derivatives=False).wh
+        result[line] = (after - before) * scale / kilometres
         before = after
-
-    if not fit.as_driven:
-        steady = join([road.steady(c.backwards, c.true_m, speed, ()) for c in conditions], [0.0] * n)
-        state = replace(state, paths=steady).replaced(stopped_s=np.zeros(n))
-    line("speed", state.energies(local, False).wh)
-    heading = state.paths.heading_known.astype(float)
-    local[:, Parameter.WIND_NORTH] = local[:, Parameter.WIND_EAST] = 0.0
-    state = state.replaced(
-        from_north=reference.from_north * heading,
-        from_east=reference.from_east * heading,
-        turbulence=np.full(n, reference.turbulence_m_s),
-    )
-    line("wind", state.energies(local, False).wh)
-    state = state.replaced(density=np.full(n, reference.density_kg_m3))
-    line("air_density", state.energies(local, False).wh)
-    # Tyres and driveline both follow the temperature: exchange it for the tyres alone first.
-    driven_c = state.legs.temperature_c
-    per_k = driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K]
-    drive_then = np.log(driveline.temperature_factor(driven_c, per_k).value)
-    drive_now = np.log(driveline.temperature_factor(reference.temperature_c, per_k).value)
-    state = state.replaced(temperature_c=np.full(n, reference.temperature_c))
-    local[:, Parameter.TOTAL] += drive_then - drive_now
-    line("tyre_temperature", state.energies(local, False).wh)
-    state = state.replaced(warm_share=np.zeros(n))
-    line("tyre_warm_up", state.energies(local, False).wh)
-    state = state.replaced(pressure_ratio=np.ones(n))
-    line("tyre_pressure", state.energies(local, False).wh)
-    state = state.replaced(climate_k=np.zeros(n))
-    line("climate", state.energies(local, False).wh)
-    local[:, Parameter.TOTAL] -= drive_then - drive_now
-    line("driveline", state.energies(local, False).wh)
-    state = state.replaced(mass_delta_kg=np.zeros(n))
-    line("mass", state.energies(local, False).wh)
-
-    # Hills: each leg's own direction against the mean of the directions driven.
-    per_km = before / kilometres
-    directions = sorted({c.backwards for c in conditions})
-    hills = np.zeros(n)
-    if len(directions) == 2 and road.shape is not None and not fit.as_driven:
-        turned = replace(
-            state,
-            paths=join([road.steady(not c.backwards, c.true_m, speed, ()) for c in conditions], [0.0] * n),
-        )
-        hills = (turned.energies(local, False).wh / kilometres - per_km) * 0.5 * scale
-    result["elevation"] = hills
+    result["elevation"] = np.zeros(len(conditions))
+    if len({c.backwards for c in conditions}) == 2 and fit.road.shape is not None and not fit.as_driven:
+        # Hills: each leg's own direction against the mean of the directions driven.
+        turned = replace(model, paths=_steady(fit, conditions, speed, turned=True))
+        other = turned.energies(local, derivatives=False).wh
+        result["elevation"] = (other - before) / kilometres * 0.5 * scale
     return {
         c.leg: {name: float(values[i]) for name, values in result.items()} for i, c in enumerate(conditions)
     }
+
+
+def _by_leg(
+    conditions: Sequence[Conditions],
+    observations: Sequence[Observation],
+    value: Callable[[Observation], float],
+) -> Array:
+    """A figure of each observation, for each of its legs in the order of the conditions."""
+    of = {name: value(o) for o in observations for name in o.legs}
+    return np.array([of[c.leg] for c in conditions])
+
+
+def _measured_over_modelled(
+    conditions: Sequence[Conditions], observations: Sequence[Observation], modelled_wh: Array
+) -> Array:
+    """Measured over modelled energy of each leg; on a charged-back run, of the whole run."""
+    modelled = {c.leg: wh for c, wh in zip(conditions, modelled_wh.tolist(), strict=True)}
+    return _by_leg(conditions, observations, lambda o: o.fit_wh / sum(modelled[name] for name in o.legs))
+
+
+def _without_statistics(study: Study, fit: Fit, conditions: Sequence[Conditions]) -> Array:
+    """Deviations of the parameters; statistical terms stay out of the ledger, the change itself stays in."""
+    local = fit.local.copy()
+    local[:, [Parameter.TOTAL, Parameter.SPEED]] = 0.0
+    for trial in study.trials:
+        total = sum(fit.values.get(f"{trial.id}: {name}", 0.0) for name in ("technique", "mixed", "unknown"))
+        local[[c.configuration == trial.id for c in conditions], Parameter.TOTAL] += total
+    return local
+
+
+def _steady(fit: Fit, conditions: Sequence[Conditions], speed_m_s: float, turned: bool = False) -> Paths:
+    """Every leg's road at one steady speed, in its own direction or turned round."""
+    ways = [fit.road.steady(c.backwards is not turned, c.true_m, speed_m_s, ()) for c in conditions]
+    return join(ways, [0.0] * len(ways))
+
+
+def _exchanged(
+    fit: Fit,
+    conditions: Sequence[Conditions],
+    local: Array,
+    speed_m_s: float,
+    reference: Reference,
+) -> Iterator[tuple[str, RoadModel, Array]]:
+    """Exchange the conditions driven for the reference conditions, one line of the ledger after another."""
+    n, model = len(conditions), fit.model
+    if not fit.as_driven:
+        paths = _steady(fit, conditions, speed_m_s)
+        model = replace(model, paths=paths).replaced(stopped_s=np.zeros(n))
+    yield "speed", model, local
+    known = model.paths.heading_known.astype(float)
+    local = local.copy()
+    local[:, [Parameter.WIND_NORTH, Parameter.WIND_EAST]] = 0.0
+    model = model.replaced(
+        from_north=reference.from_north * known,
+        from_east=reference.from_east * known,
+        turbulence=np.full(n, reference.turbulence_m_s),
+    )
+    yield "wind", model, local
+    model = model.replaced(density=np.full(n, reference.density_kg_m3))
+    yield "air_density", model, local
+    # Tyres and driveline both follow the temperature: exchange it for the tyres alone first.
+    per_k = driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K]
+    then, now = (
+        np.log(driveline.temperature_factor(t, per_k).value)
+        for t in (model.legs.temperature_c, reference.temperature_c)
+    )
+    tyres_only = local.copy()
+    tyres_only[:, Parameter.TOTAL] += then - now
+    model = model.replaced(temperature_c=np.full(n, reference.temperature_c))
+    yield "tyre_temperature", model, tyres_only
+    model = model.replaced(warm_share=np.zeros(n))
+    yield "tyre_warm_up", model, tyres_only
+    model = model.replaced(pressure_ratio=np.ones(n))
+    yield "tyre_pressure", model, tyres_only
+    model = model.replaced(climate_k=np.zeros(n))
+    yield "climate", model, tyres_only
+    yield "driveline", model, local
+    model = model.replaced(mass_delta_kg=np.zeros(n))
+    yield "mass", model, local
