@@ -6,9 +6,9 @@ from PySide6.QtWidgets import QApplication, QDialogButtonBox, QInputDialog, QLab
 from tests.conftest import VAN, driven_study, straight_route
 from tests.desktop.conftest import type_into
 
+from fairmargin.core.study.entry import read_reading
 from fairmargin.desktop.dialogs import FindDialog, NewStudyDialog, UnitsDialog
 from fairmargin.desktop.paste import PasteDialog
-from fairmargin.desktop.stages.drive import read_reading
 from fairmargin.desktop.widgets.marginbar import verdict_head
 from fairmargin.exchange.package import read_package, write_package
 from fairmargin.logbook import Logbook

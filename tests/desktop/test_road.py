@@ -16,9 +16,9 @@ from tests.conftest import VAN, straight_route
 from tests.desktop.conftest import type_into
 
 from fairmargin.core.study import new_study
+from fairmargin.core.study.entry import read_card
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.driving.face import read_card
 from fairmargin.desktop.stages.driving.instruments import InstrumentsDialog, RehearsalDialog
 from fairmargin.desktop.stages.driving.settings import (
     InstrumentSettings,

@@ -1,11 +1,13 @@
 """A unit typed into any field is converted or refused, never dropped."""
 
+from datetime import datetime
+
 import pytest
 from tests.conftest import driven_study
 from tests.desktop.conftest import type_into
 
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.desktop.paste import apply_cells, read_cells
+from fairmargin.exchange.pasted import apply_cells, read_cells
 
 # Factors: NIST SP 811 (2008), Appendix B. Stage, field, what is typed, where it is stored, value.
 PAGES = ("day", "load", "weather")
@@ -90,15 +92,17 @@ def test_units_of_pasted_headers_are_converted_whatever_the_person_uses():
     study = driven_study("AB", values=[170.0] * 4)
     text = "Leg\tDistance (mi)\tTime [s]\tAir (\u00b0F)\tAverage (mi/kWh)\nL01\t11,4\t740\t59\t3.4"
     for choice in UNIT_CHOICES.values():
-        after, count, faults = apply_cells(study, pasted := read_cells(text), pasted.roles, choice, "L01")
+        after, count, faults = apply_cells(
+            study, pasted := read_cells(text), pasted.roles, choice, "L01", datetime(2026, 5, 2)
+        )
         leg = after.leg("L01")
         assert count == 1 and not faults
         assert leg.distance_km == pytest.approx(11.4 * 1.609344)
         assert leg.duration_s == 740 and leg.temperature_c == pytest.approx(15.0)
         assert (leg.average_shown, leg.average_unit) == (3.4, "mi/kWh")
     said = read_cells("leg\tdistance_km\ttemperature_c\nL01\t18.4\t20")
-    leg = apply_cells(study, said, said.roles, UNIT_CHOICES["us"], "L01")[0].leg("L01")
+    leg = apply_cells(study, said, said.roles, UNIT_CHOICES["us"], "L01", datetime(2026, 5, 2))[0].leg("L01")
     assert leg.distance_km == 18.4 and leg.temperature_c == 20
     odd = read_cells("leg\tdistance (furlongs)\nL01\t18.4")
-    _, _, faults = apply_cells(study, odd, odd.roles, UNIT_CHOICES["metric"], "L01")
+    _, _, faults = apply_cells(study, odd, odd.roles, UNIT_CHOICES["metric"], "L01", datetime(2026, 5, 2))
     assert "furlongs" in faults[0][2] and "expected one of km, mi, m" in faults[0][2]

@@ -1,17 +1,19 @@
 """The shared widgets, each by itself."""
 
+from datetime import datetime
+
 import pytest
 from PySide6.QtCore import Qt
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
+from fairmargin.core.study.entry import read_clock, show_number, show_reading
 from fairmargin.core.units import UNIT_CHOICES, show_duration
-from fairmargin.desktop.paste import apply_cells, read_cells
-from fairmargin.desktop.stages.base import Field, show_number
-from fairmargin.desktop.stages.drive import read_clock, show_reading
+from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.widgets.basics import nice_step, percent, signed
 from fairmargin.desktop.widgets.fairness import FairnessLedger, leg_words
 from fairmargin.desktop.widgets.marginbar import MarginBar, between
+from fairmargin.exchange.pasted import apply_cells, read_cells
 
 METRIC = UNIT_CHOICES["metric"]
 
@@ -126,7 +128,7 @@ def test_pasted_columns_are_guessed(text, header, rows, roles):
 def test_pasted_rows_beyond_the_legs_are_told():
     study = driven_study("AB")
     pasted = read_cells("\n".join("15.0\t18.0" for _ in range(6)))
-    after, changed, faults = apply_cells(study, pasted, pasted.roles, METRIC, "L02")
+    after, changed, faults = apply_cells(study, pasted, pasted.roles, METRIC, "L02", datetime(2026, 5, 2))
     assert changed == 3 and len(faults) == 3 and "more rows than legs" in faults[0][2]
     assert after.leg("L01") == study.leg("L01")
 
@@ -138,4 +140,4 @@ def test_small_texts():
     assert show_duration(1019.7) == "17:00" and show_duration(990) == "16:30" and show_duration(None) == ""
     assert show_number(1.50) == "1.5" and show_number(None) == "" and show_number(100.0, 0) == "100"
     assert read_clock("9:05", leg.started_at).hour == 9
-    assert read_clock("", None) is None
+    assert read_clock("", leg.started_at) is None

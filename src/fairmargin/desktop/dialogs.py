@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core.planning import ORDERS
 from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, Study, Vehicle, new_study
+from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import (
     CONSUMPTION_UNITS,
     QUANTITIES,
@@ -29,7 +30,6 @@ from fairmargin.core.units import (
     read_quantity,
 )
 from fairmargin.core.units import label as unit_label
-from fairmargin.desktop.stages.base import words_of
 from fairmargin.desktop.widgets.basics import label
 
 #: Keys of the window: (keys, what they do). The menus use the same.

@@ -20,6 +20,7 @@ from fairmargin.exchange import budget
 from fairmargin.exchange.clocks import offsets_words, one_rule
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.frames import as_numbers, own_names, read_frame
+from fairmargin.exchange.tabular import delimiter_of
 
 Array = NDArray[np.float64]
 
@@ -170,8 +171,8 @@ def preview(path: str | Path, name: str = "") -> Preview:
         lines = lines[:-1]  # the last may be cut
     if not lines:
         raise InputFault(f"{path}: empty; expected a table with a header row")
-    delimiter = max((";", "\t", ",", "|"), key=lambda d: (min(line.count(d) for line in lines[:5]), d == ";"))
-    if delimiter not in lines[0]:
+    delimiter = delimiter_of(lines)
+    if delimiter is None or delimiter not in lines[0]:
         raise InputFault(f"{path}, row 1: one column only; expected a header such as time,speed,power")
     start = "\n".join(lines[: PREVIEW_ROWS + 1])
     table = [cells for _, cells in budget.rows_of(start, str(path), delimiter, strict=False)]

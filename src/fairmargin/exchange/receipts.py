@@ -12,6 +12,7 @@ from fairmargin.core.study import Leg, Study
 from fairmargin.exchange import budget
 from fairmargin.exchange.clocks import moments_of
 from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.tabular import delimiter_of, filled_rows
 
 _TYPED: Final = re.compile(
     r"^\s*(?:(?P<day>\d{4}-\d{2}-\d{2})[ T])?(?P<hour>\d{1,2})[:.](?P<minute>\d{2})(?::\d{2})?[\s,;]+"
@@ -99,13 +100,8 @@ def _checked(moment: datetime, kwh: float, note: str) -> Receipt:
 
 
 def _table(text: str, first: str) -> tuple[tuple[Receipt, ...], tuple[str, ...]]:
-    delimiter = max((";", "\t", ",", "|"), key=first.count)
     try:
-        rows = [
-            r
-            for _, r in budget.rows_of(text, "the table", delimiter, strict=False)
-            if any(c.strip() for c in r)
-        ]
+        rows = filled_rows(text, delimiter_of(text) or ",")
     except InputFault as error:
         raise ValueError(error.faults[0]) from error
     header = [h.strip() for h in rows[0]] if rows else []

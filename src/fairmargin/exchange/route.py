@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from fairmargin.core import units
 from fairmargin.core.study import RoutePoint
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.tracks import parse_gpx
@@ -17,24 +18,6 @@ _STRETCH = re.compile(
     r"^\s*(?P<km>\d+(?:[.,]\d+)?)\s*(?:km)?\s+(?P<heading>[NSEW]{1,3}(?![A-Z])|\d{1,3}(?:[.,]\d+)?°?)"
     r"(?:\s+(?P<rise>[-+\u2212]?\d+(?:[.,]\d+)?)\s*m?)?\s*(?P<sector>\D.*)?$",
     re.IGNORECASE,
-)
-COMPASS = (
-    "N",
-    "NNE",
-    "NE",
-    "ENE",
-    "E",
-    "ESE",
-    "SE",
-    "SSE",
-    "S",
-    "SSW",
-    "SW",
-    "WSW",
-    "W",
-    "WNW",
-    "NW",
-    "NNW",
 )
 
 
@@ -114,12 +97,11 @@ def typed_route(text: str, latitude: float = 52.0, longitude: float = 0.0) -> tu
             raise ValueError(
                 f'line {number}: "{line.strip()}" is not a stretch; expected length, heading and rise such as 6.2 km NE +12 m'
             )
-        name = match["heading"].upper().rstrip("°")
-        if name in COMPASS:
-            heading = 22.5 * COMPASS.index(name)
-        elif name[0].isdigit() and float(name.replace(",", ".")) <= 360:
-            heading = float(name.replace(",", "."))
-        else:
+        try:
+            heading = units.read_direction(match["heading"])
+        except ValueError:
+            heading = math.nan
+        if not 0.0 <= heading <= 360.0:
             raise ValueError(
                 f'line {number}: "{match["heading"]}" is not a heading; expected N to NNW or 0 to 360'
             )

@@ -13,6 +13,7 @@ from fairmargin.core.study import WeatherRow
 from fairmargin.exchange import budget
 from fairmargin.exchange.clocks import moments_of
 from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.tabular import delimiter_of, filled_rows, in_brackets
 from fairmargin.exchange.weather import read_report
 
 _REPORT: Final = re.compile(r"^(?:METAR\s+|SPECI\s+)?(?:COR\s+)?[A-Z][A-Z0-9]{3}\s+(\d{2})(\d{2})(\d{2})Z\b")
@@ -165,15 +166,11 @@ def _humidity(report: str) -> float | None:
 
 def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
     first = next(line for line in text.splitlines() if line.strip())
-    delimiter = max((";", "\t", ",", "|"), key=first.count)
-    if delimiter not in first:
+    delimiter = delimiter_of(text)
+    if delimiter is None or delimiter not in first:
         raise ValueError(f'"{first[:60]}" is neither METAR nor the header of a table with a time')
     try:
-        table = [
-            row
-            for _, row in budget.rows_of(text, "the table", delimiter, strict=False)
-            if any(c.strip() for c in row)
-        ]
+        table = filled_rows(text, delimiter)
     except InputFault as error:
         raise ValueError(error.faults[0]) from error
     if not table:
@@ -232,8 +229,7 @@ def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
 
 def _conversion(name: str, head: str, units: tuple[tuple[str, float], ...]) -> Callable[[float], float]:
     plain = head.replace("\u00b0", "").replace("_", " ").replace("kmh", "km/h").replace(" ms", " m/s")
-    inside = re.search(r"[(\[](.+?)[)\]]", plain)
-    said = inside[1] if inside else plain
+    said = in_brackets(plain) or plain
     if name == "temperature_c":
         fahrenheit = bool(re.search(r"\bf\b|fahren", said))
         return (lambda v: (v - 32.0) * 5 / 9) if fahrenheit else (lambda v: v)

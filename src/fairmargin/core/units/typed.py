@@ -135,6 +135,41 @@ def read_quantity(text: str, quantity: str, default_unit: str) -> float:
     return unit_of(quantity, number.rest or default_unit).to_base(number.value)
 
 
+#: Points of the compass, clockwise from north, 22.5° apart.
+COMPASS: Final = (
+    "N",
+    "NNE",
+    "NE",
+    "ENE",
+    "E",
+    "ESE",
+    "SE",
+    "SSE",
+    "S",
+    "SSW",
+    "SW",
+    "WSW",
+    "W",
+    "WNW",
+    "NW",
+    "NNW",
+)
+
+
+def read_direction(text: str) -> float:
+    """Read a direction: a point of the compass such as ``WSW``, or degrees clockwise from north. [degrees]
+
+    Raises
+    ------
+    UnitError
+        If it is neither.
+    """
+    name = text.strip().upper()
+    if name in COMPASS:
+        return 22.5 * COMPASS.index(name)
+    return read_quantity(text.rstrip("\u00b0"), "direction", "\u00b0")
+
+
 #: Quantity of the unit that stands beside a field.
 _QUANTITY_OF: Final = {
     "": "ratio",

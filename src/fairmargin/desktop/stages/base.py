@@ -161,21 +161,3 @@ class Field(QWidget):
             self.edit.setProperty("fault", self.has_fault)
             self.edit.style().unpolish(self.edit)
             self.edit.style().polish(self.edit)
-
-
-def words_of(error: Exception) -> str:
-    """Word a validation error for a field."""
-    from pydantic import ValidationError
-
-    if isinstance(error, ValidationError):
-        message = str(error.errors()[0]["msg"])
-        return message.removeprefix("Value error, ")
-    return str(error)
-
-
-def show_number(value: float | None, decimals: int = 2) -> str:
-    """Write a number without trailing zeros; empty when not known."""
-    if value is None:
-        return ""
-    text = f"{value:.{decimals}f}"
-    return text.rstrip("0").rstrip(".") if "." in text else text

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import partial
@@ -28,97 +27,16 @@ from fairmargin.core import units
 from fairmargin.core.companion import aimed_kmh, leg_checklist
 from fairmargin.core.designs import plan_day
 from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.entry import READING_FIELDS, read_leg_field, show_number, show_reading, words_of
+from fairmargin.core.study.runs import with_run
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
+from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.stages.rows import LazyRows
 from fairmargin.desktop.widgets.basics import Elided, Mark, as_tip, label, panel, scrolling
-from fairmargin.exchange.route import COMPASS
 
 if TYPE_CHECKING:
     from fairmargin.desktop.stages.driving.conductor import Conductor
     from fairmargin.desktop.stages.driving.face import Face
-
-_SOC = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%?\s*(?:-|\u2013|\u2212|to|\u2192|>)\s*(\d+(?:[.,]\d+)?)\s*%\s*$")
-_READING = (
-    "average_shown", "average_unit", "average_step", "energy_kwh", "energy_step_kwh", "soc_start_percent",
-    "soc_end_percent", "soc_step_percent", "charger_kwh", "fuel_l",
-)  # fmt: skip
-
-
-def read_reading(text: str, default_unit: units.ConsumptionUnit) -> dict[str, Any]:
-    """Read what an instrument showed: ``15.4``, ``212 Wh/mi``, ``2.86 kWh``, ``82-71 %``, ``4.1 kWh charged``, ``1.9 L``.
-
-    Returns
-    -------
-    dict
-        Changes to a leg; fields of the other instruments are left alone, so that several can be typed one
-        after another. Empty text clears every reading.
-
-    Raises
-    ------
-    ValueError
-        If it cannot be read, in words.
-    """
-    if not text.strip():
-        return dict.fromkeys(_READING, None)
-    soc = _SOC.match(text)
-    if soc:
-        before, after = (float(g.replace(",", ".")) for g in soc.groups())
-        if after >= before:
-            raise ValueError(
-                f"{before:g} to {after:g} % is no discharge; expected before and after, such as 82-71 %"
-            )
-        decimals = max(len(g.replace(",", ".").partition(".")[2]) for g in soc.groups())
-        return {"soc_start_percent": before, "soc_end_percent": after, "soc_step_percent": 10.0**-decimals}
-    number = units.read_number(text)
-    rest = number.rest.lower().strip()
-    if rest in {"kwh", "wh"}:
-        scale = 1.0 if rest == "kwh" else 0.001
-        return {"energy_kwh": number.value * scale, "energy_step_kwh": number.step * scale}
-    if rest in {"kwh charged", "kwh charge", "kwh back", "kwh charged back"}:
-        return {"charger_kwh": number.value}
-    if rest in {"l", "litre", "litres", "liter", "liters"}:
-        return {"fuel_l": number.value}
-    typed = units.read_consumption(text, default_unit)
-    return {"average_shown": typed.value, "average_unit": typed.unit, "average_step": typed.step}
-
-
-def show_reading(leg: Leg) -> str:
-    """Write a leg's most direct reading as it was typed."""
-    if leg.energy_kwh is not None:
-        return f"{units.to_step(leg.energy_kwh, leg.energy_step_kwh)} kWh"
-    if leg.average_shown is not None and leg.average_unit is not None:
-        return f"{units.to_step(leg.average_shown, leg.average_step)} {units.label(leg.average_unit)}"
-    if leg.fuel_l is not None:
-        return f"{leg.fuel_l:g} L"
-    if leg.charger_kwh is not None:
-        return f"{leg.charger_kwh:g} kWh charged"
-    if leg.soc_start_percent is not None and leg.soc_end_percent is not None:
-        return f"{leg.soc_start_percent:g}-{leg.soc_end_percent:g} %"
-    return ""
-
-
-def read_clock(text: str, like: datetime | None) -> datetime | None:
-    """Read ``9:35`` (on the study's day) or a whole date and time.
-
-    Raises
-    ------
-    ValueError
-        If it is neither.
-    """
-    if not text:
-        return None
-    short = re.fullmatch(r"(\d{1,2})[:.](\d{2})", text)
-    if short and int(short[1]) < 24 and int(short[2]) < 60:
-        day = like or datetime.now()
-        return day.replace(hour=int(short[1]), minute=int(short[2]), second=0, microsecond=0)
-    try:
-        return datetime.fromisoformat(text)
-    except ValueError:
-        raise ValueError(
-            f'"{text}" is not a time; expected 9:35, or 2026-05-02 09:35 for another day'
-        ) from None
-
 
 #: Narrower than this, out and back stand below each other instead of beside. [px]
 NARROW = 700
@@ -263,35 +181,6 @@ class LegCard(QFrame):
 
 def _shown(choice: units.UnitChoice, quantity: str, value: float | None, decimals: int) -> str:
     return "" if value is None else show_number(choice.show(quantity, value), decimals)
-
-
-def read_leg_field(
-    key: str, text: str, choice: units.UnitChoice, leg: Leg, day: datetime | None
-) -> dict[str, Any]:
-    """Turn typed text into changes of a leg.
-
-    Raises
-    ------
-    ValueError
-        If the text cannot be read; impossible values are refused by the leg itself.
-    """
-    if key == "reading":
-        return read_reading(text, choice.consumption)
-    if key == "note":
-        return {"note": text}
-    if not text:
-        return {key: None}
-    if key == "duration_s":
-        return {key: units.read_duration_s(text)}
-    if key == "started_at":
-        return {key: read_clock(text, leg.started_at or day)}
-    if key == "wind_from_deg":
-        if text.upper() in COMPASS:
-            return {key: COMPASS.index(text.upper()) * 22.5}
-        return {key: units.read_quantity(text.rstrip("\u00b0"), "direction", "\u00b0")}
-    quantity = {"distance_km": "distance", "temperature_c": "temperature", "wind_speed_ms": "wind",
-                "pressure_hpa": "pressure"}[key]  # fmt: skip
-    return {key: units.read_quantity(text, quantity, getattr(choice, quantity))}
 
 
 class DriveStage(Stage):
@@ -604,7 +493,7 @@ class DriveStage(Stage):
             return
         leg = study.leg(name)
         day = next((x.started_at for x in study.legs if x.started_at), None)
-        changes = read_leg_field(key, text, self.session.units, leg, day)
+        changes = read_leg_field(key, text, self.session.units, leg, day or datetime.now())
         try:
             after = study.with_leg(name, **changes)
         except ValueError as error:
@@ -615,7 +504,7 @@ class DriveStage(Stage):
     def clear_leg(self, name: str) -> None:
         """Take every reading off a leg (one undo step)."""
         assert self.session.study is not None
-        gone = dict.fromkeys((*_READING, "distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms", "wind_from_deg", "wind_gust_ms", "pressure_hpa"))  # fmt: skip
+        gone = dict.fromkeys((*READING_FIELDS, "distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms", "wind_from_deg", "wind_gust_ms", "pressure_hpa"))  # fmt: skip
         self.session.edit(self.session.study.with_leg(name, **gone), f"clear {name}")
 
     def toggle_left_out(self, name: str, reason: str | None = None) -> None:
@@ -733,24 +622,3 @@ class DriveStage(Stage):
         dialog = PasteDialog(text, study, self.session.units, at, self)
         if dialog.exec() and dialog.result_study is not None:
             self.session.edit(dialog.result_study, f"paste {dialog.count} legs")
-
-
-def with_run(study: Study, configuration: str) -> Study:
-    """Return the study with one more planned run of a configuration."""
-    runs = study.runs()
-    ways: tuple[str, ...] = {"out-and-back": ("out", "back"), "one-way": ("out",)}.get(
-        study.method, ("loop",)
-    )
-    names = {leg.leg for leg in study.legs}
-    labels = {run for run, _ in runs}
-    run = next(f"R{i}" for i in range(len(runs) + 1, len(runs) + 500) if f"R{i}" not in labels)
-    fresh = (f"L{i:02d}" for i in range(1, 100000) if f"L{i:02d}" not in names)
-    block = runs[-1][1][0].block if runs else "1"
-    in_block = sum(legs[0].block == block for _, legs in runs)
-    if block.isdigit() and in_block >= 4:
-        block = str(int(block) + 1)
-    legs = [
-        Leg(leg=next(fresh), run=run, block=block, configuration=configuration, direction=way)  # type: ignore[arg-type]
-        for way in ways
-    ]
-    return study.with_legs((*study.legs, *legs))

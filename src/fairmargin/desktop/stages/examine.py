@@ -21,10 +21,10 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core.companion import compare_readings
 from fairmargin.core.study import Stretch, Study
+from fairmargin.core.study.entry import show_number, show_reading, words_of
 from fairmargin.core.units import show_duration
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import Stage, show_number, words_of
-from fairmargin.desktop.stages.drive import show_reading
+from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES

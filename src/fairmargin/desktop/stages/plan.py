@@ -231,7 +231,7 @@ class PlanStage(Stage):
         return study.with_legs(legs)
 
     def _add_block(self) -> None:
-        from fairmargin.desktop.stages.drive import with_run
+        from fairmargin.core.study.runs import with_run
 
         study = self.session.study
         if study is None or not study.trials:

@@ -17,9 +17,10 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, MECHANISMS, METHODS, Study, default_mechanism
+from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
+from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.stages.planning.expected_panel import ExpectedPanel
 from fairmargin.desktop.stages.planning.prompts_panel import CalibrationPanel, PromptsPanel
 from fairmargin.desktop.widgets.basics import Mark, label, panel, scrolling

@@ -6,9 +6,10 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from fairmargin.core.outcome import driving_range, energy_per_year_kwh
 from fairmargin.core.study import Study
+from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import Field, Stage, show_number, words_of
+from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.widgets.basics import label, panel, percent
 from fairmargin.desktop.widgets.charts import RangeBars
 from fairmargin.exchange.wording import consumption_words, speed_words

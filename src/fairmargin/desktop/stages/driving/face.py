@@ -25,8 +25,9 @@ from fairmargin.core import units as core_units
 from fairmargin.core.companion import aimed_kmh, compare_readings, lateness, leg_checklist
 from fairmargin.core.planning.checklists import CAUTIONS, GENERAL_CAUTION
 from fairmargin.core.study import Event, Leg, Study, WeatherRow
+from fairmargin.core.study.entry import read_card, show_number, words_of
 from fairmargin.core.study.kinds import EventKind
-from fairmargin.desktop.stages.base import Field, show_number, words_of
+from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.stages.driving.conductor import Conductor, leg_verdict
 from fairmargin.desktop.widgets.basics import Elided, Mark, PlainLabel, as_tip, clear, label, panel, scrolling
@@ -849,34 +850,3 @@ class _Ticking(PlainLabel):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._box.toggle()
         event.accept()
-
-
-def read_card(key: str, text: str, units: core_units.UnitChoice) -> dict[str, Any]:
-    """Turn what was typed into one instrument's card into changes of a leg; empty clears that instrument only.
-
-    Raises
-    ------
-    ValueError
-        If it cannot be read, in words.
-    """
-    from fairmargin.desktop.stages.drive import read_reading
-
-    fields: dict[str, tuple[str, ...]] = {
-        "average": ("average_shown", "average_unit", "average_step"),
-        "energy": ("energy_kwh", "energy_step_kwh"),
-        "soc": ("soc_start_percent", "soc_end_percent", "soc_step_percent"),
-        "charger": ("charger_kwh",),
-        "fuel": ("fuel_l",),
-    }
-    if key == "distance":
-        return {"distance_km": core_units.read_quantity(text, "distance", units.distance) if text else None}
-    if not text:
-        return dict.fromkeys(fields[key])
-    ending = {"energy": " kWh", "soc": " %", "charger": " kWh charged", "fuel": " L"}.get(key, "")
-    plain = text.strip()
-    if ending and not plain.lower().endswith(ending.strip().lower()):
-        plain = plain.removesuffix("kWh").strip() + ending
-    found = read_reading(plain, units.consumption)
-    if set(found) - set(fields[key]):
-        raise ValueError(f'"{text}" is another instrument\'s reading; type it in its own card')
-    return found

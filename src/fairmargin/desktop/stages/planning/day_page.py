@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton
 from fairmargin.core.designs import plan_day
 from fairmargin.core.planning.day import Timetable, swap_minutes
 from fairmargin.core.study import Study
+from fairmargin.core.study.entry import show_number
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import show_number
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
 from fairmargin.desktop.widgets.planning import DayStrip

@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSlider, QVBoxLayout, QW
 
 from fairmargin.core import designs, intervals
 from fairmargin.core.study import Study
+from fairmargin.core.study.entry import show_number
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import show_number
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.planning import ExpectedCurve, SplitBar

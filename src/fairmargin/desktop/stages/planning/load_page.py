@@ -8,10 +8,10 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from fairmargin.core.planning.load import CAUTION, check_load, towing_budget_kg
 from fairmargin.core.study import Study
+from fairmargin.core.study.entry import show_number
 from fairmargin.core.study.plan import LimitSource
 from fairmargin.core.units import read_quantity
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import show_number
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel, scrolling
 from fairmargin.desktop.widgets.planning import LoadDrawing

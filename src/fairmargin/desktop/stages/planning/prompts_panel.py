@@ -10,9 +10,9 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, 
 from fairmargin.core.planning.second import second_changes
 from fairmargin.core.planning.tyres import circumference_change_percent, tyre_size
 from fairmargin.core.study import Configuration, Study, Vehicle
+from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import read_in
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import words_of
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import clear, label, panel
 from fairmargin.exchange.wording import signed

@@ -11,9 +11,9 @@ from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.core.laws import wind
 from fairmargin.core.laws.route import line_of
 from fairmargin.core.study import RoutePoint, Study
+from fairmargin.core.study.entry import show_number
 from fairmargin.core.units import read_quantity
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import show_number
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.planning import RouteDrawing

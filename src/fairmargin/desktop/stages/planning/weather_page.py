@@ -16,9 +16,9 @@ from fairmargin.core import designs
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.planning.go import go_or_wait
 from fairmargin.core.study import Study
+from fairmargin.core.study.entry import show_number
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import show_number
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 

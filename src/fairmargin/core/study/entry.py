@@ -1,0 +1,166 @@
+"""What a person types into a leg, in words and figures: readings, clock times, cells of a run sheet, instrument cards.
+
+Nothing here knows a screen: the run sheet, pasted tables and the companion on the road read alike.
+"""
+
+from __future__ import annotations
+
+import re
+from datetime import datetime
+from typing import Any, Final
+
+from pydantic import ValidationError
+
+from fairmargin.core import units
+from fairmargin.core.study.leg import Leg
+
+_SOC = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%?\s*(?:-|\u2013|\u2212|to|\u2192|>)\s*(\d+(?:[.,]\d+)?)\s*%\s*$")
+#: Every field that holds a reading.
+READING_FIELDS: Final = (
+    "average_shown", "average_unit", "average_step", "energy_kwh", "energy_step_kwh", "soc_start_percent",
+    "soc_end_percent", "soc_step_percent", "charger_kwh", "fuel_l",
+)  # fmt: skip
+
+
+def words_of(error: Exception) -> str:
+    """Word a validation error for a field."""
+    if isinstance(error, ValidationError):
+        message = str(error.errors()[0]["msg"])
+        return message.removeprefix("Value error, ")
+    return str(error)
+
+
+def show_number(value: float | None, decimals: int = 2) -> str:
+    """Write a number without trailing zeros; empty when not known."""
+    if value is None:
+        return ""
+    text = f"{value:.{decimals}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def read_reading(text: str, default_unit: units.ConsumptionUnit) -> dict[str, Any]:
+    """Read what an instrument showed: ``15.4``, ``212 Wh/mi``, ``2.86 kWh``, ``82-71 %``, ``4.1 kWh charged``, ``1.9 L``.
+
+    Returns
+    -------
+    dict
+        Changes to a leg; fields of the other instruments are left alone, so that several can be typed one
+        after another. Empty text clears every reading.
+
+    Raises
+    ------
+    ValueError
+        If it cannot be read, in words.
+    """
+    if not text.strip():
+        return dict.fromkeys(READING_FIELDS, None)
+    soc = _SOC.match(text)
+    if soc:
+        before, after = (float(g.replace(",", ".")) for g in soc.groups())
+        if after >= before:
+            raise ValueError(
+                f"{before:g} to {after:g} % is no discharge; expected before and after, such as 82-71 %"
+            )
+        decimals = max(len(g.replace(",", ".").partition(".")[2]) for g in soc.groups())
+        return {"soc_start_percent": before, "soc_end_percent": after, "soc_step_percent": 10.0**-decimals}
+    number = units.read_number(text)
+    rest = number.rest.lower().strip()
+    if rest in {"kwh", "wh"}:
+        scale = 1.0 if rest == "kwh" else 0.001
+        return {"energy_kwh": number.value * scale, "energy_step_kwh": number.step * scale}
+    if rest in {"kwh charged", "kwh charge", "kwh back", "kwh charged back"}:
+        return {"charger_kwh": number.value}
+    if rest in {"l", "litre", "litres", "liter", "liters"}:
+        return {"fuel_l": number.value}
+    typed = units.read_consumption(text, default_unit)
+    return {"average_shown": typed.value, "average_unit": typed.unit, "average_step": typed.step}
+
+
+def show_reading(leg: Leg) -> str:
+    """Write a leg's most direct reading as it was typed."""
+    if leg.energy_kwh is not None:
+        return f"{units.to_step(leg.energy_kwh, leg.energy_step_kwh)} kWh"
+    if leg.average_shown is not None and leg.average_unit is not None:
+        return f"{units.to_step(leg.average_shown, leg.average_step)} {units.label(leg.average_unit)}"
+    if leg.fuel_l is not None:
+        return f"{leg.fuel_l:g} L"
+    if leg.charger_kwh is not None:
+        return f"{leg.charger_kwh:g} kWh charged"
+    if leg.soc_start_percent is not None and leg.soc_end_percent is not None:
+        return f"{leg.soc_start_percent:g}-{leg.soc_end_percent:g} %"
+    return ""
+
+
+def read_clock(text: str, like: datetime) -> datetime | None:
+    """Read ``9:35`` (on the day of `like`) or a whole date and time; None when empty.
+
+    Raises
+    ------
+    ValueError
+        If it is neither.
+    """
+    if not text:
+        return None
+    short = re.fullmatch(r"(\d{1,2})[:.](\d{2})", text)
+    if short and int(short[1]) < 24 and int(short[2]) < 60:
+        return like.replace(hour=int(short[1]), minute=int(short[2]), second=0, microsecond=0)
+    try:
+        return datetime.fromisoformat(text)
+    except ValueError:
+        raise ValueError(
+            f'"{text}" is not a time; expected 9:35, or 2026-05-02 09:35 for another day'
+        ) from None
+
+
+def read_leg_field(key: str, text: str, choice: units.UnitChoice, leg: Leg, day: datetime) -> dict[str, Any]:
+    """Turn typed text into changes of a leg; `day` is that of a clock time without a date.
+
+    Raises
+    ------
+    ValueError
+        If the text cannot be read; impossible values are refused by the leg itself.
+    """
+    if key == "reading":
+        return read_reading(text, choice.consumption)
+    if key == "note":
+        return {"note": text}
+    if not text:
+        return {key: None}
+    if key == "duration_s":
+        return {key: units.read_duration_s(text)}
+    if key == "started_at":
+        return {key: read_clock(text, leg.started_at or day)}
+    if key == "wind_from_deg":
+        return {key: units.read_direction(text)}
+    quantity = {"distance_km": "distance", "temperature_c": "temperature", "wind_speed_ms": "wind",
+                "pressure_hpa": "pressure"}[key]  # fmt: skip
+    return {key: units.read_quantity(text, quantity, getattr(choice, quantity))}
+
+
+def read_card(key: str, text: str, choice: units.UnitChoice) -> dict[str, Any]:
+    """Turn what was typed into one instrument's card into changes of a leg; empty clears that instrument only.
+
+    Raises
+    ------
+    ValueError
+        If it cannot be read, in words.
+    """
+    fields: dict[str, tuple[str, ...]] = {
+        "average": ("average_shown", "average_unit", "average_step"),
+        "energy": ("energy_kwh", "energy_step_kwh"),
+        "soc": ("soc_start_percent", "soc_end_percent", "soc_step_percent"),
+        "charger": ("charger_kwh",),
+        "fuel": ("fuel_l",),
+    }
+    if key == "distance":
+        return {"distance_km": units.read_quantity(text, "distance", choice.distance) if text else None}
+    if not text:
+        return dict.fromkeys(fields[key])
+    ending = {"energy": " kWh", "soc": " %", "charger": " kWh charged", "fuel": " L"}.get(key, "")
+    plain = text.strip()
+    if ending and not plain.lower().endswith(ending.strip().lower()):
+        plain = plain.removesuffix("kWh").strip() + ending
+    found = read_reading(plain, choice.consumption)
+    if set(found) - set(fields[key]):
+        raise ValueError(f'"{text}" is another instrument\'s reading; type it in its own card')
+    return found
