@@ -110,9 +110,9 @@ def main() -> None:
         do("edit", lambda n=i: session.edit(session.study.with_leg("L01", note=f"{n}"), "note"))
     do("colours", window.cycle_theme)
     do("colours", window.cycle_theme)
-    do("report, HTML", lambda: window.report_to(folder / "r.html"))
-    do("report, PDF", lambda: window.report_to(folder / "r.pdf"))
-    do("package in", lambda: window.import_from(folder / "p.zip"))
+    do("report, HTML", lambda: window.packages.report_to(folder / "r.html"))
+    do("report, PDF", lambda: window.packages.report_to(folder / "r.pdf"))
+    do("package in", lambda: window.packages.import_from(folder / "p.zip"))
     do("open logged", lambda: window.show_study(logged))
     do(
         "save 16 logged legs",

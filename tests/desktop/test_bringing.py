@@ -78,7 +78,7 @@ def test_a_loggers_file_becomes_legs(qtbot, ready, logfile, monkeypatch):
 
     answer(monkeypatch, LogDialog, act)
     before = ready.session.study
-    assert ready.bring_from(logfile)
+    assert ready.intake.bring_from(logfile)
     assert set(ready.session.traces) == {"L01", "L02"}
     leg = ready.session.study.leg("L01")
     assert leg.started_at.hour == 9 and leg.duration_s == pytest.approx(396, abs=8)
@@ -116,7 +116,7 @@ def test_cuts_are_moved_and_legs_chosen_by_hand(qtbot, ready, logfile, monkeypat
         press(qtbot, dialog.take_button)
 
     answer(monkeypatch, LogDialog, act)
-    assert ready.bring_from(logfile)
+    assert ready.intake.bring_from(logfile)
     assert set(ready.session.traces) == {"L03"}
     assert ready.session.traces["L03"].time_s[-1] == pytest.approx(120.0)
 
@@ -138,7 +138,7 @@ def test_wrong_columns_are_said_and_reading_can_be_stopped(qtbot, ready, logfile
         dialog.reject()
 
     answer(monkeypatch, LogDialog, act)
-    assert not ready.bring_from(logfile) and not ready.session.traces
+    assert not ready.intake.bring_from(logfile) and not ready.session.traces
 
 
 def test_a_saved_profile_is_used_and_refused_where_it_does_not_fit(
@@ -169,7 +169,7 @@ def test_a_saved_profile_is_used_and_refused_where_it_does_not_fit(
 
     for path, act in ((logfile, save), (logfile, use), (other, refuse)):
         answer(monkeypatch, LogDialog, act)
-        ready.bring_from(path)
+        ready.intake.bring_from(path)
 
 
 def test_weather_from_metar_texts(qtbot, opened, tmp_path, monkeypatch):
@@ -187,7 +187,7 @@ def test_weather_from_metar_texts(qtbot, opened, tmp_path, monkeypatch):
         press(qtbot, dialog.take_button)
 
     answer(monkeypatch, WeatherDialog, act)
-    assert opened.bring_from(path)
+    assert opened.intake.bring_from(path)
     assert len(opened.session.study.weather) == 2
     assert opened.session.study.leg("L01").temperature_c == 15  # what was typed on a leg stays
 
@@ -202,7 +202,7 @@ def test_receipts_from_a_table_and_typed(qtbot, opened, tmp_path, monkeypatch):
         press(qtbot, dialog.take_button)
 
     answer(monkeypatch, ReceiptsDialog, act)
-    assert opened.bring_from(path)
+    assert opened.intake.bring_from(path)
     assert opened.session.study.leg("L02").charger_kwh == 2.5
 
 
@@ -218,7 +218,7 @@ def test_a_spreadsheet_of_readings(qtbot, ready, tmp_path, monkeypatch):
     book.save(path)
     monkeypatch.setattr(QInputDialog, "getItem", lambda *a, **k: ("Legs", True))
     answer(monkeypatch, PasteDialog, lambda dialog: press(qtbot, dialog.take))
-    assert ready.bring_from(path)
+    assert ready.intake.bring_from(path)
     assert ready.session.study.leg("L02").average_shown == 15.9
 
 
@@ -235,19 +235,19 @@ def test_a_spreadsheet_log(qtbot, ready, tmp_path, monkeypatch):
         press(qtbot, dialog.take_button)
 
     answer(monkeypatch, LogDialog, act)
-    assert ready.bring_from(tmp_path / "l.xlsx")
+    assert ready.intake.bring_from(tmp_path / "l.xlsx")
     assert ready.session.traces["L01"].time_s[-1] == 199.0
 
 
 def test_what_cannot_be_brought_in_is_told(ready, tmp_path):
     path = tmp_path / "x.bin"
     path.write_bytes(b"\x00\x01\x02")
-    assert not ready.bring_from(path)
+    assert not ready.intake.bring_from(path)
     assert "not text and no known kind" in ready.notice_text.text()
     ready.session.close_study()
     log = tmp_path / "l.csv"
     log.write_text("time,speed\n0,1\n1,1\n")
-    assert not ready.bring_from(log)
+    assert not ready.intake.bring_from(log)
     assert "Open the study first" in ready.notice_text.text()
 
 
@@ -261,8 +261,8 @@ def test_a_second_log_is_not_offered_a_leg_that_has_one(qtbot, ready, logfile, m
 
     seen = []
     answer(monkeypatch, LogDialog, act)
-    ready.bring_from(logfile)
-    ready.bring_from(logfile)
+    ready.intake.bring_from(logfile)
+    ready.intake.bring_from(logfile)
     assert seen[0][0] == ["L01", "L02"] and seen[1][0] == ["L03", "L04"]
     assert "has a log, would be replaced" in seen[1][1]
     assert set(ready.session.traces) == {"L01", "L02", "L03", "L04"}
@@ -286,7 +286,7 @@ def test_a_stations_table_of_months_is_read_in_the_background_and_only_the_day_i
         press(qtbot, dialog.take_button)
 
     answer(monkeypatch, WeatherDialog, act)
-    assert opened.bring_from(path)
+    assert opened.intake.bring_from(path)
     times = [r.time for r in opened.session.study.weather]
     assert len(times) < 150 and all(t.date() == datetime(2026, 5, 2).date() for t in times)
 

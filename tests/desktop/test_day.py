@@ -380,15 +380,15 @@ def test_use_shows_range_and_asks_for_the_capacity(qtbot, opened):
 
 def test_export_import_and_report(qtbot, opened, tmp_path):
     study = opened.session.study
-    assert opened.export_to(tmp_path / "s.zip")
+    assert opened.packages.export_to(tmp_path / "s.zip")
     assert read_package(tmp_path / "s.zip").study == study
-    assert opened.import_from(tmp_path / "s.zip")
+    assert opened.packages.import_from(tmp_path / "s.zip")
     assert len(opened.session.logbook.studies()) == 2 and opened.session.study == study
-    assert opened.report_to(tmp_path / "r.html") and (tmp_path / "r.html").exists()
+    assert opened.packages.report_to(tmp_path / "r.html") and (tmp_path / "r.html").exists()
     (tmp_path / "bad.zip").write_text("no")
-    assert not opened.import_from(tmp_path / "bad.zip")
+    assert not opened.packages.import_from(tmp_path / "bad.zip")
     assert "bad.zip was not imported. not a readable zip" in opened.notice_text.text()
-    assert not opened.report_to(tmp_path / "r.doc")
+    assert not opened.packages.report_to(tmp_path / "r.doc")
 
 
 def test_read_only_logbook_says_why_and_refuses_edits(qtbot, window, abba, tmp_path):
@@ -417,7 +417,7 @@ def test_samples_are_analysed_off_the_gui_thread(qtbot, window):
     made = simulate(3, DayPlan(samples=True, instrument="logger", order="AB"))
     write_package(window.session.logbook.path.parent / "p", made.study, made.traces)
     with qtbot.waitSignal(window.session.analysisChanged, timeout=10_000):
-        assert window.import_from(window.session.logbook.path.parent / "p")
+        assert window.packages.import_from(window.session.logbook.path.parent / "p")
     assert window.session.analysis.legs[0].instrument == "logger"
 
 

@@ -369,13 +369,13 @@ def test_the_other_laptops_readings_are_merged_side_by_side(qtbot, window, tmp_p
         return MergeDialog.DialogCode.Accepted
 
     monkeypatch.setattr(MergeDialog, "exec", tick_and_accept)
-    assert window.merge_from(str(tmp_path / "car.zip"))
+    assert window.packages.merge_from(str(tmp_path / "car.zip"))
     study = window.session.study
     assert len(study.legs) == 8 and study.leg("L01").average_shown == 175
     window.session.undo.undo()
     assert len(window.session.study.legs) == 4
     window.session.undo.redo()
-    assert not window.merge_from(str(tmp_path / "car.zip"))
+    assert not window.packages.merge_from(str(tmp_path / "car.zip"))
     assert "Nothing new" in window.notice_text.text()
-    assert not window.merge_from(str(tmp_path / "none.zip"))
+    assert not window.packages.merge_from(str(tmp_path / "none.zip"))
     assert "no such file" in window.notice_text.text()

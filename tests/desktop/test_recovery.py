@@ -91,13 +91,13 @@ def test_earlier_copies_are_kept_shown_looked_at_and_put_back(window, qtbot, abb
     assert [c.why for c in kept] == ["daily"]
     window.session.add_study(driven_study("AB", title="Later"))
     press(CopiesDialog, lambda d: qtbot.mouseClick(d.back, Qt.MouseButton.LeftButton))
-    window.show_copies()
+    window.logbooks.show_copies()
     assert [e.title for e in window.session.logbook.studies()] == ["A study"]
     assert window.notice_text.text().startswith("Put back: ")
     press(
         CopiesDialog, lambda d: (d.list.setCurrentRow(0), qtbot.mouseClick(d.look, Qt.MouseButton.LeftButton))
     )
-    window.show_copies()  # newest: what was set aside
+    window.logbooks.show_copies()  # newest: what was set aside
     assert [e.title for e in window.session.logbook.studies()] == ["A study", "Later"]
     assert window.session.read_only and "earlier copy" in window.notice_text.text()
 

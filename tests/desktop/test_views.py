@@ -11,7 +11,7 @@ from tests.conftest import driven_study
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Trace, new_study
 from fairmargin.demo import demo_studies, make_demo_logbook
-from fairmargin.desktop import application
+from fairmargin.desktop import application, paths
 from fairmargin.desktop.install import install
 from fairmargin.desktop.theme import DARK, FAMILY, LIGHT, font, theme
 from fairmargin.desktop.widgets.road import STAGES
@@ -113,7 +113,7 @@ def test_window_size_and_choices_are_remembered(qtbot, session):
 
 
 def test_demo_logbook_opens_with_finished_studies(qtbot, window):
-    window.open_demo()
+    window.logbooks.open_demo()
     titles = [e.title for e in window.session.logbook.studies()]
     assert titles == [
         "Wheel discs, Dyke Road",
@@ -124,7 +124,7 @@ def test_demo_logbook_opens_with_finished_studies(qtbot, window):
     ]
     window.show_study(window.session.logbook.studies()[0].id)
     assert window.bar.comparison is not None
-    assert window.session.logbook.path == application.demo_path()
+    assert window.session.logbook.path == paths.demo_path()
 
 
 def test_demo_is_made_once_and_holds_its_truth(tmp_path):

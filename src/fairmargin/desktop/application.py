@@ -8,13 +8,13 @@ import sys
 from importlib import resources
 from pathlib import Path
 
-import platformdirs
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QIcon, QPixmap
 from PySide6.QtWidgets import QApplication
 
 from fairmargin.desktop.background import warm_up
-from fairmargin.desktop.incidents import Incidents, log_path
+from fairmargin.desktop.incidents import Incidents
+from fairmargin.desktop.paths import config_folder, data_folder, log_path, settings_path
 from fairmargin.desktop.private import keep_private
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import font, load_fonts, theme
@@ -23,15 +23,9 @@ from fairmargin.logbook import default_path
 from fairmargin.logbook.store import SUFFIX
 
 
-def demo_path() -> Path:
-    """Place of the demo logbook."""
-    return platformdirs.user_data_path("fairmargin", appauthor=False) / f"demo{SUFFIX}"
-
-
 def settings() -> QSettings:
     """Return the person's settings, an INI file by the XDG rules."""
-    path = platformdirs.user_config_path("fairmargin", appauthor=False) / "settings.ini"
-    return QSettings(str(path), QSettings.Format.IniFormat)
+    return QSettings(str(settings_path()), QSettings.Format.IniFormat)
 
 
 def make_application(arguments: list[str]) -> QApplication:
@@ -76,12 +70,7 @@ def run(path: str | None, demo: bool = False) -> int:
         )
         return 2
     os.umask(0o077)
-    keep_private(
-        [
-            platformdirs.user_data_path("fairmargin", appauthor=False),
-            platformdirs.user_config_path("fairmargin", appauthor=False),
-        ]
-    )
+    keep_private([data_folder(), config_folder()])
     application = make_application(sys.argv[:1])
     incidents = Incidents(log_path(), application)
     incidents.install()
@@ -101,7 +90,7 @@ def open_first(window: MainWindow, path: str | None, demo: bool) -> None:
     """Open what was asked for; what cannot be opened is told, and the own logbook opened instead."""
     if demo:
         if path is None:
-            window.open_demo()
+            window.logbooks.open_demo()
             return
         from fairmargin.demo import make_demo_logbook
 
@@ -113,7 +102,7 @@ def open_first(window: MainWindow, path: str | None, demo: bool) -> None:
     is_package = target.is_dir() or target.suffix.lower() == ".zip" or target.name == "study.json"
     if is_package:
         window.session.open_logbook(default_path())
-        window.import_from(target)
+        window.packages.import_from(target)
     elif not target.exists() and target.suffix != SUFFIX:
         window.session.open_logbook(default_path())
         window.tell(f"{path}: there is no such file. Your own logbook is open instead.")

@@ -48,13 +48,6 @@ SENTENCE: Final = (
 )
 
 
-def log_path() -> Path:
-    """Place of the log file, by the XDG rules."""
-    import platformdirs
-
-    return platformdirs.user_log_path("fairmargin", appauthor=False) / "fairmargin.log"
-
-
 def masked(message: str) -> str:
     """Take numbers, quoted texts and file names out of a message."""
     return _DIGITS.sub("#", _QUOTED.sub("\u2026", message))[:300]

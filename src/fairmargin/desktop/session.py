@@ -255,6 +255,24 @@ class Session(QObject):
             return
         self.undo.push(_Listing(self, study_id, True, f'remove "{title}"'))
 
+    def leave_out(self, name: str, reason: str) -> bool:
+        """Leave a leg out of the comparison; the reason is kept, and whether the result had been seen."""
+        if self.study is None:
+            return False
+        if not reason.strip():
+            self.failed.emit("A leg is left out only with a reason.")
+            return False
+        seen = bool(self.analysis and self.analysis.comparisons)
+        after = self.study.with_leg(name, included=False, reason=reason.strip(), left_out_after_result=seen)
+        return self.edit(after, f"leave out {name}")
+
+    def take_back_in(self, name: str) -> bool:
+        """Let a leg that was left out count again."""
+        if self.study is None:
+            return False
+        after = self.study.with_leg(name, included=True, reason="", left_out_after_result=False)
+        return self.edit(after, f"take {name} back in")
+
     def edit(self, after: Study, text: str, traces: Traces | None = None) -> bool:
         """Make `after` the current study, with changed traces if any: one undo step, saved before this returns."""
         if self.study is None or self.study_id is None:

@@ -29,6 +29,7 @@ from fairmargin.core.designs import plan_day
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.entry import READING_FIELDS, read_leg_field, show_number, show_reading, words_of
 from fairmargin.core.study.runs import with_run
+from fairmargin.desktop.leaving_out import toggle_left_out
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.stages.rows import LazyRows
@@ -509,25 +510,7 @@ class DriveStage(Stage):
 
     def toggle_left_out(self, name: str, reason: str | None = None) -> None:
         """Leave a leg out with a reason, or take it back in."""
-        study = self.session.study
-        if study is None:
-            return
-        if not study.leg(name).included:
-            after = study.with_leg(name, included=True, reason="", left_out_after_result=False)
-            self.session.edit(after, f"take {name} back in")
-            return
-        if reason is None:
-            reason, accepted = QInputDialog.getText(
-                self, f"Leave out {name}", "Why? The reason is kept and stands in the report."
-            )
-            if not accepted:
-                return
-        if not reason.strip():
-            self.session.failed.emit("A leg is left out only with a reason.")
-            return
-        seen = bool(self.session.analysis and self.session.analysis.comparisons)
-        after = study.with_leg(name, included=False, reason=reason.strip(), left_out_after_result=seen)
-        self.session.edit(after, f"leave out {name}")
+        toggle_left_out(self.session, self, name, reason)
 
     def note_event(self, name: str, kind: str) -> None:
         """Add an event to a leg; slow traffic asks how long and how slow."""

@@ -23,6 +23,7 @@ from fairmargin.core.companion import compare_readings
 from fairmargin.core.study import Stretch, Study
 from fairmargin.core.study.entry import show_number, show_reading, words_of
 from fairmargin.core.units import show_duration
+from fairmargin.desktop.leaving_out import toggle_left_out
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.driving.bands import BandsChart
@@ -401,8 +402,5 @@ class ExamineStage(Stage):
             )
 
     def _leave(self) -> None:
-        from fairmargin.desktop.window import MainWindow
-
-        window = self.window()
-        if isinstance(window, MainWindow) and self._selected():
-            window.drive.toggle_left_out(self._selected())
+        if self._selected():
+            toggle_left_out(self.session, self, self._selected())

@@ -1,0 +1,180 @@
+"""Readings of any kind brought in: see what a file is, show how it would be read, take what is agreed to."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QFileDialog, QInputDialog
+
+from fairmargin.desktop.background import waited
+from fairmargin.desktop.shell import Shell
+from fairmargin.desktop.widgets.basics import as_tip
+
+if TYPE_CHECKING:
+    from fairmargin.desktop.bringing import BringDialog
+
+LONG_TEXT = 200_000  # characters; longer is read off the GUI thread
+
+
+class Intake(QObject):
+    """Commands that bring readings in."""
+
+    def __init__(self, window: Shell) -> None:
+        super().__init__(window)
+        self.window, self.session = window, window.session
+
+    def bring_in(self) -> None:
+        """Ask for a file of any kind and bring what it holds into the open study."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window,
+            "Bring readings in",
+            "",
+            "Readings (*.csv *.txt *.tsv *.log *.gpx *.xlsx *.zip *.drive);;All files (*)",
+        )
+        if path:
+            self.bring_from(path)
+
+    def _may_bring(self) -> bool:
+        if self.session.study is None:
+            self.window.tell("Open the study first that the readings belong to.")
+            return False
+        if self.session.read_only:
+            self.window.tell(
+                self.session.logbook.read_only_because if self.session.logbook else "No logbook is open."
+            )
+            return False
+        return True
+
+    def bring_from(self, path: str | Path) -> bool:
+        """See what a file is, show how it would be read, and take what the person agrees to."""
+        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.intake import recognise
+
+        path = Path(path)
+        try:
+            found = recognise(path)
+            if found.kind == "package":
+                return (
+                    self.window.merge_from(path)
+                    if self.session.study is not None
+                    else self.window.import_from(path)
+                )
+            if not self._may_bring():
+                return False
+            if found.kind in {"log", "track"}:
+                return self._bring_log(path, found.kind)
+            if found.kind == "workbook":
+                return self._bring_workbook(path)
+            if found.kind == "recording":
+                self.window.drive.show_face(True)
+                assert self.window.drive.conductor is not None
+                return self.window.drive.conductor.take_cut_short(path)
+            return self._bring_table(path.read_text(encoding="utf-8-sig", errors="replace"), path)
+        except InputFault as fault:
+            self.window.tell(f"Not brought in. {fault.faults[0]}")
+            return False
+        except OSError as error:
+            self.window.tell(f"{path}: cannot be read: {error.strerror or error}")
+            return False
+
+    def _agreed(self, dialog: BringDialog, words: str) -> bool:
+        agreed = dialog.exec() == dialog.DialogCode.Accepted and dialog.after is not None
+        done = agreed and self.session.edit(dialog.after, words, dialog.traces)  # type: ignore[arg-type]
+        dialog.deleteLater()
+        return done
+
+    def _bring_log(self, path: Path, kind: str, name: str = "") -> bool:
+        from fairmargin.desktop.bringing import LogDialog
+
+        dialog = LogDialog(self.session, path, kind, self.window, name)
+        return self._agreed(dialog, f"log {name or path.name}")
+
+    def _bring_table(self, text: str, path: Path) -> bool:
+        """A table that is no log: weather if it reads as such, else receipts, else rows of legs."""
+        from fairmargin.exchange.receipts import read_receipts
+        from fairmargin.exchange.stations import read_weather
+
+        if len(text) > LONG_TEXT:
+            return self._bring_long_table(text)
+        now = datetime.now()
+        for reads, bring in ((read_weather, self.bring_weather), (read_receipts, self.bring_receipts)):
+            try:
+                reads(text, now)
+            except ValueError:
+                continue
+            return bring(text)
+        return self._bring_legs(text)
+
+    def _bring_long_table(self, text: str) -> bool:
+        """A table of months can only be a station's; it is read off the GUI thread."""
+        from fairmargin.desktop.bringing import WeatherDialog, weather_of
+
+        study = self.session.study
+        assert study is not None
+        try:
+            read = waited(self.window, "Reading the table\u2026", lambda: weather_of(study, text))
+        except ValueError as error:
+            self.window.tell(f"Not brought in. {error}")
+            return False
+        if read is None:
+            return False
+        return self._agreed(WeatherDialog(self.session, "", self.window, read), "weather reports")  # type: ignore[arg-type]
+
+    def _bring_legs(self, text: str) -> bool:
+        from fairmargin.desktop.paste import PasteDialog
+
+        assert self.session.study is not None
+        dialog = PasteDialog(text, self.session.study, self.session.units, None, self.window)
+        if dialog.exec() and dialog.result_study is not None:
+            return self.session.edit(dialog.result_study, f"bring in {dialog.count} legs")
+        return False
+
+    def _bring_workbook(self, path: Path) -> bool:
+        import tempfile
+
+        from fairmargin.exchange.intake import as_text, read_workbook, recognise
+
+        read = waited(self.window, "Reading the spreadsheet\u2026", lambda: read_workbook(path))
+        if read is None:
+            return False
+        sheets, notices = read  # type: ignore[misc]
+        name = next(iter(sheets))
+        if len(sheets) > 1:
+            name, agreed = QInputDialog.getItem(
+                self.window,
+                "Which sheet?",
+                as_tip(f"{path.name} has {len(sheets)} sheets."),
+                list(sheets),
+                0,
+                False,
+            )
+            if not agreed:
+                return False
+        if notices:
+            self.window.tell("; ".join(notices))
+        text = as_text(sheets[name])
+        with tempfile.TemporaryDirectory() as folder:
+            copy = Path(folder) / "sheet.tsv"
+            copy.write_text(text, encoding="utf-8")
+            if len(sheets[name][0]) > 1 and recognise(copy).kind == "log":
+                return self._bring_log(copy, "log", f"{path.name}, {name}")
+        return self._bring_table(text, path)
+
+    def bring_weather(self, text: str) -> bool:
+        """Show weather reports, pasted or read, and take them."""
+        from fairmargin.desktop.bringing import WeatherDialog
+
+        return self._may_bring() and self._agreed(
+            WeatherDialog(self.session, text, self.window), "weather reports"
+        )
+
+    def bring_receipts(self, text: str) -> bool:
+        """Show charging receipts, typed or read, and put them on their legs."""
+        from fairmargin.desktop.bringing import ReceiptsDialog
+
+        return self._may_bring() and self._agreed(
+            ReceiptsDialog(self.session, text, self.window), "charging receipts"
+        )
