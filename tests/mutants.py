@@ -62,7 +62,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/model/energy.py", '+ 2.0 * t.regained - t.watts', '- t.watts', 'tests/core/model/test_energy.py'),
     (f"{CORE}/model/energy.py", 'by_head * p.heading_cos - by_cross * p.heading_sin', 'by_head * p.heading_cos + by_cross * p.heading_sin', 'tests/core/model/test_energy.py'),
     (f"{CORE}/model/energy.py", 't.wh_air + t.wh_tyres + t.wh_rest + t.regained +', 't.wh_air + t.wh_tyres + t.wh_rest +', 'tests/core/model/test_energy.py'),
-    (f"{CORE}/model/road.py", '1000.0 * float(event.at_km or 0.0)', 'float(event.at_km or 0.0)', 'tests/core/fairness/test_prices.py'),
+    (f"{CORE}/model/road.py", '1000.0 * float(event.at_km or 0.0)', 'float(event.at_km or 0.0)', 'tests/core/model/test_road.py'),
     (f"{CORE}/evidence/conditions.py", 'max(0.0, c.started_s - ended)', '0.0', 'tests/core/evidence/test_conditions.py'),
     (f"{CORE}/evidence/conditions.py", 'started_s + (leg.duration_s or 0.0) / 2, usual.offset', 'started_s, usual.offset', 'tests/core/fairness/test_records.py'),
     (f"{CORE}/evidence/clock.py", 'date != last', 'True', 'tests/core/fairness/test_records.py'),

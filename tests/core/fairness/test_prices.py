@@ -247,6 +247,8 @@ def test_everyday_trips_lean_on_the_regression():
     assert warm.bias_percent < -3 and warm.severity == "caution"  # colder trial trips: corrected downwards
     # By hand: faster in km per second but over 12 km: slower trips, corrected upwards.
     assert fast.bias_percent > 3 and fast.covered
+    # By hand: 12 km in 620 s are 69.7 km/h; 18.4, 19.2, 18.8 km in 736, 754, 772 s are 89.8 on average.
+    assert "-20.1" in fast.message and "km/h" in fast.message
     assert of("everyday-apart", "distance-unlike").covered
     assert of("few-trips", "one-pair-only").severity == "caution"
     # By hand: six trips of 6 % · √(10/18.4) each side of three: 1.96 · 4.4 · √(2/3), and the days on top.
