@@ -7,7 +7,8 @@ import sys
 import pytest
 
 from fairmargin import __version__
-from fairmargin.exchange.package import read_package, write_package
+from fairmargin.exchange.package import read_package
+from fairmargin.exchange.package_writing import write_package
 from tests.conftest import driven_study
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from typing import TypeVar, cast
 
 from PySide6.QtCore import QEventLoop, QObject, QRunnable, Qt, QThreadPool, Signal
 from PySide6.QtWidgets import QProgressDialog, QWidget
@@ -18,6 +19,9 @@ Then = Callable[[object, Exception | None], None]
 class _Signals(QObject):
     # The ticket alone: a Python object that crosses threads in a signal can lock the toolkit against the interpreter.
     done = Signal(int)
+
+
+Result = TypeVar("Result")
 
 
 class _Work(QRunnable):
@@ -81,7 +85,7 @@ class Background(QObject):
         self._ticket += 1
 
 
-def meanwhile(work: Callable[[], object]) -> object:
+def meanwhile(work: Callable[[], Result]) -> Result:
     """Do `work` in another thread while the window goes on painting; what is typed waits until it is done.
 
     Raises
@@ -96,10 +100,10 @@ def meanwhile(work: Callable[[], object]) -> object:
     loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
     if job.fault is not None:
         raise job.fault
-    return job.result
+    return cast(Result, job.result)
 
 
-def waited(parent: QWidget, words: str, work: Callable[[], object]) -> object:
+def waited(parent: QWidget, words: str, work: Callable[[], Result]) -> Result | None:
     """Do `work` in another thread while a bar says so after a moment; None when the person does not want to wait.
 
     Raises
@@ -131,4 +135,4 @@ def waited(parent: QWidget, words: str, work: Callable[[], object]) -> object:
     result, fault = arrived[0]
     if fault is not None:
         raise fault
-    return result
+    return cast(Result, result)

@@ -121,7 +121,7 @@ class Intake(QObject):
             return False
         if read is None:
             return False
-        return self._agreed(WeatherDialog(self.session, "", self.window, read), "weather reports")  # type: ignore[arg-type]
+        return self._agreed(WeatherDialog(self.session, "", self.window, read), "weather reports")
 
     def _bring_legs(self, text: str) -> bool:
         from fairmargin.desktop.paste import PasteDialog
@@ -140,7 +140,7 @@ class Intake(QObject):
         read = waited(self.window, "Reading the spreadsheet\u2026", lambda: read_workbook(path))
         if read is None:
             return False
-        sheets, notices = read  # type: ignore[misc]
+        sheets, notices = read
         name = next(iter(sheets))
         if len(sheets) > 1:
             name, agreed = QInputDialog.getItem(

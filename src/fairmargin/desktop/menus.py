@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Protocol
 
 from PySide6.QtCore import QObject
@@ -150,7 +151,7 @@ class Menus(QObject):
         menu = self._menu("&Go")
         self._add(menu, "All &studies", self.own.go_home, "Ctrl+0")
         for i, name in enumerate(STAGES, start=1):
-            self._add(menu, f"&{i}  {name.capitalize()}", lambda n=name: self.window.go_to(n), f"Ctrl+{i}")
+            self._add(menu, f"&{i}  {name.capitalize()}", partial(self.window.go_to, name), f"Ctrl+{i}")
         self._add(menu, "&Find anything\u2026", self.own.find_anything, "Ctrl+K")
 
     def _view(self) -> None:
@@ -158,7 +159,7 @@ class Menus(QObject):
         self._add(menu, "&Units\u2026", self.own.choose_units, "Ctrl+U")
         self._add(menu, "&Light, dark, or like the desktop", self.own.cycle_theme, "Ctrl+Shift+D")
         for words, view in VIEWS:
-            self._add(menu, f"Corrected to: {words}", lambda v=view: self.window.session.set_view(v))
+            self._add(menu, f"Corrected to: {words}", partial(self.window.session.set_view, view))
 
     def _help(self) -> None:
         menu = self._menu("&Help")

@@ -66,7 +66,7 @@ class MergeDialog(QDialog):
         return [
             conflict
             for i, conflict in enumerate(self._merged.conflicts)
-            if self.table.item(i, 3).checkState() == Qt.CheckState.Checked
+            if (box := self.table.item(i, 3)) is not None and box.checkState() == Qt.CheckState.Checked
         ]
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 from pathlib import Path
-from typing import cast
 
 from PySide6.QtCore import QObject, QRunnable, QSettings, QThreadPool, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
@@ -17,7 +16,7 @@ from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary
 from fairmargin.desktop.background import Background, meanwhile
-from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, Record, StudyDamaged, copies
+from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
 from fairmargin.simulation.rehearsal import SEED
 
 #: More legs than this, or any logged samples, are analysed off the GUI thread.
@@ -177,7 +176,9 @@ class Session(QObject):
     def recent(self) -> list[str]:
         """Return the logbooks opened lately, newest first."""
         value = self.settings.value("recent", [])
-        return [value] if isinstance(value, str) else [str(v) for v in value or []]
+        return (
+            [value] if isinstance(value, str) else [str(v) for v in value] if isinstance(value, list) else []
+        )
 
     def close(self) -> None:
         """Let go of everything."""
@@ -201,7 +202,7 @@ class Session(QObject):
             if book.weight(study_id) < LONG_BYTES:
                 record = book.read(study_id)
             else:
-                record = cast(Record, meanwhile(lambda: book.read(study_id)))
+                record = meanwhile(lambda: book.read(study_id))
         except StudyDamaged as fault:
             self.damaged = fault
             self.failed.emit(str(fault))
@@ -239,7 +240,7 @@ class Session(QObject):
             if sum(len(t.time_s) for t in (traces or {}).values()) < LONG_SAMPLES:
                 study_id = book.add(study, traces, summary)
             else:
-                study_id = cast(int, meanwhile(lambda: book.add(study, traces, summary)))
+                study_id = meanwhile(lambda: book.add(study, traces, summary))
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             return None
@@ -423,7 +424,7 @@ class Session(QObject):
         if self.view != "reference":
             return  # the list shows one view of all studies
         try:
-            self.logbook.set_summary(self.study_id, _summary(self.study, result))  # type: ignore[arg-type]
+            self.logbook.set_summary(self.study_id, _summary(self.study, result))
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             return

@@ -38,10 +38,11 @@ from fairmargin.desktop.stages.question import QuestionStage
 from fairmargin.desktop.stages.use import UseStage
 from fairmargin.desktop.stages.verdict import VerdictStage
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import label, percent, signed
+from fairmargin.desktop.widgets.basics import label, percent
 from fairmargin.desktop.widgets.fairness import FairnessLedger
 from fairmargin.desktop.widgets.marginbar import MarginBar
 from fairmargin.desktop.widgets.road import STAGES, Road, Stop
+from fairmargin.exchange.wording import signed
 
 if TYPE_CHECKING:
     pass
@@ -183,7 +184,7 @@ class MainWindow(Shell):
 
                 made: Stage = ExamineStage(self.session)
             else:
-                made = self._makers[name](self.session)  # type: ignore[abstract]
+                made = self._makers[name](self.session)
             if isinstance(made, DriveStage):
                 made.finished.connect(lambda: self.go_to("verdict"))
                 made.liveChanged.connect(self._show)

@@ -190,7 +190,7 @@ class VehicleFeed(Feed):
     def _connect(self) -> None:
         import can
 
-        options = {"preserve_timestamps": True} if self._interface == "virtual" else {}
+        options: dict[str, Any] = {"preserve_timestamps": True} if self._interface == "virtual" else {}
         self._bus = can.Bus(
             interface=self._interface, channel=self._channel, can_filters=self.decoder.filters(), **options
         )

@@ -235,7 +235,7 @@ def _cannot_write(connection: sqlite3.Connection) -> str:
 
 def _build(connection: sqlite3.Connection) -> None:
     """Make the tables of the newest schema in an empty database."""
-    dialect = sqlite.dialect()  # type: ignore[no-untyped-call]
+    dialect = sqlite.dialect()
     for table in schema.metadata.sorted_tables:
         connection.execute(str(sa.schema.CreateTable(table).compile(dialect=dialect)))
     connection.execute("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)")

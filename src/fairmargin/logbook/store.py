@@ -467,7 +467,10 @@ def _moment(value: object) -> datetime | None:
         return None
 
 
-def _entry(row: Mapping[str, Any]) -> StudyEntry | None:
+Row = sa.RowMapping | Mapping[str, Any]
+
+
+def _entry(row: Row) -> StudyEntry | None:
     if row["removed_at"] is not None:
         return None
     damaged = row["summary"] == DAMAGE_MARK
@@ -479,7 +482,7 @@ def _body_of(study: Study) -> str:
     return study.model_dump_json(by_alias=True, exclude_none=True)
 
 
-def _study_of(row: Mapping[str, Any]) -> Study | None:
+def _study_of(row: Row) -> Study | None:
     """The study of a row; None where it is not what was written."""
     return _parsed(row["body"]) if row["body_check"] == check_of(row["body"]) else None
 

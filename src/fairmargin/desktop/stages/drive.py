@@ -536,7 +536,7 @@ class DriveStage(Stage):
             except ValueError:
                 self.session.failed.emit("Expected three numbers: km, seconds, km/h; for example 6.2 90 74.")
                 return
-        event = Event(leg=name, kind=kind, **details)  # type: ignore[arg-type]
+        event = Event(leg=name, kind=kind, **details)
         self.session.edit(study.with_(events=(*study.events, event)), f"{kind} on {name}")
 
     def _add_menu(self) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -20,7 +22,8 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.companion import compare_readings
-from fairmargin.core.study import Stretch, Study
+from fairmargin.core.result.types import LegResult
+from fairmargin.core.study import Leg, Stretch, Study
 from fairmargin.core.study.entry import show_number, show_reading, words_of
 from fairmargin.core.units import show_duration
 from fairmargin.desktop.leaving_out import toggle_left_out
@@ -368,20 +371,20 @@ class ExamineStage(Stage):
         better = " (more is better)" if what == "consumption" and more_is_better(units.consumption) else ""
         self.plot_words.setText(f"{unit}{better} \u00b7 circle: {study.baseline.label} \u00b7 open: left out")
 
-    def _value(self, what: str, leg: object, results: dict[str, object]) -> float | None:
+    def _value(self, what: str, leg: Leg, results: Mapping[str, LegResult]) -> float | None:
         units = self.session.units
-        result = results.get(leg.leg)  # type: ignore[attr-defined]
+        result = results.get(leg.leg)
         if what == "consumption":
-            return units.show_consumption(result.measured_wh_per_km) if result else None  # type: ignore[attr-defined]
+            return units.show_consumption(result.measured_wh_per_km) if result else None
         if what == "speed":
-            km, seconds = leg.gps_distance_km or leg.distance_km, leg.duration_s  # type: ignore[attr-defined]
+            km, seconds = leg.gps_distance_km or leg.distance_km, leg.duration_s
             if km is None or seconds is None:
                 return None
-            return units.show("speed", km / ((seconds - (leg.stopped_s or 0.0)) / 3600.0))  # type: ignore[attr-defined]
+            return units.show("speed", km / ((seconds - (leg.stopped_s or 0.0)) / 3600.0))
         if what == "temperature":
-            value = leg.temperature_c  # type: ignore[attr-defined]
+            value = leg.temperature_c
             return None if value is None else units.show("temperature", value)
-        value = leg.wind_speed_ms  # type: ignore[attr-defined]
+        value = leg.wind_speed_ms
         return None if value is None else units.show("wind", value)
 
     def _selected(self) -> str:

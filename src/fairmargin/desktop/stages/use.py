@@ -141,15 +141,15 @@ class UseStage(Stage):
                 )
         self.bars.show_bars(bars, units.distance)
         per_year = [energy_per_year_kwh(w, yearly) for w in (c.baseline_wh_per_km, c.trial_wh_per_km)]
-        ends = [energy_per_year_kwh(c.baseline_wh_per_km * p / 100, yearly) for p in c.interval_percent]
+        within = [energy_per_year_kwh(c.baseline_wh_per_km * p / 100, yearly) for p in c.interval_percent]
         settled = c.verdict in {"uses more", "uses less"}
         difference = per_year[1] - per_year[0]
         word = "more" if difference > 0 else "less"
         sign = 1 if difference > 0 else -1
-        worth = sorted(sign * end * price for end in ends)
+        worth = sorted(sign * end * price for end in within)
         text = (
             f"{per_year[0]:.0f} kWh a year with {base.lower()}; {abs(difference):.0f} kWh {word} with {trial.lower()} "
-            f"({_side(ends[0])} to {_side(ends[1])}), worth {abs(difference) * price:.0f} in your money (margin {worth[0]:.0f} to {worth[1]:.0f} {word})."
+            f"({_side(within[0])} to {_side(within[1])}), worth {abs(difference) * price:.0f} in your money (margin {worth[0]:.0f} to {worth[1]:.0f} {word})."
         )
         if not settled:
             text = f"Not settled, so no saving can be promised. If it were the best guess: {text}"

@@ -155,6 +155,7 @@ def clear(layout: QLayout) -> None:
     """Remove and delete everything in a layout."""
     while layout.count():
         item = layout.takeAt(0)
+        assert item is not None
         widget, inner = item.widget(), item.layout()
         if widget is not None:
             widget.hide()

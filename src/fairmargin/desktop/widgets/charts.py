@@ -13,7 +13,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fairmargin.core.result.corrections import LINES
 from fairmargin.core.result.pairs import Pair
 from fairmargin.desktop.theme import font, theme, trial_colour
-from fairmargin.desktop.widgets.basics import draw_mark, nice_step, signed
+from fairmargin.desktop.widgets.basics import draw_mark, nice_step
+from fairmargin.exchange.wording import signed
 
 
 class Chart(QWidget):

@@ -13,7 +13,8 @@ from fairmargin.core.fairness.checks import stage_of
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, clear, label, link, scrolling, signed
+from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, clear, label, link, scrolling
+from fairmargin.exchange.wording import signed
 
 COLOUR = {"note": "fine", "caution": "caution", "blocks": "blocks"}
 

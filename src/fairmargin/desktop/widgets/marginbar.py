@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.desktop.theme import font, theme, trial_colour
-from fairmargin.desktop.widgets.basics import as_tip, draw_mark, nice_step, percent, signed
-from fairmargin.exchange.wording import framed
+from fairmargin.desktop.widgets.basics import as_tip, draw_mark, nice_step, percent
+from fairmargin.exchange.wording import framed, signed
 
 
 def verdict_head(study: Study, c: Comparison) -> str:

@@ -16,8 +16,9 @@ from fairmargin.core.planning.day import Timetable
 from fairmargin.core.planning.load import Check
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.theme import font, theme
-from fairmargin.desktop.widgets.basics import draw_mark, nice_step, signed
+from fairmargin.desktop.widgets.basics import draw_mark, nice_step
 from fairmargin.desktop.widgets.charts import Chart
+from fairmargin.exchange.wording import signed
 
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
@@ -184,7 +185,8 @@ class ExpectedCurve(Chart):
         low = min(float(e.low.min()), -self._blind, -0.5) * 1.08
 
         def x(kmh: float) -> float:
-            return left + (kmh - e.speed_kmh[0]) / (e.speed_kmh[-1] - e.speed_kmh[0]) * (right - left)
+            first, last = float(e.speed_kmh[0]), float(e.speed_kmh[-1])
+            return left + (kmh - first) / (last - first) * (right - left)
 
         def y(value: float) -> float:
             return bottom - (value - low) / (high - low) * (bottom - top)

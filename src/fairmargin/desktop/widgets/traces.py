@@ -299,7 +299,7 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
 
     def _moved(self, event: tuple[object]) -> None:
         position = event[0]
-        if not self.sceneBoundingRect().contains(position):  # type: ignore[arg-type]
+        if not self.sceneBoundingRect().contains(position):
             self._cross.hide()
             return
         x = float(self.plotItem.vb.mapSceneToView(position).x())

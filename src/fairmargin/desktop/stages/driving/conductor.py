@@ -10,7 +10,7 @@ import sys
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any, Final, Literal, cast
+from typing import Any, Final, Literal
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -25,7 +25,7 @@ from fairmargin.core.companion import (
     spoilt_of_leg,
     worth_repeating,
 )
-from fairmargin.core.study import Event, Leg, Study, Trace
+from fairmargin.core.study import Event, Leg, Study
 from fairmargin.core.study.kinds import EventKind
 from fairmargin.desktop.background import meanwhile
 from fairmargin.desktop.session import LONG_SAMPLES, Session
@@ -416,10 +416,7 @@ class Conductor(QObject):
         # Last: hours of samples are laid out beside the work, and the instruments go on meanwhile.
         samples, begin, error = drive.samples, drive.reset_s, float(study.vehicle.speed_error_percent or 0.0)
         if len(samples) > LONG_SAMPLES:
-            trace, notices = cast(
-                tuple[Trace | None, tuple[str, ...]],
-                meanwhile(lambda: to_trace(samples, begin, now, error)),
-            )
+            trace, notices = meanwhile(lambda: to_trace(samples, begin, now, error))
         else:
             trace, notices = to_trace(samples, begin, now, error)
         note = "; ".join(dict.fromkeys([*drive.troubles, *notices])) if trace is not None else ""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
 from fairmargin.core import designs, intervals
 from fairmargin.core.study import Study
@@ -70,7 +70,7 @@ class ExpectedPanel(PlanPage):
         grid = QGridLayout()
         grid.setHorizontalSpacing(18)
         self.sliders: dict[str, QSlider] = {}
-        self._shown: dict[str, QWidget] = {}
+        self._shown: dict[str, QLabel] = {}
         for i, (key, words, low, high, usual, _) in enumerate(SLIDERS):
             cell = QVBoxLayout()
             caption = label(words, "muted")
@@ -135,7 +135,7 @@ class ExpectedPanel(PlanPage):
                 f"{words}: {v[key]:+.0f} {unit}"
                 if key in {"mass", "drag"}
                 else f"{words}: {v[key]:.0f} {unit}"
-            )  # type: ignore[attr-defined]
+            )
         speed = float(study.target_speed_kmh or 90.0)
         base = designs.split(study, speed)
         played = designs.split(
