@@ -21,7 +21,7 @@ from fairmargin.core.study import new_study
 from fairmargin.exchange.intake import recognise
 from fairmargin.exchange.loggers import preview, read_log
 from fairmargin.exchange.pieces import piece_km, pieces_of, suggest, take
-from fairmargin.simulation.day import straight_road
+from fairmargin.simulation.road import straight_road
 
 ROWS = 1_000_000
 

@@ -267,7 +267,7 @@ def seeds(folder: Path) -> dict[str, tuple[bytes, str]]:
     from tests.conftest import driven_study
 
     from fairmargin.core.study import Trace
-    from fairmargin.exchange.package import package_files, write_package
+    from fairmargin.exchange.package_writing import package_files, write_package
 
     t = np.arange(60.0)
     trace = Trace(time_s=t, speed_kmh=80 + np.sin(t), power_kw=12 + np.cos(t))
@@ -342,7 +342,8 @@ def read_as(kind: str, path: Path, folder: Path) -> None:
     from fairmargin.core.analysis import analyse
     from fairmargin.exchange.intake import read_workbook, recognise
     from fairmargin.exchange.loggers import preview, read_log
-    from fairmargin.exchange.package import read_package, read_route, read_trace
+    from fairmargin.exchange.package import read_package, read_route
+    from fairmargin.exchange.package_samples import read_trace
     from fairmargin.exchange.receipts import read_receipts
     from fairmargin.exchange.stations import read_weather
     from fairmargin.exchange.tracks import read_track

@@ -98,7 +98,7 @@ def analyse(
     for path in packages:
         try:
             package = read_package(path)
-            result = run(package.study, package.traces, view=view, scatter=scatter)  # type: ignore[arg-type]
+            result = run(package.study, package.traces, view=view, scatter=scatter)
         except InputFault as fault:
             status = BAD_INPUT
             for line in fault.faults:
@@ -120,7 +120,7 @@ def analyse(
 
 def _scatter_of(logbook: Path) -> Any:
     from fairmargin.core.inference.scatter import learned_scatter
-    from fairmargin.logbook.store import Logbook, LogbookFault
+    from fairmargin.logbook import Logbook, LogbookFault
 
     try:
         with Logbook.open(logbook, create=False) as book:
@@ -195,7 +195,7 @@ def simulate(
     """Drive a virtual test day and write what its instruments showed, with the truth beside it."""
     from fairmargin.core.study import CHANGE_KINDS
     from fairmargin.exchange.faults import InputFault
-    from fairmargin.exchange.package import write_package, write_truth
+    from fairmargin.exchange.package_writing import write_package, write_truth
     from fairmargin.simulation import DayPlan
     from fairmargin.simulation import simulate as drive
 
@@ -374,7 +374,8 @@ def _import_weather(source: Path, into: Path, preview: bool) -> None:
     from datetime import datetime
 
     from fairmargin.exchange.faults import InputFault
-    from fairmargin.exchange.package import read_package, write_package
+    from fairmargin.exchange.package import read_package
+    from fairmargin.exchange.package_writing import write_package
     from fairmargin.exchange.pieces import near_legs, with_weather
     from fairmargin.exchange.stations import read_weather
 
@@ -421,10 +422,11 @@ def import_(
     """Bring a file into a package: a logger's table or a track cut into drives, METAR texts or a station's table."""
     from fairmargin.exchange import loggers
     from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.importing import laid_on_legs, read_any_log
     from fairmargin.exchange.intake import WORDS, recognise
-    from fairmargin.exchange.package import read_package, write_package
-    from fairmargin.exchange.pieces import pieces_of
-    from fairmargin.exchange.tracks import read_track
+    from fairmargin.exchange.package import read_package
+    from fairmargin.exchange.package_writing import write_package
+    from fairmargin.exchange.pieces import Cutting
 
     try:
         if cut not in {"stops", "gates", "whole"}:
@@ -436,53 +438,16 @@ def import_(
         if found.kind not in {"log", "track", "table"}:
             raise InputFault([f"{logfile}: {WORDS[found.kind]}; expected a log, a track or weather"])
         saved = loggers.load_profiles(loggers.profiles_path())
-        chosen = None
-        if found.kind == "track":
-            log = read_track(logfile)
-        else:
-            if profile and profile in saved:
-                chosen = saved[profile]
-            else:
-                seen = loggers.preview(logfile, profile)
-                chosen = seen.profile
-                for notice in seen.notices:
-                    _fault(f"{logfile}: note: {notice}")
-            for column in chosen.columns:
-                _say(f"{column.header}: {f'{column.role}, {column.unit}' if column.role else 'not used'}")
-            if preview:
-                return
-            log = loggers.read_log(logfile, chosen)
-        for notice in log.notices:
-            _fault(f"{logfile}: note: {notice}")
-        if preview:
+        found_log = read_any_log(logfile, found.kind == "track", profile, saved, preview, _say, _fault)
+        if found_log.trace is None:
             return
         package = read_package(into)
-        pieces = pieces_of(package.study, log.trace, "whole" if whole else cut)  # type: ignore[arg-type]
-        drives = [(p.start_s, p.end_s) for p in pieces]
-        names = [n.strip() for n in legs.split(",") if n.strip()] or [
-            leg.leg for leg in package.study.legs if leg.leg not in package.traces and leg.included
-        ]
-        known = {leg.leg for leg in package.study.legs}
-        wrong = [n for n in names if n not in known]
-        if wrong:
-            raise InputFault([f"--legs: {', '.join(wrong)} not in legs.csv of {into}"])
-        taken = [n for n in names if n in package.traces]
-        if taken:
-            raise InputFault([f"{into}: {', '.join(taken)} already has samples; nothing is overwritten"])
-        if len(drives) != len(names):
-            raise InputFault(
-                [
-                    f"{logfile}: {len(drives)} drives of 500 m and more, {len(names)} legs without samples; name the legs with --legs, "
-                    "or take the file as one with --whole"
-                ]
-            )
-        traces = dict(package.traces)
-        for name, (start, end) in zip(names, drives, strict=True):
-            traces[name] = loggers.cut(log.trace, start, end)
-            _say(f"{name}: {start:.0f} to {end:.0f} s, {len(traces[name].time_s)} samples")
+        wanted = [n.strip() for n in legs.split(",") if n.strip()]
+        how: Cutting = "whole" if whole or cut == "whole" else "gates" if cut == "gates" else "stops"
+        traces = laid_on_legs(package, found_log.trace, how, wanted, into, logfile, _say)
         write_package(into, package.study, traces)
-        if profile and chosen is not None and profile not in saved:
-            loggers.save_profiles(loggers.profiles_path(), [*saved.values(), chosen])
+        if profile and found_log.profile is not None:
+            loggers.save_profiles(loggers.profiles_path(), [*saved.values(), found_log.profile])
     except InputFault as fault:
         for line in fault.faults:
             _fault(line)
@@ -500,8 +465,8 @@ def export(
 ) -> None:
     """Write a study of a logbook as a package."""
     from fairmargin.exchange.faults import InputFault
-    from fairmargin.exchange.package import write_package
-    from fairmargin.logbook.store import Logbook, LogbookFault
+    from fairmargin.exchange.package_writing import write_package
+    from fairmargin.logbook import Logbook, LogbookFault
 
     try:
         with Logbook.open(logbook, create=False) as book:

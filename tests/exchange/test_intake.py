@@ -17,7 +17,7 @@ from fairmargin.core.study import Trace, WeatherRow, new_study
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.intake import as_text, read_workbook, recognise
 from fairmargin.exchange.loggers import ImportedLog, split_at_gates
-from fairmargin.exchange.package import write_package
+from fairmargin.exchange.package_writing import write_package
 from fairmargin.exchange.pieces import Piece, near_legs, piece_km, pieces_of, suggest, take, with_weather
 from fairmargin.exchange.receipts import apply, assign, read_receipts
 from fairmargin.exchange.stations import read_weather

@@ -29,7 +29,9 @@ from fairmargin.core.study import (
 )
 from fairmargin.core.units import CONSUMPTION_UNITS
 from fairmargin.exchange.faults import InputFault
-from fairmargin.exchange.package import read_package, read_trace, write_package
+from fairmargin.exchange.package import read_package
+from fairmargin.exchange.package_samples import read_trace
+from fairmargin.exchange.package_writing import write_package
 
 TEXT = st.text(st.characters(blacklist_categories=("Cs", "Cc")), max_size=20).map(str.strip)
 NAME = (

@@ -11,7 +11,8 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Stretch, new_study
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.exchange.faults import InputFault
-from fairmargin.exchange.report import content, to_html, write_report
+from fairmargin.exchange.report import to_html, write_report
+from fairmargin.exchange.report_content import content
 
 
 @pytest.fixture(scope="module")
@@ -133,9 +134,9 @@ def test_a_pdf_writes_arabic_shaped_and_from_right_to_left(tmp_path):
 
     from fontTools.ttLib import TTFont
 
-    from fairmargin.exchange.report import _wide_font
+    from fairmargin.exchange.report_style import wide_font
 
-    known = set(TTFont(_wide_font()).getBestCmap())
+    known = set(TTFont(wide_font()).getBestCmap())
     words = NASTY[5]
     assert {ord(c) for c in words} <= known
     study = driven_study("AB", title=words)

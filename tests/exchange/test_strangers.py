@@ -18,7 +18,9 @@ from fairmargin.exchange import budget
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.intake import read_workbook, recognise
 from fairmargin.exchange.loggers import preview, read_log
-from fairmargin.exchange.package import package_files, read_package, read_trace, write_package
+from fairmargin.exchange.package import read_package
+from fairmargin.exchange.package_samples import read_trace
+from fairmargin.exchange.package_writing import package_files, write_package
 from fairmargin.exchange.plain import armed, printable, unarmed
 from fairmargin.exchange.receipts import read_receipts
 from fairmargin.exchange.stations import read_weather

@@ -186,7 +186,7 @@ def _unlike() -> Iterator[tuple[str, Any, Any]]:
 
 def make_studies() -> None:
     """Add the packages that are missing; those that are there stay as they are."""
-    from fairmargin.exchange.package import package_files
+    from fairmargin.exchange.package_writing import package_files
 
     with zipfile.ZipFile(STUDIES, "a", zipfile.ZIP_STORED) as archive:
         there = set(archive.namelist())

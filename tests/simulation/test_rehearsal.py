@@ -11,8 +11,8 @@ from fairmargin.core.companion import again, road_places
 from fairmargin.core.study import Configuration, Leg, WeatherRow, new_study
 from fairmargin.exchange.loggers import cut, split_at_gates
 from fairmargin.exchange.pieces import with_weather
-from fairmargin.simulation.day import road_of
 from fairmargin.simulation.rehearsal import VirtualCar, is_repeat, prepared, rehearse
+from fairmargin.simulation.road import road_of
 
 DAY = date(2026, 5, 2)
 

@@ -5,7 +5,7 @@ import pytest
 
 from fairmargin.core.analysis import analyse
 from fairmargin.simulation import DayPlan, simulate
-from fairmargin.simulation.day import straight_road
+from fairmargin.simulation.road import straight_road
 
 
 def test_a_seed_gives_the_same_day():

@@ -116,7 +116,7 @@ class Packages(QObject):
     def export_to(self, path: str | Path) -> bool:
         """Write the open study as a package."""
         from fairmargin.exchange.faults import InputFault
-        from fairmargin.exchange.package import write_package
+        from fairmargin.exchange.package_writing import write_package
 
         study, traces = self.session.study, dict(self.session.traces)
         assert study is not None

@@ -244,76 +244,24 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
     for needed in ("time", "speed"):
         if needed not in roles:
             raise InputFault(f"{path}: no column is taken for {needed}; it is required")
-    data = budget.read_bytes(path, budget.LOG_BYTES)
-    frame = None
-    for encoding in ("utf-8", "cp1252"):  # the parser itself skips a byte order mark
-        try:
-            frame = read_frame(
-                data,
-                str(path),
-                profile.delimiter,
-                profile.decimal,
-                encoding,
-                f"the columns of profile {profile.name}",
-            )
-            break
-        except UnicodeDecodeError:
-            continue
-    if frame is None or not len(frame):
-        raise InputFault(f"{path}: no rows; expected a table of samples")
-    missing = [c.header for c in used if c.header not in frame.columns]
-    if missing:
-        raise InputFault(
-            f"{path}, row 1: no column {', '.join(missing)}; expected those of profile {profile.name}"
-        )
-    total = len(frame)
+    frame = _frame(path, profile, [c.header for c in used])
     notices: list[str] = []
     values: dict[str, Array] = {}
     started: datetime | None = None
     for role, column in roles.items():
-        series = frame[column.header]
-        if role == "time" and column.unit == "clock":
-            values[role], started, said = _clock(series, path, column.header)
-            notices += said
-            continue
-        array, bad = as_numbers(series)  # the trace makes its own copy
-        if bad.any():
-            notices.append(f"{column.header}: {int(bad.sum())} cells are not numbers, left empty")
-        factor = ROLES[role][column.unit]
-        if factor != 1.0:
-            array = array * factor
-        if column.unit == "\u00b0F":
-            array = (array - 32.0) / 1.8
-        infinite = np.isinf(array)
-        if infinite.any():
-            notices.append(f"{column.header}: {int(infinite.sum())} cells are not finite, left empty")
-            array = np.where(infinite, np.nan, array)
-        if role == "time" and np.isfinite(array).any() and float(np.nanmin(array)) > EPOCH_S:
-            array, started, said = _since_1970(array, str(column.header), path)
-            notices += said
-        values[role] = array
+        values[role], begun, said = _column(frame[column.header], role, column, path)
+        started = started or begun
+        notices += said
     time = values.pop("time")
-    speed = values["speed"]
-    negative = int(np.sum(speed < 0))
-    if negative:
+    if (negative := int(np.sum(values["speed"] < 0))) > 0:
         notices.append(f"{negative} negative speeds taken as 0")
-        speed = values["speed"] = np.maximum(speed, 0.0)
-    good = np.isfinite(time) & np.isfinite(speed)
-    advancing = np.zeros(total, dtype=bool)
-    if good.all() and np.all(np.diff(time) > 0):
-        advancing[:] = True  # the usual case, at no cost
-    elif good.any():
-        kept = time[good]
-        high = np.concatenate([[-np.inf], np.maximum.accumulate(kept)[:-1]])
-        advancing[np.flatnonzero(good)] = kept > high
-    dropped = int(total - good.sum())
-    if dropped:
-        notices.append(f"{dropped} rows without time or speed dropped")
-    backwards = int(good.sum() - advancing.sum())
-    if backwards:
-        notices.append(f"{backwards} rows whose time does not advance dropped")
+        values["speed"] = np.maximum(values["speed"], 0.0)
+    advancing, said = _advancing(time, values["speed"])
+    notices += said
     if advancing.sum() < 2:
-        raise InputFault(f"{path}: fewer than two usable rows of {total}; check which column is the time")
+        raise InputFault(
+            f"{path}: fewer than two usable rows of {len(frame)}; check which column is the time"
+        )
     if "power" not in values and {"voltage", "current"} <= values.keys():
         values["power"] = values["voltage"] * values["current"] / 1000.0
         notices.append("power is voltage times current; positive must be drawn from the battery")
@@ -326,7 +274,69 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
         trace = Trace(time_s=at - at[0], **columns)
     except ValueError as error:
         raise InputFault(f"{path}: {error}") from error
-    return ImportedLog(trace, started, total, tuple(notices))
+    return ImportedLog(trace, started, len(frame), tuple(notices))
+
+
+def _frame(path: Path, profile: Profile, wanted: Sequence[str]) -> Any:
+    """The whole table, in whichever of two encodings it is text."""
+    data = budget.read_bytes(path, budget.LOG_BYTES)
+    frame = None
+    expected = f"the columns of profile {profile.name}"
+    for encoding in ("utf-8", "cp1252"):  # the parser itself skips a byte order mark
+        try:
+            frame = read_frame(data, str(path), profile.delimiter, profile.decimal, encoding, expected)
+            break
+        except UnicodeDecodeError:
+            continue
+    if frame is None or not len(frame):
+        raise InputFault(f"{path}: no rows; expected a table of samples")
+    missing = [header for header in wanted if header not in frame.columns]
+    if missing:
+        raise InputFault(
+            f"{path}, row 1: no column {', '.join(missing)}; expected those of profile {profile.name}"
+        )
+    return frame
+
+
+def _column(series: Any, role: str, column: Column, path: Path) -> tuple[Array, datetime | None, list[str]]:
+    """One column in its base unit; when the log began, where the time says; and what was noticed."""
+    if role == "time" and column.unit == "clock":
+        return _clock(series, path, column.header)
+    notices: list[str] = []
+    array, bad = as_numbers(series)  # the trace makes its own copy
+    if bad.any():
+        notices.append(f"{column.header}: {int(bad.sum())} cells are not numbers, left empty")
+    factor = ROLES[role][column.unit]
+    if factor != 1.0:
+        array = array * factor
+    if column.unit == "\u00b0F":
+        array = (array - 32.0) / 1.8
+    infinite = np.isinf(array)
+    if infinite.any():
+        notices.append(f"{column.header}: {int(infinite.sum())} cells are not finite, left empty")
+        array = np.where(infinite, np.nan, array)
+    if role == "time" and np.isfinite(array).any() and float(np.nanmin(array)) > EPOCH_S:
+        array, started, said = _since_1970(array, str(column.header), path)
+        return array, started, notices + said
+    return array, None, notices
+
+
+def _advancing(time: Array, speed: Array) -> tuple[NDArray[np.bool_], list[str]]:
+    """Rows with a time and a speed whose time advances, and what was dropped."""
+    notices: list[str] = []
+    good = np.isfinite(time) & np.isfinite(speed)
+    advancing = np.zeros(len(time), dtype=bool)
+    if good.all() and np.all(np.diff(time) > 0):
+        advancing[:] = True  # the usual case, at no cost
+    elif good.any():
+        kept = time[good]
+        high = np.concatenate([[-np.inf], np.maximum.accumulate(kept)[:-1]])
+        advancing[np.flatnonzero(good)] = kept > high
+    if (dropped := int(len(time) - good.sum())) > 0:
+        notices.append(f"{dropped} rows without time or speed dropped")
+    if (backwards := int(good.sum() - advancing.sum())) > 0:
+        notices.append(f"{backwards} rows whose time does not advance dropped")
+    return advancing, notices
 
 
 def _since_1970(seconds: Array, header: str, path: Path) -> tuple[Array, datetime, list[str]]:

@@ -7,31 +7,23 @@ and writing. Unknown columns and keys are kept with the value and reported, neve
 from __future__ import annotations
 
 import contextlib
-import csv
-import io
 import json
-import math
-import os
-import shutil
 import struct
-import tempfile
 import zipfile
 import zlib
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from datetime import datetime
 from pathlib import Path
 from typing import Any, Final, Protocol
 
-import numpy as np
 from pydantic import BaseModel, ValidationError
 
 from fairmargin.core.study import Event, Leg, RoutePoint, Study, Trace, WeatherRow
 from fairmargin.exchange import budget
 from fairmargin.exchange.faults import InputFault
-from fairmargin.exchange.frames import as_numbers, read_frame
-from fairmargin.exchange.plain import armed, unarmed
+from fairmargin.exchange.package_samples import read_trace
+from fairmargin.exchange.package_table import Table, read_table, sentence
 
 STUDY_FILE: Final = "study.json"
 LEGS_FILE: Final = "legs.csv"
@@ -40,16 +32,6 @@ TABLES: Final[dict[str, tuple[str, type[BaseModel]]]] = {
     "weather": ("weather.csv", WeatherRow),
     "events": ("events.csv", Event),
 }
-TRACE_COLUMNS: Final = (
-    "time_s",
-    "speed_kmh",
-    "power_kw",
-    "latitude",
-    "longitude",
-    "elevation_m",
-    "soc_percent",
-    "temperature_c",
-)
 MAX_FAULTS: Final = 50
 
 
@@ -167,10 +149,10 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
     head = _read_study_json(source.read(STUDY_FILE, budget.TABLE_BYTES), faults, notices)
     values: dict[str, Any] = dict(head)
     ids = _configuration_ids(head)
-    values["legs"] = _read_table(source, LEGS_FILE, Leg, faults, notices, ids)
+    values["legs"] = _table(source, LEGS_FILE, Leg, faults, notices, ids)
     for name, (file, model) in TABLES.items():
         if file in names:
-            values[name] = _read_table(source, file, model, faults, notices, None)
+            values[name] = _table(source, file, model, faults, notices)
     if not faults:
         _check_between_tables(values, faults)
     study: Study | None = None
@@ -181,10 +163,34 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
             faults += _study_faults(error)
     if faults or study is None:
         raise InputFault(_limited(faults))
+    traces = _read_samples(source, study, faults, notices)
+    if faults:
+        raise InputFault(_limited(faults))
+    return Package(study, traces, tuple(notices))
+
+
+def _table(
+    source: _Source,
+    file: str,
+    model: type[BaseModel],
+    faults: list[str],
+    notices: list[str],
+    ids: set[str] | None = None,
+) -> tuple[Any, ...]:
+    try:
+        data = source.read(file, budget.TABLE_BYTES)
+    except InputFault as fault:
+        faults += fault.faults
+        return ()
+    return read_table(data, Table(file, model, faults, notices), ids)
+
+
+def _read_samples(source: _Source, study: Study, faults: list[str], notices: list[str]) -> dict[str, Trace]:
+    """Logs of the legs that have one; what is wrong is noted."""
     leg_names = {leg.leg for leg in study.legs}
     traces: dict[str, Trace] = {}
     wanted: list[tuple[str, str]] = []
-    for name in sorted(names):
+    for name in sorted(set(source.names())):
         if not name.startswith("samples/") or not name.endswith(".csv"):
             continue
         leg = name[len("samples/") : -len(".csv")]
@@ -208,9 +214,7 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
             faults += wrong
             if trace is not None:
                 traces[leg] = trace
-    if faults:
-        raise InputFault(_limited(faults))
-    return Package(study, traces, tuple(notices))
+    return traces
 
 
 def _limited(faults: list[str]) -> list[str]:
@@ -247,7 +251,7 @@ def _read_study_json(data: bytes, faults: list[str], notices: list[str]) -> dict
     for key in head:
         if key not in known:
             notices.append(f'{STUDY_FILE}: unknown key "{key}" kept')
-    return head
+    return dict(head)
 
 
 def _without_nulls(value: Any) -> Any:
@@ -266,26 +270,6 @@ def _study_faults(error: ValidationError) -> list[str]:
     return list(dict.fromkeys(result))
 
 
-def sentence(item: Mapping[str, Any]) -> str:
-    """Word a pydantic error as "X is not ...; expected ..."."""
-    shown = item.get("input")
-    kind = item["type"]
-    if kind == "value_error":
-        return str(item["msg"]).removeprefix("Value error, ")
-    if kind == "missing":
-        return "missing; it is required"
-    short = shown if isinstance(shown, str | int | float | bool) else type(shown).__name__
-    if kind in {"float_parsing", "float_type", "int_parsing"}:
-        return f'"{short}" is not a number'
-    if kind.startswith("datetime"):
-        return f'"{short}" is not a time; expected ISO 8601 such as 2026-05-02T09:30'
-    if kind.startswith("bool"):
-        return f'"{short}" is neither yes nor no'
-    if kind == "finite_number":
-        return f'"{short}" is not a finite number'
-    return f'"{short}": {str(item["msg"])[0].lower()}{str(item["msg"])[1:]}'
-
-
 def _configuration_ids(head: Mapping[str, Any]) -> set[str]:
     found = head.get("configurations")
     if not isinstance(found, list):
@@ -294,157 +278,6 @@ def _configuration_ids(head: Mapping[str, Any]) -> set[str]:
 
 
 # ---------------------------------------------------------------- tables
-
-
-def _kinds(model: type[BaseModel]) -> dict[str, str]:
-    """Kind of each column: number, time, yes/no or text."""
-    result = {}
-    for name, info in model.model_fields.items():
-        text = str(info.annotation)
-        if info.annotation is bool:
-            result[name] = "bool"
-        elif "datetime" in text:
-            result[name] = "time"
-        elif info.annotation is float or "float" in text:
-            result[name] = "number"
-        else:
-            result[name] = "text"
-    return result
-
-
-def _read_table(
-    source: _Source,
-    file: str,
-    model: type[BaseModel],
-    faults: list[str],
-    notices: list[str],
-    configuration_ids: set[str] | None,
-) -> tuple[Any, ...]:
-    try:
-        text = budget.decoded(source.read(file, budget.TABLE_BYTES), file)
-        limit = budget.LEGS if model is Leg else budget.TABLE_ROWS
-        rows = list(budget.rows_of(text, file, limit=limit))
-    except InputFault as fault:
-        faults += fault.faults
-        return ()
-    if not rows:
-        faults.append(f"{file}: empty; expected a header row")
-        return ()
-    header = [h.strip() for h in rows[0][1]]
-    if len(header) == 1 and (";" in header[0] or "\t" in header[0]):
-        faults.append(f"{file}, row 1: no commas in the header; expected comma-separated columns")
-        return ()
-    duplicates = [h for h in budget.twice(header) if h]
-    if duplicates:
-        faults.append(
-            f"{file}, row 1: column {duplicates[0][: budget.NAME]} stands twice; expected each column once"
-        )
-        return ()
-    kinds = _kinds(model)
-    for needed, info in model.model_fields.items():
-        if info.is_required() and needed not in header:
-            faults.append(f"{file}, row 1: column {needed} is missing; it is required")
-            return ()
-    unknown = [h for h in header if h and h not in kinds]
-    if unknown:
-        notices.append(f"{file}: unknown column{'s' if len(unknown) > 1 else ''} {', '.join(unknown)} kept")
-    result: list[Any] = []
-    first_row: dict[str, int] = {}
-    for line, cells in rows[1:]:
-        if not any(cell.strip() for cell in cells):
-            continue
-        if len(cells) > len(header):
-            faults.append(
-                f"{file}, row {line}: {len(cells)} cells; expected {len(header)}, as many as the header"
-            )
-            continue
-        values: dict[str, Any] = {}
-        before = len(faults)
-        for name, cell in zip(header, cells, strict=False):
-            stripped = cell.strip()
-            if stripped == "":
-                continue
-            kind = kinds.get(name)
-            if kind is None:
-                if name:
-                    values[name] = unarmed(cell)
-                continue
-            if kind == "text":
-                values[name] = unarmed(cell if name == "note" else stripped)
-                continue
-            try:
-                values[name] = _cell(kind, stripped)
-            except ValueError as error:
-                faults.append(f"{file}, row {line}, {name}: {error}")
-        for needed, info in model.model_fields.items():
-            if info.is_required() and needed not in values and len(faults) == before:
-                faults.append(f"{file}, row {line}, {needed}: empty; it is required")
-        if len(faults) > before:
-            continue
-        if model is Leg:
-            _infer_steps(values, dict(zip(header, cells, strict=False)))
-        try:
-            value = model(**values)
-        except ValidationError as error:
-            for item in error.errors(include_url=False, include_context=False):
-                column = str(item["loc"][0]) if item["loc"] else ""
-                faults.append(f"{file}, row {line}{', ' + column if column else ''}: {sentence(item)}")
-            continue
-        if isinstance(value, Leg):
-            if configuration_ids is not None and value.configuration not in configuration_ids:
-                faults.append(
-                    f'{file}, row {line}, configuration: "{value.configuration}" is not an id of study.json; '
-                    f"expected one of {', '.join(sorted(configuration_ids)) or '(none)'}"
-                )
-            if value.leg in first_row:
-                faults.append(
-                    f'{file}, row {line}, leg: "{value.leg}" stands in row {first_row[value.leg]} already; '
-                    "expected a name of its own"
-                )
-            first_row[value.leg] = line
-        result.append(value)
-    return tuple(result)
-
-
-def _cell(kind: str, text: str) -> Any:
-    if kind == "number":
-        try:
-            number = float(text)
-        except ValueError:
-            raise ValueError(f'"{text}" is not a number') from None
-        if not math.isfinite(number):
-            raise ValueError(f'"{text}" is not a finite number')
-        return number
-    if kind == "bool":
-        lowered = text.lower()
-        if lowered in {"yes", "true", "1"}:
-            return True
-        if lowered in {"no", "false", "0"}:
-            return False
-        raise ValueError(f'"{text}" is neither yes nor no')
-    if kind == "time":
-        try:
-            return datetime.fromisoformat(text)
-        except ValueError:
-            raise ValueError(f'"{text}" is not a time; expected ISO 8601 such as 2026-05-02T09:30') from None
-    return text
-
-
-def shown_step(text: str) -> float:
-    """Worth of the last digit shown: "15.0" → 0.1, "212" → 1, "1e1" → 1."""
-    mantissa = text.strip().lower().split("e")[0]
-    return float(10.0 ** -len(mantissa.split(".")[1])) if "." in mantissa else 1.0
-
-
-def _infer_steps(values: dict[str, Any], cells: Mapping[str, str]) -> None:
-    """Fill the steps of instruments from the digits they showed, where the file does not say."""
-    for shown, step in (("average_shown", "average_step"), ("energy_kwh", "energy_step_kwh")):
-        if shown in values and step not in values:
-            values[step] = shown_step(cells[shown])
-    if "soc_start_percent" in values and "soc_end_percent" in values and "soc_step_percent" not in values:
-        values["soc_step_percent"] = min(
-            shown_step(cells["soc_start_percent"]), shown_step(cells["soc_end_percent"])
-        )
 
 
 def _check_between_tables(values: Mapping[str, Any], faults: list[str]) -> None:
@@ -473,7 +306,7 @@ def read_route(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...
     notices: list[str] = []
     source = Path(path)
     data = budget.read_bytes(source, budget.TABLE_BYTES, source.name)
-    points = _read_table(_OneFile(data), "route.csv", RoutePoint, faults, notices, None)
+    points = read_table(data, Table("route.csv", RoutePoint, faults, notices))
     if not faults:
         _check_between_tables({"legs": (), "route": points}, faults)
     if not faults and len(points) < 2:
@@ -484,175 +317,3 @@ def read_route(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...
 
 
 # ---------------------------------------------------------------- samples
-
-
-def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trace:
-    """Read one samples table.
-
-    Raises
-    ------
-    InputFault
-        If it is not a table of numbers with increasing time_s and speed_kmh.
-    """
-    expected = "a table with time_s and speed_kmh"
-    try:
-        frame = read_frame(data.removeprefix(b"\xef\xbb\xbf"), file, ",", ".", "utf-8", expected)
-    except UnicodeDecodeError as error:
-        raise InputFault(f"{file}: not UTF-8 text; expected {expected}") from error
-    for needed in ("time_s", "speed_kmh"):
-        if needed not in frame.columns:
-            raise InputFault(f"{file}, row 1: column {needed} is missing; it is required")
-    unknown = [c for c in frame.columns if c not in TRACE_COLUMNS]
-    if unknown and notices is not None:
-        notices.append(
-            f"{file}: unknown column{'s' if len(unknown) > 1 else ''} {', '.join(unknown)} not used"
-        )
-    columns: dict[str, np.ndarray] = {}
-    for name in TRACE_COLUMNS:
-        if name not in frame.columns:
-            continue
-        series = frame[name]
-        values, bad = as_numbers(series)
-        if bad.any():
-            row = int(np.argmax(bad))
-            shown = str(series.iloc[row])[: budget.NAME]
-            raise InputFault(f'{file}, row {row + 2}, {name}: "{shown}" is not a number')
-        infinite = np.isinf(values)
-        if infinite.any():
-            raise InputFault(f"{file}, row {int(np.argmax(infinite)) + 2}, {name}: not a finite number")
-        if name in {"time_s", "speed_kmh"} and np.isnan(values).any():
-            raise InputFault(
-                f"{file}, row {int(np.argmax(np.isnan(values))) + 2}, {name}: empty; it is required"
-            )
-        columns[name] = values
-    try:
-        return Trace(**columns)
-    except ValueError as error:
-        raise InputFault(f"{file}: {error}") from error
-
-
-# ---------------------------------------------------------------- writing
-
-
-def write_package(path: str | Path, study: Study, traces: Mapping[str, Trace] | None = None) -> None:
-    """Write a package: a zip when the name ends in ``.zip``, else a folder.
-
-    It is written beside its place and moved there whole, so that a failure leaves what was there.
-
-    Raises
-    ------
-    InputFault
-        If the target cannot be written, or is a folder that holds something else than a package.
-    """
-    target = Path(path)
-    files = dict(package_files(study, traces or {}))
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        if target.suffix.lower() == ".zip":
-            handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=".fairmargin-", suffix=".zip")
-            os.close(handle)
-            try:
-                with zipfile.ZipFile(temporary, "w", zipfile.ZIP_DEFLATED) as archive:
-                    for name, data in files.items():
-                        archive.writestr(name, data)
-                os.replace(temporary, target)
-            finally:
-                Path(temporary).unlink(missing_ok=True)
-            return
-        if target.exists() and not (
-            target.is_dir() and ((target / STUDY_FILE).exists() or not any(target.iterdir()))
-        ):
-            raise InputFault(f"{target}: exists and is not a study package; expected a new name")
-        fresh = Path(tempfile.mkdtemp(dir=target.parent, prefix=".fairmargin-"))
-        try:
-            for name, data in files.items():
-                (fresh / name).parent.mkdir(parents=True, exist_ok=True)
-                (fresh / name).write_bytes(data)
-            fresh.chmod(0o700)  # where someone drove is theirs to hand on
-            if target.exists():
-                for name in ("samples", *(p.name for p in target.iterdir() if p.name in _OWN_FILES)):
-                    old = target / name
-                    if old.is_dir():
-                        shutil.rmtree(old)
-                    else:
-                        old.unlink(missing_ok=True)
-                for item in fresh.iterdir():
-                    os.replace(item, target / item.name)
-            else:
-                os.replace(fresh, target)
-        finally:
-            shutil.rmtree(fresh, ignore_errors=True)
-    except OSError as error:
-        raise InputFault(f"{target}: cannot be written: {error.strerror or error}") from error
-
-
-def write_truth(path: str | Path, truth: Mapping[str, object]) -> None:
-    """Put a simulation's truth into its package as ``truth.json``; an analysis never reads it."""
-    data = json.dumps(truth, indent=2) + "\n"
-    target = Path(path)
-    if target.suffix.lower() == ".zip":
-        with zipfile.ZipFile(target, "a", zipfile.ZIP_DEFLATED) as archive:
-            archive.writestr("truth.json", data)
-    else:
-        (target / "truth.json").write_text(data, encoding="utf-8")
-
-
-_OWN_FILES: Final = {STUDY_FILE, LEGS_FILE, "route.csv", "weather.csv", "events.csv", "truth.json"}
-
-
-def package_files(study: Study, traces: Mapping[str, Trace]) -> Iterator[tuple[str, bytes]]:
-    """Yield every file of a package, name and bytes."""
-    head = study.model_dump(mode="json", by_alias=True, exclude={"legs", *TABLES}, exclude_none=True)
-    yield STUDY_FILE, (json.dumps(head, indent=2, ensure_ascii=False) + "\n").encode()
-    yield LEGS_FILE, _write_table(Leg, study.legs)
-    for name, (file, model) in TABLES.items():
-        rows = getattr(study, name)
-        if rows:
-            yield file, _write_table(model, rows)
-    for leg, trace in traces.items():
-        columns = trace.columns()
-        out = io.StringIO(newline="")
-        out.write(",".join(columns) + "\r\n")
-        for row in zip(*(c.tolist() for c in columns.values()), strict=True):
-            out.write(",".join("" if v != v else repr(v) for v in row) + "\r\n")
-        yield f"samples/{leg}.csv", out.getvalue().encode()
-
-
-def _write_table(model: type[BaseModel], rows: tuple[Any, ...]) -> bytes:
-    extra = list(dict.fromkeys(key for row in rows for key in (row.model_extra or {})))
-    used = [
-        name
-        for name, info in model.model_fields.items()
-        if info.is_required()
-        or name in {"included", "reason"}
-        or any(getattr(r, name) != info.default for r in rows)
-    ]
-    out = io.StringIO(newline="")
-    writer = csv.writer(out)
-    writer.writerow([*used, *extra])
-    for row in rows:
-        cells = [_show(row, name) for name in used]
-        cells += ["" if (v := (row.model_extra or {}).get(k)) is None else armed(str(v)) for k in extra]
-        writer.writerow(cells)
-    return out.getvalue().encode()
-
-
-def _show(row: Any, name: str) -> str:
-    value = getattr(row, name)
-    if value is None:
-        return ""
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, datetime):
-        return value.isoformat()
-    if isinstance(value, float):
-        step = {"average_shown": "average_step", "energy_kwh": "energy_step_kwh"}.get(name)
-        width = getattr(row, step) if step else None
-        if width and 0 < width < 1:
-            decimals = max(0, round(-math.log10(width)))
-            text = f"{value:.{decimals}f}"
-            if float(text) == value:
-                return text  # keeps the zeros the display showed
-        text = repr(value)
-        return text[:-2] if text.endswith(".0") else text
-    return armed(str(value))

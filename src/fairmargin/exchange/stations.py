@@ -111,7 +111,8 @@ def _reports(
             continue
         try:
             said = read_report(report)
-            moment = _nearest(*(int(g) for g in stamp.groups()), local - away) + away
+            day, hour, minute = (int(g) for g in stamp.groups())
+            moment = _nearest(day, hour, minute, local - away) + away
         except ValueError:
             bad.append(part)
             continue
@@ -177,54 +178,65 @@ def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
         raise ValueError("no cell is filled; expected METAR texts or a table of a station")
     header = [h.strip() for h in table[0]]
     when = next((i for i, h in enumerate(header) if re.search(r"time|date|zeit|utc", h.lower())), None)
-    roles: dict[int, tuple[str, Callable[[float], float]]] = {}
-    for i, head in enumerate(header):
-        for name, pattern, units in _COLUMNS:
-            if i != when and name not in {r for r, _ in roles.values()} and re.search(pattern, head.lower()):
-                roles[i] = (name, _conversion(name, head.lower(), units))
-                break
+    roles = _roles(header, when)
     if when is None or not roles:
         raise ValueError(
             f"columns {', '.join(header)[:80]}: expected a time and any of temperature, pressure, humidity, wind"
         )
     moments, said = moments_of([row[when] if when < len(row) else "" for row in table[1:]])
     rows: list[WeatherRow] = []
-    lost, empty = 0, 0
-    comma = delimiter != ","
+    empty = 0
     for row, moment in zip(table[1:], moments, strict=True):
-        if moment is None:
-            lost += 1
-            continue
-        values: dict[str, Any] = {}
-        for i, (name, convert) in roles.items():
-            cell = row[i].strip() if i < len(row) else ""
-            if not cell:
-                continue
-            try:
-                value = round(convert(float(cell.replace(",", ".") if comma else cell)), 3)
-            except (ValueError, OverflowError):
-                empty += 1
-                continue
-            low, high = POSSIBLE[name]
-            if low <= value <= high:
-                values[name] = value
-            else:
-                empty += 1
-        if values:
+        values, bad = _values(row, roles, delimiter != ",") if moment is not None else ({}, 0)
+        empty += bad
+        if moment is not None and values:
             rows.append(WeatherRow(time=moment, **values))
-        else:
-            lost += 1
     if not rows:
         raise ValueError("no row has a time and a value; expected ISO 8601 times and numbers")
     notices = [*said, f"columns taken: {', '.join(header[i] for i in roles)}"]
     unused = [h for i, h in enumerate(header) if i != when and i not in roles]
     if unused:
         notices.append(f"not used: {', '.join(unused)[:80]}")
-    if lost:
+    if (lost := len(table) - 1 - len(rows)) > 0:
         notices.append(f"{lost} rows without time or value dropped")
     if empty:
         notices.append(f"{empty} cells are impossible or no numbers, left empty")
     return tuple(sorted(rows, key=lambda r: r.time.replace(tzinfo=r.time.tzinfo or UTC))), tuple(notices)
+
+
+#: What a column is, and how its figures become those of the file format.
+Roles = dict[int, tuple[str, Callable[[float], float]]]
+
+
+def _roles(header: list[str], when: int | None) -> Roles:
+    """What the columns but the time are taken for."""
+    roles: Roles = {}
+    for i, head in enumerate(header):
+        for name, pattern, units in _COLUMNS:
+            if i != when and name not in {r for r, _ in roles.values()} and re.search(pattern, head.lower()):
+                roles[i] = (name, _conversion(name, head.lower(), units))
+                break
+    return roles
+
+
+def _values(row: list[str], roles: Roles, decimal_comma: bool) -> tuple[dict[str, Any], int]:
+    """Figures of a row that can be, and how many cannot."""
+    values: dict[str, Any] = {}
+    bad = 0
+    for i, (name, convert) in roles.items():
+        cell = row[i].strip() if i < len(row) else ""
+        if not cell:
+            continue
+        low, high = POSSIBLE[name]
+        try:
+            value = round(convert(float(cell.replace(",", ".") if decimal_comma else cell)), 3)
+        except (ValueError, OverflowError):
+            value = math.nan
+        if low <= value <= high:
+            values[name] = value
+        else:
+            bad += 1
+    return values, bad
 
 
 def _conversion(name: str, head: str, units: tuple[tuple[str, float], ...]) -> Callable[[float], float]:

@@ -16,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.study import Leg, RoutePoint, Study, Trace
-from fairmargin.simulation.day import DayPlan, road_of, simulate, straight_road
+from fairmargin.simulation.day import DayPlan, simulate
+from fairmargin.simulation.road import road_of, straight_road
 
 Array = NDArray[np.float64]
 

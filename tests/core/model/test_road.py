@@ -2,11 +2,11 @@
 
 import numpy as np
 import pytest
+from tests.unlike import calm
 
 from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.core.model.road import Road, default_shape
 from fairmargin.core.study import Event
-from tests.unlike import calm
 
 
 def road_of(study):
