@@ -30,7 +30,7 @@ from fairmargin.desktop.window import MainWindow  # noqa: E402
 
 def take_road(window: MainWindow, take: Callable[[str], None], home: Path, folder: Path) -> None:
     """Rehearse one leg of the ladder rack, and bring its log in as a logger's file."""
-    from fairmargin.desktop.bringing import LogDialog
+    from fairmargin.desktop.bringing.log import LogDialog
 
     ladder = next(s for s in window.session.logbook.studies() if "Ladder" in s.title)
     window.show_study(ladder.id)

@@ -13,7 +13,9 @@ from tests.conftest import driven_study, straight_route
 from fairmargin.core.study import new_study
 from fairmargin.desktop import bringing
 from fairmargin.desktop.background import waited
-from fairmargin.desktop.bringing import LogDialog, ReceiptsDialog, WeatherDialog
+from fairmargin.desktop.bringing.log import LogDialog
+from fairmargin.desktop.bringing.receipts import ReceiptsDialog
+from fairmargin.desktop.bringing.weather import WeatherDialog
 from fairmargin.desktop.paste import PasteDialog
 from fairmargin.exchange.loggers import load_profiles, profiles_path
 

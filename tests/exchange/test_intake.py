@@ -16,7 +16,8 @@ from fairmargin.core.companion import road_places
 from fairmargin.core.study import Trace, WeatherRow, new_study
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.intake import as_text, read_workbook, recognise
-from fairmargin.exchange.loggers import ImportedLog, split_at_gates
+from fairmargin.exchange.log_cuts import split_at_gates
+from fairmargin.exchange.loggers import ImportedLog
 from fairmargin.exchange.package_writing import write_package
 from fairmargin.exchange.pieces import Piece, near_legs, piece_km, pieces_of, suggest, take, with_weather
 from fairmargin.exchange.receipts import apply, assign, read_receipts

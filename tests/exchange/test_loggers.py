@@ -9,15 +9,8 @@ from hypothesis import strategies as st
 
 from fairmargin.core.study import Trace
 from fairmargin.exchange.faults import InputFault
-from fairmargin.exchange.loggers import (
-    Profile,
-    cut,
-    load_profiles,
-    preview,
-    read_log,
-    save_profiles,
-    split_at_stops,
-)
+from fairmargin.exchange.log_cuts import cut, split_at_stops
+from fairmargin.exchange.loggers import Profile, load_profiles, preview, read_log, save_profiles
 
 
 def write(path, text, encoding="utf-8"):

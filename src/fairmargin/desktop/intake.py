@@ -14,7 +14,7 @@ from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.widgets.basics import as_tip
 
 if TYPE_CHECKING:
-    from fairmargin.desktop.bringing import BringDialog
+    from fairmargin.desktop.bringing.base import BringDialog
 
 LONG_TEXT = 200_000  # characters; longer is read off the GUI thread
 
@@ -87,7 +87,7 @@ class Intake(QObject):
         return done
 
     def _bring_log(self, path: Path, kind: str, name: str = "") -> bool:
-        from fairmargin.desktop.bringing import LogDialog
+        from fairmargin.desktop.bringing.log import LogDialog
 
         dialog = LogDialog(self.session, path, kind, self.window, name)
         return self._agreed(dialog, f"log {name or path.name}")
@@ -110,7 +110,8 @@ class Intake(QObject):
 
     def _bring_long_table(self, text: str) -> bool:
         """A table of months can only be a station's; it is read off the GUI thread."""
-        from fairmargin.desktop.bringing import WeatherDialog, weather_of
+        from fairmargin.desktop.bringing.base import weather_of
+        from fairmargin.desktop.bringing.weather import WeatherDialog
 
         study = self.session.study
         assert study is not None
@@ -165,7 +166,7 @@ class Intake(QObject):
 
     def bring_weather(self, text: str) -> bool:
         """Show weather reports, pasted or read, and take them."""
-        from fairmargin.desktop.bringing import WeatherDialog
+        from fairmargin.desktop.bringing.weather import WeatherDialog
 
         return self._may_bring() and self._agreed(
             WeatherDialog(self.session, text, self.window), "weather reports"
@@ -173,7 +174,7 @@ class Intake(QObject):
 
     def bring_receipts(self, text: str) -> bool:
         """Show charging receipts, typed or read, and put them on their legs."""
-        from fairmargin.desktop.bringing import ReceiptsDialog
+        from fairmargin.desktop.bringing.receipts import ReceiptsDialog
 
         return self._may_bring() and self._agreed(
             ReceiptsDialog(self.session, text, self.window), "charging receipts"

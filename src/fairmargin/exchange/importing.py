@@ -9,6 +9,7 @@ from pathlib import Path
 from fairmargin.core.study import Trace
 from fairmargin.exchange import loggers
 from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.log_cuts import cut as cut_out
 from fairmargin.exchange.package import Package
 from fairmargin.exchange.pieces import Cutting, pieces_of
 from fairmargin.exchange.tracks import read_track
@@ -88,6 +89,6 @@ def laid_on_legs(
         )
     traces = dict(package.traces)
     for name, (start, end) in zip(names, drives, strict=True):
-        traces[name] = loggers.cut(trace, start, end)
+        traces[name] = cut_out(trace, start, end)
         say(f"{name}: {start:.0f} to {end:.0f} s, {len(traces[name].time_s)} samples")
     return traces

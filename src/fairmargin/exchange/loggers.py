@@ -3,39 +3,27 @@
 from __future__ import annotations
 
 import json
-import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.companion import RoadPlaces
 from fairmargin.core.study import Trace
 from fairmargin.exchange import budget
-from fairmargin.exchange.clocks import offsets_words, one_rule
 from fairmargin.exchange.faults import InputFault
 from fairmargin.exchange.frames import as_numbers, own_names, read_frame
+from fairmargin.exchange.logger_times import EPOCH_S, clock_times, since_1970
 from fairmargin.exchange.tabular import delimiter_of
 
 Array = NDArray[np.float64]
 
 PREVIEW_BYTES: Final = 65_536
 PREVIEW_ROWS: Final = 12
-STOP_S: Final = 60.0  # a stand longer than this may end a leg
-STOP_KMH: Final = 2.0
-SHORTEST_M: Final = 500.0  # a stretch shorter than this is no leg
-GATE_NEAR_M: Final = 80.0  # a log that comes so near has passed the gate
-END_SLACK_M: Final = 40.0
-MOST_PLACED: Final = 200_000  # points of a log that are held against the gates
-FASTEST_KMH: Final = 300.0
-#: Times of a log beyond this count from 1970; the latest that a drive may have (year 2100). [s]
-EPOCH_S: Final = 1e8
-LATEST_S: Final = 4.1e9
 
 #: What a column may be, with the units it may come in and their factor to the trace's own.
 ROLES: Final[dict[str, dict[str, float]]] = {
@@ -301,7 +289,7 @@ def _frame(path: Path, profile: Profile, wanted: Sequence[str]) -> Any:
 def _column(series: Any, role: str, column: Column, path: Path) -> tuple[Array, datetime | None, list[str]]:
     """One column in its base unit; when the log began, where the time says; and what was noticed."""
     if role == "time" and column.unit == "clock":
-        return _clock(series, path, column.header)
+        return clock_times(series, path, column.header)
     notices: list[str] = []
     array, bad = as_numbers(series)  # the trace makes its own copy
     if bad.any():
@@ -316,7 +304,7 @@ def _column(series: Any, role: str, column: Column, path: Path) -> tuple[Array, 
         notices.append(f"{column.header}: {int(infinite.sum())} cells are not finite, left empty")
         array = np.where(infinite, np.nan, array)
     if role == "time" and np.isfinite(array).any() and float(np.nanmin(array)) > EPOCH_S:
-        array, started, said = _since_1970(array, str(column.header), path)
+        array, started, said = since_1970(array, str(column.header), path)
         return array, started, notices + said
     return array, None, notices
 
@@ -337,160 +325,6 @@ def _advancing(time: Array, speed: Array) -> tuple[NDArray[np.bool_], list[str]]
     if (backwards := int(good.sum() - advancing.sum())) > 0:
         notices.append(f"{backwards} rows whose time does not advance dropped")
     return advancing, notices
-
-
-def _since_1970(seconds: Array, header: str, path: Path) -> tuple[Array, datetime, list[str]]:
-    """Times that count from 1970, whichever unit they were taken for: the one that gives a year of cars is right.
-
-    Raises
-    ------
-    InputFault
-        If none does.
-    """
-    first = float(np.nanmin(seconds))
-    for unit, factor in (("", 1.0), ("milliseconds", 1e-3), ("microseconds", 1e-6), ("nanoseconds", 1e-9)):
-        if EPOCH_S < first * factor < LATEST_S:
-            began = datetime.fromtimestamp(first * factor, UTC)
-            said = [f"{header}: counted in {unit} since 1970"] if unit else []
-            return (seconds - first) * factor, began, said
-    raise InputFault(
-        f"{path}, {header}: {first:g} s is no time of a drive; expected seconds or milliseconds, or since 1970"
-    )
-
-
-def _clock(series: Any, path: Path, header: str) -> tuple[Array, datetime | None, list[str]]:
-    """Seconds of clock times: ISO 8601, or hours, minutes and seconds of one day (midnight may pass)."""
-    import pandas as pd
-
-    text = series.astype(str).str.strip()
-    empty = series.isna() | text.isin(["", "nan", "None", "NaT"])
-    filled = text[~empty]
-    first = filled.iloc[0] if len(filled) else ""
-    if re.fullmatch(r"\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?", first):
-        whole = text.where(~empty).str.replace(",", ".", regex=False)
-        short = whole.str.count(":") == 1
-        seconds = (
-            pd.to_timedelta(whole.mask(short, whole + ":00"), errors="coerce")
-            .dt.total_seconds()
-            .to_numpy(dtype=float)
-        )
-        seconds = np.where((seconds >= 0) & (seconds < 2 * 86400.0), seconds, np.nan)
-        known = np.flatnonzero(np.isfinite(seconds))
-        days = np.zeros(len(seconds))
-        if len(known):
-            steps = np.diff(seconds[known], prepend=seconds[known][:1])
-            days[known] = np.cumsum(steps < -43200.0)
-        return seconds + 86400.0 * days, None, []
-    moments = one_rule(text.where(~empty))
-    if not moments.notna().any():
-        raise InputFault(
-            f'{path}, row 2, {header}: "{first[: budget.NAME]}" is not a time; expected ISO 8601 or hh:mm:ss'
-        )
-    notices = []
-    lost = int((moments.isna() & ~empty).sum())
-    if lost:
-        notices.append(f"{header}: {lost} cells are not times, left empty")
-    if filled.str.len().nunique() > 1:  # of one length all state an offset, or none
-        notices += [f"{header}: {words}" for words in offsets_words(filled.tolist())]
-    known_moments = moments[moments.notna()]
-    started = known_moments.iloc[0]
-    seconds = (moments - started).dt.total_seconds().to_numpy(dtype=float)
-    jump = _clock_change(seconds)
-    if jump:
-        notices.append(
-            f"{header}: the clock jumps by {jump:+.0f} min on the way; expected a clock that runs on"
-        )
-    return seconds, started.to_pydatetime().replace(tzinfo=None), notices
-
-
-def _clock_change(seconds: Array) -> float:
-    """Jump of a clock that was set on the way, such as to summer time; 0 when it runs on. [min]"""
-    steps = np.diff(seconds[np.isfinite(seconds)])
-    if len(steps) < 3:
-        return 0.0
-    usual = float(np.median(steps))
-    jump = float(steps[np.argmax(np.abs(steps - usual))]) - usual
-    near = round(jump / 1800.0) * 1800.0
-    return jump / 60.0 if near != 0 and abs(near) <= 7200 and abs(jump - near) <= max(2.0, 2 * usual) else 0.0
-
-
-def split_at_stops(trace: Trace) -> list[tuple[float, float]]:
-    """Cut a long log into drives: a stand of more than a minute, or a pause in the log, ends one. [s]
-
-    Returns
-    -------
-    list of (start, end)
-        Only drives of half a kilometre and more.
-    """
-    t, moving = trace.time_s, trace.speed_kmh > STOP_KMH
-    driven = t[moving]
-    if not len(driven):
-        return []
-    pauses = np.flatnonzero(np.diff(driven) > STOP_S)
-    starts, ends = driven[np.concatenate([[0], pauses + 1])], driven[np.concatenate([pauses, [-1]])]
-    pieces = list(zip(starts.tolist(), ends.tolist(), strict=True))
-    travelled = np.concatenate(
-        [[0.0], np.cumsum((trace.speed_kmh[1:] + trace.speed_kmh[:-1]) / 7.2 * np.diff(t))]
-    )
-    return [
-        (a, b)
-        for a, b in pieces
-        if float(np.interp(b, t, travelled) - np.interp(a, t, travelled)) >= SHORTEST_M
-    ]
-
-
-def split_at_gates(trace: Trace, places: RoadPlaces) -> list[tuple[float, float, bool]]:
-    """Cut a long log into legs where it passes both gates of the road, one after the other. [s]
-
-    Returns
-    -------
-    list of (start, end, backwards)
-        In order of time; passages of one gate alone are left.
-    """
-    line = places.line
-    if line is None or trace.latitude is None or trace.longitude is None:
-        return []
-    good = np.flatnonzero(np.isfinite(trace.latitude) & np.isfinite(trace.longitude))
-    thinned = good[:: max(1, len(good) // MOST_PLACED)]
-    if len(thinned) < 2:
-        return []
-    t = trace.time_s[thinned]
-    lat, lon = trace.latitude[thinned], trace.longitude[thinned]
-    gates = [1000.0 * places.start_km, 1000.0 * places.end_km]
-    # Gates at the very ends of the road are passed a little inside it.
-    gates = [max(gates[0], END_SLACK_M), min(gates[1], 1000.0 * places.length_km - END_SLACK_M)]
-    passages: list[tuple[float, int]] = []
-    for number, metres in enumerate(gates):
-        at_lat = float(np.interp(metres, line.distance_m, line.latitude))
-        at_lon = float(np.interp(metres, line.distance_m, line.longitude))
-        north = (lat - at_lat) * 111_250.0
-        east = (lon - at_lon) * 111_320.0 * math.cos(math.radians(at_lat))
-        away = np.hypot(north, east)
-        near = away < GATE_NEAR_M
-        edges = np.flatnonzero(np.diff(near.astype(int), prepend=0, append=0))
-        for a, b in zip(edges[::2], edges[1::2], strict=True):
-            passages.append((float(t[a + int(np.argmin(away[a:b]))]), number))
-    passages.sort()
-    least_s = (gates[1] - gates[0]) / (FASTEST_KMH / 3.6)
-    return [
-        (a[0], b[0], a[1] == 1)
-        for a, b in zip(passages, passages[1:], strict=False)
-        if a[1] != b[1] and b[0] - a[0] >= least_s
-    ]
-
-
-def within(trace: Trace, start_s: float, end_s: float) -> slice:
-    """Samples between two times, both ends included."""
-    low = int(np.searchsorted(trace.time_s, start_s, side="left"))
-    return slice(low, int(np.searchsorted(trace.time_s, end_s, side="right")))
-
-
-def cut(trace: Trace, start_s: float, end_s: float) -> Trace:
-    """Return the samples between two times, time starting at zero again."""
-    inside = within(trace, start_s, end_s)
-    columns = {name: values[inside] for name, values in trace.columns().items()}
-    columns["time_s"] = columns["time_s"] - columns["time_s"][0]
-    return Trace(**columns)
 
 
 def profiles_path() -> Path:

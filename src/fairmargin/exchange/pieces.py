@@ -11,7 +11,8 @@ import numpy as np
 
 from fairmargin.core.companion import road_places
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
-from fairmargin.exchange.loggers import ImportedLog, cut, split_at_gates, split_at_stops, within
+from fairmargin.exchange.log_cuts import cut, split_at_gates, split_at_stops, within
+from fairmargin.exchange.loggers import ImportedLog
 
 Cutting = Literal["gates", "stops", "whole"]
 #: A piece that began so near to a leg's noted start is that leg.

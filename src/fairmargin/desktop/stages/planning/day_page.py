@@ -13,7 +13,7 @@ from fairmargin.core.study.entry import show_number
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
-from fairmargin.desktop.widgets.planning import DayStrip
+from fairmargin.desktop.widgets.planning.day import DayStrip
 
 LATE_MIN = 15
 

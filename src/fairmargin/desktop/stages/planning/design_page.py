@@ -13,7 +13,7 @@ from fairmargin.core.study import Study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
-from fairmargin.desktop.widgets.planning import DesignBars
+from fairmargin.desktop.widgets.planning.designs import DesignBars
 from fairmargin.exchange.wording import scatter_words, speed_words
 
 

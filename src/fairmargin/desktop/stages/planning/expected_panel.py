@@ -11,7 +11,7 @@ from fairmargin.core.study.entry import show_number
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
-from fairmargin.desktop.widgets.planning import ExpectedCurve, SplitBar
+from fairmargin.desktop.widgets.planning.expected import ExpectedCurve, SplitBar
 from fairmargin.exchange.wording import signed, speed_words
 
 SLIDERS = (

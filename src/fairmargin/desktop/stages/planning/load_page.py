@@ -14,7 +14,7 @@ from fairmargin.core.units import read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel, scrolling
-from fairmargin.desktop.widgets.planning import LoadDrawing
+from fairmargin.desktop.widgets.planning.load import LoadDrawing
 
 MASSES = (
     ("vehicle_kg", "Vehicle as it stands"),

@@ -16,7 +16,7 @@ from fairmargin.core.units import read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
-from fairmargin.desktop.widgets.planning import RouteDrawing
+from fairmargin.desktop.widgets.planning.route import RouteDrawing
 from fairmargin.exchange.faults import InputFault
 
 

@@ -1,22 +1,17 @@
-"""Bringing readings in: what a file is, how it will be read, what is dropped; nothing is taken silently."""
+"""A logger's table or a track: how it is read, where it is cut, and which legs get its pieces."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from datetime import datetime, timedelta
+from datetime import timedelta
 from pathlib import Path
 from typing import Final
 
-import numpy as np
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QComboBox,
-    QDialog,
-    QDialogButtonBox,
     QDoubleSpinBox,
     QHBoxLayout,
     QLineEdit,
-    QPlainTextEdit,
     QProgressBar,
     QPushButton,
     QTableWidget,
@@ -25,8 +20,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.study import Study, Trace, WeatherRow
 from fairmargin.desktop.background import Background
+from fairmargin.desktop.bringing.base import BringDialog, day_of, plain_table
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, panel
@@ -43,73 +38,10 @@ from fairmargin.exchange.loggers import (
     read_log,
     save_profiles,
 )
-from fairmargin.exchange.pieces import Piece, near_legs, piece_km, pieces_of, suggest, take, with_weather
-from fairmargin.exchange.receipts import Assigned, apply, assign, read_receipts
-from fairmargin.exchange.stations import read_weather
+from fairmargin.exchange.pieces import Piece, piece_km, pieces_of, suggest, take
 from fairmargin.exchange.tracks import read_track
 
-MOST_ROWS: Final = 400
 CURVE_POINTS: Final = 4000
-
-
-def _table(heads: list[str]) -> QTableWidget:
-    made = QTableWidget(0, len(heads))
-    made.setHorizontalHeaderLabels(heads)
-    made.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-    made.horizontalHeader().setStretchLastSection(True)
-    made.verticalHeader().hide()
-    return made
-
-
-def _day_of(study: Study) -> datetime:
-    """Return the study's day: its last leg's, its plan's, else today."""
-    started = [leg.started_at for leg in study.legs if leg.started_at is not None]
-    if started:
-        return max(started, key=lambda m: m.replace(tzinfo=None)).replace(tzinfo=None)
-    if study.plan.day is not None:
-        return datetime.combine(study.plan.day, study.plan.start)
-    return datetime.now()
-
-
-def weather_of(study: Study, text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
-    """Read reports for a study: its day for those that state none, its road's height for pressures.
-
-    Raises
-    ------
-    ValueError
-        If the text is no weather, in words.
-    """
-    heights = [p.elevation_m for p in study.route if p.elevation_m is not None]
-    return read_weather(text, _day_of(study), height_m=float(np.mean(heights)) if heights else 0.0)
-
-
-class BringDialog(QDialog):
-    """A dialog that shows what would be taken, and takes it only when told to."""
-
-    def __init__(self, session: Session, title: str, agree: str, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(title)
-        self.resize(980, 740)
-        assert session.study is not None
-        self.session, self.study = session, session.study
-        self.after: Study | None = None
-        self.traces: Mapping[str, Trace] = {}
-        outer = QVBoxLayout(self)
-        outer.setSpacing(10)
-        self.page = QVBoxLayout()
-        outer.addLayout(self.page, 1)
-        self.words = label("", wrap=True)
-        outer.addWidget(self.words)
-        self.fault = label("", "fault", wrap=True)
-        self.fault.setFixedHeight(2 * self.fault.fontMetrics().height())
-        outer.addWidget(self.fault)
-        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.take_button = self.buttons.addButton(agree, QDialogButtonBox.ButtonRole.AcceptRole)
-        self.take_button.setObjectName("primary")
-        self.take_button.setEnabled(False)
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
-        outer.addWidget(self.buttons)
 
 
 class LogDialog(BringDialog):
@@ -347,14 +279,14 @@ class LogDialog(BringDialog):
         self.hours.setAccessibleName("Hours to add to the log's clock")
         self.hours.setToolTip("Tracks are in UTC; the study is in local time")
         if self.kind == "track":
-            away = _day_of(self.study).astimezone().utcoffset() or timedelta()
+            away = day_of(self.study).astimezone().utcoffset() or timedelta()
             self.hours.setValue(away.total_seconds() / 3600.0)
         self.hours.valueChanged.connect(self._suggest)
         head.addWidget(self.hours)
         box.addLayout(head)
         self._plot_box = QVBoxLayout()
         box.addLayout(self._plot_box, 3)
-        self.list = _table(["From, min", "To, min", "Driven", "Direction", "Leg"])
+        self.list = plain_table(["From, min", "To, min", "Driven", "Direction", "Leg"])
         self.list.setMinimumHeight(150)
         box.addWidget(self.list, 2)
         self._plot: object = None
@@ -490,121 +422,3 @@ class LogDialog(BringDialog):
     def done(self, result: int) -> None:
         self._background.forget()
         super().done(result)
-
-
-class WeatherDialog(BringDialog):
-    """METAR texts or a station's table, pasted or from a file; only what is near the legs is taken."""
-
-    def __init__(
-        self,
-        session: Session,
-        text: str,
-        parent: QWidget | None = None,
-        read: tuple[tuple[WeatherRow, ...], tuple[str, ...]] | None = None,
-    ) -> None:
-        super().__init__(session, "Bring weather in", "Take these reports", parent)
-        self.text = QPlainTextEdit(text)
-        self.text.setPlaceholderText(
-            "METAR texts, one a line; or a table with a time, temperature, wind \u2026"
-        )
-        self.text.setAccessibleName("Reports")
-        self.text.setMaximumHeight(150)
-        self.text.textChanged.connect(self.read)
-        self.page.addWidget(self.text)
-        units = session.units
-        self.list = _table(
-            ["Time", "Station", f"Air, {units.temperature}", f"Wind, {units.wind}", f"Gust, {units.wind}", "From, \u00b0", f"Pressure, {units.pressure}"]
-        )  # fmt: skip
-        self.page.addWidget(self.list, 1)
-        if read is None:
-            self.read()
-        else:  # a long table was read already
-            self.text.hide()
-            self._show(*read)
-
-    def read(self) -> None:
-        """Read what stands there."""
-        self.after = None
-        self.take_button.setEnabled(False)
-        try:
-            rows, notices = weather_of(self.study, self.text.toPlainText())
-        except ValueError as error:
-            self.fault.setText(str(error))
-            self.words.clear()
-            self.list.setRowCount(0)
-            return
-        self.fault.clear()
-        self._show(rows, notices)
-
-    def _show(self, every: tuple[WeatherRow, ...], notices: tuple[str, ...]) -> None:
-        rows = near_legs(self.study, every)
-        units = self.session.units
-        self.list.setRowCount(min(len(rows), MOST_ROWS))
-        for i, row in enumerate(rows[:MOST_ROWS]):
-            cells = [f"{row.time:%Y-%m-%d %H:%M}", row.station]
-            for quantity, value, decimals in (
-                ("temperature", row.temperature_c, 1), ("wind", row.wind_speed_ms, 1), ("wind", row.wind_gust_ms, 1),
-                ("", row.wind_from_deg, 0), ("pressure", row.pressure_hpa, 1),
-            ):  # fmt: skip
-                shown = None if value is None else units.show(quantity, value) if quantity else value
-                cells.append("" if shown is None else f"{shown:.{decimals}f}")
-            for j, text in enumerate(cells):
-                self.list.setItem(i, j, QTableWidgetItem(text))
-        self.after, fresh = with_weather(self.study, rows)
-        said = [f"{fresh} new reports"]
-        if len(rows) > fresh:
-            said.append(f"{len(rows) - fresh} are here already and stay")
-        if len(every) > len(rows):
-            said.append(f"{len(every) - len(rows)} are more than three hours from every leg and left")
-        self.words.setText(
-            "; ".join([*said, *notices]) + ". They are used for legs that carry no weather of their own."
-        )
-        self.take_button.setEnabled(fresh > 0)
-
-
-class ReceiptsDialog(BringDialog):
-    """Charging receipts, typed or from a table, each with the leg it belongs to."""
-
-    def __init__(self, session: Session, text: str = "", parent: QWidget | None = None) -> None:
-        super().__init__(session, "Charging receipts", "Put the charges on their legs", parent)
-        self.text = QPlainTextEdit(text)
-        self.text.setPlaceholderText("12:40 4.1 kWh   one a line; or paste a table with a time and kWh")
-        self.text.setAccessibleName("Receipts")
-        self.text.setMaximumHeight(180)
-        self.text.textChanged.connect(self.read)
-        self.page.addWidget(
-            label("The charge that brings the battery back to the level before stands on the last leg it follows.", "muted", wrap=True)
-        )  # fmt: skip
-        self.page.addWidget(self.text)
-        self.list = _table(["Time", "kWh", "Leg", "Why", "Note"])
-        self.page.addWidget(self.list, 1)
-        self.assigned: tuple[Assigned, ...] = ()
-        self.read()
-
-    def read(self) -> None:
-        """Read what stands there."""
-        self.after = None
-        self.take_button.setEnabled(False)
-        try:
-            receipts, notices = read_receipts(self.text.toPlainText(), _day_of(self.study))
-        except ValueError as error:
-            self.fault.setText(str(error) if self.text.toPlainText().strip() else "")
-            self.list.setRowCount(0)
-            self.words.clear()
-            return
-        self.fault.clear()
-        self.assigned = assign(self.study, receipts)
-        self.list.setRowCount(len(self.assigned))
-        for i, one in enumerate(self.assigned):
-            cells = (f"{one.receipt.moment:%Y-%m-%d %H:%M}", f"{one.receipt.kwh:g}", one.leg or "none", one.words, one.receipt.note)  # fmt: skip
-            for j, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter)
-                if not one.leg:
-                    item.setForeground(theme.colour("muted"))
-                self.list.setItem(i, j, item)
-        self.list.resizeColumnsToContents()
-        used = sum(bool(one.leg) for one in self.assigned)
-        self.words.setText("; ".join([f"{used} of {len(self.assigned)} receipts have a leg", *notices]) + ".")
-        self.after = apply(self.study, self.assigned)
-        self.take_button.setEnabled(used > 0)

@@ -1,0 +1,84 @@
+"""What every dialog that brings readings in shares: nothing is taken before it was seen and agreed to."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Final
+
+import numpy as np
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QTableWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fairmargin.core.study import Study, Trace, WeatherRow
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.widgets.basics import label
+from fairmargin.exchange.stations import read_weather
+
+MOST_ROWS: Final = 400
+
+
+def plain_table(heads: list[str]) -> QTableWidget:
+    """A table to look at, without row numbers."""
+    made = QTableWidget(0, len(heads))
+    made.setHorizontalHeaderLabels(heads)
+    made.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+    made.horizontalHeader().setStretchLastSection(True)
+    made.verticalHeader().hide()
+    return made
+
+
+def day_of(study: Study) -> datetime:
+    """Return the study's day: its last leg's, its plan's, else today."""
+    started = [leg.started_at for leg in study.legs if leg.started_at is not None]
+    if started:
+        return max(started, key=lambda m: m.replace(tzinfo=None)).replace(tzinfo=None)
+    if study.plan.day is not None:
+        return datetime.combine(study.plan.day, study.plan.start)
+    return datetime.now()
+
+
+def weather_of(study: Study, text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
+    """Read reports for a study: its day for those that state none, its road's height for pressures.
+
+    Raises
+    ------
+    ValueError
+        If the text is no weather, in words.
+    """
+    heights = [p.elevation_m for p in study.route if p.elevation_m is not None]
+    return read_weather(text, day_of(study), height_m=float(np.mean(heights)) if heights else 0.0)
+
+
+class BringDialog(QDialog):
+    """A dialog that shows what would be taken, and takes it only when told to."""
+
+    def __init__(self, session: Session, title: str, agree: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.resize(980, 740)
+        assert session.study is not None
+        self.session, self.study = session, session.study
+        self.after: Study | None = None
+        self.traces: Mapping[str, Trace] = {}
+        outer = QVBoxLayout(self)
+        outer.setSpacing(10)
+        self.page = QVBoxLayout()
+        outer.addLayout(self.page, 1)
+        self.words = label("", wrap=True)
+        outer.addWidget(self.words)
+        self.fault = label("", "fault", wrap=True)
+        self.fault.setFixedHeight(2 * self.fault.fontMetrics().height())
+        outer.addWidget(self.fault)
+        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self.take_button = self.buttons.addButton(agree, QDialogButtonBox.ButtonRole.AcceptRole)
+        self.take_button.setObjectName("primary")
+        self.take_button.setEnabled(False)
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        outer.addWidget(self.buttons)

@@ -1,0 +1,1 @@
+"""Charts of what lies before the drive: designs, expected effect, split of the energy, road, day, load."""

@@ -1,0 +1,145 @@
+"""Designs compared, one row each."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QWidget
+
+from fairmargin.core.designs import Design
+from fairmargin.desktop.theme import font, theme
+from fairmargin.desktop.widgets.basics import draw_mark
+from fairmargin.desktop.widgets.charts import Chart
+
+_MIDDLE = Qt.AlignmentFlag.AlignVCenter
+_RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+
+
+class DesignBars(Chart):
+    """One row a design: its order as marks, its expected margin, the drift it keeps, what it costs."""
+
+    chosen = Signal(int)
+    ROW = 44
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._designs: Sequence[Design] = ()
+        self._at = 0
+        self.setMinimumHeight(5 * self.ROW + 40)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def show_designs(self, designs: Sequence[Design]) -> None:
+        """Redraw."""
+        self._designs = designs
+        best = [i for i, d in enumerate(designs) if d.recommended]
+        self._at = best[0] if best else 0
+        self.setAccessibleName(
+            "; ".join(
+                f"{d.order}: margin \u00b1{d.half_width_percent:.1f} %, settles {d.settles:.0%}, {d.hours:.1f} h"
+                + (", recommended" if d.recommended else "")
+                for d in designs
+            )
+            or "No designs compared yet"
+        )
+        self.update()
+
+    @property
+    def current(self) -> Design | None:
+        """The row that is chosen."""
+        return self._designs[self._at] if self._designs else None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._choose(int((event.position().y() - 24) // self.ROW))
+
+    def keyPressEvent(self, event: object) -> None:
+        key = event.key()  # type: ignore[attr-defined]
+        if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self._choose(self._at + (1 if key == Qt.Key.Key_Down else -1))
+        else:
+            super().keyPressEvent(event)  # type: ignore[arg-type]
+
+    def _choose(self, row: int) -> None:
+        if 0 <= row < len(self._designs):
+            self._at = row
+            self.update()
+            self.chosen.emit(row)
+
+    def draw(self, p: QPainter) -> None:
+        if not self._designs:
+            self.empty(p, "Compare designs: five orders are driven on simulated days of this very study.")
+            return
+        w = float(self.width())
+        bar_left, bar_right = 150.0, w - 226.0
+        widest = max(max(d.price_percent for d in self._designs) * 1.08, 0.5)
+        p.setFont(font(12))
+        p.setPen(theme.colour("muted"))
+        for x0, width, words in (
+            (8.0, 150.0, "order"),
+            (
+                bar_left,
+                bar_right - bar_left,
+                "margin, \u00b1 % of consumption; hatched: drift kept",
+            ),
+            (w - 214, 76.0, "settles it on"),
+            (w - 120, 60.0, "time"),
+            (w - 68, 66.0, "energy"),
+        ):
+            p.drawText(QRectF(x0, 2, width, 18), _MIDDLE, words)
+        for i, d in enumerate(self._designs):
+            y = 24.0 + self.ROW * i
+            if i == self._at:
+                p.setPen(QPen(theme.colour("here"), 1.6))
+                p.setBrush(theme.colour("band", 0.5))
+                p.drawRoundedRect(QRectF(2, y, w - 6, self.ROW - 4), 5, 5)
+            letters = d.order if d.order != "random" else "?" * min(d.runs, 8)
+            size = min(13.0, 126.0 / max(len(letters), 1) - 3)
+            for k, letter in enumerate(letters):
+                centre = QPointF(16 + k * (size + 4), y + 14)
+                if letter == "?":
+                    p.setPen(theme.colour("muted"))
+                    p.setFont(font(13, 600))
+                    p.drawText(QRectF(centre.x() - 6, y + 4, 12, 20), Qt.AlignmentFlag.AlignCenter, "?")
+                else:
+                    trial = None if letter == "A" else 0
+                    draw_mark(p, centre, size, trial, theme.colour("baseline" if letter == "A" else "trial"))
+            p.setFont(font(12))
+            p.setPen(theme.colour("muted"))
+            p.drawText(
+                QRectF(8, y + 24, 178, 14), _MIDDLE, "drawn by lot" if d.order == "random" else d.order
+            )
+
+            def x(value: float) -> float:
+                return bar_left + value / widest * (bar_right - bar_left - 60)
+
+            ink = theme.colour("fine" if d.recommended else "baseline", 0.85)
+            p.fillRect(QRectF(bar_left, y + 6, x(d.half_width_percent) - bar_left, 14), ink)
+            if d.price_percent - d.half_width_percent > 0.02:
+                extra = QRectF(
+                    x(d.half_width_percent), y + 6, x(d.price_percent) - x(d.half_width_percent), 14
+                )
+                p.setPen(Qt.PenStyle.NoPen)
+                p.setBrush(theme.colour("caution"))
+                p.fillRect(extra, theme.colour("caution", 0.25))
+                p.setBrush(Qt.BrushStyle.BDiagPattern)
+                p.drawRect(extra)
+            p.setPen(theme.colour("ink"))
+            p.setFont(font(13, 600))
+            p.drawText(
+                QRectF(x(d.price_percent) + 6, y + 3, 70, 20), _MIDDLE, f"\u00b1{d.price_percent:.1f} %"
+            )
+            p.setFont(font(12))
+            p.setPen(theme.colour("fine") if d.recommended else theme.colour("muted"))
+            words = ("recommended: " if d.recommended else "") + d.words
+            metrics = QFontMetricsF(font(12))
+            p.drawText(
+                QRectF(bar_left, y + 23, w - bar_left - 16, 15),
+                _MIDDLE,
+                metrics.elidedText(words, Qt.TextElideMode.ElideRight, w - bar_left - 16),
+            )
+            p.setPen(theme.colour("ink"))
+            p.setFont(font(13))
+            p.drawText(QRectF(w - 214, y + 3, 90, 20), _MIDDLE, f"{d.settles:.0%} of days")
+            p.drawText(QRectF(w - 120, y + 3, 60, 20), _MIDDLE, f"{d.hours:.1f} h")
+            p.drawText(QRectF(w - 68, y + 3, 66, 20), _MIDDLE, f"{d.energy_kwh:.0f} kWh")

@@ -1,0 +1,143 @@
+"""The expected effect over speed, and where the energy goes."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from fairmargin.core.designs import Expected, Share
+from fairmargin.core.units import UnitChoice
+from fairmargin.desktop.theme import font, theme
+from fairmargin.desktop.widgets.basics import draw_mark, nice_step
+from fairmargin.desktop.widgets.charts import Chart
+from fairmargin.exchange.wording import signed
+
+_MIDDLE = Qt.AlignmentFlag.AlignVCenter
+_RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+
+
+class ExpectedCurve(Chart):
+    """Expected effect against speed with its margin, and the band the design cannot see."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._expected: Expected | None = None
+        self._units: UnitChoice | None = None
+        self._blind = 0.0
+        self._speed = 90.0
+        self.setMinimumHeight(150)
+
+    def show_expected(
+        self, expected: Expected, blind_percent: float, speed_kmh: float, units: UnitChoice
+    ) -> None:
+        """Redraw."""
+        self._expected, self._blind, self._speed, self._units = expected, blind_percent, speed_kmh, units
+        if expected.given:
+            at = float(np.interp(speed_kmh, expected.speed_kmh, expected.percent))
+            self.setAccessibleName(f"Expected effect {signed(at)} % at {speed_kmh:.0f} km/h")
+        self.update()
+
+    def draw(self, p: QPainter) -> None:
+        e, units = self._expected, self._units
+        if e is None or units is None or not e.given:
+            self.empty(
+                p, "Say what the change does (drag area, rolling, mass, power) to see what to expect of it."
+            )
+            return
+        left, right, top, bottom = 50.0, self.width() - 34.0, 10.0, self.height() - 26.0
+        high = max(float(e.high.max()), self._blind, 0.5) * 1.08
+        low = min(float(e.low.min()), -self._blind, -0.5) * 1.08
+
+        def x(kmh: float) -> float:
+            first, last = float(e.speed_kmh[0]), float(e.speed_kmh[-1])
+            return left + (kmh - first) / (last - first) * (right - left)
+
+        def y(value: float) -> float:
+            return bottom - (value - low) / (high - low) * (bottom - top)
+
+        p.fillRect(
+            QRectF(left, y(self._blind), right - left, y(-self._blind) - y(self._blind)), theme.colour("band")
+        )
+        p.setFont(font(12))
+        step = nice_step(high - low, 5)
+        tick = math.ceil(low / step) * step
+        while tick <= high:
+            p.setPen(QPen(theme.colour("rule" if abs(tick) > 1e-9 else "ink"), 1))
+            p.drawLine(QPointF(left, y(tick)), QPointF(right, y(tick)))
+            p.setPen(theme.colour("muted"))
+            p.drawText(
+                QRectF(0, y(tick) - 9, left - 6, 18), _RIGHT, f"{signed(tick, 0 if step >= 1 else 1)} %"
+            )
+            tick += step
+        upper = [QPointF(x(v), y(z)) for v, z in zip(e.speed_kmh, e.high, strict=True)]
+        lower = [QPointF(x(v), y(z)) for v, z in zip(e.speed_kmh, e.low, strict=True)]
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(theme.colour("trial", 0.22))
+        p.drawPolygon(QPolygonF([*upper, *lower[::-1]]))
+        p.setPen(QPen(theme.colour("trial"), 2))
+        p.drawPolyline(QPolygonF([QPointF(x(v), y(z)) for v, z in zip(e.speed_kmh, e.percent, strict=True)]))
+        at = float(np.interp(self._speed, e.speed_kmh, e.percent))
+        draw_mark(p, QPointF(x(self._speed), y(at)), 12, 0, theme.colour("trial"))
+        p.setPen(theme.colour("muted"))
+        p.drawText(QRectF(left + 4, y(self._blind) - 1, 320, 16), _MIDDLE, "grey: what the design cannot see")
+        shown = units.show("speed", 1.0)
+        for kmh in range(40, 131, 30):
+            p.drawText(
+                QRectF(x(kmh) - 40, bottom + 4, 80, 18),
+                Qt.AlignmentFlag.AlignCenter,
+                f"{kmh * shown:.0f} {units.speed}",
+            )
+
+
+class SplitBar(Chart):
+    """Where the energy goes at one speed, as one bar of named parts."""
+
+    PARTS = (
+        ("air", "air"),
+        ("tyres", "tyres"),
+        ("hills", "hills"),
+        ("climate", "cabin, aux."),
+        ("driveline", "driveline"),
+    )
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._share: Share | None = None
+        self._most = 1.0
+        self.setFixedHeight(66)
+
+    def show_share(self, share: Share, most_wh_per_km: float) -> None:
+        """Redraw; bars of one most are comparable."""
+        self._share, self._most = share, max(most_wh_per_km, share.total)
+        self.setAccessibleName(
+            ", ".join(f"{words} {getattr(share, name):.0f} Wh/km" for name, words in self.PARTS)
+        )
+        self.update()
+
+    def draw(self, p: QPainter) -> None:
+        if self._share is None:
+            return
+        shades = (0.82, 0.6, 0.42, 0.28, 0.16)  # neutral: colours belong to baseline and trials
+        left, width = 2.0, self.width() - 96.0
+        p.setFont(font(12))
+        x = left
+        for (name, words), shade in zip(self.PARTS, shades, strict=True):
+            value = max(0.0, getattr(self._share, name))
+            w = value / self._most * width
+            if w < 0.5:
+                continue
+            p.fillRect(QRectF(x, 6, w - 1, 24), theme.colour("ink", shade))
+            metrics = QFontMetricsF(font(12))
+            text = f"{words} {value:.0f}"
+            need = metrics.horizontalAdvance(text) + 2
+            if need < w or name == "driveline":
+                p.setPen(theme.colour("muted"))
+                p.drawText(QRectF(x, 34, max(w, need), 16), _MIDDLE, text)
+            x += w
+        p.setPen(theme.colour("ink"))
+        p.setFont(font(14, 600))
+        p.drawText(QRectF(self.width() - 92, 6, 92, 24), _MIDDLE, f"{self._share.total:.0f} Wh/km")
