@@ -542,7 +542,7 @@ def watch():
         conductor.mark("gust")
     if not told and drive.phase == "driving" and conductor.since_reset_s() > 60:
         told.append(1)
-        print(session.study_id, drive.samples.last_at, flush=True)
+        print(session.study_id, conductor.samples.last_at, flush=True)
 
 conductor.changed.connect(watch)
 application.exec()

@@ -7,95 +7,49 @@ from __future__ import annotations
 
 import queue
 import sys
-from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
 from pathlib import Path
-from typing import Any, Final, Literal
+from typing import Any, Final
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from fairmargin.core.companion import (
     RoadPlaces,
     SpeedWatch,
-    Spoilt,
     aimed_kmh,
     price,
-    reset_took,
     road_places,
-    spoilt_of_leg,
-    worth_repeating,
 )
-from fairmargin.core.study import Event, Leg, Study
+from fairmargin.core.leg_drive import LASTING, LegDrive
+from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.kinds import EventKind
 from fairmargin.desktop.background import meanwhile
 from fairmargin.desktop.session import LONG_SAMPLES, Session
+from fairmargin.desktop.stages.driving.cut_short import taken_as_far_as_it_goes
+from fairmargin.desktop.stages.driving.rehearsal_set import RehearsalSet, rehearsed_from
 from fairmargin.desktop.stages.driving.settings import InstrumentSettings, make_feeds
+from fairmargin.desktop.stages.driving.words import spoilt_words
 from fairmargin.exchange.faults import InputFault
-from fairmargin.exchange.wording import signed
 from fairmargin.instruments.feed import Feed, WeatherFeed
 from fairmargin.instruments.recording import (
     SUFFIX,
     Columns,
     Recorder,
-    Recording,
     close_recording,
     read_recording,
     recordings_of,
     to_trace,
     unfinished,
 )
-from fairmargin.instruments.samples import Clock, Item, Patience, Sample, Source, Trouble
-from fairmargin.instruments.standins import GpsStandIn, StationStandIn, VehicleStandIn
-from fairmargin.simulation.rehearsal import SEED, Display, VirtualCar, prepared, rehearse
+from fairmargin.instruments.samples import Clock, Item, Sample, Source, Trouble
+from fairmargin.simulation.rehearsal import SEED, Display, prepared, rehearse
 
-Phase = Literal["approach", "driving", "reading"]
 TICK_MS: Final = 200
-BEAT_MS: Final = 10
 SWITCH_S: Final = 0.001
 USUAL_SWITCH_S: Final = 0.005  # Python's own
-#: Events of the keys that last; the others are moments.
-LASTING: Final = frozenset({"slow-traffic", "following-closely", "stop", "rain"})
 CARRIED: Final = ("climate", "tyre_pressure_kpa", "mode", "driver", "road")
-#: How long after a reset the car's own trip meter may keep showing the old trip. [s]
-RESET_SEEN_S: Final = 4.0
 BLINK_S: Final = 0.2
 TOLD: Final = 6
-
-
-@dataclass(slots=True)
-class LegDrive:
-    """One leg under way. Seconds are those of the drive's clock."""
-
-    leg: str
-    backwards: bool
-    watch: SpeedWatch
-    phase: Phase = "approach"
-    reset_s: float | None = None
-    read_off_s: float | None = None
-    driven_km: float = 0.0
-    by_instrument: bool = False  # distance from GPS or bus, not from the clock
-    reset_state: Literal["unknown", "took", "failed"] = "unknown"
-    open_marks: dict[EventKind, float] = field(default_factory=dict)  # since when
-    samples: Columns = field(default_factory=Columns)
-    soc_at_reset: float | None = None
-    troubles: list[str] = field(default_factory=list)
-    last: tuple[float, float] | None = None  # at and speed of the newest sample counted
-
-
-@dataclass(slots=True)
-class RehearsalSet:
-    """A rehearsal under way: the virtual car and its stand-ins."""
-
-    study_id: int
-    car: VirtualCar
-    gps: GpsStandIn
-    vehicle: VehicleStandIn
-    station: StationStandIn
-
-    def stop(self) -> None:
-        """Let every stand-in go."""
-        for one in (self.gps, self.vehicle, self.station):
-            one.stop()
 
 
 class Conductor(QObject):
@@ -114,9 +68,9 @@ class Conductor(QObject):
         self.says: list[str] = []  # newest last
         self._queue: queue.SimpleQueue[Item] = queue.SimpleQueue()
         self._recorder: Recorder | None = None
+        self.samples = Columns()  # of the leg under way
         self._places: tuple[object, RoadPlaces] | None = None
         self._study_id: int | None = session.study_id
-        self._heart: QTimer | None = None  # a rehearsal's time waits for the window
         self._timer = QTimer(self)
         self._timer.setInterval(TICK_MS)
         self._timer.timeout.connect(self.tick)
@@ -242,6 +196,7 @@ class Conductor(QObject):
         self._recorder_mark(now, "begun")
         self.paused_at = None
         self.drive = LegDrive(name, leg.direction == "back", SpeedWatch(aim[0] if aim else None))
+        self.samples = Columns()
         before = next(
             (x for x in reversed(study.legs[: study.legs.index(leg)]) if self.session.has_reading(x)), None
         )
@@ -263,14 +218,9 @@ class Conductor(QObject):
         now = self.clock.seconds()
         if self.rehearsal is not None:
             self.rehearsal.car.reset(now)
-        if drive.reset_s is not None:
+        if drive.reset(now, self.value("soc_percent", "vehicle")):
             # The leg begins anew: what happened before lies outside it, and stays in the recording.
-            drive.open_marks.clear()
-            drive.watch = SpeedWatch(drive.watch.aim_kmh)
             study = study.with_(events=tuple(e for e in study.events if e.leg != drive.leg))
-        drive.reset_s, drive.phase, drive.driven_km = now, "driving", 0.0
-        drive.reset_state, drive.last = "unknown", None
-        drive.soc_at_reset = self.value("soc_percent", "vehicle")
         self._recorder_mark(now, "reset")
         changes: dict[str, Any] = {"started_at": self.clock.moment(now).replace(microsecond=0)}
         battery = self.value("battery_temperature_c", "vehicle")
@@ -284,8 +234,7 @@ class Conductor(QObject):
         drive = self.drive
         if drive is None or drive.phase != "driving":
             return False
-        took = shown_km is None or reset_took(shown_km, drive.driven_km)
-        drive.reset_state = "took" if took else "failed"
+        took = drive.look_at_trip_meter(shown_km)
         if not took:
             self._say(
                 f"The trip meter shows {shown_km:g} km after {drive.driven_km:.1f} km driven: the reset did not take. "
@@ -323,25 +272,19 @@ class Conductor(QObject):
             return
         since = drive.open_marks.pop(kind)
         lasted = max(1.0, now - since)
-        speed = None
+        speed = 0.0 if kind == "stop" else None
         if kind == "slow-traffic":
             speed = self._mean_speed(since, now)
-        at_s = round(since - drive.reset_s)
-        events = tuple(
-            e.with_(duration_s=round(lasted), speed_kmh=0.0 if kind == "stop" else speed)
-            if e.leg == drive.leg and e.kind == kind and e.at_s == at_s
-            else e
-            for e in study.events
-        )
+        events = drive.ended(study.events, kind, since, lasted, speed)
         self._recorder_mark(now, "event-ends", kind=kind)
         self.session.edit(study.with_(events=events), f"{kind} on {drive.leg}")
-        self._tell_worth(kind, lasted, 0.0 if kind == "stop" else speed)
+        self._tell_worth(kind, lasted, speed)
 
     def _mean_speed(self, start: float, end: float) -> float | None:
         """Mean speed over a time, by GPS where there is one; None without samples. [km/h]"""
         assert self.drive is not None
         for source in ("gps", "vehicle"):
-            mean = self.drive.samples.mean("speed_kmh", source, start, end)
+            mean = self.samples.mean("speed_kmh", source, start, end)
             if mean is not None:
                 return round(mean, 1)
         return None
@@ -350,17 +293,7 @@ class Conductor(QObject):
         drive, study = self.drive, self.study
         if drive is None or study is None or drive.reset_s is None:
             return
-        km = drive.driven_km
-        if lasted is not None and speed is not None:
-            km = max(0.0, km - (speed * lasted) / 3600.0)
-        event = Event(
-            leg=drive.leg,
-            at_km=round(km, 2) if drive.by_instrument else None,
-            at_s=round(max(0.0, at - drive.reset_s)),
-            duration_s=None if lasted is None else round(lasted),
-            kind=kind,
-            speed_kmh=None if speed is None else round(speed, 1),
-        )
+        event = drive.event(kind, at, lasted, speed)
         self._recorder_mark(at, "event", kind=kind)
         self.session.edit(study.with_(events=(*study.events, event)), f"{kind} on {drive.leg}")
 
@@ -389,38 +322,15 @@ class Conductor(QObject):
 
     def _read_instruments(self, study: Study, drive: LegDrive, now: float) -> None:
         assert drive.reset_s is not None
-        changes: dict[str, Any] = {"duration_s": max(1.0, round(now - drive.reset_s, 1))}
-        stops = [e for e in study.events if e.leg == drive.leg and e.kind == "stop" and e.duration_s]
-        if stops:
-            changes["stopped_s"] = min(
-                sum(float(e.duration_s or 0) for e in stops), changes["duration_s"] - 1.0
-            )
-        if drive.by_instrument and drive.driven_km >= 0.05 and "gps" in self.feeds:
-            changes["gps_distance_km"] = round(drive.driven_km, 2)
-        leg = study.leg(drive.leg)
-        average = self.value("trip_average_kwh_per_100km", "vehicle")
-        trip = self.value("trip_km", "vehicle")
-        if trip is not None and trip >= 0.05 and drive.reset_state == "took" and not leg.has_reading:
-            changes["distance_km"] = round(trip, 2)
-            if average is not None and average > 0.001:
-                step = study.plan.display_step_kwh_per_100km
-                changes |= {
-                    "average_shown": round(average, 3), "average_unit": "kWh/100km", "average_step": step,
-                }  # fmt: skip
-        soc = self.value("soc_percent", "vehicle")
-        if soc is not None and drive.soc_at_reset is not None and soc < drive.soc_at_reset:
-            changes |= {
-                "soc_start_percent": round(drive.soc_at_reset, 2), "soc_end_percent": round(soc, 2),
-                "soc_step_percent": 0.01,
-            }  # fmt: skip
+        changes = drive.read_off(study, now, lambda name: self.value(name, "vehicle"), "gps" in self.feeds)
         # Last: hours of samples are laid out beside the work, and the instruments go on meanwhile.
-        samples, begin, error = drive.samples, drive.reset_s, float(study.vehicle.speed_error_percent or 0.0)
+        samples, begin, error = self.samples, drive.reset_s, float(study.vehicle.speed_error_percent or 0.0)
         if len(samples) > LONG_SAMPLES:
             trace, notices = meanwhile(lambda: to_trace(samples, begin, now, error))
         else:
             trace, notices = to_trace(samples, begin, now, error)
         note = "; ".join(dict.fromkeys([*drive.troubles, *notices])) if trace is not None else ""
-        if note and not leg.note:
+        if note and not study.leg(drive.leg).note:
             changes["note"] = note[:300]
         after = study.with_leg(drive.leg, **changes)
         self.session.edit(
@@ -485,20 +395,12 @@ class Conductor(QObject):
 
     def since_reset_s(self) -> float | None:
         """Time on the leg. [s]"""
-        drive = self.drive
-        if drive is None or drive.reset_s is None:
-            return None
-        return (drive.read_off_s or self.clock.seconds()) - drive.reset_s
+        return None if self.drive is None else self.drive.since_reset_s(self.clock.seconds())
 
     def driven_km(self) -> float | None:
         """Distance since the reset: by GPS or bus, else by the clock at the speed aimed for. [km]"""
-        drive, study, seconds = self.drive, self.study, self.since_reset_s()
-        if drive is None or study is None or seconds is None:
-            return None
-        if drive.by_instrument:
-            return drive.driven_km
-        aim = aimed_kmh(study, study.leg(drive.leg))
-        return None if aim is None else seconds / 3600.0 * aim[0]
+        drive, study = self.drive, self.study
+        return None if drive is None or study is None else drive.distance_km(study, self.clock.seconds())
 
     def place_km(self) -> float | None:
         """Place on the road in driving direction, by GPS. [km]"""
@@ -515,16 +417,7 @@ class Conductor(QObject):
         drive = self.drive
         if drive is None:
             return None
-        places, place = self.places(), self.place_km()
-        start, end = places.gates(drive.backwards)
-        if drive.phase == "approach":
-            return None if place is None else start - place
-        if drive.phase != "driving":
-            return None
-        if place is not None:
-            return end - place
-        driven = self.driven_km()
-        return None if driven is None else places.between_km - driven
+        return drive.to_gate_km(self.places(), self.place_km(), self.driven_km())
 
     def landmark_ahead(self) -> tuple[str, float] | None:
         """Name of the next sector of the road and the distance to it; None where there is none. [km]"""
@@ -559,20 +452,14 @@ class Conductor(QObject):
 
     def _look_at_trip_meter(self, drive: LegDrive, item: Sample) -> None:
         """The car's own trip meter on the bus tells whether the reset took."""
+        slack_s = (
+            self.clock.rate - 1.0
+        ) * BLINK_S  # at a rehearsal's rate a blink of the machine is a stretch of road
         trip = item.values.get("trip_km")
-        if (
-            trip is None
-            or drive.reset_s is None
-            or drive.last is None
-            or item.at < drive.reset_s + RESET_SEEN_S
-        ):
-            return
-        at, speed = drive.last
-        driven = drive.driven_km + (item.at - at) * speed / 3600.0
-        # At a rehearsal's rate a blink of the machine is a stretch of road.
-        if reset_took(trip - (self.clock.rate - 1.0) * BLINK_S * speed / 3600.0, driven):
+        took = drive.trip_on_the_bus(item.at, trip, slack_s)
+        if took:
             drive.reset_state = "took"
-        else:
+        elif took is False:
             self.reset_seen(trip)
 
     def _drain(self) -> None:
@@ -589,7 +476,7 @@ class Conductor(QObject):
             elif item.source == "weather":
                 self._take_weather()
             elif drive is not None and drive.phase in {"approach", "driving"}:
-                drive.samples.append(item)
+                self.samples.append(item)
                 if drive.phase == "driving" and study is not None:
                     self._advance(drive, item)
                     if drive.reset_state == "unknown":
@@ -617,27 +504,15 @@ class Conductor(QObject):
             study = self.study
             assert study is not None
             speed /= 1.0 + (study.vehicle.speed_error_percent or 0.0) / 100.0
-        before = drive.last or (drive.reset_s, speed)
-        if item.at <= before[0]:
-            return
-        drive.driven_km += (item.at - before[0]) / 3600.0 * 0.5 * (speed + before[1])
-        drive.by_instrument = True
-        drive.last = (item.at, speed)
-        self._notice(drive.watch.feed(item.at, speed))
+        self._notice(drive.advance(item.at, speed))
 
     def _notice(self, found: tuple[EventKind, float, float, float] | None) -> None:
         drive, study = self.drive, self.study
         if found is None or drive is None or study is None or drive.reset_s is None:
             return
-        kind, start, lasted, speed = found
-        if start < drive.reset_s:
-            return
-        at_s = start - drive.reset_s
-        if kind in drive.open_marks or any(
-            e.leg == drive.leg and e.kind == kind and e.at_s is not None and abs(e.at_s - at_s) < 45.0
-            for e in study.events
-        ):
+        if not drive.is_news(study.events, found):
             return  # somebody's key was there first
+        kind, start, lasted, speed = found
         self._event(kind, start, lasted, speed)
         self._tell_worth(kind, lasted, speed)
 
@@ -661,43 +536,9 @@ class Conductor(QObject):
         except ValueError as error:
             self._say(f"Cannot be rehearsed: {error}.")
             return False
-        patience = Patience()
-        self._heart = QTimer(self)
-        self._heart.setInterval(BEAT_MS)
-        self._heart.timeout.connect(patience.beat)
-        self._heart.start()
-        self.clock = Clock(self._rehearsed_from(study), rate, patience)
-        car = VirtualCar(made)
-        self.rehearsal = RehearsalSet(
-            self.session.study_id,
-            car,
-            GpsStandIn(car, self.clock),
-            VehicleStandIn(car, self.clock),
-            StationStandIn(car, self.clock),
-        )
-        for one in (self.rehearsal.gps, self.rehearsal.vehicle, self.rehearsal.station):
-            one.start()
-        settings = InstrumentSettings(
-            gps=self.rehearsal.gps.address,
-            interface=VehicleStandIn.INTERFACE,
-            channel=self.rehearsal.vehicle.channel,
-            weather=self.rehearsal.station.url,
-        )
-        return self.connect_instruments(settings)
-
-    def _rehearsed_from(self, study: Study) -> datetime:
-        """Where the rehearsed day stands: after the last leg driven, else at the plan's first run."""
-        ends = [
-            leg.started_at + timedelta(seconds=float(leg.duration_s or 0.0))
-            for leg in study.legs
-            if leg.started_at is not None
-        ]
-        if ends:
-            return max(ends) + timedelta(minutes=5)
-        from fairmargin.core.designs import plan_day
-
-        order = study.order
-        return next(s.start for s in plan_day(study, order).steps if s.kind == "run")
+        self.rehearsal = RehearsalSet(self, self.session.study_id, made, rehearsed_from(study), rate)
+        self.clock = self.rehearsal.clock
+        return self.connect_instruments(self.rehearsal.settings)
 
     def stop_rehearsal(self) -> None:
         """End the rehearsal; the day can be gone on with later."""
@@ -708,9 +549,6 @@ class Conductor(QObject):
         self.disconnect_instruments()
         self.rehearsal.stop()
         self.rehearsal = None
-        if self._heart is not None:
-            self._heart.stop()
-            self._heart = None
         self.clock = Clock()
         self.changed.emit()
 
@@ -744,30 +582,10 @@ class Conductor(QObject):
         study = self.study
         try:
             kept = meanwhile(lambda: read_recording(path))
+            after, trace = taken_as_far_as_it_goes(study, kept, path.name)
         except InputFault as fault:
             self._say(str(fault))
             return False
-        assert isinstance(kept, Recording)
-        reset = kept.marked("reset")
-        if (
-            study is None
-            or all(leg.leg != kept.leg for leg in study.legs)
-            or reset is None
-            or not kept.samples
-        ):
-            self._say(f"{path.name}: nothing was recorded after a reset; there is nothing to take.")
-            return False
-        end = kept.marked("read-off") or max(s.at for s in kept.samples)
-        trace, notices = to_trace(kept.samples, reset, end, float(study.vehicle.speed_error_percent or 0.0))
-        if trace is None:
-            self._say(f"{path.name}: {notices[0]}.")
-            return False
-        after = study.with_leg(
-            kept.leg,
-            started_at=kept.moment(reset).replace(microsecond=0),
-            duration_s=round(float(trace.time_s[-1]), 1),
-            note=f"recording cut short at {kept.moment(end):%H:%M:%S}",
-        )
         if self.session.edit(after, f"recording of {kept.leg}", {kept.leg: trace}):
             return self.let_cut_short_go(path, "finished")
         return False
@@ -821,31 +639,3 @@ class Conductor(QObject):
         if self.rehearsal is not None:
             self.rehearsal.stop()
             self.rehearsal = None
-
-
-def spoilt_words(study: Study, session: Session, found: Spoilt) -> str:
-    """Say what spoilt a leg and what it may be worth, in the person's units."""
-    units = session.units
-    lasted = f"{found.seconds / 60:.0f} min" if found.seconds >= 90 else f"{found.seconds:.0f} s"
-    aim = study.target_speed_kmh
-    if found.kind == "slow-traffic" and found.speed_kmh is not None and aim:
-        now, wanted = (units.show("speed", v) for v in (found.speed_kmh, aim))
-        what = f"{lasted} at {now:.0f} instead of {wanted:.0f} {units.speed}"
-    elif found.kind == "stop":
-        what = f"Stopped for {lasted}"
-    else:
-        plain = {"following-closely": "Followed closely", "rain": "Rain"}
-        what = plain.get(found.kind, found.kind.replace("-", " ").capitalize())
-        what += f" for {lasted}" if found.seconds > 0 else ""
-    if found.percent is None:
-        return f"{what}: cannot be priced."
-    worth = f"{what}: worth about {signed(found.percent, 1)} % of this leg"
-    return f"{worth}; drive it again?" if worth_repeating(study, [found]) else f"{worth}; it can stay."
-
-
-def leg_verdict(study: Study, session: Session, name: str) -> tuple[str, bool]:
-    """What to say of a leg's events when its readings are in, and whether it is worth driving again."""
-    found = spoilt_of_leg(study, name)
-    doubtful = any(s.kind in {"wrong-turn", "lift-off", "reset-doubtful"} for s in found)
-    words = "\n".join(spoilt_words(study, session, s) for s in found)
-    return words, doubtful or worth_repeating(study, found)

@@ -29,7 +29,8 @@ from fairmargin.core.study.entry import read_card, show_number, words_of
 from fairmargin.core.study.kinds import EventKind
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.driving.bands import BandsChart
-from fairmargin.desktop.stages.driving.conductor import Conductor, leg_verdict
+from fairmargin.desktop.stages.driving.conductor import Conductor
+from fairmargin.desktop.stages.driving.words import leg_verdict
 from fairmargin.desktop.widgets.basics import Elided, Mark, PlainLabel, as_tip, clear, label, panel, scrolling
 from fairmargin.exchange.wording import signed
 from fairmargin.simulation.rehearsal import SEED, Display
