@@ -35,7 +35,7 @@ def take_road(window: MainWindow, take: Callable[[str], None], home: Path, folde
     ladder = next(s for s in window.session.logbook.studies() if "Ladder" in s.title)
     window.show_study(ladder.id)
     window.drive_now()
-    conductor = window.drive.conductor
+    controller = window.drive.controller
 
     def until(done: Callable[[], bool], seconds: float = 60.0) -> None:
         end = time.monotonic() + seconds
@@ -43,27 +43,27 @@ def take_road(window: MainWindow, take: Callable[[str], None], home: Path, folde
             QApplication.processEvents()
             time.sleep(0.01)  # lets the instruments' threads breathe, as the application's own loop does
 
-    conductor.start_rehearsal(4, 60.0)
-    until(lambda: len(conductor.feeds) == 3 and all(f.state == "live" for f in conductor.feeds.values()))
+    controller.start_rehearsal(4, 60.0)
+    until(lambda: len(controller.feeds) == 3 and all(f.state == "live" for f in controller.feeds.values()))
     take("road-prepare")
-    conductor.begin(conductor.next_leg().leg)
-    until(lambda: (conductor.to_gate_km() or 9.0) < 0.05)
-    conductor.reset()
-    until(lambda: conductor.drive.reset_state != "unknown")
-    if conductor.drive.reset_state == "failed":
-        conductor.reset()
-        until(lambda: conductor.drive.reset_state == "took")
-    until(lambda: conductor.to_gate_km() < 9.0)
-    conductor.mark("slow-traffic")
+    controller.begin(controller.next_leg().leg)
+    until(lambda: (controller.to_gate_km() or 9.0) < 0.05)
+    controller.reset()
+    until(lambda: controller.drive.reset_state != "unknown")
+    if controller.drive.reset_state == "failed":
+        controller.reset()
+        until(lambda: controller.drive.reset_state == "took")
+    until(lambda: controller.to_gate_km() < 9.0)
+    controller.mark("slow-traffic")
     take("road")
-    until(lambda: conductor.to_gate_km() < 7.0)
-    conductor.mark("slow-traffic")
-    until(lambda: conductor.to_gate_km() <= 0.0)
-    name = conductor.drive.leg
-    conductor.read_off()
+    until(lambda: controller.to_gate_km() < 7.0)
+    controller.mark("slow-traffic")
+    until(lambda: controller.to_gate_km() <= 0.0)
+    name = controller.drive.leg
+    controller.read_off()
     take("road-readings")
-    conductor.finish()
-    conductor.stop_rehearsal()
+    controller.finish()
+    controller.stop_rehearsal()
     trace = window.session.traces[name]
     rows = ["Time [s];Speed [km/h];Power [W];Lat;Lon;Fan"]
     for lap in range(3):

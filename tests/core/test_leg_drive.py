@@ -1,10 +1,10 @@
 """A leg under way, by hand: seconds and values handed in, no clock, no instrument, no screen."""
 
 import pytest
+from tests.conftest import driven_study
 
 from fairmargin.core.companion import RoadPlaces, SpeedWatch
 from fairmargin.core.leg_drive import LegDrive
-from tests.conftest import driven_study
 
 STUDY = driven_study("AB").with_legs(
     leg.with_(average_shown=None, average_unit=None, average_step=None, distance_km=None, duration_s=None)

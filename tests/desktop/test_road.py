@@ -73,42 +73,42 @@ def road(window):
 
 
 def press(qtbot, window, key, modifier=Qt.KeyboardModifier.NoModifier):
-    window.drive.face.setFocus()
-    qtbot.keyClick(window.drive.face, key, modifier)
+    window.drive.view.setFocus()
+    qtbot.keyClick(window.drive.view, key, modifier)
     QApplication.processEvents()
 
 
 def drive_leg(qtbot, window, again_if_deaf=True):
     """One leg by keyboard: set off, reset at the line, look at the trip meter, read off at the gate, next."""
-    conductor, face = window.drive.conductor, window.drive.face
-    name = conductor.next_leg().leg
-    assert name in face.set_off.text()
+    controller, view = window.drive.controller, window.drive.view
+    name = controller.next_leg().leg
+    assert name in view.prepare.set_off.text()
     press(qtbot, window, Qt.Key.Key_Space)
-    assert conductor.drive.phase == "approach"
-    until(lambda: (conductor.to_gate_km() or 9.0) < 0.05)
+    assert controller.drive.phase == "approach"
+    until(lambda: (controller.to_gate_km() or 9.0) < 0.05)
     press(qtbot, window, Qt.Key.Key_Space)
     for _ in range(4):
-        until(lambda: conductor.drive.reset_state != "unknown")
-        if conductor.drive.reset_state == "took":
+        until(lambda: controller.drive.reset_state != "unknown")
+        if controller.drive.reset_state == "took":
             break
-        until(lambda: "did not take" in face.prompt.text())
+        until(lambda: "did not take" in view.driving.prompt.text())
         press(qtbot, window, Qt.Key.Key_Space)  # pressed again: the leg begins there
-    until(lambda: conductor.to_gate_km() <= 0.0)
-    until(lambda: "READ OFF NOW" in face.prompt.text())
+    until(lambda: controller.to_gate_km() <= 0.0)
+    until(lambda: "READ OFF NOW" in view.driving.prompt.text())
     press(qtbot, window, Qt.Key.Key_Space)
-    assert conductor.drive.phase == "reading"
+    assert controller.drive.phase == "reading"
     press(qtbot, window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
-    assert conductor.drive is None
+    assert controller.drive is None
     return name
 
 
 def test_a_whole_abba_day_rehearsed_ends_in_a_verdict_that_holds_the_truth(qtbot, road):
     """GPS over TCP, the van on a virtual bus, the station over HTTP; eight legs by keyboard; then the truth."""
     original = road.session.study_id
-    conductor, face = road.drive.conductor, road.drive.face
-    assert conductor.start_rehearsal(21, RATE)
+    controller, view = road.drive.controller, road.drive.view
+    assert controller.start_rehearsal(21, RATE)
     assert road.session.study_id != original and "(rehearsal)" in road.session.study.title
-    until(lambda: {f.state for f in conductor.feeds.values()} == {"live"})
+    until(lambda: {f.state for f in controller.feeds.values()} == {"live"})
     driven = [drive_leg(qtbot, road) for _ in range(8)]
     assert driven == [f"L{i:02d}" for i in range(1, 9)]
     until(lambda: road.session.comparison is not None and not road.session._jobs)
@@ -123,81 +123,89 @@ def test_a_whole_abba_day_rehearsed_ends_in_a_verdict_that_holds_the_truth(qtbot
         assert leg.started_at is not None and leg.duration_s > 200
     assert study.weather and study.weather[0].wind_speed_ms is not None
     comparison = road.session.comparison
-    truth = conductor.truth_percent()
+    truth = controller.truth_percent()
     low, high = comparison.interval_percent
     assert low <= truth <= high
     assert high - low < 12
     # the truth is shown only when asked for, beside the interval
-    assert "truth was" not in texts(face)
-    qtbot.mouseClick(face.reveal, Qt.MouseButton.LeftButton)
-    assert f"{abs(truth):.1f} %" in face.truth_words.text() and "holds it" in face.truth_words.text()
+    assert "truth was" not in texts(view)
+    qtbot.mouseClick(view.nothing.reveal, Qt.MouseButton.LeftButton)
+    assert (
+        f"{abs(truth):.1f} %" in view.nothing.truth_words.text()
+        and "holds it" in view.nothing.truth_words.text()
+    )
     # a virtual driver's scatter is not the tester's
     assert road.session.logbook.scatter_evidence() == []
     # the study that was rehearsed is untouched
     untouched, traces = road.session.logbook.load(original)
     assert not traces and all(leg.state == "planned" for leg in untouched.legs)
-    qtbot.mouseClick(face.to_verdict, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(view.nothing.to_verdict, Qt.MouseButton.LeftButton)
     assert road.pages.currentWidget() is road.stage("verdict")
 
 
 def test_events_by_key_are_noted_at_once_and_priced(qtbot, road):
-    conductor, face = road.drive.conductor, road.drive.face
+    controller, view = road.drive.controller, road.drive.view
     now = [0.0]
-    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    controller.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
     press(qtbot, road, Qt.Key.Key_Space)
     press(qtbot, road, Qt.Key.Key_T)  # before the reset nothing is noted
     assert road.session.study.events == ()
     press(qtbot, road, Qt.Key.Key_Space)
     press(qtbot, road, Qt.Key.Key_Y)
-    assert conductor.drive.reset_state == "took"
+    assert controller.drive.reset_state == "took"
     now[0] = 60.0
     press(qtbot, road, Qt.Key.Key_S)
     assert [e.kind for e in road.session.study.events] == ["stop"]  # kept although it still lasts
-    assert "press at its end" in face.event_buttons["stop"].text()
+    assert "press at its end" in view.driving.event_buttons["stop"].text()
     now[0] = 120.0
     press(qtbot, road, Qt.Key.Key_S)
     event = road.session.study.events[0]
     assert (event.leg, event.at_s, event.duration_s) == ("L01", 60, 60)
-    assert "Stopped for 60 s: worth about +" in conductor.says[-1] and "drive it again?" in conductor.says[-1]
+    assert (
+        "Stopped for 60 s: worth about +" in controller.says[-1] and "drive it again?" in controller.says[-1]
+    )
     press(qtbot, road, Qt.Key.Key_G)
     press(qtbot, road, Qt.Key.Key_O)
     assert [e.kind for e in road.session.study.events] == ["stop", "gust", "overtaking"]
-    assert "Noted: stop, gust, overtaking" in texts(face)
+    assert "Noted: stop, gust, overtaking" in texts(view)
     road.session.undo.undo()
     assert [e.kind for e in road.session.study.events] == ["stop", "gust"]
 
 
 def test_a_spoilt_leg_is_left_out_and_planned_again(qtbot, road, monkeypatch):
-    conductor, face = road.drive.conductor, road.drive.face
+    controller, view = road.drive.controller, road.drive.view
     now = [0.0]
-    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    controller.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y, Qt.Key.Key_R):
         press(qtbot, road, key)
     now[0] = 300.0
     press(qtbot, road, Qt.Key.Key_R)
     press(qtbot, road, Qt.Key.Key_Space)
-    assert "Rain for 5 min: worth about +" in face.leg_words.text() and face.again.objectName() == "primary"
-    type_into(qtbot, face.cards["average"], "15.4")
+    assert (
+        "Rain for 5 min: worth about +" in view.reading.leg_words.text()
+        and view.reading.again.objectName() == "primary"
+    )
+    type_into(qtbot, view.reading.cards["average"], "15.4")
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("heavy rain", True))
-    qtbot.mouseClick(face.again, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(view.reading.again, Qt.MouseButton.LeftButton)
     study = road.session.study
     assert not study.leg("L01").included and study.leg("L01").reason == "heavy rain"
     assert study.leg("L01").average_shown == 15.4  # its reading stays
-    assert conductor.next_leg().leg == "L01.2" and "L01.2" in face.set_off.text()
+    assert controller.next_leg().leg == "L01.2" and "L01.2" in view.prepare.set_off.text()
 
 
 def test_readings_are_typed_into_a_card_per_instrument_and_compared(qtbot, road):
-    conductor, face = road.drive.conductor, road.drive.face
+    controller, view = road.drive.controller, road.drive.view
     now = [0.0]
-    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    controller.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
         press(qtbot, road, key)
     now[0] = 360.0
-    assert "by the clock" in texts(face) or conductor.to_gate_km() == pytest.approx(0.0, abs=0.01)
+    assert "by the clock" in texts(view) or controller.to_gate_km() == pytest.approx(0.0, abs=0.01)
     press(qtbot, road, Qt.Key.Key_Space)
     for key, text in (("distance", "9.0"), ("average", "15.4"), ("energy", "1.4"), ("soc", "82-79")):
-        type_into(qtbot, face.cards[key], text)
-        assert face.cards[key].fault.isHidden(), face.cards[key].fault.text()
+        type_into(qtbot, view.reading.cards[key], text)
+        assert view.reading.cards[key].fault.isHidden(), view.reading.cards[key].fault.text()
     leg = road.session.study.leg("L01")
     assert (leg.average_shown, leg.energy_kwh, leg.energy_step_kwh, leg.soc_start_percent) == (
         15.4,
@@ -205,17 +213,21 @@ def test_readings_are_typed_into_a_card_per_instrument_and_compared(qtbot, road)
         0.1,
         82,
     )
-    assert [b.instrument for b in face.bands.bands] == ["trip energy", "trip average", "state of charge"]
-    assert "agree within their steps" in face.bands_words.text()
-    type_into(qtbot, face.cards["energy"], "2.4")
-    assert "Do not agree with the trip energy: trip average" in face.bands_words.text()
-    type_into(qtbot, face.cards["energy"], "")
+    assert [b.instrument for b in view.reading.bands.bands] == [
+        "trip energy",
+        "trip average",
+        "state of charge",
+    ]
+    assert "agree within their steps" in view.reading.bands_words.text()
+    type_into(qtbot, view.reading.cards["energy"], "2.4")
+    assert "Do not agree with the trip energy: trip average" in view.reading.bands_words.text()
+    type_into(qtbot, view.reading.cards["energy"], "")
     assert (
         road.session.study.leg("L01").energy_kwh is None
         and road.session.study.leg("L01").average_shown == 15.4
     )
-    type_into(qtbot, face.cards["soc"], "79-82")
-    assert "no discharge" in face.cards["soc"].fault.text()
+    type_into(qtbot, view.reading.cards["soc"], "79-82")
+    assert "no discharge" in view.reading.cards["soc"].fault.text()
 
 
 @pytest.mark.parametrize(
@@ -244,53 +256,53 @@ def test_another_instruments_reading_is_refused_in_words():
 
 
 def test_a_reset_that_did_not_take_is_seen_by_what_is_typed(qtbot, road):
-    conductor, face = road.drive.conductor, road.drive.face
+    controller, view = road.drive.controller, road.drive.view
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space):
         press(qtbot, road, key)
-    assert "Did the reset take?" in face.prompt.text()
-    type_into(qtbot, face.shown, "18.7")
-    assert conductor.drive.reset_state == "failed" and "did not take" in face.prompt.text()
-    first = conductor.drive.reset_s
+    assert "Did the reset take?" in view.driving.prompt.text()
+    type_into(qtbot, view.driving.shown, "18.7")
+    assert controller.drive.reset_state == "failed" and "did not take" in view.driving.prompt.text()
+    first = controller.drive.reset_s
     press(qtbot, road, Qt.Key.Key_N)
-    assert conductor.drive.reset_s > first and conductor.drive.reset_state == "unknown"
-    type_into(qtbot, face.shown, "0.0")
-    assert conductor.drive.reset_state == "took" and not face.reset_row.isVisibleTo(face)
+    assert controller.drive.reset_s > first and controller.drive.reset_state == "unknown"
+    type_into(qtbot, view.driving.shown, "0.0")
+    assert controller.drive.reset_state == "took" and not view.driving.reset_row.isVisibleTo(view)
 
 
 def test_a_reset_nobody_saw_is_noted(qtbot, road):
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space):
         press(qtbot, road, key)
-    qtbot.mouseClick(road.drive.face.doubtful, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(road.drive.view.driving.doubtful, Qt.MouseButton.LeftButton)
     assert [e.kind for e in road.session.study.events] == ["reset-doubtful"]
 
 
 def test_instruments_that_fail_mid_leg_are_told_and_the_leg_survives(qtbot, road):
     """The GPS vanishes for a while, then sends garbage, then the bus goes; the leg still ends with a trace."""
-    conductor, face = road.drive.conductor, road.drive.face
-    assert conductor.start_rehearsal(22, 30.0)
-    until(lambda: {f.state for f in conductor.feeds.values()} == {"live"})
+    controller, view = road.drive.controller, road.drive.view
+    assert controller.start_rehearsal(22, 30.0)
+    until(lambda: {f.state for f in controller.feeds.values()} == {"live"})
     press(qtbot, road, Qt.Key.Key_Space)
-    until(lambda: (conductor.to_gate_km() or 9.0) < 0.05)
+    until(lambda: (controller.to_gate_km() or 9.0) < 0.05)
     press(qtbot, road, Qt.Key.Key_Space)
-    gps, bus = conductor.rehearsal.gps, conductor.rehearsal.vehicle
+    gps, bus = controller.rehearsal.gps, controller.rehearsal.vehicle
     gps.stop()
-    until(lambda: conductor.feeds["gps"].state == "lost")
-    until(lambda: "GPS lost" in texts(face) and "GPS is silent" in texts(face))
-    before = conductor.drive.driven_km
-    until(lambda: conductor.drive.driven_km > before + 0.3)  # the bus counts on
+    until(lambda: controller.feeds["gps"].state == "lost")
+    until(lambda: "GPS lost" in texts(view) and "GPS is silent" in texts(view))
+    before = controller.drive.driven_km
+    until(lambda: controller.drive.driven_km > before + 0.3)  # the bus counts on
     gps.start()
-    until(lambda: conductor.feeds["gps"].state == "live")
+    until(lambda: controller.feeds["gps"].state == "live")
     bus.garbage = True
-    until(lambda: conductor.feeds["vehicle"].state == "lost")
+    until(lambda: controller.feeds["vehicle"].state == "lost")
     bus.garbage = False
-    until(lambda: conductor.feeds["vehicle"].state == "live")
+    until(lambda: controller.feeds["vehicle"].state == "live")
     press(qtbot, road, Qt.Key.Key_Y)
     press(qtbot, road, Qt.Key.Key_Space)
     trace = road.session.traces["L01"]
     assert trace.speed_kmh.min() > 40
     note = road.session.study.leg("L01").note
     assert "GPS is silent" in note and "the vehicle's own taken" in note
-    path = next(conductor._folder().glob("*.drive"))
+    path = next(controller._folder().glob("*.drive"))
     kinds = {t.kind for t in read_recording(path).troubles}
     assert {"lost", "back", "nonsense"} <= kinds
 
@@ -309,157 +321,162 @@ def test_a_recording_cut_short_is_offered_and_taken(qtbot, window):
         recorder.put(Sample(float(i), "vehicle", {"power_kw": 15.0}))
     recorder.close()
     window.drive_now()
-    face = window.drive.face
-    assert "cut short" in texts(face)
-    qtbot.mouseClick(face.take_cut, Qt.MouseButton.LeftButton)
+    view = window.drive.view
+    assert "cut short" in texts(view)
+    qtbot.mouseClick(view.prepare.take_cut, Qt.MouseButton.LeftButton)
     leg = window.session.study.leg("L01")
     assert leg.duration_s == 189 and "cut short at 09:03:19" in leg.note
     assert leg.started_at == datetime(2026, 5, 2, 9, 0, 10)
     assert len(window.session.traces["L01"].time_s) == 190
-    assert "cut short" not in texts(face)
+    assert "cut short" not in texts(view)
     window.session.undo.undo()
     assert "L01" not in window.session.traces and window.session.study.leg("L01").duration_s is None
     window.drive.release()
 
 
 def test_a_second_reset_begins_the_leg_anew(qtbot, road):
-    conductor = road.drive.conductor
+    controller = road.drive.controller
     now = [0.0]
-    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    controller.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_G, Qt.Key.Key_T):
         press(qtbot, road, key)
     now[0] = 30.0
     press(qtbot, road, Qt.Key.Key_N)
-    assert road.session.study.events == () and not conductor.drive.open_marks
-    assert conductor.since_reset_s() == 0.0 and road.session.study.leg("L01").started_at.second == 30
+    assert road.session.study.events == () and not controller.drive.open_marks
+    assert controller.since_reset_s() == 0.0 and road.session.study.leg("L01").started_at.second == 30
 
 
 def test_legs_that_wait_for_a_receipt_are_not_driven_again(qtbot, road):
     """Charged back after the day: no leg has a reading when it ends, and each is driven once."""
-    conductor, face = road.drive.conductor, road.drive.face
+    controller, view = road.drive.controller, road.drive.view
     now = [0.0]
-    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    controller.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
     for i in range(8):
-        assert conductor.next_leg().leg == f"L{i + 1:02d}"
+        assert controller.next_leg().leg == f"L{i + 1:02d}"
         for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
             press(qtbot, road, key)
         now[0] += 360.0
         press(qtbot, road, Qt.Key.Key_Space)
         press(qtbot, road, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
         now[0] += 120.0
-    assert conductor.next_leg() is None and conductor.done_runs() == 4
-    assert "Still without a reading: L01, L02" in texts(face)
+    assert controller.next_leg() is None and controller.done_runs() == 4
+    assert "Still without a reading: L01, L02" in texts(view)
 
 
 def test_a_key_held_down_is_one_press(qtbot, road):
-    face = road.drive.face
+    view = road.drive.view
     held = QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Space, Qt.KeyboardModifier.NoModifier, " ", True)
-    QApplication.sendEvent(face, held)
-    assert road.drive.conductor.drive is None
+    QApplication.sendEvent(view, held)
+    assert road.drive.controller.drive is None
 
 
 def test_a_wall_clock_that_is_set_is_told(qtbot, road):
-    conductor = road.drive.conductor
+    controller = road.drive.controller
     press(qtbot, road, Qt.Key.Key_Space)
     press(qtbot, road, Qt.Key.Key_Space)
-    before = conductor.since_reset_s()
-    conductor.clock.origin -= timedelta(hours=1)  # as if the laptop had been an hour behind and was put right
-    conductor.tick()
-    assert "clock was set by +3600 s" in conductor.says[-1]
-    assert conductor.since_reset_s() - before < 5.0
-    assert abs((conductor.clock.moment() - datetime.now()).total_seconds()) < 1.0
+    before = controller.since_reset_s()
+    controller.clock.origin -= timedelta(
+        hours=1
+    )  # as if the laptop had been an hour behind and was put right
+    controller.tick()
+    assert "clock was set by +3600 s" in controller.says[-1]
+    assert controller.since_reset_s() - before < 5.0
+    assert abs((controller.clock.moment() - datetime.now()).total_seconds()) < 1.0
 
 
 def test_a_leg_given_up_stays_planned(qtbot, road, monkeypatch):
     monkeypatch.setattr(QMessageBox, "question", lambda *a, **k: QMessageBox.StandardButton.Yes)
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y, Qt.Key.Key_G):
         press(qtbot, road, key)
-    qtbot.mouseClick(road.drive.face.give_up, Qt.MouseButton.LeftButton)
-    assert road.drive.conductor.next_leg().leg == "L01"
+    qtbot.mouseClick(road.drive.view.driving.give_up, Qt.MouseButton.LeftButton)
+    assert road.drive.controller.next_leg().leg == "L01"
     assert road.session.study.leg("L01").started_at is None and road.session.study.events == ()
-    assert "cut short" not in texts(road.drive.face)
+    assert "cut short" not in texts(road.drive.view)
 
 
 def test_running_late_and_a_pause_are_said(qtbot, road):
     study = road.session.study
     road.session.edit(study.with_(plan=study.plan.with_(day=datetime(2026, 5, 2).date())), "day")
-    conductor, face = road.drive.conductor, road.drive.face
+    controller, view = road.drive.controller, road.drive.view
     now = [0.0]
-    conductor.clock = Clock(datetime(2026, 5, 2, 8, 0), 1.0, lambda: now[0])
-    face._day_stamp = None
-    conductor.changed.emit()
-    assert "on time" in face.timetable_words.text()
+    controller.clock = Clock(datetime(2026, 5, 2, 8, 0), 1.0, lambda: now[0])
+    view.prepare._day_stamp = None
+    controller.changed.emit()
+    assert "on time" in view.prepare.timetable_words.text()
     now[0] = 3 * 3600.0
-    face._day_stamp = None
-    conductor.changed.emit()
-    assert "min late" in face.timetable_words.text()
+    view.prepare._day_stamp = None
+    controller.changed.emit()
+    assert "min late" in view.prepare.timetable_words.text()
     press(qtbot, road, Qt.Key.Key_P)
-    assert "Paused for 0 min" in face.timetable_words.text() and "Go on" in face.pause_button.text()
+    assert (
+        "Paused for 0 min" in view.prepare.timetable_words.text()
+        and "Go on" in view.prepare.pause_button.text()
+    )
     press(qtbot, road, Qt.Key.Key_P)
-    assert "Paused" not in face.timetable_words.text()
+    assert "Paused" not in view.prepare.timetable_words.text()
 
 
 def test_settings_are_carried_from_leg_to_leg(qtbot, road):
-    face, conductor = road.drive.face, road.drive.conductor
-    type_into(qtbot, face.settings_fields["climate"], "21")
-    type_into(qtbot, face.settings_fields["tyre_pressure_kpa"], "2.6")
-    type_into(qtbot, face.settings_fields["climate"], "99")
-    assert "expected 10 to 35" in face.settings_fields["climate"].fault.text()
+    view, controller = road.drive.view, road.drive.controller
+    type_into(qtbot, view.prepare.settings_fields["climate"], "21")
+    type_into(qtbot, view.prepare.settings_fields["tyre_pressure_kpa"], "2.6")
+    type_into(qtbot, view.prepare.settings_fields["climate"], "99")
+    assert "expected 10 to 35" in view.prepare.settings_fields["climate"].fault.text()
     assert road.session.study.leg("L01").climate == "21"
     assert road.session.study.leg("L01").tyre_pressure_kpa == pytest.approx(260)
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y, Qt.Key.Key_Space):
         press(qtbot, road, key)
-    type_into(qtbot, face.cards["average"], "15.4")
-    conductor.finish()
+    type_into(qtbot, view.reading.cards["average"], "15.4")
+    controller.finish()
     press(qtbot, road, Qt.Key.Key_Space)
     assert road.session.study.leg("L02").climate == "21"
 
 
 def test_full_screen_and_back(qtbot, road):
-    face = road.drive.face
+    view = road.drive.view
     press(qtbot, road, Qt.Key.Key_F11)
-    assert face.isWindow() and face.isVisible()
+    assert view.isWindow() and view.isVisible()
     press(qtbot, road, Qt.Key.Key_Space)  # it works there too
-    assert road.drive.conductor.drive is not None
+    assert road.drive.controller.drive is not None
     press(qtbot, road, Qt.Key.Key_Escape)
-    assert not face.isWindow() and face.isVisibleTo(road)
+    assert not view.isWindow() and view.isVisibleTo(road)
 
 
 def test_the_instruments_dialog_connects_and_says_what_is_wrong(qtbot, road):
-    conductor = road.drive.conductor
-    dialog = InstrumentsDialog(conductor, road)
+    controller = road.drive.controller
+    dialog = InstrumentsDialog(controller, road)
     qtbot.addWidget(dialog)
     boxes = dialog._chosen
     assert boxes["speed_kmh"].currentData() == "Motion.VehicleSpeed"
     dialog.gps.setText("nonsense")
     qtbot.mouseClick(dialog.connect_button, Qt.MouseButton.LeftButton)
-    assert "no GPS address" in dialog.fault.text() and not conductor.feeds
+    assert "no GPS address" in dialog.fault.text() and not controller.feeds
     dialog.minutes.setText("often")
     qtbot.mouseClick(dialog.connect_button, Qt.MouseButton.LeftButton)
     assert "Minutes between reports" in dialog.fault.text() and "is not a number" in dialog.fault.text()
     dialog.minutes.setText("5")
     dialog.gps.setText("127.0.0.1:1")
     qtbot.mouseClick(dialog.connect_button, Qt.MouseButton.LeftButton)
-    assert dialog.fault.text() == "" and set(conductor.feeds) == {"gps"}
+    assert dialog.fault.text() == "" and set(controller.feeds) == {"gps"}
     until(lambda: "refused" in dialog.live.text().lower())
     assert load_settings(road.session.settings).gps == "127.0.0.1:1"
     qtbot.mouseClick(dialog.disconnect_button, Qt.MouseButton.LeftButton)
-    assert not conductor.feeds and "Not connected" in dialog.live.text()
+    assert not controller.feeds and "Not connected" in dialog.live.text()
     dialog.dbc.setText("/nowhere/x.dbc")
     dialog.fill_mapping()
     assert "cannot be read" in dialog.fault.text()
 
 
 def test_the_rehearsal_dialog_begins_one(qtbot, road):
-    dialog = RehearsalDialog(road.drive.conductor, road)
+    dialog = RehearsalDialog(road.drive.controller, road)
     qtbot.addWidget(dialog)
     dialog.rate.setCurrentIndex(3)
     qtbot.mouseClick(dialog.start, Qt.MouseButton.LeftButton)
-    conductor = road.drive.conductor
-    assert conductor.rehearsal is not None and conductor.clock.rate == 100.0
-    until(lambda: road.drive.face.dash.isVisibleTo(road) and "trip 0.0 km" in texts(road.drive.face))
-    conductor.stop_rehearsal()
-    assert not conductor.feeds and conductor.clock.rate == 1.0
+    controller = road.drive.controller
+    assert controller.rehearsal is not None and controller.clock.rate == 100.0
+    until(lambda: road.drive.view.dash.isVisibleTo(road) and "trip 0.0 km" in texts(road.drive.view))
+    controller.stop_rehearsal()
+    assert not controller.feeds and controller.clock.rate == 1.0
 
 
 def test_settings_come_back_and_damage_counts_as_none(session):
@@ -478,22 +495,22 @@ def test_settings_come_back_and_damage_counts_as_none(session):
 
 def test_a_rehearsal_is_gone_on_with_after_a_break(qtbot, road):
     """Ended after a leg and begun again: the same copy, the same truth, the next leg, later in the day."""
-    conductor = road.drive.conductor
-    assert conductor.start_rehearsal(23, 100.0)
-    truth, study_id = conductor.truth_percent(), road.session.study_id
+    controller = road.drive.controller
+    assert controller.start_rehearsal(23, 100.0)
+    truth, study_id = controller.truth_percent(), road.session.study_id
     drive_leg(qtbot, road)
-    conductor.stop_rehearsal()
-    assert conductor.start_rehearsal(99, 100.0)
-    assert road.session.study_id == study_id and conductor.truth_percent() == truth
-    assert conductor.next_leg().leg == "L02"
-    assert conductor.clock.moment() > road.session.study.leg("L01").started_at
+    controller.stop_rehearsal()
+    assert controller.start_rehearsal(99, 100.0)
+    assert road.session.study_id == study_id and controller.truth_percent() == truth
+    assert controller.next_leg().leg == "L02"
+    assert controller.clock.moment() > road.session.study.leg("L01").started_at
 
 
 def test_what_cannot_be_rehearsed_is_said(qtbot, window):
     window.session.add_study(plan().with_(method="everyday"))
     window.drive_now()
-    assert not window.drive.conductor.start_rehearsal(1, 100.0)
-    assert "cannot be rehearsed yet" in texts(window.drive.face)
+    assert not window.drive.controller.start_rehearsal(1, 100.0)
+    assert "cannot be rehearsed yet" in texts(window.drive.view)
     window.drive.release()
 
 
@@ -501,13 +518,13 @@ def test_kept_instruments_connect_by_themselves(window):
     save_settings(window.session.settings, InstrumentSettings(gps="127.0.0.1:1"))
     window.session.add_study(plan())
     window.drive_now()
-    assert set(window.drive.conductor.feeds) == {"gps"}
+    assert set(window.drive.controller.feeds) == {"gps"}
     window.drive.release()
 
 
 def test_nothing_stands_beside_the_leg_that_is_driven(road):
     assert not road.ledger_side.isVisibleTo(road)
-    road.drive.show_face(False)
+    road.drive.show_view(False)
     assert road.ledger_side.isVisibleTo(road)
 
 
@@ -529,22 +546,22 @@ window = MainWindow(session)
 window.show()
 session.add_study(new_study(title="Discs", kind="aero covers", order="AB", speed_kmh=90, vehicle=VAN).with_(route=straight_route(9000)))
 window.drive_now()
-conductor = window.drive.conductor
-conductor.start_rehearsal(5, 40.0)
-conductor.begin("L01")
+controller = window.drive.controller
+controller.start_rehearsal(5, 40.0)
+controller.begin("L01")
 told = []
 
 def watch():
-    drive = conductor.drive
-    if drive.phase == "approach" and conductor.clock.seconds() > 60:
-        conductor.reset()
-        conductor.reset_seen(None)
-        conductor.mark("gust")
-    if not told and drive.phase == "driving" and conductor.since_reset_s() > 60:
+    drive = controller.drive
+    if drive.phase == "approach" and controller.clock.seconds() > 60:
+        controller.reset()
+        controller.reset_seen(None)
+        controller.mark("gust")
+    if not told and drive.phase == "driving" and controller.since_reset_s() > 60:
         told.append(1)
-        print(session.study_id, conductor.samples.last_at, flush=True)
+        print(session.study_id, controller.samples.last_at, flush=True)
 
-conductor.changed.connect(watch)
+controller.changed.connect(watch)
 application.exec()
 """
 
@@ -575,12 +592,12 @@ def test_a_killed_application_loses_nothing_but_what_is_under_way(qtbot, tmp_pat
     assert leg.started_at is not None  # the reset was on the disk
     assert [e.kind for e in session.study.events] == ["gust"]
     window.drive_now()
-    path = window.drive.conductor.cut_short()[0]
+    path = window.drive.controller.cut_short()[0]
     kept = read_recording(path)
     last = max(s.at for s in kept.samples)
     # Every sample that the window had seen is on the disk; how far it lagged behind its minute is the machine's business.
     assert last >= arrived - 0.001 and arrived - kept.marked("reset") > 20
-    qtbot.mouseClick(window.drive.face.take_cut, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.drive.view.prepare.take_cut, Qt.MouseButton.LeftButton)
     # from reset to the last sample with a speed: GPS and bus speak once a second and oftener
     assert (
         session.traces["L01"].time_s[-1] > arrived - kept.marked("reset") - 5
@@ -589,15 +606,17 @@ def test_a_killed_application_loses_nothing_but_what_is_under_way(qtbot, tmp_pat
     window.close()
 
 
-# ---------------------------------------------------------------- what the face says
+# ---------------------------------------------------------------- what the view says
 
 
-def said_by(conductor, **values):
+def said_by(controller, **values):
     """Let the bus say something, as if a feed had taken it."""
-    feed = conductor.feeds.setdefault("vehicle", _Silent("vehicle", conductor.clock, conductor._arrived, 3.0))
+    feed = controller.feeds.setdefault(
+        "vehicle", _Silent("vehicle", controller.clock, controller._arrived, 3.0)
+    )
     feed.state = "live"
     for name, value in values.items():
-        feed.latest[name] = (value, conductor.clock.seconds())
+        feed.latest[name] = (value, controller.clock.seconds())
     return feed
 
 
@@ -613,35 +632,47 @@ def test_the_speed_shown_is_true_and_far_off_the_aim_it_is_marked(qtbot, road):
     """The speedometer over-reads by 4 %: 93.6 on the bus is a true 90 (common practice)."""
     study = road.session.study
     road.session.edit(study.with_(vehicle=study.vehicle.with_(speed_error_percent=4.0)), "calibration")
-    conductor, face = road.drive.conductor, road.drive.face
-    assert "speedometer must show 94" in texts(face)
+    controller, view = road.drive.controller, road.drive.view
+    assert "speedometer must show 94" in texts(view)
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
         press(qtbot, road, key)
-    said_by(conductor, speed_kmh=93.6)
-    conductor.changed.emit()
-    assert face.speed_tile.number.text() == "90" and face.speed_tile.number.property("state") == ""
-    said_by(conductor, speed_kmh=80.0)
-    conductor.changed.emit()
-    assert face.speed_tile.number.text() == "77" and face.speed_tile.number.property("state") == "caution"
-    conductor.feeds.clear()
-    conductor.changed.emit()
-    assert "Speedometer must show" in face.speed_tile.caption.text() and face.speed_tile.number.text() == "94"
+    said_by(controller, speed_kmh=93.6)
+    controller.changed.emit()
+    assert (
+        view.driving.speed_tile.number.text() == "90"
+        and view.driving.speed_tile.number.property("state") == ""
+    )
+    said_by(controller, speed_kmh=80.0)
+    controller.changed.emit()
+    assert (
+        view.driving.speed_tile.number.text() == "77"
+        and view.driving.speed_tile.number.property("state") == "caution"
+    )
+    controller.feeds.clear()
+    controller.changed.emit()
+    assert (
+        "Speedometer must show" in view.driving.speed_tile.caption.text()
+        and view.driving.speed_tile.number.text() == "94"
+    )
 
 
 def test_units_of_the_person_are_used_on_the_road(qtbot, road):
     road.session.set_units(UNIT_CHOICES["us"])
-    face = road.drive.face
-    assert face.aim.number.text() == "56 mph"
+    view = road.drive.view
+    assert view.prepare.aim.number.text() == "56 mph"
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space):
         press(qtbot, road, key)
-    assert face.gate_tile.caption.text() == "To the read-off, mi" and face.gate_tile.number.text() == "5.0"
-    type_into(qtbot, face.shown, "9.9")  # miles
-    assert "15.9325 km" in road.drive.conductor.says[-1]
+    assert (
+        view.driving.gate_tile.caption.text() == "To the read-off, mi"
+        and view.driving.gate_tile.number.text() == "5.0"
+    )
+    type_into(qtbot, view.driving.shown, "9.9")  # miles
+    assert "15.9325 km" in road.drive.controller.says[-1]
     press(qtbot, road, Qt.Key.Key_N)
-    type_into(qtbot, face.shown, "0.1")
+    type_into(qtbot, view.driving.shown, "0.1")
     press(qtbot, road, Qt.Key.Key_Space)
-    assert face.cards["distance"].caption.text() == "Trip distance, mi"
-    type_into(qtbot, face.cards["distance"], "5.6")
+    assert view.reading.cards["distance"].caption.text() == "Trip distance, mi"
+    type_into(qtbot, view.reading.cards["distance"], "5.6")
     assert road.session.study.leg("L01").distance_km == pytest.approx(9.012, abs=0.001)
 
 
@@ -650,7 +681,7 @@ def test_a_combustion_vehicle_gets_a_card_for_fuel_and_none_for_charge(qtbot, wi
     window.drive_now()
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y, Qt.Key.Key_Space):
         press(qtbot, window, key)
-    cards = window.drive.face.cards
+    cards = window.drive.view.reading.cards
     assert cards["fuel"].isVisibleTo(window) and not cards["soc"].isVisibleTo(window)
     type_into(qtbot, cards["fuel"], "0.62")
     assert window.session.study.leg("L01").fuel_l == 0.62
@@ -662,35 +693,35 @@ def test_the_next_sector_is_named_on_the_way(qtbot, window):
     named = tuple(p.with_(sector="town" if p.distance_m < 3000 else "dyke") for p in study.route)
     window.session.add_study(study.with_(route=named))
     window.drive_now()
-    conductor = window.drive.conductor
+    controller = window.drive.controller
     now = [0.0]
-    conductor.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    controller.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
         press(qtbot, window, key)
     now[0] = 40.0  # 1 km at 90 km/h, by the clock
-    conductor.changed.emit()
+    controller.changed.emit()
     assert (
-        "dyke in 2.0" in window.drive.face.gate_tile.foot.text()
-        and "by the clock" in window.drive.face.gate_tile.foot.text()
+        "dyke in 2.0" in window.drive.view.driving.gate_tile.foot.text()
+        and "by the clock" in window.drive.view.driving.gate_tile.foot.text()
     )
     window.drive.release()
 
 
 def test_nothing_can_be_driven_in_a_logbook_that_is_read_only(qtbot, road, monkeypatch):
     monkeypatch.setattr(type(road.session), "read_only", property(lambda self: True))
-    road.drive.face._follow()
-    assert not road.drive.face.set_off.isEnabled()
+    road.drive.view._follow()
+    assert not road.drive.view.prepare.set_off.isEnabled()
     press(qtbot, road, Qt.Key.Key_Space)
-    assert road.drive.conductor.drive is None
+    assert road.drive.controller.drive is None
 
 
 def test_a_disk_that_takes_nothing_is_told_and_the_leg_goes_on(qtbot, road, monkeypatch):
     def full(*_):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr("fairmargin.desktop.stages.driving.conductor.Recorder", full)
+    monkeypatch.setattr("fairmargin.desktop.stages.driving.controller.Recorder", full)
     press(qtbot, road, Qt.Key.Key_Space)
-    assert "cannot be recorded: No space left on device" in texts(road.drive.face)
+    assert "cannot be recorded: No space left on device" in texts(road.drive.view)
     press(qtbot, road, Qt.Key.Key_Space)
     assert road.session.study.leg("L01").started_at is not None
 
@@ -700,6 +731,6 @@ def test_another_study_ends_the_leg_of_this_one(qtbot, road):
         press(qtbot, road, key)
     first = road.session.study_id
     road.session.add_study(plan("AB"))
-    assert road.drive.conductor.drive is None
+    assert road.drive.controller.drive is None
     road.session.open_study(first)
-    assert len(road.drive.conductor.cut_short()) == 1  # what was under way is offered again
+    assert len(road.drive.controller.cut_short()) == 1  # what was under way is offered again

@@ -69,9 +69,9 @@ class Intake(QObject):
             if found.kind == "workbook":
                 return self._bring_workbook(path)
             if found.kind == "recording":
-                self.window.drive.show_face(True)
-                assert self.window.drive.conductor is not None
-                return self.window.drive.conductor.take_cut_short(path)
+                self.window.drive.show_view(True)
+                assert self.window.drive.controller is not None
+                return self.window.drive.controller.take_cut_short(path)
             return self._bring_table(path.read_text(encoding="utf-8-sig", errors="replace"), path)
         except InputFault as fault:
             self.window.tell(f"Not brought in. {fault.faults[0]}")

@@ -396,16 +396,16 @@ class MainWindow(Shell):
             self.drive.paste()
 
     def drive_now(self) -> bool:
-        """Show the companion's face on the next leg."""
+        """Show the companion's view on the next leg."""
         if self.session.study is None:
             self.tell("Open a study first; then its next leg can be driven.")
             return False
         self.go_to("drive")
-        self.drive.show_face(True)
+        self.drive.show_view(True)
         return True
 
     def drive_full(self) -> None:
-        """Show the companion's face over the whole screen."""
+        """Show the companion's view over the whole screen."""
         if self.drive_now():
             self.drive.show_full_screen(True)
 

@@ -35,15 +35,15 @@ from fairmargin.desktop.stages.rows import LazyRows
 from fairmargin.desktop.widgets.basics import Mark, as_tip, label, panel, scrolling
 
 if TYPE_CHECKING:
-    from fairmargin.desktop.stages.driving.conductor import Conductor
-    from fairmargin.desktop.stages.driving.face import Face
+    from fairmargin.desktop.stages.driving.controller import DriveController
+    from fairmargin.desktop.stages.driving.view import DriveView
 
 #: Narrower than this, out and back stand below each other instead of beside. [px]
 NARROW = 700
 
 
 class DriveStage(Stage):
-    """The run sheet, and the companion's face."""
+    """The run sheet, and the companion's view."""
 
     finished = Signal()  # every leg is driven, and the verdict is wanted
     liveChanged = Signal(bool)  # on the road, or back on the sheet
@@ -63,8 +63,8 @@ class DriveStage(Stage):
             button.setCheckable(True)
             self.head.addWidget(button)
         self.sheet_button.setChecked(True)
-        self.sheet_button.clicked.connect(lambda: self.show_face(False))
-        self.live_button.clicked.connect(lambda: self.show_face(True))
+        self.sheet_button.clicked.connect(lambda: self.show_view(False))
+        self.live_button.clicked.connect(lambda: self.show_view(True))
         self.paste_button = QPushButton("Paste from a spreadsheet\u2026")
         self.paste_button.setToolTip("Ctrl+Shift+V: rows of legs, with or without a header")
         self.paste_button.clicked.connect(self.paste)
@@ -101,8 +101,8 @@ class DriveStage(Stage):
             wrap=True,
         )
         below.addWidget(caution)
-        self.conductor: Conductor | None = None
-        self.face: Face | None = None
+        self.controller: DriveController | None = None
+        self.view: DriveView | None = None
         self._full: QWidget | None = None
         self.ahead, box = panel((18, 10, 18, 10), 4)
         self.ahead_words = label("", "heading", wrap=True)
@@ -124,22 +124,22 @@ class DriveStage(Stage):
 
     # ------------------------------------------------------------ on the road
 
-    def show_face(self, live: bool) -> None:
-        """Switch between the sheet and the companion's face, which is made when first wanted."""
-        if live and self.face is None:
-            from fairmargin.desktop.stages.driving.conductor import Conductor
-            from fairmargin.desktop.stages.driving.face import Face
+    def show_view(self, live: bool) -> None:
+        """Switch between the sheet and the companion's view, which is made when first wanted."""
+        if live and self.view is None:
+            from fairmargin.desktop.stages.driving.controller import DriveController
             from fairmargin.desktop.stages.driving.settings import load_settings
+            from fairmargin.desktop.stages.driving.view import DriveView
 
-            self.conductor = Conductor(self.session, self)
-            self.face = Face(self.conductor)
-            self.face.fullScreenWanted.connect(self.show_full_screen)
-            self.conductor.changed.connect(self._name_rehearsal)
-            self.face.done.connect(self.finished)
-            self.faces.addWidget(self.face)
+            self.controller = DriveController(self.session, self)
+            self.view = DriveView(self.controller)
+            self.view.fullScreenWanted.connect(self.show_full_screen)
+            self.controller.changed.connect(self._name_rehearsal)
+            self.view.done.connect(self.finished)
+            self.faces.addWidget(self.view)
             kept = load_settings(self.session.settings)
             if kept.gps or kept.interface or kept.weather:
-                self.conductor.connect_instruments(kept)
+                self.controller.connect_instruments(kept)
         self.sheet_button.setChecked(not live)
         self.live_button.setChecked(live)
         self.faces.setCurrentIndex(1 if live and self._full is None else 0)
@@ -149,41 +149,41 @@ class DriveStage(Stage):
             button.setVisible(live)
         self.liveChanged.emit(live)
         self.touch()
-        if live and self.face is not None:
-            self.face.setFocus()
+        if live and self.view is not None:
+            self.view.setFocus()
 
     def _name_rehearsal(self) -> None:
-        assert self.conductor is not None
-        words = "Rehearse\u2026" if self.conductor.rehearsal is None else "End the rehearsal"
+        assert self.controller is not None
+        words = "Rehearse\u2026" if self.controller.rehearsal is None else "End the rehearsal"
         if self.live_buttons[1].text() != words:
             self.live_buttons[1].setText(words)
 
     def show_full_screen(self, full: bool) -> None:
-        """Give the face the whole screen, or put it back."""
-        if self.face is None or full == (self._full is not None):
+        """Give the view the whole screen, or put it back."""
+        if self.view is None or full == (self._full is not None):
             return
         if full:
-            self._full = self.face
-            self.faces.removeWidget(self.face)
-            self.face.setParent(None)
-            self.face.setContentsMargins(28, 20, 28, 20)
-            self.face.setGeometry(self.screen().geometry())  # a desktop without a window manager does not
-            self.face.showFullScreen()
+            self._full = self.view
+            self.faces.removeWidget(self.view)
+            self.view.setParent(None)
+            self.view.setContentsMargins(28, 20, 28, 20)
+            self.view.setGeometry(self.screen().geometry())  # a desktop without a window manager does not
+            self.view.showFullScreen()
         else:
             self._full = None
-            self.face.setWindowState(Qt.WindowState.WindowNoState)
-            self.face.setContentsMargins(0, 0, 0, 0)
-            self.faces.addWidget(self.face)
-            self.show_face(True)
-        self.face.fit()
-        self.face.setFocus()
+            self.view.setWindowState(Qt.WindowState.WindowNoState)
+            self.view.setContentsMargins(0, 0, 0, 0)
+            self.faces.addWidget(self.view)
+            self.show_view(True)
+        self.view.fit()
+        self.view.setFocus()
 
     def choose_instruments(self) -> None:
         """Ask which instruments there are, and connect them."""
         from fairmargin.desktop.stages.driving.instruments import InstrumentsDialog
 
-        assert self.conductor is not None
-        dialog = InstrumentsDialog(self.conductor, self)
+        assert self.controller is not None
+        dialog = InstrumentsDialog(self.controller, self)
         dialog.exec()
         dialog.deleteLater()
 
@@ -191,21 +191,21 @@ class DriveStage(Stage):
         """Ask how fast to rehearse, and begin, or end the rehearsal."""
         from fairmargin.desktop.stages.driving.instruments import RehearsalDialog
 
-        assert self.conductor is not None
-        if self.conductor.rehearsal is not None:
-            self.conductor.stop_rehearsal()
+        assert self.controller is not None
+        if self.controller.rehearsal is not None:
+            self.controller.stop_rehearsal()
             return
-        dialog = RehearsalDialog(self.conductor, self)
+        dialog = RehearsalDialog(self.controller, self)
         dialog.exec()
         dialog.deleteLater()
 
     def may_rest(self) -> bool:
-        return self.conductor is None and super().may_rest()
+        return self.controller is None and super().may_rest()
 
     def release(self) -> None:
         """Let go of instruments and files; the window closes."""
-        if self.conductor is not None:
-            self.conductor.close()
+        if self.controller is not None:
+            self.controller.close()
         if self._full is not None:
             self._full.close()
 

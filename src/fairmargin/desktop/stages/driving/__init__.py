@@ -1,1 +1,1 @@
-"""The Drive stage on the road: what conducts a leg, its face, its instruments."""
+"""The Drive stage on the road: what controls a leg, its view, its instruments."""

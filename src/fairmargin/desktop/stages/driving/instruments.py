@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.units import read_in
-from fairmargin.desktop.stages.driving.conductor import Conductor
+from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.settings import (
     INTERFACES,
     InstrumentSettings,
@@ -44,12 +44,12 @@ RATES: Final = ((1.0, "at real time"), (10.0, "10 times faster"), (30.0, "30 tim
 class InstrumentsDialog(QDialog):
     """GPS, vehicle bus and weather: where they are, what they say; nothing is kept until Connect."""
 
-    def __init__(self, conductor: Conductor, parent: QWidget | None = None) -> None:
+    def __init__(self, controller: DriveController, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Instruments")
         self.resize(860, 620)
-        self._conductor = conductor
-        kept = load_settings(conductor.session.settings)
+        self._controller = controller
+        kept = load_settings(controller.session.settings)
         layout = QVBoxLayout(self)
         layout.setSpacing(10)
         layout.addWidget(
@@ -124,13 +124,13 @@ class InstrumentsDialog(QDialog):
         self.connect_button.setObjectName("primary")
         self.connect_button.clicked.connect(self.connect_now)
         self.disconnect_button = buttons.addButton("Disconnect", QDialogButtonBox.ButtonRole.ResetRole)
-        self.disconnect_button.clicked.connect(conductor.disconnect_instruments)
+        self.disconnect_button.clicked.connect(controller.disconnect_instruments)
         buttons.rejected.connect(self.reject)
         layout.addWidget(buttons)
         self._signals = dict(kept.signals)
         self.dbc.editingFinished.connect(self.fill_mapping)
         self.fill_mapping()
-        conductor.changed.connect(self._show_live)
+        controller.changed.connect(self._show_live)
         self._show_live()
 
     def _line(self, text: str, hint: str, name: str) -> QLineEdit:
@@ -202,16 +202,16 @@ class InstrumentsDialog(QDialog):
         except ValueError as error:
             self.fault.setText(str(error))
             return
-        if self._conductor.connect_instruments(value):
-            save_settings(self._conductor.session.settings, value)
+        if self._controller.connect_instruments(value):
+            save_settings(self._controller.session.settings, value)
             self.fault.clear()
         else:
-            self.fault.setText(self._conductor.says[-1])
+            self.fault.setText(self._controller.says[-1])
 
     def _show_live(self) -> None:
         parts = []
         for source in SOURCES:
-            feed = self._conductor.feeds.get(source)
+            feed = self._controller.feeds.get(source)
             if feed is None:
                 continue
             values = ", ".join(
@@ -221,17 +221,17 @@ class InstrumentsDialog(QDialog):
             why = f" ({feed.why})" if feed.why else ""
             parts.append(f"{NAMES[source]} {feed.state}{why}: {values or 'nothing yet'}")
         self.live.setText("\n".join(parts) or "Not connected.")
-        self.disconnect_button.setEnabled(bool(self._conductor.feeds))
+        self.disconnect_button.setEnabled(bool(self._controller.feeds))
 
 
 class RehearsalDialog(QDialog):
     """Begin a rehearsal: the same day at the desk, with a truth that is revealed afterwards."""
 
-    def __init__(self, conductor: Conductor, parent: QWidget | None = None) -> None:
+    def __init__(self, controller: DriveController, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Rehearse the day")
         self.setMinimumWidth(520)
-        self._conductor = conductor
+        self._controller = controller
         layout = QVBoxLayout(self)
         layout.setSpacing(10)
         layout.addWidget(
@@ -260,5 +260,5 @@ class RehearsalDialog(QDialog):
         layout.addWidget(buttons, 0, Qt.AlignmentFlag.AlignBottom)
 
     def _begin(self) -> None:
-        self._conductor.start_rehearsal(secrets.randbelow(1_000_000), float(self.rate.currentData()))
+        self._controller.start_rehearsal(secrets.randbelow(1_000_000), float(self.rate.currentData()))
         self.accept()

@@ -1,4 +1,4 @@
-"""The conductor: takes a leg from its checklist to its readings, with whatever instruments are connected.
+"""The controller: takes a leg from its checklist to its readings, with whatever instruments are connected.
 
 Everything that happens is in the logbook or in the leg's recording before the next thing can happen.
 """
@@ -52,8 +52,8 @@ BLINK_S: Final = 0.2
 TOLD: Final = 6
 
 
-class Conductor(QObject):
-    """State of the drive; the face shows it and presses its buttons."""
+class DriveController(QObject):
+    """State of the drive; the view shows it and presses its buttons."""
 
     changed = Signal()  # a few times a second while something is under way
 
@@ -381,7 +381,7 @@ class Conductor(QObject):
         self._timer.start()
         self.changed.emit()
 
-    # ------------------------------------------------------------ numbers for the face
+    # ------------------------------------------------------------ numbers for the view
 
     def speed_kmh(self) -> float | None:
         """True speed now: by GPS, else the vehicle's own without its stated error. [km/h]"""
@@ -435,7 +435,7 @@ class Conductor(QObject):
     # ------------------------------------------------------------ ticking
 
     def tick(self) -> None:
-        """Take what has arrived, and let the face follow."""
+        """Take what has arrived, and let the view follow."""
         self._drain()
         moved = self.clock.follow_wall()
         if moved is not None:

@@ -1,0 +1,200 @@
+"""The page before a leg."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QHBoxLayout,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fairmargin.core import units as core_units
+from fairmargin.core.companion import aimed_kmh, lateness, leg_checklist
+from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.entry import show_number, words_of
+from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.stages.driving.controller import DriveController
+from fairmargin.desktop.stages.driving.parts import (
+    DAY_EVERY_S,
+    Ticking,
+    Tile,
+    go_button,
+)
+from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
+
+
+class PreparePage(QWidget):
+    """Before a leg: what to look at, how fast, how the day stands."""
+
+    def __init__(self, controller: DriveController, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.controller, self.session = controller, controller.session
+        self._shape: object = None
+        self._day_stamp: object = None
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(12)
+        frame, box = panel()
+        box.addWidget(label("Before you set off", "heading"))
+        inner = QWidget()
+        self._checks = QVBoxLayout(inner)
+        self._checks.setContentsMargins(0, 0, 6, 0)
+        self._checks.setSpacing(6)
+        box.addWidget(scrolling(inner, on_panel=True), 1)
+        self.settings_fields: dict[str, Field] = {}
+        row = QHBoxLayout()
+        for key, caption, tip in (
+            ("climate", "Climate", "off, or the set temperature in \u00b0C"),
+            ("tyre_pressure_kpa", "Tyre pressure, cold", "the same in both configurations"),
+            ("mode", "Drive mode", "and regeneration level"),
+            ("road", "Road", "dry, damp, wet or snow"),
+        ):
+            field = Field(caption, self._setting(key), tip=tip)
+            self.settings_fields[key] = field
+            row.addWidget(field, 1, Qt.AlignmentFlag.AlignTop)
+        box.addLayout(row)
+        layout.addWidget(frame, 3)
+        side = QVBoxLayout()
+        side.setSpacing(10)
+        self.aim = Tile()
+        side.addWidget(self.aim)
+        self.timetable, box = panel()
+        self.timetable_words = label("", "", wrap=True)
+        box.addWidget(label("The day", "heading"))
+        box.addWidget(self.timetable_words)
+        self.pause_button = QPushButton("Pause  (P)")
+        self.pause_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.pause_button.clicked.connect(self.controller.pause)
+        box.addWidget(self.pause_button)
+        box.addStretch()
+        side.addWidget(self.timetable, 1)
+        self.set_off = go_button("Set off  (Space)", self.begin)
+        side.addWidget(self.set_off)
+        self.cut_short, box = panel()
+        self.cut_words = label("", "caution", wrap=True)
+        box.addWidget(self.cut_words)
+        row = QHBoxLayout()
+        self.take_cut = QPushButton("Take what was recorded")
+        self.take_cut.clicked.connect(lambda: self._settle(True))
+        self.drop_cut = QPushButton("Leave it in the folder")
+        self.drop_cut.clicked.connect(lambda: self._settle(False))
+        row.addWidget(self.take_cut)
+        row.addWidget(self.drop_cut)
+        box.addLayout(row)
+        side.addWidget(self.cut_short)
+        layout.addLayout(side, 2)
+
+    def show_leg(self, study: Study, leg: Leg) -> None:
+        """Show another leg, or the same as it stands now."""
+        items = leg_checklist(study, leg)
+        if self._shape != (self.session.study_id, leg.leg, items):
+            self._shape = (self.session.study_id, leg.leg, items)
+            clear(self._checks)
+            for text in items:
+                box = QCheckBox()
+                box.setObjectName("check")
+                box.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+                row = QWidget()
+                line = QHBoxLayout(row)
+                line.setContentsMargins(0, 0, 0, 0)
+                line.setSpacing(10)
+                line.addWidget(box, 0, Qt.AlignmentFlag.AlignTop)
+                words = Ticking(text, box)
+                line.addWidget(words, 1)
+                box.setAccessibleName(text)
+                self._checks.addWidget(row)
+            self._checks.addStretch()
+            self._cut = self.controller.cut_short()
+            self.cut_short.setVisible(bool(self._cut))
+            if self._cut:
+                self.cut_words.setText(
+                    f"A recording was cut short ({self._cut[-1].name}). What had arrived until then is kept."
+                )
+        units = self.session.units
+        aim = aimed_kmh(study, leg)
+        if aim is None:
+            self.aim.show("Hold", "your speed", "no target speed is set in Question")
+        else:
+            v, indicated = (units.show("speed", x) for x in aim)
+            foot = (
+                f"true; the speedometer must show {indicated:.0f}"
+                if aim[0] != aim[1]
+                else "by GPS, through the whole leg"
+            )
+            self.aim.show("Hold", f"{v:.0f} {units.speed}", foot)
+        f = self.settings_fields
+        f["climate"].show_text(leg.climate or self._before(study, leg, "climate"))
+        tyre = leg.tyre_pressure_kpa or self._before(study, leg, "tyre_pressure_kpa")
+        f["tyre_pressure_kpa"].show_text(
+            "" if not tyre else show_number(units.show("tyre", float(tyre)), 2), units.tyre
+        )
+        f["mode"].show_text(leg.mode or self._before(study, leg, "mode"))
+        f["road"].show_text(leg.road or self._before(study, leg, "road"))
+        stamp = (int(time.monotonic() / DAY_EVERY_S), self.controller.paused_at, study.plan, leg.leg)
+        if stamp != self._day_stamp:
+            self._day_stamp = stamp
+            self._show_day(study)
+        self.set_off.setText(f"Set off on {leg.leg}  (Space)")
+
+    def _before(self, study: Study, leg: Leg, key: str) -> Any:
+        """What was so on the leg before, which is carried on."""
+        earlier = [x for x in study.legs[: study.legs.index(leg)] if self.session.has_reading(x)]
+        return getattr(earlier[-1], key) or "" if earlier else ""
+
+    def _show_day(self, study: Study) -> None:
+        controller = self.controller
+        paused = controller.paused_at
+        self.pause_button.setText("Go on  (P)" if paused is not None else "Pause  (P)")
+        lines = []
+        if paused is not None:
+            minutes = (controller.clock.seconds() - paused) / 60.0
+            lines.append(f"Paused for {minutes:.0f} min; what is left moves with you.")
+        stand = lateness(study, controller.clock.moment(), controller.done_runs())
+        if stand is None:
+            lines.append("No timetable for today; set the day in Plan." if study.plan.day is None else "The timetable is for another day.")  # fmt: skip
+        else:
+            late = round(stand.late_min)
+            how = "on time" if abs(late) < 3 else f"{abs(late)} min {'late' if late > 0 else 'early'}"
+            lines.append(f"You are {how}: home about {stand.end:%H:%M}.")
+            if stand.next_run is not None:
+                lines.append(f"Next run could start {stand.next_run:%H:%M}.")
+            lines += list(stand.warnings)
+        self.timetable_words.setText("\n".join(lines))
+
+    def begin(self) -> None:
+        """Set off on the next leg."""
+        leg = self.controller.next_leg()
+        if leg is not None and self.controller.drive is None:
+            self.controller.begin(leg.leg)
+
+    def _setting(self, key: str) -> Callable[[str], None]:
+        def commit(text: str) -> None:
+            study, leg = self.session.study, self.controller.next_leg()
+            if study is None or leg is None:
+                return
+            value: object = text
+            if key == "tyre_pressure_kpa":
+                value = core_units.read_quantity(text, "tyre", self.session.units.tyre) if text else None
+            try:
+                after = study.with_leg(leg.leg, **{key: value})
+            except ValueError as error:
+                raise ValueError(words_of(error)) from error
+            self.session.edit(after, f"{key.split('_')[0]} of {leg.leg}")
+
+        return commit
+
+    def _settle(self, take: bool) -> None:
+        for path in self._cut[-1:]:
+            if take:
+                self.controller.take_cut_short(path)
+            else:
+                self.controller.let_cut_short_go(path)
+        self._shape = None
+        self.controller.changed.emit()
