@@ -384,7 +384,7 @@ def strangers(count: int) -> Counter[str]:
     import resource
     import warnings
 
-    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.faults import InvalidInput
 
     warnings.simplefilter("ignore")
     dice = random.Random(17)
@@ -409,7 +409,7 @@ def strangers(count: int) -> Counter[str]:
             try:
                 read_as(kind, path, folder)
                 said = "read"
-            except (InputFault, LogbookFault):
+            except (InvalidInput, LogbookFault):
                 said = "refused in words"
             except ValueError as error:
                 plain = kind in {"METAR", "station", "receipts"} or kind in {"study.json", "legs.csv"}

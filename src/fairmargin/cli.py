@@ -85,7 +85,7 @@ def analyse(
     from fairmargin.core.analysis import analyse as run
     from fairmargin.core.result.as_json import as_json as json_of
     from fairmargin.core.result.types import VIEWS
-    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.package import read_package
 
     if view not in VIEWS:
@@ -99,7 +99,7 @@ def analyse(
         try:
             package = read_package(path)
             result = run(package.study, package.traces, view=view, scatter=scatter)
-        except InputFault as fault:
+        except InvalidInput as fault:
             status = BAD_INPUT
             for line in fault.faults:
                 _fault(f"{path}: {line}")
@@ -194,7 +194,7 @@ def simulate(
 ) -> None:
     """Drive a virtual test day and write what its instruments showed, with the truth beside it."""
     from fairmargin.core.study import CHANGE_KINDS
-    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.package_writing import write_package, write_truth
     from fairmargin.simulation import DayPlan
     from fairmargin.simulation import simulate as drive
@@ -228,7 +228,7 @@ def simulate(
         made = drive(seed, plan)
         write_package(out, made.study, made.traces)
         write_truth(out, made.truth)
-    except (InputFault, ValueError) as error:
+    except (InvalidInput, ValueError) as error:
         _fault(f"simulate: {error}")
         raise typer.Exit(BAD_INPUT) from None
 
@@ -245,7 +245,7 @@ def plan(
     from datetime import date, datetime
 
     from fairmargin.core import designs as d
-    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.package import read_package
 
     if runs % 2:
@@ -254,7 +254,7 @@ def plan(
     try:
         study = read_package(package).study
         if not study.trials:
-            raise InputFault(["study.json, configurations: no trial; expected one beside the baseline"])
+            raise InvalidInput(["study.json, configurations: no trial; expected one beside the baseline"])
         compared = d.recommend(list(d.compare_designs(study, runs=runs, days=days)))
         best = next(x for x in compared if x.recommended)
         order = best.order if best.order != "random" else d.order_of("ABBA", runs)
@@ -267,7 +267,7 @@ def plan(
             from fairmargin.exchange.ical import calendar_file
 
             ics.write_bytes(calendar_file(study, table, datetime.now().astimezone()))
-    except InputFault as fault:
+    except InvalidInput as fault:
         for line in fault.faults:
             _fault(f"{package}: {line}")
         raise typer.Exit(BAD_INPUT) from None
@@ -352,7 +352,7 @@ def report(
     """Write the study's report as one file."""
     from fairmargin.core.analysis import analyse as run
     from fairmargin.core.units import UNIT_CHOICES
-    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.package import read_package
 
     if units not in UNIT_CHOICES:
@@ -363,7 +363,7 @@ def report(
         from fairmargin.exchange.report import write_report
 
         write_report(out, read.study, run(read.study, read.traces), UNIT_CHOICES[units])
-    except InputFault as fault:
+    except InvalidInput as fault:
         for line in fault.faults:
             _fault(f"{package}: {line}" if not line.startswith(str(out)) else line)
         raise typer.Exit(BAD_INPUT) from None
@@ -373,7 +373,7 @@ def _import_weather(source: Path, into: Path, preview: bool) -> None:
     """Add a station's reports to a package; ones that are there stay."""
     from datetime import datetime
 
-    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.package import read_package
     from fairmargin.exchange.package_writing import write_package
     from fairmargin.exchange.pieces import near_legs, with_weather
@@ -389,7 +389,7 @@ def _import_weather(source: Path, into: Path, preview: bool) -> None:
             height_m=sum(heights) / len(heights) if heights else 0.0,
         )
     except ValueError as error:
-        raise InputFault([f"{source}: {error}"]) from error
+        raise InvalidInput([f"{source}: {error}"]) from error
     for notice in notices:
         _fault(f"{source}: note: {notice}")
     near = near_legs(package.study, rows)
@@ -421,7 +421,7 @@ def import_(
 ) -> None:
     """Bring a file into a package: a logger's table or a track cut into drives, METAR texts or a station's table."""
     from fairmargin.exchange import loggers
-    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.importing import laid_on_legs, read_any_log
     from fairmargin.exchange.intake import WORDS, recognise
     from fairmargin.exchange.package import read_package
@@ -430,13 +430,13 @@ def import_(
 
     try:
         if cut not in {"stops", "gates", "whole"}:
-            raise InputFault([f'--cut: "{cut}" is not known; expected stops, gates or whole'])
+            raise InvalidInput([f'--cut: "{cut}" is not known; expected stops, gates or whole'])
         found = recognise(logfile)
         if found.kind in {"reports", "table"} and not profile:
             _import_weather(logfile, into, preview)
             return
         if found.kind not in {"log", "track", "table"}:
-            raise InputFault([f"{logfile}: {WORDS[found.kind]}; expected a log, a track or weather"])
+            raise InvalidInput([f"{logfile}: {WORDS[found.kind]}; expected a log, a track or weather"])
         saved = loggers.load_profiles(loggers.profiles_path())
         found_log = read_any_log(logfile, found.kind == "track", profile, saved, preview, _say, _fault)
         if found_log.trace is None:
@@ -448,7 +448,7 @@ def import_(
         write_package(into, package.study, traces)
         if profile and found_log.profile is not None:
             loggers.save_profiles(loggers.profiles_path(), [*saved.values(), found_log.profile])
-    except InputFault as fault:
+    except InvalidInput as fault:
         for line in fault.faults:
             _fault(line)
         raise typer.Exit(BAD_INPUT) from None
@@ -464,7 +464,7 @@ def export(
     out: Annotated[Path, typer.Argument(help="Folder or .zip to write.")],
 ) -> None:
     """Write a study of a logbook as a package."""
-    from fairmargin.exchange.faults import InputFault
+    from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.package_writing import write_package
     from fairmargin.logbook import Logbook, LogbookFault
 
@@ -484,7 +484,7 @@ def export(
     except LogbookFault as fault:
         _fault(str(fault))
         raise typer.Exit(BAD_INPUT) from None
-    except InputFault as fault:
+    except InvalidInput as fault:
         for line in fault.faults:
             _fault(line)
         raise typer.Exit(BAD_INPUT) from None

@@ -12,12 +12,12 @@ from fairmargin.core.companion import (
     agreement,
     aimed_kmh,
     compare_readings,
+    disturbances_of_leg,
     lateness,
     leg_checklist,
     price,
     reset_took,
     road_places,
-    spoilt_of_leg,
     worth_repeating,
 )
 from fairmargin.core.designs import split
@@ -125,7 +125,7 @@ def test_what_spoilt_a_leg_from_its_events(study):
         Event(leg="L01", kind="overtaking", at_km=8),
         Event(leg="L02", kind="rain", duration_s=60),
     )
-    found = spoilt_of_leg(study.with_(events=events), "L01")
+    found = disturbances_of_leg(study.with_(events=events), "L01")
     assert [s.kind for s in found] == ["slow-traffic", "wrong-turn"]
     assert found[1].percent is None
 

@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QApplication, QInputDialog, QProgressDialog, QPush
 from tests.conftest import driven_study, straight_route
 
 from fairmargin.core.study import new_study
-from fairmargin.desktop import bringing
 from fairmargin.desktop.background import waited
+from fairmargin.desktop.bringing.base import day_of
 from fairmargin.desktop.bringing.log import LogDialog
 from fairmargin.desktop.bringing.receipts import ReceiptsDialog
 from fairmargin.desktop.bringing.weather import WeatherDialog
@@ -271,7 +271,7 @@ def test_a_second_log_is_not_offered_a_leg_that_has_one(qtbot, ready, logfile, m
 
 
 def test_the_studys_day_is_its_last_leg():
-    assert bringing._day_of(driven_study("AB")).date() == datetime(2026, 5, 2).date()
+    assert day_of(driven_study("AB")).date() == datetime(2026, 5, 2).date()
 
 
 def test_a_stations_table_of_months_is_read_in_the_background_and_only_the_day_is_taken(

@@ -14,7 +14,7 @@ from tests.conftest import driven_study, straight_route
 
 from fairmargin.core.companion import road_places
 from fairmargin.core.study import Trace, WeatherRow, new_study
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.intake import as_text, read_workbook, recognise
 from fairmargin.exchange.log_cuts import split_at_gates
 from fairmargin.exchange.loggers import ImportedLog
@@ -98,9 +98,9 @@ def test_each_kind_is_recognised_by_what_it_holds(tmp_path, abba):
 def test_what_is_nothing_is_said(tmp_path, data, words):
     path = tmp_path / "x"
     path.write_bytes(data)
-    with pytest.raises(InputFault, match=words):
+    with pytest.raises(InvalidInput, match=words):
         recognise(path)
-    with pytest.raises(InputFault, match="cannot be read"):
+    with pytest.raises(InvalidInput, match="cannot be read"):
         recognise(tmp_path / "missing")
 
 
@@ -112,7 +112,7 @@ def test_any_bytes_are_recognised_or_refused_and_every_reader_says_a_sentence(tm
     for reader in (recognise, read_track, read_workbook):
         try:
             reader(path)
-        except InputFault as fault:
+        except InvalidInput as fault:
             assert str(path) in str(fault)
     text = data.decode("utf-8", errors="replace")
     try:
@@ -124,7 +124,7 @@ def test_any_bytes_are_recognised_or_refused_and_every_reader_says_a_sentence(tm
 def test_a_zip_that_is_neither(tmp_path):
     with zipfile.ZipFile(tmp_path / "x.zip", "w") as archive:
         archive.writestr("a.txt", "hello")
-    with pytest.raises(InputFault, match="neither a package nor a spreadsheet"):
+    with pytest.raises(InvalidInput, match="neither a package nor a spreadsheet"):
         recognise(tmp_path / "x.zip")
 
 
@@ -155,7 +155,7 @@ def test_stated_speeds_are_taken_and_bad_points_counted(tmp_path):
 
 
 def test_a_drawn_route_is_no_recorded_track(tmp_path):
-    with pytest.raises(InputFault, match="0 points with a time; expected a recorded track"):
+    with pytest.raises(InvalidInput, match="0 points with a time; expected a recorded track"):
         read_track(write_gpx(tmp_path / "t.gpx", [(52, 0.1, None, None)] * 5))
 
 
@@ -262,7 +262,7 @@ def test_a_workbook_is_read_as_shown(tmp_path):
     assert "left out: 1" in notices[0]
     assert as_text(sheets["Runs"]).splitlines()[1] == "L01\t15.4\t2026-05-02 09:00:00"
     openpyxl.Workbook().save(tmp_path / "e.xlsx")
-    with pytest.raises(InputFault, match="no sheet with anything"):
+    with pytest.raises(InvalidInput, match="no sheet with anything"):
         read_workbook(tmp_path / "e.xlsx")
 
 

@@ -8,7 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fairmargin.core.study import Trace
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.log_cuts import cut, split_at_stops
 from fairmargin.exchange.loggers import Profile, load_profiles, preview, read_log, save_profiles
 
@@ -103,9 +103,9 @@ def test_what_is_dropped_is_counted(tmp_path):
 def test_what_cannot_be_read_is_said(tmp_path, content, words):
     path = tmp_path / "x.csv"
     path.write_bytes(content)
-    with pytest.raises(InputFault, match=words):
+    with pytest.raises(InvalidInput, match=words):
         read_log(path, preview(path).profile)
-    with pytest.raises(InputFault, match="cannot be read"):
+    with pytest.raises(InvalidInput, match="cannot be read"):
         preview(tmp_path / "none.csv")
 
 
@@ -118,7 +118,7 @@ def test_no_bytes_crash_the_reader(tmp_path, data):
     path.write_bytes(data)
     try:
         read_log(path, preview(path).profile)
-    except InputFault as fault:
+    except InvalidInput as fault:
         assert fault.faults and all(fault.faults)
 
 
@@ -141,7 +141,7 @@ def test_profiles_are_kept_by_name(tmp_path):
     assert load_profiles(tmp_path / "deep" / "p.json") == {"My logger": profile}
     assert load_profiles(tmp_path / "none.json") == {}
     (tmp_path / "bad.json").write_text('[{"name": 1}]')
-    with pytest.raises(InputFault, match="not a file of profiles"):
+    with pytest.raises(InvalidInput, match="not a file of profiles"):
         load_profiles(tmp_path / "bad.json")
     with pytest.raises(ValueError, match="is not known"):
         Profile.from_json(

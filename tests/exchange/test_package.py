@@ -28,7 +28,7 @@ from fairmargin.core.study import (
     WeatherRow,
 )
 from fairmargin.core.units import CONSUMPTION_UNITS
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.package import read_package
 from fairmargin.exchange.package_samples import read_trace
 from fairmargin.exchange.package_writing import write_package
@@ -241,7 +241,7 @@ def make(tmp_path, head=None, legs=LEGS, **files):
     ],
 )
 def test_faults_in_legs(tmp_path, legs, line):
-    with pytest.raises(InputFault) as fault:
+    with pytest.raises(InvalidInput) as fault:
         read_package(make(tmp_path, legs=legs))
     assert any(line in x for x in fault.value.faults), fault.value.faults
     assert all("\n" not in x for x in fault.value.faults)
@@ -271,7 +271,7 @@ def test_faults_in_legs(tmp_path, legs, line):
     ],
 )
 def test_faults_in_study_json(tmp_path, head, line):
-    with pytest.raises(InputFault) as fault:
+    with pytest.raises(InvalidInput) as fault:
         read_package(make(tmp_path, head=head))
     assert any(line in x for x in fault.value.faults), fault.value.faults
 
@@ -293,7 +293,7 @@ def test_faults_in_study_json(tmp_path, head, line):
     ],
 )
 def test_faults_in_optional_tables(tmp_path, files, line):
-    with pytest.raises(InputFault) as fault:
+    with pytest.raises(InvalidInput) as fault:
         read_package(make(tmp_path, **files))
     assert any(line in x for x in fault.value.faults), fault.value.faults
 
@@ -311,14 +311,14 @@ def test_faults_in_optional_tables(tmp_path, files, line):
     ],
 )
 def test_faults_in_samples(text, line):
-    with pytest.raises(InputFault) as fault:
+    with pytest.raises(InvalidInput) as fault:
         read_trace(text.encode(), "samples/L1.csv")
     assert line in fault.value.faults[0]
 
 
 def test_all_faults_are_told_at_once(tmp_path):
     rows = "".join(f"L{i},A,x\n" for i in range(80))
-    with pytest.raises(InputFault) as fault:
+    with pytest.raises(InvalidInput) as fault:
         read_package(make(tmp_path, legs="leg,configuration,distance_km\n" + rows))
     assert len(fault.value.faults) == 51
     assert fault.value.faults[-1] == "... and 30 more"
@@ -327,10 +327,10 @@ def test_all_faults_are_told_at_once(tmp_path):
 def test_what_is_no_package(tmp_path):
     (tmp_path / "x.zip").write_bytes(b"PK\x03\x04 not really")
     for name, words in (("x.zip", "not a readable zip"), ("absent", "no such file or folder")):
-        with pytest.raises(InputFault, match=words):
+        with pytest.raises(InvalidInput, match=words):
             read_package(tmp_path / name)
     (tmp_path / "empty").mkdir()
-    with pytest.raises(InputFault, match=r"study.json: missing"):
+    with pytest.raises(InvalidInput, match=r"study.json: missing"):
         read_package(tmp_path / "empty")
 
 
@@ -341,7 +341,7 @@ def test_fuzzed_bytes_end_in_a_sentence(tmp_path, data, which):
     (folder / which).write_bytes(data)
     try:
         read_package(folder)
-    except InputFault as fault:
+    except InvalidInput as fault:
         assert fault.faults and all(which in line for line in fault.faults)
 
 
@@ -349,7 +349,7 @@ def test_writing_never_harms_what_is_there(tmp_path, abba):
     other = tmp_path / "photos"
     other.mkdir()
     (other / "a.jpg").write_bytes(b"x")
-    with pytest.raises(InputFault, match="is not a study package; expected a new name"):
+    with pytest.raises(InvalidInput, match="is not a study package; expected a new name"):
         write_package(other, abba)
     assert (other / "a.jpg").read_bytes() == b"x"
     write_package(tmp_path / "p", abba)

@@ -12,7 +12,7 @@ from tests.conftest import driven_study
 
 from fairmargin.core.designs import plan_day
 from fairmargin.core.evidence.logs import gate_logs
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.ical import calendar_file
 from fairmargin.exchange.route import read_gpx, typed_route
 from fairmargin.exchange.weather import read_report
@@ -51,9 +51,9 @@ def test_what_was_dropped_is_said(tmp_path):
 def test_what_is_no_track_is_refused_in_words(tmp_path, content):
     path = tmp_path / "x.gpx"
     path.write_bytes(content)
-    with pytest.raises(InputFault, match=r"GPX|track"):
+    with pytest.raises(InvalidInput, match=r"GPX|track"):
         read_gpx(path)
-    with pytest.raises(InputFault, match="cannot be read"):
+    with pytest.raises(InvalidInput, match="cannot be read"):
         read_gpx(tmp_path / "none.gpx")
 
 

@@ -10,7 +10,7 @@ from tests.conftest import driven_study
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Stretch, new_study
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.report import to_html, write_report
 from fairmargin.exchange.report_content import content
 
@@ -80,7 +80,7 @@ def test_an_empty_study_can_be_reported(tmp_path):
     [("r.doc", "expected a name ending in .html or .pdf"), ("no/such/r.html", "cannot be written")],
 )
 def test_bad_targets_are_refused(tmp_path, abba, name, words):
-    with pytest.raises(InputFault, match=words):
+    with pytest.raises(InvalidInput, match=words):
         write_report(tmp_path / name, abba, analyse(abba), UNIT_CHOICES["metric"])
 
 

@@ -15,7 +15,7 @@ from tests.conftest import driven_study
 
 from fairmargin.core.study import Trace
 from fairmargin.exchange import budget
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.intake import read_workbook, recognise
 from fairmargin.exchange.loggers import preview, read_log
 from fairmargin.exchange.package import read_package
@@ -34,7 +34,7 @@ def refused(study_json, tmp_path, legs="leg,configuration\nL01,A\n"):
     folder.mkdir(exist_ok=True)
     (folder / "study.json").write_text(study_json)
     (folder / "legs.csv").write_text(legs)
-    with pytest.raises(InputFault) as fault:
+    with pytest.raises(InvalidInput) as fault:
         read_package(folder)
     return fault.value.faults[0]
 
@@ -75,9 +75,9 @@ def test_a_zip_is_unpacked_within_a_budget_and_its_sizes_are_not_believed(tmp_pa
     with zipfile.ZipFile(path, "a", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("samples/L01.csv", b"time_s,speed_kmh\n" + b"0,0\n" * (1 << 20))
     monkeypatch.setattr(budget, "LOG_BYTES", 1 << 20)
-    with pytest.raises(InputFault, match=r"samples/L01.csv: 2 MB is too large; expected at most 1 MB"):
+    with pytest.raises(InvalidInput, match=r"samples/L01.csv: 2 MB is too large; expected at most 1 MB"):
         read_package(path)
-    with zipfile.ZipFile(path) as archive, pytest.raises(InputFault, match="unpacks to more than 1 MB"):
+    with zipfile.ZipFile(path) as archive, pytest.raises(InvalidInput, match="unpacks to more than 1 MB"):
         budget.Unpacking(archive, 1 << 20).read("samples/L01.csv", 1 << 30, "samples/L01.csv")
 
 
@@ -95,7 +95,7 @@ def test_damaged_zips_are_refused_never_a_traceback(tmp_path):
         try:
             read_package(path)
             recognise(path)
-        except InputFault:
+        except InvalidInput:
             continue
 
 
@@ -110,7 +110,7 @@ def test_an_endless_view_in_place_of_a_trace_table_is_not_followed(tmp_path):
     (package / "samples" / "L01.csv").unlink()
     (package / "samples" / "L01.csv").symlink_to("/dev/zero")
     assert read_package(package).traces == {}
-    with pytest.raises(InputFault, match="it is not a file"):
+    with pytest.raises(InvalidInput, match="it is not a file"):
         preview("/dev/zero")
 
 
@@ -138,11 +138,11 @@ def test_a_delimiter_at_the_end_of_rows_moves_no_column(tmp_path, end):
 def test_filled_cells_beyond_the_header_are_refused_with_their_row(tmp_path):
     path = tmp_path / "log.csv"
     path.write_text(LOG.replace("{}", ",7"))
-    with pytest.raises(InputFault, match="row 2: 4 cells; expected 3, as many as the header"):
+    with pytest.raises(InvalidInput, match="row 2: 4 cells; expected 3, as many as the header"):
         read_log(path, preview(path).profile)
     late = LOG.replace("{}", "") * 1 + "".join(f"{i},80,12.5\n" for i in range(40, 900)) + "900,80,12.5,9\n"
     path.write_text(late)
-    with pytest.raises(InputFault, match=r"Expected 3 fields in line 902, saw 4|901|902"):
+    with pytest.raises(InvalidInput, match=r"Expected 3 fields in line 902, saw 4|901|902"):
         read_log(path, preview(path).profile)
 
 
@@ -180,7 +180,7 @@ def test_stamps_since_1970_are_read_whatever_their_unit(tmp_path, unit, factor):
 def test_a_log_whose_time_is_none_is_refused_in_words(tmp_path):
     path = tmp_path / "log.csv"
     path.write_text("time,speed\n" + "".join(f"{5e9 + i},80\n" for i in range(30)))
-    with pytest.raises(InputFault, match="is no time of a drive"):
+    with pytest.raises(InvalidInput, match="is no time of a drive"):
         read_log(path, preview(path).profile)
 
 
@@ -270,7 +270,7 @@ def test_what_a_terminal_would_obey_is_not_sent_to_it(tmp_path):
 @pytest.mark.parametrize("name", ["x" * 300, "a\x00b"])
 def test_names_no_file_can_have_are_told(name):
     for read in (read_package, recognise, preview):
-        with pytest.raises(InputFault):
+        with pytest.raises(InvalidInput):
             read(name)
 
 
@@ -291,7 +291,7 @@ def test_a_workbook_that_uses_the_last_column_is_read_in_a_moment(tmp_path):
 def test_a_track_with_definitions_of_its_own_is_refused(tmp_path):
     path = tmp_path / "t.gpx"
     path.write_text('<?xml version="1.0"?><!DOCTYPE g [<!ENTITY a "b">]><gpx>&a;</gpx>')
-    with pytest.raises(InputFault, match="definitions of its own"):
+    with pytest.raises(InvalidInput, match="definitions of its own"):
         parse_gpx(path)
 
 

@@ -1,12 +1,14 @@
 """The sentences carry speed, route, size, interval and confidence, and never more than the verdict."""
 
+import numpy as np
 import pytest
+from scipy import stats
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.outcome import driving_range, energy_per_year_kwh
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.exchange.wording import conditions_words, consumption_words, may_not, may_say
+from fairmargin.exchange.wording import beside, conditions_words, consumption_words, may_not, may_say
 
 METRIC, US = UNIT_CHOICES["metric"], UNIT_CHOICES["us"]
 
@@ -69,3 +71,19 @@ def test_range_and_energy():
     assert energy_per_year_kwh(150, 10_000) == pytest.approx(1500)
     with pytest.raises(ValueError, match="capacity and consumption above 0"):
         driving_range(0, 200)
+
+
+def test_the_pairs_alone_stand_beside_the_effect():
+    # Reference: scipy.stats, one-sample t interval of the corrected pairs' differences.
+    study = driven_study(
+        "ABBAABBA", [170, 168, 163, 160, 162, 161, 171, 169, 169, 168, 161, 163, 162, 160, 170, 171]
+    )
+    result = analyse(study)
+    c = result.comparisons[0]
+    used = [p.corrected_percent for p in c.pair_list]
+    low, high = stats.t.interval(0.95, len(used) - 1, np.mean(used), stats.sem(used))
+    assert c.paired == pytest.approx((8, np.mean(used), low, high))
+    line = next(x for x in beside(study, result, c) if "pairs alone" in x)
+    assert f"{abs(np.mean(used)):.1f} %" in line and "8 pairs" in line and f"{abs(low):.1f}" in line
+    few = analyse(driven_study("AB"))
+    assert few.comparisons[0].paired is None and not any("pairs alone" in x for x in beside(study, few, few.comparisons[0]))  # fmt: skip

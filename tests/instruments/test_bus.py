@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.instruments.samples import Sample, Trouble
 from fairmargin.instruments.vehicle import (
     BusDecoder,
@@ -124,12 +124,12 @@ def test_any_bytes_as_a_dbc_give_a_sentence(tmp_path_factory, data):
     path.write_bytes(data)
     try:
         assert signals_of(load_dbc(path)) is not None
-    except InputFault as fault:
+    except InvalidInput as fault:
         assert "DBC" in str(fault) or "message" in str(fault)
 
 
 def test_a_missing_dbc():
-    with pytest.raises(InputFault, match="cannot be read"):
+    with pytest.raises(InvalidInput, match="cannot be read"):
         load_dbc("/nowhere/x.dbc")
 
 

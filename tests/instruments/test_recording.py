@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.instruments.recording import (
     Columns,
     Recorder,
@@ -114,12 +114,12 @@ def test_any_bytes_give_a_recording_or_a_sentence(tmp_path_factory, data):
     path.write_bytes(head + b"\n" + data)
     assert read_recording(path).leg == "L01"
     path.write_bytes(data)
-    with pytest.raises(InputFault, match="not a recording"):
+    with pytest.raises(InvalidInput, match="not a recording"):
         read_recording(path)
 
 
 def test_missing_file(tmp_path):
-    with pytest.raises(InputFault, match="cannot be read"):
+    with pytest.raises(InvalidInput, match="cannot be read"):
         read_recording(tmp_path / "no.drive")
 
 

@@ -133,7 +133,7 @@ def reset_took(shown_km: float, driven_km: float) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
-class Spoilt:
+class Disturbance:
     """Something that spoilt a leg, and what it may be worth in per cent of the leg's consumption (signed)."""
 
     kind: EventKind
@@ -142,7 +142,9 @@ class Spoilt:
     percent: float | None  # None = cannot be priced
 
 
-def price(study: Study, leg: Leg, kind: EventKind, seconds: float, speed_kmh: float | None = None) -> Spoilt:
+def price(
+    study: Study, leg: Leg, kind: EventKind, seconds: float, speed_kmh: float | None = None
+) -> Disturbance:
     """Price a thing that happened on a leg through the study's own vehicle.
 
     Slow traffic and stops: steady consumption at the two speeds over the stretch, auxiliaries over the time
@@ -161,11 +163,11 @@ def price(study: Study, leg: Leg, kind: EventKind, seconds: float, speed_kmh: fl
 
     Returns
     -------
-    Spoilt
+    Disturbance
     """
     aim = aimed_kmh(study, leg)
     if aim is None or seconds <= 0:
-        return Spoilt(kind, seconds, speed_kmh, None)
+        return Disturbance(kind, seconds, speed_kmh, None)
     v = aim[0]
     km = leg_km(study)
     free = split(study, v)
@@ -189,11 +191,11 @@ def price(study: Study, leg: Leg, kind: EventKind, seconds: float, speed_kmh: fl
     elif kind == "rain":
         wh = disturbance.RAIN_SHARE * whole * min(1.0, seconds / 3600.0 * v / km)
     else:
-        return Spoilt(kind, seconds, speed_kmh, None)
-    return Spoilt(kind, seconds, speed_kmh, 100.0 * wh / whole)
+        return Disturbance(kind, seconds, speed_kmh, None)
+    return Disturbance(kind, seconds, speed_kmh, 100.0 * wh / whole)
 
 
-def worth_repeating(study: Study, spoilt: Sequence[Spoilt]) -> bool:
+def worth_repeating(study: Study, spoilt: Sequence[Disturbance]) -> bool:
     """Whether what happened on a leg is worth more than half of the smallest effect that matters."""
     total = sum(s.percent or 0.0 for s in spoilt)
     return abs(total) > 0.5 * study.smallest_effect_percent
@@ -281,7 +283,7 @@ def events_of_leg(study: Study, name: str) -> tuple[Event, ...]:
     return tuple(e for e in study.events if e.leg == name)
 
 
-def spoilt_of_leg(study: Study, name: str) -> tuple[Spoilt, ...]:
+def disturbances_of_leg(study: Study, name: str) -> tuple[Disturbance, ...]:
     """What spoilt a leg, priced, from its events."""
     leg = study.leg(name)
     found = []
@@ -289,7 +291,7 @@ def spoilt_of_leg(study: Study, name: str) -> tuple[Spoilt, ...]:
         if e.kind in {"slow-traffic", "stop", "following-closely", "rain"}:
             found.append(price(study, leg, e.kind, float(e.duration_s or 0.0), e.speed_kmh))
         elif e.kind in {"wrong-turn", "lift-off", "reset-doubtful"}:
-            found.append(Spoilt(e.kind, float(e.duration_s or 0.0), None, None))
+            found.append(Disturbance(e.kind, float(e.duration_s or 0.0), None, None))
     return tuple(found)
 
 

@@ -50,7 +50,7 @@ class Intake(QObject):
 
     def bring_from(self, path: str | Path) -> bool:
         """See what a file is, show how it would be read, and take what the person agrees to."""
-        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.faults import InvalidInput
         from fairmargin.exchange.intake import recognise
 
         path = Path(path)
@@ -73,7 +73,7 @@ class Intake(QObject):
                 assert self.window.drive.controller is not None
                 return self.window.drive.controller.take_cut_short(path)
             return self._bring_table(path.read_text(encoding="utf-8-sig", errors="replace"), path)
-        except InputFault as fault:
+        except InvalidInput as fault:
             self.window.tell(f"Not brought in. {fault.faults[0]}")
             return False
         except OSError as error:

@@ -43,7 +43,7 @@ class Packages(QObject):
         """Merge a package into the open study by leg; conflicts are shown side by side first."""
         from fairmargin.core.study.merge import merge
         from fairmargin.desktop.merge import MergeDialog
-        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.faults import InvalidInput
         from fairmargin.exchange.package import Package, read_package
 
         here = self.session.study
@@ -56,7 +56,7 @@ class Packages(QObject):
             if not isinstance(package, Package):
                 return False  # stopped
             merged = merge(here, package.study, self.session.traces, package.traces)
-        except InputFault as fault:
+        except InvalidInput as fault:
             self.session.failed.emit(f"{path}: {fault.faults[0]}")
             return False
         except ValueError as error:
@@ -78,7 +78,7 @@ class Packages(QObject):
 
     def import_from(self, path: str | Path) -> bool:
         """Add a package to the logbook and show it."""
-        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.faults import InvalidInput
         from fairmargin.exchange.package import Package, read_package
 
         path = Path(path)
@@ -86,7 +86,7 @@ class Packages(QObject):
             path = path.parent
         try:
             package = waited(self.window, f"Reading {path.name}\u2026", lambda: read_package(path))
-        except InputFault as fault:
+        except InvalidInput as fault:
             more = f" (and {len(fault.faults) - 1} more)" if len(fault.faults) > 1 else ""
             self.window.tell(f"{path.name} was not imported. {fault.faults[0]}{more}")
             return False
@@ -115,14 +115,14 @@ class Packages(QObject):
 
     def export_to(self, path: str | Path) -> bool:
         """Write the open study as a package."""
-        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.faults import InvalidInput
         from fairmargin.exchange.package_writing import write_package
 
         study, traces = self.session.study, dict(self.session.traces)
         assert study is not None
         try:
             meanwhile(lambda: write_package(path, study, traces))
-        except InputFault as fault:
+        except InvalidInput as fault:
             self.window.tell(fault.faults[0])
             return False
         self.window.tell(f"Exported to {path}.")
@@ -142,7 +142,7 @@ class Packages(QObject):
 
     def report_to(self, path: str | Path) -> bool:
         """Write the report of the open study."""
-        from fairmargin.exchange.faults import InputFault
+        from fairmargin.exchange.faults import InvalidInput
         from fairmargin.exchange.report import write_report
 
         study, analysis = self.session.study, self.session.analysis
@@ -151,7 +151,7 @@ class Packages(QObject):
         units = self.session.units
         try:
             meanwhile(lambda: write_report(Path(path), study, analysis, units))
-        except InputFault as fault:
+        except InvalidInput as fault:
             self.window.tell(fault.faults[0])
             return False
         self.window.tell(f"Report written to {path}.")

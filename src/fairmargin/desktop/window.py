@@ -41,7 +41,7 @@ from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label, percent
 from fairmargin.desktop.widgets.fairness import FairnessLedger
 from fairmargin.desktop.widgets.marginbar import MarginBar
-from fairmargin.desktop.widgets.road import STAGES, Road, Stop
+from fairmargin.desktop.widgets.road import STAGES, StageRoad, Stop
 from fairmargin.exchange.wording import signed
 
 if TYPE_CHECKING:
@@ -64,7 +64,7 @@ class MainWindow(Shell):
         across = QHBoxLayout(central)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(0)
-        self.road = Road()
+        self.road = StageRoad()
         self.road.stageChosen.connect(self.go_to)
         self.road.homeChosen.connect(self.go_home)
         across.addWidget(self.road)

@@ -17,7 +17,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, Final
 
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 
 #: One log, track or samples table; one workbook; any other table or text.
 LOG_BYTES: Final = 256 << 20
@@ -57,9 +57,9 @@ class Watch:
         self._end = _CLOCK() + seconds
 
     def check(self) -> None:
-        """Raise InputFault when the time is over."""
+        """Raise InvalidInput when the time is over."""
         if _CLOCK() > self._end:
-            raise InputFault(
+            raise InvalidInput(
                 f"{self._name}: reading it took more than {self._seconds:.0f} s; expected a smaller file"
             )
 
@@ -69,8 +69,8 @@ def size_words(size: float) -> str:
     return f"{size / (1 << 20):.0f} MB" if size >= 1 << 20 else f"{size / 1024:.0f} kB"
 
 
-def _too_large(name: str, size: float, limit: int) -> InputFault:
-    return InputFault(f"{name}: {size_words(size)} is too large; expected at most {size_words(limit)}")
+def _too_large(name: str, size: float, limit: int) -> InvalidInput:
+    return InvalidInput(f"{name}: {size_words(size)} is too large; expected at most {size_words(limit)}")
 
 
 def read_bytes(path: Path, limit: int, name: str = "") -> bytes:
@@ -78,17 +78,17 @@ def read_bytes(path: Path, limit: int, name: str = "") -> bytes:
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If it is larger, or cannot be read.
     """
     name = name or str(path)
     try:
         if not path.is_file():
-            raise InputFault(f"{name}: cannot be read: {_NO_FILE[path.exists()]}")
+            raise InvalidInput(f"{name}: cannot be read: {_NO_FILE[path.exists()]}")
         with path.open("rb") as file:
             data = file.read(limit + 1)
     except (OSError, ValueError) as error:
-        raise InputFault(f"{name}: cannot be read: {getattr(error, 'strerror', None) or error}") from error
+        raise InvalidInput(f"{name}: cannot be read: {getattr(error, 'strerror', None) or error}") from error
     if len(data) > limit:
         raise _too_large(name, max(path.stat().st_size, len(data)), limit)
     return data
@@ -98,21 +98,21 @@ def check_size(path: Path, limit: int) -> None:
     """Refuse a file that is too large before a reader of its own opens it (errors as `read_bytes`)."""
     try:
         if not path.is_file():
-            raise InputFault(f"{path}: cannot be read: {_NO_FILE[path.exists()]}")
+            raise InvalidInput(f"{path}: cannot be read: {_NO_FILE[path.exists()]}")
         size = path.stat().st_size
     except (OSError, ValueError) as error:
-        raise InputFault(f"{path}: cannot be read: {getattr(error, 'strerror', None) or error}") from error
+        raise InvalidInput(f"{path}: cannot be read: {getattr(error, 'strerror', None) or error}") from error
     if size > limit:
         raise _too_large(str(path), size, limit)
 
 
 def decoded(data: bytes, name: str) -> str:
-    """UTF-8 text with or without a byte order mark (InputFault naming the row that is none)."""
+    """UTF-8 text with or without a byte order mark (InvalidInput naming the row that is none)."""
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         row = data[: error.start].count(b"\n") + 1
-        raise InputFault(f"{name}, row {row}: not UTF-8 text; expected UTF-8") from error
+        raise InvalidInput(f"{name}, row {row}: not UTF-8 text; expected UTF-8") from error
 
 
 class Unpacking:
@@ -121,14 +121,14 @@ class Unpacking:
     def __init__(self, archive: zipfile.ZipFile, limit: int = UNPACKED_BYTES) -> None:
         self._archive, self._left, self._limit = archive, limit, limit
         if len(archive.infolist()) > MEMBERS:
-            raise InputFault(f"{len(archive.infolist())} files in the zip; expected at most {MEMBERS}")
+            raise InvalidInput(f"{len(archive.infolist())} files in the zip; expected at most {MEMBERS}")
 
     def read(self, member: str, limit: int, name: str) -> bytes:
         """Unpack a member; what its header says of its size is not believed.
 
         Raises
         ------
-        InputFault
+        InvalidInput
             If it is too large, or damaged.
         """
         parts: list[bytes] = []
@@ -141,12 +141,12 @@ class Unpacking:
                     if size > limit:
                         raise _too_large(name, size, limit)
                     if self._left < 0:
-                        raise InputFault(
+                        raise InvalidInput(
                             f"{name}: the zip unpacks to more than {size_words(self._limit)}; expected a smaller package"
                         )
                     parts.append(chunk)
         except (zipfile.BadZipFile, zlib.error, NotImplementedError, EOFError, RuntimeError, OSError, KeyError, ValueError) as error:  # fmt: skip
-            raise InputFault(f"{name}: damaged in the zip: {error}") from error
+            raise InvalidInput(f"{name}: damaged in the zip: {error}") from error
         return b"".join(parts)
 
 
@@ -155,13 +155,13 @@ def rows_of(text: str, name: str, delimiter: str = ",", limit: int = TABLE_ROWS,
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If it is no table, or has more rows, columns or characters in a cell than any has.
     """
     watch = Watch(name)
     end = text.find("\n")
     if (end if end >= 0 else len(text)) > HEADER * 4:
-        raise InputFault(
+        raise InvalidInput(
             f"{name}, row 1: a header of {end if end >= 0 else len(text)} characters; expected a table"
         )
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=strict)
@@ -173,16 +173,16 @@ def rows_of(text: str, name: str, delimiter: str = ",", limit: int = TABLE_ROWS,
             return
         except csv.Error as error:
             words = f"a cell of more than {CELL} characters" if "field larger" in str(error) else str(error)
-            raise InputFault(
+            raise InvalidInput(
                 f"{name}, row {reader.line_num}: {words}; expected comma-separated text (RFC 4180)"
             ) from error
         count += 1
         if len(cells) > COLUMNS:
-            raise InputFault(
+            raise InvalidInput(
                 f"{name}, row {reader.line_num}: {len(cells)} columns; expected at most {COLUMNS}"
             )
         if count > limit + 1:
-            raise InputFault(f"{name}: more than {limit} rows; expected a smaller table")
+            raise InvalidInput(f"{name}: more than {limit} rows; expected a smaller table")
         if not count & 1023:
             watch.check()
         yield reader.line_num, cells
@@ -211,31 +211,31 @@ def read_json(text: str, name: str) -> Any:
 
     Raises
     ------
-    InputFault
+    InvalidInput
         Naming row and column of what is no JSON, or the limit.
     """
     outline = _STRING.sub('""', text)
     if outline.count(":") > KEYS:
-        raise InputFault(f"{name}: more than {KEYS} keys; expected a study")
+        raise InvalidInput(f"{name}: more than {KEYS} keys; expected a study")
     depth = deepest = 0
     for sign in re.findall(r"[\[\]{}]", outline):
         depth += 1 if sign in "[{" else -1
         deepest = max(deepest, depth)
     if deepest > DEPTH:
-        raise InputFault(f"{name}: nested {deepest} deep; expected at most {DEPTH}")
+        raise InvalidInput(f"{name}: nested {deepest} deep; expected at most {DEPTH}")
     try:
         value = json.loads(text, object_pairs_hook=_unique_keys, parse_constant=_no_constant)
     except json.JSONDecodeError as error:
-        raise InputFault(
+        raise InvalidInput(
             f"{name}, row {error.lineno}, column {error.colno}: {error.msg}; expected JSON"
         ) from error
     except (ValueError, RecursionError) as error:
-        raise InputFault(f"{name}: {error}") from error
+        raise InvalidInput(f"{name}: {error}") from error
     if re.search(r"\\u[dD][89a-fA-F]", text):
         try:
             json.dumps(value, ensure_ascii=False).encode()
         except UnicodeEncodeError as error:
-            raise InputFault(f"{name}: half a character (\\u{ord(error.object[error.start]):04x}); expected whole ones") from error  # fmt: skip
+            raise InvalidInput(f"{name}: half a character (\\u{ord(error.object[error.start]):04x}); expected whole ones") from error  # fmt: skip
     return value
 
 
@@ -247,8 +247,8 @@ def head_of(path: Path, size: int) -> bytes:
     """First bytes of a file (errors as `read_bytes`)."""
     try:
         if path.exists() and not path.is_file():
-            raise InputFault(f"{path}: cannot be read: {_NO_FILE[True]}")
+            raise InvalidInput(f"{path}: cannot be read: {_NO_FILE[True]}")
         with path.open("rb") as file:
             return file.read(size)
     except (OSError, ValueError) as error:
-        raise InputFault(f"{path}: cannot be read: {getattr(error, 'strerror', None) or error}") from error
+        raise InvalidInput(f"{path}: cannot be read: {getattr(error, 'strerror', None) or error}") from error

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 
-class InputFault(Exception):
+class InvalidInput(Exception):
     """Input that could not be used; each fault is one line: file, row, column, what was expected."""
 
     def __init__(self, faults: str | Iterable[str]) -> None:

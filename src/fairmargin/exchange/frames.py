@@ -12,7 +12,7 @@ from typing import Any, Final
 import numpy as np
 
 from fairmargin.exchange import budget
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 
 #: Rows looked at for cells beyond the header.
 LOOKED_AT: Final = 200
@@ -33,7 +33,7 @@ def read_frame(
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If it is no table, too large, or a row has more filled cells than the header.
     UnicodeDecodeError
         If the bytes are not text of `encoding`.
@@ -42,11 +42,11 @@ def read_frame(
 
     end = data.find(b"\n", 0, budget.HEADER)
     if end < 0 and len(data) > budget.HEADER:
-        raise InputFault(
+        raise InvalidInput(
             f"{name}, row 1: a header of more than {budget.HEADER} characters; expected {expected}"
         )
     if data.count(b"\n") > budget.ROWS + 1:
-        raise InputFault(f"{name}: more than {budget.ROWS} rows; expected a shorter log")
+        raise InvalidInput(f"{name}: more than {budget.ROWS} rows; expected a shorter log")
     names, blank = _names(data, name, delimiter, encoding, expected)
     try:
         with warnings.catch_warnings():
@@ -65,7 +65,7 @@ def read_frame(
         raise
     except (ValueError, ArithmeticError, LookupError, TypeError, MemoryError, pd.errors.ParserError) as error:
         first = str(error).splitlines()[0] if str(error) else "unreadable"
-        raise InputFault(f"{name}: {first}; expected {expected}") from error
+        raise InvalidInput(f"{name}: {first}; expected {expected}") from error
     return frame
 
 
@@ -82,21 +82,21 @@ def _names(data: bytes, name: str, delimiter: str, encoding: str, expected: str)
                 break
     except csv.Error as error:
         if not rows:
-            raise InputFault(f"{name}, row 1: {error}; expected {expected}") from error
+            raise InvalidInput(f"{name}, row 1: {error}; expected {expected}") from error
     blank = next((i for i, row in enumerate(rows) if any(c.strip() for c in row)), len(rows))
     if blank == len(rows):
-        raise InputFault(f"{name}: no rows; expected {expected}")
+        raise InvalidInput(f"{name}: no rows; expected {expected}")
     header, body = list(rows[blank]), rows[blank + 1 :]
     if len(head) < len(data):
         body = body[:-1]  # the last may be cut
     widest = max((len(row) for row in body), default=len(header))
     for number, row in enumerate(body, start=blank + 2):
         if any(cell.strip() for cell in row[len(header) :]):
-            raise InputFault(
+            raise InvalidInput(
                 f"{name}, row {number}: {len(row)} cells; expected {len(header)}, as many as the header"
             )
     if max(widest, len(header)) > budget.COLUMNS:
-        raise InputFault(
+        raise InvalidInput(
             f"{name}, row 1: {max(widest, len(header))} columns; expected at most {budget.COLUMNS}"
         )
     return own_names(header + [""] * (widest - len(header))), blank

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fairmargin.core.study import Trace
 from fairmargin.exchange import loggers
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.log_cuts import cut as cut_out
 from fairmargin.exchange.package import Package
 from fairmargin.exchange.pieces import Cutting, pieces_of
@@ -38,7 +38,7 @@ def read_any_log(
 
     Raises
     ------
-    InputFault
+    InvalidInput
         Naming file, row and column of what cannot be read.
     """
     fresh: loggers.Profile | None = None
@@ -68,20 +68,20 @@ def laid_on_legs(
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If a leg is not there, has samples already, or there are not as many drives as legs.
     """
     legs = package.study.legs
     names = list(wanted) or [leg.leg for leg in legs if leg.leg not in package.traces and leg.included]
     wrong = [n for n in names if n not in {leg.leg for leg in legs}]
     if wrong:
-        raise InputFault([f"--legs: {', '.join(wrong)} not in legs.csv of {into}"])
+        raise InvalidInput([f"--legs: {', '.join(wrong)} not in legs.csv of {into}"])
     taken = [n for n in names if n in package.traces]
     if taken:
-        raise InputFault([f"{into}: {', '.join(taken)} already has samples; nothing is overwritten"])
+        raise InvalidInput([f"{into}: {', '.join(taken)} already has samples; nothing is overwritten"])
     drives = [(p.start_s, p.end_s) for p in pieces_of(package.study, trace, cut)]
     if len(drives) != len(names):
-        raise InputFault(
+        raise InvalidInput(
             [
                 f"{logfile}: {len(drives)} drives of 500 m and more, {len(names)} legs without samples; name the legs with --legs, "
                 "or take the file as one with --whole"

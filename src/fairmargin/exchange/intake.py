@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, Final, Literal
 
 from fairmargin.exchange import budget
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.stations import looks_like_reports
 
 FileKind = Literal["package", "workbook", "track", "log", "reports", "table", "recording"]
@@ -43,28 +43,28 @@ def recognise(path: str | Path) -> Recognised:
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If it cannot be read, is empty, or is neither text nor a known kind.
     """
     path = Path(path)
     if _is_dir(path):
         if (path / "study.json").exists():
             return Recognised("package", "a folder with study.json")
-        raise InputFault(f"{path}: a folder without study.json; expected a package or a file")
+        raise InvalidInput(f"{path}: a folder without study.json; expected a package or a file")
     head = budget.head_of(path, HEAD)
     if not head.strip():
-        raise InputFault(f"{path}: empty; expected a log, a track, a table or METAR texts")
+        raise InvalidInput(f"{path}: empty; expected a log, a track, a table or METAR texts")
     if head.startswith(b"PK"):
         return _zip(path)
     if b"\x00" in head:
-        raise InputFault(
+        raise InvalidInput(
             f"{path}: not text and no known kind; expected CSV, GPX, XLSX, METAR texts or a package"
         )
     text = head.decode("utf-8-sig", errors="replace")
     if text.lstrip().startswith("<"):
         if "<gpx" in text[:4000].lower():
             return Recognised("track", "it begins as GPX does")
-        raise InputFault(f"{path}: XML, but not GPX; expected a GPX track")
+        raise InvalidInput(f"{path}: XML, but not GPX; expected a GPX track")
     if text.startswith("{") and '"fairmargin-recording"' in text[:200]:
         return Recognised("recording", "it begins as a recording does")
     if path.name == "study.json":
@@ -78,7 +78,7 @@ def _is_dir(path: Path) -> bool:
     try:
         return path.is_dir()
     except (OSError, ValueError) as error:  # a name that no file can have
-        raise InputFault(
+        raise InvalidInput(
             f"{str(path)[: budget.NAME]}: cannot be read: {getattr(error, 'strerror', None) or error}"
         ) from error
 
@@ -88,12 +88,12 @@ def _zip(path: Path) -> Recognised:
         with zipfile.ZipFile(path) as archive:
             names = archive.namelist()
     except (zipfile.BadZipFile, NotImplementedError, EOFError, ValueError, struct.error, OSError) as error:
-        raise InputFault(f"{path}: a damaged zip: {error}") from error
+        raise InvalidInput(f"{path}: a damaged zip: {error}") from error
     if any(n.endswith("study.json") for n in names):
         return Recognised("package", "a zip with study.json")
     if "xl/workbook.xml" in names:
         return Recognised("workbook", "it is laid out as an XLSX workbook")
-    raise InputFault(f"{path}: a zip, but neither a package nor a spreadsheet")
+    raise InvalidInput(f"{path}: a zip, but neither a package nor a spreadsheet")
 
 
 def _text(path: Path) -> Recognised:
@@ -116,7 +116,7 @@ def read_workbook(path: str | Path) -> tuple[dict[str, list[list[str]]], tuple[s
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If it is no workbook or holds nothing.
     """
     import openpyxl
@@ -139,15 +139,15 @@ def read_workbook(path: str | Path) -> tuple[dict[str, list[list[str]]], tuple[s
             empty = len(book.worksheets) - len(sheets)
         finally:
             book.close()
-    except InputFault:
+    except InvalidInput:
         raise
     except OSError as error:
-        raise InputFault(f"{path}: cannot be read: {error.strerror or error}") from error
+        raise InvalidInput(f"{path}: cannot be read: {error.strerror or error}") from error
     except Exception as error:  # the reader raises errors of many families for damaged workbooks
         words = str(error).splitlines()[0] if str(error) else type(error).__name__
-        raise InputFault(f"{path}: not a spreadsheet that can be read: {words[:200]}") from error
+        raise InvalidInput(f"{path}: not a spreadsheet that can be read: {words[:200]}") from error
     if not sheets:
-        raise InputFault(f"{path}: no sheet with anything in it")
+        raise InvalidInput(f"{path}: no sheet with anything in it")
     if empty:
         notices.append(f"sheets without anything left out: {empty}")
     return sheets, tuple(notices)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from fairmargin.exchange import budget
 from fairmargin.exchange.clocks import offsets_words, one_rule
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 
 Array = NDArray[np.float64]
 
@@ -26,7 +26,7 @@ def since_1970(seconds: Array, header: str, path: Path) -> tuple[Array, datetime
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If none does.
     """
     first = float(np.nanmin(seconds))
@@ -35,7 +35,7 @@ def since_1970(seconds: Array, header: str, path: Path) -> tuple[Array, datetime
             began = datetime.fromtimestamp(first * factor, UTC)
             said = [f"{header}: counted in {unit} since 1970"] if unit else []
             return (seconds - first) * factor, began, said
-    raise InputFault(
+    raise InvalidInput(
         f"{path}, {header}: {first:g} s is no time of a drive; expected seconds or milliseconds, or since 1970"
     )
 
@@ -65,7 +65,7 @@ def clock_times(series: Any, path: Path, header: str) -> tuple[Array, datetime |
         return seconds + 86400.0 * days, None, []
     moments = one_rule(text.where(~empty))
     if not moments.notna().any():
-        raise InputFault(
+        raise InvalidInput(
             f'{path}, row 2, {header}: "{first[: budget.NAME]}" is not a time; expected ISO 8601 or hh:mm:ss'
         )
     notices = []

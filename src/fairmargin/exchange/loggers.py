@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.study import Trace
 from fairmargin.exchange import budget
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.frames import as_numbers, own_names, read_frame
 from fairmargin.exchange.logger_times import EPOCH_S, clock_times, since_1970
 from fairmargin.exchange.tabular import delimiter_of
@@ -148,7 +148,7 @@ def preview(path: str | Path, name: str = "") -> Preview:
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If it cannot be read, is not text, or has no header with two columns.
     """
     path = Path(path)
@@ -158,10 +158,10 @@ def preview(path: str | Path, name: str = "") -> Preview:
     if len(lines) > 1 and len(head) == PREVIEW_BYTES:
         lines = lines[:-1]  # the last may be cut
     if not lines:
-        raise InputFault(f"{path}: empty; expected a table with a header row")
+        raise InvalidInput(f"{path}: empty; expected a table with a header row")
     delimiter = delimiter_of(lines)
     if delimiter is None or delimiter not in lines[0]:
-        raise InputFault(f"{path}, row 1: one column only; expected a header such as time,speed,power")
+        raise InvalidInput(f"{path}, row 1: one column only; expected a header such as time,speed,power")
     start = "\n".join(lines[: PREVIEW_ROWS + 1])
     table = [cells for _, cells in budget.rows_of(start, str(path), delimiter, strict=False)]
     header, rows = table[0], table[1:]
@@ -205,7 +205,7 @@ def _decoded(data: bytes, path: Path, whole: bool) -> str:
         except UnicodeDecodeError as error:
             if encoding == "utf-8-sig" and not whole and error.start > len(data) - 4:
                 return data[: error.start].decode(encoding)
-    raise InputFault(f"{path}: not text; expected a table such as time,speed,power")
+    raise InvalidInput(f"{path}: not text; expected a table such as time,speed,power")
 
 
 def _is_number(text: str, decimal: str) -> bool:
@@ -223,7 +223,7 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
 
     Raises
     ------
-    InputFault
+    InvalidInput
         Naming file, row and column of what cannot be read.
     """
     path = Path(path)
@@ -231,7 +231,7 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
     roles = {c.role: c for c in used}
     for needed in ("time", "speed"):
         if needed not in roles:
-            raise InputFault(f"{path}: no column is taken for {needed}; it is required")
+            raise InvalidInput(f"{path}: no column is taken for {needed}; it is required")
     frame = _frame(path, profile, [c.header for c in used])
     notices: list[str] = []
     values: dict[str, Array] = {}
@@ -247,7 +247,7 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
     advancing, said = _advancing(time, values["speed"])
     notices += said
     if advancing.sum() < 2:
-        raise InputFault(
+        raise InvalidInput(
             f"{path}: fewer than two usable rows of {len(frame)}; check which column is the time"
         )
     if "power" not in values and {"voltage", "current"} <= values.keys():
@@ -261,7 +261,7 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
     try:
         trace = Trace(time_s=at - at[0], **columns)
     except ValueError as error:
-        raise InputFault(f"{path}: {error}") from error
+        raise InvalidInput(f"{path}: {error}") from error
     return ImportedLog(trace, started, len(frame), tuple(notices))
 
 
@@ -277,10 +277,10 @@ def _frame(path: Path, profile: Profile, wanted: Sequence[str]) -> Any:
         except UnicodeDecodeError:
             continue
     if frame is None or not len(frame):
-        raise InputFault(f"{path}: no rows; expected a table of samples")
+        raise InvalidInput(f"{path}: no rows; expected a table of samples")
     missing = [header for header in wanted if header not in frame.columns]
     if missing:
-        raise InputFault(
+        raise InvalidInput(
             f"{path}, row 1: no column {', '.join(missing)}; expected those of profile {profile.name}"
         )
     return frame
@@ -339,7 +339,7 @@ def load_profiles(path: Path) -> dict[str, Profile]:
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If the file is there and cannot be read.
     """
     if not path.exists():
@@ -350,7 +350,7 @@ def load_profiles(path: Path) -> dict[str, Profile]:
     try:
         return {p["name"]: Profile.from_json(p) for p in value}
     except (ValueError, TypeError, KeyError) as error:
-        raise InputFault(f"{path}: not a file of profiles: {error}") from error
+        raise InvalidInput(f"{path}: not a file of profiles: {error}") from error
 
 
 def save_profiles(path: Path, profiles: Sequence[Profile]) -> None:

@@ -21,7 +21,7 @@ from pydantic import BaseModel, ValidationError
 
 from fairmargin.core.study import Event, Leg, RoutePoint, Study, Trace, WeatherRow
 from fairmargin.exchange import budget
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.package_samples import read_trace
 from fairmargin.exchange.package_table import Table, read_table, sentence
 
@@ -64,7 +64,7 @@ class _Folder:
         if samples.is_dir():
             for count, item in enumerate(samples.iterdir()):
                 if count > budget.MEMBERS:
-                    raise InputFault(f"samples: more than {budget.MEMBERS} files; expected one a leg")
+                    raise InvalidInput(f"samples: more than {budget.MEMBERS} files; expected one a leg")
                 if item.is_file():
                     found.append(f"samples/{item.name}")
         return found
@@ -106,7 +106,7 @@ def _open(path: Path) -> Iterator[_Source]:
         yield _Folder(path)
         return
     if not path.exists():
-        raise InputFault("no such file or folder; expected a study package (folder or .zip)")
+        raise InvalidInput("no such file or folder; expected a study package (folder or .zip)")
     try:
         with zipfile.ZipFile(path) as archive:
             yield _Zip(archive)
@@ -119,7 +119,7 @@ def _open(path: Path) -> Iterator[_Source]:
         ValueError,
         struct.error,
     ) as error:
-        raise InputFault("not a readable zip; expected a study package (folder or .zip)") from error
+        raise InvalidInput("not a readable zip; expected a study package (folder or .zip)") from error
 
 
 def read_package(path: str | Path) -> Package:
@@ -127,7 +127,7 @@ def read_package(path: str | Path) -> Package:
 
     Raises
     ------
-    InputFault
+    InvalidInput
         With one line per fault (file, row, column, what was expected), at most 50.
     """
     faults: list[str] = []
@@ -136,7 +136,7 @@ def read_package(path: str | Path) -> Package:
         with _open(Path(path)) as source:
             return _read(source, faults, notices)
     except (OSError, ValueError) as error:  # ValueError: a name that no file can have
-        raise InputFault(f"cannot be read: {getattr(error, 'strerror', None) or error}") from error
+        raise InvalidInput(f"cannot be read: {getattr(error, 'strerror', None) or error}") from error
 
 
 def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
@@ -145,7 +145,7 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
         if needed not in names:
             faults.append(f"{needed}: missing; a package needs study.json and legs.csv")
     if faults:
-        raise InputFault(faults)
+        raise InvalidInput(faults)
     head = _read_study_json(source.read(STUDY_FILE, budget.TABLE_BYTES), faults, notices)
     values: dict[str, Any] = dict(head)
     ids = _configuration_ids(head)
@@ -162,10 +162,10 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
         except ValidationError as error:
             faults += _study_faults(error)
     if faults or study is None:
-        raise InputFault(_limited(faults))
+        raise InvalidInput(_limited(faults))
     traces = _read_samples(source, study, faults, notices)
     if faults:
-        raise InputFault(_limited(faults))
+        raise InvalidInput(_limited(faults))
     return Package(study, traces, tuple(notices))
 
 
@@ -179,7 +179,7 @@ def _table(
 ) -> tuple[Any, ...]:
     try:
         data = source.read(file, budget.TABLE_BYTES)
-    except InputFault as fault:
+    except InvalidInput as fault:
         faults += fault.faults
         return ()
     return read_table(data, Table(file, model, faults, notices), ids)
@@ -204,7 +204,7 @@ def _read_samples(source: _Source, study: Study, faults: list[str], notices: lis
         said: list[str] = []
         try:
             return leg, read_trace(source.read(name, budget.LOG_BYTES), name, said), said, []
-        except InputFault as fault:
+        except InvalidInput as fault:
             return leg, None, said, fault.faults
 
     # The parser lets go of the interpreter: two tables at a time take little more than half the time.
@@ -227,13 +227,13 @@ def _limited(faults: list[str]) -> list[str]:
 def _read_study_json(data: bytes, faults: list[str], notices: list[str]) -> dict[str, Any]:
     head = budget.read_json(budget.decoded(data, STUDY_FILE), STUDY_FILE)
     if not isinstance(head, dict):
-        raise InputFault(f"{STUDY_FILE}: expected a JSON object")
+        raise InvalidInput(f"{STUDY_FILE}: expected a JSON object")
     if head.get("format") != "fairmargin-study":
-        raise InputFault(
+        raise InvalidInput(
             f'{STUDY_FILE}, format: expected "fairmargin-study"; got {json.dumps(head.get("format"))[:80]}'
         )
     if head.get("version") != 1:
-        raise InputFault(
+        raise InvalidInput(
             f"{STUDY_FILE}, version: this program reads version 1; got {json.dumps(head.get('version'))[:80]}"
         )
     for table in ("legs", *TABLES):
@@ -299,7 +299,7 @@ def read_route(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...
 
     Raises
     ------
-    InputFault
+    InvalidInput
         As `read_package`; the file is called route.csv in the words whatever its name.
     """
     faults: list[str] = []
@@ -312,7 +312,7 @@ def read_route(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...
     if not faults and len(points) < 2:
         faults.append("route.csv: fewer than 2 points; expected a route")
     if faults:
-        raise InputFault(_limited(faults))
+        raise InvalidInput(_limited(faults))
     return points, tuple(notices)
 
 

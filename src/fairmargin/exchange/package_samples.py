@@ -8,7 +8,7 @@ import numpy as np
 
 from fairmargin.core.study import Trace
 from fairmargin.exchange import budget
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.frames import as_numbers, read_frame
 
 TRACE_COLUMNS: Final = (
@@ -28,17 +28,17 @@ def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trac
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If it is not a table of numbers with increasing time_s and speed_kmh.
     """
     expected = "a table with time_s and speed_kmh"
     try:
         frame = read_frame(data.removeprefix(b"\xef\xbb\xbf"), file, ",", ".", "utf-8", expected)
     except UnicodeDecodeError as error:
-        raise InputFault(f"{file}: not UTF-8 text; expected {expected}") from error
+        raise InvalidInput(f"{file}: not UTF-8 text; expected {expected}") from error
     for needed in ("time_s", "speed_kmh"):
         if needed not in frame.columns:
-            raise InputFault(f"{file}, row 1: column {needed} is missing; it is required")
+            raise InvalidInput(f"{file}, row 1: column {needed} is missing; it is required")
     unknown = [c for c in frame.columns if c not in TRACE_COLUMNS]
     if unknown and notices is not None:
         notices.append(
@@ -53,19 +53,19 @@ def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trac
         if bad.any():
             row = int(np.argmax(bad))
             shown = str(series.iloc[row])[: budget.NAME]
-            raise InputFault(f'{file}, row {row + 2}, {name}: "{shown}" is not a number')
+            raise InvalidInput(f'{file}, row {row + 2}, {name}: "{shown}" is not a number')
         infinite = np.isinf(values)
         if infinite.any():
-            raise InputFault(f"{file}, row {int(np.argmax(infinite)) + 2}, {name}: not a finite number")
+            raise InvalidInput(f"{file}, row {int(np.argmax(infinite)) + 2}, {name}: not a finite number")
         if name in {"time_s", "speed_kmh"} and np.isnan(values).any():
-            raise InputFault(
+            raise InvalidInput(
                 f"{file}, row {int(np.argmax(np.isnan(values))) + 2}, {name}: empty; it is required"
             )
         columns[name] = values
     try:
         return Trace(**columns)
     except ValueError as error:
-        raise InputFault(f"{file}: {error}") from error
+        raise InvalidInput(f"{file}: {error}") from error
 
 
 # ---------------------------------------------------------------- writing

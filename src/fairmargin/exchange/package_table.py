@@ -15,7 +15,7 @@ from pydantic import BaseModel, ValidationError
 
 from fairmargin.core.study import Leg
 from fairmargin.exchange import budget
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.plain import unarmed
 
 
@@ -93,7 +93,7 @@ def read_table(data: bytes, table: Table, configuration_ids: set[str] | None = N
         text = budget.decoded(data, table.file)
         limit = budget.LEGS if table.model is Leg else budget.TABLE_ROWS
         rows = list(budget.rows_of(text, table.file, limit=limit))
-    except InputFault as fault:
+    except InvalidInput as fault:
         table.faults.extend(fault.faults)
         return ()
     header = _header(rows, table)

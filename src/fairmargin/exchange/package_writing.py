@@ -18,7 +18,7 @@ from typing import Any, Final
 from pydantic import BaseModel
 
 from fairmargin.core.study import Leg, Study, Trace
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.package import LEGS_FILE, STUDY_FILE, TABLES
 from fairmargin.exchange.plain import armed
 
@@ -30,7 +30,7 @@ def write_package(path: str | Path, study: Study, traces: Mapping[str, Trace] | 
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If the target cannot be written, or is a folder that holds something else than a package.
     """
     target = Path(path)
@@ -51,7 +51,7 @@ def write_package(path: str | Path, study: Study, traces: Mapping[str, Trace] | 
         if target.exists() and not (
             target.is_dir() and ((target / STUDY_FILE).exists() or not any(target.iterdir()))
         ):
-            raise InputFault(f"{target}: exists and is not a study package; expected a new name")
+            raise InvalidInput(f"{target}: exists and is not a study package; expected a new name")
         fresh = Path(tempfile.mkdtemp(dir=target.parent, prefix=".fairmargin-"))
         try:
             for name, data in files.items():
@@ -72,7 +72,7 @@ def write_package(path: str | Path, study: Study, traces: Mapping[str, Trace] | 
         finally:
             shutil.rmtree(fresh, ignore_errors=True)
     except OSError as error:
-        raise InputFault(f"{target}: cannot be written: {error.strerror or error}") from error
+        raise InvalidInput(f"{target}: cannot be written: {error.strerror or error}") from error
 
 
 def write_truth(path: str | Path, truth: Mapping[str, object]) -> None:

@@ -11,7 +11,7 @@ from typing import Final
 from fairmargin.core.study import Leg, Study
 from fairmargin.exchange import budget
 from fairmargin.exchange.clocks import moments_of
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.tabular import delimiter_of, filled_rows
 
 _TYPED: Final = re.compile(
@@ -102,7 +102,7 @@ def _checked(moment: datetime, kwh: float, note: str) -> Receipt:
 def _table(text: str, first: str) -> tuple[tuple[Receipt, ...], tuple[str, ...]]:
     try:
         rows = filled_rows(text, delimiter_of(text) or ",")
-    except InputFault as error:
+    except InvalidInput as error:
         raise ValueError(error.faults[0]) from error
     header = [h.strip() for h in rows[0]] if rows else []
     lower = [h.lower() for h in header]

@@ -15,7 +15,7 @@ from pathlib import Path
 from fairmargin.core import units as u
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.plain import printable
 from fairmargin.exchange.report_content import Content, content
 from fairmargin.exchange.report_pdf import to_pdf
@@ -46,13 +46,13 @@ def write_report(
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If the name ends otherwise, or the file cannot be written.
     """
     target = Path(path)
     kind = target.suffix.lower()
     if kind not in {".html", ".htm", ".pdf"}:
-        raise InputFault(
+        raise InvalidInput(
             f'{target}: "{target.suffix}" is no kind of report; expected a name ending in .html or .pdf'
         )
     made = content(study, analysis, choice, now or datetime.now())
@@ -67,4 +67,4 @@ def write_report(
         finally:
             Path(temporary).unlink(missing_ok=True)
     except OSError as error:
-        raise InputFault(f"{target}: cannot be written: {error.strerror or error}") from error
+        raise InvalidInput(f"{target}: cannot be written: {error.strerror or error}") from error

@@ -10,7 +10,7 @@ import numpy as np
 
 from fairmargin.core import units
 from fairmargin.core.study import RoutePoint
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.tracks import parse_gpx
 
 SPACING_M = 50.0
@@ -31,7 +31,7 @@ def read_gpx(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...]]
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If the file cannot be read or holds no line of two points.
     """
     from geographiclib.geodesic import Geodesic
@@ -42,7 +42,7 @@ def read_gpx(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...]]
     lines += [list(route.points) for route in gpx.routes]
     lines = [line for line in lines if len(line) >= 2]
     if not lines:
-        raise InputFault(f"{path}: no track or route of two points; expected a GPX track")
+        raise InvalidInput(f"{path}: no track or route of two points; expected a GPX track")
     notices = [f"{len(lines)} tracks and routes; the longest was taken"] if len(lines) > 1 else []
     line = max(lines, key=len)
     latitude = np.array([p.latitude for p in line])
@@ -58,7 +58,7 @@ def read_gpx(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...]]
         notices.append(f"{int((~moved).sum())} repeated points dropped")
     distance, latitude, longitude, height = (x[moved] for x in (distance, latitude, longitude, height))
     if distance[-1] < 100:
-        raise InputFault(
+        raise InvalidInput(
             f"{path}: the track is only {distance[-1]:.0f} m long; expected a road of at least 100 m"
         )
     at = np.linspace(0.0, distance[-1], max(2, round(distance[-1] / SPACING_M) + 1))

@@ -12,7 +12,7 @@ from fairmargin.core.laws.air import standard_pressure_pa
 from fairmargin.core.study import WeatherRow
 from fairmargin.exchange import budget
 from fairmargin.exchange.clocks import moments_of
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.tabular import delimiter_of, filled_rows, in_brackets
 from fairmargin.exchange.weather import read_report
 
@@ -172,7 +172,7 @@ def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
         raise ValueError(f'"{first[:60]}" is neither METAR nor the header of a table with a time')
     try:
         table = filled_rows(text, delimiter)
-    except InputFault as error:
+    except InvalidInput as error:
         raise ValueError(error.faults[0]) from error
     if not table:
         raise ValueError("no cell is filled; expected METAR texts or a table of a station")

@@ -37,7 +37,7 @@ def filled_rows(text: str, delimiter: str, name: str = "the table") -> list[list
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If the table is larger than the budget allows.
     """
     rows = (row for _, row in budget.rows_of(text, name, delimiter, strict=False))

@@ -10,7 +10,7 @@ import numpy as np
 
 from fairmargin.core.study import Trace
 from fairmargin.exchange import budget
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.loggers import ImportedLog
 
 MOST_POINTS = 200_000  # two days at one a second
@@ -22,21 +22,21 @@ def parse_gpx(path: Path) -> Any:
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If it cannot be read or is no GPX.
     """
     import gpxpy
 
     text = budget.decoded(budget.read_bytes(path, budget.TABLE_BYTES * 2), str(path))
     if "<!ENTITY" in text or "<!DOCTYPE" in text:
-        raise InputFault(f"{path}: holds definitions of its own (DOCTYPE); expected a plain GPX file")
+        raise InvalidInput(f"{path}: holds definitions of its own (DOCTYPE); expected a plain GPX file")
     if text.count("<trkpt") + text.count("<rtept") > MOST_POINTS:
-        raise InputFault(f"{path}: more than {MOST_POINTS} points; expected a shorter track")
+        raise InvalidInput(f"{path}: more than {MOST_POINTS} points; expected a shorter track")
     try:
         return gpxpy.parse(text)
     except Exception as error:  # the parser has no common base for what it raises
         first = str(error).splitlines()[0] if str(error) else type(error).__name__
-        raise InputFault(f"{path}: not a GPX file: {first[:200]}") from error
+        raise InvalidInput(f"{path}: not a GPX file: {first[:200]}") from error
 
 
 def read_track(path: str | Path) -> ImportedLog:
@@ -47,7 +47,7 @@ def read_track(path: str | Path) -> ImportedLog:
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If the file cannot be read or has fewer than three timed points.
     """
     from geographiclib.geodesic import Geodesic
@@ -60,7 +60,7 @@ def read_track(path: str | Path) -> ImportedLog:
     if len(timed) < len(points):
         notices.append(f"{len(points) - len(timed)} points without a time dropped")
     if len(timed) < 3:
-        raise InputFault(
+        raise InvalidInput(
             f"{path}: {len(timed)} points with a time; expected a recorded track of three and more"
         )
     aware = [p for p in timed if p.time.tzinfo is not None]
@@ -79,7 +79,7 @@ def read_track(path: str | Path) -> ImportedLog:
     kept = [p for p, k in zip(timed, keep, strict=True) if k]
     at = at[keep]
     if len(at) < 3:
-        raise InputFault(f"{path}: times do not advance; expected a recorded track")
+        raise InvalidInput(f"{path}: times do not advance; expected a recorded track")
     latitude = np.array([p.latitude for p in kept])
     longitude = np.array([p.longitude for p in kept])
     height = np.array([np.nan if p.elevation is None else p.elevation for p in kept])

@@ -123,6 +123,12 @@ def beside(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
             for d in c.directions
         ]
         lines.append(f"Each direction alone: {'; '.join(parts)}.")
+    if c.paired is not None:
+        count, mean, low, high = c.paired
+        lines.append(
+            f"Corrected pairs alone, each counting once: {signed(mean)} % ({signed(low)} to {signed(high)}, t interval of "
+            f"{count} pairs)."
+        )
     if c.grid is not None:
         g = c.grid
         lines.append(

@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.study import Trace
 from fairmargin.exchange import budget
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.instruments.samples import Item, Sample, Trouble, sensible
 
 Array = NDArray[np.float64]
@@ -142,7 +142,7 @@ def read_recording(path: str | Path) -> Recording:
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If the file cannot be read or is no recording.
     """
     path = Path(path)
@@ -153,7 +153,7 @@ def read_recording(path: str | Path) -> Recording:
             raise ValueError(f'format "{head["format"]}"')
         leg, origin = str(head["leg"]), datetime.fromisoformat(head["origin"])
     except (ValueError, KeyError, TypeError, IndexError, RecursionError) as error:
-        raise InputFault(f"{path}, row 1: not a recording of a drive") from error
+        raise InvalidInput(f"{path}, row 1: not a recording of a drive") from error
     samples: list[Sample] = []
     troubles: list[Trouble] = []
     marks: list[Mark] = []

@@ -13,7 +13,7 @@ from importlib import resources
 from pathlib import Path
 from typing import Any, Final
 
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.instruments.samples import Sample, TimeKeeper, Trouble, sensible
 
 #: Quantities a signal can stand for, with the units a DBC may state and their factor.
@@ -92,7 +92,7 @@ def load_dbc(path: str | Path) -> Any:
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If it cannot be read or holds no message.
     """
     import cantools
@@ -100,12 +100,12 @@ def load_dbc(path: str | Path) -> Any:
     try:
         database = cantools.database.load_file(str(path), database_format="dbc", strict=False)
     except OSError as error:
-        raise InputFault(f"{path}: cannot be read: {error.strerror or error}") from error
+        raise InvalidInput(f"{path}: cannot be read: {error.strerror or error}") from error
     except Exception as error:  # the parser has no common base for what it raises
         first = str(error).splitlines()[0] if str(error) else type(error).__name__
-        raise InputFault(f"{path}: not a DBC file: {first}") from error
+        raise InvalidInput(f"{path}: not a DBC file: {first}") from error
     if not getattr(database, "messages", None):
-        raise InputFault(f"{path}: no message in it; expected a DBC with BO_ and SG_ lines")
+        raise InvalidInput(f"{path}: no message in it; expected a DBC with BO_ and SG_ lines")
     return database
 
 

@@ -69,7 +69,7 @@ def test_days_and_warm_up():
     )
     c = leg_conditions(later, {})
     assert [c[leg.leg].day for leg in later.legs] == [0, 0, 0, 0, 1, 1, 1, 1]
-    shares = [c[leg.leg].warm_share for leg in later.legs]
+    shares = [c[leg.leg].cold_share for leg in later.legs]
     # mean of exp(−t/700) over the first 736 s, by hand; each day starts cold again
     assert shares[0] == pytest.approx(700 / 736 * (1 - math.exp(-736 / 700)), rel=1e-6)
     assert shares[1] < 0.6 * shares[0] and shares[4] == pytest.approx(shares[0])
@@ -86,8 +86,8 @@ def test_a_warm_up_leg_that_is_left_out_still_warms_the_tyres():
         duration_s=1300,
     )
     warmed = study.with_legs((warm_up, *study.legs))
-    before = leg_conditions(study, {})["L01"].warm_share
-    assert leg_conditions(warmed, {})["L01"].warm_share < 0.35 * before
+    before = leg_conditions(study, {})["L01"].cold_share
+    assert leg_conditions(warmed, {})["L01"].cold_share < 0.35 * before
 
 
 def test_a_time_read_to_the_minute_is_weighed_with_the_aim():
@@ -191,11 +191,11 @@ def test_tyres_cool_in_a_pause_and_warm_while_driving():
     found = leg_conditions(study, {})
     kept = math.exp(-736 / 700)
     mean = (1 - kept) * 700 / 736
-    assert found["L01"].warm_share == pytest.approx(mean)
+    assert found["L01"].cold_share == pytest.approx(mean)
     cold = 1 - (1 - kept) * math.exp(-1)
-    assert found["L02"].warm_share == pytest.approx(cold * mean)
+    assert found["L02"].cold_share == pytest.approx(cold * mean)
     straight_on = study.with_leg("L02", started_at=first.started_at + timedelta(seconds=736))
-    assert leg_conditions(straight_on, {})["L02"].warm_share == pytest.approx(kept * mean)
+    assert leg_conditions(straight_on, {})["L02"].cold_share == pytest.approx(kept * mean)
 
 
 def test_a_trip_average_is_over_the_distance_the_car_counted():

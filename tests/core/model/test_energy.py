@@ -36,7 +36,7 @@ def test_wheel_energy_of_the_wltc():
     trace = Trace(time_s=np.arange(speed.size, dtype=float), speed_kmh=speed)
     fit = fitted(study, {leg.leg: trace for leg in study.legs})
     local = np.zeros_like(fit.local)
-    model = fit.model.replaced(turbulence=np.zeros(2), warm_share=np.zeros(2), temperature_c=np.full(2, 20.0))
+    model = fit.model.replaced(turbulence=np.zeros(2), cold_share=np.zeros(2), temperature_c=np.full(2, 20.0))
     ours = model.energies(local, derivatives=False).wh[0] / np.exp(-0.0007 * 5)
     v = speed / 3.6
     middle, accel = (v[1:] + v[:-1]) / 2, np.diff(v)

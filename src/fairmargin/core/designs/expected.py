@@ -87,7 +87,7 @@ def _steady(
             climate_k=np.full(n, climate_k),
             mass_delta_kg=np.zeros(n),
             pressure_ratio=np.ones(n),
-            warm_share=np.zeros(n),
+            cold_share=np.zeros(n),
             stopped_s=np.zeros(n),
         ),
         np.zeros(n),

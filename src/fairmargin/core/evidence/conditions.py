@@ -50,7 +50,7 @@ class Conditions:
     tyre_pressure_kpa: float | None
     road: str
     started_s: float | None
-    warm_share: float  # mean of exp(−t/τ) since the day's first start, 0 = warm
+    cold_share: float  # mean of exp(−t/τ) since the day's first start, 0 = warm
 
     @property
     def wind_speed(self) -> float:
@@ -144,7 +144,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     tyre_pressure_kpa=leg.tyre_pressure_kpa,
                     road=leg.road,
                     started_s=started,
-                    warm_share=0.0,
+                    cold_share=0.0,
                     **{f.name: getattr(weather, f.name) for f in fields(weather)},
                 )
             )
@@ -236,7 +236,7 @@ def _speed(
 
 
 def _with_warm_up(raw: list[Conditions]) -> list[Conditions]:
-    """Set `warm_share`: the tyres' cold share decays while driving and comes back over an hour's pause."""
+    """Set `cold_share`: the tyres' cold share decays while driving and comes back over an hour's pause."""
     result: list[Conditions] = []
     cold: dict[tuple[bool, int], tuple[float, float]] = {}  # vehicle, day -> cold share, end of last leg
     for c in sorted(raw, key=lambda c: (c.day, c.started_s if c.started_s is not None else 0.0)):
@@ -245,6 +245,6 @@ def _with_warm_up(raw: list[Conditions]) -> list[Conditions]:
         if c.started_s is not None:
             share = rolling.cold_share_rested(share, max(0.0, c.started_s - ended))
         duration = max(c.duration_s, 1.0)
-        result.append(replace(c, warm_share=rolling.cold_share_mean(share, duration)))
+        result.append(replace(c, cold_share=rolling.cold_share_mean(share, duration)))
         cold[key] = (rolling.cold_share_after(share, duration), (c.started_s or 0.0) + duration)
     return result

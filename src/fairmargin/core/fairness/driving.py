@@ -74,14 +74,14 @@ def cold_tyres(case: ComparisonContext) -> Iterator[Finding]:
     a, b = case.both
     if not a or not b:
         return
-    early = [float(np.mean([c.warm_share for c in side])) for side in (a, b)]
+    early = [float(np.mean([c.cold_share for c in side])) for side in (a, b)]
     if abs(early[1] - early[0]) <= limit.COLD_UNLIKE:
         return
     bias = case.without(Cause.WARM_UP)
     yield Finding(
         "note" if abs(bias or 0.0) < limit.NOTABLE else "caution",
         bias,
-        names([c for c in case.conditions if c.warm_share > limit.COLD_LEG]),
+        names([c for c in case.conditions if c.cold_share > limit.COLD_LEG]),
         "The day's first leg on cold tyres",
         "Tyres roll harder for the first 15 to 30 minutes; one configuration carries more of that.",
         "Drive a warm-up leg first; or start the next block with the other configuration.",

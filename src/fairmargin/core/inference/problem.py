@@ -127,7 +127,7 @@ def without(legs: LegTable, ignore: frozenset[Cause], reference: Reference) -> L
     if Cause.TYRES in ignore:
         changes["temperature_c"] = np.full(n, reference.temperature_c)
     if Cause.WARM_UP in ignore:
-        changes["warm_share"] = np.zeros(n)
+        changes["cold_share"] = np.zeros(n)
     if Cause.CLIMATE in ignore:
         changes["climate_k"] = np.zeros(n)
     if Cause.PRESSURE in ignore:
@@ -305,7 +305,7 @@ def _leg_model(
     belief = wind_belief(conditions, usable, reported_growth(conditions))
     table = replace(
         table,
-        warm_share=rows.cold_share,
+        cold_share=rows.cold_share,
         stopped_s=rows.stopped_s,
         from_north=belief.from_north[rows.leg],
         from_east=belief.from_east[rows.leg],
@@ -336,7 +336,7 @@ def _reference_model(
         climate_k=np.zeros(m),
         mass_delta_kg=np.zeros(m),
         pressure_ratio=np.ones(m),
-        warm_share=np.zeros(m),
+        cold_share=np.zeros(m),
         stopped_s=np.array(drives.stopped_s * each),
     )
     return RoadModel(model.constants, model.height_factor, paths, legs, np.array(masses))

@@ -166,7 +166,7 @@ def _steady(road: Road, c: Conditions, leg: int, entry: int, events: Sequence[Ev
         entry,
         stops=float(noted) if noted else float(c.stopped_s > NOTABLE_STOP_S),
         stopped_s=c.stopped_s,
-        cold_share=c.warm_share,
+        cold_share=c.cold_share,
     )
 
 
@@ -175,7 +175,7 @@ def _logged(
 ) -> Iterator[tuple[Row, Entry | None]]:
     """Rows of a logged leg, each with its entry when the leg is cut into more than one."""
     cut = road.logged(used, c.backwards, count)
-    start = rolling.cold_share_at_start(c.warm_share, c.duration_s)
+    start = rolling.cold_share_at_start(c.cold_share, c.duration_s)
     t = cut.edges_s
     for k, stretches in enumerate(cut.stretches):
         if count > 1 and cut.gap_share[k] > MOST_GAP:

@@ -140,7 +140,7 @@ class RoadModel:
         warmth = rolling.temperature_factor(
             legs.temperature_c, rolling.TEMPERATURE_PER_K + local[:, Parameter.TYRE_PER_K]
         )
-        warm_up = rolling.warm_up_factor(legs.warm_share, local[:, Parameter.WARM_UP])
+        warm_up = rolling.warm_up_factor(legs.cold_share, local[:, Parameter.WARM_UP])
         pressure = rolling.pressure_factor(
             legs.pressure_ratio, rolling.PRESSURE_EXPONENT + local[:, Parameter.PRESSURE_EXPONENT]
         )

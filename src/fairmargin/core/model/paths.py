@@ -62,7 +62,7 @@ class LegTable:
     climate_k: Array
     mass_delta_kg: Array
     pressure_ratio: Array  # tyre pressure over the study's mean
-    warm_share: Array
+    cold_share: Array
     stopped_s: Array
 
 
@@ -101,6 +101,6 @@ def conditions_table(
         climate_k=np.array([c.climate_k or 0.0 for c in conditions]),
         mass_delta_kg=np.array([c.mass_delta_kg for c in conditions]),
         pressure_ratio=np.array([(c.tyre_pressure_kpa or mean_pressure) / mean_pressure for c in conditions]),
-        warm_share=np.array([c.warm_share for c in conditions]),
+        cold_share=np.array([c.cold_share for c in conditions]),
         stopped_s=np.array([c.stopped_s for c in conditions]),
     )

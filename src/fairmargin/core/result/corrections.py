@@ -149,7 +149,7 @@ def _exchanged(
     tyres_only[:, Parameter.TOTAL] += then - now
     model = model.replaced(temperature_c=np.full(n, reference.temperature_c))
     yield "tyre_temperature", model, tyres_only
-    model = model.replaced(warm_share=np.zeros(n))
+    model = model.replaced(cold_share=np.zeros(n))
     yield "tyre_warm_up", model, tyres_only
     model = model.replaced(pressure_ratio=np.ones(n))
     yield "tyre_pressure", model, tyres_only

@@ -9,11 +9,12 @@ from typing import Final, Literal
 from fairmargin.core.evidence.climb import Climb
 from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.result.pairs import Pair
+from fairmargin.core.result.pairs import Pair, paired_interval
 from fairmargin.core.result.verdict import VerdictWord
 
 View = Literal["reference", "study-mean", "as-measured"]
 VIEWS: Final[tuple[View, ...]] = ("reference", "study-mean", "as-measured")
+FEWEST_PAIRS: Final = 3  # of which a t interval says anything
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,6 +105,13 @@ class Comparison:
     def half_width_percent(self) -> float:
         """Half the interval's width."""
         return (self.interval_percent[1] - self.interval_percent[0]) / 2
+
+    @property
+    def paired(self) -> tuple[int, float, float, float] | None:
+        """Corrected pairs alone, each counting once: how many, mean and t interval; None with fewer than three."""
+        used = [p.corrected_percent for p in self.pair_list if p.included and p.corrected_percent is not None]
+        found = paired_interval(used, self.confidence) if len(used) >= FEWEST_PAIRS else None
+        return None if found is None else (len(used), *found)
 
 
 @dataclass(frozen=True, slots=True)

@@ -139,7 +139,6 @@ class Study(_Value):
     notes: str = ""
     change: Change = Change()
     vehicle: Vehicle = Vehicle()
-    control_vehicle: Vehicle | None = None
     configurations: tuple[Configuration, ...]
     method: Method = "out-and-back"
     target_speed_kmh: _number(5, 300, "km/h") = None  # type: ignore[valid-type]

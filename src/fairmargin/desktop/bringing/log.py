@@ -25,7 +25,7 @@ from fairmargin.desktop.bringing.base import BringDialog, day_of, plain_table
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, panel
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.loggers import (
     ROLES,
     Column,
@@ -89,7 +89,7 @@ class LogDialog(BringDialog):
         self.profile.addItem("guessed", "")
         try:
             self._profiles = load_profiles(profiles_path())
-        except InputFault as fault:
+        except InvalidInput as fault:
             self.fault.setText(str(fault))
         for name in self._profiles:
             self.profile.addItem(name, name)
@@ -172,7 +172,7 @@ class LogDialog(BringDialog):
         chosen = self._profiles.get(str(self.profile.currentData()))
         try:
             seen = preview(self.path)
-        except InputFault as fault:
+        except InvalidInput as fault:
             self.fault.setText(str(fault))
             return
         if chosen is not None:

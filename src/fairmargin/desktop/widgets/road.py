@@ -24,7 +24,7 @@ class Stop:
     word: str
 
 
-class Road(QWidget):
+class StageRoad(QWidget):
     """Seven stops; the chosen one opens towards the page."""
 
     stageChosen = Signal(str)

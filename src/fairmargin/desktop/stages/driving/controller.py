@@ -28,8 +28,8 @@ from fairmargin.desktop.session import LONG_SAMPLES, Session
 from fairmargin.desktop.stages.driving.cut_short import taken_as_far_as_it_goes
 from fairmargin.desktop.stages.driving.rehearsal_set import RehearsalSet, rehearsed_from
 from fairmargin.desktop.stages.driving.settings import InstrumentSettings, make_feeds
-from fairmargin.desktop.stages.driving.words import spoilt_words
-from fairmargin.exchange.faults import InputFault
+from fairmargin.desktop.stages.driving.words import disturbance_words
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.instruments.feed import Feed, WeatherFeed
 from fairmargin.instruments.recording import (
     SUFFIX,
@@ -83,7 +83,7 @@ class DriveController(QObject):
         self.disconnect_instruments()
         try:
             self.feeds = make_feeds(settings, self.clock, self._arrived)
-        except (ValueError, InputFault) as error:
+        except (ValueError, InvalidInput) as error:
             self._say(str(error))
             return False
         if self.clock.rate > 1.0:
@@ -301,7 +301,9 @@ class DriveController(QObject):
         study, drive = self.study, self.drive
         if study is None or drive is None:
             return
-        self._say(spoilt_words(study, self.session, price(study, study.leg(drive.leg), kind, seconds, speed)))
+        self._say(
+            disturbance_words(study, self.session, price(study, study.leg(drive.leg), kind, seconds, speed))
+        )
 
     def read_off(self) -> None:
         """Everything is read at this moment; what instruments say is filled in, the rest is typed."""
@@ -583,7 +585,7 @@ class DriveController(QObject):
         try:
             kept = meanwhile(lambda: read_recording(path))
             after, trace = taken_as_far_as_it_goes(study, kept, path.name)
-        except InputFault as fault:
+        except InvalidInput as fault:
             self._say(str(fault))
             return False
         if self.session.edit(after, f"recording of {kept.leg}", {kept.leg: trace}):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fairmargin.core.study import Study, Trace
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.instruments.recording import Recording, to_trace
 
 
@@ -12,16 +12,16 @@ def taken_as_far_as_it_goes(study: Study | None, kept: Recording, name: str) -> 
 
     Raises
     ------
-    InputFault
+    InvalidInput
         If nothing was recorded after a reset, or no such leg is there.
     """
     reset = kept.marked("reset")
     if study is None or all(leg.leg != kept.leg for leg in study.legs) or reset is None or not kept.samples:
-        raise InputFault(f"{name}: nothing was recorded after a reset; there is nothing to take.")
+        raise InvalidInput(f"{name}: nothing was recorded after a reset; there is nothing to take.")
     end = kept.marked("read-off") or max(s.at for s in kept.samples)
     trace, notices = to_trace(kept.samples, reset, end, float(study.vehicle.speed_error_percent or 0.0))
     if trace is None:
-        raise InputFault(f"{name}: {notices[0]}.")
+        raise InvalidInput(f"{name}: {notices[0]}.")
     after = study.with_leg(
         kept.leg,
         started_at=kept.moment(reset).replace(microsecond=0),

@@ -33,7 +33,7 @@ from fairmargin.desktop.stages.driving.settings import (
     save_settings,
 )
 from fairmargin.desktop.widgets.basics import label
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 from fairmargin.instruments.samples import NAMES, SHOWN, SOURCES
 from fairmargin.instruments.vehicle import ROLE_NAMES, load_dbc, own_dbc, signals_of
 
@@ -153,7 +153,7 @@ class InstrumentsDialog(QDialog):
                 mapped = mapping_of(replace(InstrumentSettings(), signals=self._signals), database)
             except ValueError:
                 mapped = mapping_of(InstrumentSettings(), database)  # kept for another DBC
-        except InputFault as fault:
+        except InvalidInput as fault:
             self.fault.setText(str(fault))
             return
         self.fault.clear()

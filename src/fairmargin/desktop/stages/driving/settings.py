@@ -77,7 +77,7 @@ def make_feeds(value: InstrumentSettings, clock: Clock, sink: Sink) -> dict[Sour
 
     Raises
     ------
-    ValueError, InputFault
+    ValueError, InvalidInput
         If an address, the DBC or the mapping cannot be used, in words.
     """
     feeds: dict[Source, Feed] = {}

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from fairmargin.core.companion import Spoilt, spoilt_of_leg, worth_repeating
+from fairmargin.core.companion import Disturbance, disturbances_of_leg, worth_repeating
 from fairmargin.core.study import Study
 from fairmargin.desktop.session import Session
 from fairmargin.exchange.wording import signed
 
 
-def spoilt_words(study: Study, session: Session, found: Spoilt) -> str:
+def disturbance_words(study: Study, session: Session, found: Disturbance) -> str:
     """Say what spoilt a leg and what it may be worth, in the person's units."""
     units = session.units
     lasted = f"{found.seconds / 60:.0f} min" if found.seconds >= 90 else f"{found.seconds:.0f} s"
@@ -30,7 +30,7 @@ def spoilt_words(study: Study, session: Session, found: Spoilt) -> str:
 
 def leg_verdict(study: Study, session: Session, name: str) -> tuple[str, bool]:
     """What to say of a leg's events when its readings are in, and whether it is worth driving again."""
-    found = spoilt_of_leg(study, name)
+    found = disturbances_of_leg(study, name)
     doubtful = any(s.kind in {"wrong-turn", "lift-off", "reset-doubtful"} for s in found)
-    words = "\n".join(spoilt_words(study, session, s) for s in found)
+    words = "\n".join(disturbance_words(study, session, s) for s in found)
     return words, doubtful or worth_repeating(study, found)

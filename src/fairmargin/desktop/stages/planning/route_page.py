@@ -17,7 +17,7 @@ from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.planning.route import RouteDrawing
-from fairmargin.exchange.faults import InputFault
+from fairmargin.exchange.faults import InvalidInput
 
 
 class RoutePage(PlanPage):
@@ -182,7 +182,7 @@ class RoutePage(PlanPage):
 
         try:
             points, notices = read_gpx(path) if path.lower().endswith(".gpx") else read_route(path)
-        except InputFault as fault:
+        except InvalidInput as fault:
             self.session.failed.emit(f"The route was not taken. {fault.faults[0]}")
             return False
         return self._take(points, notices, "route")
