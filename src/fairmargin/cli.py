@@ -87,6 +87,7 @@ def analyse(
     from fairmargin.core.result.types import VIEWS
     from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.package import read_package
+    from fairmargin.exchange.summaries import summary
 
     if view not in VIEWS:
         _fault(f'--view: "{view}" is not a view; expected one of {", ".join(VIEWS)}')
@@ -128,35 +129,6 @@ def _scatter_of(logbook: Path) -> Any:
     except LogbookFault as fault:
         _fault(str(fault))
         raise typer.Exit(BAD_INPUT) from None
-
-
-def summary(study: Any, result: Any) -> str:
-    """Readable summary of an analysis."""
-    from fairmargin.exchange.wording import beside, climb_lines
-
-    lines = [result.title or "(no title)"]
-    if result.missing:
-        lines.append(f"  {result.missing}")
-    for c in result.comparisons:
-        where = f"{c.speed_kmh:g} km/h" + (f", {c.sector}" if c.sector else "")
-        low, high = c.interval_percent
-        trial, base = study.configuration(c.trial).label, study.configuration(c.baseline).label
-        lines += [
-            f"  {trial} against {base}, {where}: {c.verdict}",
-            f"    effect {c.effect_percent:+.1f} % ({100 * c.confidence:g} %: {low:+.1f} to {high:+.1f} %) of baseline "
-            f"consumption; as measured {c.as_measured_percent:+.1f} %",
-            f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km; range {c.range_change_percent:+.1f} %",
-            f"    pairs {c.pairs}"
-            + (f", needed {c.pairs_needed}" if c.pairs_needed else "")
-            + f". {c.reason}",
-        ]
-        lines += [f"    {line}" for line in beside(study, result, c)]
-    if not result.comparisons:
-        lines += [f"  {line}" for line in climb_lines(study, result)]
-    for concern in result.concerns:
-        charge = "" if concern.bias_percent is None else f" ({concern.bias_percent:+.1f} %)"
-        lines.append(f"  {concern.severity}: {concern.title}{charge}")
-    return "\n".join(lines)
 
 
 @app.command(context_settings={"ignore_unknown_options": True})
@@ -247,6 +219,7 @@ def plan(
     from fairmargin.core import designs as d
     from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.package import read_package
+    from fairmargin.exchange.summaries import plan_json
 
     if runs % 2:
         _fault(f"--runs: {runs} runs cannot be paired; expected an even number")
@@ -278,7 +251,7 @@ def plan(
         _fault(f"{ics}: cannot be written: {error.strerror or error}")
         raise typer.Exit(BAD_INPUT) from None
     if as_json:
-        _json(_plan_json(str(package), study, compared, pairs, table, expected))
+        _json(plan_json(str(package), study, compared, pairs, table, expected))
         return
     _say(study.title or "(no title)")
     if expected.given:
@@ -299,48 +272,6 @@ def plan(
         _say(f"  {step.start:%H:%M} to {step.end:%H:%M}  {step.words}{level}")
     for warning in table.warnings:
         _say(f"  ! {warning}")
-
-
-def _plan_json(
-    path: str, study: Any, compared: Any, pairs: int | None, table: Any, expected: Any
-) -> dict[str, Any]:
-    return {
-        "path": path,
-        "title": study.title,
-        "expected_percent": round(float(expected.percent[0]), 3) if expected.given else None,
-        "expected_interval_percent": [round(float(expected.low[0]), 3), round(float(expected.high[0]), 3)]
-        if expected.given
-        else None,
-        "designs": [
-            {
-                "order": x.order,
-                "runs": x.runs,
-                "half_width_percent": round(x.half_width_percent, 3),
-                "settles": round(x.settles, 3),
-                "wrong": round(x.wrong, 3),
-                "drift_percent": round(x.drift_percent, 3),
-                "hours": round(x.hours, 2),
-                "energy_kwh": round(x.energy_kwh, 2),
-                "recommended": x.recommended,
-                "words": x.words,
-            }
-            for x in compared
-        ],
-        "pairs_needed": pairs,
-        "timetable": [
-            {
-                "kind": s.kind,
-                "start": s.start.isoformat(timespec="minutes"),
-                "end": s.end.isoformat(timespec="minutes"),
-                "words": s.words,
-                "run": s.run or None,
-                "configuration": s.configuration or None,
-                "charge_percent": s.charge_percent,
-            }
-            for s in table.steps
-        ],
-        "warnings": list(table.warnings),
-    }
 
 
 @app.command()

@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.result.corrections import LINES
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.desktop.incidents import SENTENCE, Incidents, WhatHappenedDialog
 from fairmargin.desktop.intake import Intake
@@ -37,12 +36,12 @@ from fairmargin.desktop.stages.plan import PlanStage
 from fairmargin.desktop.stages.question import QuestionStage
 from fairmargin.desktop.stages.use import UseStage
 from fairmargin.desktop.stages.verdict import VerdictStage
+from fairmargin.desktop.stops import stops_of
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import label, percent
+from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.fairness import FairnessLedger
 from fairmargin.desktop.widgets.marginbar import MarginBar
-from fairmargin.desktop.widgets.road import STAGES, StageRoad, Stop
-from fairmargin.exchange.wording import signed
+from fairmargin.desktop.widgets.road import STAGES, StageRoad
 
 if TYPE_CHECKING:
     pass
@@ -264,53 +263,9 @@ class MainWindow(Shell):
         if study.target_speed_kmh:
             where.append(speed_words(study.target_speed_kmh, self.session.units))
         self.road.show_stops(
-            study.title or "(no title)", " \u00b7 ".join(where), self._stops(study), self._stage
+            study.title or "(no title)", " \u00b7 ".join(where), stops_of(self.session, study), self._stage
         )
         self.setWindowTitle(f"{study.title} \u2013 Fair Margin")
-
-    def _stops(self, study: Study) -> tuple[Stop, ...]:
-        analysis = self.session.analysis
-        c = self.session.comparison
-        driven = sum(self.session.has_reading(leg) for leg in study.legs)
-        out = sum(not leg.included for leg in study.legs)
-        total = len(study.legs)
-        letters = study.order
-        if len(letters) >= 8 and len(letters) % 2 == 0 and letters[: len(letters) // 2] * 2 == letters:
-            letters = f"{letters[: len(letters) // 2]} \u00d72"
-        sealed = study.change.prediction_sealed_at is not None
-        if sealed:
-            question = "sealed"
-        else:
-            question = "no prediction yet" if study.change.prediction_percent is None else "not sealed"
-        whole = driven == total and total > 0
-        used = [leg for leg in analysis.legs if leg.corrected_wh_per_km is not None] if analysis else []
-        largest = ""
-        if used and self.session.view != "as-measured":
-            sums: dict[str, float] = {}
-            for leg in used:
-                for name, value in leg.corrections_wh_per_km.items():
-                    sums[name] = sums.get(name, 0.0) + abs(value) / len(used)
-            name = max(sums, key=lambda n: sums[n]) if sums else ""
-            mean = sum(leg.corrections_wh_per_km.get(name, 0.0) for leg in used) / len(used)
-            largest = f"{LINES[name]} {signed(mean)}" if name else ""
-        use = percent(c.range_change_percent) + " range" if c else ""
-        return (
-            Stop("question", "done" if sealed else "begun", question),
-            Stop("plan", "done" if letters else "open", letters or "no runs yet"),
-            Stop("drive", "done" if whole else "begun" if driven else "open", f"{driven} of {total} legs"),
-            Stop(
-                "examine",
-                "done" if whole else "begun" if driven else "open",
-                f"{out} left out" if driven else "",
-            ),
-            Stop("correct", "done" if c and whole else "begun" if used else "open", largest),
-            Stop(
-                "verdict",
-                "done" if c and c.verdict not in {"not settled"} else "begun" if c else "open",
-                c.verdict if c else "",
-            ),
-            Stop("use", "begun" if c else "open", use),
-        )
 
     # ------------------------------------------------------------ menus
 

@@ -6,33 +6,29 @@ Everything that happens is in the logbook or in the leg's recording before the n
 from __future__ import annotations
 
 import queue
-import sys
 from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject
 
 from fairmargin.core.companion import (
-    RoadPlaces,
     SpeedWatch,
     aimed_kmh,
     price,
-    road_places,
 )
 from fairmargin.core.leg_drive import LASTING, LegDrive
-from fairmargin.core.study import Leg, Study
+from fairmargin.core.study import Study
 from fairmargin.core.study.kinds import EventKind
 from fairmargin.desktop.background import meanwhile
 from fairmargin.desktop.session import LONG_SAMPLES, Session
-from fairmargin.desktop.stages.driving.cut_short import taken_as_far_as_it_goes
+from fairmargin.desktop.stages.driving.recordings import fresh_path, taken_as_far_as_it_goes
 from fairmargin.desktop.stages.driving.rehearsal_set import RehearsalSet, rehearsed_from
-from fairmargin.desktop.stages.driving.settings import InstrumentSettings, make_feeds
+from fairmargin.desktop.stages.driving.state import DriveState
 from fairmargin.desktop.stages.driving.words import disturbance_words
 from fairmargin.exchange.faults import InvalidInput
-from fairmargin.instruments.feed import Feed, WeatherFeed
+from fairmargin.instruments.feed import WeatherFeed
 from fairmargin.instruments.recording import (
-    SUFFIX,
     Columns,
     Recorder,
     close_recording,
@@ -41,133 +37,24 @@ from fairmargin.instruments.recording import (
     to_trace,
     unfinished,
 )
-from fairmargin.instruments.samples import Clock, Item, Sample, Source, Trouble
+from fairmargin.instruments.samples import Clock, Sample, Trouble
 from fairmargin.simulation.rehearsal import SEED, Display, prepared, rehearse
 
-TICK_MS: Final = 200
-SWITCH_S: Final = 0.001
-USUAL_SWITCH_S: Final = 0.005  # Python's own
 CARRIED: Final = ("climate", "tyre_pressure_kpa", "mode", "driver", "road")
 BLINK_S: Final = 0.2
-TOLD: Final = 6
 
 
-class DriveController(QObject):
+class DriveController(DriveState):
     """State of the drive; the view shows it and presses its buttons."""
 
-    changed = Signal()  # a few times a second while something is under way
-
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self.session = session
-        self.clock = Clock()
-        self.feeds: dict[Source, Feed] = {}
-        self.drive: LegDrive | None = None
+        super().__init__(session, parent)
         self.rehearsal: RehearsalSet | None = None
         self.paused_at: float | None = None
-        self.says: list[str] = []  # newest last
-        self._queue: queue.SimpleQueue[Item] = queue.SimpleQueue()
-        self._recorder: Recorder | None = None
         self.samples = Columns()  # of the leg under way
-        self._places: tuple[object, RoadPlaces] | None = None
         self._study_id: int | None = session.study_id
-        self._timer = QTimer(self)
-        self._timer.setInterval(TICK_MS)
         self._timer.timeout.connect(self.tick)
         session.studyChanged.connect(self._study_changed)
-
-    # ------------------------------------------------------------ instruments
-
-    def connect_instruments(self, settings: InstrumentSettings) -> bool:
-        """Start the feeds of the settings; faults are told."""
-        self.disconnect_instruments()
-        try:
-            self.feeds = make_feeds(settings, self.clock, self._arrived)
-        except (ValueError, InvalidInput) as error:
-            self._say(str(error))
-            return False
-        if self.clock.rate > 1.0:
-            # At a rehearsal's rate a feed must not wait for the window's long breaths.
-            sys.setswitchinterval(SWITCH_S)
-        for feed in self.feeds.values():
-            feed.start()
-        self._timer.start()
-        self.changed.emit()
-        return True
-
-    def disconnect_instruments(self) -> None:
-        """Stop every feed."""
-        for feed in self.feeds.values():
-            feed.let_go()
-        for feed in self.feeds.values():
-            feed.stop()
-        self.feeds = {}
-        sys.setswitchinterval(USUAL_SWITCH_S)
-        self.changed.emit()
-
-    def _arrived(self, item: Item) -> None:
-        """Take an item in the feed's thread: on the disk first, to the screen after."""
-        recorder = self._recorder
-        if recorder is not None:
-            recorder.put(item)
-        self._queue.put(item)
-
-    def value(self, name: str, *sources: Source) -> float | None:
-        """Newest value of a quantity from the first source that has one."""
-        for source in sources or ("gps", "vehicle", "weather"):
-            feed = self.feeds.get(source)
-            found = feed.value(name) if feed is not None else None
-            if found is not None:
-                return found
-        return None
-
-    # ------------------------------------------------------------ what is next
-
-    @property
-    def study(self) -> Study | None:
-        """The study of the session."""
-        return self.session.study
-
-    def next_leg(self) -> Leg | None:
-        """The leg under way, else the first that is planned."""
-        study = self.study
-        if study is None:
-            return None
-        if self.drive is not None:
-            return next((leg for leg in study.legs if leg.leg == self.drive.leg), None)
-        return next((leg for leg in study.legs if self._to_drive(leg)), None)
-
-    def _to_drive(self, leg: Leg) -> bool:
-        """Whether a leg is still to be driven; one that was, and waits for its reading, is not."""
-        return self.session.state(leg) == "planned" and leg.duration_s is None
-
-    def unread(self) -> list[str]:
-        """Legs that were driven and have no reading yet (a charge that is still to come, a photograph)."""
-        study = self.study
-        return [
-            leg.leg
-            for leg in (study.legs if study else ())
-            if leg.duration_s is not None and self.session.state(leg) == "planned"
-        ]
-
-    def places(self) -> RoadPlaces:
-        """The road and its gates."""
-        study = self.study
-        assert study is not None
-        key = (self.session.study_id, study.route, study.plan.gate_start_m, study.plan.gate_end_m)
-        if self._places is None or self._places[0] != key:
-            self._places = (key, road_places(study))
-        return self._places[1]
-
-    def done_runs(self) -> int:
-        """Runs of which no leg is still to be driven, from the first on."""
-        study = self.study
-        count = 0
-        for _, legs in study.runs() if study else []:
-            if any(self._to_drive(leg) for leg in legs):
-                break
-            count += 1
-        return count
 
     # ------------------------------------------------------------ a leg
 
@@ -181,13 +68,7 @@ class DriveController(QObject):
         now = self.clock.seconds()
         folder = self._folder()
         try:
-            stamp = f"{self.clock.moment(now):%Y%m%d-%H%M%S}"
-            safe = "".join(c if c.isalnum() or c in "-." else "_" for c in name)
-            path = folder / f"{stamp}-{safe}{SUFFIX}"
-            more = 2
-            while path.exists():
-                path = folder / f"{stamp}-{safe}-{more}{SUFFIX}"
-                more += 1
+            path = fresh_path(folder, self.clock.moment(now), name)
             self._recorder = Recorder(path, name, self.clock.origin)
         except OSError as error:
             self._say(
@@ -383,57 +264,6 @@ class DriveController(QObject):
         self._timer.start()
         self.changed.emit()
 
-    # ------------------------------------------------------------ numbers for the view
-
-    def speed_kmh(self) -> float | None:
-        """True speed now: by GPS, else the vehicle's own without its stated error. [km/h]"""
-        by_gps = self.value("speed_kmh", "gps")
-        if by_gps is not None:
-            return by_gps
-        shown, study = self.value("speed_kmh", "vehicle"), self.study
-        if shown is None or study is None:
-            return None
-        return shown / (1.0 + (study.vehicle.speed_error_percent or 0.0) / 100.0)
-
-    def since_reset_s(self) -> float | None:
-        """Time on the leg. [s]"""
-        return None if self.drive is None else self.drive.since_reset_s(self.clock.seconds())
-
-    def driven_km(self) -> float | None:
-        """Distance since the reset: by GPS or bus, else by the clock at the speed aimed for. [km]"""
-        drive, study = self.drive, self.study
-        return None if drive is None or study is None else drive.distance_km(study, self.clock.seconds())
-
-    def place_km(self) -> float | None:
-        """Place on the road in driving direction, by GPS. [km]"""
-        drive = self.drive
-        latitude, longitude = self.value("latitude", "gps"), self.value("longitude", "gps")
-        if drive is None or latitude is None or longitude is None:
-            return None
-        places = self.places()
-        guess = places.gates(drive.backwards)[0] + drive.driven_km
-        return places.along_km(latitude, longitude, drive.backwards, guess)
-
-    def to_gate_km(self) -> float | None:
-        """Distance to the next gate: the start line before the reset, the read-off after it. [km]"""
-        drive = self.drive
-        if drive is None:
-            return None
-        return drive.to_gate_km(self.places(), self.place_km(), self.driven_km())
-
-    def landmark_ahead(self) -> tuple[str, float] | None:
-        """Name of the next sector of the road and the distance to it; None where there is none. [km]"""
-        drive = self.drive
-        if drive is None:
-            return None
-        places, place = self.places(), self.place_km()
-        if place is None:
-            driven = self.driven_km()
-            if driven is None:
-                return None
-            place = places.gates(drive.backwards)[0] + driven
-        return places.landmark_ahead(place, drive.backwards)
-
     # ------------------------------------------------------------ ticking
 
     def tick(self) -> None:
@@ -613,10 +443,6 @@ class DriveController(QObject):
         if recorder is not None:
             recorder.mark(self.clock.seconds(), what)
             recorder.close()
-
-    def _say(self, words: str) -> None:
-        self.says = [*self.says, words][-TOLD:]
-        self.changed.emit()
 
     def _study_changed(self) -> None:
         if self.session.study_id == self._study_id:

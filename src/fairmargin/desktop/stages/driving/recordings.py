@@ -1,10 +1,24 @@
-"""Recordings that were cut short: what they hold, as far as they go."""
+"""Recordings of a leg: a name of its own, and what one that was cut short holds, as far as it goes."""
 
 from __future__ import annotations
 
+from datetime import datetime
+from pathlib import Path
+
 from fairmargin.core.study import Study, Trace
 from fairmargin.exchange.faults import InvalidInput
-from fairmargin.instruments.recording import Recording, to_trace
+from fairmargin.instruments.recording import SUFFIX, Recording, to_trace
+
+
+def fresh_path(folder: Path, moment: datetime, leg: str) -> Path:
+    """A name that no recording of the folder has, with the time and the leg in it."""
+    safe = "".join(c if c.isalnum() or c in "-." else "_" for c in leg)
+    path = folder / f"{moment:%Y%m%d-%H%M%S}-{safe}{SUFFIX}"
+    more = 2
+    while path.exists():
+        path = folder / f"{moment:%Y%m%d-%H%M%S}-{safe}-{more}{SUFFIX}"
+        more += 1
+    return path
 
 
 def taken_as_far_as_it_goes(study: Study | None, kept: Recording, name: str) -> tuple[Study, Trace]:
