@@ -127,7 +127,7 @@ def beside(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
         count, mean, low, high = c.paired
         lines.append(
             f"Corrected pairs alone, each counting once: {signed(mean)} % ({signed(low)} to {signed(high)}, t interval of "
-            f"{count} pairs)."
+            f"{count} pairs; what they share, such as wind, is not in it)."
         )
     if c.grid is not None:
         g = c.grid
