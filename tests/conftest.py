@@ -10,8 +10,13 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "2")
 from datetime import datetime, timedelta
 
 import pytest
+from hypothesis import settings
 
 from fairmargin.core.study import RoutePoint, Study, Vehicle, new_study
+
+# No test is timed: a busy machine is no counterexample.
+settings.register_profile("untimed", deadline=None)
+settings.load_profile("untimed")
 
 
 def pytest_configure(config):
