@@ -66,7 +66,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/evidence/conditions.py", 'max(0.0, c.started_s - ended)', '0.0', 'tests/core/evidence/test_conditions.py'),
     (f"{CORE}/evidence/conditions.py", 'started_s + (leg.duration_s or 0.0) / 2, usual.offset', 'started_s, usual.offset', 'tests/core/fairness/test_records.py'),
     (f"{CORE}/evidence/clock.py", 'date != last', 'True', 'tests/core/fairness/test_records.py'),
-    (f"{CORE}/evidence/readings.py", '                wh_per_km * shown_km,', '                wh_per_km * shown_km / (1.0 + (study.vehicle.distance_error_percent or 0.0) / 100.0),', 'tests/core/evidence/test_conditions.py'),
+    (f"{CORE}/evidence/readings.py", '                wh_per_km * shown_km,', '                wh_per_km * shown_km / (1.0 + (study.vehicle.distance_error_percent or 0.0) / 100.0),', 'tests/core/evidence/test_readings.py'),
     (f"{CORE}/fairness/records.py", 'forward < -limit.FORWARD_SHARE', 'forward > limit.FORWARD_SHARE', 'tests/core/fairness/test_records.py'),
     (f"{CORE}/fairness/records.py", 'over > limit.OVERLAP_S', 'over < limit.OVERLAP_S', 'tests/core/fairness/test_records.py'),
     (f"{CORE}/fairness/driving.py", 'case.with_conditions(level, Cause.EVENTS)', 'case.with_conditions(level)', 'tests/core/fairness/test_prices.py'),

@@ -5,11 +5,9 @@ from datetime import UTC, datetime, timedelta, timezone
 
 import numpy as np
 import pytest
-from tests.conftest import VAN, driven_study
-from uncertainties import ufloat
+from tests.conftest import driven_study
 
 from fairmargin.core.evidence.conditions import leg_conditions, weather_at
-from fairmargin.core.evidence.readings import distance_ratios, observations
 from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.study import Trace, WeatherRow
 
@@ -107,55 +105,6 @@ def test_stops_do_not_count_as_driving():
     assert leg_conditions(study, {})["L01"].speed_m_s * 3.6 == pytest.approx(90)
 
 
-def test_reading_noise_is_that_of_the_gum():
-    # JCGM 100:2008, 4.3.7: half-width a = step/2 gives a/√3; propagated with the package `uncertainties`.
-    study = driven_study("AB", [15.0, 15.0, 15.0, 15.0]).with_legs(
-        leg.with_(average_shown=15.0, average_unit="kWh/100km", average_step=0.1)
-        for leg in driven_study("AB").legs
-    )
-    shown = ufloat(15.0, 0.05 / math.sqrt(3))
-    energy = shown * 18.4 * 10
-    o = observations(study, {})[0]
-    assert o.energy_wh == pytest.approx(energy.nominal_value)
-    assert o.relative_sd == pytest.approx(energy.std_dev / energy.nominal_value)
-
-
-def test_noise_of_a_state_of_charge_difference():
-    bare = {"average_shown": None, "average_unit": None, "average_step": None}
-    study = driven_study("AB", method="one-way")
-    study = study.with_legs(
-        leg.with_(**bare, soc_start_percent=80, soc_end_percent=70, soc_step_percent=1) for leg in study.legs
-    )
-    before, after, lag = ufloat(80, 0.5 / math.sqrt(3)), ufloat(70, 0.5 / math.sqrt(3)), ufloat(0, 0.3)
-    drop = before - after + lag
-    assert observations(study, {})[0].relative_sd == pytest.approx(drop.std_dev / drop.nominal_value)
-
-
-def test_distance_ratio_comes_from_gps_where_there_is_one():
-    study = driven_study("ABBA")
-    gps = study.with_legs(leg.with_(distance_km=18.9, gps_distance_km=18.4) for leg in study.legs)
-    assert distance_ratios(gps) == pytest.approx({"A": 18.9 / 18.4, "B": 18.9 / 18.4})
-    stated = study.with_(vehicle=VAN.with_(distance_error_percent=2.6))
-    assert distance_ratios(stated)["A"] == pytest.approx(1.026)
-    # tyres: each configuration has its own odometer
-    tyres = driven_study("ABBA", kind="tyres").with_legs(
-        leg.with_(gps_distance_km=18.4 if leg.configuration == "A" else 18.6) for leg in study.legs
-    )
-    ratios = distance_ratios(tyres)
-    assert ratios["A"] > ratios["B"]
-
-
-def test_the_most_direct_instrument_counts():
-    study = driven_study("AB").with_leg(
-        "L01", energy_kwh=3.0, energy_step_kwh=0.01, fuel_l=None, soc_start_percent=80, soc_end_percent=74
-    )
-    assert [r.instrument for r in observations(study, {})[0].readings] == [
-        "trip energy",
-        "trip average",
-        "state of charge",
-    ]
-
-
 def test_gaps_in_a_log_are_bridged_and_counted():
     t = np.concatenate([np.arange(0.0, 100.0), np.arange(160.0, 260.0)])
     trace = Trace(time_s=t, speed_kmh=np.full(t.size, 90.0), power_kw=np.full(t.size, 18.0))
@@ -196,12 +145,3 @@ def test_tyres_cool_in_a_pause_and_warm_while_driving():
     assert found["L02"].cold_share == pytest.approx(cold * mean)
     straight_on = study.with_leg("L02", started_at=first.started_at + timedelta(seconds=736))
     assert leg_conditions(straight_on, {})["L02"].cold_share == pytest.approx(kept * mean)
-
-
-def test_a_trip_average_is_over_the_distance_the_car_counted():
-    """Common practice: a trip meter that over-reads by 2.6 % and shows 150 Wh/km means 153.9 Wh/km true."""
-    study = driven_study("AB", values=[150.0] * 4, vehicle=VAN.with_(distance_error_percent=2.6))
-    study = study.with_legs([leg.with_(distance_km=10.26, gps_distance_km=None) for leg in study.legs])
-    one = observations(study, {})[0]
-    assert one.energy_wh == pytest.approx(150.0 * 10.26) and one.true_km == pytest.approx(10.0)
-    assert one.true_wh_per_km == pytest.approx(153.9)

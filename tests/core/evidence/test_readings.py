@@ -1,0 +1,194 @@
+"""What each instrument says of a leg, by the arithmetic of the trade."""
+
+import math
+
+import pytest
+from tests.conftest import VAN, driven_study
+from uncertainties import ufloat
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.evidence.readings import distance_ratios, observations
+
+
+def only(study, **kwargs):
+    return analyse(study, **kwargs).comparisons[0]
+
+
+def test_as_measured_is_total_energy_over_total_distance():
+    # 249 and 268 against 284 and 304 Wh/mi per direction: +7.04 % and +7.63 % are per cent of each baseline.
+    study = driven_study("AB", [284, 249, 304, 268])
+    study = study.with_legs(leg.with_(average_unit="Wh/mi", average_step=1.0) for leg in study.legs)
+    result = analyse(study)
+    pairs = {p.direction: p.measured_percent for p in result.comparisons[0].pair_list}
+    assert pairs == pytest.approx({"out": 7.04, "back": 7.63}, abs=0.005)
+    assert result.comparisons[0].as_measured_percent == pytest.approx((304 + 268) / (284 + 249) * 100 - 100)
+
+
+def test_trip_energy_is_in_per_cent_of_the_baseline():
+    # 12.949 and 13.698 kWh over 30 mi: +5.78 % of baseline (−5.47 % would be range).
+    study = driven_study("AB", method="one-way")
+    kwh = iter((12.949, 13.698))
+    study = study.with_legs(
+        leg.with_(
+            average_shown=None,
+            average_unit=None,
+            average_step=None,
+            energy_kwh=next(kwh),
+            energy_step_kwh=0.001,
+            distance_km=48.28,
+        )
+        for leg in study.legs
+    )
+    c = only(study)
+    assert c.as_measured_percent == pytest.approx(5.78, abs=0.005)
+    assert only(study, view="as-measured").range_change_percent == pytest.approx(-5.47, abs=0.005)
+
+
+def test_whole_kwh_hide_what_the_average_shows():
+    # Averages 228 and 233 Wh/mi over 108.5 mi are 24.74 and 25.28 kWh; a whole-kWh display says 25 both times.
+    average = driven_study("AB", [228, 233], method="one-way")
+    average = average.with_legs(
+        leg.with_(average_unit="Wh/mi", average_step=1.0, distance_km=174.6) for leg in average.legs
+    )
+    assert only(average).as_measured_percent == pytest.approx(2.19, abs=0.005)
+    whole = average.with_legs(
+        leg.with_(
+            average_shown=None, average_unit=None, average_step=None, energy_kwh=25, energy_step_kwh=1.0
+        )
+        for leg in average.legs
+    )
+    result = analyse(whole)
+    assert result.comparisons[0].as_measured_percent == 0
+    assert result.comparisons[0].verdict == "not settled"
+    # one step of 1 in 25 kWh is 4 %: worth ±3.1 % at 95 % in a difference of two
+    assert result.comparisons[0].step_percent == pytest.approx(4.0 * 0.776, rel=0.02)
+    assert "display-too-coarse" in {c.code for c in result.concerns if c.severity == "caution"}
+
+
+def test_laps_are_compared_by_their_means():
+    # Laps of 10.0, 9.2 against 10.5, 9.9 kWh/100 km: 9.6 against 10.2, +6.3 %.
+    study = driven_study("ABAB", [10.0, 10.5, 9.2, 9.9], method="laps", route=())
+    study = study.with_legs(leg.with_(average_unit="kWh/100km", average_step=0.1) for leg in study.legs)
+    assert only(study).as_measured_percent == pytest.approx(6.25, abs=0.05)
+
+
+def test_an_odometer_that_over_reads_hides_consumption():
+    # Trip meter over-reads by 2.6 %, shows 150 Wh/km: 153.9 Wh/km true.
+    study = driven_study("AB", [150, 150, 150, 150], vehicle=VAN.with_(distance_error_percent=2.6))
+    leg = analyse(study).legs[0]
+    assert leg.measured_wh_per_km == pytest.approx(150)
+    assert leg.measured_wh_per_km + leg.corrections_wh_per_km["distance"] == pytest.approx(153.9)
+
+
+def test_other_wheels_change_what_the_car_shows():
+    # Trial wheels roll 2 % further per turn: the car sees 2 % less road than there is.
+    a, b = driven_study("ABBA").configurations
+    study = driven_study("ABBA", effect=1.0, configurations=(a, b.with_(circumference_change_percent=2.0)))
+    study = study.with_legs(
+        leg.with_(distance_km=18.4 / 1.02) if leg.configuration == "B" else leg for leg in study.legs
+    )
+    assert only(study).effect_percent == pytest.approx(-1.96, abs=0.3)
+
+
+def test_gauge_and_charger():
+    study = driven_study("AB", method="one-way")
+    bare = {"average_shown": None, "average_unit": None, "average_step": None}
+    gauge = study.with_legs(
+        leg.with_(
+            **bare,
+            soc_start_percent=80,
+            soc_end_percent=72 if leg.configuration == "A" else 71,
+            soc_step_percent=1,
+        )
+        for leg in study.legs
+    )
+    result = analyse(gauge)
+    # Each per cent of 52 kWh is 0.52 kWh; 8 % over 18.4 km.
+    assert result.legs[0].measured_wh_per_km == pytest.approx(0.08 * 52_000 / 18.4)
+    assert result.comparisons[0].verdict == "not settled"
+    assert "gauge-too-coarse" in {c.code for c in result.concerns}
+    charged = study.with_legs(leg.with_(**bare, charger_kwh=4.0) for leg in study.legs)
+    assert analyse(charged).legs[0].measured_wh_per_km == pytest.approx(4000 * 0.9 / 18.4)
+
+
+def test_a_run_charged_back_as_a_whole_covers_its_legs():
+    study = driven_study("ABBA")
+    bare = {"average_shown": None, "average_unit": None, "average_step": None}
+    study = study.with_legs(
+        leg.with_(
+            **bare,
+            charger_kwh=(8.0 if leg.configuration == "A" else 7.6) if leg.direction == "back" else None,
+        )
+        for leg in study.legs
+    )
+    result = analyse(study)
+    assert result.comparisons[0].as_measured_percent == pytest.approx(-5.0)
+    assert result.comparisons[0].effect_percent == pytest.approx(-5.0, abs=0.8)  # the first run may be cold
+    assert {leg.instrument for leg in result.legs} == {"charge back"}
+
+
+def test_fuel_is_handled_in_energy():
+    petrol = VAN.with_(energy="petrol", drive_efficiency=None)
+    study = driven_study("AB", [6.0, 6.0, 6.3, 6.3], vehicle=petrol)
+    study = study.with_legs(leg.with_(average_unit="L/100km", average_step=0.1) for leg in study.legs)
+    result = analyse(study)
+    assert result.legs[0].measured_wh_per_km == pytest.approx(534.0)
+    assert result.comparisons[0].as_measured_percent == pytest.approx(5.0)
+
+
+def test_reading_noise_is_that_of_the_gum():
+    # JCGM 100:2008, 4.3.7: half-width a = step/2 gives a/√3; propagated with the package `uncertainties`.
+    study = driven_study("AB", [15.0, 15.0, 15.0, 15.0]).with_legs(
+        leg.with_(average_shown=15.0, average_unit="kWh/100km", average_step=0.1)
+        for leg in driven_study("AB").legs
+    )
+    shown = ufloat(15.0, 0.05 / math.sqrt(3))
+    energy = shown * 18.4 * 10
+    o = observations(study, {})[0]
+    assert o.energy_wh == pytest.approx(energy.nominal_value)
+    assert o.relative_sd == pytest.approx(energy.std_dev / energy.nominal_value)
+
+
+def test_noise_of_a_state_of_charge_difference():
+    bare = {"average_shown": None, "average_unit": None, "average_step": None}
+    study = driven_study("AB", method="one-way")
+    study = study.with_legs(
+        leg.with_(**bare, soc_start_percent=80, soc_end_percent=70, soc_step_percent=1) for leg in study.legs
+    )
+    before, after, lag = ufloat(80, 0.5 / math.sqrt(3)), ufloat(70, 0.5 / math.sqrt(3)), ufloat(0, 0.3)
+    drop = before - after + lag
+    assert observations(study, {})[0].relative_sd == pytest.approx(drop.std_dev / drop.nominal_value)
+
+
+def test_distance_ratio_comes_from_gps_where_there_is_one():
+    study = driven_study("ABBA")
+    gps = study.with_legs(leg.with_(distance_km=18.9, gps_distance_km=18.4) for leg in study.legs)
+    assert distance_ratios(gps) == pytest.approx({"A": 18.9 / 18.4, "B": 18.9 / 18.4})
+    stated = study.with_(vehicle=VAN.with_(distance_error_percent=2.6))
+    assert distance_ratios(stated)["A"] == pytest.approx(1.026)
+    # tyres: each configuration has its own odometer
+    tyres = driven_study("ABBA", kind="tyres").with_legs(
+        leg.with_(gps_distance_km=18.4 if leg.configuration == "A" else 18.6) for leg in study.legs
+    )
+    ratios = distance_ratios(tyres)
+    assert ratios["A"] > ratios["B"]
+
+
+def test_the_most_direct_instrument_counts():
+    study = driven_study("AB").with_leg(
+        "L01", energy_kwh=3.0, energy_step_kwh=0.01, fuel_l=None, soc_start_percent=80, soc_end_percent=74
+    )
+    assert [r.instrument for r in observations(study, {})[0].readings] == [
+        "trip energy",
+        "trip average",
+        "state of charge",
+    ]
+
+
+def test_a_trip_average_is_over_the_distance_the_car_counted():
+    """Common practice: a trip meter that over-reads by 2.6 % and shows 150 Wh/km means 153.9 Wh/km true."""
+    study = driven_study("AB", values=[150.0] * 4, vehicle=VAN.with_(distance_error_percent=2.6))
+    study = study.with_legs([leg.with_(distance_km=10.26, gps_distance_km=None) for leg in study.legs])
+    one = observations(study, {})[0]
+    assert one.energy_wh == pytest.approx(150.0 * 10.26) and one.true_km == pytest.approx(10.0)
+    assert one.true_wh_per_km == pytest.approx(153.9)

@@ -1,0 +1,96 @@
+"""The posterior against brute force and closed forms."""
+
+import numpy as np
+import pytest
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.inference.posterior import SCATTER_SIZES, Evidence, mixture_quantile, posterior
+
+
+def only(study, **kwargs):
+    return analyse(study, **kwargs).comparisons[0]
+
+
+def test_mixture_quantile_of_one_normal():
+    one = np.array([1.0])
+    assert mixture_quantile(one, np.array([2.0]), np.array([3.0]), 0.975) == pytest.approx(
+        2 + 3 * 1.959964, abs=1e-5
+    )
+
+
+def linear(scatter=1.0, freedom=8.0, seed=3):
+    """Six readings of three drives (two segments each), four unknowns; the effect is the last one."""
+    rng = np.random.default_rng(seed)
+    jacobian = rng.normal(size=(6, 4))
+    owns = np.repeat(np.eye(3), 2, axis=0)
+    evidence = Evidence(
+        jacobian,
+        np.array([0.04, 0.01, 0.02, 0.25]),
+        np.full(6, 1e-4),
+        owns,
+        np.array([1.0, 1.5, 0.7]) * 1e-3 * scatter,
+    )
+    innovation = rng.normal(0, 0.2, 6)
+    gradient = np.array([[0.0, 0.0, 0.0, 1.0]])
+    return evidence, innovation, gradient, posterior(evidence, innovation, gradient, [0.0], freedom)
+
+
+def at(evidence, innovation, size):
+    """Mean and variance of the last unknown by the information form, at one size of the scatter."""
+    noise = np.diag(evidence.noise) + (evidence.owns * evidence.scatter_var * size**2) @ evidence.owns.T
+    precision = np.diag(1 / evidence.prior_var) + evidence.jacobian.T @ np.linalg.solve(
+        noise, evidence.jacobian
+    )
+    cov = np.linalg.inv(precision)
+    mean = cov @ evidence.jacobian.T @ np.linalg.solve(noise, innovation)
+    whole = noise + (evidence.jacobian * evidence.prior_var) @ evidence.jacobian.T
+    log_likelihood = (
+        -0.5 * innovation @ np.linalg.solve(whole, innovation) - 0.5 * np.linalg.slogdet(whole)[1]
+    )
+    return mean[3], cov[3, 3], log_likelihood
+
+
+def test_every_size_of_the_scatter_is_a_linear_gaussian_posterior():
+    # Brute force: the information form (precisions added) against the covariance form of the code.
+    evidence, innovation, _, found = linear()
+    for k, size in enumerate(SCATTER_SIZES):
+        mean, variance, _ = at(evidence, innovation, size)
+        assert found.means[k, 0] == pytest.approx(mean, rel=1e-8)
+        assert found.sds[k, 0] ** 2 == pytest.approx(variance, rel=1e-8)
+
+
+def test_sizes_are_weighed_by_likelihood_and_prior():
+    # Scaled inverse χ² of ν degrees of freedom around one, in ln σ: σ^−ν exp(−ν / 2σ²).
+    evidence, innovation, _, found = linear(freedom=8.0)
+    log_p = np.array([at(evidence, innovation, s)[2] - 8.0 * (np.log(s) + 0.5 / s**2) for s in SCATTER_SIZES])
+    weights = np.exp(log_p - log_p.max())
+    assert found.weights == pytest.approx(weights / weights.sum(), rel=1e-8)
+
+
+def test_readings_that_disagree_make_the_scatter_large():
+    evidence, innovation, gradient, found = linear()
+    calm = posterior(evidence, innovation * 0.05, gradient, [0.0], 8.0)
+    assert calm.scatter_multiple < 1.0 < found.scatter_multiple
+
+
+def test_parts_of_a_margin_add_up_to_it():
+    # g S g − g S Jᵀ C⁻¹ J S g is the sum of what unknowns leak, what scatters, and what each reading errs.
+    evidence, _, _, found = linear()
+    noise = float((found.estimators[:, 0] ** 2) @ evidence.noise)
+    parts = found.leaks[0].sum() + found.scatter_part(0) + noise
+    crosses = evidence.crosses(found.gradients)[:, 0]
+    whole = 0.25 - crosses @ found.inverse @ crosses
+    assert parts == pytest.approx(whole, rel=1e-8)
+
+
+def test_leaving_a_drive_out_moves_the_effect_as_its_influence_says():
+    # Closed form against really leaving it out, at the same size of the scatter.
+    evidence, innovation, _, found = linear()
+    size = found.scatter_multiple
+    whole = at(evidence, innovation, size)[0]
+    for j, shift in enumerate(found.influence(0)):
+        kept = evidence.owns[:, j] == 0
+        less = Evidence(
+            evidence.jacobian[kept], evidence.prior_var, evidence.noise[kept], evidence.owns[kept], evidence.scatter_var
+        )  # fmt: skip
+        assert shift == pytest.approx(at(less, innovation[kept], size)[0] - whole, rel=1e-6)
