@@ -19,21 +19,37 @@ Then = Callable[[object, Exception | None], None]
 class _Signals(QObject):
     # The ticket alone: a Python object that crosses threads in a signal can lock the toolkit against the interpreter.
     done = Signal(int)
+    step = Signal(int, int)  # ticket, and how far it is
 
 
 Result = TypeVar("Result")
 
 
-class _Work(QRunnable):
+class Work(QRunnable):
+    """Work in another thread: its result or its fault, told when done; `tell` says how far it is meanwhile.
+
+    Whoever starts it keeps it until it is done. `stop` asks it to end; it looks when it can.
+    """
+
     def __init__(self, ticket: int, work: Callable[[], object]) -> None:
         super().__init__()
         self.signals = _Signals()
         self.result: object = None
         self.fault: Exception | None = None
+        self.stop = False
         self._ticket, self._work = ticket, work
         self.setAutoDelete(False)
 
+    def start(self) -> None:
+        """Begin as soon as a thread is free."""
+        QThreadPool.globalInstance().start(self)
+
+    def tell(self, step: int) -> None:
+        """Say how far the work is, from its own thread."""
+        self.signals.step.emit(self._ticket, step)
+
     def run(self) -> None:
+        """Do it, in the pool's thread."""
         try:
             self.result = self._work()
         except Exception as error:  # told to the person, never lost
@@ -59,7 +75,7 @@ class Background(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._running: dict[int, tuple[_Work, Then]] = {}
+        self._running: dict[int, tuple[Work, Then]] = {}
         self._ticket = 0
 
     @property
@@ -70,10 +86,10 @@ class Background(QObject):
     def run(self, work: Callable[[], object], then: Then) -> None:
         """Do `work` in another thread, then call `then` with its result or its fault in this one."""
         self._ticket += 1
-        job = _Work(self._ticket, work)
+        job = Work(self._ticket, work)
         self._running[self._ticket] = (job, then)
         job.signals.done.connect(self._arrived, Qt.ConnectionType.QueuedConnection)
-        QThreadPool.globalInstance().start(job)
+        job.start()
 
     def _arrived(self, ticket: int) -> None:
         job, then = self._running.pop(ticket)
@@ -94,7 +110,7 @@ def meanwhile(work: Callable[[], Result]) -> Result:
         Whatever `work` raised.
     """
     loop = QEventLoop()
-    job = _Work(0, work)
+    job = Work(0, work)
     job.signals.done.connect(loop.quit, Qt.ConnectionType.QueuedConnection)
     QThreadPool.globalInstance().start(job)
     loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)

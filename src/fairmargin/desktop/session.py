@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from datetime import datetime
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QRunnable, QSettings, QThreadPool, Signal
+from PySide6.QtCore import QObject, QSettings, QThreadPool, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from fairmargin.core.analysis import analyse
@@ -15,7 +15,7 @@ from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary
-from fairmargin.desktop.background import Background, meanwhile
+from fairmargin.desktop.background import Background, Work, meanwhile
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
 from fairmargin.simulation.rehearsal import SEED
 
@@ -70,29 +70,6 @@ class _Listing(QUndoCommand):
         self._session._list(self._id, not self._removed)
 
 
-class _Done(QObject):
-    # The ticket alone: a Python object that crosses threads in a signal can lock the toolkit against the interpreter.
-    finished = Signal(int)
-
-
-class _Job(QRunnable):
-    def __init__(
-        self, ticket: int, study: Study, traces: Mapping[str, Trace], view: View, scatter: ScatterPrior
-    ) -> None:
-        super().__init__()
-        self.signals = _Done()
-        self.result: object = None
-        self._ticket, self._study, self._traces, self._view = ticket, study, traces, view
-        self._scatter = scatter
-
-    def run(self) -> None:
-        try:
-            self.result = analyse(self._study, self._traces, self._view, self._scatter)
-        except Exception as error:  # told to the person, never lost
-            self.result = error
-        self.signals.finished.emit(self._ticket)
-
-
 class Session(QObject):
     """The state behind the window."""
 
@@ -121,7 +98,7 @@ class Session(QObject):
         self.undo = QUndoStack(self)
         self.units = self._read_units()
         self._ticket = 0
-        self._jobs: dict[int, _Job] = {}
+        self._jobs: dict[int, Work] = {}
         self._copying = Background(self)
         self._line_missing = False  # the list's line of the open study was lost, and is made anew
 
@@ -388,17 +365,16 @@ class Session(QObject):
             except (ArithmeticError, ValueError) as error:
                 self._arrived(self._ticket, error)
             return
-        job = _Job(self._ticket, self.study, dict(self.traces), self.view, self.scatter)
-        job.setAutoDelete(False)
-        self._jobs[self._ticket] = job
-        job.signals.finished.connect(self._job_done)
+        study, traces, view, scatter = self.study, dict(self.traces), self.view, self.scatter
+        job = self._jobs[self._ticket] = Work(self._ticket, lambda: analyse(study, traces, view, scatter))
+        job.signals.done.connect(self._job_done)
         self.busyChanged.emit(True)
-        QThreadPool.globalInstance().start(job)
+        job.start()
 
     def _job_done(self, ticket: int) -> None:
         job = self._jobs.get(ticket)
         if job is not None:
-            self._arrived(ticket, job.result)
+            self._arrived(ticket, job.result if job.fault is None else job.fault)
 
     def _arrived(self, ticket: int, result: object) -> None:
         self._jobs.pop(ticket, None)

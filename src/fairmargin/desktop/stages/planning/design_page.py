@@ -2,47 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from fairmargin.core import designs
 from fairmargin.core.designs import Design
-from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.planning import display_noise_percent
 from fairmargin.core.study import Study
+from fairmargin.desktop.background import Work
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.planning.designs import DesignBars
 from fairmargin.exchange.wording import scatter_words, speed_words
-
-
-class _Signals(QObject):
-    design = Signal(int, int)  # ticket, and which of the job's designs (no Python object crosses threads)
-    finished = Signal(int, str)
-
-
-class _Comparison(QRunnable):
-    """Compares designs off the GUI thread; can be stopped between weathers."""
-
-    def __init__(self, ticket: int, study: Study, runs: int, scatter: ScatterPrior) -> None:
-        super().__init__()
-        self.signals = _Signals()
-        self.stop = False
-        self.made: list[Design] = []
-        self._ticket, self._study, self._runs, self._scatter = ticket, study, runs, scatter
-
-    def run(self) -> None:
-        words = ""
-        try:
-            for design in designs.compare_designs(
-                self._study, runs=self._runs, scatter=self._scatter, cancelled=lambda: self.stop
-            ):
-                self.made.append(design)
-                self.signals.design.emit(self._ticket, len(self.made) - 1)
-        except Exception as error:  # told to the person, never lost
-            words = str(error)
-        self.signals.finished.emit(self._ticket, words)
 
 
 class DesignPage(PlanPage):
@@ -86,7 +58,7 @@ class DesignPage(PlanPage):
         box.addWidget(self.others)
         self.body.addWidget(frame, 0)
         self._found: list[Design] = []
-        self._job: _Comparison | None = None
+        self._job: Work | None = None
         self._ticket = 0
         self._basis: object = None
         self._stated = label("", "muted", wrap=True)
@@ -155,14 +127,24 @@ class DesignPage(PlanPage):
         self._found = []
         self.bars.show_designs(())
         self.words.setText("")
-        self._job = _Comparison(self._ticket, study, int(self.runs.currentData()), self.session.scatter)
-        self._job.setAutoDelete(False)
-        self._job.signals.design.connect(self._arrived, Qt.ConnectionType.QueuedConnection)
-        self._job.signals.finished.connect(self._finished, Qt.ConnectionType.QueuedConnection)
+        runs, scatter = int(self.runs.currentData()), self.session.scatter
+        self._made: list[Design] = []  # by the job; no Python object crosses threads in a signal
+        made = self._made
+
+        def simulate() -> None:
+            for design in designs.compare_designs(
+                study, runs=runs, scatter=scatter, cancelled=lambda: job.stop
+            ):
+                made.append(design)
+                job.tell(len(made) - 1)
+
+        job = self._job = Work(self._ticket, simulate)
+        job.signals.step.connect(self._arrived, Qt.ConnectionType.QueuedConnection)
+        job.signals.done.connect(self._finished, Qt.ConnectionType.QueuedConnection)
         self.progress.setValue(0)
         self.progress.show()
         self.cancel.show()
-        QThreadPool.globalInstance().start(self._job)
+        job.start()
 
     def _stop(self) -> None:
         if self._job is not None:
@@ -171,18 +153,18 @@ class DesignPage(PlanPage):
     def _arrived(self, ticket: int, index: int) -> None:
         if ticket != self._ticket or self._job is None:
             return
-        self._found.append(self._job.made[index])
+        self._found.append(self._made[index])
         self.progress.setValue(len(self._found))
         self.bars.show_designs(tuple(self._found))
 
-    def _finished(self, ticket: int, words: str) -> None:
-        if ticket != self._ticket:
+    def _finished(self, ticket: int) -> None:
+        if ticket != self._ticket or self._job is None:
             return
-        self._job = None
+        fault, self._job = self._job.fault, None
         self.progress.hide()
         self.cancel.hide()
-        if words:
-            self.session.failed.emit(f"The designs could not be simulated: {words}")
+        if fault is not None:
+            self.session.failed.emit(f"The designs could not be simulated: {fault}")
         if len(self._found) == len(designs.PATTERNS):
             self._found = list(designs.recommend(self._found))
         self.bars.show_designs(tuple(self._found))
