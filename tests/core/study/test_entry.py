@@ -10,7 +10,9 @@ from fairmargin.core.study.entry import (
     read_clock,
     read_leg_field,
     read_reading,
+    show_number,
     show_reading,
+    words_of,
 )
 from fairmargin.core.study.runs import with_run
 from fairmargin.core.units import UNIT_CHOICES
@@ -101,3 +103,37 @@ def test_a_run_more_takes_names_of_its_own():
     assert study.order == "ABA"
     assert len({leg.leg for leg in study.legs}) == 6
     assert [leg.direction for leg in study.legs[-2:]] == ["out", "back"]
+
+
+@pytest.mark.parametrize(
+    "fields, shown",
+    [
+        ({"energy_kwh": 2.9, "energy_step_kwh": 0.1}, "2.9 kWh"),
+        ({"fuel_l": 1.9}, "1.9 L"),
+        ({"charger_kwh": 4.1}, "4.1 kWh charged"),
+        ({"soc_start_percent": 82.0, "soc_end_percent": 71.0}, "82-71 %"),
+        ({}, ""),
+    ],
+)
+def test_every_instrument_is_written_as_it_is_typed(fields, shown):
+    bare = {"average_shown": None, "average_unit": None, "average_step": None}
+    leg = driven_study().legs[0].with_(**{**bare, **fields})
+    assert show_reading(leg) == shown
+    if shown:
+        again = read_reading(shown, "kWh/100km")
+        assert {k: again[k] for k in fields} == pytest.approx(fields)
+
+
+def test_emptied_cells_clear_what_they_held():
+    leg = driven_study().legs[0]
+    assert set(read_leg_field("reading", "", METRIC, leg, DAY)) >= {"average_shown", "energy_kwh", "fuel_l"}
+    assert read_leg_field("note", "gate shut", METRIC, leg, DAY) == {"note": "gate shut"}
+    assert read_leg_field("started_at", "9:05", METRIC, leg, DAY)["started_at"].hour == 9
+
+
+def test_words_and_numbers_for_a_field():
+    with pytest.raises(ValueError) as caught:
+        driven_study().legs[0].with_(temperature_c=99.0)
+    assert words_of(caught.value) == "99 is not possible; expected -50 to 60 °C"
+    assert words_of(ValueError("plain")) == "plain"
+    assert [show_number(x, 2) for x in (None, 1.5, 2.0, 18.4)] == ["", "1.5", "2", "18.4"]
