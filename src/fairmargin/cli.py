@@ -6,12 +6,20 @@ import json
 import os
 import sys
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from fairmargin import __version__
 from fairmargin.exchange.plain import CONTROL, printable
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from fairmargin.core.designs import Design
+    from fairmargin.core.designs.expected import Expected
+    from fairmargin.core.planning.day import Timetable
+    from fairmargin.core.study import Study
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
 
@@ -252,7 +260,14 @@ def plan(
         raise typer.Exit(BAD_INPUT) from None
     if as_json:
         _json(plan_json(str(package), study, compared, pairs, table, expected))
-        return
+    else:
+        _say_plan(study, expected, compared, pairs, table)
+
+
+def _say_plan(
+    study: Study, expected: Expected, compared: Sequence[Design], pairs: int | None, table: Timetable
+) -> None:
+    """Say designs, pairs and the day in words."""
     _say(study.title or "(no title)")
     if expected.given:
         _say(

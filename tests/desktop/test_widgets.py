@@ -10,7 +10,8 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.study.entry import read_clock, show_number, show_reading
 from fairmargin.core.units import UNIT_CHOICES, show_duration
 from fairmargin.desktop.stages.base import Field
-from fairmargin.desktop.widgets.basics import nice_step, percent, signed
+from fairmargin.desktop.widgets.axis import Axis, nice_step
+from fairmargin.desktop.widgets.basics import percent, signed
 from fairmargin.desktop.widgets.fairness import FairnessLedger, leg_words
 from fairmargin.desktop.widgets.marginbar import MarginBar, between
 from fairmargin.exchange.pasted import apply_cells, read_cells
@@ -141,3 +142,15 @@ def test_small_texts():
     assert show_number(1.50) == "1.5" and show_number(None) == "" and show_number(100.0, 0) == "100"
     assert read_clock("9:05", leg.started_at).hour == 9
     assert read_clock("", leg.started_at) is None
+
+
+def test_an_axis_puts_values_and_round_ticks_where_they_belong():
+    across = Axis.whole_ticks(-3.3, 2.1, 20.0, 620.0)
+    assert (across.low, across.high) == (-4.0, 3.0)
+    assert list(across.ticks()) == [-4.0, -3.0, -2.0, -1.0, 0.0, 1.0, 2.0, 3.0]
+    assert across.at(-4.0) == 20.0
+    assert across.at(3.0) == 620.0
+    upright = Axis(0.0, 1.0, 200.0, 0.0, 4)
+    assert upright.at(0.25) == 150.0  # more is higher up
+    assert (upright.step, upright.decimals) == (0.5, 1)
+    assert list(Axis(101.3, 104.9, 0.0, 1.0, 4).ticks()) == [102.0, 103.0, 104.0]

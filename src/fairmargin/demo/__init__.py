@@ -16,6 +16,7 @@ from fairmargin.core.study import Change, Configuration, Leg, Study
 from fairmargin.core.study.plan import Forecast, LimitSource, Load, Plan
 from fairmargin.logbook import Logbook
 from fairmargin.simulation import DayPlan, SimulatedStudy, simulate, straight_road
+from fairmargin.simulation.road import TrueRoad
 
 SEED = 1847
 DYKE_ROAD_M = 18_400.0
@@ -105,6 +106,10 @@ def demo_studies() -> list[SimulatedStudy]:
 def half_driven_studies() -> list[SimulatedStudy]:
     """Make the studies that arrive planned and half-driven: ladder rack on the roof, bread trailer at two speeds."""
     road = straight_road(np.random.default_rng(SEED), DYKE_ROAD_M)
+    return [_ladder_rack(road), _bread_trailer(road)]
+
+
+def _ladder_rack(road: TrueRoad) -> SimulatedStudy:
     rack = simulate(
         SEED + 21,
         DayPlan(
@@ -150,8 +155,10 @@ def half_driven_studies() -> list[SimulatedStudy]:
             ),
         ),
     )
-    made = [replace(rack, study=_planned_from(study, 3))]
+    return replace(rack, study=_planned_from(study, 3))
 
+
+def _bread_trailer(road: TrueRoad) -> SimulatedStudy:
     parts = [
         simulate(
             SEED + 23 + i,
@@ -213,8 +220,7 @@ def half_driven_studies() -> list[SimulatedStudy]:
             details={"trailer": "box trailer, 1.9 m high, forty trays", "limits": "yes, see Load"},
         ),
     )
-    made.append(replace(parts[0], study=_planned_from(trailer, 5)))
-    return made
+    return replace(parts[0], study=_planned_from(trailer, 5))
 
 
 def _named(study: Study, baseline: str, trial: str, mass_kg: float) -> tuple[Configuration, ...]:

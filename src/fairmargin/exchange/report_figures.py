@@ -8,6 +8,7 @@ import warnings
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any, Final, cast
 
+from fairmargin.core.result.pairs import pair_row
 from fairmargin.core.result.types import Analysis, Comparison, LegResult
 from fairmargin.core.study import Study
 from fairmargin.exchange.report_style import BASELINE, FONTS, INK, MARKERS, MUTED, RULE, TRIALS, kept_font
@@ -70,15 +71,14 @@ def _pairs(study: Study, c: Comparison) -> tuple[str, str]:
     axes.plot(list(c.interval_percent), [0, 0], color=colour, lw=7, alpha=0.35, solid_capstyle="butt")
     axes.plot(c.effect_percent, 0, marker, color=colour, ms=9)
     labels = ["effect"]
-    for i, pair in enumerate(c.pair_list, start=1):
-        labels.append(f"{pair.number} {pair.direction}" + ("" if pair.included else " (left out)"))
-        if pair.corrected_percent is not None and pair.included:
-            half, middle = pair.half_width_percent, pair.corrected_percent
-            axes.plot([middle - half, middle + half], [i, i], color=colour, lw=2.5, alpha=0.4)
-            axes.plot([pair.measured_percent, middle], [i, i], ":", color=MUTED, lw=0.9)
-            axes.plot(middle, i, marker, color=colour, ms=6)
-        alpha = 1.0 if pair.included else 0.4
-        axes.plot(pair.measured_percent, i, marker, mfc="white", mec=colour, ms=6, alpha=alpha)
+    for i, row in enumerate(map(pair_row, c.pair_list), start=1):
+        labels.append(row.label + (" (left out)" if row.left_out else ""))
+        if row.interval is not None and row.corrected is not None:
+            axes.plot(list(row.interval), [i, i], color=colour, lw=2.5, alpha=0.4)
+            axes.plot([row.read, row.corrected], [i, i], ":", color=MUTED, lw=0.9)
+            axes.plot(row.corrected, i, marker, color=colour, ms=6)
+        alpha = 0.4 if row.left_out else 1.0
+        axes.plot(row.read, i, marker, mfc="white", mec=colour, ms=6, alpha=alpha)
     if study.change.prediction_percent is not None:
         axes.axvline(study.change.prediction_percent, color=MUTED, lw=1, ls="--")
     axes.set_yticks(range(rows), labels)

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fairmargin.core.study import Trace
 from fairmargin.exchange import budget
@@ -39,6 +40,23 @@ def parse_gpx(path: Path) -> Any:
         raise InvalidInput(f"{path}: not a GPX file: {first[:200]}") from error
 
 
+def _speeds_kmh(
+    at: NDArray[np.float64], latitude: NDArray[np.float64], longitude: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    from geographiclib.geodesic import Geodesic
+
+    steps = np.array(
+        [
+            Geodesic.WGS84.Inverse(a, b, c, d)["s12"]
+            for a, b, c, d in zip(latitude, longitude, latitude[1:], longitude[1:], strict=False)
+        ]
+    )
+    driven = np.concatenate([[0.0], np.cumsum(steps)])
+    half = 0.5 * max(SMOOTH_S, 2.0 * float(np.median(np.diff(at))))
+    low, up = np.maximum(at - half, at[0]), np.minimum(at + half, at[-1])
+    return np.asarray(3.6 * (np.interp(up, at, driven) - np.interp(low, at, driven)) / (up - low))
+
+
 def read_track(path: str | Path) -> ImportedLog:
     """Read every timed point of a GPX file as one log.
 
@@ -50,8 +68,6 @@ def read_track(path: str | Path) -> ImportedLog:
     InvalidInput
         If the file cannot be read or has fewer than three timed points.
     """
-    from geographiclib.geodesic import Geodesic
-
     path = Path(path)
     gpx = parse_gpx(path)
     points = [p for track in gpx.tracks for s in track.segments for p in s.points]
@@ -87,16 +103,7 @@ def read_track(path: str | Path) -> ImportedLog:
     if all(s is not None for s in stated):
         speed = 3.6 * np.array(stated, dtype=float)
     else:
-        steps = np.array(
-            [
-                Geodesic.WGS84.Inverse(a, b, c, d)["s12"]
-                for a, b, c, d in zip(latitude, longitude, latitude[1:], longitude[1:], strict=False)
-            ]
-        )
-        driven = np.concatenate([[0.0], np.cumsum(steps)])
-        half = 0.5 * max(SMOOTH_S, 2.0 * float(np.median(np.diff(at))))
-        low, up = np.maximum(at - half, at[0]), np.minimum(at + half, at[-1])
-        speed = 3.6 * (np.interp(up, at, driven) - np.interp(low, at, driven)) / (up - low)
+        speed = _speeds_kmh(at, latitude, longitude)
         notices.append("speeds follow from the positions")
     columns = {
         "time_s": at,

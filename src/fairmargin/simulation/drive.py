@@ -47,31 +47,14 @@ def _remembering(shocks: Array, k: float) -> Array:
     return np.array(out)
 
 
-def drive_leg(
-    van: TrueVehicle,
-    effect: TrueEffect,
+def _hold_speed(
     road: TrueRoad,
-    back: bool,
     speed_m_s: float,
-    temperature_c: float,
-    density: float,
-    wind_north: float,
-    wind_east: float,
-    gust_sd: float,
-    car_share: float,
-    tyre_cold: float,
     rng: np.random.Generator | None,
     holdup: tuple[float, float, float] | None,
-    course: Course | None = None,
-) -> Drive:
-    """Drive one leg second by second; without `rng` there is no noise (for the truth).
-
-    The wind vector points to where the wind comes from, at 10 m.
-    """
-    heading = np.mod(road.heading[::-1] + math.pi, 2 * math.pi) if back else road.heading
-    height = road.height_m[::-1] if back else road.height_m
-    shelter = road.shelter[::-1] if back else road.shelter
-    slope = np.diff(height) / road.step_m
+    course: Course | None,
+) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
+    """Drive the speed a driver holds, second by second: speed in m/s, position in m, where the leg ends."""
     n_max = int(road.length_m / speed_m_s * 2.2) + 600
     wobble = np.zeros(n_max)
     if rng is not None:
@@ -101,7 +84,35 @@ def drive_leg(
         positions.append(s)
         s += v
         i += 1
-    speed, position = np.array(speeds), np.array(positions)
+    return np.array(speeds), np.array(positions), stop_at
+
+
+def drive_leg(
+    van: TrueVehicle,
+    effect: TrueEffect,
+    road: TrueRoad,
+    back: bool,
+    speed_m_s: float,
+    temperature_c: float,
+    density: float,
+    wind_north: float,
+    wind_east: float,
+    gust_sd: float,
+    car_share: float,
+    tyre_cold: float,
+    rng: np.random.Generator | None,
+    holdup: tuple[float, float, float] | None,
+    course: Course | None = None,
+) -> Drive:
+    """Drive one leg second by second; without `rng` there is no noise (for the truth).
+
+    The wind vector points to where the wind comes from, at 10 m.
+    """
+    heading = np.mod(road.heading[::-1] + math.pi, 2 * math.pi) if back else road.heading
+    height = road.height_m[::-1] if back else road.height_m
+    shelter = road.shelter[::-1] if back else road.shelter
+    slope = np.diff(height) / road.step_m
+    speed, position, stop_at = _hold_speed(road, speed_m_s, rng, holdup, course)
     n = len(speed)
     cell = np.minimum((position / road.step_m).astype(int), len(heading) - 1)
     acceleration = np.diff(speed, append=speed[-1])

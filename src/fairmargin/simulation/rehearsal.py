@@ -90,14 +90,7 @@ def prepared(study: Study, seed: int, today: date) -> Study:
     return copy
 
 
-def rehearse(study: Study, seed: int) -> Rehearsal:
-    """Make a rehearsal of a planned study.
-
-    Raises
-    ------
-    ValueError
-        If the study cannot be rehearsed, in words.
-    """
+def _refuse_what_cannot_be(study: Study) -> None:
     if study.method not in METHODS:
         raise ValueError(f"{study.method} studies cannot be rehearsed yet; expected {', '.join(METHODS)}")
     if len(study.trials) != 1:
@@ -108,6 +101,17 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
         raise ValueError("a study at several speeds cannot be rehearsed yet; expected one")
     if not study.legs:
         raise ValueError("no legs are planned; lay the runs out in Plan first")
+
+
+def rehearse(study: Study, seed: int) -> Rehearsal:
+    """Make a rehearsal of a planned study.
+
+    Raises
+    ------
+    ValueError
+        If the study cannot be rehearsed, in words.
+    """
+    _refuse_what_cannot_be(study)
     rng = np.random.default_rng([seed, 77])
     # One rehearsal in five has nothing to find.
     effect = 0.0 if rng.random() < 0.2 else float(rng.choice([-1, 1]) * rng.uniform(2.0, 8.0))

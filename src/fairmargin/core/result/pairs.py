@@ -46,6 +46,34 @@ class Pair:
     reason: str
 
 
+@dataclass(frozen=True, slots=True)
+class PairRow:
+    """A pair as a chart shows it, per cent: `corrected` and `interval` only where the pair counts."""
+
+    label: str
+    read: float
+    corrected: float | None
+    interval: tuple[float, float] | None
+    left_out: str
+
+    @property
+    def reach(self) -> tuple[float, ...]:
+        """Every value the chart must have room for."""
+        return (self.read, *(self.interval or ()))
+
+
+def pair_row(pair: Pair) -> PairRow:
+    """Say what a chart draws of a pair: the same in the window and in the report."""
+    label = f"{pair.number}  {pair.direction}"
+    if not pair.included:
+        return PairRow(
+            label, pair.measured_percent, None, None, f"left out: {pair.reason or 'no reason given'}"
+        )
+    middle, half = pair.corrected_percent, pair.half_width_percent
+    interval = None if middle is None else (middle - half, middle + half)
+    return PairRow(label, pair.measured_percent, middle, interval, "")
+
+
 def make_pairs(drives: Sequence[Drive], baseline: str, trial: str, deviate: float) -> list[Pair]:
     """Pair drives in time order, within their block first, then what is left over across blocks."""
     pairs: list[Pair] = []

@@ -242,26 +242,7 @@ class ExamineStage(Stage):
         self.table.setRowCount(len(study.legs))
         trials = [t.id for t in study.trials]
         for i, leg in enumerate(study.legs):
-            wind = ""
-            if leg.wind_speed_ms is not None:
-                wind = f"{units.show('wind', leg.wind_speed_ms):.1f}"
-                if leg.wind_from_deg is not None:
-                    wind += f"  {leg.wind_from_deg:.0f}\u00b0"
-            state = self.session.state(leg) if leg.included else f"left out: {leg.reason}"
-            events = [e.kind.replace("-", " ") for e in study.events if e.leg == leg.leg]
-            if events and leg.included:
-                state += f" \u00b7 {', '.join(dict.fromkeys(events))}"
-            cells = [
-                leg.leg,
-                study.configuration(leg.configuration).label,
-                leg.direction or "out",
-                state,
-                show_reading(leg) or (results[leg.leg].shown if leg.leg in results else ""),
-                "" if leg.distance_km is None else show_number(units.show("distance", leg.distance_km), 2),
-                show_duration(leg.duration_s),
-                "" if leg.temperature_c is None else f"{units.show('temperature', leg.temperature_c):.1f}",
-                wind,
-            ]
+            cells = self._cells(study, leg, results[leg.leg].shown if leg.leg in results else "")
             colour = (
                 "baseline"
                 if leg.configuration not in trials
@@ -292,6 +273,33 @@ class ExamineStage(Stage):
         self.subtitle.setText(f"{driven} legs with a reading \u00b7 {out} left out")
         self._chosen()
         self._show_options()
+        self._show_plot(study)
+
+    def _cells(self, study: Study, leg: Leg, shown: str) -> list[str]:
+        """Say what the table says of a leg."""
+        units = self.session.units
+        wind = ""
+        if leg.wind_speed_ms is not None:
+            wind = f"{units.show('wind', leg.wind_speed_ms):.1f}"
+            if leg.wind_from_deg is not None:
+                wind += f"  {leg.wind_from_deg:.0f}\u00b0"
+        state = self.session.state(leg) if leg.included else f"left out: {leg.reason}"
+        events = [e.kind.replace("-", " ") for e in study.events if e.leg == leg.leg]
+        if events and leg.included:
+            state += f" \u00b7 {', '.join(dict.fromkeys(events))}"
+        return [
+            leg.leg,
+            study.configuration(leg.configuration).label,
+            leg.direction or "out",
+            state,
+            show_reading(leg) or shown,
+            "" if leg.distance_km is None else show_number(units.show("distance", leg.distance_km), 2),
+            show_duration(leg.duration_s),
+            "" if leg.temperature_c is None else f"{units.show('temperature', leg.temperature_c):.1f}",
+            wind,
+        ]
+
+    def _show_plot(self, study: Study) -> None:
         what = str(self.what.currentData())
         along = what in TRACES
         side_by_side = what == "instruments"

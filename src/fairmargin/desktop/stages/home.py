@@ -33,6 +33,7 @@ from PySide6.QtWidgets import (
 
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import font, theme
+from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import Elided, as_tip, draw_mark, label, percent
 from fairmargin.desktop.widgets.charts import OrderStrip
 from fairmargin.logbook import LogbookFault, StudyEntry
@@ -78,15 +79,12 @@ def draw_mini_bar(p: QPainter, area: QRectF, known: dict[str, Any]) -> None:
     p.drawLine(QPointF(middle, y - 13), QPointF(middle, y + 13))
     if "effect" not in known:
         return
-
-    def x(value: float) -> float:
-        return middle + max(-1.0, min(1.0, value / REACH)) * half
-
-    lo, hi = x(known["low"]), x(known["high"])
+    axis = Axis(-REACH, REACH, middle - half, middle + half)
+    lo, hi = (axis.at(max(-REACH, min(REACH, known[end]))) for end in ("low", "high"))
     p.fillRect(QRectF(lo, y - 5, hi - lo, 10), theme.colour("trial", 0.35))
     effect = float(known["effect"])
     if abs(effect) <= REACH:
-        draw_mark(p, QPointF(x(effect), y), 14, 0, theme.colour("trial"))
+        draw_mark(p, QPointF(axis.at(effect), y), 14, 0, theme.colour("trial"))
         return
     # Beyond the scale: an arrow, so that it is not read as a value.
     side = 1.0 if effect > 0 else -1.0

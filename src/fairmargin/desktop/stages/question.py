@@ -66,7 +66,25 @@ class QuestionStage(Stage):
         self.page.addWidget(scrolling(inner), 1)
         self.fields: dict[str, Field] = {}
         self.boxes: dict[str, QComboBox] = {}
+        self._lay_compared(body)
+        self.prompts = PromptsPanel(session)
+        body.addWidget(self.prompts)
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        body.addLayout(row)
+        self._lay_expectation(row)
+        self._lay_stated_for(row)
+        self.expected = ExpectedPanel(session)
+        body.addWidget(self.expected)
+        self._lay_vehicle(body)
+        self.calibration = CalibrationPanel(session)
+        body.addWidget(self.calibration)
+        self._lay_notes(body)
+        body.addStretch()
 
+    # ------------------------------------------------------------ building
+
+    def _lay_compared(self, body: QVBoxLayout) -> None:
         frame, box = panel()
         body.addWidget(frame)
         box.addWidget(label("What is compared", "heading"))
@@ -92,12 +110,7 @@ class QuestionStage(Stage):
         self.forgotten = label("", "caution", wrap=True)
         box.addWidget(self.forgotten)
 
-        self.prompts = PromptsPanel(session)
-        body.addWidget(self.prompts)
-
-        row = QHBoxLayout()
-        row.setSpacing(12)
-        body.addLayout(row)
+    def _lay_expectation(self, row: QHBoxLayout) -> None:
         frame, box = panel()
         row.addWidget(frame, 1)
         box.addWidget(label("What you expect", "heading"))
@@ -114,6 +127,8 @@ class QuestionStage(Stage):
         self.seal.clicked.connect(self._seal)
         box.addWidget(self.seal)
         box.addStretch()
+
+    def _lay_stated_for(self, row: QHBoxLayout) -> None:
         frame, box = panel()
         row.addWidget(frame, 1)
         box.addWidget(label("Stated for", "heading"))
@@ -138,9 +153,7 @@ class QuestionStage(Stage):
         box.addLayout(line)
         box.addStretch()
 
-        self.expected = ExpectedPanel(session)
-        body.addWidget(self.expected)
-
+    def _lay_vehicle(self, body: QVBoxLayout) -> None:
         frame, box = panel()
         body.addWidget(frame)
         box.addWidget(label("The vehicle", "heading"))
@@ -157,8 +170,8 @@ class QuestionStage(Stage):
         )
         for i, (name, words, unit) in enumerate(VEHICLE_FIELDS):
             grid.addWidget(self._field(f"v_{name}", words, self._vehicle(name), unit=unit), 1 + i // 3, i % 3)
-        self.calibration = CalibrationPanel(session)
-        body.addWidget(self.calibration)
+
+    def _lay_notes(self, body: QVBoxLayout) -> None:
         frame, box = panel()
         body.addWidget(frame)
         box.addWidget(label("Notes", "heading"))
@@ -168,9 +181,6 @@ class QuestionStage(Stage):
         self.notes.setTabChangesFocus(True)
         self.notes.textChanged.connect(self._notes_typed)
         box.addWidget(self.notes)
-        body.addStretch()
-
-    # ------------------------------------------------------------ building
 
     def _field(
         self, key: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = ""
@@ -363,6 +373,16 @@ class QuestionStage(Stage):
         _show_choice(self.boxes["v_class"], study.vehicle.vehicle_class)
         _show_choice(self.boxes["v_energy"], study.vehicle.energy)
         self.forgotten.setText(FORGOTTEN.get(study.change.kind, ""))
+        self._show_expectation(study)
+        self._show_vehicle(study)
+        if self.notes.toPlainText() != study.notes and not self.notes.hasFocus():
+            self.notes.blockSignals(True)
+            self.notes.setPlainText(study.notes)
+            self.notes.blockSignals(False)
+        self.notes.setReadOnly(self.session.read_only)
+
+    def _show_expectation(self, study: Study) -> None:
+        units, f = self.session.units, self.fields
         sealed = study.change.prediction_sealed_at
         f["prediction"].show_text(show_number(study.change.prediction_percent, 1))
         f["prediction"].edit.setReadOnly(sealed is not None or self.session.read_only)
@@ -384,6 +404,9 @@ class QuestionStage(Stage):
         )
         f["confidence"].show_text(show_number(100 * study.confidence, 1))
         f["mast"].show_text(show_number(study.wind.measured_at_m, 1))
+
+    def _show_vehicle(self, study: Study) -> None:
+        units, f = self.session.units, self.fields
         vehicle, constants = study.vehicle, study.vehicle.constants()
         f["v_name"].show_text(vehicle.name)
         for key, field in f.items():
@@ -413,11 +436,6 @@ class QuestionStage(Stage):
             )
         else:
             self.assumed.setText("All constants given; the fit still checks them against the legs.")
-        if self.notes.toPlainText() != study.notes and not self.notes.hasFocus():
-            self.notes.blockSignals(True)
-            self.notes.setPlainText(study.notes)
-            self.notes.blockSignals(False)
-        self.notes.setReadOnly(self.session.read_only)
 
 
 def _percent(text: str) -> float | None:

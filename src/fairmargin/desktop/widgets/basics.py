@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import html
-import math
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
@@ -93,16 +92,6 @@ def scrolling(inner: QWidget, on_panel: bool = False) -> QScrollArea:
     area.setWidget(inner)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     return area
-
-
-def nice_step(span: float, wanted: int = 6) -> float:
-    """Return a round tick distance (1, 2 or 5 times a power of ten) for about `wanted` ticks."""
-    raw = max(span, 1e-9) / wanted
-    power = 10.0 ** math.floor(math.log10(raw))
-    for factor in (1.0, 2.0, 5.0, 10.0):
-        if raw <= factor * power:
-            return factor * power
-    return 10.0 * power
 
 
 def draw_mark(

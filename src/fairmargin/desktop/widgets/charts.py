@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -11,9 +10,10 @@ from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fairmargin.core.result.corrections import LINES
-from fairmargin.core.result.pairs import Pair
+from fairmargin.core.result.pairs import Pair, PairRow, pair_row
 from fairmargin.desktop.theme import font, theme, trial_colour
-from fairmargin.desktop.widgets.basics import draw_mark, nice_step
+from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.basics import draw_mark
 from fairmargin.exchange.wording import signed
 
 
@@ -72,62 +72,43 @@ class PairsChart(Chart):
         if not self._pairs:
             self.empty(p, "Pairs appear here when both configurations have a reading in the same direction.")
             return
-        points = [0.0]
-        for pair in self._pairs:
-            points.append(pair.measured_percent)
-            if pair.corrected_percent is not None:
-                points += [pair.corrected_percent - pair.half_width_percent,
-                           pair.corrected_percent + pair.half_width_percent]  # fmt: skip
-        low, high = min(points), max(points)
-        step = nice_step((high - low) * 1.05 or 1.0, 7)
-        low, high = math.floor(low / step) * step, math.ceil(high / step) * step
-        left, right = 92.0, self.width() - 26.0
+        rows = [pair_row(pair) for pair in self._pairs]
+        points = [0.0, *(v for row in rows for v in row.reach)]
         bottom = self.height() - 26.0
-        row = min(self.ROW + 8.0, (bottom - 4) / len(self._pairs))
+        axis = Axis.whole_ticks(min(points), max(points), 92.0, self.width() - 26.0, 7)
+        height = min(self.ROW + 8.0, (bottom - 4) / len(rows))
+        p.setFont(font(12))
+        fine = 0 if axis.step >= 1 else 1
+        axis.draw_across(p, 0, bottom, lambda v: signed(v, fine) if v else "0", zero=True)
+        for i, row in enumerate(rows):
+            self._draw_row(p, row, axis, height * (i + 0.5))
 
-        def x(value: float) -> float:
-            return left + (value - low) / (high - low) * (right - left)
-
-        metrics = QFontMetricsF(font(12))
-        value = low
-        while value <= high + 1e-9:
-            zero = abs(value) < 1e-9
-            p.setPen(QPen(theme.colour("ink" if zero else "rule"), 1.8 if zero else 1.2))
-            p.drawLine(QPointF(x(value), 0), QPointF(x(value), bottom))
-            text = "0" if zero else signed(value, 0 if step >= 1 else 1)
+    def _draw_row(self, p: QPainter, row: PairRow, axis: Axis, y: float) -> None:
+        name = trial_colour(self._trial)
+        p.setFont(font(13, 600))
+        p.setPen(theme.colour("muted" if row.left_out else "ink"))
+        p.drawText(QPointF(4, y + 5), row.label)
+        ink = theme.colour(name, 0.5 if row.left_out else 1.0)
+        read = QPointF(axis.at(row.read), y)
+        if row.interval is not None and row.corrected is not None:
+            lo, hi = (axis.at(v) for v in row.interval)
+            p.fillRect(QRectF(lo, y - 2.5, hi - lo, 5), theme.colour(name, 0.4))
+            p.setPen(QPen(theme.colour("muted"), 1.2, Qt.PenStyle.DotLine))
+            p.drawLine(read, QPointF(axis.at(row.corrected), y))
+        draw_mark(p, read, 13, self._trial, ink, filled=False)
+        if row.corrected is not None:
+            draw_mark(p, QPointF(axis.at(row.corrected), y), 14, self._trial, ink)
+        if row.left_out:
+            metrics = QFontMetricsF(font(12))
             p.setPen(theme.colour("muted"))
             p.setFont(font(12))
-            p.drawText(QPointF(x(value) - metrics.horizontalAdvance(text) / 2, bottom + 18), text)
-            value += step
-        name = trial_colour(self._trial)
-        for i, pair in enumerate(self._pairs):
-            y = row * (i + 0.5)
-            p.setFont(font(13, 600))
-            p.setPen(theme.colour("ink" if pair.included else "muted"))
-            p.drawText(QPointF(4, y + 5), f"{pair.number}  {pair.direction}")
-            ink = theme.colour(name, 1.0 if pair.included else 0.5)
-            if pair.corrected_percent is not None and pair.included:
-                lo = x(pair.corrected_percent - pair.half_width_percent)
-                hi = x(pair.corrected_percent + pair.half_width_percent)
-                p.fillRect(QRectF(lo, y - 2.5, hi - lo, 5), theme.colour(name, 0.4))
-                p.setPen(QPen(theme.colour("muted"), 1.2, Qt.PenStyle.DotLine))
-                p.drawLine(QPointF(x(pair.measured_percent), y), QPointF(x(pair.corrected_percent), y))
-            draw_mark(p, QPointF(x(pair.measured_percent), y), 13, self._trial, ink, filled=False)
-            if pair.corrected_percent is not None and pair.included:
-                draw_mark(p, QPointF(x(pair.corrected_percent), y), 14, self._trial, ink)
-            if not pair.included:
-                text = f"left out: {pair.reason or 'no reason given'}"
-                p.setPen(theme.colour("muted"))
-                p.setFont(font(12))
-                width = metrics.horizontalAdvance(text)
-                at = x(pair.measured_percent)
-                if at - width - 14 > left:
-                    p.drawText(QPointF(at - width - 12, y + 4), text)
-                else:
-                    p.drawText(
-                        QPointF(at + 12, y + 4),
-                        metrics.elidedText(text, Qt.TextElideMode.ElideRight, right - at - 12),
-                    )
+            width = metrics.horizontalAdvance(row.left_out)
+            if read.x() - width - 14 > axis.start:
+                p.drawText(QPointF(read.x() - width - 12, y + 4), row.left_out)
+            else:
+                room = axis.end - read.x() - 12
+                short = metrics.elidedText(row.left_out, Qt.TextElideMode.ElideRight, room)
+                p.drawText(QPointF(read.x() + 12, y + 4), short)
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,9 +166,7 @@ class Waterfall(Chart):
         span = max(high - low, abs(fall.start) * 0.01)
         top, bottom = 24.0, self.height() - 22.0
         floor = low - span * 0.55
-
-        def y(value: float) -> float:
-            return bottom - (value - floor) / (high - floor) * (bottom - top)
+        y = Axis(floor, high, bottom, top).at
 
         small = font(12)
         metrics = QFontMetricsF(small)
@@ -268,24 +247,11 @@ class LegStrips(Chart):
         values = [leg.measured for leg in self._legs] + [x for leg in self._legs if (x := leg.corrected)]
         low, high = min(values), max(values)
         pad = max((high - low) * 0.12, high * 0.005)
-        step = nice_step(high - low + 2 * pad, 5)
-        low, high = low - pad, high + pad
         left, right, top, bottom = 50.0, self.width() - 6.0, 8.0, self.height() - 34.0
-
-        def y(value: float) -> float:
-            return bottom - (value - low) / (high - low) * (bottom - top)
-
+        axis = Axis(low - pad, high + pad, bottom, top, 5)
+        y = axis.at
         p.setFont(font(12))
-        metrics = QFontMetricsF(font(12))
-        tick = math.ceil(low / step) * step
-        decimals = max(0, -math.floor(math.log10(step)))
-        while tick <= high:
-            p.setPen(QPen(theme.colour("rule"), 1))
-            p.drawLine(QPointF(left, y(tick)), QPointF(right, y(tick)))
-            text = f"{tick:.{decimals}f}"
-            p.setPen(theme.colour("muted"))
-            p.drawText(QPointF(left - 8 - metrics.horizontalAdvance(text), y(tick) + 4), text)
-            tick += step
+        axis.draw_upright(p, left, right, lambda v: f"{v:.{axis.decimals}f}")
         for trial, value in self._means.items():
             name = "baseline" if trial is None else trial_colour(trial)
             p.setPen(QPen(theme.colour(name, 0.7), 1.5, Qt.PenStyle.DashLine))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -11,8 +9,11 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.desktop.theme import font, theme, trial_colour
-from fairmargin.desktop.widgets.basics import as_tip, draw_mark, nice_step, percent
+from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.basics import as_tip, draw_mark, percent
 from fairmargin.exchange.wording import framed, signed
+
+LINE = 84.0  # where the scale's line lies, px
 
 
 def verdict_head(study: Study, c: Comparison) -> str:
@@ -115,7 +116,6 @@ class MarginBar(QWidget):
     def _scale(self, painter: QPainter, study: Study) -> None:
         c = self.comparison
         prediction = study.change.prediction_percent
-        smallest = study.smallest_effect_percent
         if c is None:
             missing = self._analysis.missing if self._analysis else "Reading the study."
             words = self._words(painter, "No verdict yet", missing, "")
@@ -127,79 +127,98 @@ class MarginBar(QWidget):
                 between(c),
                 f"as read: {percent(c.as_measured_percent)} \u00b7 of {base} consumption",
             )
-        points = [-3 * smallest, 3 * smallest]
+        axis = self._axis(study, self.width() - words - 60.0)
+        self._ends(painter, study, axis)
+        self._what_does_not_matter(painter, study, axis)
+        self._ticks(painter, axis)
+        if c is not None:
+            self._effect(painter, study, axis)
+        if prediction is not None:
+            _prediction(painter, axis, prediction)
+
+    def _axis(self, study: Study, right: float) -> Axis:
+        c, prediction = self.comparison, study.change.prediction_percent
+        points = [-3 * study.smallest_effect_percent, 3 * study.smallest_effect_percent]
         if prediction is not None:
             points.append(prediction)
         if c is not None:
             points += [*c.interval_percent, c.effect_percent]
         low, high = min(points), max(points)
         pad = 0.08 * (high - low)
-        step = nice_step(high - low + 2 * pad, 6)
-        low, high = math.floor((low - pad) / step) * step, math.ceil((high + pad) / step) * step
-        left, right = 24.0, self.width() - words - 60.0
-        axis = 84.0
+        return Axis.whole_ticks(low - pad, high + pad, 24.0, right)
 
-        def x(value: float) -> float:
-            return left + (value - low) / (high - low) * (right - left)
-
-        trial = study.trials[0] if study.trials else None
-        name = (study.configuration(c.trial) if c else trial).label.lower() if (c or trial) else "the trial"  # type: ignore[union-attr]
+    def _ends(self, painter: QPainter, study: Study, axis: Axis) -> None:
+        """Say which side is which."""
+        c, trial = self.comparison, study.trials[0] if study.trials else None
+        told = study.configuration(c.trial) if c else trial
+        name = told.label.lower() if told else "the trial"
         painter.setFont(font(12))
         painter.setPen(theme.colour("muted"))
         metrics = QFontMetricsF(font(12))
-        half_axis = (right - left) / 2 - 10
+        half_axis = (axis.end - axis.start) / 2 - 10
         less = metrics.elidedText(f"less with {name}", Qt.TextElideMode.ElideRight, half_axis)
         more = metrics.elidedText(f"more with {name}", Qt.TextElideMode.ElideRight, half_axis)
-        painter.drawText(QPointF(left, 20), less)
-        painter.drawText(QPointF(right - metrics.horizontalAdvance(more), 20), more)
+        painter.drawText(QPointF(axis.start, 20), less)
+        painter.drawText(QPointF(axis.end - metrics.horizontalAdvance(more), 20), more)
 
-        # The band that does not matter, and inside it what the instruments cannot see.
+    def _what_does_not_matter(self, painter: QPainter, study: Study, axis: Axis) -> None:
+        """Draw the band of differences that do not matter; hatched in it, what the instruments cannot see."""
+        c, x, smallest = self.comparison, axis.at, study.smallest_effect_percent
         painter.fillRect(
-            QRectF(x(-smallest), 44, x(smallest) - x(-smallest), axis - 44), theme.colour("band")
+            QRectF(x(-smallest), 44, x(smallest) - x(-smallest), LINE - 44), theme.colour("band")
         )
-        if c is not None and c.step_percent > 0:
-            seen = min(c.step_percent, max(abs(low), abs(high)))
-            hatch = QRectF(x(-seen), 44, x(seen) - x(-seen), axis - 44)
-            painter.save()
-            painter.setClipRect(hatch)
-            painter.setPen(QPen(theme.colour("muted", 0.55), 1))
-            start = hatch.left() - 50
-            while start < hatch.right():
-                painter.drawLine(QPointF(start, axis), QPointF(start + 40, 44))
-                start += 7
-            painter.restore()
+        if c is None or c.step_percent <= 0:
+            return
+        seen = min(c.step_percent, max(abs(axis.low), abs(axis.high)))
+        hatch = QRectF(x(-seen), 44, x(seen) - x(-seen), LINE - 44)
+        painter.save()
+        painter.setClipRect(hatch)
+        painter.setPen(QPen(theme.colour("muted", 0.55), 1))
+        start = hatch.left() - 50
+        while start < hatch.right():
+            painter.drawLine(QPointF(start, LINE), QPointF(start + 40, 44))
+            start += 7
+        painter.restore()
+
+    def _ticks(self, painter: QPainter, axis: Axis) -> None:
+        c, x, metrics = self.comparison, axis.at, QFontMetricsF(font(12))
         painter.setPen(QPen(theme.colour("muted"), 1))
-        painter.drawLine(QPointF(left, axis), QPointF(right, axis))
-        value = low
-        while value <= high + 1e-9:
-            painter.drawLine(QPointF(x(value), axis), QPointF(x(value), axis + 5))
-            text = "0" if abs(value) < 1e-9 else f"{signed(value, 0 if step >= 1 else 1)} %"
+        painter.drawLine(QPointF(axis.start, LINE), QPointF(axis.end, LINE))
+        for value in axis.ticks():
+            painter.drawLine(QPointF(x(value), LINE), QPointF(x(value), LINE + 5))
+            text = "0" if value == 0 else f"{signed(value, 0 if axis.step >= 1 else 1)} %"
             width = metrics.horizontalAdvance(text)
-            painter.drawText(QPointF(min(x(value) - width / 2, right - width + 12), axis + 20), text)
-            value += step
+            painter.drawText(QPointF(min(x(value) - width / 2, axis.end - width + 12), LINE + 20), text)
         painter.setPen(QPen(theme.colour("ink"), 2))
-        painter.drawLine(QPointF(x(0), 36), QPointF(x(0), axis))
-        painter.setFont(font(12))
-        if c is None or not (c.interval_percent[0] - 1.2 * step < 0 < c.interval_percent[1]):
+        painter.drawLine(QPointF(x(0), 36), QPointF(x(0), LINE))
+        if c is None or not (c.interval_percent[0] - 1.2 * axis.step < 0 < c.interval_percent[1]):
             painter.setPen(theme.colour("muted"))
             painter.drawText(QPointF(x(0) + 6, 40), "no difference")
-        if c is not None:
-            index = [t.id for t in study.trials].index(c.trial)
-            ink = theme.colour(trial_colour(index))
-            lo, hi = (x(v) for v in c.interval_percent)
-            tint = theme.colour(trial_colour(index), 0.32)
-            painter.fillRect(QRectF(lo, 55, hi - lo, 18), tint)
-            painter.setPen(QPen(ink, 2.5))
-            painter.drawLine(QPointF(lo, 53), QPointF(lo, 75))
-            painter.drawLine(QPointF(hi, 53), QPointF(hi, 75))
-            draw_mark(painter, QPointF(x(c.effect_percent), 64), 19, index, ink)
-        if prediction is not None:
-            px = x(prediction)
-            painter.setPen(QPen(theme.colour("muted"), 1.5))
-            painter.drawLine(QPointF(px, 40), QPointF(px, axis))
-            painter.setBrush(theme.colour("panel"))
-            painter.drawPolygon(QPolygonF([QPointF(px, 40), QPointF(px + 12, 45), QPointF(px, 50)]))
-            painter.setPen(theme.colour("muted"))
-            text = f"you said {signed(prediction, 0 if prediction == round(prediction) else 1)}"
-            width = metrics.horizontalAdvance(text)
-            painter.drawText(QPointF(max(left, px - width - 5) if px - width > left else px + 15, 40), text)
+
+    def _effect(self, painter: QPainter, study: Study, axis: Axis) -> None:
+        c = self.comparison
+        if c is None:
+            return
+        index = [t.id for t in study.trials].index(c.trial)
+        ink = theme.colour(trial_colour(index))
+        lo, hi = (axis.at(v) for v in c.interval_percent)
+        painter.fillRect(QRectF(lo, 55, hi - lo, 18), theme.colour(trial_colour(index), 0.32))
+        painter.setPen(QPen(ink, 2.5))
+        painter.drawLine(QPointF(lo, 53), QPointF(lo, 75))
+        painter.drawLine(QPointF(hi, 53), QPointF(hi, 75))
+        draw_mark(painter, QPointF(axis.at(c.effect_percent), 64), 19, index, ink)
+
+
+def _prediction(painter: QPainter, axis: Axis, prediction: float) -> None:
+    """Draw the flag of what the tester said before the drive."""
+    px, metrics = axis.at(prediction), QFontMetricsF(font(12))
+    painter.setPen(QPen(theme.colour("muted"), 1.5))
+    painter.drawLine(QPointF(px, 40), QPointF(px, LINE))
+    painter.setBrush(theme.colour("panel"))
+    painter.drawPolygon(QPolygonF([QPointF(px, 40), QPointF(px + 12, 45), QPointF(px, 50)]))
+    painter.setPen(theme.colour("muted"))
+    text = f"you said {signed(prediction, 0 if prediction == round(prediction) else 1)}"
+    width = metrics.horizontalAdvance(text)
+    painter.drawText(
+        QPointF(max(axis.start, px - width - 5) if px - width > axis.start else px + 15, 40), text
+    )

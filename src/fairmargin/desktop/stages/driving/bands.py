@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from fairmargin.core.companion import ReadingBand, agreement
 from fairmargin.core.units import UnitChoice, label
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import nice_step
+from fairmargin.desktop.widgets.axis import Axis
 
 ROW: Final = 30
 LEFT: Final = 150
@@ -55,25 +55,12 @@ class BandsChart(QWidget):
         ends = [self._units.show_consumption(v) for b in self.bands for v in (max(b.low, 0.1), b.high)]
         low, high = min(ends), max(ends)
         room = 0.08 * max(high - low, 0.02 * abs(high))
-        low, high = low - room, high + room
         across = max(40.0, self.width() - LEFT - RIGHT)
-
-        def x(value: float) -> float:
-            return LEFT + (value - low) / (high - low) * across
-
+        axis = Axis(low - room, high + room, LEFT, LEFT + across, 5)
+        x = axis.at
         bottom = ROW * len(self.bands)
         if len(self.bands) > 1:
-            step = nice_step(high - low, 5)
-            tick = step * -(-low // step)
-            painter.setPen(QPen(theme.colour("rule"), 1))
-            while tick <= high:
-                painter.drawLine(QPointF(x(tick), 0), QPointF(x(tick), bottom))
-                painter.setPen(theme.colour("muted"))
-                painter.drawText(
-                    QRectF(x(tick) - 40, bottom + 2, 80, 18), Qt.AlignmentFlag.AlignHCenter, f"{tick:g}"
-                )
-                painter.setPen(QPen(theme.colour("rule"), 1))
-                tick = round(tick + step, 9)
+            axis.draw_across(painter, 0, bottom, lambda v: f"{v:.{axis.decimals}f}")
         for i, band in enumerate(self.bands):
             middle = ROW * i + ROW / 2
             colour = theme.colour("ink" if band.agrees else "blocks")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime, timedelta
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -10,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from fairmargin.core.planning.day import Timetable
 from fairmargin.desktop.theme import font, theme
+from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
 from fairmargin.desktop.widgets.charts import Chart
 
@@ -53,18 +55,13 @@ class DayStrip(Chart):
         last = table.end + timedelta(minutes=59)
         last = last.replace(minute=0, second=0, microsecond=0)
         span = max((last - first).total_seconds(), 3600.0)
-        left, right, mid = 30.0, self.width() - 30.0, 78.0
+        axis = Axis(0.0, span, 30.0, self.width() - 30.0)
 
         def x(moment: datetime) -> float:
-            return left + (moment - first).total_seconds() / span * (right - left)
+            return axis.at((moment - first).total_seconds())
 
-        light = table.daylight
-        if light is not None and light.sunrise is not None and light.sunset is not None:
-            a, b = max(x(light.sunrise), left), min(x(light.sunset), right)
-            p.fillRect(QRectF(left, 8, right - left, 112), theme.colour("muted", 0.16))
-            if b > a:
-                p.fillRect(QRectF(a, 8, b - a, 112), theme.colour("panel"))
         p.setFont(font(12))
+        self._light(p, table, x)
         moment = first
         every = 1 if span <= 9 * 3600 else 2
         while moment <= last:
@@ -73,6 +70,21 @@ class DayStrip(Chart):
             p.setPen(theme.colour("muted"))
             p.drawText(QRectF(x(moment) - 30, 122, 60, 16), Qt.AlignmentFlag.AlignCenter, f"{moment:%H:%M}")
             moment += timedelta(hours=every)
+        self._steps(p, table, x)
+        self._charge(p, table, x)
+        self._keys(p)
+
+    def _light(self, p: QPainter, table: Timetable, x: Callable[[datetime], float]) -> None:
+        left, right = 30.0, self.width() - 30.0
+        light = table.daylight
+        if light is not None and light.sunrise is not None and light.sunset is not None:
+            a, b = max(x(light.sunrise), left), min(x(light.sunset), right)
+            p.fillRect(QRectF(left, 8, right - left, 112), theme.colour("muted", 0.16))
+            if b > a:
+                p.fillRect(QRectF(a, 8, b - a, 112), theme.colour("panel"))
+
+    def _steps(self, p: QPainter, table: Timetable, x: Callable[[datetime], float]) -> None:
+        mid = 78.0
         for step in table.steps:
             a, b = x(step.start), x(step.end)
             box = QRectF(a, mid - 18, max(b - a - 1, 1.5), 36)
@@ -85,6 +97,8 @@ class DayStrip(Chart):
                 p.drawText(QRectF(a - 10, mid + 19, b - a + 20, 16), Qt.AlignmentFlag.AlignCenter, step.run)
             else:
                 p.fillRect(box.adjusted(0, 8, 0, -8), theme.colour(self.INKS[step.kind], 0.75))
+
+    def _charge(self, p: QPainter, table: Timetable, x: Callable[[datetime], float]) -> None:
         levels = [(x(s.end), s.charge_percent) for s in table.steps if s.charge_percent is not None]
         if levels:
             line = [QPointF(a, 48.0 - 36.0 * max(v, 0) / 100.0) for a, v in levels if v is not None]
@@ -93,6 +107,8 @@ class DayStrip(Chart):
             p.setPen(theme.colour("fine"))
             p.drawText(QPointF(line[0].x() - 2, line[0].y() - 4), f"charge {levels[0][1]:.0f} %")
             p.drawText(QRectF(line[-1].x() - 60, line[-1].y() - 18, 60, 14), _RIGHT, f"{levels[-1][1]:.0f} %")
+
+    def _keys(self, p: QPainter) -> None:
         keys = (
             ("cold pressures", "cold pressures"),
             ("travel", "travel, warm-up"),
@@ -100,7 +116,7 @@ class DayStrip(Chart):
             ("charge", "charge"),
             ("pause", "pause, turn"),
         )
-        at = left
+        at = 30.0
         for kind, words in keys:
             p.fillRect(QRectF(at, 150, 12, 10), theme.colour(self.INKS[kind], 0.75))
             p.setPen(theme.colour("muted"))

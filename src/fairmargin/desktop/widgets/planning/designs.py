@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from fairmargin.core.designs import Design
 from fairmargin.desktop.theme import font, theme
+from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
 from fairmargin.desktop.widgets.charts import Chart
 
@@ -71,17 +72,13 @@ class DesignBars(Chart):
             self.empty(p, "Compare designs: five orders are driven on simulated days of this very study.")
             return
         w = float(self.width())
-        bar_left, bar_right = 150.0, w - 226.0
         widest = max(max(d.price_percent for d in self._designs) * 1.08, 0.5)
+        axis = Axis(0.0, widest, 150.0, w - 286.0)
         p.setFont(font(12))
         p.setPen(theme.colour("muted"))
         for x0, width, words in (
             (8.0, 150.0, "order"),
-            (
-                bar_left,
-                bar_right - bar_left,
-                "margin, \u00b1 % of consumption; hatched: drift kept",
-            ),
+            (150.0, w - 376.0, "margin, \u00b1 % of consumption; hatched: drift kept"),
             (w - 214, 76.0, "settles it on"),
             (w - 120, 60.0, "time"),
             (w - 68, 66.0, "energy"),
@@ -93,53 +90,53 @@ class DesignBars(Chart):
                 p.setPen(QPen(theme.colour("here"), 1.6))
                 p.setBrush(theme.colour("band", 0.5))
                 p.drawRoundedRect(QRectF(2, y, w - 6, self.ROW - 4), 5, 5)
-            letters = d.order if d.order != "random" else "?" * min(d.runs, 8)
-            size = min(13.0, 126.0 / max(len(letters), 1) - 3)
-            for k, letter in enumerate(letters):
-                centre = QPointF(16 + k * (size + 4), y + 14)
-                if letter == "?":
-                    p.setPen(theme.colour("muted"))
-                    p.setFont(font(13, 600))
-                    p.drawText(QRectF(centre.x() - 6, y + 4, 12, 20), Qt.AlignmentFlag.AlignCenter, "?")
-                else:
-                    trial = None if letter == "A" else 0
-                    draw_mark(p, centre, size, trial, theme.colour("baseline" if letter == "A" else "trial"))
-            p.setFont(font(12))
-            p.setPen(theme.colour("muted"))
-            p.drawText(
-                QRectF(8, y + 24, 178, 14), _MIDDLE, "drawn by lot" if d.order == "random" else d.order
-            )
+            self._order(p, d, y)
+            self._bar(p, d, axis, y)
+            self._figures(p, d, y)
 
-            def x(value: float) -> float:
-                return bar_left + value / widest * (bar_right - bar_left - 60)
+    def _order(self, p: QPainter, d: Design, y: float) -> None:
+        """Draw the letters of a design as marks."""
+        letters = d.order if d.order != "random" else "?" * min(d.runs, 8)
+        size = min(13.0, 126.0 / max(len(letters), 1) - 3)
+        for k, letter in enumerate(letters):
+            centre = QPointF(16 + k * (size + 4), y + 14)
+            if letter == "?":
+                p.setPen(theme.colour("muted"))
+                p.setFont(font(13, 600))
+                p.drawText(QRectF(centre.x() - 6, y + 4, 12, 20), Qt.AlignmentFlag.AlignCenter, "?")
+            else:
+                trial = None if letter == "A" else 0
+                draw_mark(p, centre, size, trial, theme.colour("baseline" if letter == "A" else "trial"))
+        p.setFont(font(12))
+        p.setPen(theme.colour("muted"))
+        p.drawText(QRectF(8, y + 24, 178, 14), _MIDDLE, "drawn by lot" if d.order == "random" else d.order)
 
-            ink = theme.colour("fine" if d.recommended else "baseline", 0.85)
-            p.fillRect(QRectF(bar_left, y + 6, x(d.half_width_percent) - bar_left, 14), ink)
-            if d.price_percent - d.half_width_percent > 0.02:
-                extra = QRectF(
-                    x(d.half_width_percent), y + 6, x(d.price_percent) - x(d.half_width_percent), 14
-                )
-                p.setPen(Qt.PenStyle.NoPen)
-                p.setBrush(theme.colour("caution"))
-                p.fillRect(extra, theme.colour("caution", 0.25))
-                p.setBrush(Qt.BrushStyle.BDiagPattern)
-                p.drawRect(extra)
-            p.setPen(theme.colour("ink"))
-            p.setFont(font(13, 600))
-            p.drawText(
-                QRectF(x(d.price_percent) + 6, y + 3, 70, 20), _MIDDLE, f"\u00b1{d.price_percent:.1f} %"
-            )
-            p.setFont(font(12))
-            p.setPen(theme.colour("fine") if d.recommended else theme.colour("muted"))
-            words = ("recommended: " if d.recommended else "") + d.words
-            metrics = QFontMetricsF(font(12))
-            p.drawText(
-                QRectF(bar_left, y + 23, w - bar_left - 16, 15),
-                _MIDDLE,
-                metrics.elidedText(words, Qt.TextElideMode.ElideRight, w - bar_left - 16),
-            )
-            p.setPen(theme.colour("ink"))
-            p.setFont(font(13))
-            p.drawText(QRectF(w - 214, y + 3, 90, 20), _MIDDLE, f"{d.settles:.0%} of days")
-            p.drawText(QRectF(w - 120, y + 3, 60, 20), _MIDDLE, f"{d.hours:.1f} h")
-            p.drawText(QRectF(w - 68, y + 3, 66, 20), _MIDDLE, f"{d.energy_kwh:.0f} kWh")
+    def _bar(self, p: QPainter, d: Design, axis: Axis, y: float) -> None:
+        """Draw a design's margin, hatched where drift adds to it."""
+        ink = theme.colour("fine" if d.recommended else "baseline", 0.85)
+        margin, price = axis.at(d.half_width_percent), axis.at(d.price_percent)
+        p.fillRect(QRectF(axis.start, y + 6, margin - axis.start, 14), ink)
+        if d.price_percent - d.half_width_percent > 0.02:
+            extra = QRectF(margin, y + 6, price - margin, 14)
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(theme.colour("caution"))
+            p.fillRect(extra, theme.colour("caution", 0.25))
+            p.setBrush(Qt.BrushStyle.BDiagPattern)
+            p.drawRect(extra)
+        p.setPen(theme.colour("ink"))
+        p.setFont(font(13, 600))
+        p.drawText(QRectF(price + 6, y + 3, 70, 20), _MIDDLE, f"\u00b1{d.price_percent:.1f} %")
+
+    def _figures(self, p: QPainter, d: Design, y: float) -> None:
+        """Say what a design settles and costs."""
+        w = float(self.width())
+        p.setFont(font(12))
+        p.setPen(theme.colour("fine") if d.recommended else theme.colour("muted"))
+        words = ("recommended: " if d.recommended else "") + d.words
+        short = QFontMetricsF(font(12)).elidedText(words, Qt.TextElideMode.ElideRight, w - 166)
+        p.drawText(QRectF(150, y + 23, w - 166, 15), _MIDDLE, short)
+        p.setPen(theme.colour("ink"))
+        p.setFont(font(13))
+        p.drawText(QRectF(w - 214, y + 3, 90, 20), _MIDDLE, f"{d.settles:.0%} of days")
+        p.drawText(QRectF(w - 120, y + 3, 60, 20), _MIDDLE, f"{d.hours:.1f} h")
+        p.drawText(QRectF(w - 68, y + 3, 66, 20), _MIDDLE, f"{d.energy_kwh:.0f} kWh")

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
@@ -12,7 +10,8 @@ from PySide6.QtWidgets import QWidget
 from fairmargin.core.designs import Expected, Share
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.theme import font, theme
-from fairmargin.desktop.widgets.basics import draw_mark, nice_step
+from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.basics import draw_mark
 from fairmargin.desktop.widgets.charts import Chart
 from fairmargin.exchange.wording import signed
 
@@ -51,28 +50,15 @@ class ExpectedCurve(Chart):
         left, right, top, bottom = 50.0, self.width() - 34.0, 10.0, self.height() - 26.0
         high = max(float(e.high.max()), self._blind, 0.5) * 1.08
         low = min(float(e.low.min()), -self._blind, -0.5) * 1.08
-
-        def x(kmh: float) -> float:
-            first, last = float(e.speed_kmh[0]), float(e.speed_kmh[-1])
-            return left + (kmh - first) / (last - first) * (right - left)
-
-        def y(value: float) -> float:
-            return bottom - (value - low) / (high - low) * (bottom - top)
-
+        x = Axis(float(e.speed_kmh[0]), float(e.speed_kmh[-1]), left, right).at
+        upright = Axis(low, high, bottom, top, 5)
+        y = upright.at
         p.fillRect(
             QRectF(left, y(self._blind), right - left, y(-self._blind) - y(self._blind)), theme.colour("band")
         )
         p.setFont(font(12))
-        step = nice_step(high - low, 5)
-        tick = math.ceil(low / step) * step
-        while tick <= high:
-            p.setPen(QPen(theme.colour("rule" if abs(tick) > 1e-9 else "ink"), 1))
-            p.drawLine(QPointF(left, y(tick)), QPointF(right, y(tick)))
-            p.setPen(theme.colour("muted"))
-            p.drawText(
-                QRectF(0, y(tick) - 9, left - 6, 18), _RIGHT, f"{signed(tick, 0 if step >= 1 else 1)} %"
-            )
-            tick += step
+        fine = 0 if upright.step >= 1 else 1
+        upright.draw_upright(p, left, right, lambda v: f"{signed(v, fine)} %", zero=True)
         upper = [QPointF(x(v), y(z)) for v, z in zip(e.speed_kmh, e.high, strict=True)]
         lower = [QPointF(x(v), y(z)) for v, z in zip(e.speed_kmh, e.low, strict=True)]
         p.setPen(Qt.PenStyle.NoPen)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -10,6 +11,7 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from fairmargin.desktop.theme import font, theme
+from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.charts import Chart
 
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
@@ -68,6 +70,12 @@ class RouteDrawing(Chart):
                 plan_height / 2 - (self._y[i] - cy) * scale,
             )
 
+        self._plan(p, at)
+        self._ends(p, at)
+        self._draw_wind(p)
+        self._heights(p, plan_height + 14, self.height() - 24.0)
+
+    def _plan(self, p: QPainter, at: Callable[[int], QPointF]) -> None:
         path = QPainterPath(at(0))
         for i in range(1, len(self._s)):
             path.lineTo(at(i))
@@ -76,6 +84,8 @@ class RouteDrawing(Chart):
         p.drawPath(path)
         p.setPen(QPen(theme.colour("panel"), 4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
         p.drawPath(path)
+
+    def _ends(self, p: QPainter, at: Callable[[int], QPointF]) -> None:
         p.setFont(font(12, 600))
         loop = math.hypot(self._x[-1] - self._x[0], self._y[-1] - self._y[0]) < 0.05 * self._s[-1]
         first = 0 if self._gates[0] is None else int(np.searchsorted(self._s, self._gates[0]))
@@ -96,14 +106,16 @@ class RouteDrawing(Chart):
             leftmost = c.x() < at(len(self._s) - 1 - i).x()
             width = QFontMetricsF(font(12, 600)).horizontalAdvance(words)
             p.drawText(QPointF(c.x() - width - 10 if leftmost else c.x() + 10, c.y() + 4), words)
-        self._draw_wind(p)
-        top, bottom, left, right = plan_height + 14, self.height() - 24.0, 46.0, self.width() - 40.0
+
+    def _heights(self, p: QPainter, top: float, bottom: float) -> None:
+        """Draw the heights along the road, with the sectors."""
+        left, right = 46.0, self.width() - 40.0
+        along = Axis(0.0, float(self._s[-1]), left, right)
         p.setFont(font(12))
-        whole = float(self._s[-1])
         for k in range(5):
-            s = whole * k / 4
+            s = along.high * k / 4
             p.setPen(theme.colour("muted"))
-            box = QRectF(left + s / whole * (right - left) - 40, bottom + 4, 80, 16)
+            box = QRectF(along.at(s) - 40, bottom + 4, 80, 16)
             p.drawText(box, Qt.AlignmentFlag.AlignCenter, f"{s / 1000 * self._per_km:.1f} {self._unit}")
         if self._z is None:
             p.drawText(
@@ -114,10 +126,8 @@ class RouteDrawing(Chart):
             return
         low, high = float(self._z.min()), float(self._z.max())
         room = max(high - low, 5.0)
-        points = [
-            QPointF(left + s / whole * (right - left), bottom - (z - low) / room * (bottom - top - 6))
-            for s, z in zip(self._s, self._z, strict=True)
-        ]
+        up = Axis(low, low + room, bottom, top + 6)
+        points = [QPointF(along.at(s), up.at(z)) for s, z in zip(self._s, self._z, strict=True)]
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.colour("trial3", 0.25))
         p.drawPolygon(QPolygonF([QPointF(left, bottom), *points, QPointF(right, bottom)]))
@@ -125,13 +135,9 @@ class RouteDrawing(Chart):
         p.drawPolyline(QPolygonF(points))
         p.setPen(theme.colour("muted"))
         for z in (low, low + room):
-            p.drawText(
-                QRectF(0, bottom - (z - low) / room * (bottom - top - 6) - 9, left - 6, 18),
-                _RIGHT,
-                f"{z:.0f} m",
-            )
+            p.drawText(QRectF(0, up.at(z) - 9, left - 6, 18), _RIGHT, f"{z:.0f} m")
         for a, b, name in self._sectors:
-            xa, xb = left + a / whole * (right - left), left + b / whole * (right - left)
+            xa, xb = along.at(a), along.at(b)
             p.setPen(QPen(theme.colour("muted"), 1, Qt.PenStyle.DotLine))
             p.drawLine(QPointF(xb, top), QPointF(xb, bottom))
             p.setPen(theme.colour("ink"))
