@@ -68,6 +68,18 @@ class Life:
         until(lambda: all(max((at for _, at in f.latest.values()), default=-1.0) >= now - 1.0 for f in feeds))
         self.controller.tick()  # as the window's own timer would, at once
 
+    def until_live(self):
+        """Until every instrument has spoken: one connected late hears only what is said afterwards."""
+        for _ in range(80):
+            self.at += 1.0 / RATE
+            end = time.monotonic() + 0.25
+            while time.monotonic() < end:
+                QApplication.processEvents()
+                if {f.state for f in self.controller.feeds.values()} == {"live"}:
+                    return
+                time.sleep(0.002)
+        raise AssertionError({name: f.state for name, f in self.controller.feeds.items()})
+
     def set_off(self):
         """Until the van has left, GPS tells where it stood."""
         for _ in range(3):
@@ -149,8 +161,7 @@ def test_a_whole_abba_day_rehearsed_ends_in_a_verdict_that_holds_the_truth(qtbot
     monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
     assert controller.start_rehearsal(21, RATE)
     assert road.session.study_id != original and "(rehearsal)" in road.session.study.title
-    life.at = 3.0 / RATE
-    until(lambda: {f.state for f in controller.feeds.values()} == {"live"})
+    life.until_live()
     driven = [drive_leg(qtbot, road, life.until, life.set_off) for _ in range(8)]
     assert driven == [f"L{i:02d}" for i in range(1, 9)]
     until(lambda: road.session.comparison is not None and not road.session._jobs)
