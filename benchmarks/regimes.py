@@ -1,0 +1,188 @@
+"""Regimes of the coverage benchmark: what is driven, and what of it is noted."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Final
+
+from fairmargin.core.study import Study
+from fairmargin.simulation import DayPlan, simulate
+from fairmargin.simulation.field import FieldDay, Weeks, field_day, field_weeks
+from fairmargin.simulation.field.days import EVERYTHING
+
+ORDERS: Final = ("ABBA", "ABAB", "AABB", "AB", "ABBABAAB")
+SIZES: Final = {
+    "aero covers": -4.0, "tyres": 3.0, "payload": 5.0, "cargo": 12.0, "towing": 60.0, "wheels": 4.0, "other": -6.0,
+}  # fmt: skip
+KINDS: Final = tuple(SIZES)
+VAN_KINDS: Final = ("aero covers", "tyres", "payload", "cargo", "towing")
+WEATHER: Final = frozenset({"wind", "temperature", "pressure"})
+
+#: A study, its logs and the true effect.
+Made = tuple[Study, Any, float]
+
+
+def _careful(**fixed: Any) -> Callable[[int], Made]:
+    """The virtual test day: a van, a flat road, complete notes."""
+
+    def make(seed: int) -> Made:
+        kind = VAN_KINDS[seed % len(VAN_KINDS)]
+        plan: dict[str, Any] = {
+            "kind": kind,
+            "effect_percent": SIZES[kind],
+            "order": ORDERS[(seed // len(VAN_KINDS)) % len(ORDERS)],
+            "speed_kmh": (80.0, 90.0, 100.0, 110.0)[seed % 4],
+            "step": (0.1, 0.5)[seed % 3 == 0],
+        } | fixed
+        made = simulate(10_000 + seed, DayPlan(**plan))
+        return made.study, made.traces, float(made.truth["effect_percent"])  # type: ignore[arg-type]
+
+    return make
+
+
+def _field(**fixed: Any) -> Callable[[int], Made]:
+    """A field day."""
+
+    def make(seed: int) -> Made:
+        kind = str(fixed.get("kind", KINDS[seed % len(KINDS)]))
+        plan: dict[str, Any] = {
+            "kind": kind,
+            "effect_percent": SIZES.get(kind, -6.0),
+            "order": ORDERS[(seed // len(KINDS)) % len(ORDERS)],
+            "speed_kmh": (80.0, 95.0, 105.0, 120.0)[seed % 4],
+            "sort": ("car", "city", "tall", "van", "truck")[(seed // 3) % 5],
+            "step": (0.1, 0.1, 0.5)[seed % 3],
+        } | fixed
+        if plan["effect_percent"] == "large":
+            plan["effect_percent"] = 60.0 + 60.0 * ((seed * 37) % 100) / 100
+        made = field_day(20_000 + seed, FieldDay(**plan))
+        return made.study, made.traces, made.truth_percent
+
+    return make
+
+
+def _weeks(**fixed: Any) -> Callable[[int], Made]:
+    def make(seed: int) -> Made:
+        kind = ("tyres", "aero covers", "wheels")[seed % 3]
+        plan: dict[str, Any] = {
+            "kind": kind,
+            "effect_percent": SIZES[kind],
+            "sort": ("car", "city", "tall")[seed % 3],
+        }
+        made = field_weeks(30_000 + seed, Weeks(**(plan | fixed)))
+        return made.study, made.traces, made.truth_percent
+
+    return make
+
+
+APART: Final = {"days": 2, "order": "AABB"}
+LATER: Final = {"days": 2, "order": "AABB", "day_gap": 21, "warmer_k": -7.0}
+LOGGED: Final = {"instrument": "logger"}
+ONE_PAIR: Final = {"order": "AB"}
+BARE: Final = {"forget": EVERYTHING}
+NULL: Final = {"effect_percent": 0.0}
+
+#: Name, how a study is made, and how many of the benchmark's studies (logs are slow).
+REGIMES: Final[dict[str, Callable[[int], Made]]] = {
+    # complete notes, the virtual test day
+    "van calm": _careful(wind="calm"),
+    "van mixed": _careful(wind="mixed"),
+    "van windy": _careful(wind="windy"),
+    "van two days": _careful(wind="mixed", days=2, order="AABB"),
+    "van weeks apart, colder": _careful(days=2, day_gap=21, day_warmer_k=-8.0, order="AABB"),
+    "van null": _careful(effect_percent=0.0),
+    "van null, two days": _careful(effect_percent=0.0, days=2, order="AABB"),
+    "van steadier": _careful(scatter=0.005),
+    "van less steady": _careful(scatter=0.013),
+    "van loop": _careful(method="loop", speed_kmh=70.0),
+    "van logged": _careful(samples=True, instrument="logger"),
+    "van logged, two days": _careful(samples=True, instrument="logger", days=2, order="AABB"),
+    # complete notes, any vehicle
+    "calm": _field(wind="calm"),
+    "mixed": _field(),
+    "windy": _field(wind="windy"),
+    "two days": _field(**APART),
+    "weeks apart, colder": _field(**LATER),
+    "null": _field(**NULL),
+    "null, two days": _field(**NULL, **APART),
+    "null, balanced": _field(**NULL, order="ABBABAAB"),
+    "balanced calm": _field(order="ABBA", wind="calm"),
+    "loop": _field(method="loop"),
+    "one way": _field(method="one-way"),
+    "no warm-up drive": _field(warm_up_drive=False),
+    "coarse display": _field(step=0.5),
+    "display cuts off": _field(step=0.5, truncates=True),
+    "times to the minute": _field(to_the_minute=True),
+    "energy counter": _field(instrument="energy"),
+    "charge gauge": _field(instrument="soc", length_km=40.0),
+    "charged back": _field(instrument="charge", length_km=35.0),
+    "station 30 km off": _field(station_km=30.0),
+    "city car": _field(sort="city"),
+    "light truck": _field(sort="truck"),
+    "petrol": _field(sort="petrol"),
+    "diesel": _field(sort="diesel"),
+    "diesel, litres": _field(sort="diesel", instrument="fuel", length_km=45.0),
+    "diesel, two days": _field(sort="diesel", **APART),
+    # large changes
+    "large trailer": _field(kind="towing", effect_percent="large"),
+    "large trailer, two days": _field(kind="towing", effect_percent="large", **APART),
+    "large trailer, one pair, bare": _field(kind="towing", effect_percent="large", **ONE_PAIR, **BARE),
+    "large trailer, logged": _field(kind="towing", effect_percent="large", **LOGGED),
+    # logged
+    "logged calm": _field(wind="calm", **LOGGED),
+    "logged": _field(**LOGGED),
+    "logged windy": _field(wind="windy", **LOGGED),
+    "logged, two days": _field(**LOGGED, **APART),
+    "logged, no wind": _field(**LOGGED, forget=frozenset({"wind"})),
+    "logged, 300 m of hills": _field(**LOGGED, relief_m=300.0),
+    "logged town laps": _field(**LOGGED, method="laps", town=True, length_km=6.2, speed_kmh=50.0),
+    # sparse notes
+    "no wind": _field(forget=frozenset({"wind"})),
+    "no wind, two days": _field(forget=frozenset({"wind"}), **APART),
+    "no temperature, two days": _field(forget=frozenset({"temperature"}), **LATER),
+    "no route": _field(forget=frozenset({"route"})),
+    "no route, two days": _field(forget=frozenset({"route"}), **APART),
+    "no times": _field(forget=frozenset({"times"})),
+    "no clock": _field(forget=frozenset({"clock"})),
+    "no weather": _field(forget=WEATHER),
+    "no weather, two days": _field(forget=WEATHER, **APART),
+    "no weather, null, two days": _field(forget=WEATHER, **APART, **NULL),
+    "bare": _field(**BARE),
+    "bare, two days": _field(**BARE, **APART),
+    "bare, null": _field(**BARE, **NULL),
+    "bare, null, two days": _field(**BARE, **NULL, **APART),
+    "bare loop": _field(**BARE, method="loop"),
+    "one pair": _field(**ONE_PAIR),
+    "one pair, bare": _field(**ONE_PAIR, **BARE),
+    "one pair, bare, null": _field(**ONE_PAIR, **BARE, **NULL),
+    "one pair, two days": _field(days=2, **ONE_PAIR),
+    "one pair, bare, two days": _field(days=2, **ONE_PAIR, **BARE),
+    # roads
+    "300 m of hills": _field(relief_m=300.0),
+    "800 m of hills": _field(relief_m=800.0, climb_m=500.0),
+    "800 m of hills, no route": _field(relief_m=800.0, climb_m=500.0, forget=frozenset({"route"})),
+    "3 km legs": _field(length_km=3.0),
+    "town laps": _field(method="laps", town=True, length_km=6.2, speed_kmh=50.0),
+    # traffic, cold, heat, rain
+    "slow traffic noted": _field(traffic=0.5),
+    "slow traffic not noted": _field(traffic=0.5, forget=frozenset({"traffic"})),
+    "slow traffic, bare": _field(traffic=0.5, **BARE),
+    "frost, heated": _field(temperature_c=-13.0, heating_c=21.0),
+    "frost, heating not noted": _field(temperature_c=-13.0, heating_c=21.0, forget=frozenset({"climate"})),
+    "frost, two days": _field(temperature_c=-13.0, heating_c=21.0, **APART),
+    "heat, cooling not noted": _field(temperature_c=37.0, heating_c=21.0, forget=frozenset({"climate"})),
+    "heat, two days, not noted": _field(
+        temperature_c=35.0, heating_c=21.0, forget=frozenset({"climate"}), **APART
+    ),
+    "rain not noted": _field(rain_last_day=0.05, forget=frozenset({"rain"}), **APART),
+    # everyday
+    "everyday, steady season": _weeks(),
+    "everyday, in turn": _weeks(order="weekly"),
+    "everyday, cooling": _weeks(first_c=17.0, last_c=6.0),
+    "everyday, autumn": _weeks(first_c=18.0, last_c=1.0, weeks=10),
+    "everyday, autumn, null": _weeks(first_c=18.0, last_c=1.0, weeks=10, **NULL),
+    "everyday, rain not noted": _weeks(rain=0.4),
+    "everyday, climbing out": _weeks(climb_m=160.0, first_c=14.0, last_c=6.0),
+    "everyday, no temperature": _weeks(first_c=16.0, last_c=8.0, forget=frozenset({"temperature"})),
+    "everyday, null": _weeks(**NULL),
+}

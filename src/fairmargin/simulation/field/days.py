@@ -1,0 +1,360 @@
+"""Field days: paired runs as testers drive them, written down as testers write."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from typing import Any, Final
+
+import numpy as np
+
+from fairmargin.core.study import (
+    Change,
+    Configuration,
+    Event,
+    Leg,
+    RoutePoint,
+    Study,
+    Trace,
+    default_mechanism,
+)
+from fairmargin.simulation.field.driving import CALM, Air, Driven, Habits, drive
+from fairmargin.simulation.field.machines import (
+    HEATING_VALUE,
+    Alteration,
+    Machine,
+    altered,
+    as_its_owner_knows,
+    draw_machine,
+)
+from fairmargin.simulation.field.roads import CELL_M, FieldRoad, as_noted, draw_road
+
+#: Mean wind of a day. [m/s]
+WINDS: Final = {"calm": 1.1, "mixed": 3.6, "windy": 6.8}
+#: What a tester may leave unnoted.
+NOTES: Final = (
+    "wind", "temperature", "pressure", "clock", "times", "route", "gps", "climate", "traffic", "rain", "vehicle",
+)  # fmt: skip
+EVERYTHING: Final = frozenset(NOTES)
+
+
+@dataclass(frozen=True, slots=True)
+class FieldDay:
+    """What is driven, in what weather, and what of it is noted."""
+
+    sort: str = "car"
+    kind: str = "aero covers"
+    effect_percent: float = -4.0
+    order: str = "ABBA"
+    method: str = "out-and-back"
+    speed_kmh: float = 95.0
+    length_km: float = 20.0
+    relief_m: float = 25.0
+    climb_m: float = 0.0
+    town: bool = False
+    wind: str = "mixed"
+    days: int = 1
+    day_gap: int = 1
+    warmer_k: float = 0.0  # the last day
+    temperature_c: float = 12.0
+    heating_c: float | None = None  # what the cabin is set to
+    warm_up_drive: bool = True
+    station_km: float = 6.0
+    traffic: float = 0.1  # chance of a hold-up per leg
+    rain_last_day: float = 0.0  # share of rolling and drag
+    instrument: str = "average"  # average, energy, soc, charge, fuel, logger
+    step: float = 0.1  # kWh/100 km, or L/100 km
+    truncates: bool = False
+    scatter: float = 0.008  # of 20 km
+    forget: frozenset[str] = frozenset()
+    to_the_minute: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class FieldStudy:
+    """A study, its logs, and what is true."""
+
+    study: Study
+    traces: Mapping[str, Trace]
+    truth_percent: float
+    truth: Mapping[str, Any] = field(default_factory=dict)
+
+
+def field_day(seed: int, plan: FieldDay) -> FieldStudy:
+    """Drive a plan and write down what this tester would."""
+    rng = np.random.default_rng([seed, 4242])
+    loop = plan.method in {"loop", "laps"}
+    road = draw_road(rng, 1000 * plan.length_km, plan.relief_m, loop, plan.town, plan.climb_m)
+    machine = draw_machine(plan.sort, rng)
+    ways = [False] if loop or plan.method == "one-way" else [False, True]
+    change = sized(plan, machine, road, ways, rng)
+    day = _Day(plan, machine, change, road, ways, rng)
+    for i in sorted(range(len(plan.order)), key=lambda i: (day.day_of[i], i)):
+        day.run(i)
+    vehicle = as_its_owner_knows(machine, plan.sort, rng)
+    route: tuple[RoutePoint, ...] = as_noted(road, rng)
+    if "route" in plan.forget:
+        route = ()
+    if "vehicle" in plan.forget:
+        vehicle = vehicle.with_(mass_kg=None, drag_area_m2=None, rolling_coefficient=None)
+    declared = round(change.mass_kg * (1 + 0.02 * rng.normal()))
+    study = Study(
+        title=f"{plan.kind}, seed {seed}",
+        change=Change(kind=plan.kind, mechanism=default_mechanism(plan.kind)),
+        vehicle=vehicle,
+        configurations=(
+            Configuration(id="A", name="Without", baseline=True),
+            Configuration(id="B", name="With", mass_delta_kg=declared),
+        ),
+        method=plan.method,
+        target_speed_kmh=None if plan.town else plan.speed_kmh,
+        legs=tuple(sorted(day.legs, key=lambda leg: int(leg.run[1:]))),
+        route=route,
+        events=tuple(day.events),
+    )
+    return FieldStudy(study, day.traces, truth_of(plan, machine, change, road, ways), {"change": change})
+
+
+def truth_of(
+    plan: FieldDay, machine: Machine, change: Alteration, road: FieldRoad, ways: Sequence[bool]
+) -> float:
+    """Effect at 15 °C in a calm on warm tyres, driven as planned, per cent of baseline consumption."""
+    habits = Habits(plan.speed_kmh / 3.6)
+
+    def energy(c: Alteration) -> float:
+        return sum(
+            drive(machine, c, road.turned() if w else road, CALM, habits, None).energy_wh for w in ways
+        )
+
+    return (energy(change) / energy(Alteration()) - 1) * 100
+
+
+def sized(
+    plan: FieldDay, machine: Machine, road: FieldRoad, ways: Sequence[bool], rng: np.random.Generator
+) -> Alteration:
+    """The change that has the wanted effect, by halving."""
+    state = rng.bit_generator.state
+
+    def made(size: float) -> Alteration:
+        rng.bit_generator.state = state
+        return altered(plan.kind, size, machine, rng)
+
+    wanted = plan.effect_percent
+    if wanted == 0:
+        return Alteration()
+    far = 0.02 * wanted
+    while abs(truth_of(plan, machine, made(far), road, ways)) < abs(wanted) and abs(far) < 6:
+        far *= 1.6
+    near = 0.0
+    for _ in range(18):
+        middle = (near + far) / 2
+        if abs(truth_of(plan, machine, made(middle), road, ways)) < abs(wanted):
+            near = middle
+        else:
+            far = middle
+    return made((near + far) / 2)
+
+
+class _Day:
+    """The days as they go: clock, weather, tyres, cabin."""
+
+    def __init__(
+        self,
+        plan: FieldDay,
+        machine: Machine,
+        change: Alteration,
+        road: FieldRoad,
+        ways: list[bool],
+        rng: np.random.Generator,
+    ) -> None:
+        self.plan, self.machine, self.change, self.rng = plan, machine, change, rng
+        self.roads, self.ways = {False: road, True: road.turned()}, ways
+        self.share = float(rng.uniform(0.5, 0.8))
+        self.gust = float(rng.uniform(0.1, 0.26))
+        self.scatter = plan.scatter * math.exp(0.25 * rng.normal()) * math.sqrt(20.0 / plan.length_km)
+        self.odometer = 1 + 0.012 * rng.normal()
+        self.speedometer = 1 + 0.008 * rng.normal()  # one driver misses the speed alike all day
+        self.legs: list[Leg] = []
+        self.events: list[Event] = []
+        self.traces: dict[str, Trace] = {}
+        last = plan.days - 1
+        self.day_of = [0 if plan.days == 1 or x == "A" else last for x in plan.order]
+        self.today = -1
+        self.clock = datetime(2026, 4, 11, 8, 30)
+        self.wind = np.zeros(2)
+        self.mean_wind = np.zeros(2)
+        self.temperature = self.pressure = self.cold = self.running_min = 0.0
+        self.warming = self.factor = self.station_t = 0.0
+        self.station = np.zeros(2)
+
+    def run(self, i: int) -> None:
+        """Drive one run."""
+        if self.day_of[i] != self.today:
+            self._morning(self.day_of[i])
+        for back in self.ways:
+            self._leg(i, back)
+        self._wait(float(self.rng.uniform(5, 20)))
+
+    def _morning(self, today: int) -> None:
+        plan, rng = self.plan, self.rng
+        self.today = today
+        self.clock = datetime(2026, 4, 11, 8, 30) + timedelta(
+            days=today * plan.day_gap, minutes=float(rng.integers(0, 90))
+        )
+        speed = WINDS[plan.wind] * (
+            float(np.clip(rng.weibull(2.0) / 0.886, 0.3, 2.0)) if plan.days > 1 else rng.uniform(0.7, 1.3)
+        )
+        angle = rng.uniform(0, 2 * math.pi)
+        self.mean_wind = speed * np.array([math.cos(angle), math.sin(angle)])
+        self.wind = self.mean_wind + rng.normal(0, 0.25 * speed, 2)
+        self.temperature = plan.temperature_c + (plan.warmer_k if today else 0.0)
+        self.temperature += (1.5 if plan.days == 1 else 3.5) * float(rng.normal())
+        self.warming = float(rng.uniform(0.0, 1.6))
+        self.pressure = 1013 + 9 * float(rng.normal())
+        self.factor = 1 + (0.006 * float(rng.normal()) if plan.days > 1 else 0.0)
+        self.station = rng.normal(0, 0.3 + 0.03 * plan.station_km, 2)
+        self.station_t = (0.3 + 0.03 * plan.station_km) * float(rng.normal())
+        self.cold = 0.15 if plan.warm_up_drive else 1.0
+        self.running_min = 20.0 if plan.warm_up_drive else 0.0
+
+    def _wait(self, minutes: float) -> None:
+        k = math.exp(-minutes / 45.0)
+        spread = 0.28 * math.hypot(*self.mean_wind) + 0.15
+        noise = math.sqrt(1 - k * k) * spread * self.rng.normal(0, 1, 2)
+        self.wind = self.mean_wind + (self.wind - self.mean_wind) * k + noise
+        self.temperature += self.warming * minutes / 60.0
+        self.clock += timedelta(minutes=minutes)
+
+    def _leg(self, i: int, back: bool) -> None:
+        plan, rng = self.plan, self.rng
+        self._wait(float(rng.uniform(2, 5)))
+        slow = self._slow()
+        rain = plan.rain_last_day if plan.days > 1 and self.today else 0.0
+        aim = plan.speed_kmh / 3.6 / self.speedometer * (1 + 0.004 * float(rng.normal()))
+        north, east = self.wind.tolist()
+        air = Air(self.temperature, self.pressure, north, east, self.share, self.gust)
+        habits = Habits(
+            aim,
+            slow=slow,
+            setting_c=plan.heating_c,
+            driven_before_min=self.running_min,
+            cold=self.cold,
+            wet=rain,
+        )
+        change = self.change if plan.order[i] == "B" else Alteration()
+        driven = drive(self.machine, change, self.roads[back], air, habits, rng)
+        factor = self.factor * (1 + self.scatter * float(rng.normal()))
+        self.cold *= math.exp(-driven.duration_s / self.machine.warm_s)
+        self.running_min += driven.duration_s / 60.0
+        leg = self._noted(i, back, driven, factor, rain)
+        self.legs.append(leg)
+        if slow and "traffic" not in plan.forget:
+            begin, length, v = slow[0]
+            self.events.append(
+                Event(leg=leg.leg, kind="slow-traffic", at_km=round(begin / 1000, 1), speed_kmh=round(3.6 * v),
+                      duration_s=round(length / v, -1))
+            )  # fmt: skip
+        if plan.instrument == "logger":
+            self.traces[leg.leg] = self._trace(driven, factor, back)
+        self._wait(driven.duration_s / 60.0)
+
+    def _slow(self) -> tuple[tuple[float, float, float], ...]:
+        plan, rng = self.plan, self.rng
+        if rng.random() >= plan.traffic:
+            return ()
+        v = plan.speed_kmh / 3.6 * float(rng.uniform(0.55, 0.88))
+        whole = 1000 * plan.length_km
+        return (
+            (float(rng.uniform(0.1, 0.7)) * whole, min(v * float(rng.uniform(40, 150)), 0.25 * whole), v),
+        )
+
+    def _noted(self, i: int, back: bool, driven: Driven, factor: float, rain: float) -> Leg:
+        plan, rng = self.plan, self.rng
+        known = {note: note not in plan.forget for note in NOTES}
+        km = plan.length_km
+        error = 0.35 + 0.02 * plan.station_km
+        seen = self.wind + self.station + rng.normal(0, error, 2)
+        gps = round(km + 0.01 * float(rng.normal()), 2)
+        wind: dict[str, Any] = {}
+        if known["wind"]:
+            speed = round(2 * math.hypot(*seen)) / 2
+            wind = {
+                "wind_speed_ms": speed,
+                "wind_from_deg": int(round(math.degrees(math.atan2(seen[1], seen[0])) / 10) * 10) % 360,
+            }
+        loop = plan.method in {"loop", "laps"}
+        whole = driven.duration_s
+        duration = round(whole / 60) * 60 if plan.to_the_minute else round(whole)
+        climate = "off" if plan.heating_c is None else f"{plan.heating_c:g}"
+        return Leg(
+            leg=f"L{len(self.legs) + 1:02d}",
+            run=f"R{i + 1}",
+            block=str(i // 4 + 1) if plan.days == 1 else str(self.today + 1),
+            configuration=plan.order[i],
+            direction="loop" if loop else ("back" if back else "out"),
+            started_at=self.clock.replace(second=0, microsecond=0) if known["clock"] else None,
+            duration_s=duration if known["times"] else None,
+            stopped_s=round(driven.stopped_s) if known["times"] and plan.town else None,
+            distance_km=round(km * self.odometer, 1),
+            gps_distance_km=gps if known["gps"] else None,
+            temperature_c=round(2 * (self.temperature + self.station_t)) / 2
+            if known["temperature"]
+            else None,
+            pressure_hpa=round(self.pressure) if known["pressure"] else None,
+            road=("wet" if rain else "dry") if known["rain"] else "",
+            climate=climate if known["climate"] else "",
+            **wind,
+            **self._reading(driven.energy_wh * factor, km),
+        )
+
+    def _reading(self, wh: float, km: float) -> dict[str, Any]:
+        plan, rng = self.plan, self.rng
+        if plan.instrument == "logger":
+            return {}
+        if plan.instrument == "energy":
+            return {"energy_kwh": round(wh / 1000, 1), "energy_step_kwh": 0.1}
+        if plan.instrument == "soc":
+            start = float(rng.uniform(60, 90))
+            return {
+                "soc_start_percent": round(start),
+                "soc_end_percent": round(start - wh / 600.0),
+                "soc_step_percent": 1.0,
+            }
+        if plan.instrument == "charge":
+            return {"charger_kwh": round(wh / 900 + 0.05 * float(rng.normal()), 2)}
+        fuel = self.machine.energy != "electric"
+        value = wh / (HEATING_VALUE[self.machine.energy] if fuel else 1000.0)
+        if plan.instrument == "fuel":
+            return {"fuel_l": round(value + 0.08 * float(rng.normal()), 2)}
+        per_100 = value / (km * self.odometer) * 100
+        steps = math.floor(per_100 / plan.step) if plan.truncates else round(per_100 / plan.step)
+        return {
+            "average_shown": round(steps * plan.step, 4),
+            "average_unit": "L/100km" if fuel else "kWh/100km",
+            "average_step": plan.step,
+        }
+
+    def _trace(self, driven: Driven, factor: float, back: bool) -> Trace:
+        rng, road = self.rng, self.roads[back]
+        ends = np.concatenate([[0.0], driven.time_s])
+        t = np.arange(0.0, ends[-1], 1.0)
+        at = np.interp(t, ends, np.arange(len(ends)) * CELL_M)
+        cell = np.minimum((at / CELL_M).astype(int), len(driven.speed_m_s) - 1)
+        power = driven.power_w[cell] * factor / 1000
+        north = np.concatenate([[0.0], np.cumsum(np.cos(self.roads[False].heading)) * CELL_M]) / 111_230.0
+        east = np.concatenate([[0.0], np.cumsum(np.sin(self.roads[False].heading)) * CELL_M])
+        east = east / (111_320.0 * math.cos(math.radians(51.0)))
+        along = road.length_m - at if back else at
+        nodes = np.arange(len(north)) * CELL_M
+        return Trace(
+            time_s=t,
+            speed_kmh=np.asarray(
+                np.round(np.maximum(np.gradient(at, t) * 3.6 + rng.normal(0, 0.15, len(t)), 0), 2),
+                dtype=np.float64,
+            ),
+            power_kw=np.round(power + rng.normal(0, 0.1, len(t)), 3),
+            latitude=np.round(51.0 + np.interp(along, nodes, north), 6),
+            longitude=np.round(5.0 + np.interp(along, nodes, east), 6),
+        )
