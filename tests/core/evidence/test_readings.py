@@ -174,15 +174,21 @@ def test_distance_ratio_comes_from_gps_where_there_is_one():
     assert ratios["A"] > ratios["B"]
 
 
-def test_the_most_direct_instrument_counts():
-    study = driven_study("AB").with_leg(
-        "L01", energy_kwh=3.0, energy_step_kwh=0.01, fuel_l=None, soc_start_percent=80, soc_end_percent=74
+def test_the_most_certain_instrument_that_all_legs_have_counts():
+    """Common practice: 7 kWh on a whole-kWh display says less than a trip average to 0.1 kWh/100 km."""
+    study = driven_study("AB")
+    coarse = study.with_legs(leg.with_(energy_kwh=3, energy_step_kwh=1) for leg in study.legs)
+    first = observations(coarse, {})[0].readings
+    assert [r.instrument for r in first] == ["trip average", "trip energy"]
+    assert first[1].relative_sd == pytest.approx(1 / math.sqrt(12) / 3, rel=0.01)
+    fine = study.with_legs(
+        leg.with_(energy_kwh=2.873, energy_step_kwh=0.001, average_step=1.0) for leg in study.legs
     )
-    assert [r.instrument for r in observations(study, {})[0].readings] == [
-        "trip energy",
-        "trip average",
-        "state of charge",
-    ]
+    assert [o.readings[0].instrument for o in observations(fine, {})] == ["trip energy"] * 4
+    # A finer reading of one leg does not make it another instrument's leg: what all have counts.
+    one = study.with_leg("L01", energy_kwh=2.873, energy_step_kwh=0.001)
+    assert [o.readings[0].instrument for o in observations(one, {})] == ["trip average"] * 4
+    assert [r.instrument for r in observations(one, {})[0].readings] == ["trip average", "trip energy"]
 
 
 def test_a_trip_average_is_over_the_distance_the_car_counted():

@@ -8,7 +8,7 @@ from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.evidence.conditions import leg_conditions
-from fairmargin.core.evidence.reported_wind import REPORT_M_S, WANDER_M_S, wind_belief
+from fairmargin.core.evidence.reported_wind import REPORT_M_S, UNREPORTED_M_S, WANDER_M_S, wind_belief
 
 
 def conditions(winds, minutes=30):
@@ -22,6 +22,7 @@ def conditions(winds, minutes=30):
                 from_north=wind or 0.0,
                 from_east=0.1 * i,
                 wind_known=wind is not None,
+                wind_noted_m_s=wind,
                 started_s=60.0 * minutes * i,
             )
         )
@@ -58,10 +59,17 @@ def test_a_leg_without_a_report_takes_its_days_and_is_less_sure():
     assert sd(got)[1] > sd(got)[0]
 
 
-def test_without_any_report_nothing_is_known():
+def test_without_any_report_the_legs_differ_by_how_wind_wanders_and_share_a_strength():
+    """A loop takes out the mean of an unknown wind; its strength (2.8 m/s either way) stays, alike for the day."""
     got = belief(conditions([None, None]))
     assert got.from_north == pytest.approx(0)
-    assert sd(got).min() > 2.5
+    wander = WANDER_M_S[0] + WANDER_M_S[1] * 4.0
+    apart = got.factor[0] - got.factor[1]  # half an hour apart: e^-0.5 of the wandering is shared
+    assert float(apart @ apart) ** 0.5 == pytest.approx(wander * (2 * (1 - np.exp(-0.5))) ** 0.5)
+    assert got.unlaid == pytest.approx([UNREPORTED_M_S**2] * 2) and not got.told.any()
+    noted = [replace(c, wind_noted_m_s=6.0) for c in conditions([None, None])]
+    told = belief(noted)
+    assert told.unlaid == pytest.approx([18.0, 18.0]) and told.told.all()
 
 
 def test_one_report_used_for_two_legs_counts_once():

@@ -266,7 +266,7 @@ def test_another_speed_than_asked_is_priced_by_stating_the_effect_for_it():
 def test_disagreeing_instruments_are_priced_by_believing_the_other():
     study = driven_study("ABBA").with_leg("L03", energy_kwh=3.5, energy_step_kwh=0.01)
     charge = concerns(study)["instruments-disagree"].bias_percent
-    other = study.with_leg("L03", energy_kwh=None, energy_step_kwh=None)
+    other = study.with_leg("L03", average_shown=None, average_step=None, average_unit=None)
     expected = analyse(study).comparisons[0].effect_percent - analyse(other).comparisons[0].effect_percent
     assert charge == pytest.approx(expected, abs=0.05)
 

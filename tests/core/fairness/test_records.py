@@ -97,9 +97,30 @@ def test_a_test_day_ends_with_a_night_not_with_a_date(abba):
     )
 
 
-def test_legs_without_a_time_are_a_day_of_their_own(abba):
-    study = abba.with_leg("L01", started_at=None).with_leg("L02", started_at=None)
-    assert days_of(study) == [1, 1, 0, 0, 0, 0, 0, 0]
+def untimed(study, names):
+    for name in names:
+        study = study.with_leg(name, started_at=None)
+    return study
+
+
+def test_a_leg_without_a_time_belongs_to_the_day_around_it(abba):
+    names = [leg.leg for leg in abba.legs]
+    bare = abba.with_legs(leg.with_(block="") for leg in abba.legs)
+    assert days_of(untimed(bare, ["L04"])) == [0] * 8  # by its run, L03
+    assert days_of(untimed(bare, ["L03", "L04"])) == [0] * 8  # by what was driven before and after
+    # Between two days nothing says on which one: a day of its own, or two where the configuration changes.
+    two = moved(bare, names[4:], DAY)
+    assert days_of(untimed(two, ["L03", "L04"])) == [0, 0, 2, 2, 1, 1, 1, 1]
+    assert days_of(untimed(two, ["L03", "L04", "L05", "L06"])) == [0, 0, 2, 2, 2, 2, 1, 1]
+    assert days_of(untimed(two, ["L05", "L06", "L07", "L08"])) == [0, 0, 0, 0, 1, 1, 2, 2]
+    blocks = abba.with_legs(leg.with_(block="1") for leg in abba.legs)
+    assert days_of(untimed(blocks, ["L01", "L02"])) == [0] * 8
+
+
+def test_where_no_time_is_known_a_change_of_configuration_may_be_a_change_of_day(abba):
+    bare = untimed(abba.with_legs(leg.with_(block="") for leg in abba.legs), [leg.leg for leg in abba.legs])
+    assert days_of(bare) == [0, 0, 1, 1, 1, 1, 2, 2]  # A BB A
+    assert days_of(bare.with_legs(leg.with_(block="1") for leg in bare.legs)) == [0] * 8
 
 
 def codes(study):

@@ -64,7 +64,10 @@ def test_every_derivative_matches_finite_differences():
     )
     fit = fitted(study)
     assert set(fit.model.paths.stops) == {0.0, 1.0}
-    local = fit.local
+    local = fit.local.copy()
+    local[:, Parameter.YAW_SLOPE] = 0.7
+    local[:, Parameter.WARMER_K] = 6.0
+    local[:, Parameter.HEIGHT_FACTOR] = -0.2
     exact = fit.model.energies(local, derivatives=True).by_parameter
     for parameter in Parameter:
         step = {

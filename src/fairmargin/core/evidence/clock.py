@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Final
 
@@ -35,7 +35,9 @@ def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
     """Number the test days: what was driven without a night in between, whatever the date; by leg name.
 
     A pause of five hours across midnight, or of twelve at any time, begins another day (common practice: nobody
-    sleeps less between two test days). Legs without a time are one day of their own.
+    sleeps less between two test days). A leg without a time belongs to the day of its run's other leg, of its block
+    (runs driven close together), or of the legs driven just before and after it if those are one day. Where nothing
+    says on which day something was driven, a change of configuration may be a change of day.
     """
     timed = sorted(
         (seconds_of(leg.started_at, offset), i, leg)
@@ -54,5 +56,37 @@ def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
         ended = max(ended if ended is not None else start, start + (leg.duration_s or 0.0))
         last = date
         days[leg.leg] = day
-    unknown = day + 1 if timed else 0
-    return {leg.leg: days.get(leg.leg, unknown) for leg in legs}
+    return _with_untimed(legs, days)
+
+
+def _with_untimed(legs: Sequence[Leg], timed: Mapping[str, int]) -> dict[str, int]:
+    """Days of legs without a time, by what they are declared to belong to."""
+    days = dict(timed)
+    for names in ({leg.leg: leg.run for leg in legs}, {leg.leg: leg.block for leg in legs}):
+        known: dict[str, set[int]] = {}
+        for who, name in names.items():
+            if who in timed and name:
+                known.setdefault(name, set()).add(timed[who])
+        for who, name in names.items():
+            if who not in days and len(found := known.get(name, set())) == 1:
+                days[who] = next(iter(found))
+    new = max(days.values(), default=-1) + 1
+    of_group: dict[tuple[str, str], int] = {}
+    group, before = 0, ""
+    for i, leg in enumerate(legs):
+        if leg.leg in days:
+            before = ""
+            continue
+        around = [days[x.leg] for side in (legs[:i][::-1], legs[i + 1 :]) if (x := _first_in(side, timed))]
+        if len(around) == 2 and around[0] == around[1]:
+            days[leg.leg] = around[0]
+            continue
+        if leg.configuration != before:
+            group, before = group + 1, leg.configuration
+        key = ("block", leg.block) if leg.block else ("group", str(group))
+        days[leg.leg] = of_group.setdefault(key, new + len(of_group))
+    return {leg.leg: days[leg.leg] for leg in legs}
+
+
+def _first_in(legs: Sequence[Leg], timed: Mapping[str, int]) -> Leg | None:
+    return next((leg for leg in legs if leg.leg in timed), None)

@@ -16,7 +16,12 @@ from fairmargin.core.evidence.thinning import STANDING_M_S, thin
 from fairmargin.core.laws import air, auxiliaries, rolling, wind
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
 
-HELD_SD: Final = 0.02  # share by which a speed that was aimed for is missed; common practice
+HELD_ALIKE_SD: Final = 0.02  # share by which a driver misses the aim on all legs alike; common practice
+HELD_SD: Final = 0.007  # and from one leg to the next; common practice
+UNTOLD_ALIKE_SD: Final = 0.15  # the same where neither a time nor an aim is known: of `USUAL_KMH`
+UNTOLD_SD: Final = 0.015
+SLOWER: Final = 0.015  # a leg slower than its like by more than this was held up, whoever noted it or not
+HELD_UP_SD: Final = 0.5  # of what it was slower: driven slowly as a whole, or fast but for one stretch
 TIMED_SD: Final = 0.001  # share by which a speed by distance and time to the second is missed
 USUAL_KMH: Final = 80.0  # where neither a time nor an aim is known
 
@@ -33,6 +38,7 @@ class Conditions:
     backwards: bool
     speed_m_s: float
     speed_sd: float  # as a share
+    speed_alike_sd: float  # as a share, the same for all legs of the driver
     moving_s: float
     duration_s: float
     stopped_s: float
@@ -44,6 +50,7 @@ class Conditions:
     from_north: float
     from_east: float
     wind_known: bool
+    wind_noted_m_s: float | None  # its speed, whether or not its direction is known
     turbulence_m_s: float
     climate_k: float | None  # |cabin setting − outside|; 0 when off; None when not known
     mass_delta_kg: float
@@ -93,6 +100,7 @@ class _Usual:
     pressure_hpa: float
     temperature_c: float
     by_the_minute: bool  # all driving times are whole minutes
+    timed_m_s: float | None  # mean speed of the legs with a time
 
 
 def _usual(study: Study) -> _Usual:
@@ -107,7 +115,20 @@ def _usual(study: Study) -> _Usual:
         float(np.mean(pressures)) if pressures else standard_hpa,
         float(np.mean(temperatures)) if temperatures else study.reference.temperature_c,
         bool(durations) and all(d % 60 == 0 for d in durations),
+        _timed_speed(study),
     )
+
+
+def _timed_speed(study: Study) -> float | None:
+    """Mean moving speed of all legs with a distance and a time. [m/s]"""
+    ratios = distance_ratios(study)
+    metres = seconds = 0.0
+    for leg in study.legs:
+        distance = leg_distances(study, leg, ratios[leg.configuration], None)
+        if leg.duration_s and distance:
+            metres += 1000.0 * distance[1]
+            seconds += leg.duration_s - (leg.stopped_s or 0.0)
+    return metres / seconds if seconds > 0 else None
 
 
 def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Conditions]:
@@ -124,7 +145,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
             true_m = distance[1] * 1000.0 if distance else 0.0
             started = seconds_of(leg.started_at, usual.offset) if leg.started_at is not None else None
             weather = _weather(study, leg, started, usual)
-            v, sd, moving, whole, stopped = _speed(study, leg, true_m, usual.by_the_minute, trace)
+            pace = _speed(study, leg, true_m, usual, trace)
             raw.append(
                 Conditions(
                     leg=leg.leg,
@@ -133,11 +154,12 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     configuration=leg.configuration,
                     control=leg.vehicle == "control",
                     backwards=leg.direction == "back",
-                    speed_m_s=v,
-                    speed_sd=sd,
-                    moving_s=moving,
-                    duration_s=whole,
-                    stopped_s=stopped,
+                    speed_m_s=pace.speed_m_s,
+                    speed_sd=pace.sd,
+                    speed_alike_sd=pace.alike_sd,
+                    moving_s=pace.moving_s,
+                    duration_s=pace.whole_s,
+                    stopped_s=pace.stopped_s,
                     true_m=true_m,
                     climate_k=_climate_k(leg, weather.temperature_c),
                     mass_delta_kg=leg.mass_delta_kg or 0.0,
@@ -148,7 +170,8 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     **{f.name: getattr(weather, f.name) for f in fields(weather)},
                 )
             )
-    return {c.leg: c for c in _with_warm_up(raw)}
+    noted = {e.leg for e in study.events if e.kind in {"slow-traffic", "stop"}}
+    return {c.leg: c for c in _with_warm_up(_held_up(study, raw, noted | set(traces)))}
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,6 +185,7 @@ class _Weather:
     from_north: float
     from_east: float
     wind_known: bool
+    wind_noted_m_s: float | None
     turbulence_m_s: float
 
 
@@ -195,7 +219,15 @@ def _weather(study: Study, leg: Leg, started_s: float | None, usual: _Usual) -> 
     sustained = leg.wind_speed_ms if leg.wind_speed_ms is not None else math.hypot(north, east)
     turbulence = float(wind.turbulence_m_s(sustained, noted("wind_gust_ms")))
     return _Weather(
-        t, temperature is not None, float(density), pressure is not None, north, east, known, turbulence
+        temperature_c=t,
+        temperature_known=temperature is not None,
+        density_kg_m3=float(density),
+        pressure_known=pressure is not None,
+        from_north=north,
+        from_east=east,
+        wind_known=known,
+        wind_noted_m_s=sustained if known or leg.wind_speed_ms is not None else None,
+        turbulence_m_s=turbulence,
     )
 
 
@@ -206,10 +238,20 @@ def _climate_k(leg: Leg, outside_c: float) -> float | None:
     return auxiliaries.climate_k(float(leg.climate.replace(",", ".")), outside_c) if leg.climate else None
 
 
-def _speed(
-    study: Study, leg: Leg, true_m: float, by_the_minute: bool, trace: Trace | None
-) -> tuple[float, float, float, float, float]:
-    """Average moving speed [m/s], its relative sd, moving, whole and stopped time [s]."""
+@dataclass(frozen=True, slots=True)
+class _Pace:
+    """Average moving speed of a leg, what it may be off by, and its times."""
+
+    speed_m_s: float
+    sd: float
+    alike_sd: float
+    moving_s: float
+    whole_s: float
+    stopped_s: float
+
+
+def _speed(study: Study, leg: Leg, true_m: float, usual: _Usual, trace: Trace | None) -> _Pace:
+    """From the log, else the time, else the aim, else what other legs took, else what is usual."""
     aimed_kmh = leg.speed_kmh or study.target_speed_kmh
     if trace is not None:
         log = thin(trace)
@@ -217,22 +259,45 @@ def _speed(
         dt = np.diff(log.time_s)
         stopped = float(dt[(log.speed_m_s[1:] + log.speed_m_s[:-1]) < 2 * STANDING_M_S].sum())
         moving = max(whole - stopped, 1.0)
-        return true_m / moving, 0.0, moving, whole, stopped
+        return _Pace(true_m / moving, 0.0, 0.0, moving, whole, stopped)
     stopped = leg.stopped_s or 0.0
     if leg.duration_s and true_m:
         moving = leg.duration_s - stopped
         timed = true_m / moving
-        if by_the_minute and aimed_kmh:
-            # A time read to the minute is worth less than a speed that was held: weigh them.
-            w_timed = (leg.duration_s * math.sqrt(12.0) / 60.0) ** 2
-            w_aimed = 1.0 / HELD_SD**2
-            v = (w_timed * timed + w_aimed * aimed_kmh / 3.6) / (w_timed + w_aimed)
-            return v, (w_timed + w_aimed) ** -0.5, true_m / v, true_m / v + stopped, stopped
-        sd = 60.0 / math.sqrt(12.0) / leg.duration_s if by_the_minute else TIMED_SD
-        return timed, sd, moving, leg.duration_s, stopped
-    v = (aimed_kmh or USUAL_KMH) / 3.6
+        if not usual.by_the_minute:
+            return _Pace(timed, TIMED_SD, 0.0, moving, leg.duration_s, stopped)
+        # A time read to the minute says less of one leg than the mean of all does of a speed that was held.
+        w_timed = (leg.duration_s * math.sqrt(12.0) / 60.0) ** 2
+        w_held = 1.0 / HELD_SD**2 if aimed_kmh and usual.timed_m_s else 0.0
+        v = (w_timed * timed + w_held * (usual.timed_m_s or 0.0)) / (w_timed + w_held)
+        return _Pace(v, (w_timed + w_held) ** -0.5, 0.0, true_m / v, true_m / v + stopped, stopped)
+    if aimed_kmh:
+        v, sd, alike = aimed_kmh / 3.6, HELD_SD, HELD_ALIKE_SD
+    elif usual.timed_m_s:
+        v, sd, alike = usual.timed_m_s, UNTOLD_SD, HELD_ALIKE_SD
+    else:
+        v, sd, alike = USUAL_KMH / 3.6, UNTOLD_SD, UNTOLD_ALIKE_SD
     moving = true_m / v
-    return v, HELD_SD, moving, moving + stopped, stopped
+    return _Pace(v, sd, alike, moving, moving + stopped, stopped)
+
+
+def _held_up(study: Study, raw: list[Conditions], told: set[str]) -> list[Conditions]:
+    """A leg slower than its like that nobody said anything of: held up somewhere, or slower all the way."""
+    usual: dict[object, list[float]] = {}
+
+    def like(c: Conditions) -> object:
+        leg = study.leg(c.leg)
+        return leg.sector, leg.speed_kmh, c.backwards, c.control
+
+    for c in raw:
+        usual.setdefault(like(c), []).append(c.speed_m_s)
+    result = []
+    for c in raw:
+        slower = 1.0 - c.speed_m_s / float(np.median(usual[like(c)]))
+        if slower > SLOWER and c.leg not in told:
+            c = replace(c, speed_sd=math.hypot(c.speed_sd, HELD_UP_SD * slower))
+        result.append(c)
+    return result
 
 
 def _with_warm_up(raw: list[Conditions]) -> list[Conditions]:

@@ -39,11 +39,10 @@ def gather(study: Study, traces: Mapping[str, Trace]) -> Gathered:
         logs = {sector: replace(found, gated={}) for sector, found in logs.items()}
         conditions = _alike_speeds(study, conditions, every)
     gated = tuple(_between_gates(o, logs[study.leg(o.legs[0]).sector]) for o in every)
-    by_leg = {o.legs[0]: o for o in gated if o.gated_km is not None}
-    for name, o in by_leg.items():
+    for name in (name for o in gated if o.gated_km is not None for name in o.legs):
         log = logs[study.leg(name).sector].of(name)
         assert log is not None
-        conditions[name] = _as_gated(conditions[name], o, log)
+        conditions[name] = _as_gated(conditions[name], log)
     return Gathered(conditions, gated, logs)
 
 
@@ -67,20 +66,20 @@ def _alike_speeds(
 
 def _between_gates(o: Observation, logs: Logs) -> Observation:
     """Give a logged observation its energy and distance between the gates."""
-    log = logs.of(o.legs[0]) if len(o.legs) == 1 else None
-    if log is None or o.readings[0].instrument != "logger":
+    if o.readings[0].instrument != "logger":
         return o
-    energy, metres = log.energy_wh, log.length_m
-    if energy is None or energy <= 0 or metres <= 0:
+    cut = [log for name in o.legs if (log := logs.of(name)) is not None]
+    energies = [log.energy_wh for log in cut if log.energy_wh is not None]
+    energy, metres = sum(energies), sum(log.length_m for log in cut)
+    if len(energies) < len(o.legs) or energy <= 0 or metres <= 0:
         return o
     return replace(o, gated_wh=energy, gated_km=metres / 1000.0)
 
 
-def _as_gated(c: Conditions, o: Observation, log: GatedLog) -> Conditions:
+def _as_gated(c: Conditions, log: GatedLog) -> Conditions:
     """Distance, speed and times of a logged leg between its gates."""
-    assert o.gated_km is not None
     t = log.at(np.array([log.start_m, log.end_m]))[0]
     stopped = log.stopped_s
     moving = max(float(t[1] - t[0]) - stopped, 1.0)
-    metres = 1000.0 * o.gated_km
+    metres = log.length_m
     return replace(c, true_m=metres, speed_m_s=metres / moving, moving_s=moving, stopped_s=stopped)

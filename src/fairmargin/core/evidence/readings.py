@@ -6,7 +6,7 @@ A rounded reading is uniform over its step: standard deviation step/√12 (JCGM 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -31,8 +31,17 @@ class Reading:
 
     instrument: str
     shown: str
-    energy_wh: float
-    relative_sd: float
+    energy_wh: float  # negative where more came back than was taken
+    sd_wh: float
+
+    @property
+    def relative_sd(self) -> float:
+        """Standard deviation as a share of the energy; beyond all bounds where none was taken."""
+        return self.sd_wh / abs(self.energy_wh) if self.energy_wh else math.inf
+
+
+def _reading(instrument: str, shown: str, energy_wh: float, relative_sd: float) -> Reading:
+    return Reading(instrument, shown, energy_wh, relative_sd * abs(energy_wh))
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +49,7 @@ class Observation:
     """Energy over one leg, or over the legs of a run that was charged back as a whole."""
 
     legs: tuple[str, ...]
-    readings: tuple[Reading, ...]  # most direct first
+    readings: tuple[Reading, ...]  # the one that counts first
     shown_km: float
     true_km: float
     as_read_wh_per_km: float
@@ -59,7 +68,7 @@ class Observation:
 
     @property
     def energy_wh(self) -> float:
-        """Energy by the most direct instrument. [Wh]"""
+        """Energy by the instrument that counts. [Wh]"""
         return self.readings[0].energy_wh
 
     @property
@@ -129,54 +138,55 @@ def leg_distances(study: Study, leg: Leg, ratio: float, trace: Trace | None) -> 
 
 
 def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -> list[Reading]:
-    """Every instrument's energy for one leg, most direct first (charge-back excluded)."""
+    """Every instrument's energy for one leg, most direct first (charge-back excluded); what came back is negative."""
     found: list[Reading] = []
+    odometer = ODOMETER_STEP_KM * _UNIFORM / shown_km
     log = thin(trace) if trace is not None else None
-    if log is not None and log.energy_wh is not None and log.energy_wh[-1] > 0:
+    if log is not None and log.energy_wh is not None and log.energy_wh[-1]:
         energy = float(log.energy_wh[-1])
         gaps = float(log.gap_s[-1] / (log.time_s[-1] - log.time_s[0]))
-        found.append(Reading("logger", f"{energy / 1000:.3f} kWh", energy, 0.002 + 0.5 * gaps))
-    if leg.energy_kwh is not None and leg.energy_kwh > 0:
-        step = leg.energy_step_kwh or 0.0
-        sd = math.hypot(step * _UNIFORM / leg.energy_kwh, ODOMETER_STEP_KM * _UNIFORM / shown_km)
-        found.append(Reading("trip energy", f"{leg.energy_kwh:g} kWh", leg.energy_kwh * 1000.0, sd))
-    if leg.average_shown is not None and leg.average_unit is not None:
-        wh_per_km = units.to_wh_per_km(leg.average_shown, leg.average_unit, study.vehicle.heating_value)
-        sd = (leg.average_step or 0.0) / leg.average_shown * _UNIFORM
+        found.append(_reading("logger", f"{energy / 1000:.3f} kWh", energy, 0.002 + 0.5 * gaps))
+    if leg.energy_kwh is not None:
+        energy = 1000.0 * leg.energy_kwh
+        step = 1000.0 * (leg.energy_step_kwh or 0.0) * _UNIFORM
         found.append(
             Reading(
-                "trip average",
-                f"{leg.average_shown:g} {units.label(leg.average_unit)}",
-                wh_per_km * shown_km,
-                sd,
+                "trip energy", f"{leg.energy_kwh:g} kWh", energy, math.hypot(step, odometer * abs(energy))
             )
         )
+    if leg.average_shown is not None and leg.average_unit is not None:
+        shown, unit = leg.average_shown, leg.average_unit
+        one = units.to_wh_per_km(1.0, unit, study.vehicle.heating_value)
+        per_km = one / shown if units.more_is_better(unit) else one * shown
+        by_step = one / shown**2 if units.more_is_better(unit) else one
+        sd = (leg.average_step or 0.0) * _UNIFORM * by_step
+        found.append(
+            Reading("trip average", f"{shown:g} {units.label(unit)}", per_km * shown_km, sd * shown_km)
+        )
     if leg.fuel_l:
-        sd = math.hypot(FUEL_FILL_L / leg.fuel_l, ODOMETER_STEP_KM * _UNIFORM / shown_km)
-        found.append(Reading("fuel", f"{leg.fuel_l:g} L", leg.fuel_l * study.vehicle.heating_value, sd))
+        sd = math.hypot(FUEL_FILL_L / leg.fuel_l, odometer)
+        found.append(_reading("fuel", f"{leg.fuel_l:g} L", leg.fuel_l * study.vehicle.heating_value, sd))
     return found
 
 
 def _charge_reading(study: Study, kwh: float, shown_km: float) -> Reading:
     efficiency = study.vehicle.constants().charging_efficiency
     sd = math.hypot(CHARGER_REPEAT_KWH / kwh, ODOMETER_STEP_KM * _UNIFORM / shown_km, 0.005)
-    return Reading("charge back", f"{kwh:g} kWh", kwh * efficiency * 1000.0, sd)
+    return _reading("charge back", f"{kwh:g} kWh", kwh * efficiency * 1000.0, sd)
 
 
 def _soc_reading(study: Study, leg: Leg) -> Reading | None:
     if leg.soc_start_percent is None or leg.soc_end_percent is None:
         return None
     drop = leg.soc_start_percent - leg.soc_end_percent
-    if drop <= 0:
-        return None
     capacity = study.vehicle.usable_capacity_kwh or 50.0  # the ratio does not depend on it
     step = 1.0 if leg.soc_step_percent is None else leg.soc_step_percent
-    sd = math.hypot(step * _UNIFORM * math.sqrt(2.0), SOC_LAG_PERCENT) / drop
-    return Reading("state of charge", f"{drop:g} %", drop / 100.0 * capacity * 1000.0, sd)
+    sd = math.hypot(step * _UNIFORM * math.sqrt(2.0), SOC_LAG_PERCENT)
+    return Reading("state of charge", f"{drop:g} %", 10.0 * drop * capacity, 10.0 * sd * capacity)
 
 
 def every_reading(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -> list[Reading]:
-    """Every instrument's energy for one leg, most direct first, charge-back and state of charge too."""
+    """Every instrument's energy for one leg, charge-back and state of charge too."""
     readings = leg_readings(study, leg, shown_km, trace)
     if leg.charger_kwh:
         readings.append(_charge_reading(study, leg.charger_kwh, shown_km))
@@ -203,63 +213,120 @@ def _round_trip(
     sd = math.sqrt(sum(p[1] ** 2 for p in parts if p))
     kind = next(p[3] for p in parts if p)
     shown, true = sum(d[0] for d in known), sum(d[1] for d in known)
-    reading = Reading(kind, f"{energy / 1000:.2f} kWh", energy, sd / energy)
+    reading = Reading(kind, f"{energy / 1000:.2f} kWh", energy, sd)
     return Observation(tuple(leg.leg for leg in legs), (reading,), shown, true, energy / shown)
 
 
+#: A leg that took less than this of its run's mean per distance is taken with its run: its logarithm says nothing.
+LEAST_OF_RUN: Final = 0.45
+
+
 def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]:
-    """Every leg (or charged-back run) with a usable reading, included or not, in file order."""
+    """Every leg (or run that counts as a whole) with a usable reading, included or not, in file order."""
     ratios = distance_ratios(study)
     result: list[Observation] = []
+    main = main_instruments(study, traces, ratios)
     for _, legs in study.runs():
         distances = {
             leg.leg: leg_distances(study, leg, ratios[leg.configuration], traces.get(leg.leg)) for leg in legs
-        }
-        own = {
-            leg.leg: leg_readings(study, leg, d[0], traces.get(leg.leg)) if (d := distances[leg.leg]) else []
-            for leg in legs
         }
         if study.method == "climb" and len(legs) > 1:
             both = _round_trip(study, legs, distances, traces)
             if both is not None:
                 result.append(both)
             continue
-        charged = [leg for leg in legs if leg.charger_kwh]
-        whole_run = (
-            len(charged) == 1
-            and charged[0] is legs[-1]
-            and len(legs) > 1
-            and not any(own.values())
-            and all(distances.values())
-            and all(leg.included for leg in legs)
-        )
-        if whole_run:
-            shown = sum(d[0] for d in distances.values() if d)
-            true = sum(d[1] for d in distances.values() if d)
-            readings: list[Reading] = [_charge_reading(study, float(charged[0].charger_kwh or 0.0), shown)]
-            result.append(
-                Observation(
-                    tuple(leg.leg for leg in legs),
-                    tuple(readings),
-                    shown,
-                    true,
-                    readings[0].energy_wh / shown,
-                )
-            )
+        charged = _charged_back(study, legs, distances, traces)
+        if charged is not None:
+            result.append(charged)
             continue
-        for leg in legs:
-            distance = distances[leg.leg]
-            if distance is None:
-                continue
-            shown, true = distance
-            readings = every_reading(study, leg, shown, traces.get(leg.leg))
-            if not readings:
-                continue
-            if readings[0].instrument == "trip average":
-                # The display divides by the car's own distance; the true distance comes from the pooled
-                # ratio, not from this leg's two rounded figures.
-                true = shown / ratios[leg.configuration]
-            result.append(
-                Observation((leg.leg,), tuple(readings), shown, true, readings[0].energy_wh / shown)
-            )
+        own = [
+            _observed(study, leg, distance, traces.get(leg.leg), ratios[leg.configuration], main)
+            for leg in legs
+            if (distance := distances[leg.leg]) is not None
+        ]
+        result += _on_the_whole(study, legs, [o for o in own if o is not None])
     return result
+
+
+def main_instruments(
+    study: Study, traces: Mapping[str, Trace], ratios: Mapping[str, float]
+) -> tuple[str, ...]:
+    """Instruments read on every leg of the study, the most certain first.
+
+    One for all legs is worth more than the best of each: what it does wrong it does on all of them alike.
+    """
+    found: dict[str, list[float]] = {}
+    count = 0
+    for leg in study.legs:
+        distance = leg_distances(study, leg, ratios[leg.configuration], traces.get(leg.leg))
+        readings = every_reading(study, leg, distance[0], traces.get(leg.leg)) if distance else []
+        count += bool(readings)
+        for r in readings:
+            found.setdefault(r.instrument, []).append(min(r.relative_sd, 1.0))
+    whole = {name: sum(sds) / len(sds) for name, sds in found.items() if len(sds) == count}
+    return tuple(sorted(whole, key=lambda name: whole[name]))
+
+
+def _observed(
+    study: Study,
+    leg: Leg,
+    distance: tuple[float, float],
+    trace: Trace | None,
+    ratio: float,
+    main: Sequence[str],
+) -> Observation | None:
+    """A leg with its readings, the one that counts first: the study's most certain instrument, else the leg's."""
+    shown, true = distance
+    readings = every_reading(study, leg, shown, trace)
+    if not readings:
+        return None
+    rank = {name: i for i, name in enumerate(main)}
+    readings.sort(key=lambda r: (rank.get(r.instrument, len(rank)), r.sd_wh))
+    if readings[0].instrument == "trip average":
+        # The display divides by the car's own distance; the true distance comes from the pooled ratio, not from
+        # this leg's two rounded figures.
+        true = shown / ratio
+    return Observation((leg.leg,), tuple(readings), shown, true, readings[0].energy_wh / shown)
+
+
+def _charged_back(
+    study: Study,
+    legs: Sequence[Leg],
+    distances: Mapping[str, tuple[float, float] | None],
+    traces: Mapping[str, Trace],
+) -> Observation | None:
+    """A run of several legs that was charged back once, at its end, and read in no other way."""
+    charged = [leg for leg in legs if leg.charger_kwh]
+    whole = (
+        len(charged) == 1
+        and charged[0] is legs[-1]
+        and len(legs) > 1
+        and not any(
+            leg_readings(study, leg, d[0], traces.get(leg.leg)) for leg in legs if (d := distances[leg.leg])
+        )
+        and all(distances.values())
+        and all(leg.included for leg in legs)
+    )
+    if not whole:
+        return None
+    shown = sum(d[0] for d in distances.values() if d)
+    true = sum(d[1] for d in distances.values() if d)
+    reading = _charge_reading(study, float(charged[0].charger_kwh or 0.0), shown)
+    return Observation(tuple(leg.leg for leg in legs), (reading,), shown, true, reading.energy_wh / shown)
+
+
+def _on_the_whole(study: Study, legs: Sequence[Leg], own: Sequence[Observation]) -> list[Observation]:
+    """A run as one observation where a leg of it took next to nothing, or gave back: downhill legs are data too."""
+    km = sum(o.shown_km for o in own)
+    energy = sum(o.energy_wh for o in own)
+    least = min((o.as_read_wh_per_km for o in own), default=0.0)
+    if not own or least > LEAST_OF_RUN * energy / km:
+        return [o for o in own if o.energy_wh > 0]
+    used = [o for o in own if study.leg(o.legs[0]).included]
+    kinds = {o.readings[0].instrument for o in used}
+    if len(used) < 2 or len(used) < len(legs) or len(kinds) > 1 or energy <= 0:
+        return [o for o in own if o.energy_wh > 0]
+    sd = math.sqrt(sum(o.readings[0].sd_wh ** 2 for o in used))
+    reading = Reading(kinds.pop(), f"{energy / 1000:.2f} kWh", energy, sd)
+    names = tuple(name for o in used for name in o.legs)
+    return [Observation(names, (reading,), km, sum(o.true_km for o in used), energy / km)]

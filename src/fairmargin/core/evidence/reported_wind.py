@@ -23,7 +23,7 @@ from fairmargin.core.evidence.conditions import Conditions
 Array = NDArray[np.float64]
 
 DAY_MEAN_M_S: Final = 5.0  # either component, before any report
-UNREPORTED_M_S: Final = 3.0  # the same where nobody reported anything all day
+UNREPORTED_M_S: Final = 2.8  # the same where nobody reported anything all day
 WANDER_M_S: Final = (0.25, 0.17)  # plus this share of the day's wind
 WANDER_S: Final = 3600.0
 REPORT_M_S: Final = 0.6  # error of one report
@@ -38,6 +38,8 @@ class WindBelief:
     from_north: Array  # (n,)
     from_east: Array
     factor: Array  # (n, n)
+    unlaid: Array  # (n,) mean square of either component of a wind that no report lays along the road, else 0
+    told: NDArray[np.bool_]  # (n,) whether its speed at least was noted
 
 
 def wind_belief(conditions: Sequence[Conditions], usable: NDArray[np.bool_], growth: float) -> WindBelief:
@@ -58,6 +60,7 @@ def wind_belief(conditions: Sequence[Conditions], usable: NDArray[np.bool_], gro
     n = len(conditions)
     north, east = np.zeros(n), np.zeros(n)
     cov = np.zeros((n, n))
+    unlaid, told = np.zeros(n), np.zeros(n, dtype=bool)
     for day in {c.day for c in conditions}:
         own = [c for c in conditions if c.day == day]
         index = np.flatnonzero([c.day == day for c in conditions])
@@ -70,12 +73,13 @@ def wind_belief(conditions: Sequence[Conditions], usable: NDArray[np.bool_], gro
         seen = usable[index]
         mean = float(np.mean([c.wind_speed for c, s in zip(own, seen, strict=True) if s] or [4.0]))
         wander = WANDER_M_S[0] + WANDER_M_S[1] * mean
-        prior = (DAY_MEAN_M_S if seen.any() else UNREPORTED_M_S) ** 2 + wander**2 * np.exp(
-            -np.abs(t[:, None] - t) / WANDER_S
-        )
+        moved = wander**2 * np.exp(-np.abs(t[:, None] - t) / WANDER_S)
         if not seen.any():
-            cov[np.ix_(index, index)] = prior
+            square, told[index] = _strength(own)
+            unlaid[index] = square
+            cov[np.ix_(index, index)] = float(square.mean()) + moved
             continue
+        prior = DAY_MEAN_M_S**2 + moved
         reports = [c for c, s in zip(own, seen, strict=True) if s]
         noise = _report_noise(reports) * (REPORT_M_S * growth) ** 2
         to_reports = prior[:, seen]
@@ -84,7 +88,16 @@ def wind_belief(conditions: Sequence[Conditions], usable: NDArray[np.bool_], gro
         east[index] = gain @ np.array([c.from_east for c in reports])
         cov[np.ix_(index, index)] = prior - gain @ to_reports.T
     values, vectors = np.linalg.eigh(cov)
-    return WindBelief(north, east, vectors * np.sqrt(np.maximum(values, 0.0)))
+    return WindBelief(north, east, vectors * np.sqrt(np.maximum(values, 0.0)), unlaid, told)
+
+
+def _strength(day: Sequence[Conditions]) -> tuple[Array, NDArray[np.bool_]]:
+    """Mean square of either component on the legs of a day without a usable direction, and whether it was noted."""
+    noted = [c.wind_noted_m_s for c in day]
+    known = [v for v in noted if v is not None]
+    usual = float(np.mean(np.square(known))) / 2 if known else UNREPORTED_M_S**2
+    square = np.array([usual if v is None else v**2 / 2 for v in noted])
+    return square, np.full(len(day), bool(known))
 
 
 def _report_noise(conditions: Sequence[Conditions]) -> Array:

@@ -30,6 +30,8 @@ Array = NDArray[np.float64]
 
 #: Groups whose part of a margin shrinks with more runs.
 RANDOM: Final = frozenset({Group.WIND_OF_RUNS, Group.SPEED})
+#: Groups that the budget tells together with another.
+TOLD_AS: Final = {Group.WIND_OF_RUNS: Group.WIND, Group.SPEED_ALIKE: Group.SPEED}
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -137,7 +139,7 @@ def _effect(
     rounding = float((estimator**2) @ rows.reading_var)
     budget: dict[str, float] = {Group.SCATTER: scatter, Group.DISPLAY_STEP: rounding}
     for u, value in zip(problem.unknowns, leak.tolist(), strict=True):
-        told = Group.WIND if u.group is Group.WIND_OF_RUNS else u.group
+        told = TOLD_AS.get(u.group, u.group)
         budget[told] = budget.get(told, 0.0) + value
     is_random = np.array([u.group in RANDOM for u in problem.unknowns])
     km, levels = problem.reference.km, np.exp(log_levels)

@@ -44,6 +44,7 @@ class Group(StrEnum):
     INSTRUMENTS = "instruments"
     DAY = "day"
     SPEED = "speed"
+    SPEED_ALIKE = "speed of all"
     DIRECTION = "direction"
     ROAD = "road"
     VEHICLES = "vehicles"

@@ -36,31 +36,59 @@ LOGGED_SCATTER: Final = 0.8  # of it is left once a log gives the speeds
 
 LEVEL: Final = Prior(0.4, "log", "level of the model against the vehicle")
 CONTROL: Final = Prior(0.10, "log", "level of a control vehicle against the test vehicle")
-CHANGE: Final = Prior(0.5, "log", "what the change does to its parameter")
+CHANGE: Final = Prior(0.7, "log", "what the change does to its parameter")
+CHANGE_ROLLING: Final = Prior(0.35, "log", "what a change of many parts does to rolling resistance")
+CHANGE_MIXED: Final = Prior(0.03, "log", "what a change of many parts does to all of the consumption alike")
+CHANGE_UNKNOWN: Final = Prior(0.10, "log", "the same, where nobody knows how the change works")
 CHANGE_AUXILIARY: Final = Prior(2500.0, "W", "what the change does to auxiliary power")
 CIRCUMFERENCE: Final = Prior(0.005, "log", "rolling circumference of other wheels that nobody measured")
 
 # ---------------------------------------------------------------- wind
 
 HEIGHT_FACTOR: Final = Prior(
-    wind.HEIGHT_FACTOR_SD, "1", "share of the mast's wind at the car, over its terrain's"
+    wind.HEIGHT_FACTOR_SD, "log", "share of the mast's wind at the car, over its terrain's"
 )
-YAW_SLOPE: Final = Prior(0.006, "1/degree", "growth of the drag area with yaw")
+YAW_SLOPE: Final = Prior(0.5, "1", "growth of the drag area with yaw, see `aero.yaw_slope`")
 WIND_DAY: Final = Prior(0.4, "m/s", "what all reports of a day share: the mast is not the road")
 WIND_WITHIN_LEG: Final = Prior(0.3, "m/s", "wind from the first half of a leg to the second")
 WIND_OF_LEG: Final = Prior(1.0, "1", "wind of a leg, in units of what its reports leave open")
-SHELTER: Final = Prior(0.10, "1", "share of the mast's wind at one place of the road, over the road's")
+SHELTER: Final = Prior(0.15, "log", "share of the mast's wind at one place of the road, over the road's")
 WIND_GROWTH: Final = (0.55, 0.13)  # wind errors times this much, plus this much per m/s of reported wind
 MOST_WIND_GROWTH: Final = 1.6
 USUAL_WIND_M_S: Final = 3.5  # where nobody reported any
+UNTOLD_STRENGTH: Final = 0.7  # of the drag that an unreported wind adds: how far a day's own may lie off
+TOLD_STRENGTH: Final = 0.3  # the same where its speed was noted but it cannot be laid along the road
+STRENGTH_WITHIN_DAY: Final = 0.2  # of it, from one run to the next
 
 # ---------------------------------------------------------------- warmth
 
 TYRE_PER_K: Final = Prior(0.0016, "1/K", "rolling resistance per kelvin of outside air")
 DRIVELINE_PER_K: Final = Prior(0.0005, "1/K", "consumption per kelvin of outside air, battery and driveline")
 WARM_UP: Final = Prior(0.055, "1", "rise of rolling resistance on wholly cold tyres", mean=0.04)
-CLIMATE: Final = Prior(25.0, "W/K", "climate load per kelvin between cabin and outside")
+CLIMATE: Final = Prior(28.0, "W/K", "climate load per kelvin between cabin and outside")
 CHARGING_PER_K: Final = Prior(0.001, "1/K", "charging losses per kelvin")
+
+# ---------------------------------------------------------------- what nobody noted
+
+SEASON_UNNOTED: Final = Prior(8.0, "K", "temperature of a study that noted none, all days alike")
+DAY_UNNOTED: Final = Prior(4.5, "K", "temperature of a day that noted none")
+WARMING_UNNOTED: Final = Prior(0.9, "K/h", "how such a day warms or cools")
+LEG_UNNOTED: Final = Prior(1.0, "K", "temperature of a leg that noted none, over its day's")
+CLIMATE_UNNOTED: Final = Prior(45.0, "W/K", "climate that nobody noted, all legs alike")
+CLIMATE_UNNOTED_DAY: Final = Prior(18.0, "W/K", "the same, from day to day")
+CLIMATE_UNNOTED_RUN: Final = Prior(9.0, "W/K", "the same, from run to run")
+CLIMATE_SETTING_C: Final = 21.0  # what cabins are usually held at
+LEAST_CLIMATE_K: Final = 4.0  # blowers and windows in mild air
+PULL_DOWN: Final = Prior(1500.0, "W", "power that brings a cabin to its setting, on a wholly cold start")
+ROAD_UNNOTED: Final = Prior(0.012, "log", "state of the road on a day that noted none")
+TYRES_UNNOTED: Final = Prior(0.008, "log", "rolling resistance by tyre pressures of a day that noted none")
+TYRES_UNNOTED_SWAP: Final = Prior(0.012, "log", "the same, of other wheels or tyres")
+MASS_UNDECLARED: Final = {
+    "towing": Prior(0.25, "log", "mass of a trailer that nobody declared"),
+    "cargo": Prior(0.03, "log", "mass of a load that nobody declared"),
+    "payload": Prior(0.10, "log", "mass of a payload that nobody declared"),
+}
+REGENERATION: Final = Prior(0.18, "log", "share of braking that comes back")
 
 # ---------------------------------------------------------------- road, day, tyres
 

@@ -303,16 +303,21 @@ def _leg_model(
     on_road[rows.leg] = paths.heading_known
     usable = on_road & np.array([c.wind_known for c in conditions])
     belief = wind_belief(conditions, usable, reported_growth(conditions))
+    height = wind.height_factor(study.wind.measured_at_m, study.wind.terrain)
     table = replace(
         table,
         cold_share=rows.cold_share,
         stopped_s=rows.stopped_s,
         from_north=belief.from_north[rows.leg],
         from_east=belief.from_east[rows.leg],
+        # A wind that nobody can lay along the road blows all the same: on the mean of all directions it adds drag.
+        turbulence=np.hypot(
+            table.turbulence, np.sqrt(belief.unlaid[rows.leg]) * height / wind.CAR_TURBULENCE_SHARE
+        ),
     )
     return RoadModel(
         study.vehicle.constants(),
-        wind.height_factor(study.wind.measured_at_m, study.wind.terrain),
+        height,
         paths,
         without(table, ignore, reference),
         np.array([masses[conditions[i].configuration] for i in rows.leg]),

@@ -132,7 +132,7 @@ def lay_rows(
     for event in study.events if with_events else ():
         events.setdefault(event.leg, []).append(event)
     index = {c.leg: i for i, c in enumerate(conditions)}
-    integrated = {o.legs[0] for o in observations if o.gated_wh is not None}
+    integrated = {name for o in observations if o.gated_wh is not None for name in o.legs}
     segments = _segments(logs, conditions, integrated)
     rows: list[Row] = []
     entries: list[Entry] = []
@@ -144,7 +144,7 @@ def lay_rows(
                 rows.append(_steady(road, conditions[i], i, len(entries), events.get(name, [])))
                 continue
             count = segments[conditions[i].backwards] if name in integrated else 1
-            if log.gap_share > MOST_GAP:
+            if log.gap_share > MOST_GAP or len(o.legs) > 1:
                 count = 1  # mostly gap: the whole is worth more than its pieces
             used = log if name in integrated else log.whole()
             for row, entry in _logged(road, used, log, conditions[i], i, j, count, len(entries)):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -17,23 +17,30 @@ from fairmargin.core.inference import priors
 from fairmargin.core.inference.options import Cause, Group
 from fairmargin.core.inference.priors import Prior
 from fairmargin.core.inference.rows import Rows
-from fairmargin.core.laws import driveline
+from fairmargin.core.laws import aero, driveline, wind
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
 
-#: Parameter and prior that each declared mechanism acts on; any other acts as one factor on everything.
-MECHANISMS: Final = {
-    "aerodynamic": (Parameter.DRAG, priors.CHANGE),
-    "rolling": (Parameter.ROLLING, priors.CHANGE),
-    "mass": (Parameter.MASS, priors.CHANGE),
-    "auxiliary": (Parameter.AUXILIARY_W, priors.CHANGE_AUXILIARY),
-    "driveline": (Parameter.EFFICIENCY, priors.CHANGE),
+#: Parameters and priors that each declared mechanism acts on; any other acts as one factor on everything. A change of
+#: many parts, or of nobody knows what, is one of shape, rolling and a little of everything, beside its declared mass:
+#: as one factor on everything it would be contradicted by every hill.
+_MANY: Final = ((Parameter.DRAG, priors.CHANGE), (Parameter.ROLLING, priors.CHANGE_ROLLING))
+MECHANISMS: Final[Mapping[str, tuple[tuple[Parameter, Prior], ...]]] = {
+    "aerodynamic": ((Parameter.DRAG, priors.CHANGE),),
+    "rolling": ((Parameter.ROLLING, priors.CHANGE),),
+    "mass": ((Parameter.MASS, priors.CHANGE),),
+    "auxiliary": ((Parameter.AUXILIARY_W, priors.CHANGE_AUXILIARY),),
+    "driveline": ((Parameter.EFFICIENCY, priors.CHANGE),),
+    "mixed": (*_MANY, (Parameter.TOTAL, priors.CHANGE_MIXED)),
+    "unknown": (*_MANY, (Parameter.TOTAL, priors.CHANGE_UNKNOWN)),
 }
+ANY: Final = ((Parameter.TOTAL, priors.CHANGE),)
 WIND_AXES: Final = (Parameter.WIND_NORTH, Parameter.WIND_EAST)
 TOGETHER_S: Final = 600.0  # legs of two vehicles within this time were driven together
+LEG_H: Final = 0.4  # between legs of unknown time
 SURE_SPEED: Final = 0.002  # a speed known to this share is taken as known
 
 
@@ -108,6 +115,7 @@ def leg_unknowns(scene: Scene) -> list[Unknown]:
         *_instruments(scene),
         *_days_and_wind(scene),
         *_legs(scene),
+        *_unnoted(scene),
         *_vehicles_side_by_side(scene),
         *_change(scene),
     ]
@@ -122,8 +130,13 @@ def _vehicle(scene: Scene) -> list[Unknown]:
         ("drive efficiency", Parameter.EFFICIENCY, k.drive_efficiency_sd / k.drive_efficiency),
         ("auxiliary power", Parameter.AUXILIARY_W, k.auxiliary_sd_w),
         ("level", Parameter.TOTAL, priors.LEVEL.sd),
+        ("regeneration", Parameter.REGENERATION, priors.REGENERATION.sd if k.regen_efficiency else 0.0),
     )
-    return [Unknown(name, Group.VEHICLE, parameter, everywhere, 0.0, sd) for name, parameter, sd in sizes]
+    return [
+        Unknown(name, Group.VEHICLE, parameter, everywhere, 0.0, sd)
+        for name, parameter, sd in sizes
+        if sd > 0
+    ]
 
 
 def _laws(scene: Scene) -> list[Unknown]:
@@ -209,6 +222,10 @@ def _legs(scene: Scene) -> list[Unknown]:
     """Speeds not known well, directions, and roads that are not dry."""
     out: list[Unknown] = []
     conditions = scene.conditions
+    alike = np.zeros(scene.rows)
+    alike[: len(conditions)] = [c.speed_alike_sd for c in conditions]
+    if alike.any():
+        out.append(Unknown("speed of the driver", Group.SPEED_ALIKE, Parameter.SPEED, alike, 0.0, 1.0))
     for i, c in enumerate(conditions):
         if c.speed_sd > SURE_SPEED:
             on = np.zeros(scene.rows)
@@ -222,6 +239,136 @@ def _legs(scene: Scene) -> list[Unknown]:
         if any(c.road == road for c in conditions):
             on = scene.where([c.road == road for c in conditions])
             out.append(_unknown(f"{road} road", Group.ROAD, Parameter.TOTAL, on, prior))
+    return out
+
+
+def _unnoted(scene: Scene) -> list[Unknown]:
+    """What nobody noted, by whom it is shared: it pulls nothing, and what is shared cancels within its day."""
+    return [*_temperatures(scene), *_unlaid_wind(scene), *_cabins(scene), *_roads_and_tyres(scene)]
+
+
+def _by_day(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[int, Array]]:
+    """Weights of each day's legs that pass."""
+    for day in sorted({c.day for c in scene.conditions}):
+        on = scene.where([t and c.day == day for t, c in zip(test, scene.conditions, strict=True)])
+        if on.any():
+            yield day, on
+
+
+def _temperatures(scene: Scene) -> list[Unknown]:
+    conditions = scene.conditions
+    unknown = [not c.temperature_known for c in conditions]
+    if not any(unknown) or Cause.TYRES in scene.ignore:
+        return []
+    group, warmer = Group.TEMPERATURE, Parameter.WARMER_K
+    out: list[Unknown] = []
+    if all(unknown):
+        out.append(_unknown("season", group, warmer, scene.where(unknown), priors.SEASON_UNNOTED))
+    for day, on in _by_day(scene, unknown):
+        own = [c for c in conditions if c.day == day]
+        if not any(c.temperature_known for c in own):
+            out.append(_unknown(f"warmth of day {day}", group, warmer, on, priors.DAY_UNNOTED))
+        hours = on * _hours(scene, day)
+        out.append(_unknown(f"warming of day {day}", group, warmer, hours, priors.WARMING_UNNOTED))
+    for i in np.flatnonzero(unknown):
+        own_leg = np.zeros(scene.rows)
+        own_leg[i] = 1.0
+        out.append(_unknown("warmth of a leg", group, warmer, own_leg, priors.LEG_UNNOTED))
+    return out
+
+
+def _hours(scene: Scene, day: int) -> Array:
+    """Hours of each leg from the middle of its day; legs of unknown time follow each other."""
+    out = np.zeros(scene.rows)
+    index = [i for i, c in enumerate(scene.conditions) if c.day == day]
+    clock, hours = 0.0, []
+    for i in index:
+        c = scene.conditions[i]
+        clock = clock + LEG_H if c.started_s is None else c.started_s / 3600.0
+        hours.append(clock)
+    out[index] = np.array(hours) - float(np.mean(hours))
+    return out
+
+
+def _unlaid_wind(scene: Scene) -> list[Unknown]:
+    """Strength of a wind that no report lays along the road."""
+    belief = scene.belief
+    if not belief.unlaid.any() or Cause.WIND in scene.ignore:
+        return []
+    n = len(scene.conditions)
+    growth = np.zeros(scene.rows)
+    growth[:n] = aero.growth_by_wind(
+        np.array([c.speed_m_s for c in scene.conditions]),
+        np.sqrt(belief.unlaid) * scene.model.height_factor,
+        wind.CAR_TURBULENCE_SHARE * np.array([c.turbulence_m_s for c in scene.conditions]),
+    )
+    size = np.where(belief.told, priors.TOLD_STRENGTH, priors.UNTOLD_STRENGTH)
+    out = []
+    for day, on in _by_day(scene, [bool(x) for x in belief.unlaid]):
+        own = growth * on
+        own[:n] *= size
+        out.append(Unknown(f"strength of day {day}", Group.WIND, Parameter.DRAG, own, 0.0, 1.0))
+    for run in dict.fromkeys(c.run for c in scene.conditions):
+        own = growth * scene.where([c.run == run for c in scene.conditions])
+        if own.any():
+            sd = priors.STRENGTH_WITHIN_DAY
+            out.append(Unknown("strength of a run", Group.WIND_OF_RUNS, Parameter.DRAG, own, 0.0, sd))
+    return out
+
+
+def _cabins(scene: Scene) -> list[Unknown]:
+    """Climate that nobody noted, and cabins brought to their setting at the start of a day."""
+    conditions = scene.conditions
+    if Cause.CLIMATE in scene.ignore or scene.study.vehicle.energy != "electric":
+        return []
+    unknown = [c.climate_k is None for c in conditions]
+    out: list[Unknown] = []
+    watts = Parameter.AUXILIARY_W
+    if any(unknown):
+        kelvin = np.zeros(scene.rows)
+        kelvin[: len(conditions)] = [
+            max(abs(priors.CLIMATE_SETTING_C - c.temperature_c), priors.LEAST_CLIMATE_K) * u
+            for c, u in zip(conditions, unknown, strict=True)
+        ]
+        out.append(_unknown("climate not noted", Group.CLIMATE, watts, kelvin, priors.CLIMATE_UNNOTED))
+        for day, on in _by_day(scene, unknown):
+            name = f"climate of day {day}"
+            out.append(_unknown(name, Group.CLIMATE, watts, kelvin * on, priors.CLIMATE_UNNOTED_DAY))
+        for run in dict.fromkeys(c.run for c in conditions):
+            own = kelvin * scene.where([c.run == run for c in conditions])
+            if own.any():
+                out.append(
+                    _unknown("climate of a run", Group.CLIMATE, watts, own, priors.CLIMATE_UNNOTED_RUN)
+                )
+    early = np.zeros(scene.rows)
+    early[: len(conditions)] = [
+        c.cold_share
+        * min(abs(priors.CLIMATE_SETTING_C - c.temperature_c) / 20.0, 1.5)
+        * (0.5 if c.climate_k is None else float(c.climate_k > 0))
+        for c in conditions
+    ]
+    if early.any():
+        out.append(_unknown("bringing the cabin to it", Group.CLIMATE, watts, early, priors.PULL_DOWN))
+    return out
+
+
+def _roads_and_tyres(scene: Scene) -> list[Unknown]:
+    conditions, study = scene.conditions, scene.study
+    out: list[Unknown] = []
+    for day, on in _by_day(scene, [not c.road for c in conditions]):
+        out.append(_unknown(f"road of day {day}", Group.ROAD, Parameter.TOTAL, on, priors.ROAD_UNNOTED))
+    loose = [c.tyre_pressure_kpa is None for c in conditions]
+    for day, on in _by_day(scene, loose):
+        name = f"tyre pressures of day {day}"
+        out.append(_unknown(name, Group.TYRES, Parameter.ROLLING, on, priors.TYRES_UNNOTED))
+    if study.change.kind in {"wheels", "tyres"} and any(loose):
+        for trial in study.trials:
+            on = scene.where(
+                [u and c.configuration == trial.id for u, c in zip(loose, conditions, strict=True)]
+            )
+            if on.any():
+                name = f"{trial.id}: tyre pressures"
+                out.append(_unknown(name, Group.TYRES, Parameter.ROLLING, on, priors.TYRES_UNNOTED_SWAP))
     return out
 
 
@@ -273,9 +420,15 @@ def _change(scene: Scene) -> list[Unknown]:
             own = on * scene.on_legs
             name, group = f"{trial.id}: circumference", Group.CIRCUMFERENCE
             out.append(_unknown(name, group, Parameter.TOTAL, own, priors.CIRCUMFERENCE))
+        undeclared = priors.MASS_UNDECLARED.get(study.change.kind)
+        if undeclared is not None and not trial.mass_delta_kg and "mass" not in study.change.mechanisms:
+            out.append(_unknown(f"{trial.id}: its mass", Group.CHANGE, Parameter.MASS, on, undeclared))
         for mechanism in study.change.mechanisms:
-            parameter, prior = MECHANISMS.get(mechanism, (Parameter.TOTAL, priors.CHANGE))
-            out.append(_unknown(f"{trial.id}: {mechanism}", Group.CHANGE, parameter, on, prior))
+            for parameter, prior in MECHANISMS.get(mechanism, ANY):
+                name = f"{trial.id}: {mechanism}"
+                if parameter is not Parameter.TOTAL and len(MECHANISMS[mechanism]) > 1:
+                    name += f", {parameter.name.lower()}"
+                out.append(_unknown(name, Group.CHANGE, parameter, on, prior))
     return out
 
 

@@ -15,6 +15,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from fairmargin.core.laws.factor import Factor
+
 Array = NDArray[np.float64]
 
 YAW_SLOPE_PER_DEG: Final = 0.012  # growth of C_dA per degree of yaw, ± 0.006; common practice
@@ -85,6 +87,39 @@ def aero_term(
         by_cross=half * (gain * u * c / vr + yaw * psi_c * base),
         by_yaw_slope=half * psi * base,
     )
+
+
+def yaw_slope(deviation: ArrayLike) -> Factor:
+    """Growth of the drag area per degree of yaw, between nothing and twice the usual; derivative by the deviation.
+
+    A deviation of ±0.5 is what vehicles differ by (0.006 to 0.018 per degree, common practice).
+
+    Examples
+    --------
+    >>> [round(float(yaw_slope(x).value), 4) for x in (-5.0, -0.5, 0.0, 0.5, 5.0)]
+    [0.0, 0.0065, 0.012, 0.0175, 0.024]
+    """
+    share = 1.0 / (1.0 + np.exp(-2.0 * np.asarray(deviation, dtype=float)))
+    return Factor(np.asarray(2.0 * YAW_SLOPE_PER_DEG * share), np.asarray(2.0 * (1.0 - share)))
+
+
+def growth_by_wind(speed_m_s: ArrayLike, component_m_s: ArrayLike, turbulence_m_s: ArrayLike) -> Array:
+    """Share by which a wind from anywhere adds to the drag, on the mean of all directions.
+
+    `component_m_s` is the root mean square of either component at the car. Wind adds its square to the mean square of
+    the air speed, and yaw to the drag area.
+
+    Examples
+    --------
+    At 95 km/h in a wind whose components are 1.9 m/s each at the car:
+
+    >>> round(float(growth_by_wind(95 / 3.6, 1.9, 0.3)), 3)
+    0.039
+    """
+    gusts = np.asarray(turbulence_m_s, dtype=float)
+    blown = np.hypot(gusts, component_m_s)
+    calm, windy = (aero_term(speed_m_s, 0.0, 0.0, s, 1.0, YAW_SLOPE_PER_DEG).value for s in (gusts, blown))
+    return np.asarray(windy / calm - 1.0)
 
 
 def box_drag_area_m2(frontal_area_m2: float) -> float:

@@ -17,6 +17,7 @@ from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
 
+ZERO_C_K: Final = 273.15
 STANDARD_PRESSURE_PA: Final = 101_325.0
 STANDARD_TEMPERATURE_K: Final = 288.15
 USUAL_HUMIDITY: Final = (

@@ -25,7 +25,7 @@ def regained_wh(
     speed_m_s: ArrayLike,
     slowest_m_s: ArrayLike,
     drive_efficiency: ArrayLike,
-    regen_efficiency: float,
+    regen_efficiency: ArrayLike,
 ) -> Array:
     """Energy lost by slowing down and regaining the speed: what the motor gives less what braking gave back. [Wh]
 
@@ -40,7 +40,9 @@ def regained_wh(
     """
     v2 = np.asarray(speed_m_s, dtype=float) ** 2 - np.asarray(slowest_m_s, dtype=float) ** 2
     kinetic = 0.5 * np.asarray(mass_kg) * (1 + ROTATING_MASS_SHARE) * v2 / 3600.0
-    return np.asarray(np.maximum(kinetic, 0.0) * (1.0 / np.asarray(drive_efficiency) - regen_efficiency))
+    return np.asarray(
+        np.maximum(kinetic, 0.0) * (1.0 / np.asarray(drive_efficiency) - np.asarray(regen_efficiency))
+    )
 
 
 def road_share(road: str) -> float:

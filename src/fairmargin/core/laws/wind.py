@@ -13,8 +13,8 @@ Array = NDArray[np.float64]
 CAR_HEIGHT_M: Final = 1.0
 #: Effective roughness lengths. Common practice; "open" gives 0.67 from a 10 m mast, hedges shelter more.
 ROUGHNESS_M: Final = {"open": 0.0094, "hedges": 0.05, "forest": 0.16, "built-up": 0.12}
-#: How far a single road may stray from its terrain's factor (standard deviation). Common practice.
-HEIGHT_FACTOR_SD: Final = 0.08
+#: How far a single road may stray from its terrain's factor (standard deviation of the logarithm). Common practice.
+HEIGHT_FACTOR_SD: Final = 0.14
 #: Standard deviation of the gusts at the mast: a share of the mean wind, at least so much. Common practice.
 TURBULENCE_SHARE: Final = 0.18
 CALM_TURBULENCE_M_S: Final = 0.3

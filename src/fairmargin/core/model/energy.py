@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.laws import aero, auxiliaries, disturbance, driveline, rolling, wind
+from fairmargin.core.laws import aero, air, auxiliaries, disturbance, driveline, rolling, wind
 from fairmargin.core.laws.factor import Factor
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.model.paths import LegTable, Paths
@@ -88,24 +88,27 @@ class RoadModel:
     def _terms(self, local: Array) -> _Terms:
         """Lay every law over the legs."""
         k, p, legs = self.constants, self.paths, self.legs
-        crr, warmth, warm_up, pressure = self._rolling(local)
+        outside_c = legs.temperature_c + local[:, Parameter.WARMER_K]
+        density = legs.density * (air.ZERO_C_K + legs.temperature_c) / (air.ZERO_C_K + outside_c)
+        crr, warmth, warm_up, pressure = self._rolling(local, outside_c)
         cold = driveline.temperature_factor(
-            legs.temperature_c, driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K]
+            outside_c, driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K]
         )
         declared = k.mass_kg + self.configuration_mass_kg + legs.mass_delta_kg
         mass = declared * np.exp(local[:, Parameter.MASS])
         eta = k.drive_efficiency * np.exp(local[:, Parameter.EFFICIENCY])
         speed = p.speed_m_s * p.spread(np.exp(local[:, Parameter.SPEED]))
-        height, head, cross, air = self._air(local, speed)
+        height, head, cross, flow = self._air(local, speed, density)
+        regen = k.regen_efficiency * np.exp(local[:, Parameter.REGENERATION])
 
         drag_area, mass_s = p.spread(k.drag_area_m2 * np.exp(local[:, Parameter.DRAG])), p.spread(mass)
-        f_air = drag_area * air.value
+        f_air = drag_area * flow.value
         f_tyres = rolling.force_n(mass_s, p.spread(crr), p.slope_cos)
         f_rest = disturbance.climb_n(mass_s, p.slope_sin) + disturbance.inertia_n(mass_s, p.acceleration)
         force = f_air + f_tyres + f_rest
         driving = force > 0
         # Energy per newton of force: drawn through the driveline, or given back by regeneration.
-        weight = np.where(driving, p.spread(1.0 / eta), k.regen_efficiency) * p.length_m / 3600.0
+        weight = np.where(driving, p.spread(1.0 / eta), p.spread(regen)) * p.length_m / 3600.0
 
         seconds = p.total(p.length_m / speed)
         mean_speed = p.total(p.length_m) / seconds
@@ -119,13 +122,18 @@ class RoadModel:
             head_mast=head,
             cross_mast=cross,
             speed=speed,
-            air=air,
+            air=flow,
+            yaw_slope=aero.yaw_slope(local[:, Parameter.YAW_SLOPE]),
+            by_kelvin=rolling.TEMPERATURE_PER_K + local[:, Parameter.TYRE_PER_K],
+            cold_by_kelvin=driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K],
+            outside_k=air.ZERO_C_K + outside_c,
             drag_weight=weight * drag_area,
             drawn=np.where(driving, weight * force, 0.0),
+            given_back=p.total(np.where(driving, 0.0, weight * force)),
             wh_air=p.total(weight * f_air),
             wh_tyres=p.total(weight * f_tyres),
             wh_rest=p.total(weight * f_rest),
-            regained=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, k.regen_efficiency),
+            regained=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, regen),
             regained_drawn=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, 0.0),
             watts=auxiliaries.power_w(
                 k.auxiliary_w + local[:, Parameter.AUXILIARY_W], climate, legs.climate_k
@@ -134,11 +142,11 @@ class RoadModel:
             hours=(seconds + legs.stopped_s) / 3600.0,
         )
 
-    def _rolling(self, local: Array) -> tuple[Array, Factor, Factor, Factor]:
+    def _rolling(self, local: Array, outside_c: Array) -> tuple[Array, Factor, Factor, Factor]:
         """Rolling coefficient of every leg, and what warmth, cold tyres and pressure do to it."""
         legs = self.legs
         warmth = rolling.temperature_factor(
-            legs.temperature_c, rolling.TEMPERATURE_PER_K + local[:, Parameter.TYRE_PER_K]
+            outside_c, rolling.TEMPERATURE_PER_K + local[:, Parameter.TYRE_PER_K]
         )
         warm_up = rolling.warm_up_factor(legs.cold_share, local[:, Parameter.WARM_UP])
         pressure = rolling.pressure_factor(
@@ -147,25 +155,25 @@ class RoadModel:
         crr = self.constants.rolling_coefficient * np.exp(local[:, Parameter.ROLLING])
         return crr * warmth.value * warm_up.value * pressure.value, warmth, warm_up, pressure
 
-    def _air(self, local: Array, speed: Array) -> tuple[Array, Array, Array, aero.AeroTerm]:
+    def _air(self, local: Array, speed: Array, density: Array) -> tuple[Array, Array, Array, aero.AeroTerm]:
         """Height factor, head and cross wind at the mast, and the force of the air; per stretch."""
         p, legs = self.paths, self.legs
-        height = p.spread(self.height_factor + local[:, Parameter.HEIGHT_FACTOR])
+        height = p.spread(self.height_factor * np.exp(local[:, Parameter.HEIGHT_FACTOR]))
         head, cross = wind.resolved(
             p.spread(legs.from_north + local[:, Parameter.WIND_NORTH]),
             p.spread(legs.from_east + local[:, Parameter.WIND_EAST]),
             p.heading_cos,
             p.heading_sin,
         )
-        air = aero.aero_term(
+        flow = aero.aero_term(
             speed,
             height * head,
             height * cross,
             p.spread(wind.CAR_TURBULENCE_SHARE * legs.turbulence),
-            p.spread(legs.density),
-            p.spread(aero.YAW_SLOPE_PER_DEG + local[:, Parameter.YAW_SLOPE]),
+            p.spread(density),
+            p.spread(aero.yaw_slope(local[:, Parameter.YAW_SLOPE]).value),
         )
-        return height, head, cross, air
+        return height, head, cross, flow
 
     def _derivatives(self, t: _Terms, wh: Array, factor: Array) -> Array:
         """Derivative of each leg's energy by each parameter, shape (n, parameters)."""
@@ -177,8 +185,10 @@ class RoadModel:
         by[:, Parameter.EFFICIENCY] = -p.total(t.drawn) - t.regained_drawn
         by[:, Parameter.AUXILIARY_W] = t.hours
         by_head, by_cross = t.drag_weight * t.air.by_head, t.drag_weight * t.air.by_cross
-        by[:, Parameter.HEIGHT_FACTOR] = p.total(by_head * t.head_mast + by_cross * t.cross_mast)
-        by[:, Parameter.YAW_SLOPE] = p.total(t.drag_weight * t.air.by_yaw_slope)
+        by[:, Parameter.HEIGHT_FACTOR] = p.total(t.height * (by_head * t.head_mast + by_cross * t.cross_mast))
+        by[:, Parameter.YAW_SLOPE] = p.total(t.drag_weight * t.air.by_yaw_slope) * (
+            t.yaw_slope.value * t.yaw_slope.log_by_coefficient
+        )
         by[:, Parameter.TYRE_PER_K] = t.wh_tyres * t.warmth.log_by_coefficient
         by[:, Parameter.DRIVELINE_PER_K] = wh / factor * t.cold.log_by_coefficient
         by[:, Parameter.WARM_UP] = t.wh_tyres * t.warm_up.log_by_coefficient
@@ -187,6 +197,10 @@ class RoadModel:
         by[:, Parameter.WIND_EAST] = p.total(t.height * (by_head * p.heading_sin + by_cross * p.heading_cos))
         by[:, Parameter.TOTAL] = wh / factor
         by[:, Parameter.SPEED] = p.total(by_head * t.speed) + 2.0 * t.regained - t.watts * t.moving_h
+        by[:, Parameter.WARMER_K] = (
+            -t.wh_air / t.outside_k - t.wh_tyres * t.by_kelvin - wh / factor * t.cold_by_kelvin
+        )
+        by[:, Parameter.REGENERATION] = t.given_back + t.regained - t.regained_drawn
         by[:, Parameter.PRESSURE_EXPONENT] = t.wh_tyres * t.pressure.log_by_coefficient
         return np.asarray(by * factor[:, None])
 
@@ -205,7 +219,12 @@ class _Terms:
     speed: Array  # per stretch
     air: aero.AeroTerm  # per stretch
     drag_weight: Array  # per stretch, Wh for each N/m² of air
+    yaw_slope: Factor
+    by_kelvin: Array
+    cold_by_kelvin: Array
+    outside_k: Array
     drawn: Array  # per stretch, Wh drawn for driving
+    given_back: Array
     wh_air: Array
     wh_tyres: Array
     wh_rest: Array

@@ -13,8 +13,8 @@ class Parameter(IntEnum):
     MASS = 2
     EFFICIENCY = 3
     AUXILIARY_W = 4
-    HEIGHT_FACTOR = 5  # added to the factor
-    YAW_SLOPE = 6  # per degree
+    HEIGHT_FACTOR = 5
+    YAW_SLOPE = 6
     TYRE_PER_K = 7  # per kelvin
     DRIVELINE_PER_K = 8  # per kelvin
     WARM_UP = 9  # added share of C_rr when cold
@@ -24,3 +24,5 @@ class Parameter(IntEnum):
     TOTAL = 13
     SPEED = 14
     PRESSURE_EXPONENT = 15
+    WARMER_K = 16  # kelvin that the outside air is warmer than noted
+    REGENERATION = 17

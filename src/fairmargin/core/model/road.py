@@ -86,8 +86,10 @@ class Road:
             if e.kind == "slow-traffic" and e.speed_kmh and e.duration_s and e.at_km is not None
         ]
         if held_up:
-            length, speed, slow = _held_up(whole.length_m * scale, speed_m_s, held_up)
-            length, slope, heading, first = binned(length, whole.slope_rad, whole.heading_rad, slow)
+            lengths = whole.length_m * scale
+            cut, of = _cut_at(lengths, held_up)
+            length, speed, slow = _held_up(cut, speed_m_s, held_up)
+            length, slope, heading, first = binned(length, whole.slope_rad[of], whole.heading_rad[of], slow)
             speed = speed[first]
         else:
             if backwards not in self._binned:
@@ -158,17 +160,31 @@ class Road:
         return slope, heading, known
 
 
+def _slow_stretch(event: Event) -> tuple[float, float]:
+    """Where slow traffic began and ended. [m]"""
+    begin = 1000.0 * float(event.at_km or 0.0)
+    return begin, begin + float(event.speed_kmh or 0.0) / 3.6 * float(event.duration_s or 0.0)
+
+
+def _cut_at(length: Array, events: Sequence[Event]) -> tuple[Array, NDArray[np.intp]]:
+    """Cut stretches where slow traffic begins and ends; lengths, and the stretch that each is a part of."""
+    edges = np.concatenate([[0.0], np.cumsum(length)])
+    marks = np.clip([m for e in events for m in _slow_stretch(e)], 0.0, edges[-1])
+    every = np.unique(np.concatenate([edges, marks]))
+    middle = (every[1:] + every[:-1]) / 2
+    return np.diff(every), np.clip(np.searchsorted(edges, middle) - 1, 0, len(length) - 1)
+
+
 def _held_up(length: Array, speed_m_s: float, events: Sequence[Event]) -> tuple[Array, Array, Array]:
     """Lengths, speeds, and the number of the event that slows each stretch (0 = none); the time of the leg is kept."""
     speed = np.full(len(length), speed_m_s)
     middle = np.cumsum(length) - length / 2
     slow = np.zeros(len(length))
     for number, event in enumerate(events, start=1):
-        v = float(event.speed_kmh or 0.0) / 3.6
-        begin = 1000.0 * float(event.at_km or 0.0)
-        here = (middle >= begin) & (middle <= begin + v * float(event.duration_s or 0.0))
+        begin, end = _slow_stretch(event)
+        here = (middle >= begin) & (middle <= end)
         slow[here] = number
-        speed[here] = v
+        speed[here] = float(event.speed_kmh or 0.0) / 3.6
     held_up = slow > 0
     if held_up.any() and not held_up.all():
         left = length.sum() / speed_m_s - float((length[held_up] / speed[held_up]).sum())

@@ -11,7 +11,7 @@ from pydantic import field_validator, model_validator
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import number as _number
 from fairmargin.core.study.kinds import LegState
-from fairmargin.core.units import ConsumptionUnit
+from fairmargin.core.units import ConsumptionUnit, is_fuel_unit, more_is_better
 
 _LEG_NAME = re.compile(r"^[^/\\\x00-\x1f]{1,60}$")
 
@@ -36,7 +36,7 @@ class Leg(_Value):
     stopped_s: _number(0, 400000, "s") = None  # type: ignore[valid-type]
     distance_km: _number(0.05, 5000, "km") = None  # type: ignore[valid-type]
     gps_distance_km: _number(0.05, 5000, "km") = None  # type: ignore[valid-type]
-    average_shown: _number(0.001, 10000, "") = None  # type: ignore[valid-type]
+    average_shown: _number(-10000, 10000, "") = None  # type: ignore[valid-type]
     average_unit: ConsumptionUnit | None = None
     average_step: _number(0, 100, "") = None  # type: ignore[valid-type]
     energy_kwh: _number(-100, 5000, "kWh") = None  # type: ignore[valid-type]
@@ -91,10 +91,19 @@ class Leg(_Value):
     def _consistent(self) -> Self:
         if self.average_shown is not None and self.average_unit is None:
             raise ValueError("average_unit is missing; expected the unit of average_shown")
+        self._consumption_is_possible()
         stopped, duration = self.stopped_s, self.duration_s
         if stopped is not None and duration is not None and stopped >= duration:
             raise ValueError(f"stopped_s {stopped:g} is not shorter than duration_s {duration:g}")
         return self
+
+    def _consumption_is_possible(self) -> None:
+        """Below nothing is possible where a descent gave energy back, in units of electricity."""
+        shown, unit = self.average_shown, self.average_unit
+        if shown is None or unit is None or shown > 0:
+            return
+        if is_fuel_unit(unit) or (more_is_better(unit) and not shown):
+            raise ValueError(f"average_shown {shown:g} {unit} is not possible; expected more than 0")
 
     @property
     def has_reading(self) -> bool:
