@@ -112,6 +112,15 @@ def unlike() -> dict[str, Made]:
         base,
         lambda i, leg: {"started_at": leg.started_at + timedelta(days=21 if leg.configuration == "B" else 0)},
     )
+    made["reading-doubtful"] = base.with_leg("L03", average_shown=1646.0)
+    made["model-contradicted"] = on_legs(
+        base,
+        lambda i, leg: {
+            "wind_speed_ms": 9.0,
+            "wind_from_deg": 50.0,
+            "average_shown": round((135.0, 230.0)[i % 2] * (0.95 if leg.configuration == "B" else 1.0), 1),
+        },
+    )
     made["order-drift"] = on_legs(
         calm("AABB"), lambda i, leg: {"average_shown": round(leg.average_shown * (1 + 0.003 * i), 1)}
     )

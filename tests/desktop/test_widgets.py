@@ -4,7 +4,9 @@ from datetime import datetime
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel
 from tests.conftest import driven_study
+from tests.unlike import unlike
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study.entry import read_clock, show_number, show_reading
@@ -78,6 +80,41 @@ def test_fairness_ledger_leads_to_the_stage(qtbot, qapp):
     assert heard.args == ["plan"]
     ledger.show_analysis(None, None)
     assert "appear here" in ledger._intro.text()
+
+
+def words_of(widget):
+    return [x.text() for x in widget.findChildren(QLabel) if x.text()]
+
+
+def test_the_ledger_is_the_margin(qtbot, qapp):
+    """Its lines add in squares to the interval on screen, and the largest says what would help."""
+    ledger = FairnessLedger()
+    qtbot.addWidget(ledger)
+    study = driven_study("AABB")
+    c = analyse(study).comparisons[0]
+    ledger.show_analysis(study, analyse(study))
+    shown = words_of(ledger)
+    first = shown.index("What makes the margin") + 1
+    last = next(i for i, x in enumerate(shown) if x in {"Open doubts", "Seen to"})
+    halves = [float(x[1:]) for x in shown[first:last] if x.startswith("\u00b1")]
+    assert sum(h * h for h in halves) ** 0.5 == pytest.approx(c.half_width_percent, abs=0.15)
+    assert c.margin[0].remedy in shown[first:last]
+    assert shown[-3:-1] == ["Margin", f"\u00b1{c.half_width_percent:.1f}"]
+    assert shown[-1] == c.standing.sentence
+
+
+def test_the_ledger_tells_open_doubts_from_what_is_seen_to(qtbot, qapp):
+    ledger = FairnessLedger()
+    qtbot.addWidget(ledger)
+    study, traces = unlike()["distance-unlike"]
+    result = analyse(study, traces)
+    ledger.show_analysis(study, result)
+    shown = words_of(ledger)
+    still = {x.title for x in result.comparisons[0].concerns if not x.covered}
+    assert still
+    cut = shown.index("Seen to") if "Seen to" in shown else len(shown)
+    assert still <= set(shown[shown.index("Open doubts") : cut])
+    assert "neither corrected nor in the margin" in shown[-1]
 
 
 def test_a_field_keeps_a_fault_until_it_is_mended(qtbot, qapp):

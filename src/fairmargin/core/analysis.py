@@ -168,12 +168,19 @@ def _test_day(
     own = [conditions[name] for o in used for name in o.legs]
     fit = fit_study(study, own, used, logs, options) if used else None
     lines: Mapping[str, Mapping[str, float]] = {}
-    if fit is not None and view != "as-measured":
+    corrected = fit is not None and view != "as-measured" and not _doubtful(fit)
+    if fit is not None and corrected:
         lines = corrections(study, fit, options, own, used)
     leg_sd = fit.leg_sd if fit else {}
     results = {
         name: leg_result(
-            study, study.leg(name), o, view, lines.get(name), leg_sd.get(name, o.relative_sd), logs
+            study,
+            study.leg(name),
+            o,
+            view if corrected else "as-measured",
+            lines.get(name),
+            leg_sd.get(name, o.relative_sd),
+            logs,
         )
         for o in members
         for name in o.legs
@@ -184,6 +191,7 @@ def _test_day(
     concerns: list[Concern] = []
     gaps = {o.legs[0]: gap_share(logs, o) for o in used}
     again, taken_back = _refit(study, used, logs, fit), _taken_back(study, members, evidence, logs, options)
+    doubtful = _doubtful(fit) and view != "as-measured"
     for trial, effect in fit.effects.items():
         a, b = sides_of(study, trial, used)
         if not a or not b:
@@ -193,16 +201,22 @@ def _test_day(
         )
         found = [*check(case), *doubts]
         concerns += found
+        said = (fit.plain or {}).get(trial, effect) if doubtful else effect
         sides = Sides(
-            study, effect, a, b, members, results, conditions,
-            fit.conditions, fit.scatter_share, fit.as_driven, sector or None,
+            study, said, a, b, members, results, conditions, fit.conditions, fit.scatter_share,
+            fit.as_driven, "plain" if doubtful else "model", sector or None,
         )  # fmt: skip
         made = comparison(sides, view, found)
-        if view != "as-measured":
+        if view != "as-measured" and not doubtful:
             made = replace(made, directions=by_direction(case, a, b))
         comparisons.append(made)
     several = len({c.configuration for c in own}) > 1
     return _Group(comparisons, concerns, results, fit.scatter_evidence if several else None)
+
+
+def _doubtful(fit: Fit) -> bool:
+    """Whether something speaks against a fit, so that it is not used."""
+    return fit.criticism is not None and bool(fit.criticism.reasons)
 
 
 def _refit(study: Study, used: Sequence[Observation], logs: Logs, fit: Fit) -> Refit:

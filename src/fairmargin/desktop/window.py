@@ -238,7 +238,8 @@ class MainWindow(Shell):
         self.ledger_button.setVisible(beside and self.narrow)
         self.ledger_side.setVisible(beside and (wanted or not self.narrow))
         self.pages.setVisible(not (beside and wanted and self.narrow))
-        doubts = len(analysis.concerns) if analysis else 0
+        every = analysis.comparisons if analysis else ()
+        doubts = len(every[min(self.session.chosen, len(every) - 1)].concerns) if every else 0
         self.ledger_button.setText(
             "Back to the page  \u203a"
             if wanted

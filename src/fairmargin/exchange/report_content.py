@@ -65,7 +65,7 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
         verdicts=tuple(
             (
                 may_say(study, c, choice),
-                " ".join([_with_prediction(study, c), *beside(study, analysis, c)]),
+                " ".join([_with_prediction(study, c), c.standing.sentence, *beside(study, analysis, c)]),
                 may_not(study, analysis, c, choice),
             )
             for c in analysis.comparisons
@@ -75,6 +75,7 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
             _readings(study, choice, {leg.leg for leg in analysis.legs}),
             _corrections(study, analysis),
             _results(study, analysis, choice),
+            *(_margin(study, c, len(analysis.comparisons) > 1) for c in analysis.comparisons),
         ),
         concerns=tuple(
             (
@@ -103,6 +104,25 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
         notes=study.notes,
         made=f"Made by Fair Margin {__version__} on {now:%Y-%m-%d %H:%M}. Positive: the trial uses more energy per distance; "
         "per cent of the baseline's consumption.",
+    )
+
+
+def _margin(study: Study, c: Comparison, several: bool) -> Table:
+    which = f": {study.configuration(c.trial).label} at {c.speed_kmh:.0f} km/h" if several else ""
+    return Table(
+        f"What makes the margin of ±{c.half_width_percent:.1f} %{which} (adding in squares)",
+        ("Source", "±, %", "Because", "What would help"),
+        tuple(
+            (
+                x.source,
+                f"{x.half_width_percent:.1f}",
+                f"{x.cause} ({', '.join(x.legs[:4])}{' …' if len(x.legs) > 4 else ''})",
+                x.remedy,
+            )
+            for x in c.margin
+            if x.half_width_percent >= 0.05
+        ),
+        numeric_from=4,
     )
 
 

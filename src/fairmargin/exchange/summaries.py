@@ -9,7 +9,7 @@ from fairmargin.core.designs import Design, Expected
 from fairmargin.core.planning.day import Timetable
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
-from fairmargin.exchange.wording import beside, climb_lines
+from fairmargin.exchange.wording import beside, climb_lines, margin_words
 
 
 def summary(study: Study, result: Analysis) -> str:
@@ -30,7 +30,7 @@ def summary(study: Study, result: Analysis) -> str:
             + (f", needed {c.pairs_needed}" if c.pairs_needed else "")
             + f". {c.reason}",
         ]
-        lines += [f"    {line}" for line in beside(study, result, c)]
+        lines += [f"    {line}" for line in (margin_words(c), c.standing.sentence, *beside(study, result, c))]
     if not result.comparisons:
         lines += [f"  {line}" for line in climb_lines(study, result)]
     for concern in result.concerns:

@@ -153,6 +153,15 @@ def scatter_words(prior: ScatterPrior | None) -> str:
     return f"Scatter starts from your own {prior.studies} other {word}: {100 * prior.share:.1f} % for 30 km."
 
 
+def margin_words(c: Comparison) -> str:
+    """Say in a line what makes the margin and what would make it smaller."""
+    told = ", ".join(
+        f"{x.source} {x.half_width_percent:.1f}" for x in c.margin if x.half_width_percent >= 0.05
+    )
+    remedy = c.margin[0].remedy if c.margin else ""
+    return f"margin \u00b1{c.half_width_percent:.1f} %, in squares: {told}. {remedy}"
+
+
 def may_not(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> str:
     """Word what the evidence does not carry."""
     parts = []
@@ -168,7 +177,7 @@ def may_not(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) 
         )
     elif c.verdict == "not settled":
         parts.append("Not that there is no difference: the interval is too wide for that.")
-    blocking = [x for x in analysis.concerns if x.severity == "blocks"]
+    blocking = [x for x in c.concerns if x.severity == "blocks"]
     if blocking:
         parts.append(blocking[0].message)
     if analysis.assumed:

@@ -87,9 +87,9 @@ def test_the_order_of_legs_in_the_file_does_not_matter():
 
 def test_there_and_back_legs_tell_of_a_wind_nobody_reported():
     # Common practice: a head wind out is a tail wind back. The station says calm; the readings say otherwise.
-    study = driven_study("ABBA", values=[200, 146, 190, 139, 190, 139, 200, 146])
+    study = driven_study("ABBA", values=[188, 157, 179, 149, 179, 149, 188, 157])
     blown = analyse(study)
     calm = analyse(driven_study("ABBA", values=[173, 173, 164.5, 164.5, 164.5, 164.5, 173, 173]))
     line = {r.leg: r.corrections_wh_per_km["wind"] for r in blown.legs}
-    assert line["L01"] < -15 and line["L02"] > 8
+    assert line["L01"] < -9 and line["L02"] > 5
     assert blown.comparisons[0].effect_percent == pytest.approx(calm.comparisons[0].effect_percent, abs=0.8)

@@ -235,6 +235,23 @@ def test_scatter_and_left_out_legs():
     assert late.bias_percent == pytest.approx(apart, abs=0.02) and late.legs == ("L03",)
 
 
+def test_a_reading_that_cannot_be_right_is_priced_by_leaving_it_out():
+    odd = of("reading-doubtful", "reading-doubtful")
+    assert odd.severity == "blocks" and odd.legs == ("L03",) and not odd.covered
+    # By hand: one leg of four is 10 times what it was; 1646 instead of 164.6 is worth ln 10 / 4 of the plain mean.
+    assert odd.bias_percent > 40 and "10 times" in odd.message
+
+
+def test_a_model_that_is_contradicted_is_priced_against_the_plain_difference():
+    found = of("model-contradicted", "model-contradicted")
+    c = analyse(made()["model-contradicted"][0]).comparisons[0]
+    assert c.method == "plain" and found.covered and found.severity == "caution"
+    # By hand: as read exactly 0.95; the wind of 9 m/s typed from ahead where it came from behind.
+    assert c.effect_percent == pytest.approx(-5.0, abs=0.05)
+    said = float(found.message.split("Its figure, ")[1].split(" %")[0])
+    assert found.bias_percent == pytest.approx(c.effect_percent - said, abs=0.06)
+
+
 def test_gaps_in_a_log_are_told_with_their_share():
     # By hand: 44 s without samples of 736 s are 6 %.
     found = of("log-gaps", "log-gaps")

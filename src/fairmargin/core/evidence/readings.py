@@ -217,34 +217,38 @@ def _round_trip(
     return Observation(tuple(leg.leg for leg in legs), (reading,), shown, true, energy / shown)
 
 
-#: A leg that took less than this of its run's mean per distance is taken with its run: its logarithm says nothing.
-LEAST_OF_RUN: Final = 0.45
+#: A leg that took less than this of what legs usually took per distance is taken with its run: its logarithm says nothing.
+LEAST_OF_USUAL: Final = 0.45
 
 
 def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]:
     """Every leg (or run that counts as a whole) with a usable reading, included or not, in file order."""
     ratios = distance_ratios(study)
-    result: list[Observation] = []
     main = main_instruments(study, traces, ratios)
+    by_run: list[tuple[list[Leg], list[Observation]]] = []
     for _, legs in study.runs():
         distances = {
             leg.leg: leg_distances(study, leg, ratios[leg.configuration], traces.get(leg.leg)) for leg in legs
         }
         if study.method == "climb" and len(legs) > 1:
             both = _round_trip(study, legs, distances, traces)
-            if both is not None:
-                result.append(both)
+            by_run.append(([], [both] if both is not None else []))
             continue
         charged = _charged_back(study, legs, distances, traces)
         if charged is not None:
-            result.append(charged)
+            by_run.append(([], [charged]))
             continue
         own = [
             _observed(study, leg, distance, traces.get(leg.leg), ratios[leg.configuration], main)
             for leg in legs
             if (distance := distances[leg.leg]) is not None
         ]
-        result += _on_the_whole(study, legs, [o for o in own if o is not None])
+        by_run.append((legs, [o for o in own if o is not None]))
+    single = [o.as_read_wh_per_km for legs, own in by_run if legs for o in own]
+    least = LEAST_OF_USUAL * float(np.median(single)) if single else 0.0
+    result: list[Observation] = []
+    for legs, found in by_run:
+        result += _on_the_whole(study, legs, found, least) if legs else found
     return result
 
 
@@ -315,12 +319,13 @@ def _charged_back(
     return Observation(tuple(leg.leg for leg in legs), (reading,), shown, true, reading.energy_wh / shown)
 
 
-def _on_the_whole(study: Study, legs: Sequence[Leg], own: Sequence[Observation]) -> list[Observation]:
+def _on_the_whole(
+    study: Study, legs: Sequence[Leg], own: Sequence[Observation], least: float
+) -> list[Observation]:
     """A run as one observation where a leg of it took next to nothing, or gave back: downhill legs are data too."""
     km = sum(o.shown_km for o in own)
     energy = sum(o.energy_wh for o in own)
-    least = min((o.as_read_wh_per_km for o in own), default=0.0)
-    if not own or least > LEAST_OF_RUN * energy / km:
+    if all(o.as_read_wh_per_km > least for o in own):
         return [o for o in own if o.energy_wh > 0]
     used = [o for o in own if study.leg(o.legs[0]).included]
     kinds = {o.readings[0].instrument for o in used}

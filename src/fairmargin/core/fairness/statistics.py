@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+import numpy as np
+
 from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext, names
 from fairmargin.core.fairness.registry import Finding
@@ -33,6 +35,53 @@ def one_leg_decides(case: ComparisonContext) -> Iterator[Finding]:
         f"Leg {leg} weighs heavily",
         f"Without leg {leg} the effect would be {e.percent + percent:+.1f} %.",
         "Look at that leg again: reading, events, traffic. Drive it again if in doubt.",
+        signed=True,
+    )
+
+
+@TEST_DAY.rule("reading-doubtful", stage="drive", needs="two like drives", covered=False)
+def reading_doubtful(case: ComparisonContext) -> Iterator[Finding]:
+    """A reading far from its like: priced by leaving that leg out; it blocks, for no margin covers a wrong digit."""
+    like: dict[tuple[str, str, str], list[tuple[str, float]]] = {}
+    for o in case.observations:
+        leg = case.study.leg(o.legs[0])
+        like.setdefault((leg.configuration, leg.direction, leg.vehicle), []).append(
+            (o.legs[0], o.as_read_wh_per_km)
+        )
+    every = [v for members in like.values() for _, v in members]
+    usual = float(np.median(every))
+    for members in like.values():
+        low, high = min(members, key=lambda m: m[1]), max(members, key=lambda m: m[1])
+        if low[1] <= 0 or high[1] / low[1] <= limit.READING_TIMES:
+            continue
+        odd, other = sorted((low, high), key=lambda m: -abs(math.log(m[1] / usual)))
+        yield Finding(
+            "blocks",
+            case.dropping([odd[0]]),
+            (odd[0],),
+            f"The reading of {odd[0]} cannot be right",
+            f"{odd[0]} took {odd[1] / other[1]:.2g} times what {other[0]} took, driven alike.",
+            f"Look at the reading of {odd[0]}: a digit, a decimal point or a unit. Else leave it out with its reason.",
+            signed=True,
+        )
+
+
+@TEST_DAY.rule("model-contradicted", stage="examine", needs="readings", covered=True)
+def model_contradicted(case: ComparisonContext) -> Iterator[Finding]:
+    """The model does not explain what was read, and is not used: priced as the plain difference less the model's."""
+    criticism, plain = case.fit.criticism, case.fit.plain or {}
+    if criticism is None or not criticism.reasons or case.trial not in plain:
+        return
+    said = plain[case.trial]
+    low, high = case.effect.interval_percent(case.study.confidence)
+    yield Finding(
+        "caution",
+        said.percent - case.effect.percent,
+        names(case.conditions),
+        "The model does not explain the readings",
+        f"{'; '.join(criticism.reasons).capitalize()}. Its figure, {case.effect.percent:+.1f} % ({low:+.1f} to {high:+.1f}), "
+        "is not used: the plain difference is said, with a margin for all that it leaves uncorrected.",
+        "Look at units, wind directions, the mechanism and each leg's reading; something in the notes is off.",
         signed=True,
     )
 

@@ -92,6 +92,10 @@ INFLUENCE_OF_MARGIN: Final = Threshold(
 SCATTER_LARGE: Final = Threshold(1.8, "usual scatters", "rarer than one study in twenty by the prior")
 SCATTER_VERY_LARGE: Final = Threshold(2.5, "usual scatters", "rarer than one in two hundred by the prior")
 
+READING_TIMES: Final = Threshold(
+    2.0, "times", "no two like drives differ by that: a digit or a unit was typed wrongly"
+)
+
 # ---------------------------------------------------------------- records
 
 NO_DRIVE_M: Final = Threshold(50.0, "m", "the shortest leg a study may have is longer")

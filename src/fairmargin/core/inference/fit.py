@@ -7,7 +7,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -17,7 +17,9 @@ from numpy.typing import NDArray
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.inference.criticism import Criticism, criticise
 from fairmargin.core.inference.options import FitOptions, Group
+from fairmargin.core.inference.plain import Plain, plain_differences
 from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, posterior
 from fairmargin.core.inference.priors import SCATTER_SHARE
 from fairmargin.core.inference.problem import Problem, prepare
@@ -30,6 +32,7 @@ Array = NDArray[np.float64]
 
 #: Groups whose part of a margin shrinks with more runs.
 RANDOM: Final = frozenset({Group.WIND_OF_RUNS, Group.SPEED})
+TELLING: Final = 0.05  # share of a source's variance from which an unknown's legs are named
 #: Groups that the budget tells together with another.
 TOLD_AS: Final = {Group.WIND_OF_RUNS: Group.WIND, Group.SPEED_ALIKE: Group.SPEED}
 
@@ -51,6 +54,8 @@ class Fit:
     as_driven: bool  # the effect holds for the logged speeds, not for one steady speed
     segment_share: float  # noise of one kilometre of a logged leg
     scatter_evidence: tuple[float, ...]  # log likelihood of each scatter size, see `learned_scatter`
+    plain: Mapping[str, Effect] | None = None  # what is said where the fit is not believed
+    criticism: Criticism | None = None  # None for a fit that only prices something
 
 
 def fit_study(
@@ -100,6 +105,7 @@ def fit_study(
         options.scatter_freedom,
     )
     leg_sd, log_residual = _legs(problem, solution, result)
+    plain = plain_differences(study, problem, observations, options) if start is None else {}
     return Fit(
         conditions=tuple(conditions),
         model=problem.leg_model,
@@ -121,6 +127,8 @@ def fit_study(
         road=problem.road,
         as_driven=problem.reference.as_driven,
         segment_share=solution.segment_share,
+        plain={name: _plain_effect(problem, p, name, observations, log_levels) for name, p in plain.items()},
+        criticism=criticise(problem, solution, result, plain) if plain else None,
     )
 
 
@@ -137,10 +145,7 @@ def _effect(
     by_segment = estimator * solution.segment_share * rows.unit
     scatter = result.scatter_part(i) + float(by_segment @ by_segment)
     rounding = float((estimator**2) @ rows.reading_var)
-    budget: dict[str, float] = {Group.SCATTER: scatter, Group.DISPLAY_STEP: rounding}
-    for u, value in zip(problem.unknowns, leak.tolist(), strict=True):
-        told = TOLD_AS.get(u.group, u.group)
-        budget[told] = budget.get(told, 0.0) + value
+    budget = _by_group(problem, leak, {Group.SCATTER: scatter, Group.DISPLAY_STEP: rounding})
     is_random = np.array([u.group in RANDOM for u in problem.unknowns])
     km, levels = problem.reference.km, np.exp(log_levels)
     return Effect(
@@ -152,9 +157,67 @@ def _effect(
         systematic_variance=float(leak[~is_random].sum()),
         random_variance=scatter + rounding + float(leak[is_random].sum()),
         budget=tuple(sorted(((str(k), v) for k, v in budget.items()), key=lambda kv: -kv[1])),
+        touched=_touched(problem, leak, observations),
         baseline_wh_per_km=float(levels[0]) / km,
         trial_wh_per_km=float(levels[i + 1]) / km,
         influence={o.legs[0]: float(v) for o, v in zip(observations, result.influence(i), strict=True)},
+    )
+
+
+def _by_group(
+    problem: Problem, variance: Array, beside: Mapping[Group, float] | None = None
+) -> dict[Group, float]:
+    """Variance of the unknowns by the source they are told as, added to what lies beside them."""
+    out: dict[Group, float] = dict(beside or {})
+    for u, value in zip(problem.unknowns, variance.tolist(), strict=True):
+        told = TOLD_AS.get(u.group, u.group)
+        out[told] = out.get(told, 0.0) + value
+    return out
+
+
+def _touched(
+    problem: Problem, variance: Array, observations: Sequence[Observation]
+) -> dict[str, tuple[str, ...]]:
+    """Legs that each source's larger parts act on."""
+    names = [name for o in observations for name in o.legs]
+    whole = _by_group(problem, variance)
+    found: dict[str, set[int]] = {}
+    for i, u in enumerate(problem.unknowns[: problem.shared]):
+        told = TOLD_AS.get(u.group, u.group)
+        if variance[i] >= TELLING * whole[told]:
+            found.setdefault(told, set()).update(np.flatnonzero(u.weights[: len(names)]).tolist())
+    return {told: tuple(names[i] for i in sorted(legs)) for told, legs in found.items() if legs}
+
+
+def _plain_effect(
+    problem: Problem, plain: Plain, trial: str, observations: Sequence[Observation], log_levels: Array
+) -> Effect:
+    """The plain difference of one trial as an effect; the baseline's level stays the model's."""
+    budget = _by_group(
+        problem,
+        plain.unknown_variance,
+        {
+            Group.SCATTER: plain.scatter_variance,
+            Group.DISPLAY_STEP: plain.reading_variance,
+            Group.UNCORRECTED: plain.uncorrected**2,
+        },
+    )
+    is_random = np.array([u.group in RANDOM for u in problem.unknowns])
+    km, level = problem.reference.km, float(np.exp(log_levels[0]))
+    by_runs = float(plain.unknown_variance[is_random].sum())
+    return Effect(
+        trial=trial,
+        log_ratio=plain.log_ratio,
+        weights=plain.weights,
+        means=np.full(len(plain.sds), plain.log_ratio),
+        sds=plain.sds,
+        systematic_variance=float(plain.unknown_variance.sum()) - by_runs + plain.uncorrected**2,
+        random_variance=plain.scatter_variance + plain.reading_variance + by_runs,
+        budget=tuple(sorted(((str(k), v) for k, v in budget.items()), key=lambda kv: -kv[1])),
+        touched=_touched(problem, plain.unknown_variance, observations),
+        baseline_wh_per_km=level / km,
+        trial_wh_per_km=level / km * math.exp(plain.log_ratio),
+        influence={o.legs[0]: float(v) for o, v in zip(observations, plain.influence, strict=True)},
     )
 
 

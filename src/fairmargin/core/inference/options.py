@@ -50,6 +50,7 @@ class Group(StrEnum):
     VEHICLES = "vehicles"
     CIRCUMFERENCE = "circumference"
     CHANGE = "change"
+    UNCORRECTED = "not corrected"  # what the recorded conditions are worth, where the model is not used
     SCATTER = "scatter"
 
 

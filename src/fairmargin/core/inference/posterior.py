@@ -49,6 +49,7 @@ class Effect:
     systematic_variance: float = 0.0
     random_variance: float = 0.0
     budget: tuple[tuple[str, float], ...] = ()  # group, log variance
+    touched: Mapping[str, tuple[str, ...]] = field(default_factory=dict)  # group, legs it acts on
     baseline_wh_per_km: float = math.nan
     trial_wh_per_km: float = math.nan
     #: Change of the log ratio when one observation is left out, by its first leg (exact for the linear fit).
@@ -152,9 +153,9 @@ def scatter_grid(
     return ScatterGrid(-0.5 * forms[:, 0, 0] - log_det, forms[:, 1:, 0], known)
 
 
-def scatter_weights(log_likelihood: Array, freedom: float) -> Array:
-    """Posterior weight of each of `SCATTER_SIZES` under a scaled inverse χ² prior around one; sums to one."""
-    log_p = log_likelihood - freedom * (np.log(SCATTER_SIZES) + 0.5 / SCATTER_SIZES**2)
+def scatter_weights(log_likelihood: Array, freedom: float, sizes: Array = SCATTER_SIZES) -> Array:
+    """Posterior weight of each size of the scatter under a scaled inverse χ² prior around one; sums to one."""
+    log_p = log_likelihood - freedom * (np.log(sizes) + 0.5 / sizes**2)
     weights = np.exp(log_p - log_p.max())
     return np.asarray(weights / weights.sum())
 

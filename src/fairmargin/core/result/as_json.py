@@ -50,6 +50,18 @@ def _comparison(c: Comparison) -> dict[str, Any]:
         "pairs_needed": c.pairs_needed,
         "range_change_percent": _number(c.range_change_percent),
         "reason": c.reason,
+        "method": c.method,
+        "standing": c.standing.word,
+        "margin": [
+            {
+                "source": line.source,
+                "half_width_percent": _number(line.half_width_percent),
+                "legs": list(line.legs),
+                "cause": line.cause,
+                "remedy": line.remedy,
+            }
+            for line in c.margin
+        ],
         "margin_budget_percent": {name: _number(v) for name, v in c.margin_budget},
         "open_charge_percent": _number(c.open_charge_percent),
         "scatter_percent": _number(c.scatter_percent),

@@ -5,19 +5,22 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Final
+from typing import Final, Literal
 
 import numpy as np
 
 from fairmargin.core import intervals
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.fairness.concern import Concern, open_charge
+from fairmargin.core.fairness.concern import Concern, merge, open_charge
 from fairmargin.core.fairness.context import ComparisonContext
+from fairmargin.core.inference.options import Group
 from fairmargin.core.inference.posterior import Effect
 from fairmargin.core.planning import display_noise_percent
 from fairmargin.core.result import verdict
+from fairmargin.core.result.margin import LEAST_VARIANCE, MarginLine, margin_lines
 from fairmargin.core.result.pairs import Drive, Pair, make_pairs
+from fairmargin.core.result.standing import standing
 from fairmargin.core.result.types import Comparison, DirectionEffect, GridEnergy, LegResult, TripTime, View
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.units import range_change_percent
@@ -27,7 +30,6 @@ AS_MEASURED_SCATTER: Final = 0.02
 AS_MEASURED_FREEDOM: Final = 4.0
 DAYS_APART: Final = 0.02  # what a day of its own adds to an uncorrected level; common practice
 WALL_METER_SHARE: Final = 0.02  # a wall meter counts as good to this; common practice
-LEAST_BUDGET: Final = 1e-10  # log variance below which a source is not listed
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -44,6 +46,7 @@ class Sides:
     fitted: Sequence[Conditions]  # of the legs that the fit used
     scatter_share: float
     as_driven: bool
+    method: Literal["model", "plain"] = "model"
     sector: str | None = None
 
     @property
@@ -86,16 +89,16 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
     plain_a, plain_b = plain_levels([o for o in a if sides.leg(o).vehicle != "control"] or a, b)
     as_measured = (plain_b / plain_a - 1) * 100
     stated = _as_measured(sides, plain_a, plain_b) if view == "as-measured" else _stated(study, effect)
-    count = min(len({sides.leg(o).run or o.legs[0] for o in side}) for side in (a, b))
-    open_percent = open_charge(found)
-    blocked = any(c.severity == "blocks" for c in found)
-    smallest, deviate = study.smallest_effect_percent, intervals.deviate(study.confidence)
-    judged = verdict.word(stated.percent, stated.interval, smallest, blocked, open_percent)
-    systematic = math.hypot(stated.systematic, open_percent / 2)
-    needed = verdict.pairs_needed(count, stated.percent, systematic, stated.random, smallest, deviate)
-    if blocked:
-        needed = None
-    ruling = verdict.Ruling(judged, stated.percent, stated.interval, open_percent, count, needed)
+    own = {name for o in (*a, *b) for name in o.legs}
+    lines = margin_lines(
+        stated.budget,
+        effect.touched,
+        stated.percent,
+        stated.interval,
+        study.confidence,
+        [c for c in sides.fitted if c.leg in own],
+    )
+    ruling, deviate = _ruling(sides, stated, found, lines), intervals.deviate(study.confidence)
     step = math.sqrt(12.0) * float(np.mean([o.relative_sd for o in (*a, *b)]))
     return Comparison(
         baseline=study.baseline.id,
@@ -108,10 +111,10 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
         confidence=study.confidence,
         baseline_wh_per_km=stated.level,
         trial_wh_per_km=stated.level * (1 + stated.percent / 100),
-        verdict=judged,
+        verdict=ruling.word,
         reason=verdict.reason(study, ruling, found),
-        pairs=count,
-        pairs_needed=needed,
+        pairs=ruling.pairs,
+        pairs_needed=ruling.pairs_needed,
         range_change_percent=range_change_percent(stated.percent),
         pair_list=tuple(_pairs(sides, deviate)),
         step_percent=display_noise_percent(step, max(1, min(len(a), len(b))), study.confidence),
@@ -119,13 +122,41 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
         margin_budget=tuple(
             (name, math.exp(effect.log_ratio) * intervals.half_width_percent(variance, study.confidence))
             for name, variance in effect.budget
-            if variance > LEAST_BUDGET
+            if variance > LEAST_VARIANCE
         ),
-        open_charge_percent=open_percent,
+        margin=lines,
+        method=sides.method,
+        standing=standing(ruling, sides.method, as_measured, found),
+        concerns=merge(found),
+        open_charge_percent=ruling.open_charge_percent,
         legs_used=len(a) + len(b),
         trip_time=_trip_time(sides),
         grid=_with_grid(sides, stated.percent, stated.interval),
         as_driven=sides.as_driven,
+    )
+
+
+def _ruling(
+    sides: Sides, stated: _Stated, found: Sequence[Concern], lines: Sequence[MarginLine]
+) -> verdict.Ruling:
+    """What may be said of an effect as stated."""
+    study = sides.study
+    count = min(len({sides.leg(o).run or o.legs[0] for o in side}) for side in sides.both)
+    open_percent = open_charge(found)
+    blocked = any(c.severity == "blocks" for c in found)
+    smallest, deviate = study.smallest_effect_percent, intervals.deviate(study.confidence)
+    systematic = math.hypot(stated.systematic, open_percent / 2)
+    needed = verdict.pairs_needed(count, stated.percent, systematic, stated.random, smallest, deviate)
+    limiting = next((line for line in lines if line.source != Group.SCATTER), None)
+    return verdict.Ruling(
+        verdict.word(stated.percent, stated.interval, smallest, blocked, open_percent),
+        stated.percent,
+        stated.interval,
+        open_percent,
+        count,
+        None if blocked else needed,
+        limiting.cause if limiting else "",
+        limiting.remedy if limiting else "",
     )
 
 
@@ -146,6 +177,7 @@ class _Stated:
     random: float
     systematic: float
     level: float
+    budget: Sequence[tuple[str, float]]
 
 
 def _stated(study: Study, effect: Effect) -> _Stated:
@@ -156,6 +188,7 @@ def _stated(study: Study, effect: Effect) -> _Stated:
         100 * ratio * math.sqrt(effect.random_variance),
         100 * ratio * math.sqrt(effect.systematic_variance),
         effect.baseline_wh_per_km,  # the level follows the corrected legs; the ratio follows the fit
+        effect.budget,
     )
 
 
@@ -186,6 +219,7 @@ def _as_measured(sides: Sides, plain_a: float, plain_b: float) -> _Stated:
         100 * ratio * math.sqrt(max(se**2 - 2 * apart**2, 0.0)),
         100 * ratio * apart * math.sqrt(2),
         plain_a,
+        ((Group.DAY, 2 * apart**2), (Group.DISPLAY_STEP, reading * (1 / len(a) + 1 / len(b)))),
     )
 
 

@@ -9,7 +9,9 @@ from typing import Final, Literal
 from fairmargin.core.evidence.climb import Climb
 from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.pairs import Pair, paired_interval
+from fairmargin.core.result.standing import Standing
 from fairmargin.core.result.verdict import VerdictWord
 
 View = Literal["reference", "study-mean", "as-measured"]
@@ -94,6 +96,10 @@ class Comparison:
     step_percent: float  # what the instruments cannot see
     scatter_percent: float
     margin_budget: tuple[tuple[str, float], ...]  # source, half-width it would have alone, per cent
+    margin: tuple[MarginLine, ...]  # what makes the margin: in squares, half the interval
+    method: Literal["model", "plain"]  # plain: the model did not explain the readings and is not used
+    standing: Standing
+    concerns: tuple[Concern, ...]  # of this comparison
     open_charge_percent: float
     legs_used: int
     directions: tuple[DirectionEffect, ...] = ()

@@ -79,6 +79,13 @@ class Ruling:
     open_charge_percent: float
     pairs: int
     pairs_needed: int | None
+    limited_by: str = ""  # what makes most of the margin, but for scatter
+    remedy: str = ""  # what would make that smaller
+
+    @property
+    def half_width_percent(self) -> float:
+        """Half the interval's width."""
+        return (self.interval_percent[1] - self.interval_percent[0]) / 2
 
 
 def reason(study: Study, ruling: Ruling, found: Sequence[Concern]) -> str:
@@ -108,7 +115,8 @@ def reason(study: Study, ruling: Ruling, found: Sequence[Concern]) -> str:
 def _more(ruling: Ruling) -> str:
     """What more pairs would do."""
     if ruling.pairs_needed is None:
-        return "More pairs like these cannot settle it: what limits the margin is not scatter."
+        because = f"what limits the margin is that {ruling.limited_by}. {ruling.remedy}"
+        return f"More pairs like these cannot settle it: {because if ruling.limited_by else 'scatter is not what limits it.'}"
     more = ruling.pairs_needed - ruling.pairs
     if more <= 0:
         return "One more pair may settle it."

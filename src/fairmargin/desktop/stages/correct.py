@@ -139,10 +139,19 @@ class CorrectStage(Stage):
                 "Nothing is corrected in this view; the margin rests on the legs' scatter alone."
             )
         else:
-            parts = [f"{name} \u00b1{value:.1f}" for name, value in c.margin_budget if value >= 0.05]
+            parts = [
+                f"{line.source} \u00b1{line.half_width_percent:.1f}"
+                for line in c.margin
+                if line.half_width_percent >= 0.05
+            ]
+            method = (
+                ""
+                if c.method == "model"
+                else "The model is not used: nothing is corrected in this comparison. "
+            )
             self.budget.setText(
-                f"Half-width of each source alone, in % of consumption: {', '.join(parts)}. Together "
-                f"\u00b1{c.half_width_percent:.1f} % (they add as squares; the scatter's own uncertainty counts too). "
+                f"{method}What makes the margin, in % of consumption: {', '.join(parts)}. Together "
+                f"\u00b1{c.half_width_percent:.1f} % (they add as squares). "
                 f"Run-to-run scatter of a 30 km leg: {c.scatter_percent:.1f} %. "
                 + scatter_words(analysis.scatter_prior)
             )

@@ -1,8 +1,10 @@
-"""The fairness ledger: the concerns of the study, largest charge first, each on the margin bar's scale."""
+"""The fairness ledger: what makes the margin, line by line, and the doubts about the comparison, on one scale."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from typing import Final
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPolygonF
@@ -10,12 +12,15 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from fairmargin.core.fairness import Concern
 from fairmargin.core.fairness.checks import stage_of
+from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, clear, label, link, scrolling
 from fairmargin.exchange.wording import signed
 
+LEAST_TOLD: Final = 0.2  # share of the margin from which a source has a line of its own
+LEAST_SHOWN_PERCENT: Final = 0.05
 COLOUR = {"note": "fine", "caution": "caution", "blocks": "blocks"}
 
 
@@ -91,8 +96,31 @@ class _Charge(QWidget):
         painter.end()
 
 
+class _Half(QWidget):
+    """A line of the margin as a bar, on the scale of the whole half-width."""
+
+    def __init__(self, share: float) -> None:
+        super().__init__()
+        self._share = share
+        self.setFixedHeight(6)
+
+    def paintEvent(self, _event: object) -> None:
+        painter = QPainter(self)
+        painter.fillRect(QRectF(0, 1, self.width(), 4), theme.colour("rule"))
+        painter.fillRect(QRectF(0, 1, max(self.width() * self._share, 1.5), 4), theme.colour("link"))
+        painter.end()
+
+
+def told_lines(margin: Sequence[MarginLine]) -> tuple[list[MarginLine], float]:
+    """Lines that are worth a word, and what the rest makes together; in squares they are the margin still."""
+    whole = math.sqrt(sum(line.half_width_percent**2 for line in margin))
+    told = [line for line in margin if line.half_width_percent >= LEAST_TOLD * whole]
+    rest = math.sqrt(max(whole**2 - sum(line.half_width_percent**2 for line in told), 0.0))
+    return told, rest
+
+
 class FairnessLedger(QFrame):
-    """Panel with every concern and the bias budget."""
+    """Panel with the margin by source, every concern of the comparison on screen, and how it stands."""
 
     goTo = Signal(str)  # stage
 
@@ -109,7 +137,7 @@ class FairnessLedger(QFrame):
         title = label("Fairness ledger", "heading")
         head.addWidget(title)
         head.addStretch()
-        head.addWidget(label("charge, %", "muted"))
+        head.addWidget(label("% of consumption", "muted"))
         outer.addLayout(head)
         self._intro = label("", "muted", wrap=True)
         self._intro.setContentsMargins(16, 0, 16, 0)
@@ -127,7 +155,7 @@ class FairnessLedger(QFrame):
         foot.setContentsMargins(16, 4, 16, 0)
         foot.setSpacing(2)
         row = QHBoxLayout()
-        row.addWidget(label("All doubts together", "heading"))
+        row.addWidget(label("Margin", "heading"))
         row.addStretch()
         self._sum = label("", "heading")
         row.addWidget(self._sum)
@@ -143,7 +171,7 @@ class FairnessLedger(QFrame):
         every = analysis.comparisons if analysis else ()
         c = every[min(index, len(every) - 1)] if every else None
         shown = (
-            (c and (analysis.concerns, round(c.effect_percent, 2), c.verdict), theme.colours)
+            (c and (c.concerns, c.margin, round(c.effect_percent, 2), c.verdict), theme.colours)
             if analysis
             else None
         )
@@ -160,30 +188,63 @@ class FairnessLedger(QFrame):
             return
         assert c is not None
         self._intro.setText(
-            f"What each doubt could be worth, beside an effect of {abs(c.effect_percent):.1f} %."
+            f"What makes the margin, and what each doubt could be worth, beside an effect of {abs(c.effect_percent):.1f} %."
         )
-        priced = [abs(x.bias_percent) for x in analysis.concerns if x.bias_percent is not None]
+        self._section("What makes the margin", "In squares these are the margin.")
+        told, rest = told_lines(c.margin)
+        for i, line in enumerate(told):
+            self._list.addWidget(self._line(study, line, c.half_width_percent, i == 0))
+        if rest >= LEAST_SHOWN_PERCENT:
+            names = ", ".join(line.source for line in c.margin[len(told) :])
+            others = MarginLine("others", rest, (), names, "")
+            self._list.addWidget(self._line(study, others, c.half_width_percent, False))
+        priced = [abs(x.bias_percent) for x in c.concerns if x.bias_percent is not None]
         reach = max([*priced, abs(c.effect_percent), 1.0])
-        for concern in analysis.concerns:
-            self._list.addWidget(self._entry(study, concern, reach))
-        if not analysis.concerns:
+        still = [x for x in c.concerns if not x.covered or x.severity == "blocks" or x.bias_percent is None]
+        covered = [x for x in c.concerns if x not in still]
+        for title, words, found in (
+            ("Open doubts", "Neither corrected nor in the margin.", still),
+            ("Seen to", "Corrected, or in the margin above.", covered),
+        ):
+            if found:
+                self._section(title, words)
+            for concern in found:
+                self._list.addWidget(self._entry(study, concern, reach))
+        if not c.concerns:
             self._list.addWidget(label("No doubts found.", "muted"))
         self._list.addStretch()
-        total = math.sqrt(sum(p * p for p in priced))
-        self._sum.setText(f"\u00b1{total:.1f}")
-        blocked = any(x.severity == "blocks" for x in analysis.concerns)
-        if blocked:
-            words, colour = "Not a fair comparison: see the first entry.", "blocks"
-        elif c.open_charge_percent > 0.05:
-            words = f"{c.open_charge_percent:.1f} % of it is neither corrected nor in the margin."
-            colour = "caution"
-        elif c.verdict == "not settled":
-            words, colour = "All of it is corrected or in the margin.", "fine"
-        else:
-            words, colour = "All corrected or in the margin. The comparison is fair.", "fine"
-        self._words.setText(words)
+        self._sum.setText(f"\u00b1{c.half_width_percent:.1f}")
+        colour = {"fair": "fine", "with reservations": "caution", "not fair": "blocks"}[c.standing.word]
+        self._words.setText(c.standing.sentence)
         self._words.setStyleSheet(f"color: {getattr(theme.colours, colour)}; font-weight: 600;")
         self._foot.show()
+
+    def _section(self, title: str, words: str) -> None:
+        head = label(title, "heading")
+        head.setToolTip(words)
+        head.setAccessibleDescription(words)
+        self._list.addWidget(head)
+
+    def _line(self, study: Study, line: MarginLine, whole: float, first: bool) -> QWidget:
+        box = QWidget()
+        layout = QVBoxLayout(box)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(1)
+        top = QHBoxLayout()
+        top.addWidget(label(line.source.capitalize()), 1)
+        half = PlainLabel(f"\u00b1{line.half_width_percent:.1f}")
+        half.setStyleSheet("font-weight: 600;")
+        top.addWidget(half)
+        layout.addLayout(top)
+        layout.addWidget(_Half(line.half_width_percent / whole if whole > 0 else 0.0))
+        said = [x for x in (leg_words(study, line.legs), line.cause) if x]
+        if first:
+            layout.addWidget(label(f"{': '.join(said)}.".capitalize(), "muted", wrap=True))
+            step = label(line.remedy, wrap=True)
+            step.setStyleSheet(f"color: {theme.colours.link};")
+            layout.addWidget(step)
+        box.setToolTip(as_tip(f"{': '.join(said)}. {line.remedy}".capitalize()))
+        return box
 
     def _entry(self, study: Study, concern: Concern, reach: float) -> QWidget:
         box = QWidget()

@@ -1,0 +1,238 @@
+"""The plain paired difference, with a margin as honest as the model's: what is said where the model is not believed.
+
+The answer is the mean difference of the logarithms of what was read, of drives in like directions. Nothing is corrected. Its error follows from the same unknowns as the model's: with w the weights of the
+readings, J their derivatives, ∇E that of the effect, S the priors,
+
+    error = wᵀ(f(θ) − ln km) − E(θ) + noise,    var = (wᵀJ − ∇E) S (wᵀJ − ∇E)ᵀ + Σ w² (scatter + reading)
+
+at the prior means, with the change as large as it was read. What the recorded conditions would have corrected is left
+in, and counts as an error of its own size.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.inference.options import FitOptions, Group
+from fairmargin.core.inference.posterior import scatter_weights
+from fairmargin.core.inference.problem import Problem
+from fairmargin.core.inference.rows import Rows
+from fairmargin.core.inference.unknowns import TOGETHER_S
+from fairmargin.core.study import Leg, Study
+
+Array = NDArray[np.float64]
+
+#: Sizes of the scatter that are integrated over, as multiples of the prior's: a reading typed tenfold is a scatter too.
+SIZES: Final = np.geomspace(0.35, 150.0, 50)
+NEWTON_STEPS: Final = 6
+NEAR: Final = 1e-5  # of the logarithm of an effect
+TELLABLE: Final = (
+    1e-6  # squares of the change's column that nothing else explains, below which it cannot be told
+)
+MOST_DEVIATES: Final = 4.0  # of a change's prior; a larger one is not looked for
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Plain:
+    """One trial's plain difference. Logarithms of the ratio."""
+
+    log_ratio: float
+    weights: Array  # of the scatter's sizes
+    sds: Array  # at each size
+    uncorrected: float  # what the recorded conditions would take out
+    unknown_variance: Array  # (unknowns,)
+    reading_variance: float
+    scatter_variance: float  # at the scatter's mean size
+    influence: Array  # (observations,) change of the log ratio when one is left out
+
+    @property
+    def corrected(self) -> float:
+        """The difference less what the recorded conditions are worth at the priors' means."""
+        return self.log_ratio - self.uncorrected
+
+    @property
+    def own_variance(self) -> float:
+        """Variance of `corrected`."""
+        return float(self.unknown_variance.sum()) + self.reading_variance + self.scatter_variance
+
+
+def paired_weights(study: Study, observations: Sequence[Observation], trial: str) -> Array:
+    """Weight of each observation in the plain difference: the least-squares difference of drives of like direction.
+
+    Where a control vehicle drove beside, drives are set against what it took at the same time. Where a run counts as a
+    whole, so do the others. Zero where the readings cannot tell the change from something else.
+
+    Examples
+    --------
+    There and back once with each, the drives of the baseline count −½, of the trial +½:
+
+    >>> from fairmargin.core.study import new_study
+    >>> study = new_study(title="Discs", kind="aero covers", order="AB", speed_kmh=90)
+    >>> seen = [Observation((leg.leg,), (), 10.0, 10.0, 200.0) for leg in study.legs]
+    >>> [round(float(w), 6) for w in paired_weights(study, seen, "B")]
+    [-0.5, -0.5, 0.5, 0.5]
+    """
+    legs = [study.leg(o.legs[0]) for o in observations]
+    mine = [i for i, leg in enumerate(legs) if leg.configuration in {study.baseline.id, trial}]
+    whole_runs = any(len(observations[i].legs) > 1 for i in mine)
+    units: dict[str, list[int]] = {}
+    for i in mine:
+        units.setdefault((legs[i].run or legs[i].leg) if whole_runs else legs[i].leg, []).append(i)
+    firsts = [legs[members[0]] for members in units.values()]
+    out = np.zeros(len(legs))
+    if not firsts:
+        return out
+    change = np.array([float(leg.configuration == trial) for leg in firsts])
+    beside = [_ones([leg.vehicle == "control" for leg in firsts]), *_moments(firsts)]
+    ways = (
+        []
+        if whole_runs
+        else [_ones([x.direction == d for x in firsts]) for d in {x.direction for x in firsts}]
+    )
+    for columns in ([*ways, *beside], [*ways], []):
+        others = np.stack([np.ones(len(firsts)), *columns], axis=1)
+        own = change - others @ np.linalg.lstsq(others, change, rcond=None)[0]
+        if float(own @ own) > TELLABLE:
+            by_unit = own / float(own @ own)
+            for members, w in zip(units.values(), by_unit.tolist(), strict=True):
+                out[members] = w / len(members)
+            return out
+    return out
+
+
+def _ones(test: Sequence[bool]) -> Array:
+    return np.array(test, dtype=float)
+
+
+def _moments(legs: Sequence[Leg]) -> list[Array]:
+    """A column for each time at which test and control vehicle drove together: of a run, or within ten minutes."""
+    out = []
+    for c in legs:
+        if c.vehicle != "control":
+            continue
+        near = [x.vehicle != "control" and x.direction == c.direction and _together(x, c) for x in legs]
+        if any(near):
+            out.append(_ones([n or x is c for n, x in zip(near, legs, strict=True)]))
+    return out
+
+
+def _together(a: Leg, b: Leg) -> bool:
+    if (
+        a.started_at is None
+        or b.started_at is None
+        or (a.started_at.tzinfo is None) != (b.started_at.tzinfo is None)
+    ):
+        return a.run == b.run
+    return abs((a.started_at - b.started_at).total_seconds()) <= TOGETHER_S
+
+
+def _gathered(rows: Rows, owns: Array) -> Array:
+    """Entries of the problem to observations, weighed by energy, shape (observations, entries)."""
+    gather = owns.T * np.exp(rows.measured)
+    return np.asarray(gather / gather.sum(axis=1, keepdims=True))
+
+
+def plain_differences(
+    study: Study, problem: Problem, observations: Sequence[Observation], options: FitOptions
+) -> Mapping[str, Plain]:
+    """The plain difference of every trial of a fit, with what it may be off by."""
+    read = np.log([o.fit_wh / (o.shown_km if o.gated_wh is None else o.fit_km) for o in observations])
+    gather = _gathered(problem.rows, problem.owns)
+    km = np.log([o.shown_km if o.gated_wh is None else o.fit_km for o in observations])
+    trials = problem.configurations[1:]
+    weights = [paired_weights(study, observations, trial) for trial in trials]
+    answers = np.array([w @ read for w in weights])
+    theta = _as_read(problem, trials, answers)
+    at = problem.linearise(theta)
+    levels, gradients = problem.levels(at)
+    modelled = np.log(np.add.reduceat(np.exp(at.predicted), _firsts(problem))) - km
+    jacobian = gather @ at.jacobian
+    reading = (gather**2) @ problem.rows.noise(0.0)
+    sizes = _scatter(study, observations, read, problem.scatter_var, reading, options.scatter_freedom)
+    multiple = float(sizes @ SIZES)
+    free = np.array([u.group is not Group.CHANGE for u in problem.unknowns])
+    found: dict[str, Plain] = {}
+    for i, (trial, w) in enumerate(zip(trials, weights, strict=True)):
+        leak = w @ jacobian - (gradients[i + 1] - gradients[0])
+        unknown = leak**2 * problem.prior_var * free
+        uncorrected = float(w @ modelled - (levels[i + 1] - levels[0]))
+        by_reading, by_scatter = float(w**2 @ reading), float(w**2 @ problem.scatter_var)
+        fixed = float(unknown.sum()) + by_reading + uncorrected**2
+        found[trial] = Plain(
+            log_ratio=float(answers[i]),
+            weights=sizes,
+            sds=np.sqrt(fixed + by_scatter * SIZES**2),
+            uncorrected=uncorrected,
+            unknown_variance=unknown,
+            reading_variance=by_reading,
+            scatter_variance=by_scatter * multiple**2,
+            influence=_left_out(study, observations, read, trial),
+        )
+    return found
+
+
+def _firsts(problem: Problem) -> NDArray[np.intp]:
+    """First entry of each observation (entries stand in the order of observations)."""
+    return np.flatnonzero(np.diff(problem.rows.owner, prepend=-1))
+
+
+def _as_read(problem: Problem, trials: Sequence[str], answers: Array) -> Array:
+    """The prior means with every trial's change as large as it was read."""
+    theta = problem.prior_mean.copy()
+    sd = np.sqrt(problem.prior_var)
+    ways = []
+    for trial in trials:
+        own = [u.group is Group.CHANGE and u.name.startswith(f"{trial}:") for u in problem.unknowns]
+        ways.append(sd * own)
+    sizes = np.zeros(len(trials))
+    for _ in range(NEWTON_STEPS):
+        levels, gradients = problem.levels(problem.linearise(theta))
+        left = answers - (levels[1:] - levels[0])
+        if not len(left) or float(np.max(np.abs(left))) < NEAR:
+            break
+        for i, way in enumerate(ways):
+            slope = float((gradients[i + 1] - gradients[0]) @ way)
+            if abs(slope) > NEAR:
+                sizes[i] = float(np.clip(sizes[i] + left[i] / slope, -MOST_DEVIATES, MOST_DEVIATES))
+        theta = problem.prior_mean + sum((s * w for s, w in zip(sizes, ways, strict=True)), np.zeros(len(sd)))
+    return theta
+
+
+def _scatter(
+    study: Study,
+    observations: Sequence[Observation],
+    read: Array,
+    scatter_var: Array,
+    reading: Array,
+    freedom: float,
+) -> Array:
+    """Weights of the scatter's sizes, from what like drives differ by."""
+    groups: dict[tuple[str, ...], list[int]] = {}
+    for i, o in enumerate(observations):
+        leg = study.leg(o.legs[0])
+        groups.setdefault((leg.configuration, leg.vehicle, leg.direction, leg.sector), []).append(i)
+    log_likelihood = np.zeros(len(SIZES))
+    for members in groups.values():
+        own = read[members]
+        squares = float(np.sum((own - own.mean()) ** 2))
+        variance = float(np.mean(scatter_var[members])) * SIZES**2 + float(np.mean(reading[members]))
+        log_likelihood -= 0.5 * ((len(members) - 1) * np.log(variance) + squares / variance)
+    return scatter_weights(log_likelihood, freedom, SIZES)
+
+
+def _left_out(study: Study, observations: Sequence[Observation], read: Array, trial: str) -> Array:
+    """What the plain difference moves by when one observation is left out; 0 where nothing would be left."""
+    whole = float(paired_weights(study, observations, trial) @ read)
+    out = np.zeros(len(observations))
+    for i in range(len(observations)):
+        rest = [o for j, o in enumerate(observations) if j != i]
+        w = paired_weights(study, rest, trial)
+        if w.any():
+            out[i] = float(w @ np.delete(read, i)) - whole
+    return out
