@@ -244,3 +244,12 @@ def test_an_unknown_circumference_is_in_the_margin_until_it_is_measured():
     assert "circumference" not in dict(known.comparisons[0].margin_budget)
     concern = next(c for c in unknown.concerns if c.code == "rolling-circumference-changed")
     assert concern.covered and concern.bias_percent == pytest.approx(0.98, abs=0.1)
+
+
+def test_a_way_of_driving_keeps_the_level_that_was_driven():
+    """Where technique is the change, the target speed corrects nothing: range follows what was used."""
+    study = driven_study("ABBA", kind="technique", values=[221, 221, 259, 259, 259, 259, 221, 221])
+    faster = study.with_(target_speed_kmh=80.0)
+    c = analyse(faster).comparisons[0]
+    assert c.baseline_wh_per_km == pytest.approx(221, rel=0.03)
+    assert c.effect_percent == pytest.approx((259 / 221 - 1) * 100, abs=0.3)

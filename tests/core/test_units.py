@@ -128,3 +128,13 @@ def test_a_bad_duration_says_what_was_expected():
 )
 def test_values_are_written_with_the_digits_their_display_shows(value, step, text):
     assert u.to_step(value, step) == text
+
+
+def test_a_vehicle_that_burns_diesel_is_shown_at_diesels_heating_value():
+    """Common practice: 9.97 kWh/L of diesel, 8.9 of petrol; 9.5 L/100 km must come back as 9.5."""
+    choice = u.UNIT_CHOICES["metric"].for_vehicle(True, 9970.0)
+    stored = u.to_wh_per_km(9.5, "L/100km", 9970.0)
+    assert choice.consumption == "L/100km" and choice.show_consumption(stored) == pytest.approx(9.5)
+    assert u.UNIT_CHOICES["us"].for_vehicle(True, 8900.0).consumption == "mpg-us"
+    assert u.UNIT_CHOICES["uk"].for_vehicle(True, 8900.0).consumption == "mpg-imp"
+    assert u.UNIT_CHOICES["metric"].for_vehicle(False, 8900.0) == u.UNIT_CHOICES["metric"]

@@ -96,7 +96,7 @@ class Session(QObject):
         self.damaged: StudyDamaged | None = None
         self.scatter = ScatterPrior()  # the tester's own, from the other studies of the logbook
         self.undo = QUndoStack(self)
-        self.units = self._read_units()
+        self.own_units = self._read_units()
         self._ticket = 0
         self._jobs: dict[int, Work] = {}
         self._copying = Background(self)
@@ -408,6 +408,14 @@ class Session(QObject):
 
     # ------------------------------------------------------------ units
 
+    @property
+    def units(self) -> UnitChoice:
+        """Units that screens and reports show, for the vehicle of the study that is open."""
+        if self.study is None:
+            return self.own_units
+        vehicle = self.study.vehicle
+        return self.own_units.for_vehicle(vehicle.energy != "electric", vehicle.heating_value)
+
     def _read_units(self) -> UnitChoice:
         choice = str(self.settings.value("units", "metric"))
         if choice in UNIT_CHOICES:
@@ -429,5 +437,5 @@ class Session(QObject):
             names = ("consumption", "distance", "speed", "wind", "temperature", "pressure", "tyre", "mass")
             key = "|".join(getattr(choice, n) for n in names)
         self.settings.setValue("units", key)
-        self.units = choice
+        self.own_units = choice
         self.unitsChanged.emit()

@@ -374,7 +374,7 @@ class MainWindow(Shell):
         """Ask for the units."""
         from fairmargin.desktop.dialogs import UnitsDialog
 
-        dialog = UnitsDialog(self.session.units, self)
+        dialog = UnitsDialog(self.session.own_units, self)
         if dialog.exec():
             self.session.set_units(dialog.choice())
 

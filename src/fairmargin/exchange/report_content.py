@@ -52,6 +52,7 @@ class Content:
 
 def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetime) -> Content:
     """Gather what the report says."""
+    choice = choice.for_vehicle(study.vehicle.energy != "electric", study.vehicle.heating_value)
     headline = analysis.missing
     if analysis.comparisons:
         c = analysis.comparisons[0]

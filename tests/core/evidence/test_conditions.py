@@ -7,9 +7,18 @@ import numpy as np
 import pytest
 from tests.conftest import driven_study
 
-from fairmargin.core.evidence.conditions import HELD_SD, leg_conditions, weather_at
+from fairmargin.core.evidence.conditions import (
+    HELD_SD,
+    HELD_UP_SD,
+    LAPS_STAND,
+    NOTED_SD,
+    ODOMETER_SD,
+    PAUSE_S,
+    leg_conditions,
+    weather_at,
+)
 from fairmargin.core.evidence.thinning import thin
-from fairmargin.core.study import Trace, WeatherRow
+from fairmargin.core.study import Event, Trace, WeatherRow
 
 START = datetime(2026, 5, 2, 9, 0)
 
@@ -100,8 +109,8 @@ def test_a_time_read_to_the_minute_is_weighed_with_the_mean_of_all():
         w_timed, w_held = minute**-2, HELD_SD**-2
         by_hand = (w_timed * 18.4 / (s / 3600) + w_held * mean) / (w_timed + w_held)
         assert c.speed_m_s * 3.6 == pytest.approx(by_hand, rel=1e-6)
-        assert c.speed_alike_sd == 0
-    assert found["L01"].speed_sd == pytest.approx(0.0067, abs=0.0005)
+        assert c.speed_alike_sd == ODOMETER_SD  # nobody measured the distance
+    assert found["L01"].speed_sd == pytest.approx(0.0076, abs=0.0005)
     exact = leg_conditions(study, {})["L01"]
     assert exact.speed_m_s * 3.6 == pytest.approx(90) and exact.speed_sd < 0.002
 
@@ -151,3 +160,30 @@ def test_tyres_cool_in_a_pause_and_warm_while_driving():
     assert found["L02"].cold_share == pytest.approx(cold * mean)
     straight_on = study.with_leg("L02", started_at=first.started_at + timedelta(seconds=736))
     assert leg_conditions(straight_on, {})["L02"].cold_share == pytest.approx(kept * mean)
+
+
+def test_a_leg_without_a_time_is_placed_between_its_neighbours():
+    study = driven_study("ABBA")
+    before = leg_conditions(study, {})
+    found = leg_conditions(study.with_leg("L03", started_at=None), {})
+    assert found["L03"].placed_s == pytest.approx(before["L02"].placed_s + 736 + PAUSE_S, abs=1)
+    assert found["L03"].day_told and found["L03"].started_s is None
+    assert found["L03"].cold_share == pytest.approx(before["L03"].cold_share, abs=0.02)
+
+
+def test_a_hold_up_leaves_open_how_the_leg_was_driven_and_a_note_says_most_of_it():
+    study = driven_study("ABBA").with_leg("L03", duration_s=800)  # 82.8 where the others drove 90
+    bare = leg_conditions(study, {})["L03"]
+    assert bare.speed_sd == pytest.approx(HELD_UP_SD * 0.08, rel=0.05)
+    event = Event(leg="L03", kind="slow-traffic", at_km=5.0, speed_kmh=60, duration_s=190)
+    noted = leg_conditions(study.with_(events=(event,)), {})["L03"]
+    assert noted.speed_sd == pytest.approx(NOTED_SD * 0.08, rel=0.1)
+    assert leg_conditions(study, {})["L02"].speed_sd < 0.002
+
+
+def test_laps_that_noted_no_standing_stood_an_eighth_or_so():
+    study = driven_study("AB", method="laps")
+    c = leg_conditions(study, {})["L01"]
+    assert c.stopped_s == pytest.approx(LAPS_STAND[0] * 736) and c.speed_alike_sd >= LAPS_STAND[1]
+    told = leg_conditions(study.with_legs(leg.with_(stopped_s=0) for leg in study.legs), {})["L01"]
+    assert told.stopped_s == 0 and told.speed_alike_sd < 0.02

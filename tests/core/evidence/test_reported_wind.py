@@ -24,6 +24,7 @@ def conditions(winds, minutes=30):
                 wind_known=wind is not None,
                 wind_noted_m_s=wind,
                 started_s=60.0 * minutes * i,
+                placed_s=60.0 * minutes * i,
             )
         )
     return made

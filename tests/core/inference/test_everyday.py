@@ -8,8 +8,9 @@ import statsmodels.api as sm
 from tests.conftest import VAN
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.inference.everyday import FROST_C
+from fairmargin.core.inference.everyday import KNEE_C
 from fairmargin.core.study import Change, Configuration, Leg, Study
+from fairmargin.simulation.field import Weeks, field_weeks
 
 
 def weeks(seed=1, trips=40, effect=-5.0, warmer_b=0.0, scatter=0.05, longer_b=0.0):
@@ -54,7 +55,7 @@ def test_the_effect_agrees_with_ordinary_least_squares_on_many_trips():
     v = km / np.array([leg.duration_s for leg in study.legs]) * 3600 / 90
     t = np.array([leg.temperature_c for leg in study.legs])
     x = np.stack(
-        [[leg.configuration == "B" for leg in study.legs], t, np.maximum(FROST_C - t, 0), v**2, 1 / km],
+        [[leg.configuration == "B" for leg in study.legs], t, np.maximum(KNEE_C - t, 0), v**2, 1 / km],
         axis=1,
     ).astype(float)
     y = np.log([leg.average_shown for leg in study.legs])
@@ -118,3 +119,47 @@ def test_a_trip_left_out_counts_no_more_but_stays():
     row = next(leg for leg in result.legs if leg.leg == "T005")
     assert not row.included and row.corrected_wh_per_km is None
     assert result.comparisons[0].legs_used == len(study.legs) - 1
+
+
+def season(**plan):
+    return field_weeks(7, Weeks(**plan))
+
+
+def half(study):
+    return analyse(study).comparisons[0].half_width_percent
+
+
+def test_a_commute_that_climbs_out_in_the_cold_morning_is_not_temperature():
+    """The way there has a level of its own; without it the climb's Wh would be the cold's."""
+    made = season(climb_m=160.0, first_c=14.0, last_c=6.0)
+    c = analyse(made.study).comparisons[0]
+    assert c.effect_percent == pytest.approx(made.truth_percent, abs=3.0)
+    way = [leg.corrections_wh_per_km["direction"] for leg in analyse(made.study).legs[:2]]
+    assert way[0] < -5 < 5 < way[1]  # out climbs: it is brought down to the mean of both ways
+    blind = made.study.with_legs(leg.with_(direction="") for leg in made.study.legs)
+    assert "direction" not in analyse(blind).legs[0].corrections_wh_per_km
+
+
+def test_temperatures_that_nobody_noted_widen_by_what_a_season_does():
+    made = season(first_c=16.0, last_c=8.0)
+    bare = made.study.with_legs(leg.with_(temperature_c=None) for leg in made.study.legs)
+    # Common practice: three weeks between the halves' middles, a quarter of a kelvin a day, 1.2 % a kelvin; the course
+    # within each half says a part of it.
+    line = next(x for x in analyse(bare).comparisons[0].margin if x.source == "temperature")
+    assert 0.4 * 1.96 * 1.2 * 0.25 * 21 < line.half_width_percent < 1.96 * 1.2 * 0.25 * 21
+    assert "not noted" in line.cause
+    c = analyse(bare).comparisons[0]
+    assert c.effect_percent == pytest.approx(made.truth_percent, abs=1.2 * c.half_width_percent)
+    assert half(bare) > 1.5 * half(made.study)
+
+
+def test_weeks_in_turn_do_not_lean_on_the_season():
+    turn = season(first_c=16.0, last_c=8.0, order="weekly").study
+    halves = season(first_c=16.0, last_c=8.0).study
+    bare = [s.with_legs(leg.with_(temperature_c=None) for leg in s.legs) for s in (turn, halves)]
+    assert half(bare[0]) < 0.7 * half(bare[1])
+
+
+def test_what_a_day_does_is_learned_with_its_trips():
+    quiet, loud = weeks(4, scatter=0.02), weeks(4, scatter=0.10)
+    assert half(loud) > 2 * half(quiet)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Final
 
@@ -59,6 +59,22 @@ def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
     return _with_untimed(legs, days)
 
 
+def days_told(legs: Sequence[Leg], days: Mapping[str, int]) -> set[str]:
+    """Names of the legs whose day is known: timed, of a run with a timed leg, or between two legs of one day.
+
+    A block alone does not say it: it may have been driven on two days.
+    """
+    timed = {leg.leg for leg in legs if leg.started_at is not None}
+    runs = {leg.run for leg in legs if leg.leg in timed and leg.run}
+    told = set(timed)
+    for i, leg in enumerate(legs):
+        around = [x for side in (legs[:i][::-1], legs[i + 1 :]) if (x := _first_in(side, days, timed))]
+        between = len(around) == 2 and len({days[x.leg] for x in (*around, leg)}) == 1
+        if leg.run in runs or between:
+            told.add(leg.leg)
+    return told
+
+
 def _with_untimed(legs: Sequence[Leg], timed: Mapping[str, int]) -> dict[str, int]:
     """Days of legs without a time, by what they are declared to belong to."""
     days = dict(timed)
@@ -77,7 +93,9 @@ def _with_untimed(legs: Sequence[Leg], timed: Mapping[str, int]) -> dict[str, in
         if leg.leg in days:
             before = ""
             continue
-        around = [days[x.leg] for side in (legs[:i][::-1], legs[i + 1 :]) if (x := _first_in(side, timed))]
+        around = [
+            days[x.leg] for side in (legs[:i][::-1], legs[i + 1 :]) if (x := _first_in(side, timed, timed))
+        ]
         if len(around) == 2 and around[0] == around[1]:
             days[leg.leg] = around[0]
             continue
@@ -88,5 +106,5 @@ def _with_untimed(legs: Sequence[Leg], timed: Mapping[str, int]) -> dict[str, in
     return {leg.leg: days[leg.leg] for leg in legs}
 
 
-def _first_in(legs: Sequence[Leg], timed: Mapping[str, int]) -> Leg | None:
-    return next((leg for leg in legs if leg.leg in timed), None)
+def _first_in(legs: Sequence[Leg], days: Mapping[str, int], timed: Container[str]) -> Leg | None:
+    return next((leg for leg in legs if leg.leg in timed and leg.leg in days), None)

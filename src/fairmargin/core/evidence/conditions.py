@@ -10,19 +10,24 @@ from typing import Final
 
 import numpy as np
 
-from fairmargin.core.evidence.clock import common_offset, driven_days, seconds_of
+from fairmargin.core.evidence.clock import common_offset, days_told, driven_days, seconds_of
 from fairmargin.core.evidence.readings import distance_ratios, leg_distances
 from fairmargin.core.evidence.thinning import STANDING_M_S, thin
 from fairmargin.core.laws import air, auxiliaries, rolling, wind
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
 
 HELD_ALIKE_SD: Final = 0.02  # share by which a driver misses the aim on all legs alike; common practice
-HELD_SD: Final = 0.007  # and from one leg to the next; common practice
+HELD_SD: Final = 0.008  # and from one leg to the next; common practice
 UNTOLD_ALIKE_SD: Final = 0.15  # the same where neither a time nor an aim is known: of `USUAL_KMH`
 UNTOLD_SD: Final = 0.015
 SLOWER: Final = 0.015  # a leg slower than its like by more than this was held up, whoever noted it or not
+NOTED_SD: Final = 0.12  # of what a hold-up made a leg slower, where it was noted with place and speed
 HELD_UP_SD: Final = 0.5  # of what it was slower: driven slowly as a whole, or fast but for one stretch
+LAPS_STAND: Final = (0.12, 0.06, 0.03)  # of laps that noted no standing; common practice
+SECOND_S: Final = 0.5  # by which a time to the second is off at its two ends
 TIMED_SD: Final = 0.001  # share by which a speed by distance and time to the second is missed
+PAUSE_S: Final = 300.0  # between legs of unknown time
+ODOMETER_SD: Final = 0.018  # share by which cars count distance wrongly, unmeasured; common practice
 USUAL_KMH: Final = 80.0  # where neither a time nor an aim is known
 
 
@@ -39,6 +44,7 @@ class Conditions:
     speed_m_s: float
     speed_sd: float  # as a share
     speed_alike_sd: float  # as a share, the same for all legs of the driver
+    timed: bool  # its driving time is known
     moving_s: float
     duration_s: float
     stopped_s: float
@@ -57,6 +63,8 @@ class Conditions:
     tyre_pressure_kpa: float | None
     road: str
     started_s: float | None
+    placed_s: float  # the same; where it is not known, after the leg before it
+    day_told: bool  # whether its day is known, not only likely
     cold_share: float  # mean of exp(−t/τ) since the day's first start, 0 = warm
 
     @property
@@ -99,43 +107,71 @@ class _Usual:
     offset: timedelta
     pressure_hpa: float
     temperature_c: float
+    day_c: Mapping[int, float]  # mean of the temperatures noted on a day
     by_the_minute: bool  # all driving times are whole minutes
     timed_m_s: float | None  # mean speed of the legs with a time
+    timed_sd: float  # share by which their speeds differ
+    standing: tuple[float, float, float]  # share of the time, its sd for all alike, and from leg to leg
 
 
-def _usual(study: Study) -> _Usual:
+def _usual(study: Study, day_of: Mapping[str, int]) -> _Usual:
     """From the other legs where they have it, else the standard atmosphere and the reference temperature."""
     height = float(np.mean([p.elevation_m for p in study.route if p.elevation_m is not None] or [0.0]))
     standard_hpa = float(air.standard_pressure_pa(np.clip(height, -900, 8000))) / 100.0
     pressures = [leg.pressure_hpa for leg in study.legs if leg.pressure_hpa is not None]
     temperatures = [leg.temperature_c for leg in study.legs if leg.temperature_c is not None]
+    by_day: dict[int, list[float]] = {}
+    for leg in study.legs:
+        if leg.temperature_c is not None:
+            by_day.setdefault(day_of[leg.leg], []).append(leg.temperature_c)
     durations = [leg.duration_s for leg in study.legs if leg.duration_s]
     return _Usual(
         common_offset(study),
         float(np.mean(pressures)) if pressures else standard_hpa,
         float(np.mean(temperatures)) if temperatures else study.reference.temperature_c,
+        {day: float(np.mean(values)) for day, values in by_day.items()},
         bool(durations) and all(d % 60 == 0 for d in durations),
-        _timed_speed(study),
+        *_timed_speed(study),
+        _standing(study),
     )
 
 
-def _timed_speed(study: Study) -> float | None:
-    """Mean moving speed of all legs with a distance and a time. [m/s]"""
+def _standing(study: Study) -> tuple[float, float, float]:
+    """Share of the time that legs stood which did not note it: as others did; on laps of a town an eighth or so."""
+    noted = [
+        leg.stopped_s / leg.duration_s for leg in study.legs if leg.duration_s and leg.stopped_s is not None
+    ]
+    if 2 * len(noted) > len(study.legs):  # else only legs that stood were noted
+        return float(np.mean(noted)), 0.0, 1.5 * float(np.std(noted))
+    return LAPS_STAND if study.method == "laps" else (0.0, 0.0, 0.0)
+
+
+def _timed_speed(study: Study) -> tuple[float | None, float]:
+    """Mean moving speed of all legs with a distance and a time [m/s], and by what share they differ."""
     ratios = distance_ratios(study)
     metres = seconds = 0.0
+    speeds = []
     for leg in study.legs:
         distance = leg_distances(study, leg, ratios[leg.configuration], None)
         if leg.duration_s and distance:
             metres += 1000.0 * distance[1]
-            seconds += leg.duration_s - (leg.stopped_s or 0.0)
-    return metres / seconds if seconds > 0 else None
+            moving = max(leg.duration_s - (leg.stopped_s or 0.0), 1.0)
+            seconds += moving
+            speeds.append(1000.0 * distance[1] / moving)
+    if seconds <= 0:
+        return None, 0.0
+    return metres / seconds, float(np.std(np.log(speeds)))
 
 
 def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Conditions]:
     """Conditions of every leg of the study, by leg name; what is not known is filled and flagged."""
-    usual = _usual(study)
-    day_of = driven_days(study.legs, usual.offset)
+    day_of = driven_days(study.legs, common_offset(study))
+    usual = _usual(study, day_of)
+    told_days = days_told(study.legs, day_of)
     ratios = distance_ratios(study)
+    measured = study.vehicle.distance_error_percent is not None or any(
+        leg.gps_distance_km for leg in study.legs
+    )
     raw: list[Conditions] = []
     days: dict[int, int] = {}  # numbered as they come
     for run, legs in study.runs():
@@ -144,8 +180,10 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
             distance = leg_distances(study, leg, ratios[leg.configuration], trace)
             true_m = distance[1] * 1000.0 if distance else 0.0
             started = seconds_of(leg.started_at, usual.offset) if leg.started_at is not None else None
-            weather = _weather(study, leg, started, usual)
+            weather = _weather(study, leg, started, usual, day_of[leg.leg])
             pace = _speed(study, leg, true_m, usual, trace)
+            if trace is None and not leg.gps_distance_km and not measured:
+                pace = replace(pace, alike_sd=math.hypot(pace.alike_sd, ODOMETER_SD))
             raw.append(
                 Conditions(
                     leg=leg.leg,
@@ -157,6 +195,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     speed_m_s=pace.speed_m_s,
                     speed_sd=pace.sd,
                     speed_alike_sd=pace.alike_sd,
+                    timed=trace is not None or bool(leg.duration_s),
                     moving_s=pace.moving_s,
                     duration_s=pace.whole_s,
                     stopped_s=pace.stopped_s,
@@ -166,12 +205,14 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     tyre_pressure_kpa=leg.tyre_pressure_kpa,
                     road=leg.road,
                     started_s=started,
+                    placed_s=started or 0.0,
+                    day_told=leg.leg in told_days,
                     cold_share=0.0,
                     **{f.name: getattr(weather, f.name) for f in fields(weather)},
                 )
             )
     noted = {e.leg for e in study.events if e.kind in {"slow-traffic", "stop"}}
-    return {c.leg: c for c in _with_warm_up(_held_up(study, raw, noted | set(traces)))}
+    return {c.leg: c for c in _with_warm_up(_placed(_held_up(study, raw, noted, set(traces))))}
 
 
 @dataclass(frozen=True, slots=True)
@@ -189,7 +230,7 @@ class _Weather:
     turbulence_m_s: float
 
 
-def _weather(study: Study, leg: Leg, started_s: float | None, usual: _Usual) -> _Weather:
+def _weather(study: Study, leg: Leg, started_s: float | None, usual: _Usual, day: int) -> _Weather:
     """What was noted on a leg, else what the station reported for its middle, else what is usual."""
     station: dict[str, float] = {}
     if started_s:
@@ -202,7 +243,7 @@ def _weather(study: Study, leg: Leg, started_s: float | None, usual: _Usual) -> 
     temperature, pressure, humidity = (
         noted(n) for n in ("temperature_c", "pressure_hpa", "humidity_percent")
     )
-    t = usual.temperature_c if temperature is None else temperature
+    t = usual.day_c.get(day, usual.temperature_c) if temperature is None else temperature
     density = air.moist_air_density(
         100.0 * (usual.pressure_hpa if pressure is None else pressure),
         t + 273.15,
@@ -260,29 +301,32 @@ def _speed(study: Study, leg: Leg, true_m: float, usual: _Usual, trace: Trace | 
         stopped = float(dt[(log.speed_m_s[1:] + log.speed_m_s[:-1]) < 2 * STANDING_M_S].sum())
         moving = max(whole - stopped, 1.0)
         return _Pace(true_m / moving, 0.0, 0.0, moving, whole, stopped)
-    stopped = leg.stopped_s or 0.0
+    share, share_alike, share_sd = usual.standing if leg.stopped_s is None else (0.0, 0.0, 0.0)
+    stopped = leg.stopped_s if leg.stopped_s is not None else share * (leg.duration_s or 0.0)
     if leg.duration_s and true_m:
         moving = leg.duration_s - stopped
         timed = true_m / moving
         if not usual.by_the_minute:
-            return _Pace(timed, TIMED_SD, 0.0, moving, leg.duration_s, stopped)
+            sd = math.hypot(TIMED_SD, SECOND_S / leg.duration_s, share_sd)
+            return _Pace(timed, sd, share_alike, moving, leg.duration_s, stopped)
         # A time read to the minute says less of one leg than the mean of all does of a speed that was held.
         w_timed = (leg.duration_s * math.sqrt(12.0) / 60.0) ** 2
         w_held = 1.0 / HELD_SD**2 if aimed_kmh and usual.timed_m_s else 0.0
         v = (w_timed * timed + w_held * (usual.timed_m_s or 0.0)) / (w_timed + w_held)
-        return _Pace(v, (w_timed + w_held) ** -0.5, 0.0, true_m / v, true_m / v + stopped, stopped)
+        sd = math.hypot((w_timed + w_held) ** -0.5, share_sd)
+        return _Pace(v, sd, share_alike, true_m / v, true_m / v + stopped, stopped)
     if aimed_kmh:
         v, sd, alike = aimed_kmh / 3.6, HELD_SD, HELD_ALIKE_SD
     elif usual.timed_m_s:
-        v, sd, alike = usual.timed_m_s, UNTOLD_SD, HELD_ALIKE_SD
+        v, sd, alike = usual.timed_m_s, math.hypot(UNTOLD_SD, usual.timed_sd), HELD_ALIKE_SD
     else:
         v, sd, alike = USUAL_KMH / 3.6, UNTOLD_SD, UNTOLD_ALIKE_SD
     moving = true_m / v
     return _Pace(v, sd, alike, moving, moving + stopped, stopped)
 
 
-def _held_up(study: Study, raw: list[Conditions], told: set[str]) -> list[Conditions]:
-    """A leg slower than its like that nobody said anything of: held up somewhere, or slower all the way."""
+def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[str]) -> list[Conditions]:
+    """A leg slower than its like: held up somewhere, or slower all the way; a note says which, but not exactly."""
     usual: dict[object, list[float]] = {}
 
     def like(c: Conditions) -> object:
@@ -294,22 +338,39 @@ def _held_up(study: Study, raw: list[Conditions], told: set[str]) -> list[Condit
     result = []
     for c in raw:
         slower = 1.0 - c.speed_m_s / float(np.median(usual[like(c)]))
-        if slower > SLOWER and c.leg not in told:
-            c = replace(c, speed_sd=math.hypot(c.speed_sd, HELD_UP_SD * slower))
+        if slower > SLOWER and c.leg not in logged:
+            sd = NOTED_SD if c.leg in noted else HELD_UP_SD
+            c = replace(c, speed_sd=math.hypot(c.speed_sd, sd * slower))
         result.append(c)
     return result
+
+
+def _placed(raw: list[Conditions]) -> list[Conditions]:
+    """Place legs of unknown time after the leg before them of their day, or before the one after."""
+    placed: dict[str, float] = {}
+    for day in dict.fromkeys(c.day for c in raw):
+        own = [c for c in raw if c.day == day]
+        first = next((i for i, c in enumerate(own) if c.started_s is not None), 0)
+        at = own[first].started_s or 0.0
+        for c in own[:first][::-1]:
+            at -= c.duration_s + PAUSE_S
+            placed[c.leg] = at
+        ended = own[first].started_s or 0.0
+        for c in own[first:]:
+            placed[c.leg] = c.started_s if c.started_s is not None else ended
+            ended = placed[c.leg] + c.duration_s + PAUSE_S
+    return [replace(c, placed_s=placed[c.leg]) for c in raw]
 
 
 def _with_warm_up(raw: list[Conditions]) -> list[Conditions]:
     """Set `cold_share`: the tyres' cold share decays while driving and comes back over an hour's pause."""
     result: list[Conditions] = []
     cold: dict[tuple[bool, int], tuple[float, float]] = {}  # vehicle, day -> cold share, end of last leg
-    for c in sorted(raw, key=lambda c: (c.day, c.started_s if c.started_s is not None else 0.0)):
+    for c in sorted(raw, key=lambda c: (c.day, c.placed_s)):
         key = (c.control, c.day)
-        share, ended = cold.get(key, (1.0, c.started_s or 0.0))
-        if c.started_s is not None:
-            share = rolling.cold_share_rested(share, max(0.0, c.started_s - ended))
+        share, ended = cold.get(key, (1.0, c.placed_s))
+        share = rolling.cold_share_rested(share, max(0.0, c.placed_s - ended))
         duration = max(c.duration_s, 1.0)
         result.append(replace(c, cold_share=rolling.cold_share_mean(share, duration)))
-        cold[key] = (rolling.cold_share_after(share, duration), (c.started_s or 0.0) + duration)
+        cold[key] = (rolling.cold_share_after(share, duration), c.placed_s + duration)
     return result

@@ -38,12 +38,30 @@ def gather(study: Study, traces: Mapping[str, Trace]) -> Gathered:
     if study.change.is_technique:
         logs = {sector: replace(found, gated={}) for sector, found in logs.items()}
         conditions = _alike_speeds(study, conditions, every)
+    if study.method == "laps" and not logs_speak(logs):
+        conditions = _alike_speeds(study, conditions, every)
+    for o in every:
+        if len(o.legs) == 1 and o.readings[0].instrument == "trip average":
+            conditions[o.legs[0]] = _as_counted(conditions[o.legs[0]], o)
     gated = tuple(_between_gates(o, logs[study.leg(o.legs[0]).sector]) for o in every)
     for name in (name for o in gated if o.gated_km is not None for name in o.legs):
         log = logs[study.leg(name).sector].of(name)
         assert log is not None
         conditions[name] = _as_gated(conditions[name], log)
     return Gathered(conditions, gated, logs)
+
+
+def logs_speak(logs: Mapping[str, Logs]) -> bool:
+    """Whether any leg's speeds were logged."""
+    return any(found.gated for found in logs.values())
+
+
+def _as_counted(c: Conditions, o: Observation) -> Conditions:
+    """A leg over the distance that its trip average was counted over: one leg's own jitter in length is none."""
+    metres = 1000.0 * o.true_km
+    if not c.true_m or not c.timed:
+        return replace(c, true_m=metres)
+    return replace(c, true_m=metres, speed_m_s=c.speed_m_s * metres / c.true_m)
 
 
 def _alike_speeds(

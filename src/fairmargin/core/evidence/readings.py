@@ -137,6 +137,23 @@ def leg_distances(study: Study, leg: Leg, ratio: float, trace: Trace | None) -> 
     return (whole * ratio, whole) if whole else None
 
 
+#: Steps that displays have.
+USUAL_STEPS: Final = (1.0, 0.5, 0.2, 0.1, 0.05, 0.02, 0.01, 0.005, 0.001)
+
+
+def _step(study: Study, leg: Leg, shown: str, step: str) -> float:
+    """A display's step: as noted, else the coarsest usual one that every figure it showed is a multiple of."""
+    noted: float | None = getattr(leg, step)
+    if noted is not None:
+        return noted
+    alike = [x for x in study.legs if getattr(x, step) is None and x.average_unit == leg.average_unit]
+    values = np.array([v for x in alike if (v := getattr(x, shown)) is not None])
+    for usual in USUAL_STEPS:
+        if np.allclose(values / usual, np.round(values / usual), rtol=0.0, atol=1e-6 / usual):
+            return usual
+    return 0.0
+
+
 def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -> list[Reading]:
     """Every instrument's energy for one leg, most direct first (charge-back excluded); what came back is negative."""
     found: list[Reading] = []
@@ -148,7 +165,7 @@ def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -
         found.append(_reading("logger", f"{energy / 1000:.3f} kWh", energy, 0.002 + 0.5 * gaps))
     if leg.energy_kwh is not None:
         energy = 1000.0 * leg.energy_kwh
-        step = 1000.0 * (leg.energy_step_kwh or 0.0) * _UNIFORM
+        step = 1000.0 * _step(study, leg, "energy_kwh", "energy_step_kwh") * _UNIFORM
         found.append(
             Reading(
                 "trip energy", f"{leg.energy_kwh:g} kWh", energy, math.hypot(step, odometer * abs(energy))
@@ -159,7 +176,7 @@ def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -
         one = units.to_wh_per_km(1.0, unit, study.vehicle.heating_value)
         per_km = one / shown if units.more_is_better(unit) else one * shown
         by_step = one / shown**2 if units.more_is_better(unit) else one
-        sd = (leg.average_step or 0.0) * _UNIFORM * by_step
+        sd = _step(study, leg, "average_shown", "average_step") * _UNIFORM * by_step
         found.append(
             Reading("trip average", f"{shown:g} {units.label(unit)}", per_km * shown_km, sd * shown_km)
         )
@@ -246,6 +263,8 @@ def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]
         by_run.append((legs, [o for o in own if o is not None]))
     single = [o.as_read_wh_per_km for legs, own in by_run if legs for o in own]
     least = LEAST_OF_USUAL * float(np.median(single)) if single else 0.0
+    if study.method == "everyday":
+        least = 0.0  # trips of a day need not belong together
     result: list[Observation] = []
     for legs, found in by_run:
         result += _on_the_whole(study, legs, found, least) if legs else found
@@ -301,8 +320,10 @@ def _charged_back(
 ) -> Observation | None:
     """A run of several legs that was charged back once, at its end, and read in no other way."""
     charged = [leg for leg in legs if leg.charger_kwh]
+    often = any(sum(bool(leg.charger_kwh) for leg in run) > 1 for _, run in study.runs())
     whole = (
         len(charged) == 1
+        and not often  # where every leg is charged back, a cell that is empty is not a run's one charge
         and charged[0] is legs[-1]
         and len(legs) > 1
         and not any(
@@ -325,7 +346,7 @@ def _on_the_whole(
     """A run as one observation where a leg of it took next to nothing, or gave back: downhill legs are data too."""
     km = sum(o.shown_km for o in own)
     energy = sum(o.energy_wh for o in own)
-    if all(o.as_read_wh_per_km > least for o in own):
+    if least <= 0 or all(o.as_read_wh_per_km > least for o in own):
         return [o for o in own if o.energy_wh > 0]
     used = [o for o in own if study.leg(o.legs[0]).included]
     kinds = {o.readings[0].instrument for o in used}

@@ -28,7 +28,6 @@ WANDER_M_S: Final = (0.25, 0.17)  # plus this share of the day's wind
 WANDER_S: Final = 3600.0
 REPORT_M_S: Final = 0.6  # error of one report
 SAME_RUN: Final = 0.5  # share of a report's error that the run's other report repeats
-LEG_STEP_S: Final = 1200.0  # between legs of unknown time
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -64,12 +63,7 @@ def wind_belief(conditions: Sequence[Conditions], usable: NDArray[np.bool_], gro
     for day in {c.day for c in conditions}:
         own = [c for c in conditions if c.day == day]
         index = np.flatnonzero([c.day == day for c in conditions])
-        t = np.array(
-            [
-                c.started_s + c.duration_s / 2 if c.started_s is not None else LEG_STEP_S * k
-                for k, c in enumerate(own)
-            ]
-        )
+        t = np.array([c.placed_s + c.duration_s / 2 for c in own])
         seen = usable[index]
         mean = float(np.mean([c.wind_speed for c, s in zip(own, seen, strict=True) if s] or [4.0]))
         wander = WANDER_M_S[0] + WANDER_M_S[1] * mean
@@ -109,7 +103,7 @@ def _report_noise(conditions: Sequence[Conditions]) -> Array:
         repeated = (
             previous is not None
             and (c.from_north, c.from_east) == (previous.from_north, previous.from_east)
-            and (c.started_s or 0.0) - (previous.started_s or 0.0) < 5400.0
+            and c.placed_s - previous.placed_s < 5400.0
         )
         report.append(report[-1] if repeated else len(report))
         run.append(run[-1] if repeated else c.run)

@@ -68,7 +68,7 @@ class ComparisonContext:
     def ordered(self) -> list[Conditions]:
         """Both in the order they were driven."""
         a, b = self.both
-        return sorted(a + b, key=lambda c: (c.day, c.started_s if c.started_s is not None else 0.0))
+        return sorted(a + b, key=lambda c: (c.day, c.placed_s))
 
     def legs(self) -> list[Leg]:
         """Study legs of both configurations."""

@@ -2,7 +2,7 @@
 
 The logarithm of each trip's consumption is a sum of a level, the change, and what speed, temperature and the
 trip's length usually do (priors from common practice, so that a few trips do not invent a slope); trips of one
-day share what the day did. Scatter is unknown and integrated over, as in the road-load fit.
+day share what the day did, days of a week what the week did, and each direction has a level of its own. Scatter is unknown and integrated over, as in the road-load fit.
 
 References
 ----------
@@ -29,18 +29,27 @@ from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
 
-TRIP_SCATTER: Final = 0.06  # of a trip of TRIP_KM; common practice
+TRIP_SCATTER: Final = 0.05  # of a trip of TRIP_KM; common practice
 TRIP_KM: Final = 10.0
 TRIP_REACH: Final = (0.3, 4.0)  # of its variance, for long and short trips
 TRIP_FREEDOM: Final = 6.0
-FROST_C: Final = 8.0
+KNEE_C: Final = 15.0  # below it cabins are heated
+WEEK_S: Final = 7 * 86400.0
 SPEED_KMH: Final = 90.0  # in which speeds are counted
 #: Priors of the regression. Common practice.
 LEVEL: Final = Prior(1.0, "log", "level of the vehicle")
 CHANGE: Final = Prior(0.5, "log", "what the change does")
-DAY: Final = Prior(0.025, "log", "what a day does to all its trips")
-WARMER_PER_K: Final = Prior(0.006, "1/K", "consumption per kelvin of outside air", mean=-0.006)
-FROST_PER_K: Final = Prior(0.010, "1/K", "on top, for each kelvin below FROST_C", mean=0.008)
+DAY: Final = Prior(0.02, "log", "what a day does to all its trips, at the scatter's usual size")
+DAY_WIND: Final = Prior(0.05, "log", "what a day's wind takes from one way and gives to the other")
+DAY_WET: Final = Prior(0.012, "log", "on top, where nobody noted whether it rained")
+WEEK: Final = Prior(0.006, "log", "what a week does to all its trips: roads, fuel, tyres, habits")
+WARMER_PER_K: Final = Prior(0.004, "1/K", "consumption per kelvin of outside air", mean=-0.004)
+FROST_PER_K: Final = Prior(0.006, "1/K", "on top, for each kelvin below KNEE_C", mean=0.006)
+WAY: Final = Prior(0.10, "log", "the way there against the way back: hills, towns, the hour")
+UNTOLD_PER_K: Final = 0.012  # what a kelvin may be worth on trips whose temperature nobody noted
+SEASON_K_PER_DAY: Final = 0.25  # how fast a season moves, at most
+UNTOLD_DAY_K: Final = 4.0  # from one day to another
+UNTOLD_SPEED: Final = Prior(0.012, "log", "speeds of one configuration's trips that nobody noted")
 SPEED_SQUARED: Final = Prior(0.30, "1/(90 km/h)²", "consumption against the square of speed", mean=0.30)
 SHORT_TRIP_KM: Final = Prior(0.8, "km", "a trip of L km uses this over L more", mean=0.6)
 
@@ -105,32 +114,29 @@ def fit_everyday(
     ]
     level = Column("level", np.ones(len(km)), LEVEL)
     changes = [Column(x, np.array([float(c.configuration == x) for c in conditions]), CHANGE) for x in trials]
-    days = [
-        Column(Group.DAY, np.array([float(c.day == day) for c in conditions]), DAY)
-        for day in sorted({c.day for c in conditions})
-    ]
-    columns = [level, *changes, *slopes, *days]
+    days, day_var = _days(conditions)
+    columns = [level, *changes, *slopes, *_unnoted(conditions, trials), *_weeks(conditions)]
     mean = np.array([float(measured.mean()), *(c.prior.mean for c in columns[1:])])
     design = np.stack([c.values for c in columns], axis=1)
     evidence = Evidence(
         design,
         np.array([c.prior.sd for c in columns]) ** 2,
         np.array([o.relative_sd for o in observations]) ** 2,
-        np.eye(len(km)),
-        TRIP_SCATTER**2 * np.clip(TRIP_KM / km, *TRIP_REACH),
+        np.concatenate([np.eye(len(km)), days], axis=1),
+        np.concatenate([TRIP_SCATTER**2 * np.clip(TRIP_KM / km, *TRIP_REACH), day_var]),
     )
     gradients = np.zeros((len(trials), len(columns)))
     gradients[np.arange(len(trials)), 1 + np.arange(len(trials))] = 1.0
     result = posterior(evidence, measured - design @ mean, gradients, [0.0] * len(trials), TRIP_FREEDOM)
     values = mean + evidence.prior_var * (design.T @ (result.inverse @ result.innovation))
     names = [o.legs[0] for o in observations]
-    sd = np.sqrt(evidence.scatter_var * result.scatter_multiple**2 + evidence.noise)
+    sd = np.sqrt(evidence.scatter_var[: len(km)] * result.scatter_multiple**2 + evidence.noise)
     return EverydayFit(
         {name: _effect(name, i, columns, values, result, names) for i, name in enumerate(trials)},
-        _corrections(names, columns, values),
+        _corrections(names, slopes, values[1 + len(trials) :][: len(slopes)]),
         TRIP_SCATTER * result.scatter_multiple,
         {name: float(own) for name, own in zip(names, sd, strict=True)},
-        {c.name: float(v) for c, v in zip(columns, values, strict=True) if c in slopes},
+        {c.name: float(v) for c, v in zip(columns, values, strict=True) if any(c is s for s in slopes)},
     )
 
 
@@ -140,8 +146,11 @@ def _slopes(
     """Columns of what temperature, speed and length do, zero at what the trips are corrected to."""
     t = np.array([c.temperature_c for c in conditions])
     v = np.array([c.speed_m_s for c in conditions]) * 3.6 / SPEED_KMH
-    frost = np.maximum(FROST_C - t, 0.0) - max(FROST_C - temperature_c, 0.0)
+    frost = np.maximum(KNEE_C - t, 0.0) - max(KNEE_C - temperature_c, 0.0)
+    back = np.array([c.backwards for c in conditions])
+    way = [Column(Regressor.DIRECTION, back - 0.5, WAY)] if back.any() and not back.all() else []
     return [
+        *way,
         Column(Regressor.TEMPERATURE, t - temperature_c, WARMER_PER_K),
         Column(Regressor.TEMPERATURE, frost, FROST_PER_K),
         Column(Regressor.SPEED, v**2 - (speed_m_s * 3.6 / SPEED_KMH) ** 2, SPEED_SQUARED),
@@ -149,18 +158,84 @@ def _slopes(
     ]
 
 
+def _days(conditions: Sequence[Conditions]) -> tuple[Array, Array]:
+    """What a day does to its trips, all alike and to one way against the other (trips, 2 days), and the variances.
+
+    Its size is learned with the scatter's. A trip that nobody dated has the day of its run.
+    """
+    keys = [str(c.day) if c.day_told or not c.run else f"run {c.run}" for c in conditions]
+    names = list(dict.fromkeys(keys))
+    on = np.array([[float(key == name) for name in names] for key in keys])
+    sign = np.array([-1.0 if c.backwards else 1.0 for c in conditions])
+    wet = np.array(
+        [any(not c.road for c, key in zip(conditions, keys, strict=True) if key == n) for n in names]
+    )
+    alike, apart = DAY.sd**2 + wet * DAY_WET.sd**2, np.full(len(names), DAY_WIND.sd**2)
+    if abs(float(sign.sum())) == len(sign):
+        return on, alike  # all one way: what wind does is what the day does
+    return np.concatenate([on, on * sign[:, None]], axis=1), np.concatenate([alike, apart])
+
+
+def _weeks(conditions: Sequence[Conditions]) -> list[Column]:
+    """A column for each week that has trips, counted from the first."""
+    first = min(c.placed_s for c in conditions)
+    week = [int((c.placed_s - first) // WEEK_S) if c.day_told else -1 for c in conditions]
+    return [
+        Column(Group.DAY, np.array([float(w == own) for w in week]), WEEK)
+        for own in sorted(set(week))
+        if own >= 0
+    ]
+
+
+def _unnoted(conditions: Sequence[Conditions], trials: Sequence[str]) -> list[Column]:
+    """What nobody noted: temperatures, by the season's course and from day to day; and speeds."""
+    out: list[Column] = []
+    cold = np.array([not c.temperature_known for c in conditions])
+    if cold.any():
+        days = np.array([c.placed_s for c in conditions]) / 86400.0
+        dated = all(c.day_told for c in conditions)
+        if dated and cold.all():
+            prior = Prior(UNTOLD_PER_K * SEASON_K_PER_DAY, "1/day", "the season")
+            out.append(Column(Regressor.TEMPERATURE, days - float(days.mean()), prior))
+        elif cold.all():
+            prior = Prior(UNTOLD_PER_K * SEASON_K_PER_DAY * 21.0, "log", "the season")
+            out += [
+                Column(
+                    Regressor.TEMPERATURE, np.array([float(c.configuration == x) for c in conditions]), prior
+                )
+                for x in trials
+            ]
+        by_day = Prior(UNTOLD_PER_K * UNTOLD_DAY_K, "log", "temperature of a day that noted none")
+        for day in sorted({c.day for c, own in zip(conditions, cold, strict=True) if own}):
+            on = np.array([float(c.day == day) for c in conditions]) * cold
+            out.append(Column(Regressor.TEMPERATURE, on, by_day))
+    if not all(c.day_told for c in conditions):
+        out += [
+            Column(Group.DAY, np.array([float(c.configuration == own) for c in conditions]), WEEK)
+            for own in dict.fromkeys(c.configuration for c in conditions)
+        ]
+    slow = np.array([not c.timed for c in conditions])
+    for configuration in dict.fromkeys(c.configuration for c in conditions):
+        on = slow * np.array([float(c.configuration == configuration) for c in conditions])
+        if on.any():
+            out.append(Column(Regressor.SPEED, on, UNTOLD_SPEED))
+    return out
+
+
 def _effect(
     trial: str, i: int, columns: Sequence[Column], values: Array, result: Posterior, names: Sequence[str]
 ) -> Effect:
     """One trial's effect with the budget of its margin."""
     leak, estimator = result.leaks[i], result.estimators[:, i]
-    scatter = result.scatter_part(i)
+    by_drive = (result.evidence.owns.T @ estimator) ** 2 * result.evidence.scatter_var
+    by_drive = by_drive * result.scatter_multiple**2
+    scatter, by_day = float(by_drive[: len(names)].sum()), float(by_drive[len(names) :].sum())
     rounding = float(estimator**2 @ result.evidence.noise)
-    is_day = np.array([c.prior is DAY for c in columns])
+    is_day = np.array([c.prior is WEEK for c in columns])
     budget: dict[str, float] = {
         Group.SCATTER: scatter,
         Group.DISPLAY_STEP: rounding,
-        Group.DAY: float(leak[is_day].sum()),
+        Group.DAY: by_day + float(leak[is_day].sum()),
     }
     for c, value in zip(columns, leak.tolist(), strict=True):
         if c.name in set(Regressor):
@@ -173,11 +248,11 @@ def _effect(
         means=result.means[:, i],
         sds=result.sds[:, i],
         systematic_variance=float(leak[~is_day].sum()),
-        random_variance=scatter + rounding + float(leak[is_day].sum()),
+        random_variance=scatter + by_day + rounding + float(leak[is_day].sum()),
         budget=tuple(sorted(((str(k), v) for k, v in budget.items()), key=lambda kv: -kv[1])),
         baseline_wh_per_km=level,
         trial_wh_per_km=level * math.exp(values[1 + i]),
-        influence=dict(zip(names, result.influence(i).tolist(), strict=True)),
+        influence=dict(zip(names, result.influence(i)[: len(names)].tolist(), strict=True)),
     )
 
 

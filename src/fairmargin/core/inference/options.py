@@ -28,6 +28,7 @@ class Regressor(StrEnum):
     TEMPERATURE = "temperature"
     SPEED = "speed"
     TRIP_LENGTH = "trip_length"
+    DIRECTION = "direction"
 
 
 class Group(StrEnum):
@@ -40,6 +41,7 @@ class Group(StrEnum):
     WARM_UP = "warm-up"
     CLIMATE = "climate"
     TYRES = "tyres"
+    LOAD = "load"
     DISPLAY_STEP = "display step"
     INSTRUMENTS = "instruments"
     DAY = "day"

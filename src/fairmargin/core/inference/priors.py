@@ -29,7 +29,7 @@ class Prior:
 SCATTER_SHARE: Final = 0.0105  # of a careful run of SCATTER_KM (a run scatters by 1 to 2 %, common practice)
 SCATTER_FREEDOM: Final = 8.0  # weight of that opinion, in degrees of freedom
 SCATTER_KM: Final = 30.0
-SCATTER_REACH: Final = (0.7, 2.5)  # multiples of it that short and long drives are held within
+SCATTER_REACH: Final = (0.7, 3.2)  # multiples of it that short and long drives are held within
 LOGGED_SCATTER: Final = 0.8  # of it is left once a log gives the speeds
 
 # ---------------------------------------------------------------- the vehicle and the change
@@ -56,8 +56,8 @@ SHELTER: Final = Prior(0.15, "log", "share of the mast's wind at one place of th
 WIND_GROWTH: Final = (0.55, 0.13)  # wind errors times this much, plus this much per m/s of reported wind
 MOST_WIND_GROWTH: Final = 1.6
 USUAL_WIND_M_S: Final = 3.5  # where nobody reported any
-UNTOLD_STRENGTH: Final = 0.7  # of the drag that an unreported wind adds: how far a day's own may lie off
-TOLD_STRENGTH: Final = 0.3  # the same where its speed was noted but it cannot be laid along the road
+UNTOLD_STRENGTH: Final = 0.8  # of the drag that an unreported wind adds: how far a day's own may lie off
+TOLD_STRENGTH: Final = 0.55  # the same where its speed was noted but it cannot be laid along the road
 STRENGTH_WITHIN_DAY: Final = 0.2  # of it, from one run to the next
 
 # ---------------------------------------------------------------- warmth
@@ -71,7 +71,8 @@ CHARGING_PER_K: Final = Prior(0.001, "1/K", "charging losses per kelvin")
 # ---------------------------------------------------------------- what nobody noted
 
 SEASON_UNNOTED: Final = Prior(8.0, "K", "temperature of a study that noted none, all days alike")
-DAY_UNNOTED: Final = Prior(4.5, "K", "temperature of a day that noted none")
+DAY_UNNOTED: Final = Prior(4.0, "K", "temperature of a day that noted none")
+SEASON_COURSE: Final = Prior(0.25, "K/day", "the same, as the season moves on")
 WARMING_UNNOTED: Final = Prior(0.9, "K/h", "how such a day warms or cools")
 LEG_UNNOTED: Final = Prior(1.0, "K", "temperature of a leg that noted none, over its day's")
 CLIMATE_UNNOTED: Final = Prior(45.0, "W/K", "climate that nobody noted, all legs alike")
@@ -79,8 +80,10 @@ CLIMATE_UNNOTED_DAY: Final = Prior(18.0, "W/K", "the same, from day to day")
 CLIMATE_UNNOTED_RUN: Final = Prior(9.0, "W/K", "the same, from run to run")
 CLIMATE_SETTING_C: Final = 21.0  # what cabins are usually held at
 LEAST_CLIMATE_K: Final = 4.0  # blowers and windows in mild air
+UNNOTED_CLIMATE_K: Final = 12.0  # where nobody noted the temperature either
 PULL_DOWN: Final = Prior(1500.0, "W", "power that brings a cabin to its setting, on a wholly cold start")
-ROAD_UNNOTED: Final = Prior(0.012, "log", "state of the road on a day that noted none")
+ROAD_UNNOTED: Final = Prior(0.018, "log", "state of the road on a day that noted none")
+LOAD_UNNOTED: Final = Prior(8.0, "kg", "people, luggage and fluids of a run that noted no load")
 TYRES_UNNOTED: Final = Prior(0.008, "log", "rolling resistance by tyre pressures of a day that noted none")
 TYRES_UNNOTED_SWAP: Final = Prior(0.012, "log", "the same, of other wheels or tyres")
 MASS_UNDECLARED: Final = {
@@ -94,7 +97,8 @@ REGENERATION: Final = Prior(0.18, "log", "share of braking that comes back")
 
 PRESSURE_EXPONENT: Final = Prior(0.15, "1", "exponent of rolling resistance against tyre pressure")
 DIRECTION: Final = Prior(0.015, "log", "what the model gets wrong in one direction")
-DAY: Final = Prior(0.006, "log", "what a day does to all its legs")
+DIRECTION_UNTOLD: Final = Prior(0.2, "log", "the same where nobody gave the road's heights")
+DAY: Final = Prior(0.008, "log", "what a day does to all its legs")
 PRESSURE_MISSING: Final = Prior(0.005, "log", "air pressure of a day that nobody noted")
 SIDE_BY_SIDE: Final = Prior(0.02, "log", "what both vehicles of a moment share beyond the reported weather")
 WET: Final = {

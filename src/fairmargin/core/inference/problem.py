@@ -68,8 +68,11 @@ def reference_of(study: Study, conditions: Sequence[Conditions], view: str) -> R
 
 
 def speed_of_study(study: Study, conditions: Sequence[Conditions]) -> float:
-    """Speed the effect is stated for: the study's target, else the mean of the legs. [m/s]"""
-    if study.target_speed_kmh:
+    """Speed the effect is stated for: the study's target, else the mean of the legs. [m/s]
+
+    Where the way of driving is the change, the target was for the eyes: levels stay those of the legs.
+    """
+    if study.target_speed_kmh and not study.change.is_technique:
         return float(study.target_speed_kmh) / 3.6
     return float(np.mean([c.speed_m_s for c in conditions]))
 

@@ -17,7 +17,7 @@ from fairmargin.core.inference import priors
 from fairmargin.core.inference.options import Cause, Group
 from fairmargin.core.inference.priors import Prior
 from fairmargin.core.inference.rows import Rows
-from fairmargin.core.laws import aero, driveline, wind
+from fairmargin.core.laws import aero, auxiliaries, driveline, rolling, wind
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Study
@@ -40,7 +40,7 @@ MECHANISMS: Final[Mapping[str, tuple[tuple[Parameter, Prior], ...]]] = {
 ANY: Final = ((Parameter.TOTAL, priors.CHANGE),)
 WIND_AXES: Final = (Parameter.WIND_NORTH, Parameter.WIND_EAST)
 TOGETHER_S: Final = 600.0  # legs of two vehicles within this time were driven together
-LEG_H: Final = 0.4  # between legs of unknown time
+MOST_SEASON_DAYS: Final = 60.0  # a season turns after that
 SURE_SPEED: Final = 0.002  # a speed known to this share is taken as known
 
 
@@ -202,11 +202,11 @@ def _days_and_wind(scene: Scene) -> list[Unknown]:
     sd = priors.DAY.sd
     if not all(c.pressure_known for c in scene.conditions):
         sd = math.hypot(sd, priors.PRESSURE_MISSING.sd)
-    for day in sorted({c.day for c in scene.conditions}):
-        on = scene.where([c.day == day for c in scene.conditions])
-        out.append(Unknown(f"day {day}", Group.DAY, Parameter.TOTAL, on, 0.0, sd))
+    for key in dict.fromkeys(_day_of(c) for c in scene.conditions):
+        on = scene.where([_day_of(c) == key for c in scene.conditions])
+        out.append(Unknown(f"day {key}", Group.DAY, Parameter.TOTAL, on, 0.0, sd))
         out += [
-            _unknown(f"wind of day {day}", Group.WIND, axis, on, priors.WIND_DAY, growth)
+            _unknown(f"wind of day {key}", Group.WIND, axis, on, priors.WIND_DAY, growth)
             for axis in WIND_AXES
         ]
     references = np.zeros(len(scene.reference_configurations))
@@ -216,6 +216,11 @@ def _days_and_wind(scene: Scene) -> list[Unknown]:
             _unknown("wind of legs", Group.WIND_OF_RUNS, axis, own, priors.WIND_OF_LEG) for axis in WIND_AXES
         ]
     return out
+
+
+def _day_of(c: Conditions) -> str:
+    """The day a leg shares its day with; where none is told, that of its configuration: it may have had its own."""
+    return str(c.day) if c.day_told else f"of {c.configuration}"
 
 
 def _legs(scene: Scene) -> list[Unknown]:
@@ -232,13 +237,39 @@ def _legs(scene: Scene) -> list[Unknown]:
             on[i] = 1.0
             out.append(Unknown("speed of leg", Group.SPEED, Parameter.SPEED, on, 0.0, c.speed_sd))
     if len({c.backwards for c in conditions}) == 2:
+        heights = any(p.elevation_m is not None for p in scene.study.route)
+        prior = priors.DIRECTION if heights else priors.DIRECTION_UNTOLD
         for backwards in (False, True):
             on = scene.where([c.backwards == backwards for c in conditions])
-            out.append(_unknown("direction", Group.DIRECTION, Parameter.TOTAL, on, priors.DIRECTION))
+            out.append(_unknown("direction", Group.DIRECTION, Parameter.TOTAL, on, prior))
+    noted = {c.road for c in conditions} & set(priors.WET)
+    if noted:
+        worst = max((priors.WET[road] for road in noted), key=lambda p: p.sd)
+        for day, on in _by_day(scene, [not c.road for c in conditions]):
+            if any(c.day == day and c.road in noted for c in conditions):
+                out += [
+                    _unknown("road of a leg", Group.ROAD, Parameter.TOTAL, np.eye(scene.rows)[i], worst)
+                    for i in np.flatnonzero(on)
+                ]
+    out += _loads(scene)
     for road, prior in priors.WET.items():
         if any(c.road == road for c in conditions):
             on = scene.where([c.road == road for c in conditions])
             out.append(_unknown(f"{road} road", Group.ROAD, Parameter.TOTAL, on, prior))
+    return out
+
+
+def _loads(scene: Scene) -> list[Unknown]:
+    """Loads that nobody noted: people and luggage, from run to run; among noted loads that differ, as far as those do."""
+    conditions, study = scene.conditions, scene.study
+    whole = scene.model.constants.mass_kg
+    untold = [study.leg(c.leg).mass_delta_kg is None for c in conditions]
+    noted = [c.mass_delta_kg for c, u in zip(conditions, untold, strict=True) if not u]
+    sd = math.hypot(priors.LOAD_UNNOTED.sd, float(np.std(noted)) if noted else 0.0) / whole
+    out: list[Unknown] = []
+    for run in dict.fromkeys(c.run for c, u in zip(conditions, untold, strict=True) if u):
+        on = scene.where([u and c.run == run for c, u in zip(conditions, untold, strict=True)])
+        out.append(Unknown("load of a run", Group.LOAD, Parameter.MASS, on, 0.0, sd))
     return out
 
 
@@ -264,16 +295,22 @@ def _temperatures(scene: Scene) -> list[Unknown]:
     out: list[Unknown] = []
     if all(unknown):
         out.append(_unknown("season", group, warmer, scene.where(unknown), priors.SEASON_UNNOTED))
+        days = np.array([c.placed_s / 86400.0 for c in conditions])
+        if all(c.day_told for c in conditions) and float(np.ptp(days)) > 1.5:
+            course = np.zeros(scene.rows)
+            course[: len(days)] = np.clip(days - days.mean(), -MOST_SEASON_DAYS, MOST_SEASON_DAYS)
+            out.append(_unknown("course of the season", group, warmer, course, priors.SEASON_COURSE))
     for day, on in _by_day(scene, unknown):
         own = [c for c in conditions if c.day == day]
         if not any(c.temperature_known for c in own):
             out.append(_unknown(f"warmth of day {day}", group, warmer, on, priors.DAY_UNNOTED))
         hours = on * _hours(scene, day)
         out.append(_unknown(f"warming of day {day}", group, warmer, hours, priors.WARMING_UNNOTED))
-    for i in np.flatnonzero(unknown):
-        own_leg = np.zeros(scene.rows)
-        own_leg[i] = 1.0
-        out.append(_unknown("warmth of a leg", group, warmer, own_leg, priors.LEG_UNNOTED))
+    for i in np.flatnonzero(unknown).tolist():
+        own_leg = np.eye(scene.rows)[i]
+        known = [c.temperature_c for c in conditions if c.temperature_known and c.day == conditions[i].day]
+        sd = math.hypot(priors.LEG_UNNOTED.sd, float(np.std(known)) if known else 0.0)
+        out.append(Unknown("warmth of a leg", group, warmer, own_leg, 0.0, sd))
     return out
 
 
@@ -281,11 +318,10 @@ def _hours(scene: Scene, day: int) -> Array:
     """Hours of each leg from the middle of its day; legs of unknown time follow each other."""
     out = np.zeros(scene.rows)
     index = [i for i, c in enumerate(scene.conditions) if c.day == day]
-    clock, hours = 0.0, []
+    hours = []
     for i in index:
         c = scene.conditions[i]
-        clock = clock + LEG_H if c.started_s is None else c.started_s / 3600.0
-        hours.append(clock)
+        hours.append(c.placed_s / 3600.0)
     out[index] = np.array(hours) - float(np.mean(hours))
     return out
 
@@ -327,7 +363,11 @@ def _cabins(scene: Scene) -> list[Unknown]:
     if any(unknown):
         kelvin = np.zeros(scene.rows)
         kelvin[: len(conditions)] = [
-            max(abs(priors.CLIMATE_SETTING_C - c.temperature_c), priors.LEAST_CLIMATE_K) * u
+            max(
+                abs(priors.CLIMATE_SETTING_C - c.temperature_c),
+                priors.LEAST_CLIMATE_K if c.temperature_known else priors.UNNOTED_CLIMATE_K,
+            )
+            * u
             for c, u in zip(conditions, unknown, strict=True)
         ]
         out.append(_unknown("climate not noted", Group.CLIMATE, watts, kelvin, priors.CLIMATE_UNNOTED))
@@ -340,6 +380,15 @@ def _cabins(scene: Scene) -> list[Unknown]:
                 out.append(
                     _unknown("climate of a run", Group.CLIMATE, watts, own, priors.CLIMATE_UNNOTED_RUN)
                 )
+    spread = float(np.std([c.climate_k for c in conditions if c.climate_k is not None] or [0.0]))
+    if spread:
+        prior = Prior(
+            auxiliaries.CLIMATE_W_PER_K * spread, "W", "climate of a leg among others that noted it"
+        )
+        out += [
+            _unknown("climate of a leg", Group.CLIMATE, watts, np.eye(scene.rows)[i], prior)
+            for i in np.flatnonzero(unknown)
+        ]
     early = np.zeros(scene.rows)
     early[: len(conditions)] = [
         c.cold_share
@@ -358,6 +407,21 @@ def _roads_and_tyres(scene: Scene) -> list[Unknown]:
     for day, on in _by_day(scene, [not c.road for c in conditions]):
         out.append(_unknown(f"road of day {day}", Group.ROAD, Parameter.TOTAL, on, priors.ROAD_UNNOTED))
     loose = [c.tyre_pressure_kpa is None for c in conditions]
+    noted = np.log([c.tyre_pressure_kpa for c in conditions if c.tyre_pressure_kpa])
+    # Half as much again: what is missing is not sure to lie among the noted.
+    spread = 1.5 * rolling.PRESSURE_EXPONENT * float(np.std(noted)) if len(noted) else 0.0
+    if spread:
+        out += [
+            Unknown(
+                "tyre pressure of a leg",
+                Group.TYRES,
+                Parameter.ROLLING,
+                np.eye(scene.rows)[i],
+                0.0,
+                abs(spread),
+            )
+            for i in np.flatnonzero(loose)
+        ]
     for day, on in _by_day(scene, loose):
         name = f"tyre pressures of day {day}"
         out.append(_unknown(name, Group.TYRES, Parameter.ROLLING, on, priors.TYRES_UNNOTED))

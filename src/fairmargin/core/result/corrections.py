@@ -32,6 +32,7 @@ LINES: Final = {
     "tyre_temperature": "tyre warmth",
     "temperature": "warmth",
     "trip_length": "trip length",
+    "direction": "direction",
     "tyre_warm_up": "cold start",
     "tyre_pressure": "tyre pressure",
     "climate": "cabin",

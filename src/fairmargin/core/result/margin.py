@@ -78,6 +78,9 @@ TOLD: Final[Mapping[str, _Told]] = {
         "tyre pressures were not noted",
         "Check cold tyre pressures before each day and note them.",
     ),
+    Group.LOAD: _Told(
+        "loads were not noted", "Note what is on board when it changes; weigh what was added."
+    ),
     Group.DISPLAY_STEP: _Told(
         "the display shows no finer step", "Read a finer display, or drive longer legs."
     ),
@@ -90,7 +93,7 @@ TOLD: Final[Mapping[str, _Told]] = {
     Group.SPEED: _Told(
         "speeds are not known well",
         "Note each leg's driving time to the second.",
-        lambda c: c.speed_alike_sd > 0,
+        lambda c: not c.timed,
         "driving times were not noted",
         "Note each leg's driving time.",
     ),

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 from fairmargin.core.units.consumption import (
+    HEATING_VALUE_WH_PER_L,
     HPA_PER_INHG,
     KG_PER_LB,
     KM_PER_MILE,
@@ -140,15 +141,33 @@ class UnitChoice:
     pressure: str
     tyre: str
     mass: str
+    heating_value_wh_per_l: float = HEATING_VALUE_WH_PER_L["petrol"]
 
-    def show_consumption(self, wh_per_km: float, heating_value_wh_per_l: float = 8900.0) -> float:
+    def show_consumption(self, wh_per_km: float) -> float:
         """Wh/km in the chosen unit."""
-        return from_wh_per_km(wh_per_km, self.consumption, heating_value_wh_per_l)
+        return from_wh_per_km(wh_per_km, self.consumption, self.heating_value_wh_per_l)
+
+    def for_vehicle(self, burns_fuel: bool, heating_value_wh_per_l: float) -> UnitChoice:
+        """The same for one vehicle: consumption in litres or miles per gallon where it burns fuel, at its heating value.
+
+        Examples
+        --------
+        >>> UNIT_CHOICES["metric"].for_vehicle(True, 9970.0).show_consumption(947.15)
+        9.5
+        """
+        unit = FUEL_INSTEAD.get(self.consumption, self.consumption) if burns_fuel else self.consumption
+        return replace(self, consumption=unit, heating_value_wh_per_l=heating_value_wh_per_l)
 
     def show(self, quantity: str, value: float) -> float:
         """Convert a base-unit value to the chosen unit of `quantity`."""
         return unit_of(quantity, getattr(self, quantity)).from_base(value)
 
+
+#: What stands for a unit of electric energy on a vehicle that burns fuel.
+FUEL_INSTEAD: Final[dict[str, ConsumptionUnit]] = {
+    "kWh/100km": "L/100km", "Wh/km": "L/100km", "km/kWh": "km/L",
+    "kWh/100mi": "mpg-us", "Wh/mi": "mpg-us", "mi/kWh": "mpg-imp",
+}  # fmt: skip
 
 UNIT_CHOICES: Final = {
     "metric": UnitChoice("Metric EV", "kWh/100km", "km", "km/h", "m/s", "°C", "hPa", "bar", "kg"),

@@ -341,8 +341,12 @@ class _Day:
         ends = np.concatenate([[0.0], driven.time_s])
         t = np.arange(0.0, ends[-1], 1.0)
         at = np.interp(t, ends, np.arange(len(ends)) * CELL_M)
-        cell = np.minimum((at / CELL_M).astype(int), len(driven.speed_m_s) - 1)
-        power = driven.power_w[cell] * factor / 1000
+        # The logger's power is the mean over its second: a point of it would miss what lies between.
+        used = np.concatenate([[0.0], np.cumsum(driven.power_w * np.diff(ends))])
+        before, after = (np.clip(t + half, 0.0, ends[-1]) for half in (-0.5, 0.5))
+        power = (
+            (np.interp(after, ends, used) - np.interp(before, ends, used)) / (after - before) * factor / 1000
+        )
         north = np.concatenate([[0.0], np.cumsum(np.cos(self.roads[False].heading)) * CELL_M]) / 111_230.0
         east = np.concatenate([[0.0], np.cumsum(np.sin(self.roads[False].heading)) * CELL_M])
         east = east / (111_320.0 * math.cos(math.radians(51.0)))
