@@ -40,7 +40,7 @@ def test_time_is_not_made_up():
 # ---------------------------------------------------------------- preconditioning
 
 
-def warmed(grid_a=None, grid_b=1.0):
+def warmed(grid_a=0.0, grid_b=1.0):
     study = driven_study("ABBA", kind="preconditioning", effect=0.92, method="loop", route=())
     return each(study, lambda leg: {"grid_kwh": grid_b if leg.configuration == "B" else grid_a})
 
@@ -63,6 +63,16 @@ def test_without_a_wall_reading_it_is_said_to_be_missing():
     assert result.comparisons[0].grid is None
     assert "grid-energy-left-out" in {c.code for c in result.concerns}
     assert "grid-energy-left-out" not in {c.code for c in analyse(warmed()).concerns}
+
+
+def test_a_wall_that_was_not_read_is_not_nothing():
+    """By hand: 0 to 54.3 Wh/km beside the baseline's 170; the middle of that, and its whole range in the margin."""
+    told, untold = analyse(warmed(0.0)).comparisons[0].grid, analyse(warmed(None)).comparisons[0].grid
+    assert untold.baseline_wh_per_km == pytest.approx(500 / 18.4)
+    assert np.ptp(untold.interval_percent) > np.ptp(told.interval_percent) + 15
+    # One leg of four not read: as the others of its side.
+    one = analyse(warmed().with_leg("L02", grid_kwh=None)).comparisons[0].grid
+    assert one.trial_wh_per_km == pytest.approx(told.trial_wh_per_km)
 
 
 def test_scatter_of_the_wall_widens_the_sum():

@@ -233,7 +233,7 @@ def make(tmp_path, head=None, legs=LEGS, **files):
         ("leg;configuration\nL1;A\n", "no commas in the header"),
         ("", "legs.csv: empty; expected a header row"),
         ("leg,configuration\n../x,A\n", 'legs.csv, row 2, leg: "../x" is not a leg name'),
-        ("leg,configuration,climate\nL1,A,hot\n", "expected off or a temperature"),
+        ("leg,configuration,climate\nL1,A,hot\n", "expected off, auto or a temperature"),
         (
             "leg,configuration,duration_s,stopped_s\nL1,A,100,200\n",
             "stopped_s 200 is not shorter than duration_s 100",

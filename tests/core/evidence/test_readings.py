@@ -7,7 +7,9 @@ from tests.conftest import VAN, driven_study
 from uncertainties import ufloat
 
 from fairmargin.core.analysis import analyse
+from fairmargin.core.evidence.conditions import leg_conditions
 from fairmargin.core.evidence.readings import distance_ratios, observations
+from fairmargin.core.study.values import Instrument
 
 
 def only(study, **kwargs):
@@ -198,3 +200,34 @@ def test_a_trip_average_is_over_the_distance_the_car_counted():
     one = observations(study, {})[0]
     assert one.energy_wh == pytest.approx(150.0 * 10.26) and one.true_km == pytest.approx(10.0)
     assert one.true_wh_per_km == pytest.approx(153.9)
+
+
+def test_the_step_is_the_instruments_whatever_the_digits_show():
+    study = driven_study("AB")
+    coarse = study.with_(instruments={"trip average": Instrument(step=5.0, unit="Wh/km")})
+    fine = observations(study, {})[0].relative_sd
+    assert observations(coarse, {})[0].relative_sd == pytest.approx(fine * 5.0 / 0.1)
+    other = study.with_(instruments={"trip average": Instrument(step=5.0, unit="mi/kWh")})
+    assert observations(other, {})[0].relative_sd == pytest.approx(
+        fine
+    )  # a fact of another unit says nothing
+
+
+def test_an_instrument_that_is_not_trusted_is_kept_and_does_not_count():
+    study = driven_study("AB").with_legs(
+        leg.with_(energy_kwh=2.5, energy_step_kwh=0.001, average_step=1.0) for leg in driven_study("AB").legs
+    )
+    assert observations(study, {})[0].readings[0].instrument == "trip energy"
+    doubted = study.with_(instruments={"trip energy": Instrument(trusted=False)})
+    kept = observations(doubted, {})[0].readings
+    assert [r.instrument for r in kept] == ["trip average", "trip energy"]
+    alone = doubted.with_legs(
+        leg.with_(average_shown=None, average_unit=None, average_step=None) for leg in doubted.legs
+    )
+    assert observations(alone, {}) == []
+
+
+def test_climate_that_regulates_itself_is_a_setting_of_21():
+    study = driven_study("AB")
+    auto = study.with_legs(leg.with_(climate="auto", temperature_c=6.0) for leg in study.legs)
+    assert leg_conditions(auto, {})["L01"].climate_k == pytest.approx(15.0)

@@ -4,7 +4,7 @@ import json
 
 import pytest
 from tests.conftest import driven_study
-from tests.unlike import calm, on_trial, unlike
+from tests.unlike import calm, on_legs, on_trial, unlike
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.result.as_json import as_json
@@ -46,9 +46,8 @@ def test_a_concern_keeps_its_public_name_for_the_charge():
 
 
 def test_wall_energy_and_climbs_stand_where_they_are():
-    wall = as_json(analyse(on_trial(calm(kind="preconditioning"), grid_kwh=0.8)))["comparisons"][0][
-        "with_grid"
-    ]
+    study = on_legs(calm(kind="preconditioning"), lambda i, leg: {"grid_kwh": 0.0})
+    wall = as_json(analyse(on_trial(study, grid_kwh=0.8)))["comparisons"][0]["with_grid"]
     assert wall["baseline_grid_wh_per_km"] == 0.0
     assert wall["trial_grid_wh_per_km"] == pytest.approx(1000 * 0.8 / 18.4, abs=1e-3)
     study = driven_study("AB").with_(method="climb")
@@ -67,3 +66,15 @@ def test_without_readings_there_is_nothing_but_what_is_missing():
     study = driven_study("AB").with_legs(())
     made = as_json(analyse(study))
     assert made["comparisons"] == [] and made["legs"] == [] and made["concerns"] == []
+
+
+def test_the_margin_and_how_the_comparison_stands_are_in_it():
+    study = calm("ABBA")
+    found = as_json(analyse(study))["comparisons"][0]
+    low, high = found["interval_percent"]
+    squares = sum(line["half_width_percent"] ** 2 for line in found["margin"])
+    assert squares**0.5 == pytest.approx((high - low) / 2, rel=0.03)
+    assert set(found["margin"][0]) == {"source", "half_width_percent", "legs", "cause", "remedy"}
+    assert found["method"] == "model" and found["standing"] == "fair"
+    contradicted, _ = unlike()["model-contradicted"]
+    assert as_json(analyse(contradicted))["comparisons"][0]["method"] == "plain"

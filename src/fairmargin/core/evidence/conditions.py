@@ -17,6 +17,7 @@ from fairmargin.core.laws import air, auxiliaries, rolling, wind
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
 
 HELD_ALIKE_SD: Final = 0.02  # share by which a driver misses the aim on all legs alike; common practice
+FOOT_SD: Final = 0.015  # the same where the foot held it, not the cruise control
 HELD_SD: Final = 0.008  # and from one leg to the next; common practice
 UNTOLD_ALIKE_SD: Final = 0.15  # the same where neither a time nor an aim is known: of `USUAL_KMH`
 UNTOLD_SD: Final = 0.015
@@ -26,6 +27,7 @@ HELD_UP_SD: Final = 0.5  # of what it was slower: driven slowly as a whole, or f
 LAPS_STAND: Final = (0.12, 0.06, 0.03)  # of laps that noted no standing; common practice
 SECOND_S: Final = 0.5  # by which a time to the second is off at its two ends
 TIMED_SD: Final = 0.001  # share by which a speed by distance and time to the second is missed
+AUTO_C: Final = 21.0  # what climate that regulates itself is usually set to
 PAUSE_S: Final = 300.0  # between legs of unknown time
 ODOMETER_SD: Final = 0.018  # share by which cars count distance wrongly, unmeasured; common practice
 USUAL_KMH: Final = 80.0  # where neither a time nor an aim is known
@@ -48,6 +50,7 @@ class Conditions:
     moving_s: float
     duration_s: float
     stopped_s: float
+    idle_s: float  # stood with the car on beside the driving time
     true_m: float
     temperature_c: float
     temperature_known: bool
@@ -199,6 +202,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     moving_s=pace.moving_s,
                     duration_s=pace.whole_s,
                     stopped_s=pace.stopped_s,
+                    idle_s=leg.stopped_with_car_on_s or 0.0,
                     true_m=true_m,
                     climate_k=_climate_k(leg, weather.temperature_c),
                     mass_delta_kg=leg.mass_delta_kg or 0.0,
@@ -276,7 +280,10 @@ def _climate_k(leg: Leg, outside_c: float) -> float | None:
     """Kelvin between cabin and outside; 0 when off, None when nobody noted it."""
     if leg.climate == "off":
         return 0.0
-    return auxiliaries.climate_k(float(leg.climate.replace(",", ".")), outside_c) if leg.climate else None
+    if not leg.climate:
+        return None
+    setting = AUTO_C if leg.climate == "auto" else float(leg.climate.replace(",", "."))
+    return auxiliaries.climate_k(setting, outside_c)
 
 
 @dataclass(frozen=True, slots=True)
@@ -316,7 +323,8 @@ def _speed(study: Study, leg: Leg, true_m: float, usual: _Usual, trace: Trace | 
         sd = math.hypot((w_timed + w_held) ** -0.5, share_sd)
         return _Pace(v, sd, share_alike, true_m / v, true_m / v + stopped, stopped)
     if aimed_kmh:
-        v, sd, alike = aimed_kmh / 3.6, HELD_SD, HELD_ALIKE_SD
+        by_foot = leg.speed_held == "foot"
+        v, sd, alike = aimed_kmh / 3.6, FOOT_SD if by_foot else HELD_SD, HELD_ALIKE_SD
     elif usual.timed_m_s:
         v, sd, alike = usual.timed_m_s, math.hypot(UNTOLD_SD, usual.timed_sd), HELD_ALIKE_SD
     else:

@@ -143,7 +143,10 @@ USUAL_STEPS: Final = (1.0, 0.5, 0.2, 0.1, 0.05, 0.02, 0.01, 0.005, 0.001)
 
 def _step(study: Study, leg: Leg, shown: str, step: str) -> float:
     """A display's step: as noted, else the coarsest usual one that every figure it showed is a multiple of."""
+    fact = study.instruments.get("trip average" if shown == "average_shown" else "trip energy")
     noted: float | None = getattr(leg, step)
+    if fact is not None and fact.step is not None and fact.unit in {None, leg.average_unit, "kWh"}:
+        return float(fact.step)
     if noted is not None:
         return noted
     alike = [x for x in study.legs if getattr(x, step) is None and x.average_unit == leg.average_unit]
@@ -197,7 +200,10 @@ def _soc_reading(study: Study, leg: Leg) -> Reading | None:
         return None
     drop = leg.soc_start_percent - leg.soc_end_percent
     capacity = study.vehicle.usable_capacity_kwh or 50.0  # the ratio does not depend on it
+    fact = study.instruments.get("state of charge")
     step = 1.0 if leg.soc_step_percent is None else leg.soc_step_percent
+    if fact is not None and fact.step is not None:
+        step = float(fact.step)
     sd = math.hypot(step * _UNIFORM * math.sqrt(2.0), SOC_LAG_PERCENT)
     return Reading("state of charge", f"{drop:g} %", 10.0 * drop * capacity, 10.0 * sd * capacity)
 
@@ -286,8 +292,15 @@ def main_instruments(
         count += bool(readings)
         for r in readings:
             found.setdefault(r.instrument, []).append(min(r.relative_sd, 1.0))
-    whole = {name: sum(sds) / len(sds) for name, sds in found.items() if len(sds) == count}
+    whole = {
+        name: sum(sds) / len(sds) for name, sds in found.items() if len(sds) == count and trusted(study, name)
+    }
     return tuple(sorted(whole, key=lambda name: whole[name]))
+
+
+def trusted(study: Study, instrument: str) -> bool:
+    """Whether an instrument's readings count; those that do not are kept and shown."""
+    return all(fact.trusted for name, fact in study.instruments.items() if name == instrument)
 
 
 def _observed(
@@ -301,10 +314,12 @@ def _observed(
     """A leg with its readings, the one that counts first: the study's most certain instrument, else the leg's."""
     shown, true = distance
     readings = every_reading(study, leg, shown, trace)
-    if not readings:
+    if not any(trusted(study, r.instrument) for r in readings):
         return None
     rank = {name: i for i, name in enumerate(main)}
-    readings.sort(key=lambda r: (rank.get(r.instrument, len(rank)), r.sd_wh))
+    readings.sort(
+        key=lambda r: (not trusted(study, r.instrument), rank.get(r.instrument, len(rank)), r.sd_wh)
+    )
     if readings[0].instrument == "trip average":
         # The display divides by the car's own distance; the true distance comes from the pooled ratio, not from
         # this leg's two rounded figures.

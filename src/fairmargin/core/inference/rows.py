@@ -166,7 +166,7 @@ def _steady(road: Road, c: Conditions, leg: int, entry: int, events: Sequence[Ev
         leg,
         entry,
         stops=float(noted) if noted else float(c.stopped_s > NOTABLE_STOP_S),
-        stopped_s=c.stopped_s,
+        stopped_s=c.stopped_s + c.idle_s,
         cold_share=c.cold_share,
     )
 

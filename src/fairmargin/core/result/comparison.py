@@ -308,6 +308,14 @@ def _trip_time(sides: Sides) -> TripTime | None:
     return TripTime(times[0], times[1]) if times[0] and times[1] else None
 
 
+def _per_leg(read: Sequence[float], other: Sequence[float]) -> tuple[float, float]:
+    """Wall energy of a leg [Wh] and its variance; where a side read none, anything up to what the other's legs took."""
+    if read:
+        return float(np.mean(read)), float(np.var(read, ddof=1)) if len(read) > 1 else 0.0
+    most = max(other)
+    return most / 2, most**2 / 12  # uniform, JCGM 100:2008, 4.3.7
+
+
 def _with_grid(sides: Sides, percent: float, interval: tuple[float, float]) -> GridEnergy | None:
     """Drive and wall energy together; None where no leg has any from the wall."""
     km = [sum(o.true_km for o in side) for side in sides.both]
@@ -315,12 +323,14 @@ def _with_grid(sides: Sides, percent: float, interval: tuple[float, float]) -> G
     known = [[1000.0 * w for w in side if w is not None] for side in wall]
     if not known[0] and not known[1]:
         return None
-    per_km = [sum(side) / d for side, d in zip(known, km, strict=True)]
     level = sum(o.energy_wh for o in sides.baseline) / km[0]
-    spread = 0.0
-    for side, d in zip(known, km, strict=True):
-        scatter = len(side) * float(np.var(side, ddof=1)) if len(side) > 1 else 0.0
-        spread += (scatter + (WALL_METER_SHARE * sum(side)) ** 2) / d**2
+    per_km, spread = [], 0.0
+    for side, other, every, d in zip(known, known[::-1], wall, km, strict=True):
+        mean, scatter = _per_leg(side, other)
+        per_km.append(mean * len(every) / d)
+        meter = (WALL_METER_SHARE * mean * len(every)) ** 2
+        untold = len(every) - len(side)
+        spread += ((len(side) + untold**2) * scatter + meter) / d**2
     whole = float(level + per_km[0])
     extra = intervals.half_width_percent(spread, sides.study.confidence) / whole
 

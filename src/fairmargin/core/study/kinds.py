@@ -12,6 +12,7 @@ Mechanism = Literal[
 ]
 Method = Literal["out-and-back", "loop", "one-way", "laps", "side-by-side", "everyday", "climb"]
 Energy = Literal["electric", "petrol", "diesel"]
+InstrumentName = Literal["trip average", "trip energy", "state of charge", "charge back", "fuel", "logger"]
 EventKind = Literal[
     "slow-traffic",
     "following-closely",

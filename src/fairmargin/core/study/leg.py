@@ -31,9 +31,11 @@ class Leg(_Value):
     direction: Literal["", "out", "back", "loop"] = ""
     sector: str = ""
     speed_kmh: _number(5, 300, "km/h") = None  # type: ignore[valid-type]
+    speed_held: Literal["", "cruise", "foot", "unknown"] = ""
     started_at: datetime | None = None
     duration_s: _number(1, 400000, "s") = None  # type: ignore[valid-type]
     stopped_s: _number(0, 400000, "s") = None  # type: ignore[valid-type]
+    stopped_with_car_on_s: _number(0, 400000, "s") = None  # type: ignore[valid-type]
     distance_km: _number(0.05, 5000, "km") = None  # type: ignore[valid-type]
     gps_distance_km: _number(0.05, 5000, "km") = None  # type: ignore[valid-type]
     average_shown: _number(-10000, 10000, "") = None  # type: ignore[valid-type]
@@ -75,13 +77,13 @@ class Leg(_Value):
     @field_validator("climate")
     @classmethod
     def _climate(cls, value: str) -> str:
-        if value in {"", "off"}:
+        if value in {"", "off", "auto"}:
             return value
         try:
             set_c = float(value.replace(",", "."))
         except ValueError:
             raise ValueError(
-                f'"{value}" is not a climate setting; expected off or a temperature in °C'
+                f'"{value}" is not a climate setting; expected off, auto or a temperature in °C'
             ) from None
         if not 10 <= set_c <= 35:
             raise ValueError(f"{value} °C is not a cabin setting; expected 10 to 35 °C, or off")

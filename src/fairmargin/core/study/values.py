@@ -15,10 +15,11 @@ from pydantic import AfterValidator, Field, field_validator, model_validator
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import between as _between
 from fairmargin.core.study.base import number as _number
-from fairmargin.core.study.kinds import EventKind, Kind, Mechanism, Method, default_mechanism
+from fairmargin.core.study.kinds import EventKind, InstrumentName, Kind, Mechanism, Method, default_mechanism
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.plan import Plan
 from fairmargin.core.study.vehicle import Vehicle
+from fairmargin.core.units import ConsumptionUnit
 
 
 class Change(_Value):
@@ -123,6 +124,15 @@ class Stretch(_Value):
         return self
 
 
+class Instrument(_Value):
+    """Facts of one instrument, whatever its figures look like."""
+
+    step: _number(0, 100, "") = None  # type: ignore[valid-type]
+    unit: ConsumptionUnit | Literal["kWh", "%", "L"] | None = None
+    truncates: bool = False
+    trusted: bool = True
+
+
 class Study(_Value):
     """One question and all the evidence for it.
 
@@ -146,6 +156,7 @@ class Study(_Value):
     smallest_effect_percent: Annotated[float, AfterValidator(_between(0.05, 50, "%"))] = 1.0
     reference: Reference = Reference()
     wind: WindSetup = WindSetup()
+    instruments: dict[InstrumentName, Instrument] = Field(default_factory=dict)
     route_name: str = ""
     left_out_stretches: tuple[Stretch, ...] = ()
     plan: Plan = Plan()

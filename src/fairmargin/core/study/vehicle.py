@@ -34,6 +34,10 @@ class VehicleConstants:
     assumed: tuple[str, ...]  # names of the constants taken from the class preset
 
 
+#: An engine burns this much at no load, and this share of what it burns on top goes to the wheels (the line of
+#: Willans; J. B. Heywood, "Internal Combustion Engine Fundamentals", 2nd ed. (2018), ch. 13, from memory).
+ENGINE_NO_LOAD_W: Final = 8000.0
+ENGINE_SLOPE: Final = 0.38
 #: Class presets: middle and standard deviation. Common practice; wide on purpose.
 CLASS_PRESETS: Final[dict[str, dict[str, tuple[float, float]]]] = {
     "small car": {
@@ -107,6 +111,8 @@ class Vehicle(_Value):
         mass = known("mass_kg", "mass_sd_kg", 0.03)
         drag = known("drag_area_m2", "drag_area_sd_m2", 0.08)
         rolling = known("rolling_coefficient", "rolling_coefficient_sd", 0.10)
+        # A stated efficiency of an engine is that of the whole; by itself it is a slope over what it burns at no load.
+        slope = fuel and self.drive_efficiency is None
         return VehicleConstants(
             mass_kg=mass[0],
             mass_sd_kg=mass[1],
@@ -114,10 +120,12 @@ class Vehicle(_Value):
             drag_area_sd_m2=drag[1],
             rolling_coefficient=rolling[0],
             rolling_coefficient_sd=rolling[1],
-            drive_efficiency=plain("drive_efficiency", 0.27 if fuel else 0.88),
+            drive_efficiency=plain("drive_efficiency", ENGINE_SLOPE if fuel else 0.88),
             drive_efficiency_sd=0.03 if fuel else 0.025,
             regen_efficiency=0.0 if fuel else plain("regen_efficiency", 0.6),
-            auxiliary_w=(aux := plain("auxiliary_w", 1200.0 if fuel else 350.0)),
+            auxiliary_w=(
+                aux := plain("auxiliary_w", ENGINE_NO_LOAD_W if slope else 1200.0 if fuel else 350.0)
+            ),
             auxiliary_sd_w=0.3 * aux + 60.0,
             usable_capacity_kwh=self.usable_capacity_kwh,
             charging_efficiency=plain("charging_efficiency", 0.9),
