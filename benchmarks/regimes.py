@@ -75,6 +75,16 @@ def _weeks(**fixed: Any) -> Callable[[int], Made]:
     return make
 
 
+def _that_matters(percent: float, made: Callable[[int], Made]) -> Callable[[int], Made]:
+    """The same where no smaller effect matters."""
+
+    def make(seed: int) -> Made:
+        study, traces, truth = made(seed)
+        return study.with_(smallest_effect_percent=percent), traces, truth
+
+    return make
+
+
 APART: Final = {"days": 2, "order": "AABB"}
 LATER: Final = {"days": 2, "order": "AABB", "day_gap": 21, "warmer_k": -7.0}
 LOGGED: Final = {"instrument": "logger"}
@@ -107,6 +117,9 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     "null, two days": _field(**NULL, **APART),
     "null, balanced": _field(**NULL, order="ABBABAAB"),
     "balanced calm": _field(order="ABBA", wind="calm"),
+    "null, eight steady pairs, 2 % matters": _that_matters(
+        2.0, _field(**NULL, order="ABBABAABABBABAAB", scatter=0.005, step=0.1)
+    ),
     "loop": _field(method="loop"),
     "one way": _field(method="one-way"),
     "no warm-up drive": _field(warm_up_drive=False),

@@ -201,7 +201,7 @@ def _test_day(
         )
         found = [*check(case), *doubts]
         concerns += found
-        said = (fit.plain or {}).get(trial, effect) if doubtful else effect
+        said = fit.plain.get(trial, effect) if doubtful else effect
         sides = Sides(
             study, said, a, b, members, results, conditions, fit.conditions, fit.scatter_share,
             fit.as_driven, "plain" if doubtful else "model", sector or None,

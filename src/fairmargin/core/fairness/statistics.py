@@ -69,10 +69,10 @@ def reading_doubtful(case: ComparisonContext) -> Iterator[Finding]:
 @TEST_DAY.rule("model-contradicted", stage="examine", needs="readings", covered=True)
 def model_contradicted(case: ComparisonContext) -> Iterator[Finding]:
     """The model does not explain what was read, and is not used: priced as the plain difference less the model's."""
-    criticism, plain = case.fit.criticism, case.fit.plain or {}
-    if criticism is None or not criticism.reasons or case.trial not in plain:
+    criticism = case.fit.criticism
+    if criticism is None or not criticism.reasons:
         return
-    said = plain[case.trial]
+    said = case.fit.plain[case.trial]
     low, high = case.effect.interval_percent(case.study.confidence)
     yield Finding(
         "caution",

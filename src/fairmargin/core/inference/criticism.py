@@ -90,7 +90,7 @@ def criticise(
     strain = {}
     for i, trial in enumerate(problem.configurations[1:]):
         p = plain[trial]
-        if p.own_variance > 0 and np.any(p.influence):
+        if p.own_variance > 0 and p.told:
             difference = float(result.weights @ result.means[:, i]) - p.corrected
             strain[trial] = difference / math.sqrt(p.own_variance)
     return Criticism(

@@ -7,7 +7,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -19,7 +19,7 @@ from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.criticism import Criticism, criticise
 from fairmargin.core.inference.options import FitOptions, Group
-from fairmargin.core.inference.plain import Plain, plain_differences
+from fairmargin.core.inference.plain import Plain, left_out, plain_differences
 from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, posterior
 from fairmargin.core.inference.priors import SCATTER_SHARE
 from fairmargin.core.inference.problem import Problem, prepare
@@ -54,8 +54,13 @@ class Fit:
     as_driven: bool  # the effect holds for the logged speeds, not for one steady speed
     segment_share: float  # noise of one kilometre of a logged leg
     scatter_evidence: tuple[float, ...]  # log likelihood of each scatter size, see `learned_scatter`
-    plain: Mapping[str, Effect] | None = None  # what is said where the fit is not believed
+    plain_effects: Callable[[], Mapping[str, Effect]] = dict  # see `plain`
     criticism: Criticism | None = None  # None for a fit that only prices something
+
+    @property
+    def plain(self) -> Mapping[str, Effect]:
+        """What is said where the fit is not believed: worked out only when it is asked for."""
+        return self.plain_effects()
 
 
 def fit_study(
@@ -127,7 +132,10 @@ def fit_study(
         road=problem.road,
         as_driven=problem.reference.as_driven,
         segment_share=solution.segment_share,
-        plain={name: _plain_effect(problem, p, name, observations, log_levels) for name, p in plain.items()},
+        plain_effects=lambda: {
+            name: _plain_effect(study, problem, p, name, observations, log_levels)
+            for name, p in plain.items()
+        },
         criticism=criticise(problem, solution, result, plain) if plain else None,
     )
 
@@ -190,7 +198,12 @@ def _touched(
 
 
 def _plain_effect(
-    problem: Problem, plain: Plain, trial: str, observations: Sequence[Observation], log_levels: Array
+    study: Study,
+    problem: Problem,
+    plain: Plain,
+    trial: str,
+    observations: Sequence[Observation],
+    log_levels: Array,
 ) -> Effect:
     """The plain difference of one trial as an effect; the baseline's level stays the model's."""
     budget = _by_group(
@@ -217,7 +230,10 @@ def _plain_effect(
         touched=_touched(problem, plain.unknown_variance, observations),
         baseline_wh_per_km=level / km,
         trial_wh_per_km=level / km * math.exp(plain.log_ratio),
-        influence={o.legs[0]: float(v) for o, v in zip(observations, plain.influence, strict=True)},
+        influence={
+            o.legs[0]: float(v)
+            for o, v in zip(observations, left_out(study, observations, trial), strict=True)
+        },
     )
 
 

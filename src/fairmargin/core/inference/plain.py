@@ -49,7 +49,7 @@ class Plain:
     unknown_variance: Array  # (unknowns,)
     reading_variance: float
     scatter_variance: float  # at the scatter's mean size
-    influence: Array  # (observations,) change of the log ratio when one is left out
+    told: bool  # whether the readings tell the change from anything else
 
     @property
     def corrected(self) -> float:
@@ -138,11 +138,16 @@ def _gathered(rows: Rows, owns: Array) -> Array:
     return np.asarray(gather / gather.sum(axis=1, keepdims=True))
 
 
+def _read(observations: Sequence[Observation]) -> Array:
+    """Logarithms of the consumptions read; over the distance shown, or between the gates."""
+    return np.log([o.fit_wh / (o.shown_km if o.gated_wh is None else o.fit_km) for o in observations])
+
+
 def plain_differences(
     study: Study, problem: Problem, observations: Sequence[Observation], options: FitOptions
 ) -> Mapping[str, Plain]:
     """The plain difference of every trial of a fit, with what it may be off by."""
-    read = np.log([o.fit_wh / (o.shown_km if o.gated_wh is None else o.fit_km) for o in observations])
+    read = _read(observations)
     gather = _gathered(problem.rows, problem.owns)
     km = np.log([o.shown_km if o.gated_wh is None else o.fit_km for o in observations])
     trials = problem.configurations[1:]
@@ -172,7 +177,7 @@ def plain_differences(
             unknown_variance=unknown,
             reading_variance=by_reading,
             scatter_variance=by_scatter * multiple**2,
-            influence=_left_out(study, observations, read, trial),
+            told=bool(w.any()),
         )
     return found
 
@@ -192,7 +197,7 @@ def _as_read(problem: Problem, trials: Sequence[str], answers: Array) -> Array:
         ways.append(sd * own)
     sizes = np.zeros(len(trials))
     for _ in range(NEWTON_STEPS):
-        levels, gradients = problem.levels(problem.linearise(theta))
+        levels, gradients = problem.levels_at(theta)
         left = answers - (levels[1:] - levels[0])
         if not len(left) or float(np.max(np.abs(left))) < NEAR:
             break
@@ -226,8 +231,9 @@ def _scatter(
     return scatter_weights(log_likelihood, freedom, SIZES)
 
 
-def _left_out(study: Study, observations: Sequence[Observation], read: Array, trial: str) -> Array:
+def left_out(study: Study, observations: Sequence[Observation], trial: str) -> Array:
     """What the plain difference moves by when one observation is left out; 0 where nothing would be left."""
+    read = _read(observations)
     whole = float(paired_weights(study, observations, trial) @ read)
     out = np.zeros(len(observations))
     for i in range(len(observations)):

@@ -164,6 +164,7 @@ class Problem:
     unknowns: list[Unknown]
     shared: int  # of the unknowns, those that act on whole legs
     parameters: NDArray[np.intp]  # of the unknowns
+    columns: tuple[tuple[int, NDArray[np.intp]], ...]  # unknowns of each parameter
     leg_weights: Array  # (legs + reference rows, shared unknowns)
     weights: Array  # (rows + reference rows, unknowns)
     prior_mean: Array
@@ -175,8 +176,8 @@ class Problem:
         """Deviation of every parameter on every row of a table of weights."""
         width = weights.shape[1]
         out = np.zeros((len(weights), len(Parameter)))
-        for parameter in np.unique(self.parameters):
-            columns = np.flatnonzero(self.parameters[:width] == parameter)
+        for parameter, every in self.columns:
+            columns = every[: int(np.searchsorted(every, width))] if width < len(theta) else every
             if columns.size:
                 out[:, parameter] = weights[:, columns] @ theta[columns]
         return out
@@ -215,6 +216,15 @@ class Problem:
     def innovation(self, at: Linearised, theta: Array) -> Array:
         """Measured minus what the linearised model predicts at the prior means."""
         return np.asarray(self.rows.measured - at.predicted + at.jacobian @ (theta - self.prior_mean))
+
+    def levels_at(self, theta: Array) -> tuple[Array, Array]:
+        """`levels` at a point, without a look at the legs."""
+        n = len(self.rows.leg)
+        r = self.reference_model.energies(self.local_of(self.weights[n:], theta), derivatives=True)
+        assert r.by_parameter is not None
+        by_reference = r.by_parameter[:, self.parameters] * self.weights[n:] / r.wh[:, None]
+        nothing = np.zeros(0)
+        return self.levels(Linearised(nothing, nothing, r.wh, by_reference))
 
     def levels(self, at: Linearised) -> tuple[Array, Array]:
         """Log energy of every configuration over the reference drives, and its derivatives (configurations, unknowns)."""
@@ -268,7 +278,8 @@ def prepare(
         configurations=configurations,
         unknowns=unknowns,
         shared=shared,
-        parameters=np.array([u.parameter for u in unknowns]),
+        parameters=(parameters := np.array([u.parameter for u in unknowns])),
+        columns=tuple((int(p), np.flatnonzero(parameters == p)) for p in np.unique(parameters)),
         leg_weights=leg_weights,
         weights=weights,
         prior_mean=np.array([u.prior_mean for u in unknowns], dtype=float),

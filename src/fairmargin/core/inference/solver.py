@@ -30,7 +30,7 @@ Array = NDArray[np.float64]
 
 MOST_STEPS: Final = 30
 MOST_HALVINGS: Final = 8
-SETTLED: Final = 2e-4  # a step that moves no reading by more: two hundredths of a per cent
+SETTLED: Final = 1e-4  # a step that moves no reading by more: a hundredth of a per cent
 ARMIJO: Final = 1e-3  # share of the promised gain that a step must keep
 
 
@@ -112,10 +112,11 @@ def _descend(problem: Problem, theta: Array, at: Linearised, share: float) -> So
         weighed = np.linalg.solve(signal + noise.cov, problem.innovation(at, theta))
         move = problem.prior_mean + problem.prior_var * (at.jacobian.T @ weighed) - theta
         shift = at.jacobian @ move
-        promised = phi - improbability(problem, noise.inverse, theta + move, at.predicted + shift)
         if float(np.max(np.abs(shift), initial=0.0)) < SETTLED:
-            theta = theta + move
-            return Solution(theta, problem.linearise(theta), share, True, step)
+            return Solution(
+                theta, at, share, True, step
+            )  # the linearised posterior takes this last step itself
+        promised = phi - improbability(problem, noise.inverse, theta + move, at.predicted + shift)
         length = 1.0
         for _ in range(MOST_HALVINGS):
             trial = theta + length * move

@@ -98,7 +98,8 @@ class RoadModel:
         mass = declared * np.exp(local[:, Parameter.MASS])
         eta = k.drive_efficiency * np.exp(local[:, Parameter.EFFICIENCY])
         speed = p.speed_m_s * p.spread(np.exp(local[:, Parameter.SPEED]))
-        height, head, cross, flow = self._air(local, speed, density)
+        yaw_slope = aero.yaw_slope(local[:, Parameter.YAW_SLOPE])
+        height, head, cross, flow = self._air(local, speed, density, yaw_slope.value)
         regen = k.regen_efficiency * np.exp(local[:, Parameter.REGENERATION])
 
         drag_area, mass_s = p.spread(k.drag_area_m2 * np.exp(local[:, Parameter.DRAG])), p.spread(mass)
@@ -123,7 +124,7 @@ class RoadModel:
             cross_mast=cross,
             speed=speed,
             air=flow,
-            yaw_slope=aero.yaw_slope(local[:, Parameter.YAW_SLOPE]),
+            yaw_slope=yaw_slope,
             by_kelvin=rolling.TEMPERATURE_PER_K + local[:, Parameter.TYRE_PER_K],
             cold_by_kelvin=driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K],
             outside_k=air.ZERO_C_K + outside_c,
@@ -155,7 +156,9 @@ class RoadModel:
         crr = self.constants.rolling_coefficient * np.exp(local[:, Parameter.ROLLING])
         return crr * warmth.value * warm_up.value * pressure.value, warmth, warm_up, pressure
 
-    def _air(self, local: Array, speed: Array, density: Array) -> tuple[Array, Array, Array, aero.AeroTerm]:
+    def _air(
+        self, local: Array, speed: Array, density: Array, yaw_slope: Array
+    ) -> tuple[Array, Array, Array, aero.AeroTerm]:
         """Height factor, head and cross wind at the mast, and the force of the air; per stretch."""
         p, legs = self.paths, self.legs
         height = p.spread(self.height_factor * np.exp(local[:, Parameter.HEIGHT_FACTOR]))
@@ -171,7 +174,7 @@ class RoadModel:
             height * cross,
             p.spread(wind.CAR_TURBULENCE_SHARE * legs.turbulence),
             p.spread(density),
-            p.spread(aero.yaw_slope(local[:, Parameter.YAW_SLOPE]).value),
+            p.spread(yaw_slope),
         )
         return height, head, cross, flow
 
