@@ -65,7 +65,7 @@ STRENGTH_WITHIN_DAY: Final = 0.2  # of it, from one run to the next
 TYRE_PER_K: Final = Prior(0.0016, "1/K", "rolling resistance per kelvin of outside air")
 DRIVELINE_PER_K: Final = Prior(0.0005, "1/K", "consumption per kelvin of outside air, battery and driveline")
 WARM_UP: Final = Prior(0.055, "1", "rise of rolling resistance on wholly cold tyres", mean=0.04)
-CLIMATE: Final = Prior(28.0, "W/K", "climate load per kelvin between cabin and outside")
+CLIMATE: Final = Prior(40.0, "W/K", "climate load per kelvin between cabin and outside")
 CHARGING_PER_K: Final = Prior(0.001, "1/K", "charging losses per kelvin")
 
 # ---------------------------------------------------------------- what nobody noted
