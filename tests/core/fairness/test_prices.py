@@ -96,7 +96,7 @@ BY_HAND = (
     # 240 instead of 280 kPa: (280/240)^0.4 = +6.4 % of the tyres' third
     Priced("tyre-pressure-unlike", "tyre-pressure-unlike", FALLS * TYRES * ((280 / 240) ** 0.4 - 1), 0.1, "note", True),
     # 16 K · 55 W/K = 880 W at 25 m/s are 9.8 of the 161.5 Wh/km shown
-    Priced("climate-unlike", "climate-unlike", FALLS * 880 / 25 / 3.6 / 161.5, 0.2, "caution", True),
+    Priced("climate-unlike", "climate-unlike", FALLS * 880 / 25 / 3.6 / 161.5, 0.25, "caution", True),
     Priced("battery-temperature-unlike", "battery-temperature-unlike", 0.1 * 14, 1e-9, "caution", False),
     Priced("charge-window-unlike", "charge-window-unlike", None, 0, "note", True),
     Priced("mass-unlike", "mass-unlike", FALLS * TYRES * 75 / MASS, 0.15, "note", True),

@@ -382,9 +382,8 @@ def _cabins(scene: Scene) -> list[Unknown]:
                 )
     spread = float(np.std([c.climate_k for c in conditions if c.climate_k is not None] or [0.0]))
     if spread:
-        prior = Prior(
-            auxiliaries.CLIMATE_W_PER_K * spread, "W", "climate of a leg among others that noted it"
-        )
+        per_k = auxiliaries.CLIMATE_W_PER_K + priors.CLIMATE.sd  # what heating draws where it draws much
+        prior = Prior(per_k * spread, "W", "climate of a leg among others that noted it")
         out += [
             _unknown("climate of a leg", Group.CLIMATE, watts, np.eye(scene.rows)[i], prior)
             for i in np.flatnonzero(unknown)
