@@ -280,7 +280,7 @@ class _Days:
         return Leg(
             leg=f"L{count:02d}",
             run=f"R{i + 1}",
-            block=str(i // 4 + 1),
+            block=str(i // 4 + 1) if plan.days == 1 else str(self.today + 1),
             configuration=plan.order[i],
             direction="loop" if _is_loop(plan) else ("back" if back else "out"),
             started_at=self.clock.replace(second=0, microsecond=0),

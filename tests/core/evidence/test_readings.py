@@ -231,3 +231,31 @@ def test_climate_that_regulates_itself_is_a_setting_of_21():
     study = driven_study("AB")
     auto = study.with_legs(leg.with_(climate="auto", temperature_c=6.0) for leg in study.legs)
     assert leg_conditions(auto, {})["L01"].climate_k == pytest.approx(15.0)
+
+
+def test_roundings_of_readings_that_hardly_vary_are_shared():
+    """Widrow's ρ = exp(−4π²σ²/Δ²): a drive of 30 km scatters by 1.05 %, which a step of 4 % rounds alike."""
+    coarse = driven_study("ABBA", values=[25.0, 24.0] * 4)
+    coarse = coarse.with_legs(
+        leg.with_(average_unit="kWh/100km", average_step=1.0, distance_km=30.0, gps_distance_km=None)
+        for leg in coarse.legs
+    )
+    out = observations(coarse, {})[0]
+    assert out.rounded_alike == pytest.approx(math.exp(-((2 * math.pi * 0.0105 / 0.04) ** 2)), rel=1e-6)
+    fine = coarse.with_legs(leg.with_(average_step=0.1) for leg in coarse.legs)
+    assert observations(fine, {})[0].rounded_alike < 1e-6
+    # The same two readings once more do not halve the rounding.
+    once, twice = (
+        driven_study(order, values=v, method="loop")
+        for order, v in (("AB", [25, 24]), ("ABAB", [25, 24] * 2))
+    )
+
+    def step_part(study):
+        coarse = study.with_legs(
+            leg.with_(average_unit="kWh/100km", average_step=1.0, distance_km=92.0, gps_distance_km=None)
+            for leg in study.legs
+        )
+        return next(x.half_width_percent for x in only(coarse).margin if x.source == "display step")
+
+    # 92 km scatter by 0.6 %: ρ = 0.41, so a second pair leaves √(1.41/2) of it, not √½.
+    assert step_part(twice) / step_part(once) == pytest.approx(math.sqrt(1.41 / 2), abs=0.03)

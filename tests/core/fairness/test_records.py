@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.evidence.clock import common_offset, driven_days
+from fairmargin.core.evidence.clock import common_offset, days_told, driven_days
 from fairmargin.core.evidence.conditions import leg_conditions
 from fairmargin.core.fairness.records import RECORDS, RecordsContext, check_records
 from fairmargin.core.study import Trace, WeatherRow
@@ -117,10 +117,14 @@ def test_a_leg_without_a_time_belongs_to_the_day_around_it(abba):
     assert days_of(untimed(blocks, ["L01", "L02"])) == [0] * 8
 
 
-def test_where_no_time_is_known_a_change_of_configuration_may_be_a_change_of_day(abba):
+def test_where_no_time_is_known_it_was_most_likely_one_outing_but_only_a_block_says_so(abba):
     bare = untimed(abba.with_legs(leg.with_(block="") for leg in abba.legs), [leg.leg for leg in abba.legs])
-    assert days_of(bare) == [0, 0, 1, 1, 1, 1, 2, 2]  # A BB A
-    assert days_of(bare.with_legs(leg.with_(block="1") for leg in bare.legs)) == [0] * 8
+    assert days_of(bare) == [0] * 8 and days_told(bare.legs, driven_days(bare.legs, timedelta())) == set()
+    block = bare.with_legs(leg.with_(block="1") for leg in bare.legs)
+    assert days_of(block) == [0] * 8
+    assert days_told(block.legs, driven_days(block.legs, timedelta())) == {leg.leg for leg in block.legs}
+    two = bare.with_legs(leg.with_(block="1" if leg.configuration == "A" else "2") for leg in bare.legs)
+    assert days_of(two) == [0, 0, 1, 1, 1, 1, 0, 0]
 
 
 def codes(study):

@@ -153,3 +153,14 @@ def test_the_criticism_asks_each_question_by_itself():
     assert "contradict" in replace(criticism, misfit_z=6.0).reasons[0]
     assert "yaw slope 5" in replace(criticism, nuisance="yaw slope", nuisance_z=-5.0).reasons[0]
     assert "3 standard" in replace(criticism, strain_z={"B": -3.0}).reasons[0]
+
+
+def test_runs_that_count_as_a_whole_are_set_against_runs_that_do():
+    """By hand: 420 up and 20 down are 220; a mean of logarithms of 420 and 20 would say 92."""
+    study = driven_study("ABBA", values=[420, 20, 399, 19, 399, 120, 420, 20], route=())
+    found = observations(study, {})
+    assert [len(o.legs) for o in found] == [2, 2, 2, 2]  # also the run whose legs are both large
+    w = np.array(paired_weights(study, found, "B"))
+    assert w.round(6).tolist() == [-0.5, 0.5, 0.5, -0.5]
+    read = float(w @ np.log([o.as_read_wh_per_km for o in found]))
+    assert read == pytest.approx(0.5 * np.log(209 / 220) + 0.5 * np.log(259.5 / 220), abs=1e-6)

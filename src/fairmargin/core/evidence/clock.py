@@ -36,8 +36,9 @@ def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
 
     A pause of five hours across midnight, or of twelve at any time, begins another day (common practice: nobody
     sleeps less between two test days). A leg without a time belongs to the day of its run's other leg, of its block
-    (runs driven close together), or of the legs driven just before and after it if those are one day. Where nothing
-    says on which day something was driven, a change of configuration may be a change of day.
+    (runs driven close together), or of the legs driven just before and after it if those are one day. Between legs of
+    different days a change of configuration is taken for a change of day. Where no time is known at all, all of it was
+    most likely one outing.
     """
     timed = sorted(
         (seconds_of(leg.started_at, offset), i, leg)
@@ -60,17 +61,21 @@ def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
 
 
 def days_told(legs: Sequence[Leg], days: Mapping[str, int]) -> set[str]:
-    """Names of the legs whose day is known: timed, of a run with a timed leg, or between two legs of one day.
+    """Names of the legs whose day is known: timed, of a run with a timed leg, between two legs of one day, or of a block.
 
-    A block alone does not say it: it may have been driven on two days.
+    A block is driven close together; one whose timed legs lie on two days says nothing.
     """
     timed = {leg.leg for leg in legs if leg.started_at is not None}
+    of_block: dict[str, set[int]] = {}
+    for leg in legs:
+        if leg.block:
+            of_block.setdefault(leg.block, set()).add(days[leg.leg])
     runs = {leg.run for leg in legs if leg.leg in timed and leg.run}
     told = set(timed)
     for i, leg in enumerate(legs):
         around = [x for side in (legs[:i][::-1], legs[i + 1 :]) if (x := _first_in(side, days, timed))]
         between = len(around) == 2 and len({days[x.leg] for x in (*around, leg)}) == 1
-        if leg.run in runs or between:
+        if leg.run in runs or between or (leg.block and len(of_block[leg.block]) == 1):
             told.add(leg.leg)
     return told
 
@@ -101,7 +106,8 @@ def _with_untimed(legs: Sequence[Leg], timed: Mapping[str, int]) -> dict[str, in
             continue
         if leg.configuration != before:
             group, before = group + 1, leg.configuration
-        key = ("block", leg.block) if leg.block else ("group", str(group))
+        # Where no time is known at all it was most likely one outing; `days_told` says that nobody knows.
+        key = ("block", leg.block) if leg.block else ("group", str(group) if timed else "")
         days[leg.leg] = of_group.setdefault(key, new + len(of_group))
     return {leg.leg: days[leg.leg] for leg in legs}
 

@@ -328,7 +328,8 @@ def _speed(study: Study, leg: Leg, true_m: float, usual: _Usual, trace: Trace | 
     elif usual.timed_m_s:
         v, sd, alike = usual.timed_m_s, math.hypot(UNTOLD_SD, usual.timed_sd), HELD_ALIKE_SD
     else:
-        v, sd, alike = USUAL_KMH / 3.6, UNTOLD_SD, UNTOLD_ALIKE_SD
+        held = HELD_SD if leg.speed_held == "cruise" else UNTOLD_SD
+        v, sd, alike = USUAL_KMH / 3.6, held, UNTOLD_ALIKE_SD
     moving = true_m / v
     return _Pace(v, sd, alike, moving, moving + stopped, stopped)
 

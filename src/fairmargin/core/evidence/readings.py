@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -23,6 +23,10 @@ CHARGER_REPEAT_KWH: Final = 0.10
 SOC_LAG_PERCENT: Final = 0.3
 FUEL_FILL_L: Final = 0.10
 ODOMETER_STEP_KM: Final = 0.1
+#: What repeats of a drive scatter by over this distance: what a display then rounds. Common practice.
+USUAL_SCATTER: Final = 0.0105
+SCATTER_KM: Final = 30.0
+ROUNDED: Final = frozenset({"trip average", "trip energy"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +59,12 @@ class Observation:
     as_read_wh_per_km: float
     gated_wh: float | None = None  # logged legs: between the gates
     gated_km: float | None = None
+    rounded_alike: float = 0.0  # share of its rounding error's variance that drives like it repeat
+
+    @property
+    def own_variance(self) -> float:
+        """Variance of the reading as a share, but for what drives like it repeat."""
+        return (1.0 - self.rounded_alike) * self.relative_sd**2
 
     @property
     def fit_wh(self) -> float:
@@ -271,10 +281,45 @@ def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]
     least = LEAST_OF_USUAL * float(np.median(single)) if single else 0.0
     if study.method == "everyday":
         least = 0.0  # trips of a day need not belong together
+    # One run taken as a whole has to be set against others taken so: a mean of logarithms is no logarithm of a mean.
+    whole = least > 0 and any(o.as_read_wh_per_km <= least for legs, own in by_run if legs for o in own)
     result: list[Observation] = []
     for legs, found in by_run:
-        result += _on_the_whole(study, legs, found, least) if legs else found
-    return result
+        result += (
+            _on_the_whole(study, legs, found) if legs and whole else [o for o in found if o.energy_wh > 0]
+        )
+    return _rounded_alike(study, result)
+
+
+def like_drives(study: Study, observations: Sequence[Observation]) -> dict[tuple[str, ...], list[int]]:
+    """Observations that a display rounds alike if they hardly differ: of one configuration, direction and instrument."""
+    found: dict[tuple[str, ...], list[int]] = {}
+    for i, o in enumerate(observations):
+        leg = study.leg(o.legs[0])
+        if o.readings[0].instrument in ROUNDED:
+            speed = f"{leg.speed_kmh or 0:g}"
+            key = (leg.configuration, leg.direction, leg.vehicle, leg.sector, speed, o.readings[0].instrument)
+            found.setdefault(key, []).append(i)
+    return found
+
+
+def _rounded_alike(study: Study, observations: list[Observation]) -> list[Observation]:
+    """Readings that hardly vary are rounded the same way each time: repeating them does not average it out.
+
+    The correlation of two roundings of values that scatter by σ with a step Δ is exp(−4π²σ²/Δ²) (first term of the
+    characteristic function of the rounding error; B. Widrow, I. Kollár, "Quantization Noise" (2008), from memory).
+    """
+    made = list(observations)
+    for members in like_drives(study, observations).values():
+        if len(members) < 2:
+            continue
+        for i in members:
+            o = made[i]
+            step = o.relative_sd / _UNIFORM
+            scatter = USUAL_SCATTER * math.sqrt(SCATTER_KM / max(o.true_km, 1.0))
+            alike = math.exp(-((2 * math.pi * scatter / step) ** 2)) if step > 0 else 0.0
+            made[i] = replace(o, rounded_alike=alike)
+    return made
 
 
 def main_instruments(
@@ -355,14 +400,10 @@ def _charged_back(
     return Observation(tuple(leg.leg for leg in legs), (reading,), shown, true, reading.energy_wh / shown)
 
 
-def _on_the_whole(
-    study: Study, legs: Sequence[Leg], own: Sequence[Observation], least: float
-) -> list[Observation]:
-    """A run as one observation where a leg of it took next to nothing, or gave back: downhill legs are data too."""
+def _on_the_whole(study: Study, legs: Sequence[Leg], own: Sequence[Observation]) -> list[Observation]:
+    """A run as one observation: legs that took next to nothing, or gave back, are data too."""
     km = sum(o.shown_km for o in own)
     energy = sum(o.energy_wh for o in own)
-    if least <= 0 or all(o.as_read_wh_per_km > least for o in own):
-        return [o for o in own if o.energy_wh > 0]
     used = [o for o in own if study.leg(o.legs[0]).included]
     kinds = {o.readings[0].instrument for o in used}
     if len(used) < 2 or len(used) < len(legs) or len(kinds) > 1 or energy <= 0:

@@ -65,8 +65,8 @@ class Plain:
 def paired_weights(study: Study, observations: Sequence[Observation], trial: str) -> Array:
     """Weight of each observation in the plain difference: the least-squares difference of drives of like direction.
 
-    Where a control vehicle drove beside, drives are set against what it took at the same time. Where a run counts as a
-    whole, so do the others. Zero where the readings cannot tell the change from something else.
+    Where a control vehicle drove beside, drives are set against what it took at the same time. Where runs count as a
+    whole, legs that do not are left out. Zero where the readings cannot tell the change from something else.
 
     Examples
     --------
@@ -80,28 +80,24 @@ def paired_weights(study: Study, observations: Sequence[Observation], trial: str
     """
     legs = [study.leg(o.legs[0]) for o in observations]
     mine = [i for i, leg in enumerate(legs) if leg.configuration in {study.baseline.id, trial}]
-    whole_runs = any(len(observations[i].legs) > 1 for i in mine)
-    units: dict[str, list[int]] = {}
-    for i in mine:
-        units.setdefault((legs[i].run or legs[i].leg) if whole_runs else legs[i].leg, []).append(i)
-    firsts = [legs[members[0]] for members in units.values()]
+    most = max((len(observations[i].legs) for i in mine), default=1)
+    whole = [i for i in mine if len(observations[i].legs) == most]
+    if len({legs[i].configuration for i in whole}) == 2:
+        mine = whole  # a part of a run says nothing beside whole ones
+    firsts = [legs[i] for i in mine]
     out = np.zeros(len(legs))
     if not firsts:
         return out
     change = np.array([float(leg.configuration == trial) for leg in firsts])
     beside = [_ones([leg.vehicle == "control" for leg in firsts]), *_moments(firsts)]
     ways = (
-        []
-        if whole_runs
-        else [_ones([x.direction == d for x in firsts]) for d in {x.direction for x in firsts}]
+        [] if most > 1 else [_ones([x.direction == d for x in firsts]) for d in {x.direction for x in firsts}]
     )
     for columns in ([*ways, *beside], [*ways], []):
         others = np.stack([np.ones(len(firsts)), *columns], axis=1)
         own = change - others @ np.linalg.lstsq(others, change, rcond=None)[0]
         if float(own @ own) > TELLABLE:
-            by_unit = own / float(own @ own)
-            for members, w in zip(units.values(), by_unit.tolist(), strict=True):
-                out[members] = w / len(members)
+            out[mine] = own / float(own @ own)
             return out
     return out
 

@@ -34,7 +34,7 @@ LOGGED_SCATTER: Final = 0.8  # of it is left once a log gives the speeds
 
 # ---------------------------------------------------------------- the vehicle and the change
 
-LEVEL: Final = Prior(0.4, "log", "level of the model against the vehicle")
+LEVEL: Final = Prior(1.0, "log", "level of the model against the vehicle")
 CONTROL: Final = Prior(0.10, "log", "level of a control vehicle against the test vehicle")
 CHANGE: Final = Prior(0.7, "log", "what the change does to its parameter")
 CHANGE_ROLLING: Final = Prior(0.35, "log", "what a change of many parts does to rolling resistance")
@@ -77,10 +77,10 @@ WARMING_UNNOTED: Final = Prior(0.9, "K/h", "how such a day warms or cools")
 LEG_UNNOTED: Final = Prior(1.0, "K", "temperature of a leg that noted none, over its day's")
 CLIMATE_UNNOTED: Final = Prior(45.0, "W/K", "climate that nobody noted, all legs alike")
 CLIMATE_UNNOTED_DAY: Final = Prior(18.0, "W/K", "the same, from day to day")
-CLIMATE_UNNOTED_RUN: Final = Prior(9.0, "W/K", "the same, from run to run")
+CLIMATE_UNNOTED_RUN: Final = Prior(5.0, "W/K", "the same, from run to run")
 CLIMATE_SETTING_C: Final = 21.0  # what cabins are usually held at
 LEAST_CLIMATE_K: Final = 4.0  # blowers and windows in mild air
-UNNOTED_CLIMATE_K: Final = 12.0  # where nobody noted the temperature either
+UNNOTED_CLIMATE_K: Final = 9.0  # where nobody noted the temperature either
 PULL_DOWN: Final = Prior(1500.0, "W", "power that brings a cabin to its setting, on a wholly cold start")
 ROAD_UNNOTED: Final = Prior(0.018, "log", "state of the road on a day that noted none")
 LOAD_UNNOTED: Final = Prior(8.0, "kg", "people, luggage and fluids of a run that noted no load")

@@ -154,7 +154,7 @@ def lay_rows(
                     entries.append(entry)
                     cut = True
         if not cut:
-            entries.append(Entry(j, math.log(o.fit_wh), o.relative_sd**2))
+            entries.append(Entry(j, math.log(o.fit_wh), o.own_variance))
     return as_arrays(rows, entries)
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation, circumference_known
+from fairmargin.core.evidence.readings import Observation, circumference_known, like_drives
 from fairmargin.core.evidence.reported_wind import WindBelief
 from fairmargin.core.inference import priors
 from fairmargin.core.inference.options import Cause, Group
@@ -40,6 +40,7 @@ MECHANISMS: Final[Mapping[str, tuple[tuple[Parameter, Prior], ...]]] = {
 ANY: Final = ((Parameter.TOTAL, priors.CHANGE),)
 WIND_AXES: Final = (Parameter.WIND_NORTH, Parameter.WIND_EAST)
 TOGETHER_S: Final = 600.0  # legs of two vehicles within this time were driven together
+MAYBE_APART: Final = 0.4  # of what days differ by, where nobody told whether it was one
 MOST_SEASON_DAYS: Final = 60.0  # a season turns after that
 SURE_SPEED: Final = 0.002  # a speed known to this share is taken as known
 
@@ -179,6 +180,14 @@ def _instruments(scene: Scene) -> list[Unknown]:
                 step[index[name]] = o.relative_sd * math.sqrt(12.0)
     if step.any():
         out.append(_unknown("truncation", Group.DISPLAY_STEP, Parameter.TOTAL, step, priors.TRUNCATION))
+    for members in like_drives(scene.study, scene.observations).values():
+        alike = np.zeros(scene.rows)
+        for o in (scene.observations[i] for i in members):
+            for name in o.legs:
+                alike[index[name]] = math.sqrt(o.rounded_alike) * o.relative_sd
+        if alike.any():
+            name = "rounding of like drives"
+            out.append(Unknown(name, Group.DISPLAY_STEP, Parameter.TOTAL, alike, 0.0, 1.0))
     kinds = sorted(set(kind_of.values()), key=lambda k: -list(kind_of.values()).count(k))
     for kind in kinds[1:]:
         on = np.zeros(scene.rows)
@@ -286,6 +295,25 @@ def _by_day(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[int, Array]]:
             yield day, on
 
 
+def _maybe_by_day(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[str, Array]]:
+    """Weights of each day's legs that pass; and, less, of each configuration's whose day nobody told."""
+    for day, on in _by_day(scene, test):
+        yield f"day {day}", on
+    yield from _maybe_days(scene, test)
+
+
+def _maybe_days(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[str, Array]]:
+    for own in dict.fromkeys(c.configuration for c in scene.conditions if not c.day_told):
+        on = scene.where(
+            [
+                t and c.configuration == own and not c.day_told
+                for t, c in zip(test, scene.conditions, strict=True)
+            ]
+        )
+        if on.any():
+            yield f"a day of {own}", MAYBE_APART * on
+
+
 def _temperatures(scene: Scene) -> list[Unknown]:
     conditions = scene.conditions
     unknown = [not c.temperature_known for c in conditions]
@@ -306,6 +334,8 @@ def _temperatures(scene: Scene) -> list[Unknown]:
             out.append(_unknown(f"warmth of day {day}", group, warmer, on, priors.DAY_UNNOTED))
         hours = on * _hours(scene, day)
         out.append(_unknown(f"warming of day {day}", group, warmer, hours, priors.WARMING_UNNOTED))
+    for name, on in _maybe_days(scene, unknown):
+        out.append(_unknown(f"warmth of {name}", group, warmer, on, priors.DAY_UNNOTED))
     for i in np.flatnonzero(unknown).tolist():
         own_leg = np.eye(scene.rows)[i]
         known = [c.temperature_c for c in conditions if c.temperature_known and c.day == conditions[i].day]
@@ -340,10 +370,15 @@ def _unlaid_wind(scene: Scene) -> list[Unknown]:
     )
     size = np.where(belief.told, priors.TOLD_STRENGTH, priors.UNTOLD_STRENGTH)
     out = []
-    for day, on in _by_day(scene, [bool(x) for x in belief.unlaid]):
+    unlaid = [bool(x) for x in belief.unlaid]
+    for name, on in _maybe_by_day(scene, unlaid):
         own = growth * on
         own[:n] *= size
-        out.append(Unknown(f"strength of day {day}", Group.WIND, Parameter.DRAG, own, 0.0, 1.0))
+        out.append(Unknown(f"strength of {name}", Group.WIND, Parameter.DRAG, own, 0.0, 1.0))
+    for name, on in _maybe_days(scene, unlaid):
+        own = on.copy()
+        own[:n] *= np.sqrt(belief.unlaid)
+        out += [Unknown(f"wind of {name}", Group.WIND, axis, own, 0.0, 1.0) for axis in WIND_AXES]
     for run in dict.fromkeys(c.run for c in scene.conditions):
         own = growth * scene.where([c.run == run for c in scene.conditions])
         if own.any():
@@ -371,8 +406,8 @@ def _cabins(scene: Scene) -> list[Unknown]:
             for c, u in zip(conditions, unknown, strict=True)
         ]
         out.append(_unknown("climate not noted", Group.CLIMATE, watts, kelvin, priors.CLIMATE_UNNOTED))
-        for day, on in _by_day(scene, unknown):
-            name = f"climate of day {day}"
+        for name, on in _maybe_by_day(scene, unknown):
+            name = f"climate of {name}"
             out.append(_unknown(name, Group.CLIMATE, watts, kelvin * on, priors.CLIMATE_UNNOTED_DAY))
         for run in dict.fromkeys(c.run for c in conditions):
             own = kelvin * scene.where([c.run == run for c in conditions])
@@ -403,8 +438,8 @@ def _cabins(scene: Scene) -> list[Unknown]:
 def _roads_and_tyres(scene: Scene) -> list[Unknown]:
     conditions, study = scene.conditions, scene.study
     out: list[Unknown] = []
-    for day, on in _by_day(scene, [not c.road for c in conditions]):
-        out.append(_unknown(f"road of day {day}", Group.ROAD, Parameter.TOTAL, on, priors.ROAD_UNNOTED))
+    for name, on in _maybe_by_day(scene, [not c.road for c in conditions]):
+        out.append(_unknown(f"road of {name}", Group.ROAD, Parameter.TOTAL, on, priors.ROAD_UNNOTED))
     loose = [c.tyre_pressure_kpa is None for c in conditions]
     noted = np.log([c.tyre_pressure_kpa for c in conditions if c.tyre_pressure_kpa])
     # Half as much again: what is missing is not sure to lie among the noted.
@@ -421,8 +456,8 @@ def _roads_and_tyres(scene: Scene) -> list[Unknown]:
             )
             for i in np.flatnonzero(loose)
         ]
-    for day, on in _by_day(scene, loose):
-        name = f"tyre pressures of day {day}"
+    for name, on in _maybe_by_day(scene, loose):
+        name = f"tyre pressures of {name}"
         out.append(_unknown(name, Group.TYRES, Parameter.ROLLING, on, priors.TYRES_UNNOTED))
     if study.change.kind in {"wheels", "tyres"} and any(loose):
         for trial in study.trials:
