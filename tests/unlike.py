@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import datetime, timedelta
+from functools import cache
 
 import numpy as np
 
@@ -96,6 +97,7 @@ def _logged(study: Study, hole: bool) -> Made:
     return study, traces
 
 
+@cache
 def unlike() -> dict[str, Made]:
     """Every study, by the code of the concern it is made for."""
     made: dict[str, Study] = {}

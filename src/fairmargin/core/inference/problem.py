@@ -17,13 +17,8 @@ from fairmargin.core.inference import priors
 from fairmargin.core.inference.options import Cause, FitOptions
 from fairmargin.core.inference.posterior import Evidence
 from fairmargin.core.inference.rows import Rows, lay_rows
-from fairmargin.core.inference.unknowns import (
-    Scene,
-    Unknown,
-    leg_unknowns,
-    reported_growth,
-    segment_unknowns,
-)
+from fairmargin.core.inference.scene import Scene, Unknown, reported_growth
+from fairmargin.core.inference.unknowns import leg_unknowns, segment_unknowns
 from fairmargin.core.laws import air, wind
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter

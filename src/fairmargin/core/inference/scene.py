@@ -1,0 +1,117 @@
+"""What the unknowns of a fit are made from: the scene of whole legs, and helpers to lay weights over it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reported_wind import WindBelief
+from fairmargin.core.inference import priors
+from fairmargin.core.inference.options import Cause, Group
+from fairmargin.core.inference.priors import Prior
+from fairmargin.core.model.energy import RoadModel
+from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.study import Study
+
+Array = NDArray[np.float64]
+
+WIND_AXES: Final = (Parameter.WIND_NORTH, Parameter.WIND_EAST)
+MAYBE_APART: Final = 0.4  # of what days differ by, where nobody told whether it was one
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Unknown:
+    """One uncertain quantity: `weights` (n,) say by how much it moves its parameter on each row."""
+
+    name: str
+    group: Group
+    parameter: Parameter
+    weights: Array
+    prior_mean: float
+    prior_sd: float
+
+
+def unknown_of(
+    name: str, group: Group, parameter: Parameter, weights: Array, prior: Prior, growth: float = 1.0
+) -> Unknown:
+    """An unknown with the size of a prior."""
+    return Unknown(name, group, parameter, weights, prior.mean, prior.sd * growth)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Scene:
+    """What the unknowns of whole legs are made from; rows are the legs, then the reference drives."""
+
+    study: Study
+    conditions: Sequence[Conditions]
+    observations: Sequence[Observation]
+    model: RoadModel
+    reference_configurations: Sequence[str]
+    ignore: frozenset[Cause]
+    belief: WindBelief
+
+    @property
+    def rows(self) -> int:
+        """Number of legs and reference drives."""
+        return len(self.conditions) + len(self.reference_configurations)
+
+    @property
+    def everywhere(self) -> Array:
+        """One on every row."""
+        return np.ones(self.rows)
+
+    @property
+    def on_legs(self) -> Array:
+        """One on the legs, zero on the reference drives."""
+        return (np.arange(self.rows) < len(self.conditions)).astype(float)
+
+    def where(self, test: Sequence[bool]) -> Array:
+        """One on the legs that pass, zero elsewhere."""
+        out = np.zeros(self.rows)
+        out[: len(test)] = test
+        return out
+
+    @property
+    def growth(self) -> float:
+        """Factor on the wind's priors."""
+        return reported_growth(self.conditions)
+
+
+def reported_growth(conditions: Sequence[Conditions]) -> float:
+    """`priors.wind_growth` at the mean of the reported winds."""
+    reported = [c.wind_speed for c in conditions if c.wind_known]
+    return priors.wind_growth(sum(reported) / len(reported) if reported else None)
+
+
+def by_day(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[int, Array]]:
+    """Weights of each day's legs that pass."""
+    for day in sorted({c.day for c in scene.conditions}):
+        on = scene.where([t and c.day == day for t, c in zip(test, scene.conditions, strict=True)])
+        if on.any():
+            yield day, on
+
+
+def maybe_by_day(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[str, Array]]:
+    """Weights of each day's legs that pass; and, less, of each configuration's whose day nobody told."""
+    for day, on in by_day(scene, test):
+        yield f"day {day}", on
+    yield from maybe_days(scene, test)
+
+
+def maybe_days(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[str, Array]]:
+    """Weights of each configuration's legs that pass and whose day nobody told."""
+    for own in dict.fromkeys(c.configuration for c in scene.conditions if not c.day_told):
+        on = scene.where(
+            [
+                t and c.configuration == own and not c.day_told
+                for t, c in zip(test, scene.conditions, strict=True)
+            ]
+        )
+        if on.any():
+            yield f"a day of {own}", MAYBE_APART * on
