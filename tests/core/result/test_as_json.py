@@ -78,3 +78,10 @@ def test_the_margin_and_how_the_comparison_stands_are_in_it():
     assert found["method"] == "model" and found["standing"] == "fair"
     contradicted, _ = unlike()["model-contradicted"]
     assert as_json(analyse(contradicted))["comparisons"][0]["method"] == "plain"
+
+
+def test_what_is_missing_before_anything_can_be_said_is_in_it():
+    study = calm("ABBA")
+    assert as_json(analyse(study))["missing"] == ""
+    alone = study.with_legs(leg for leg in study.legs if leg.configuration == "A")
+    assert "Drive the first leg with" in as_json(analyse(alone))["missing"]

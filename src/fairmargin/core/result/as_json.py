@@ -16,6 +16,7 @@ def as_json(analysis: Analysis, path: str = "") -> dict[str, Any]:
         "path": path,
         "title": analysis.title,
         "view": analysis.view,
+        "missing": analysis.missing,
         "comparisons": [_comparison(c) for c in analysis.comparisons],
         "legs": [_leg(leg) for leg in analysis.legs],
         "concerns": [_concern(c) for c in analysis.concerns],
