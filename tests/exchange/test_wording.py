@@ -4,11 +4,19 @@ import numpy as np
 import pytest
 from scipy import stats
 from tests.conftest import VAN, driven_study
+from tests.unlike import unlike
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.outcome import driving_range, energy_per_year_kwh
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.exchange.wording import beside, conditions_words, consumption_words, may_not, may_say
+from fairmargin.exchange.wording import (
+    beside,
+    conditions_words,
+    consumption_words,
+    margin_words,
+    may_not,
+    may_say,
+)
 
 METRIC, US = UNIT_CHOICES["metric"], UNIT_CHOICES["us"]
 
@@ -87,3 +95,12 @@ def test_the_pairs_alone_stand_beside_the_effect():
     assert f"{abs(np.mean(used)):.1f} %" in line and "8 pairs" in line and f"{abs(low):.1f}" in line
     few = analyse(driven_study("AB"))
     assert few.comparisons[0].paired is None and not any("pairs alone" in x for x in beside(study, few, few.comparisons[0]))  # fmt: skip
+
+
+def test_where_the_model_is_not_used_the_words_say_so():
+    study, traces = unlike()["model-contradicted"]
+    result = analyse(study, traces)
+    c = result.comparisons[0]
+    assert conditions_words(study, c, "reference", METRIC).startswith("nothing corrected: the model does not")
+    assert may_not(study, result, c, METRIC).startswith("Not that wind, warmth and hills are taken out")
+    assert "margin \u00b1" in margin_words(c) and c.margin[0].remedy in margin_words(c)

@@ -59,6 +59,8 @@ def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) 
     speed = speed_words(c.speed_kmh, units)
     if view == "as-measured":
         return f"as measured, nothing corrected, {speed}"
+    if c.method == "plain":
+        return f"nothing corrected: the model does not explain the readings, {speed}"
     if view == "study-mean":
         return f"corrected to the study's mean conditions, {speed}"
     wind = "calm" if study.reference.wind_speed_ms == 0 else f"wind {study.reference.wind_speed_ms:g} m/s"
@@ -177,6 +179,11 @@ def may_not(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) 
         )
     elif c.verdict == "not settled":
         parts.append("Not that there is no difference: the interval is too wide for that.")
+    if c.method == "plain":
+        parts.insert(
+            0,
+            "Not that wind, warmth and hills are taken out: the model does not explain what was read. See the ledger.",
+        )
     blocking = [x for x in c.concerns if x.severity == "blocks"]
     if blocking:
         parts.append(blocking[0].message)
