@@ -73,7 +73,7 @@ def days_told(legs: Sequence[Leg], days: Mapping[str, int]) -> set[str]:
     runs = {leg.run for leg in legs if leg.leg in timed and leg.run}
     told = set(timed)
     for i, leg in enumerate(legs):
-        around = [x for side in (legs[:i][::-1], legs[i + 1 :]) if (x := _first_in(side, days, timed))]
+        around = [x for side in (legs[:i][::-1], legs[i + 1 :]) if (x := _first_in(side, timed))]
         between = len(around) == 2 and len({days[x.leg] for x in (*around, leg)}) == 1
         if leg.run in runs or between or (leg.block and len(of_block[leg.block]) == 1):
             told.add(leg.leg)
@@ -98,9 +98,7 @@ def _with_untimed(legs: Sequence[Leg], timed: Mapping[str, int]) -> dict[str, in
         if leg.leg in days:
             before = ""
             continue
-        around = [
-            days[x.leg] for side in (legs[:i][::-1], legs[i + 1 :]) if (x := _first_in(side, timed, timed))
-        ]
+        around = [days[x.leg] for side in (legs[:i][::-1], legs[i + 1 :]) if (x := _first_in(side, timed))]
         if len(around) == 2 and around[0] == around[1]:
             days[leg.leg] = around[0]
             continue
@@ -112,5 +110,5 @@ def _with_untimed(legs: Sequence[Leg], timed: Mapping[str, int]) -> dict[str, in
     return {leg.leg: days[leg.leg] for leg in legs}
 
 
-def _first_in(legs: Sequence[Leg], days: Mapping[str, int], timed: Container[str]) -> Leg | None:
-    return next((leg for leg in legs if leg.leg in timed and leg.leg in days), None)
+def _first_in(legs: Sequence[Leg], timed: Container[str]) -> Leg | None:
+    return next((leg for leg in legs if leg.leg in timed), None)

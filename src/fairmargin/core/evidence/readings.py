@@ -23,7 +23,7 @@ CHARGER_REPEAT_KWH: Final = 0.10
 SOC_LAG_PERCENT: Final = 0.3
 FUEL_FILL_L: Final = 0.10
 ODOMETER_STEP_KM: Final = 0.1
-#: What repeats of a drive scatter by over this distance: what a display then rounds. Common practice.
+#: What repeats of a careful drive of this distance scatter by (1 to 2 %, common practice): what a display then rounds.
 USUAL_SCATTER: Final = 0.0105
 SCATTER_KM: Final = 30.0
 ROUNDED: Final = frozenset({"trip average", "trip energy"})

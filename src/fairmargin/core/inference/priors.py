@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
+from fairmargin.core.evidence.readings import USUAL_SCATTER
 from fairmargin.core.laws import wind
 
 PRACTICE: Final = "common practice"
@@ -26,9 +27,8 @@ class Prior:
 
 # ---------------------------------------------------------------- scatter from run to run
 
-SCATTER_SHARE: Final = 0.0105  # of a careful run of SCATTER_KM (a run scatters by 1 to 2 %, common practice)
+SCATTER_SHARE: Final = USUAL_SCATTER
 SCATTER_FREEDOM: Final = 8.0  # weight of that opinion, in degrees of freedom
-SCATTER_KM: Final = 30.0
 SCATTER_REACH: Final = (0.7, 3.2)  # multiples of it that short and long drives are held within
 LOGGED_SCATTER: Final = 0.8  # of it is left once a log gives the speeds
 

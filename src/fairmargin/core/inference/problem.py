@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.readings import SCATTER_KM, Observation
 from fairmargin.core.evidence.reported_wind import WindBelief, wind_belief
 from fairmargin.core.inference import priors
 from fairmargin.core.inference.options import Cause, FitOptions
@@ -288,7 +288,7 @@ def scatter_units(observations: Sequence[Observation]) -> Array:
     """Scatter of each drive over that of a careful 30 km: ∝ 1/√distance within limits, less where a log gives the speeds."""
     km = np.array([max(o.fit_km, 0.5) for o in observations])
     logged = np.array([o.gated_wh is not None for o in observations])
-    units = np.clip(np.sqrt(priors.SCATTER_KM / km), *priors.SCATTER_REACH)
+    units = np.clip(np.sqrt(SCATTER_KM / km), *priors.SCATTER_REACH)
     return np.asarray(units * np.where(logged, priors.LOGGED_SCATTER, 1.0))
 
 
