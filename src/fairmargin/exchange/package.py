@@ -19,7 +19,7 @@ from typing import Any, Final, Protocol
 
 from pydantic import BaseModel, ValidationError
 
-from fairmargin.core.study import Event, Leg, RoutePoint, Study, Trace, WeatherRow
+from fairmargin.core.study import Event, Leg, RoutePoint, Study, Trace, WayReading, WeatherRow
 from fairmargin.exchange import budget
 from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.package_samples import read_trace
@@ -31,6 +31,7 @@ TABLES: Final[dict[str, tuple[str, type[BaseModel]]]] = {
     "route": ("route.csv", RoutePoint),
     "weather": ("weather.csv", WeatherRow),
     "events": ("events.csv", Event),
+    "readings": ("readings.csv", WayReading),
 }
 MAX_FAULTS: Final = 50
 
@@ -285,6 +286,9 @@ def _check_between_tables(values: Mapping[str, Any], faults: list[str]) -> None:
     for row, event in enumerate(values.get("events", ()), start=2):
         if event.leg not in names:
             faults.append(f'events.csv, row {row}, leg: "{event.leg}" is not in legs.csv')
+    for row, reading in enumerate(values.get("readings", ()), start=2):
+        if reading.leg not in names:
+            faults.append(f'readings.csv, row {row}, leg: "{reading.leg}" is not in legs.csv')
     route = values.get("route", ())
     for row, (before, after) in enumerate(zip(route, route[1:], strict=False), start=3):
         if after.distance_m <= before.distance_m:

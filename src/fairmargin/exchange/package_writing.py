@@ -86,7 +86,15 @@ def write_truth(path: str | Path, truth: Mapping[str, object]) -> None:
         (target / "truth.json").write_text(data, encoding="utf-8")
 
 
-_OWN_FILES: Final = {STUDY_FILE, LEGS_FILE, "route.csv", "weather.csv", "events.csv", "truth.json"}
+_OWN_FILES: Final = {
+    STUDY_FILE,
+    LEGS_FILE,
+    "route.csv",
+    "weather.csv",
+    "events.csv",
+    "readings.csv",
+    "truth.json",
+}
 
 
 def package_files(study: Study, traces: Mapping[str, Trace]) -> Iterator[tuple[str, bytes]]:

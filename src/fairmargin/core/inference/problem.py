@@ -72,6 +72,20 @@ def speed_of_study(study: Study, conditions: Sequence[Conditions]) -> float:
     return float(np.mean([c.speed_m_s for c in conditions]))
 
 
+def speeds_of_configurations(study: Study, conditions: Sequence[Conditions]) -> dict[str, float]:
+    """Speed that each configuration's consumption is stated for: one for all, unless the speed is the change. [m/s]"""
+    shared = speed_of_study(study, conditions)
+    if study.change.subject != "speed":
+        return {c.id: shared for c in study.configurations}
+    driven: dict[str, list[float]] = {}
+    for c in conditions:
+        driven.setdefault(c.configuration, []).append(c.speed_m_s)
+    return {
+        c.id: float(c.speed_kmh) / 3.6 if c.speed_kmh else float(np.mean(driven.get(c.id, [shared])))
+        for c in study.configurations
+    }
+
+
 def driven_as_a_cycle(conditions: Sequence[Conditions], logs: Logs) -> bool:
     """Whether the legs were logged and no speed was held: the effect then holds for the speeds as driven."""
     own = [logs.of(c.leg) for c in conditions]
@@ -80,32 +94,43 @@ def driven_as_a_cycle(conditions: Sequence[Conditions], logs: Logs) -> bool:
 
 @dataclass(frozen=True, eq=False, slots=True)
 class ReferenceDrives:
-    """Drives that the effect is stated for, and how long each stands."""
+    """Drives that the effect is stated for, configuration after configuration, and how long each stands."""
 
     stretches: list[Stretches]
     stopped_s: list[float]
+    each: int  # of the drives, those of one configuration
     as_driven: bool
 
     @property
     def km(self) -> float:
-        """Length of all together. [km]"""
-        return sum(float(np.sum(s.length_m)) for s in self.stretches) / 1000.0
+        """Length of one configuration's drives together. [km]"""
+        return sum(float(np.sum(s.length_m)) for s in self.stretches[: self.each]) / 1000.0
 
 
-def _reference_drives(
-    study: Study, road: Road, conditions: Sequence[Conditions], logs: Logs
+def reference_drives(
+    study: Study, road: Road, conditions: Sequence[Conditions], logs: Logs, configurations: Sequence[str]
 ) -> ReferenceDrives:
     """Steady in each direction driven; or the logged speeds, where no speed was held."""
+    many = len(configurations)
     if driven_as_a_cycle(conditions, logs):
         cut = [(log, c.backwards) for c in conditions if (log := logs.of(c.leg)) is not None]
         some = cut[:: max(1, len(cut) // MOST_CYCLES)]
         made = [road.logged(log, backwards, 1) for log, backwards in some]
-        return ReferenceDrives([r.stretches[0] for r in made], [float(r.stopped_s[0]) for r in made], True)
-    speed = speed_of_study(study, conditions)
+        stretches, stopped = [r.stretches[0] for r in made], [float(r.stopped_s[0]) for r in made]
+        return ReferenceDrives(stretches * many, stopped * many, len(made), True)
+    speeds = speeds_of_configurations(study, conditions)
+    return steady_drives(road, conditions, [speeds[c] for c in configurations])
+
+
+def steady_drives(
+    road: Road, conditions: Sequence[Conditions], speeds_m_s: Sequence[float]
+) -> ReferenceDrives:
+    """Each direction driven at one steady speed after another."""
     lengths = [c.true_m for c in conditions if c.true_m]
     mean_m = float(np.mean(lengths)) if lengths else USUAL_LEG_M
     ways = tuple(dict.fromkeys(c.backwards for c in conditions))
-    return ReferenceDrives([road.steady(w, mean_m, speed, ()) for w in ways], [0.0] * len(ways), False)
+    made = [road.steady(way, mean_m, speed, ()) for speed in speeds_m_s for way in ways]
+    return ReferenceDrives(made, [0.0] * len(made), len(ways), False)
 
 
 def without(legs: LegTable, ignore: frozenset[Cause], reference: Reference) -> LegTable:
@@ -223,7 +248,7 @@ class Problem:
 
     def levels(self, at: Linearised) -> tuple[Array, Array]:
         """Log energy of every configuration over the reference drives, and its derivatives (configurations, unknowns)."""
-        drives = len(self.reference.stretches)
+        drives = self.reference.each
         energy = at.reference_wh.reshape(-1, drives)
         whole = energy.sum(axis=1)
         share = energy / whole[:, None]
@@ -245,13 +270,13 @@ def prepare(
     driven = {c.configuration for c in conditions}
     configurations = (study.baseline.id, *(t.id for t in study.trials if t.id in driven))
     reference = reference_of(study, conditions, options.view)
-    drives = _reference_drives(study, road, conditions, logs)
-    of_references = [c for c in configurations for _ in drives.stretches]
+    drives = reference_drives(study, road, conditions, logs, configurations)
+    of_references = [c for c in configurations for _ in range(drives.each)]
     masses = {c.id: float(c.mass_delta_kg or 0.0) for c in study.configurations}
 
     model, belief = _leg_model(study, rows, conditions, options.ignore, reference, masses)
     leg_model = model.by_leg(rows.leg)
-    reference_model = _reference_model(model, drives, reference, [masses[c] for c in of_references])
+    reference_model = reference_model_of(model, drives, reference, [masses[c] for c in of_references])
     scene = Scene(study, conditions, observations, leg_model, of_references, options.ignore, belief)
     unknowns = leg_unknowns(scene)
     shared = len(unknowns)
@@ -333,13 +358,12 @@ def _leg_model(
     ), belief
 
 
-def _reference_model(
+def reference_model_of(
     model: RoadModel, drives: ReferenceDrives, reference: Reference, masses: Sequence[float]
 ) -> RoadModel:
     """The model of every configuration over the reference drives, at the reference conditions."""
     m = len(masses)
-    each = m // len(drives.stretches)
-    paths = join(drives.stretches * each, [0.0] * m)
+    paths = join(drives.stretches, [0.0] * m)
     known = paths.heading_known.astype(float)
     legs = LegTable(
         temperature_c=np.full(m, reference.temperature_c),
@@ -351,6 +375,6 @@ def _reference_model(
         mass_delta_kg=np.zeros(m),
         pressure_ratio=np.ones(m),
         cold_share=np.zeros(m),
-        stopped_s=np.array(drives.stopped_s * each),
+        stopped_s=np.array(drives.stopped_s),
     )
     return RoadModel(model.constants, model.height_factor, paths, legs, np.array(masses))

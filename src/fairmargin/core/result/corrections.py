@@ -13,7 +13,7 @@ from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.fit import Fit
 from fairmargin.core.inference.options import FitOptions
-from fairmargin.core.inference.problem import Reference, reference_of, speed_of_study
+from fairmargin.core.inference.problem import Reference, reference_of, speeds_of_configurations
 from fairmargin.core.laws import driveline
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter
@@ -64,7 +64,8 @@ def corrections(
     as_driven = _without_statistics(study, fit, conditions)
     before = fit.model.energies(as_driven, derivatives=False).wh
     scale = _measured_over_modelled(conditions, observations, before)
-    speed = speed_of_study(study, conditions)
+    of_configurations = speeds_of_configurations(study, conditions)
+    speed = [of_configurations[c.configuration] for c in conditions]
     reference = reference_of(study, conditions, options.view)
     model, local = fit.model, as_driven
     for line, model, local in _exchanged(fit, conditions, as_driven, speed, reference):
@@ -110,9 +111,14 @@ def _without_statistics(study: Study, fit: Fit, conditions: Sequence[Conditions]
     return local
 
 
-def _steady(fit: Fit, conditions: Sequence[Conditions], speed_m_s: float, turned: bool = False) -> Paths:
-    """Every leg's road at one steady speed, in its own direction or turned round."""
-    ways = [fit.road.steady(c.backwards is not turned, c.true_m, speed_m_s, ()) for c in conditions]
+def _steady(
+    fit: Fit, conditions: Sequence[Conditions], speeds_m_s: Sequence[float], turned: bool = False
+) -> Paths:
+    """Every leg's road at a steady speed, in its own direction or turned round."""
+    ways = [
+        fit.road.steady(c.backwards is not turned, c.true_m, speed, ())
+        for c, speed in zip(conditions, speeds_m_s, strict=True)
+    ]
     return join(ways, [0.0] * len(ways))
 
 
@@ -120,7 +126,7 @@ def _exchanged(
     fit: Fit,
     conditions: Sequence[Conditions],
     local: Array,
-    speed_m_s: float,
+    speed_m_s: Sequence[float],
     reference: Reference,
 ) -> Iterator[tuple[str, RoadModel, Array]]:
     """Exchange the conditions driven for the reference conditions, one line of the ledger after another."""

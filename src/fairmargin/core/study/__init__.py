@@ -3,13 +3,16 @@
 from fairmargin.core.study.kinds import (
     CHANGE_KINDS,
     EVENT_KINDS,
+    INSTRUMENTS,
     MECHANISMS,
     METHODS,
     ROADS,
+    SUBJECTS,
     LegState,
     default_mechanism,
 )
 from fairmargin.core.study.leg import Leg
+from fairmargin.core.study.said import Claim, KnownDifference, Prediction, WayReading
 from fairmargin.core.study.trace import Trace
 from fairmargin.core.study.values import (
     Change,
@@ -23,20 +26,26 @@ from fairmargin.core.study.values import (
     WindSetup,
     new_study,
 )
-from fairmargin.core.study.vehicle import CLASS_PRESETS, Vehicle, VehicleConstants
+from fairmargin.core.study.vehicle import CLASS_PRESETS, NamedVehicle, Vehicle, VehicleConstants
 
 __all__ = [
     "CHANGE_KINDS",
     "CLASS_PRESETS",
     "EVENT_KINDS",
+    "INSTRUMENTS",
     "MECHANISMS",
     "METHODS",
     "ROADS",
+    "SUBJECTS",
     "Change",
+    "Claim",
     "Configuration",
     "Event",
+    "KnownDifference",
     "Leg",
     "LegState",
+    "NamedVehicle",
+    "Prediction",
     "Reference",
     "RoutePoint",
     "Stretch",
@@ -44,6 +53,7 @@ __all__ = [
     "Trace",
     "Vehicle",
     "VehicleConstants",
+    "WayReading",
     "WeatherRow",
     "WindSetup",
     "default_mechanism",

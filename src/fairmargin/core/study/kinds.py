@@ -11,6 +11,8 @@ Mechanism = Literal[
     "aerodynamic", "rolling", "mass", "auxiliary", "driveline", "technique", "mixed", "unknown"
 ]
 Method = Literal["out-and-back", "loop", "one-way", "laps", "side-by-side", "everyday", "climb"]
+#: What the change is: a state of the vehicle, or the road's, the speed, the vehicle itself.
+Subject = Literal["configuration", "road", "speed", "vehicle"]
 Energy = Literal["electric", "petrol", "diesel"]
 InstrumentName = Literal["trip average", "trip energy", "state of charge", "charge back", "fuel", "logger"]
 EventKind = Literal[
@@ -33,6 +35,8 @@ CHANGE_KINDS: Final[tuple[Kind, ...]] = get_args(Kind)
 MECHANISMS: Final[tuple[Mechanism, ...]] = get_args(Mechanism)
 METHODS: Final[tuple[Method, ...]] = get_args(Method)
 EVENT_KINDS: Final[tuple[EventKind, ...]] = get_args(EventKind)
+SUBJECTS: Final[tuple[Subject, ...]] = get_args(Subject)
+INSTRUMENTS: Final[tuple[InstrumentName, ...]] = get_args(InstrumentName)
 ROADS: Final[tuple[RoadState, ...]] = get_args(RoadState)
 
 

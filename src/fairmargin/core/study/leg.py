@@ -6,7 +6,7 @@ import re
 from datetime import datetime
 from typing import Literal, Self
 
-from pydantic import field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import number as _number
@@ -27,7 +27,7 @@ class Leg(_Value):
     run: str = ""
     block: str = ""
     configuration: str
-    vehicle: Literal["", "test", "control"] = ""
+    vehicle: str = Field(default="", max_length=40)
     direction: Literal["", "out", "back", "loop"] = ""
     sector: str = ""
     speed_kmh: _number(5, 300, "km/h") = None  # type: ignore[valid-type]

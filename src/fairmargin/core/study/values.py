@@ -8,18 +8,30 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, Final, Literal, Self
 
 from pydantic import AfterValidator, Field, field_validator, model_validator
 
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import between as _between
 from fairmargin.core.study.base import number as _number
-from fairmargin.core.study.kinds import EventKind, InstrumentName, Kind, Mechanism, Method, default_mechanism
+from fairmargin.core.study.kinds import (
+    EventKind,
+    InstrumentName,
+    Kind,
+    Mechanism,
+    Method,
+    Subject,
+    default_mechanism,
+)
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.plan import Plan
-from fairmargin.core.study.vehicle import Vehicle
+from fairmargin.core.study.said import Claim, KnownDifference, Prediction, WayReading
+from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
 from fairmargin.core.units import ConsumptionUnit
+
+#: Sides of a test with a control vehicle, as a leg names them.
+SIDES: Final = ("test", "control")
 
 
 class Change(_Value):
@@ -27,7 +39,10 @@ class Change(_Value):
 
     kind: Kind = "other"
     mechanism: Mechanism | tuple[Mechanism, ...] = "unknown"
+    subject: Subject = "configuration"
     prediction_percent: _number(-95, 500, "%") = None  # type: ignore[valid-type]
+    prediction: Prediction | None = None
+    claim: Claim | None = None
     prediction_sealed_at: datetime | None = None
     description: str = ""
 
@@ -43,13 +58,18 @@ class Change(_Value):
 
 
 class Configuration(_Value):
-    """One state of the vehicle; exactly one of a study's configurations is the baseline."""
+    """One state of the vehicle; exactly one of a study's configurations is the baseline.
+
+    A `mechanism` or `speed_kmh` of its own stands where it is not the change's or the study's.
+    """
 
     id: str = Field(min_length=1, max_length=40)
     name: str = ""
     baseline: bool = False
     mass_delta_kg: _number(-10000, 20000, "kg") = 0.0  # type: ignore[valid-type]
     circumference_change_percent: _number(-25, 25, "%") = 0.0  # type: ignore[valid-type]
+    mechanism: tuple[Mechanism, ...] = ()  # empty: the change's
+    speed_kmh: _number(5, 300, "km/h") = None  # type: ignore[valid-type]
     frontal_area_delta_m2: _number(-5, 10, "m²") = None  # type: ignore[valid-type]
 
     @property
@@ -149,6 +169,7 @@ class Study(_Value):
     notes: str = ""
     change: Change = Change()
     vehicle: Vehicle = Vehicle()
+    vehicles: tuple[NamedVehicle, ...] = ()
     configurations: tuple[Configuration, ...]
     method: Method = "out-and-back"
     target_speed_kmh: _number(5, 300, "km/h") = None  # type: ignore[valid-type]
@@ -157,6 +178,8 @@ class Study(_Value):
     reference: Reference = Reference()
     wind: WindSetup = WindSetup()
     instruments: dict[InstrumentName, Instrument] = Field(default_factory=dict)
+    known_differences: tuple[KnownDifference, ...] = ()
+    sector_weights_km: dict[str, float] = Field(default_factory=dict)  # for the whole route; empty: as driven
     route_name: str = ""
     left_out_stretches: tuple[Stretch, ...] = ()
     plan: Plan = Plan()
@@ -164,6 +187,25 @@ class Study(_Value):
     route: tuple[RoutePoint, ...] = ()
     weather: tuple[WeatherRow, ...] = ()
     events: tuple[Event, ...] = ()
+    readings: tuple[WayReading, ...] = ()
+
+    @field_validator("sector_weights_km")
+    @classmethod
+    def _weights(cls, value: dict[str, float]) -> dict[str, float]:
+        for sector, km in value.items():
+            if not 0 < km <= 5000:
+                raise ValueError(
+                    f"{sector}: {km:g} is no length of a sector; expected more than 0, up to 5000 km"
+                )
+        return value
+
+    @field_validator("vehicles")
+    @classmethod
+    def _vehicles(cls, value: tuple[NamedVehicle, ...]) -> tuple[NamedVehicle, ...]:
+        ids = [v.id for v in value]
+        if len(set(ids)) != len(ids):
+            raise ValueError(f"vehicle ids must differ; got {', '.join(ids)}")
+        return value
 
     @field_validator("configurations")
     @classmethod
@@ -205,7 +247,26 @@ class Study(_Value):
         for event in self.events:
             if event.leg not in names:
                 raise ValueError(f'an event names leg "{event.leg}", which is not in legs.csv')
+        for reading in self.readings:
+            if reading.leg not in names:
+                raise ValueError(f'a reading on the way names leg "{reading.leg}", which is not in legs.csv')
+        self._vehicles_are_there(ids)
         return self
+
+    def _vehicles_are_there(self, ids: set[str]) -> None:
+        """Legs and known differences name vehicles (and configurations) that the study has."""
+        vehicles = {v.id for v in self.vehicles}
+        for leg in self.legs:
+            if leg.vehicle not in {"", *SIDES} and leg.vehicle not in vehicles:
+                expected = ", ".join([*sorted(vehicles), *SIDES])
+                raise ValueError(
+                    f'leg "{leg.leg}": vehicle "{leg.vehicle}" is not in study.json; expected {expected}'
+                )
+        for known in self.known_differences:
+            if known.configuration and known.configuration not in ids:
+                raise ValueError(f'known_differences: there is no configuration "{known.configuration}"')
+            if known.vehicle and known.vehicle not in vehicles:
+                raise ValueError(f'known_differences: there is no vehicle "{known.vehicle}"')
 
     @property
     def baseline(self) -> Configuration:
@@ -224,6 +285,10 @@ class Study(_Value):
                 return configuration
         raise KeyError(identifier)
 
+    def mechanisms_of(self, trial: Configuration) -> tuple[Mechanism, ...]:
+        """What a trial works through: its own mechanisms, or the change's."""
+        return trial.mechanism or self.change.mechanisms
+
     def leg(self, name: str) -> Leg:
         """Return the leg with that name (KeyError if there is none)."""
         for leg in self.legs:
@@ -237,10 +302,14 @@ class Study(_Value):
         return self.with_(legs=tuple(new if leg.leg == name else leg for leg in self.legs))
 
     def with_legs(self, legs: Iterable[Leg]) -> Study:
-        """Return a study with these legs instead; events of legs that are gone go with them."""
+        """Return a study with these legs instead; events and readings of legs that are gone go with them."""
         legs = tuple(legs)
         names = {leg.leg for leg in legs}
-        return self.with_(legs=legs, events=tuple(e for e in self.events if e.leg in names))
+        return self.with_(
+            legs=legs,
+            events=tuple(e for e in self.events if e.leg in names),
+            readings=tuple(r for r in self.readings if r.leg in names),
+        )
 
     def runs(self) -> list[tuple[str, list[Leg]]]:
         """Runs in the order they are driven, each with its legs (a leg without a run is its own)."""

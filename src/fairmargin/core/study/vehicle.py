@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import number as _number
@@ -76,6 +76,7 @@ class Vehicle(_Value):
     regen_efficiency: _number(0, 1, "(a share of 1)") = None  # type: ignore[valid-type]
     auxiliary_w: _number(0, 20000, "W") = None  # type: ignore[valid-type]
     usable_capacity_kwh: _number(0.5, 1000, "kWh") = None  # type: ignore[valid-type]
+    tank_l: _number(1, 2000, "L") = None  # type: ignore[valid-type]
     charging_efficiency: _number(0.3, 1, "(a share of 1)") = None  # type: ignore[valid-type]
     heating_value_wh_per_l: _number(5000, 12000, "Wh/L") = None  # type: ignore[valid-type]
     distance_error_percent: _number(-30, 30, "%") = None  # type: ignore[valid-type]
@@ -87,6 +88,13 @@ class Vehicle(_Value):
         if self.heating_value_wh_per_l is not None:
             return float(self.heating_value_wh_per_l)
         return HEATING_VALUE_WH_PER_L["diesel" if self.energy == "diesel" else "petrol"]
+
+    @property
+    def stored_wh(self) -> float | None:
+        """Energy of a full battery or tank; None where nobody told. [Wh]"""
+        if self.energy != "electric" and self.tank_l is not None:
+            return float(self.tank_l) * self.heating_value
+        return None if self.usable_capacity_kwh is None else 1000.0 * float(self.usable_capacity_kwh)
 
     def constants(self) -> VehicleConstants:
         """Fill what is not known from the class preset, with its wide margin."""
@@ -132,3 +140,21 @@ class Vehicle(_Value):
             heating_value_wh_per_l=self.heating_value,
             assumed=tuple(assumed),
         )
+
+
+class NamedVehicle(Vehicle):
+    """One of several vehicles of a study; legs name it by its id."""
+
+    id: str = Field(min_length=1, max_length=40)
+
+    @field_validator("id")
+    @classmethod
+    def _own_id(cls, value: str) -> str:
+        if value in {"test", "control"}:
+            raise ValueError(f'"{value}" names a side of a test with a control vehicle; expected another id')
+        return value
+
+    @property
+    def label(self) -> str:
+        """The name, or the id when it has none."""
+        return self.name or self.id
