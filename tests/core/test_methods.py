@@ -204,7 +204,7 @@ def test_speeds_and_sectors_are_judged_apart():
         },
     )
     sectors = {c.sector: c for c in analyse(town).comparisons}
-    assert set(sectors) == {"town", "dyke"}
+    assert set(sectors) == {"town", "dyke", "whole"}
     assert abs(sectors["town"].effect_percent) < 0.6 < abs(sectors["dyke"].effect_percent)
 
 

@@ -16,15 +16,21 @@ from fairmargin.core.study import (
     EVENT_KINDS,
     MECHANISMS,
     METHODS,
+    SUBJECTS,
     Change,
+    Claim,
     Configuration,
     Event,
+    KnownDifference,
     Leg,
+    NamedVehicle,
+    Prediction,
     RoutePoint,
     Stretch,
     Study,
     Trace,
     Vehicle,
+    WayReading,
     WeatherRow,
 )
 from fairmargin.core.units import CONSUMPTION_UNITS
@@ -88,7 +94,10 @@ def legs(draw, index, ids):
 def studies(draw):
     ids = draw(st.lists(NAME, min_size=1, max_size=3, unique=True))
     count = draw(st.integers(0, 4))
+    vehicles = draw(st.sampled_from([(), (NamedVehicle(id="V1", tank_l=70.0), NamedVehicle(id="V2"))]))
     made = tuple(draw(legs(i, ids)) for i in range(count))
+    if vehicles:
+        made = tuple(leg.with_(vehicle="V2") for leg in made)
     points = sorted(draw(st.lists(st.floats(0, 1e5), min_size=0, max_size=5, unique=True)))
     return Study(
         title=draw(TEXT),
@@ -100,6 +109,14 @@ def studies(draw):
                 | st.lists(st.sampled_from(MECHANISMS), min_size=1, max_size=3).map(tuple)
             ),
             prediction_percent=draw(number(-50, 50)),
+            subject=draw(st.sampled_from(SUBJECTS)),
+            claim=draw(st.none() | st.builds(Claim, percent=st.floats(-50, 50), by=TEXT)),
+            prediction=draw(st.none() | st.just(Prediction(low=3.0, high=3.2, unit="km/kWh"))),
+        ),
+        vehicles=vehicles,
+        known_differences=tuple(
+            KnownDifference(configuration=name, wh_per_km=7.0, sd_wh_per_km=3.0, reason=draw(TEXT))
+            for name in ids[:1]
         ),
         vehicle=Vehicle(name=draw(TEXT), mass_kg=draw(number(500, 9000)), drag_area_m2=draw(number(0.2, 5))),
         configurations=tuple(
@@ -120,6 +137,12 @@ def studies(draw):
             Event(leg=leg.leg, kind=draw(st.sampled_from(EVENT_KINDS)), at_km=draw(number(0, 9)))
             for leg in made[:2]
         ),
+        readings=tuple(
+            WayReading(
+                leg=leg.leg, at_km=draw(number(0, 9)), instrument="state of charge", value=89.0, unit="%"
+            )
+            for leg in made[:1]
+        ),
     )
 
 
@@ -135,6 +158,29 @@ def test_round_trip_loses_nothing(study, zipped, tmp_path_factory):
     back = read_package(path).study
     assert back == study
     assert Study.model_validate_json(study.model_dump_json(by_alias=True)) == study
+
+
+def test_a_package_of_two_vehicles_with_readings_on_the_way(tmp_path):
+    head = {
+        "vehicles": [{"id": "E", "usable_capacity_kwh": 68}, {"id": "D", "energy": "diesel", "tank_l": 70}],
+        "known_differences": [
+            {"vehicle": "D", "wh_per_km": 7.0, "sd_wh_per_km": 3.0, "reason": "wheel caps"}
+        ],
+        "change": {
+            "claim": {"percent": 0.0, "tolerance_percent": 1.0, "by": "maker"},
+            "prediction": {"low": 3.0, "high": 3.2, "unit": "km/kWh"},
+        },
+    }
+    rows = "leg,configuration,vehicle,distance_km,average_shown,average_unit\nL1,A,E,50,200,Wh/km\nL2,A,D,50,9,L/100km\n"
+    on_the_way = "leg,at_km,instrument,value,unit\nL1,1.9,state of charge,89,%\n"
+    study = read_package(make(tmp_path, head=head, legs=rows, readings=on_the_way)).study
+    assert [v.id for v in study.vehicles] == ["E", "D"]
+    assert study.vehicles[1].stored_wh == pytest.approx(70 * 9970)  # 9.97 kWh/L of diesel
+    assert (study.readings[0].at_km, study.readings[0].value) == (1.9, 89)
+    assert study.change.claim is not None
+    assert study.change.claim.by == "maker"
+    write_package(tmp_path / "again", study)
+    assert read_package(tmp_path / "again").study == study
 
 
 def test_samples_round_trip(tmp_path, abba):

@@ -6,6 +6,7 @@ Screens, reports and JSON only draw the `Analysis`.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -23,14 +24,30 @@ from fairmargin.core.fairness.everyday import EverydayContext
 from fairmargin.core.fairness.records import check_records
 from fairmargin.core.inference.everyday import fit_everyday
 from fairmargin.core.inference.fit import Fit, fit_study
+from fairmargin.core.inference.levels import Level, calibration
 from fairmargin.core.inference.options import FitOptions, Regressor
 from fairmargin.core.inference.posterior import Effect
+from fairmargin.core.inference.priors import DAY
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.result.capacity import capacity_estimate
+from fairmargin.core.result.claims import claim_result
 from fairmargin.core.result.comparison import Sides, by_direction, comparison, sides_of
 from fairmargin.core.result.corrections import corrections
 from fairmargin.core.result.legs import everyday_lines, gap_share, leg_result
+from fairmargin.core.result.results import Result, result_of, sector_lengths, whole_results
 from fairmargin.core.result.types import VIEWS, Analysis, Comparison, LegResult, View
+from fairmargin.core.result.whole import whole_comparisons
 from fairmargin.core.study import Study, Trace
+from fairmargin.core.study.cells import (
+    Cell,
+    aimed_kmh,
+    between_vehicles,
+    by_vehicle,
+    compared,
+    one_configuration,
+    vehicle_of,
+    with_sides,
+)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -39,8 +56,9 @@ class _Group:
 
     comparisons: Sequence[Comparison] = ()
     concerns: Sequence[Concern] = ()
-    results: Mapping[str, LegResult] = field(default_factory=dict)
+    legs: Mapping[str, LegResult] = field(default_factory=dict)
     scatter_evidence: tuple[float, ...] | None = None
+    results: tuple[Result, ...] = ()
 
 
 def analyse(
@@ -85,9 +103,103 @@ def analyse(
     """
     if view not in VIEWS:
         raise ValueError(f'view must be one of {", ".join(VIEWS)}; got "{view}"')
-    traces, doubts = check_records(study, {} if traces is None else traces)
-    scatter = scatter or ScatterPrior()
-    evidence = gather(study, traces)
+    traces = {} if traces is None else traces
+    parts = [
+        _of_vehicle(name, part, traces, view, scatter or ScatterPrior()) for name, part in by_vehicle(study)
+    ]
+    if study.change.subject == "vehicle" and len(parts) > 1:
+        parts = [replace(p, comparisons=(), concerns=()) for p in parts]
+        parts += [
+            _between(study, baseline, trial, traces, view, scatter)
+            for baseline, trial in between_vehicles(study)
+        ]
+    whole = parts[0] if len(parts) == 1 else _together(study, parts)
+    return replace(whole, claim=claim_result(study, whole.comparisons))
+
+
+def compare(
+    study: Study,
+    baseline: Cell,
+    trial: Cell,
+    traces: Mapping[str, Trace] | None = None,
+    view: View = "reference",
+    scatter: ScatterPrior | None = None,
+    names: tuple[str, str] = ("", ""),
+) -> Analysis:
+    """Compare any two configurations, speeds or vehicles of a study.
+
+    Parameters
+    ----------
+    study : Study
+    baseline, trial : Cell
+        What is compared; see `study.cells`.
+    traces, view, scatter
+        As for `analyse`.
+    names : tuple of str, optional
+        What the two are called.
+
+    Returns
+    -------
+    Analysis
+        Of the study of these two alone.
+
+    Raises
+    ------
+    ValueError
+        If the two are the same or have no legs, or `view` is unknown.
+    """
+    own = compared(study, baseline, trial, names)
+    if baseline.vehicle == trial.vehicle:
+        return analyse(own, traces, view, scatter)
+    return _of_vehicle("", own, {} if traces is None else traces, view, scatter or ScatterPrior())
+
+
+def _between(
+    study: Study,
+    baseline: Cell,
+    trial: Cell,
+    traces: Mapping[str, Trace],
+    view: View,
+    scatter: ScatterPrior | None,
+) -> Analysis:
+    """One vehicle against another, as a part of the study's analysis: no results or legs of its own."""
+    found = compare(study, baseline, trial, traces, view, scatter)
+    named = tuple(replace(c, baseline=baseline.vehicle, trial=trial.vehicle) for c in found.comparisons)
+    return replace(found, comparisons=named, legs=(), results=(), climbs=(), capacity=None)
+
+
+def _together(study: Study, parts: Sequence[Analysis]) -> Analysis:
+    """One analysis of several vehicles."""
+    order = {leg.leg: i for i, leg in enumerate(study.legs)}
+    comparisons = tuple(c for p in parts for c in p.comparisons)
+    legs = [leg for p in parts for leg in p.legs]
+    learned = [p.scatter_evidence for p in parts if p.scatter_evidence]
+    results = tuple(r for p in parts for r in p.results)
+    complete = comparisons or (results and one_configuration(study))
+    return replace(
+        parts[0],
+        title=study.title,
+        comparisons=comparisons,
+        legs=tuple(sorted(legs, key=lambda r: order[r.leg])),
+        concerns=merge([c for p in parts for c in p.concerns]),
+        assumed=tuple(dict.fromkeys(name for p in parts for name in p.assumed)),
+        missing="" if complete else next((p.missing for p in parts if p.missing), ""),
+        climbs=tuple(c for p in parts for c in p.climbs),
+        results=results,
+        capacity=next((p.capacity for p in parts if p.capacity is not None), None),
+        sector_lengths_km={k: v for p in parts for k, v in p.sector_lengths_km.items()},
+        scatter_evidence=tuple(np.sum(learned, axis=0).tolist()) if learned else (),
+    )
+
+
+def _of_vehicle(
+    vehicle: str, study: Study, traces: Mapping[str, Trace], view: View, scatter: ScatterPrior
+) -> Analysis:
+    """The analysis of one vehicle's legs; or of two, where the vehicle is the change or its control."""
+    traces, doubts = check_records(study, traces)
+    owners = {leg.leg: vehicle_of(study, leg.vehicle) for leg in study.legs} if not vehicle else {}
+    study = with_sides(study)
+    evidence = gather(study, traces, owners)
     if study.method == "everyday":
         groups = [_everyday(study, view, evidence, doubts)] if evidence.observations else []
     else:
@@ -100,23 +212,51 @@ def analyse(
             _test_day(_at_speed(study, speed), view, options, evidence, members, sector, doubts)
             for (speed, sector), members in _by_speed_and_sector(study, evidence.observations).items()
         ]
+    results = [replace(r, vehicle=vehicle) for g in groups for r in g.results]
+    lengths = sector_lengths(study, results)
     comparisons = [c for g in groups for c in g.comparisons]
+    comparisons += whole_comparisons(study, comparisons, lengths)
     concerns = [c for g in groups for c in g.concerns]
-    results = {name: leg for g in groups for name, leg in g.results.items()}
+    lines = {name: leg for g in groups for name, leg in g.legs.items()}
     learned = [g.scatter_evidence for g in groups if g.scatter_evidence is not None]
     order = {leg.leg: i for i, leg in enumerate(study.legs)}
+    complete = comparisons or (results and one_configuration(study))
     return Analysis(
         title=study.title,
         view=view,
-        comparisons=tuple(comparisons),
-        legs=tuple(sorted(results.values(), key=lambda r: order[r.leg])),
+        comparisons=tuple(replace(c, vehicle=vehicle) for c in comparisons),
+        legs=tuple(sorted(lines.values(), key=lambda r: order[r.leg])),
         concerns=merge(concerns or doubts),
         assumed=study.vehicle.constants().assumed,
-        missing="" if comparisons else _missing(study, evidence.observations),
+        missing="" if complete else _missing(study, evidence.observations),
         climbs=climbs(study, traces) if study.method == "climb" else (),
+        results=(*results, *whole_results(study, results)),
+        capacity=capacity_estimate(study, _used(study, evidence.observations)),
+        sector_lengths_km=lengths if len(lengths) > 1 else {},
         scatter_evidence=tuple(np.sum(learned, axis=0).tolist()) if learned else (),
         scatter_prior=scatter,
     )
+
+
+def _results(
+    study: Study,
+    used: Sequence[Observation],
+    sector: str,
+    levels: Mapping[str, Level],
+    method: str,
+) -> tuple[Result, ...]:
+    """What each configuration of a group took."""
+    out = []
+    for c in study.configurations:
+        own = [
+            o
+            for o in used
+            if (leg := study.leg(o.legs[0])).configuration == c.id and leg.vehicle != "control"
+        ]
+        if own:
+            speed = c.speed_kmh if study.change.subject == "speed" else study.target_speed_kmh
+            out.append(result_of(study, "", c.id, speed, sector, own, levels.get(c.id), method))
+    return tuple(out)
 
 
 def _by_speed_and_sector(
@@ -125,7 +265,7 @@ def _by_speed_and_sector(
     groups: dict[tuple[float | None, str], list[Observation]] = {}
     for o in observations:
         leg = study.leg(o.legs[0])
-        groups.setdefault((leg.speed_kmh or study.target_speed_kmh, leg.sector), []).append(o)
+        groups.setdefault((aimed_kmh(study, leg), leg.sector), []).append(o)
     return groups
 
 
@@ -141,10 +281,10 @@ def _used(study: Study, members: Sequence[Observation]) -> list[Observation]:
 
 def _missing(study: Study, every: Sequence[Observation]) -> str:
     driven = {study.leg(o.legs[0]).configuration for o in every if study.leg(o.legs[0]).included}
-    if not study.trials:
-        return "Add a trial configuration to compare with the baseline."
     if not driven:
         return "No readings yet. Type the first leg's reading in Drive."
+    if not study.trials:
+        return "The readings tell no energy yet. Enter a distance, or the battery's capacity."
     if study.baseline.id not in driven:
         return f"No baseline leg ({study.baseline.label}) has a reading yet."
     return f"Only {study.baseline.label} has readings. Drive the first leg with {study.trials[0].label}."
@@ -186,7 +326,7 @@ def _test_day(
         for name in o.legs
     }
     if fit is None:
-        return _Group(results=results)
+        return _Group(legs=results)
     comparisons: list[Comparison] = []
     concerns: list[Concern] = []
     gaps = {o.legs[0]: gap_share(logs, o) for o in used}
@@ -211,7 +351,11 @@ def _test_day(
             made = replace(made, directions=by_direction(case, a, b))
         comparisons.append(made)
     several = len({c.configuration for c in own}) > 1
-    return _Group(comparisons, concerns, results, fit.scatter_evidence if several else None)
+    levels: Mapping[str, Level] = {}
+    if view != "as-measured":
+        levels = fit.plain_levels() if doubtful else fit.levels
+    driven = _results(study, used, sector, levels, "plain" if doubtful else "model")
+    return _Group(comparisons, concerns, results, fit.scatter_evidence if several else None, driven)
 
 
 def _doubtful(fit: Fit) -> bool:
@@ -293,4 +437,22 @@ def _everyday(study: Study, view: View, evidence: Gathered, doubts: Sequence[Con
         concerns += found
         sides = Sides(study, effect, a, b, every, results, conditions, own, fit.scatter_share, True)
         comparisons.append(comparison(sides, view, found))
-    return _Group(comparisons, concerns, results)
+    levels = {} if view == "as-measured" else _everyday_levels(used, results)
+    return _Group(comparisons, concerns, results, results=_results(study, used, "", levels, "model"))
+
+
+def _everyday_levels(used: Sequence[Observation], lines: Mapping[str, LegResult]) -> Mapping[str, Level]:
+    """Mean of each configuration's corrected trips, with what the trips say of themselves."""
+    groups: dict[str, list[tuple[Observation, LegResult]]] = {}
+    for o in used:
+        groups.setdefault(lines[o.legs[0]].configuration, []).append((o, lines[o.legs[0]]))
+    found = {}
+    for name, own in groups.items():
+        km = np.array([o.true_km for o, _ in own])
+        level = np.array([line.corrected_wh_per_km or line.measured_wh_per_km for _, line in own])
+        told = float(np.std(np.log(level), ddof=1)) if len(own) > 2 else 0.0
+        trip = max(told, float(np.mean([line.sd_percent for _, line in own])) / 100.0)
+        sd = math.hypot(trip / math.sqrt(len(own)), DAY.sd, calibration([o for o, _ in own]))
+        middle = float(km @ level / km.sum())
+        found[name] = Level(middle, np.ones(1), np.zeros(1), np.array([sd]))
+    return found

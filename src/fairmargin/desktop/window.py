@@ -252,9 +252,7 @@ class MainWindow(Shell):
             self.choice.blockSignals(True)
             self.choice.clear()
             for c in analysis.comparisons:
-                words = (
-                    f"{study.configuration(c.trial).label}, {speed_words(c.speed_kmh, self.session.units)}"
-                )
+                words = f"{study.side_label(c.trial)}, {speed_words(c.speed_kmh, self.session.units)}"
                 self.choice.addItem(words + (f", {c.sector}" if c.sector else ""))
             self.choice.setCurrentIndex(min(now, many - 1))
             self.choice.blockSignals(False)

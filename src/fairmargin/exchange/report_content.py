@@ -56,9 +56,9 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
     headline = analysis.missing
     if analysis.comparisons:
         c = analysis.comparisons[0]
-        headline = f"{study.configuration(c.trial).label}: {c.verdict}"
+        headline = f"{study.side_label(c.trial)}: {c.verdict}"
         if c.verdict in {"uses more", "uses less"}:
-            headline = f"{study.configuration(c.trial).label} {c.verdict}: {signed(c.effect_percent)} %"
+            headline = f"{study.side_label(c.trial)} {c.verdict}: {signed(c.effect_percent)} %"
     return Content(
         title=study.title or "Study",
         headline=headline,
@@ -109,7 +109,7 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
 
 
 def _margin(study: Study, c: Comparison, several: bool) -> Table:
-    which = f": {study.configuration(c.trial).label} at {c.speed_kmh:.0f} km/h" if several else ""
+    which = f": {study.side_label(c.trial)} at {c.speed_kmh:.0f} km/h" if several else ""
     return Table(
         f"What makes the margin of ±{c.half_width_percent:.1f} %{which} (adding in squares)",
         ("Source", "±, %", "Because", "What would help"),
@@ -229,7 +229,7 @@ def _results(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:
         low, high = c.interval_percent
         rows.append(
             (
-                f"{study.configuration(c.trial).label} / {study.configuration(c.baseline).label}",
+                f"{study.side_label(c.trial)} / {study.side_label(c.baseline)}",
                 speed_words(c.speed_kmh, choice) + (f", {c.sector}" if c.sector else ""),
                 signed(c.as_measured_percent),
                 signed(c.effect_percent),

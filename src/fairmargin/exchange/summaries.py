@@ -9,7 +9,18 @@ from fairmargin.core.designs import Design, Expected
 from fairmargin.core.planning.day import Timetable
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
-from fairmargin.exchange.wording import beside, climb_lines, margin_words
+from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.exchange.wording import (
+    beside,
+    capacity_line,
+    climb_lines,
+    margin_words,
+    result_lines,
+    result_name,
+)
+
+#: Units of a summary without a window; fuel vehicles get theirs.
+PLAIN = UNIT_CHOICES["metric-wh"]
 
 
 def summary(study: Study, result: Analysis) -> str:
@@ -20,7 +31,7 @@ def summary(study: Study, result: Analysis) -> str:
     for c in result.comparisons:
         where = f"{c.speed_kmh:g} km/h" + (f", {c.sector}" if c.sector else "")
         low, high = c.interval_percent
-        trial, base = study.configuration(c.trial).label, study.configuration(c.baseline).label
+        trial, base = study.side_label(c.trial), study.side_label(c.baseline)
         lines += [
             f"  {trial} against {base}, {where}: {c.verdict}",
             f"    effect {c.effect_percent:+.1f} % ({100 * c.confidence:g} %: {low:+.1f} to {high:+.1f} %) of baseline "
@@ -31,6 +42,12 @@ def summary(study: Study, result: Analysis) -> str:
             + f". {c.reason}",
         ]
         lines += [f"    {line}" for line in (margin_words(c), c.standing.sentence, *beside(study, result, c))]
+    for r in result.results:
+        lines.append(f"  {result_name(study, r, PLAIN)}")
+        lines += [f"    {line}" for line in result_lines(study, r, PLAIN)]
+    if result.claim is not None:
+        lines.append(f"  claim {result.claim.verdict}: {result.claim.reason}")
+    lines += [f"  {line}" for line in [capacity_line(result)] if line]
     if not result.comparisons:
         lines += [f"  {line}" for line in climb_lines(study, result)]
     for concern in result.concerns:

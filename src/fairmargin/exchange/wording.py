@@ -5,8 +5,10 @@ from __future__ import annotations
 import unicodedata
 
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
+from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice, label
 
 
@@ -69,7 +71,7 @@ def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) 
 
 def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
     """Word what the evidence carries: speed, route, effect, interval, size, confidence."""
-    trial, base = study.configuration(c.trial).label, study.configuration(c.baseline).label
+    trial, base = study.side_label(c.trial), study.side_label(c.baseline)
     name = study.vehicle.name or "the vehicle"
     at = "at the speeds driven, mean " if c.as_driven else "at "
     where = f"On {place_words(study)} {at}{speed_words(c.speed_kmh, units)}"
@@ -145,6 +147,80 @@ def beside(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
             f"({signed(t.change_percent)} %)."
         )
     return lines + climb_lines(study, analysis)
+
+
+def result_name(study: Study, r: Result, units: UnitChoice) -> str:
+    """What a result is of: its configuration, and what else tells it from the others."""
+    parts = [study.configuration(r.configuration).label]
+    if r.vehicle:
+        parts.insert(0, vehicle_label(study, r.vehicle))
+    if r.sector:
+        parts.append("whole route" if r.sector == WHOLE else r.sector)
+    if r.speed_kmh and study.method != "everyday":
+        parts.append(speed_words(r.speed_kmh, units))
+    return ", ".join(parts)
+
+
+def span_words(interval: tuple[float, float], units: UnitChoice) -> str:
+    """An interval of consumption, the smaller figure first, in the person's unit."""
+    ends = sorted(units.show_consumption(v) for v in interval)
+    decimals = 0 if ends[0] >= 100 else 1 if ends[0] >= 10 else 2
+    return f"{ends[0]:.{decimals}f} to {ends[1]:.{decimals}f}"
+
+
+def distance_words(km: float, units: UnitChoice) -> str:
+    """A distance in the person's unit."""
+    value = units.show("distance", km)
+    return f"{value:.{0 if value >= 100 else 1}f} {units.distance}"
+
+
+def result_lines(study: Study, r: Result, units: UnitChoice) -> list[str]:
+    """What one configuration took: as driven, at reference, range, each direction."""
+    units = units_of(study, r.vehicle, units)
+    lines = []
+    if r.as_driven_wh_per_km is not None and r.as_driven_interval is not None:
+        lines.append(
+            f"As driven {consumption_words(r.as_driven_wh_per_km, units)} "
+            f"({span_words(r.as_driven_interval, units)} by the instruments' steps)."
+        )
+    if r.wh_per_km is not None and r.interval_wh_per_km is not None:
+        what = "Not corrected, with what that leaves open" if r.method == "plain" else "At reference"
+        lines.append(
+            f"{what} {consumption_words(r.wh_per_km, units)} ({span_words(r.interval_wh_per_km, units)}, "
+            f"{100 * study.confidence:g} %)."
+        )
+    if r.range_km is not None and r.range_interval_km is not None:
+        low, high = (units.show("distance", v) for v in r.range_interval_km)
+        lines.append(
+            f"Range as driven, full to empty: {distance_words(r.range_km, units)} ({low:.0f} to {high:.0f} {units.distance})."
+        )
+    if r.directions:
+        parts = []
+        for d in r.directions:
+            reach = "" if d.range_km is None else f", {distance_words(d.range_km, units)}"
+            parts.append(f"{d.direction} {consumption_words(d.as_driven_wh_per_km, units)}{reach}")
+        lines.append(
+            f"Each way: {'; '.join(parts)}. The two differ by hill and wind; neither is the consumption of the road."
+        )
+    return lines
+
+
+def units_of(study: Study, vehicle: str, units: UnitChoice) -> UnitChoice:
+    """The person's units for one vehicle of a study: litres for one that burns them."""
+    own = vehicle_of(study, vehicle)
+    return units.for_vehicle(own.energy != "electric", own.heating_value)
+
+
+def capacity_line(analysis: Analysis) -> str:
+    """What the battery holds by its readings; empty where they do not say."""
+    found = analysis.capacity
+    if found is None:
+        return ""
+    legs = ", ".join(f"{leg} {kwh:.1f} ± {half:.1f}" for leg, kwh, half in found.by_leg[:6])
+    return (
+        f"Usable capacity by charge and energy: {found.estimate:.1f} kWh ({found.interval[0]:.1f} to "
+        f"{found.interval[1]:.1f}; {legs})."
+    )
 
 
 def scatter_words(prior: ScatterPrior | None) -> str:

@@ -10,7 +10,7 @@ import numpy as np
 from fairmargin.core.evidence.conditions import Conditions, leg_conditions
 from fairmargin.core.evidence.logs import GatedLog, Logs, gate_logs
 from fairmargin.core.evidence.readings import Observation, observations
-from fairmargin.core.study import Study, Trace
+from fairmargin.core.study import Leg, Study, Trace, Vehicle
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -22,14 +22,18 @@ class Gathered:
     logs: Mapping[str, Logs]  # by sector
 
 
-def gather(study: Study, traces: Mapping[str, Trace]) -> Gathered:
+def gather(
+    study: Study, traces: Mapping[str, Trace], owners: Mapping[str, Vehicle] | None = None
+) -> Gathered:
     """Gather readings and conditions; logged legs count between their gates.
+
+    `owners` are the vehicles of the legs of a study of several: each reads its own instruments.
 
     Where the way of driving is the change, nothing of it may be corrected away: logs then only give their energy, and
     speeds and standing times are made alike.
     """
     conditions = leg_conditions(study, traces)
-    every = observations(study, traces)
+    every = _observed(study, traces, owners or {})
     true_m = {name: c.true_m for name, c in conditions.items()}
     logs = {
         sector: gate_logs(study, [leg for leg in study.legs if leg.sector == sector], traces, true_m)
@@ -49,6 +53,23 @@ def gather(study: Study, traces: Mapping[str, Trace]) -> Gathered:
         assert log is not None
         conditions[name] = _as_gated(conditions[name], log)
     return Gathered(conditions, gated, logs)
+
+
+def _observed(study: Study, traces: Mapping[str, Trace], owners: Mapping[str, Vehicle]) -> list[Observation]:
+    """Readings of every leg by its own vehicle's instruments."""
+    groups: dict[int, tuple[Vehicle, list[Leg]]] = {}
+    for leg in study.legs:
+        vehicle = owners.get(leg.leg, study.vehicle)
+        groups.setdefault(id(vehicle), (vehicle, []))[1].append(leg)
+    if len(groups) < 2:
+        return observations(study, traces)
+    found = [
+        o
+        for vehicle, legs in groups.values()
+        for o in observations(study.with_(vehicle=vehicle).with_legs(legs), traces)
+    ]
+    order = {leg.leg: i for i, leg in enumerate(study.legs)}
+    return sorted(found, key=lambda o: order[o.legs[0]])
 
 
 def logs_speak(logs: Mapping[str, Logs]) -> bool:

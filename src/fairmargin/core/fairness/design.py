@@ -18,7 +18,7 @@ from fairmargin.core.planning import drift_left
 def direction_confounded(case: ComparisonContext) -> Iterator[Finding]:
     """Each direction has one configuration only."""
     a, b = case.both
-    if case.study.method not in {"out-and-back", "one-way"} or not a or not b:
+    if case.study.method == "climb" or not a or not b:
         return
     if {c.backwards for c in a} & {c.backwards for c in b}:
         return
@@ -35,6 +35,26 @@ def direction_confounded(case: ComparisonContext) -> Iterator[Finding]:
 @TEST_DAY.rule("vehicle-confounded", stage="plan", needs="which vehicle drove each leg", covered=False)
 def vehicle_confounded(case: ComparisonContext) -> Iterator[Finding]:
     """One of two vehicles always had the change."""
+    if case.study.change.subject == "vehicle":
+        yield Finding(
+            "caution",
+            None,
+            names(case.conditions),
+            "One vehicle always had the change",
+            "The vehicles themselves are compared: tyres, batteries, wear and drivers that differ between them are in it.",
+            "Swap what can be swapped, or enter what else is known to differ.",
+        )
+        return
+    if case.study.method == "side-by-side" and not any(c.control for c in case.conditions):
+        yield Finding(
+            "blocks",
+            None,
+            names(case.conditions),
+            "Nobody noted which vehicle drove which leg",
+            "Without the vehicle of each leg, the change and the vehicle that carries it cannot be told apart.",
+            "Enter the vehicle of each leg; swap the change between them.",
+        )
+        return
     if not any(c.control for c in case.conditions) and case.study.method != "side-by-side":
         return
     control = {c.configuration for c in case.conditions if c.control}

@@ -21,7 +21,7 @@ from fairmargin.core.study.kinds import EventKind
 def speed_unlike(case: ComparisonContext) -> Iterator[Finding]:
     """Trial legs faster or slower: priced as if all had been driven at one speed."""
     a, b = case.both
-    if not a or not b or case.study.change.is_technique:
+    if not a or not b or case.study.change.is_technique or case.study.change.subject == "speed":
         return
     fast = [float(np.mean([c.speed_m_s for c in side])) * 3.6 for side in (a, b)]
     if abs(fast[1] / fast[0] - 1) <= limit.SPEED_UNLIKE:

@@ -119,6 +119,8 @@ def wet_road(case: ComparisonContext) -> Iterator[Finding]:
     """Water or snow on the road: priced as the difference of its usual costs, which nothing corrects."""
     a, b = case.both
     wet = [c for c in case.conditions if disturbance.road_share(c.road) > 0]
+    if case.study.change.subject == "road":
+        return  # the water is what is asked about
     if not wet or not a or not b:
         return
     cost = [100.0 * float(np.mean([disturbance.road_share(c.road) for c in side])) for side in (a, b)]

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Final
 
 import numpy as np
@@ -18,6 +18,7 @@ from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.criticism import Criticism, criticise
+from fairmargin.core.inference.levels import Level, model_levels, plain_level
 from fairmargin.core.inference.options import FitOptions, Group
 from fairmargin.core.inference.plain import Plain, left_out, plain_differences
 from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, posterior
@@ -56,6 +57,8 @@ class Fit:
     scatter_evidence: tuple[float, ...]  # log likelihood of each scatter size, see `learned_scatter`
     plain_effects: Callable[[], Mapping[str, Effect]] = dict  # see `plain`
     criticism: Criticism | None = None  # None for a fit that only prices something
+    levels: Mapping[str, Level] = field(default_factory=dict)  # of each configuration driven
+    plain_levels: Callable[[], Mapping[str, Level]] = dict  # the same where the fit is not believed
 
     @property
     def plain(self) -> Mapping[str, Effect]:
@@ -100,17 +103,19 @@ def fit_study(
     problem = prepare(study, conditions, observations, logs, options, start.road if start else None)
     solution = solve(problem, *((start.theta, start.segment_share) if start else ()))
     log_levels, gradients = problem.levels(solution.at)
-    contrasts = gradients[1:] - gradients[0]
-    back_to_prior = contrasts @ (problem.prior_mean - solution.theta)
+    first = start is None  # a fit that only prices something needs no levels
+    asked = np.concatenate([gradients[1:] - gradients[0], *([gradients] if first else [])])
+    values = np.concatenate([log_levels[1:] - log_levels[0], *([log_levels] if first else [])])
     result = posterior(
         problem.evidence(solution.at, solution.segment_share),
         problem.innovation(solution.at, solution.theta),
-        contrasts,
-        log_levels[1:] - log_levels[0] + back_to_prior,
+        asked,
+        (values + asked @ (problem.prior_mean - solution.theta)).tolist(),
         options.scatter_freedom,
     )
     leg_sd, log_residual = _legs(problem, solution, result)
-    plain = plain_differences(study, problem, observations, options) if start is None else {}
+    plain = plain_differences(study, problem, observations, options) if first else {}
+    driven = {study.leg(o.legs[0]).configuration for o in observations}
     return Fit(
         conditions=tuple(conditions),
         model=problem.leg_model,
@@ -136,7 +141,15 @@ def fit_study(
             name: _plain_effect(study, problem, p, name, observations, log_levels)
             for name, p in plain.items()
         },
-        criticism=criticise(problem, solution, result, plain) if plain else None,
+        criticism=criticise(problem, solution, result, plain) if first else None,
+        levels=model_levels(study, problem, result, len(problem.configurations) - 1, log_levels, observations)
+        if first
+        else {},
+        plain_levels=lambda: {
+            name: plain_level(study, problem, name, observations, result.scatter_multiple)
+            for name in problem.configurations
+            if name in driven
+        },
     )
 
 

@@ -52,6 +52,7 @@ class Group(StrEnum):
     VEHICLES = "vehicles"
     CIRCUMFERENCE = "circumference"
     CHANGE = "change"
+    KNOWN = "known difference"
     UNCORRECTED = "not corrected"  # what the recorded conditions are worth, where the model is not used
     SCATTER = "scatter"
 

@@ -1,6 +1,7 @@
 """The plain paired difference, with a margin as honest as the model's: what is said where the model is not believed.
 
-The answer is the mean difference of the logarithms of what was read, of drives in like directions. Nothing is corrected. Its error follows from the same unknowns as the model's: with w the weights of the
+The answer is the mean difference of the logarithms of what was read, of drives in like directions. Nothing is corrected
+but known other differences, which are taken out. Its error follows from the same unknowns as the model's: with w the weights of the
 readings, J their derivatives, ∇E that of the effect, S the priors,
 
     error = wᵀ(f(θ) − ln km) − E(θ) + noise,    var = (wᵀJ − ∇E) S (wᵀJ − ∇E)ᵀ + Σ w² (scatter + reading)
@@ -134,6 +135,14 @@ def _gathered(rows: Rows, owns: Array) -> Array:
     return np.asarray(gather / gather.sum(axis=1, keepdims=True))
 
 
+def _known(problem: Problem, gather: Array) -> Array:
+    """Logarithm by which known other differences raised each observation: even a plain difference is without them."""
+    means = np.array([u.prior_mean if u.group is Group.KNOWN else 0.0 for u in problem.unknowns])
+    n = len(problem.rows.leg)
+    by_entry = (problem.weights[:n] @ means)[problem.rows.first]
+    return np.asarray(gather @ by_entry)
+
+
 def _read(observations: Sequence[Observation]) -> Array:
     """Logarithms of the consumptions read; over the distance shown, or between the gates."""
     return np.log([o.fit_wh / (o.shown_km if o.gated_wh is None else o.fit_km) for o in observations])
@@ -143,8 +152,9 @@ def plain_differences(
     study: Study, problem: Problem, observations: Sequence[Observation], options: FitOptions
 ) -> Mapping[str, Plain]:
     """The plain difference of every trial of a fit, with what it may be off by."""
-    read = _read(observations)
     gather = _gathered(problem.rows, problem.owns)
+    known = _known(problem, gather)
+    read = _read(observations) - known
     km = np.log([o.shown_km if o.gated_wh is None else o.fit_km for o in observations])
     trials = problem.configurations[1:]
     weights = [paired_weights(study, observations, trial) for trial in trials]
@@ -152,7 +162,7 @@ def plain_differences(
     theta = _as_read(problem, trials, answers)
     at = problem.linearise(theta)
     levels, gradients = problem.levels(at)
-    modelled = np.log(np.add.reduceat(np.exp(at.predicted), _firsts(problem))) - km
+    modelled = np.log(np.add.reduceat(np.exp(at.predicted), _firsts(problem))) - km - known
     jacobian = gather @ at.jacobian
     reading = (gather**2) @ problem.rows.noise(0.0)
     sizes = _scatter(study, observations, read, problem.scatter_var, reading, options.scatter_freedom)

@@ -98,6 +98,7 @@ class ReferenceDrives:
 
     stretches: list[Stretches]
     stopped_s: list[float]
+    backwards: list[bool]
     each: int  # of the drives, those of one configuration
     as_driven: bool
 
@@ -115,9 +116,10 @@ def reference_drives(
     if driven_as_a_cycle(conditions, logs):
         cut = [(log, c.backwards) for c in conditions if (log := logs.of(c.leg)) is not None]
         some = cut[:: max(1, len(cut) // MOST_CYCLES)]
+        ways = [backwards for _, backwards in some]
         made = [road.logged(log, backwards, 1) for log, backwards in some]
         stretches, stopped = [r.stretches[0] for r in made], [float(r.stopped_s[0]) for r in made]
-        return ReferenceDrives(stretches * many, stopped * many, len(made), True)
+        return ReferenceDrives(stretches * many, stopped * many, ways * many, len(made), True)
     speeds = speeds_of_configurations(study, conditions)
     return steady_drives(road, conditions, [speeds[c] for c in configurations])
 
@@ -130,7 +132,7 @@ def steady_drives(
     mean_m = float(np.mean(lengths)) if lengths else USUAL_LEG_M
     ways = tuple(dict.fromkeys(c.backwards for c in conditions))
     made = [road.steady(way, mean_m, speed, ()) for speed in speeds_m_s for way in ways]
-    return ReferenceDrives(made, [0.0] * len(made), len(ways), False)
+    return ReferenceDrives(made, [0.0] * len(made), list(ways) * len(speeds_m_s), len(ways), False)
 
 
 def without(legs: LegTable, ignore: frozenset[Cause], reference: Reference) -> LegTable:
@@ -277,7 +279,9 @@ def prepare(
     model, belief = _leg_model(study, rows, conditions, options.ignore, reference, masses)
     leg_model = model.by_leg(rows.leg)
     reference_model = reference_model_of(model, drives, reference, [masses[c] for c in of_references])
-    scene = Scene(study, conditions, observations, leg_model, of_references, options.ignore, belief)
+    scene = Scene(
+        study, conditions, observations, leg_model, of_references, drives.backwards, options.ignore, belief
+    )
     unknowns = leg_unknowns(scene)
     shared = len(unknowns)
     leg_weights = np.stack([u.weights for u in unknowns], axis=1)

@@ -53,6 +53,7 @@ class Scene:
     observations: Sequence[Observation]
     model: RoadModel
     reference_configurations: Sequence[str]
+    reference_backwards: Sequence[bool]
     ignore: frozenset[Cause]
     belief: WindBelief
 

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.known import known_shifts
 from fairmargin.core.evidence.readings import circumference_known, like_drives
 from fairmargin.core.inference import priors
 from fairmargin.core.inference.options import Cause, Group
@@ -37,6 +38,7 @@ MECHANISMS: Final[Mapping[str, tuple[tuple[Parameter, Prior], ...]]] = {
 }
 ANY: Final = ((Parameter.TOTAL, priors.CHANGE),)
 TOGETHER_S: Final = 600.0  # legs of two vehicles within this time were driven together
+SURE_WH_PER_KM: Final = 0.01  # a known difference is not known better
 SURE_SPEED: Final = 0.002  # a speed known to this share is taken as known
 
 
@@ -50,6 +52,7 @@ def leg_unknowns(scene: Scene) -> list[Unknown]:
         *_legs(scene),
         *unnoted(scene),
         *_vehicles_side_by_side(scene),
+        *_known(scene),
         *_change(scene),
     ]
 
@@ -173,6 +176,8 @@ def _legs(scene: Scene) -> list[Unknown]:
     conditions = scene.conditions
     alike = np.zeros(scene.rows)
     alike[: len(conditions)] = [c.speed_alike_sd for c in conditions]
+    if not scene.study.target_speed_kmh:  # the result is for the speed driven, whatever that was
+        alike[len(conditions) :] = float(np.mean(alike[: len(conditions)]))
     if alike.any():
         out.append(Unknown("speed of the driver", Group.SPEED_ALIKE, Parameter.SPEED, alike, 0.0, 1.0))
     for i, c in enumerate(conditions):
@@ -185,8 +190,11 @@ def _legs(scene: Scene) -> list[Unknown]:
         prior = priors.DIRECTION if heights else priors.DIRECTION_UNTOLD
         for backwards in (False, True):
             on = scene.where([c.backwards == backwards for c in conditions])
+            if not heights:  # hills that nobody told are the road's: the reference drives have them too
+                on[len(conditions) :] = [b == backwards for b in scene.reference_backwards]
             out.append(unknown_of("direction", Group.DIRECTION, Parameter.TOTAL, on, prior))
-    noted = {c.road for c in conditions} & set(priors.WET)
+    is_change = scene.study.change.subject == "road"  # nothing of the road is to be corrected then
+    noted = set() if is_change else {c.road for c in conditions} & set(priors.WET)
     if noted:
         worst = max((priors.WET[road] for road in noted), key=lambda p: p.sd)
         for day, on in by_day(scene, [not c.road for c in conditions]):
@@ -197,7 +205,7 @@ def _legs(scene: Scene) -> list[Unknown]:
                 ]
     out += loads(scene)
     for road, prior in priors.WET.items():
-        if any(c.road == road for c in conditions):
+        if any(c.road == road for c in conditions) and not is_change:
             on = scene.where([c.road == road for c in conditions])
             out.append(unknown_of(f"{road} road", Group.ROAD, Parameter.TOTAL, on, prior))
     return out
@@ -237,6 +245,22 @@ def _moments(conditions: Sequence[Conditions]) -> list[set[str]]:
     return result
 
 
+def _known(scene: Scene) -> list[Unknown]:
+    """Known other differences: on the legs that have them, not on the reference drives. [Wh/km]"""
+    out: list[Unknown] = []
+    index = {c.leg: i for i, c in enumerate(scene.conditions)}
+    for known in scene.study.known_differences:
+        on = np.zeros(scene.rows)
+        shifts = known_shifts(scene.study, known, scene.observations)
+        for o, shift in zip(scene.observations, shifts.tolist(), strict=True):
+            on[[index[name] for name in o.legs]] = shift
+        if on.any():
+            name = known.reason or "known difference"
+            sd = max(known.sd_wh_per_km, SURE_WH_PER_KM)
+            out.append(Unknown(name, Group.KNOWN, Parameter.TOTAL, on, known.wh_per_km, sd))
+    return out
+
+
 def _change(scene: Scene) -> list[Unknown]:
     """What each trial does to the parameters of the declared mechanisms."""
     study, n = scene.study, len(scene.conditions)
@@ -252,9 +276,10 @@ def _change(scene: Scene) -> list[Unknown]:
             name, group = f"{trial.id}: circumference", Group.CIRCUMFERENCE
             out.append(unknown_of(name, group, Parameter.TOTAL, own, priors.CIRCUMFERENCE))
         undeclared = priors.MASS_UNDECLARED.get(study.change.kind)
-        if undeclared is not None and not trial.mass_delta_kg and "mass" not in study.change.mechanisms:
+        mechanisms = study.mechanisms_of(trial)
+        if undeclared is not None and not trial.mass_delta_kg and "mass" not in mechanisms:
             out.append(unknown_of(f"{trial.id}: its mass", Group.CHANGE, Parameter.MASS, on, undeclared))
-        for mechanism in study.change.mechanisms:
+        for mechanism in mechanisms:
             for parameter, prior in MECHANISMS.get(mechanism, ANY):
                 name = f"{trial.id}: {mechanism}"
                 if parameter is not Parameter.TOTAL and len(MECHANISMS[mechanism]) > 1:

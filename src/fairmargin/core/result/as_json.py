@@ -7,19 +7,26 @@ from typing import Any
 
 from fairmargin.core.evidence.climb import Climb
 from fairmargin.core.fairness.concern import Concern
+from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Analysis, Comparison, LegResult
 
 
 def as_json(analysis: Analysis, path: str = "") -> dict[str, Any]:
     """Return the result object; figures are rounded to four decimals, what is not known is null."""
+    claim, capacity = analysis.claim, analysis.capacity
     return {
         "path": path,
         "title": analysis.title,
         "view": analysis.view,
         "missing": analysis.missing,
         "comparisons": [_comparison(c) for c in analysis.comparisons],
+        "results": [_result(r) for r in analysis.results],
         "legs": [_leg(leg) for leg in analysis.legs],
         "concerns": [_concern(c) for c in analysis.concerns],
+        "claim": None if claim is None else {"verdict": claim.verdict, "reason": claim.reason},
+        "capacity_kwh": None
+        if capacity is None
+        else {"estimate": _number(capacity.estimate), "interval": _interval(capacity.interval)},
         "climbs": [_climb(c) for c in analysis.climbs],
         "assumed": list(analysis.assumed),
     }
@@ -33,9 +40,40 @@ def _interval(interval: tuple[float, float]) -> list[float | None]:
     return [_number(v) for v in interval]
 
 
+def _maybe(interval: tuple[float, float] | None) -> list[float | None] | None:
+    return None if interval is None else _interval(interval)
+
+
+def _result(r: Result) -> dict[str, Any]:
+    return {
+        "vehicle": r.vehicle,
+        "configuration": r.configuration,
+        "speed_kmh": _number(r.speed_kmh),
+        "sector": r.sector,
+        "as_driven_wh_per_km": _number(r.as_driven_wh_per_km),
+        "as_driven_interval": _maybe(r.as_driven_interval),
+        "wh_per_km": _number(r.wh_per_km),
+        "interval_wh_per_km": _maybe(r.interval_wh_per_km),
+        "range_km": _number(r.range_km),
+        "range_interval_km": _maybe(r.range_interval_km),
+        "legs": list(r.legs),
+        "method": r.method,
+        "directions": [
+            {
+                "direction": d.direction,
+                "as_driven_wh_per_km": _number(d.as_driven_wh_per_km),
+                "as_driven_interval": _interval(d.as_driven_interval),
+                "range_km": _number(d.range_km),
+            }
+            for d in r.directions
+        ],
+    }
+
+
 def _comparison(c: Comparison) -> dict[str, Any]:
     time, grid = c.trip_time, c.grid
     return {
+        "vehicle": c.vehicle,
         "baseline": c.baseline,
         "trial": c.trial,
         "speed_kmh": _number(c.speed_kmh),

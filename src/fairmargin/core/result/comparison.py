@@ -133,6 +133,8 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
         trip_time=_trip_time(sides),
         grid=_with_grid(sides, stated.percent, stated.interval),
         as_driven=sides.as_driven,
+        baseline_as_read=plain_a,
+        trial_as_read=plain_b,
     )
 
 

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.known import LEAST_LEFT, known_wh_per_km
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.fit import Fit
 from fairmargin.core.inference.options import FitOptions
@@ -39,6 +40,7 @@ LINES: Final = {
     "driveline": "battery",
     "mass": "load",
     "elevation": "hills",
+    "known_difference": "known difference",
 }
 
 
@@ -64,6 +66,11 @@ def corrections(
     as_driven = _without_statistics(study, fit, conditions)
     before = fit.model.energies(as_driven, derivatives=False).wh
     scale = _measured_over_modelled(conditions, observations, before)
+    if study.known_differences:
+        level = gated
+        taken_out = -np.array([known_wh_per_km(study, study.leg(c.leg)) for c in conditions])
+        result["known_difference"] = np.maximum(taken_out, (LEAST_LEFT - 1.0) * level)
+        scale = scale * (level + result["known_difference"]) / level
     of_configurations = speeds_of_configurations(study, conditions)
     speed = [of_configurations[c.configuration] for c in conditions]
     reference = reference_of(study, conditions, options.view)

@@ -115,6 +115,9 @@ TOLD: Final[Mapping[str, _Told]] = {
     Group.CHANGE: _Told(
         "how the change works is open", "Declare its mechanism and weigh it, in Question."
     ),
+    Group.KNOWN: _Told(
+        "a known other difference is known only so well", "Drive the two without that difference, or measure it."
+    ),
     Group.SCATTER: _Told("no two drives are alike", "Drive more pairs."),
     Group.UNCORRECTED: _Told(
         "recorded conditions differed, and the model is not used", "Drive both configurations in like conditions."

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Final, Literal
 
 from fairmargin.core.evidence.climb import Climb
 from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.result.capacity import CapacityEstimate
 from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.pairs import Pair, paired_interval
+from fairmargin.core.result.results import Result
 from fairmargin.core.result.standing import Standing
 from fairmargin.core.result.verdict import VerdictWord
 
@@ -106,6 +108,9 @@ class Comparison:
     trip_time: TripTime | None = None
     grid: GridEnergy | None = None
     as_driven: bool = False  # the effect holds for the logged speeds, not for one steady speed
+    vehicle: str = ""  # id, in a study of several vehicles
+    baseline_as_read: float = 0.0  # plain, over the distance shown. [Wh/km]
+    trial_as_read: float = 0.0
 
     @property
     def half_width_percent(self) -> float:
@@ -121,6 +126,14 @@ class Comparison:
 
 
 @dataclass(frozen=True, slots=True)
+class ClaimResult:
+    """What the evidence says of a claim, and why."""
+
+    verdict: Literal["refuted", "not refuted", "borne out"]
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
 class Analysis:
     """Everything that follows from a study's readings."""
 
@@ -132,5 +145,9 @@ class Analysis:
     assumed: tuple[str, ...]  # vehicle constants taken from the class preset
     missing: str  # what is needed before a comparison can be made; empty when there is one
     climbs: tuple[Climb, ...] = ()
+    results: tuple[Result, ...] = ()
+    capacity: CapacityEstimate | None = None
+    claim: ClaimResult | None = None
+    sector_lengths_km: Mapping[str, float] = field(default_factory=dict)  # of a study with sectors
     scatter_evidence: tuple[float, ...] = ()  # see `learned_scatter`
     scatter_prior: ScatterPrior | None = None

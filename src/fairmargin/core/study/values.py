@@ -285,6 +285,11 @@ class Study(_Value):
                 return configuration
         raise KeyError(identifier)
 
+    def side_label(self, identifier: str) -> str:
+        """What one side of a comparison is called: a configuration or, where vehicles are compared, a vehicle."""
+        named = {v.id: v.label for v in self.vehicles} | {c.id: c.label for c in self.configurations}
+        return named.get(identifier, identifier)
+
     def mechanisms_of(self, trial: Configuration) -> tuple[Mechanism, ...]:
         """What a trial works through: its own mechanisms, or the change's."""
         return trial.mechanism or self.change.mechanisms

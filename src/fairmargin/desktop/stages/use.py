@@ -111,7 +111,7 @@ class UseStage(Stage):
             self.bars.show_bars((), units.distance)
             self.cost.setText("")
             return
-        trial, base = study.configuration(c.trial).label, study.configuration(c.baseline).label
+        trial, base = study.side_label(c.trial), study.side_label(c.baseline)
         self.subtitle.setText(f"at {speed_words(c.speed_kmh, units)}, reference conditions")
         self.range_words.setText(
             f"{consumption_words(c.baseline_wh_per_km, units)} with {base.lower()}, "

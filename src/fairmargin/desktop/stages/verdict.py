@@ -108,7 +108,7 @@ class VerdictStage(Stage):
             self.fall_words.setText("")
             return
         index = [t.id for t in study.trials].index(c.trial)
-        trial, base = study.configuration(c.trial).label, study.configuration(c.baseline).label
+        trial, base = study.side_label(c.trial), study.side_label(c.baseline)
         good = sum(p.included for p in c.pair_list)
         self.subtitle.setText(
             f"{good} of {len(c.pair_list)} pairs of legs \u00b7 {conditions_words(study, c, self.session.view, self.session.units)}"

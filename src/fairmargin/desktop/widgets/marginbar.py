@@ -18,7 +18,7 @@ LINE = 84.0  # where the scale's line lies, px
 
 def verdict_head(study: Study, c: Comparison) -> str:
     """Return the verdict as a headline: "Discs on: 3.6 % less"."""
-    name = study.configuration(c.trial).label
+    name = study.side_label(c.trial)
     size = f"{abs(c.effect_percent):.1f} %"
     words = {
         "uses more": f"{size} more",
@@ -120,7 +120,7 @@ class MarginBar(QWidget):
             missing = self._analysis.missing if self._analysis else "Reading the study."
             words = self._words(painter, "No verdict yet", missing, "")
         else:
-            base = study.configuration(c.baseline).label.lower()
+            base = study.side_label(c.baseline).lower()
             words = self._words(
                 painter,
                 verdict_head(study, c),

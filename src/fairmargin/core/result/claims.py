@@ -1,0 +1,80 @@
+"""What becomes of a claim, and of a prediction that is a consumption."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from fairmargin.core import units
+from fairmargin.core.result.results import WHOLE
+from fairmargin.core.result.types import ClaimResult, Comparison
+from fairmargin.core.study import Claim, Study
+
+
+def claim_result(study: Study, comparisons: Sequence[Comparison]) -> ClaimResult | None:
+    """Hold the study's claim against its first comparison (over the whole route where there is one).
+
+    Refuted where the whole interval lies outside what was claimed, with its tolerance; borne out where it lies inside.
+
+    Returns
+    -------
+    ClaimResult or None
+        None where nothing is claimed.
+    """
+    claim = study.change.claim
+    if claim is None:
+        return None
+    if not comparisons:
+        return ClaimResult("not refuted", "Nothing has been driven that could speak for it or against it.")
+    c = next((x for x in comparisons if x.sector == WHOLE), comparisons[0])
+    return judged(claim, c)
+
+
+def judged(claim: Claim, c: Comparison) -> ClaimResult:
+    """Hold one claim against one comparison."""
+    low, high = c.interval_percent
+    near, far = claim.percent - claim.tolerance_percent, claim.percent + claim.tolerance_percent
+    who = f"{claim.by}\u2019s" if claim.by else "the"
+    said = f"{who} {_signed(claim.percent)} ± {claim.tolerance_percent:g} %"
+    found = f"{_signed(low)} to {_signed(high)} %"
+    if c.verdict == "not a fair comparison":
+        return ClaimResult("not refuted", f"The comparison is not fair, so that it says nothing of {said}.")
+    if high + c.open_charge_percent < near or low - c.open_charge_percent > far:
+        return ClaimResult("refuted", f"The whole interval, {found}, lies outside {said}.")
+    if near <= low - c.open_charge_percent and high + c.open_charge_percent <= far:
+        return ClaimResult("borne out", f"The whole interval, {found}, lies inside {said}.")
+    if high < near or low > far:
+        return ClaimResult(
+            "not refuted",
+            f"The interval, {found}, lies outside {said}, but open concerns worth {c.open_charge_percent:.1f} % could undo that.",
+        )
+    return ClaimResult("not refuted", f"The interval, {found}, holds {said} in part: both may be true.")
+
+
+def _signed(value: float) -> str:
+    text = f"{value:+.1f}"
+    return "0" if float(text) == 0 else text.replace("-", "\u2212")
+
+
+@dataclass(frozen=True, slots=True)
+class PredictionResult:
+    """A predicted consumption beside what came, both in the unit of the prediction."""
+
+    low: float
+    high: float
+    unit: str
+    found: float
+    word: Literal["inside", "above", "below"]
+
+
+def prediction_result(study: Study, wh_per_km: float | None) -> PredictionResult | None:
+    """Hold a predicted range of consumption against what the trial took as driven; None where there is none."""
+    p = study.change.prediction
+    if p is None or wh_per_km is None:
+        return None
+    found = units.from_wh_per_km(wh_per_km, p.unit, study.vehicle.heating_value)
+    word: Literal["inside", "above", "below"] = (
+        "inside" if p.low <= found <= p.high else "above" if found > p.high else "below"
+    )
+    return PredictionResult(p.low, p.high, p.unit, found, word)

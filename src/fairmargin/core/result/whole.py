@@ -1,0 +1,150 @@
+"""Comparisons over the whole route: the sectors' effects, each with what its sector takes of the energy."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Final
+
+from fairmargin.core import intervals
+from fairmargin.core.fairness.concern import merge, open_charge
+from fairmargin.core.inference.options import Group
+from fairmargin.core.result import verdict
+from fairmargin.core.result.margin import MarginLine
+from fairmargin.core.result.results import WHOLE
+from fairmargin.core.result.standing import standing
+from fairmargin.core.result.types import Comparison
+from fairmargin.core.study import Study
+from fairmargin.core.units import range_change_percent
+
+#: Sources that each sector has by itself: they add in squares over the sectors; all others are taken as shared.
+BY_SECTOR: Final = frozenset(
+    {str(g) for g in (Group.SCATTER, Group.DISPLAY_STEP, Group.SPEED, Group.DIRECTION)}
+)
+
+
+def whole_comparisons(
+    study: Study,
+    comparisons: Sequence[Comparison],
+    lengths: Mapping[str, float],
+) -> list[Comparison]:
+    """Compare every trial over all sectors, where all of them have a comparison.
+
+    Parameters
+    ----------
+    study : Study
+    comparisons : sequence of Comparison
+        Of one vehicle.
+    lengths : mapping of sector to float
+        What each sector counts with. [km]
+
+    Returns
+    -------
+    list of Comparison
+        With `sector` "whole".
+    """
+    if len(lengths) < 2:
+        return []
+    made = []
+    for trial in dict.fromkeys(c.trial for c in comparisons):
+        own = [c for c in comparisons if c.trial == trial and c.sector in lengths]
+        if len(own) == len(lengths) and {c.sector for c in own} == set(lengths):
+            made.append(_whole(study, own, lengths))
+    return made
+
+
+def _whole(
+    study: Study,
+    own: Sequence[Comparison],
+    lengths: Mapping[str, float],
+) -> Comparison:
+    """One trial over all sectors."""
+    km = [lengths[c.sector or ""] for c in own]
+    base = [k * c.baseline_wh_per_km for k, c in zip(km, own, strict=True)]
+    share = [b / sum(base) for b in base]
+    effect = sum(s * c.effect_percent for s, c in zip(share, own, strict=True))
+    read_a = sum(k * c.baseline_as_read for k, c in zip(km, own, strict=True)) / sum(km)
+    read_b = sum(k * c.trial_as_read for k, c in zip(km, own, strict=True)) / sum(km)
+    lines = _lines(own, share)
+    half = math.sqrt(sum(line.half_width_percent**2 for line in lines))
+    interval = (effect - half, effect + half)
+    weighed = [
+        replace(x, bias_percent=None if x.bias_percent is None else s * x.bias_percent)
+        for s, c in zip(share, own, strict=True)
+        for x in c.concerns
+    ]
+    found = merge(weighed)
+    open_percent = open_charge(found)
+    blocked = any(x.severity == "blocks" for x in found)
+    smallest = study.smallest_effect_percent
+    deviate = intervals.deviate(study.confidence)
+    scatter = (
+        math.sqrt(sum(line.half_width_percent**2 for line in lines if line.source in BY_SECTOR)) / deviate
+    )
+    rest = math.sqrt(max((half / deviate) ** 2 - scatter**2, 0.0))
+    pairs = min(c.pairs for c in own)
+    needed = verdict.pairs_needed(
+        pairs, effect, math.hypot(rest, open_percent / 2), scatter, smallest, deviate
+    )
+    limiting = next((line for line in lines if line.source != Group.SCATTER), None)
+    ruling = verdict.Ruling(
+        verdict.word(effect, interval, smallest, blocked, open_percent),
+        effect, interval, open_percent, pairs, None if blocked else needed,
+        limiting.cause if limiting else "", limiting.remedy if limiting else "",
+    )  # fmt: skip
+    as_measured = (read_b / read_a - 1) * 100
+    method = "plain" if any(c.method == "plain" for c in own) else "model"
+    level = sum(base) / sum(km)
+    return replace(
+        own[0],
+        sector=WHOLE,
+        speed_kmh=sum(k for k in km) / sum(k / c.speed_kmh for k, c in zip(km, own, strict=True)),
+        as_measured_percent=as_measured,
+        effect_percent=effect,
+        interval_percent=interval,
+        baseline_wh_per_km=level,
+        trial_wh_per_km=level * (1 + effect / 100),
+        verdict=ruling.word,
+        reason=verdict.reason(study, ruling, found),
+        pairs=pairs,
+        pairs_needed=ruling.pairs_needed,
+        range_change_percent=range_change_percent(effect),
+        pair_list=tuple(p for c in own for p in c.pair_list),
+        step_percent=math.sqrt(sum((s * c.step_percent) ** 2 for s, c in zip(share, own, strict=True))),
+        scatter_percent=max(c.scatter_percent for c in own),
+        margin_budget=tuple((line.source, line.half_width_percent) for line in lines),
+        margin=lines,
+        method="plain" if method == "plain" else "model",
+        standing=standing(ruling, method, as_measured, found),
+        concerns=found,
+        open_charge_percent=open_percent,
+        legs_used=sum(c.legs_used for c in own),
+        directions=(),
+        trip_time=None,
+        grid=None,
+        as_driven=any(c.as_driven for c in own),
+        baseline_as_read=read_a,
+        trial_as_read=read_b,
+    )
+
+
+def _lines(own: Sequence[Comparison], share: Sequence[float]) -> tuple[MarginLine, ...]:
+    """The sources of all sectors together, largest first."""
+    sizes: dict[str, list[float]] = {}
+    like: dict[str, MarginLine] = {}
+    legs: dict[str, list[str]] = {}
+    for s, c in zip(share, own, strict=True):
+        for line in c.margin:
+            sizes.setdefault(line.source, []).append(s * line.half_width_percent)
+            like.setdefault(line.source, line)
+            legs.setdefault(line.source, []).extend(line.legs)
+    made = [
+        replace(
+            like[source],
+            half_width_percent=math.sqrt(sum(x * x for x in parts)) if source in BY_SECTOR else sum(parts),
+            legs=tuple(dict.fromkeys(legs[source])),
+        )
+        for source, parts in sizes.items()
+    ]
+    return tuple(sorted(made, key=lambda line: -line.half_width_percent))
