@@ -166,7 +166,8 @@ def test_pasted_columns_are_guessed(text, header, rows, roles):
 def test_pasted_rows_beyond_the_legs_are_told():
     study = driven_study("AB")
     pasted = read_cells("\n".join("15.0\t18.0" for _ in range(6)))
-    after, changed, faults = apply_cells(study, pasted, pasted.roles, METRIC, "L02", datetime(2026, 5, 2))
+    made = apply_cells(study, pasted, pasted.roles, METRIC, "L02", datetime(2026, 5, 2))
+    after, changed, faults = made.study, made.changed, made.faults
     assert changed == 3 and len(faults) == 3 and "more rows than legs" in faults[0][2]
     assert after.leg("L01") == study.leg("L01")
 

@@ -39,6 +39,7 @@ KEYS: Sequence[tuple[str, str]] = (
     ("Ctrl+1 \u2026 Ctrl+7", "Question, Plan, Drive, Examine, Correct, Verdict, Use"),
     ("Ctrl+N", "new study"),
     ("Ctrl+Shift+B, Ctrl+Shift+A", "add a baseline run, a trial run"),
+    ("Ctrl+M", "every field of every leg, or only those that are needed"),
     ("Ctrl+Shift+V", "paste legs from a spreadsheet"),
     ("Ctrl+Shift+I", "bring readings in from any file"),
     ("Ctrl+D, F11", "drive the next leg now; over the whole screen"),

@@ -70,6 +70,9 @@ class Commands(Protocol):
     def add_run(self, baseline: bool) -> None:
         """See the window."""
 
+    def more_fields(self) -> None:
+        """See the window."""
+
     def on_the_road(self, what: str) -> None:
         """See the window."""
 
@@ -125,6 +128,7 @@ class Menus(QObject):
         menu.addSeparator()
         self._add(menu, "Add a &baseline run", lambda: self.own.add_run(True), "Ctrl+Shift+B")
         self._add(menu, "Add a &trial run", lambda: self.own.add_run(False), "Ctrl+Shift+A")
+        self._add(menu, "&More fields on every leg", self.own.more_fields, "Ctrl+M")
         self._add(menu, "&Paste legs\u2026", self.own.paste, "Ctrl+Shift+V")
         self._add(menu, "Bring &readings in\u2026", intake.bring_in, "Ctrl+Shift+I")
         self._add(menu, "&Weather reports\u2026", lambda: intake.bring_weather(""))

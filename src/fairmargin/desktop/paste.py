@@ -20,7 +20,7 @@ from fairmargin.core.study import Study
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.widgets.basics import as_tip, label
-from fairmargin.exchange.pasted import ROLES, apply_cells, read_cells
+from fairmargin.exchange.pasted import ROLES, Applied, apply_cells, read_cells
 
 
 class PasteDialog(QDialog):
@@ -83,12 +83,12 @@ class PasteDialog(QDialog):
 
         roles = [str(box.currentData()) for box in self.roles]
         try:
-            study, self.count, faults = apply_cells(
-                self._study, self.pasted, roles, self._choice, self._start, datetime.now()
-            )
+            made = apply_cells(self._study, self.pasted, roles, self._choice, self._start, datetime.now())
         except ValueError as error:
-            study, self.count, faults = self._study, 0, [(0, 0, words_of(error))]
-        self.result_study = study if self.count else None
+            made = Applied(self._study, 0, 0, [(0, 0, words_of(error))])
+        faults = made.faults
+        self.count = made.changed + made.added
+        self.result_study = made.study if self.count else None
         marked = {(i, j): words for i, j, words in faults}
         for i, row in enumerate(self.pasted.rows):
             for j, cell in enumerate(row):
@@ -100,7 +100,11 @@ class PasteDialog(QDialog):
                     item.setForeground(theme.colour("muted"))
                 item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
                 self.table.setItem(i, j, item)
-        words = f"{self.count} leg{'s' if self.count != 1 else ''} would change, from {self._start} on."
+        words = f"{made.changed} leg{'s' if made.changed != 1 else ''} would change"
+        words += f", from {self._start} on." if self._start and made.changed else "."
+        if made.added:
+            fresh = [x.leg for x in made.study.legs][-made.added :]
+            words += f" {made.added} would be added: {', '.join(fresh[:6])}{' …' if len(fresh) > 6 else ''}."
         if faults:
             i, j, first = faults[0]
             words += f" {len(faults)} cell{'s' if len(faults) != 1 else ''} cannot be used and would be left: row {i + 1}, column {j + 1}: {first}"

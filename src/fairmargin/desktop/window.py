@@ -344,6 +344,14 @@ class MainWindow(Shell):
         self.drive.add_run(study.baseline.id if baseline else study.trials[0].id)
         self.go_to("drive")
 
+    def more_fields(self) -> None:
+        """Show every field of every leg on the sheet, or only those that are needed."""
+        if self.session.study is not None:
+            self.go_to("drive")
+            self.drive.show_view(False)
+            self.drive.more_button.toggle()
+            self.drive.open_all()
+
     def paste(self) -> None:
         if self.session.study is not None:
             self.go_to("drive")

@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Final
+from typing import Final
 
 from fairmargin.core.study import Leg, Study
-from fairmargin.core.study.entry import read_leg_field, words_of
+from fairmargin.core.study.entry import words_of
+from fairmargin.core.study.leg_fields import read_leg_field
 from fairmargin.core.units import UnitChoice
 from fairmargin.exchange.tabular import delimiter_of, filled_rows, in_brackets
 
@@ -16,15 +17,47 @@ from fairmargin.exchange.tabular import delimiter_of, filled_rows, in_brackets
 ROLES: Final[dict[str, tuple[str, tuple[str, ...]]]] = {
     "": ("(not used)", ()),
     "leg": ("Leg name", ("leg", "name")),
-    "reading": ("Reading", ("reading", "average", "consumption", "average_shown", "energy", "kwh", "use")),
-    "distance_km": ("Distance", ("distance", "distance_km", "km", "miles", "mi", "odo", "trip")),
-    "duration_s": ("Time", ("time", "duration", "duration_s", "minutes", "min")),
-    "started_at": ("Start", ("start", "started", "started_at", "departure", "clock")),
+    "reading": ("Reading", ("reading", "average", "average_shown", "consumption", "use", "usage", "economy")),
+    "distance_km": ("Distance", ("distance", "distance_km", "km", "miles", "mi", "odo", "trip", "length")),
+    "duration_s": ("Time", ("time", "duration", "duration_s", "minutes", "min", "driving time")),
+    "started_at": ("Start", ("start", "started", "started_at", "departure", "clock", "date")),
     "temperature_c": ("Air", ("temperature", "temp", "air", "temperature_c", "outside")),
     "wind_speed_ms": ("Wind", ("wind", "wind speed", "wind_speed_ms")),
-    "wind_from_deg": ("Wind from", ("from", "wind from", "direction", "wind direction", "wind_from_deg")),
+    "wind_from_deg": ("Wind from", ("from", "wind from", "wind direction", "wind_from_deg")),
     "pressure_hpa": ("Pressure", ("pressure", "pressure_hpa", "hpa", "inhg")),
     "note": ("Note", ("note", "notes", "remark", "comment")),
+    "run": ("Run", ("run", "lap")),
+    "configuration": ("Configuration", ("configuration", "config", "setup", "state", "with", "wheels", "covers", "load")),
+    "direction": ("Way", ("way", "direction", "there", "heading")),
+    "vehicle": ("Vehicle", ("vehicle", "car", "van")),
+    "sector": ("Sector", ("sector", "destination", "to", "stretch", "road type")),
+    "speed_kmh": ("Aimed at", ("speed", "speed_kmh", "aimed", "target", "km/h", "mph")),
+    "speed_held": ("Speed held by", ("speed held", "speed_held", "held", "cruise")),
+    "climate": ("Climate", ("climate", "heating", "ac", "a/c", "cabin")),
+    "road": ("Road", ("road", "surface")),
+    "grid_kwh": ("Wall", ("wall", "grid", "grid_kwh", "wall energy")),
+    "average": ("Trip average", ("trip average", "trip computer", "avg")),
+    "energy": ("Trip energy", ("energy", "energy_kwh", "kwh", "trip energy")),
+    "soc": ("Charge", ("soc", "charge", "state of charge", "battery")),
+    "charger": ("Charged back", ("charged", "charged back", "charger", "charger_kwh")),
+    "fuel": ("Fuel", ("fuel", "fuel_l", "litres", "liters", "l")),
+    "gps_distance_km": ("GPS distance", ("gps", "gps distance", "gps_distance_km")),
+    "stopped_s": ("Stood", ("stopped", "stood", "stopped_s", "standing")),
+    "stopped_with_car_on_s": ("Stopped, car on", ("stopped_with_car_on_s", "car on")),
+    "tyre_pressure_kpa": ("Tyres", ("tyres", "tyre", "tires", "tire", "tyre_pressure_kpa", "tyre pressure", "tire pressure")),
+    "wind_gust_ms": ("Gusts", ("gust", "gusts", "wind_gust_ms")),
+    "humidity_percent": ("Humidity", ("humidity", "humidity_percent", "rh")),
+    "battery_temperature_c": ("Battery temperature", ("battery_temperature_c", "battery temperature", "cell temperature")),
+    "mass_delta_kg": ("Load on top", ("mass_delta_kg", "extra load", "extra mass")),
+    "driver": ("Driver", ("driver",)),
+    "mode": ("Mode", ("mode",)),
+}  # fmt: skip
+#: Roles that say which leg a row is; the others are fields of it.
+_PLACE: Final = ("leg", "run", "configuration", "direction")
+_WAYS: Final = {
+    "out": ("out", "o", "there", "going", "to", "north", "n", "east", "e", "up", "hin"),
+    "back": ("back", "b", "return", "home", "from", "south", "s", "west", "w", "down", "r\u00fcck"),
+    "loop": ("loop", "round", "lap", "l"),
 }
 
 
@@ -65,7 +98,7 @@ def read_cells(text: str, start_key: str | None = None) -> Pasted:
     guessed = [_role_of(cell) for cell in first]
     if sum(bool(g) for g in guessed) >= max(1, (width + 1) // 2) and not any(c[:1].isdigit() for c in first):
         return Pasted(rows[0], rows[1:], _unique(guessed), tuple(_unit_of(cell) for cell in first_row))
-    order = list(ROLES)[1:]
+    order = [r for r in ROLES if (r and r not in _PLACE) or r == "leg"][:10]
     begin = order.index(start_key) if start_key in order else 1
     roles = (order[begin:] + [""] * width)[:width]
     return Pasted(None, rows, roles)
@@ -96,43 +129,143 @@ def _unique(roles: list[str]) -> list[str]:
     return result
 
 
+@dataclass(frozen=True, slots=True)
+class Applied:
+    """What rows make of a study: faulty cells (row, column, words) are skipped."""
+
+    study: Study
+    changed: int
+    added: int
+    faults: list[tuple[int, int, str]]
+
+
 def apply_cells(
     study: Study, pasted: Pasted, roles: list[str], choice: UnitChoice, start_leg: str | None, today: datetime
-) -> tuple[Study, int, list[tuple[int, int, str]]]:
-    """Lay the rows over the legs from `start_leg` on (or by leg name); `today` is for times where no leg has a date.
+) -> Applied:
+    """Lay the rows over the legs from `start_leg` on (or by leg name); rows beyond them make the legs they need.
 
-    Returns
-    -------
-    tuple
-        The new study, how many legs changed, and faults as (row, column, words); faulty cells are skipped.
+    A row makes a leg where a column says its configuration, or there is only one. `today` is for times where no leg has a
+    date.
     """
     names = [leg.leg for leg in study.legs]
-    position = names.index(start_leg) if start_leg in names else 0
+    at = names.index(start_leg) if start_leg in names else len(names) if start_leg is None else 0
     legs: dict[str, Leg] = {leg.leg: leg for leg in study.legs}
     faults: list[tuple[int, int, str]] = []
-    changed = 0
+    changed = added = 0
     day = next((x.started_at for x in study.legs if x.started_at), today)
     for i, row in enumerate(pasted.rows):
-        if "leg" in roles:
-            name = row[roles.index("leg")].strip()
-            if name not in legs:
-                faults.append((i, roles.index("leg"), f'no leg "{name}" in this study'))
-                continue
-        elif position + i < len(names):
-            name = names[position + i]
-        else:
-            faults.append((i, 0, "more rows than legs; add runs first"))
+        place = {r: (j, row[j].strip()) for j, r in enumerate(roles) if r in _PLACE and row[j].strip()}
+        try:
+            wanted = _wanted(study, place)
+        except _Refused as refused:
+            faults.append((i, refused.column, str(refused)))
             continue
-        leg = legs[name]
-        for j, (role, cell) in enumerate(zip(roles, row, strict=True)):
-            if role in {"", "leg"} or not cell.strip():
+        name = place.get("leg", (0, ""))[1]
+        if name and name not in legs and "configuration" not in wanted:
+            faults.append(
+                (i, place["leg"][0], f'no leg "{name}" in this study, and no column says its configuration')
+            )
+            continue
+        if not name:
+            name, at = _next_fitting(legs, names, at, wanted)
+        if name and name in legs:
+            leg = legs[name]
+        else:
+            if "configuration" not in wanted and len(study.configurations) > 1:
+                faults.append(
+                    (i, 0, "more rows than legs: say in a column which configuration each was driven in")
+                )
                 continue
-            try:
-                changes: dict[str, Any] = read_leg_field(role, pasted.cell(row, j), choice, leg, day)
-                leg = leg.with_(**changes)
-            except ValueError as error:
-                faults.append((i, j, words_of(error)))
-        if leg != legs[name]:
+            leg = _new_leg(study, legs, name, wanted)
+        fresh = leg.leg not in legs
+        leg, wrong = _filled(study, leg, row, roles, pasted, choice, day)
+        faults += [(i, j, words) for j, words in wrong]
+        if fresh:
+            added += 1
+        elif leg != legs[leg.leg]:
             changed += 1
-            legs[name] = leg
-    return study.with_legs(legs.values()), changed, faults
+        legs[leg.leg] = leg
+    return Applied(study.with_legs(legs.values()), changed, added, faults)
+
+
+class _Refused(ValueError):
+    """A cell that says which leg a row is, and does not."""
+
+    def __init__(self, column: int, words: str) -> None:
+        super().__init__(words)
+        self.column = column
+
+
+def _wanted(study: Study, place: dict[str, tuple[int, str]]) -> dict[str, str]:
+    """Configuration, direction and run of a row, as far as its cells say."""
+    found: dict[str, str] = {}
+    if "configuration" in place:
+        column, text = place["configuration"]
+        plain = text.lower()
+        exact = [c.id for c in study.configurations if plain in {c.id.lower(), c.label.lower()}]
+        near = exact or [c.id for c in study.configurations if c.label.lower().startswith(plain)]
+        if len(near) != 1:
+            known = ", ".join(c.label for c in study.configurations)
+            raise _Refused(column, f'"{text}" is no configuration of this study; expected {known}')
+        found["configuration"] = near[0]
+    if "direction" in place:
+        column, text = place["direction"]
+        way = next((w for w, words in _WAYS.items() if text.lower() in words), None)
+        if way is None:
+            raise _Refused(column, f'"{text}" is no direction; expected out, back or loop')
+        found["direction"] = way
+    if "run" in place:
+        found["run"] = place["run"][1]
+    return found
+
+
+def _next_fitting(legs: dict[str, Leg], names: list[str], at: int, wanted: dict[str, str]) -> tuple[str, int]:
+    """The next leg that a row can stand for, and where to look on; "" when there is none left."""
+    for i in range(at, len(names)):
+        leg = legs[names[i]]
+        fits = all(not getattr(leg, k) or getattr(leg, k) == v for k, v in wanted.items() if k != "run")
+        if fits and (not wanted or i == at or leg.state == "planned"):
+            return names[i], i + 1
+    return "", at
+
+
+def _new_leg(study: Study, legs: dict[str, Leg], name: str, wanted: dict[str, str]) -> Leg:
+    """A leg for a row: out and back of one configuration make a run."""
+    fresh = name or next(f"L{i:02d}" for i in range(1, 100000) if f"L{i:02d}" not in legs)
+    configuration = wanted.get("configuration", study.baseline.id)
+    last = list(legs.values())[-1] if legs else None
+    two_way = study.method in {"out-and-back", "climb"}
+    second = (
+        two_way and last is not None and last.configuration == configuration and last.direction == "out"
+        and sum(x.run == last.run for x in legs.values()) == 1
+    )  # fmt: skip
+    way = wanted.get("direction") or (("back" if second else "out") if two_way else "loop")
+    if study.method == "one-way" and "direction" not in wanted:
+        way = "out"
+    labels = {x.run for x in legs.values()}
+    run = wanted.get("run") or (
+        last.run if second and way == "back" and last is not None
+        else next(f"R{i}" for i in range(1, 100000) if f"R{i}" not in labels)
+    )  # fmt: skip
+    return Leg(leg=fresh, run=run, configuration=configuration, direction=way)
+
+
+def _filled(
+    study: Study,
+    leg: Leg,
+    row: list[str],
+    roles: list[str],
+    pasted: Pasted,
+    choice: UnitChoice,
+    day: datetime,
+) -> tuple[Leg, list[tuple[int, str]]]:
+    """A leg with the fields of a row; and what could not be read, by column."""
+    wrong: list[tuple[int, str]] = []
+    for j, (role, cell) in enumerate(zip(roles, row, strict=True)):
+        if not role or role in _PLACE or not cell.strip():
+            continue
+        try:
+            leg = leg.with_(**read_leg_field(role, pasted.cell(row, j), choice, leg, day, study))
+        except ValueError as error:
+            wrong.append((j, words_of(error)))
+    return leg, wrong

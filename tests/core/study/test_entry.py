@@ -8,12 +8,12 @@ from tests.conftest import driven_study
 from fairmargin.core.study.entry import (
     read_card,
     read_clock,
-    read_leg_field,
     read_reading,
     show_number,
     show_reading,
     words_of,
 )
+from fairmargin.core.study.leg_fields import read_leg_field
 from fairmargin.core.study.runs import with_run
 from fairmargin.core.units import UNIT_CHOICES
 
@@ -126,7 +126,9 @@ def test_every_instrument_is_written_as_it_is_typed(fields, shown):
 
 def test_emptied_cells_clear_what_they_held():
     leg = driven_study().legs[0]
-    assert set(read_leg_field("reading", "", METRIC, leg, DAY)) >= {"average_shown", "energy_kwh", "fuel_l"}
+    beside = leg.with_(energy_kwh=2.9)  # shown first, cleared first; the trip average stays
+    assert set(read_leg_field("reading", "", METRIC, beside, DAY)) == {"energy_kwh", "energy_step_kwh"}
+    assert set(read_leg_field("reading", "", METRIC, leg, DAY)) >= {"average_shown", "average_unit"}
     assert read_leg_field("note", "gate shut", METRIC, leg, DAY) == {"note": "gate shut"}
     assert read_leg_field("started_at", "9:05", METRIC, leg, DAY)["started_at"].hour == 9
 

@@ -38,7 +38,9 @@ def show_number(value: float | None, decimals: int = 2) -> str:
     return text.rstrip("0").rstrip(".") if "." in text else text
 
 
-def read_reading(text: str, default_unit: units.ConsumptionUnit) -> dict[str, Any]:
+def read_reading(
+    text: str, default_unit: units.ConsumptionUnit, charge_may_rise: bool = False
+) -> dict[str, Any]:
     """Read what an instrument showed: ``15.4``, ``212 Wh/mi``, ``2.86 kWh``, ``82-71 %``, ``4.1 kWh charged``, ``1.9 L``.
 
     Returns
@@ -57,9 +59,10 @@ def read_reading(text: str, default_unit: units.ConsumptionUnit) -> dict[str, An
     soc = _SOC.match(text)
     if soc:
         before, after = (float(g.replace(",", ".")) for g in soc.groups())
-        if after >= before:
+        if after >= before and not charge_may_rise:
             raise ValueError(
-                f"{before:g} to {after:g} % is no discharge; expected before and after, such as 82-71 %"
+                f"{before:g} to {after:g} % is no discharge; expected before and after, such as 82-71 %. "
+                "Charge rises only on the way back, or where the method is a climb"
             )
         decimals = max(len(g.replace(",", ".").partition(".")[2]) for g in soc.groups())
         return {"soc_start_percent": before, "soc_end_percent": after, "soc_step_percent": 10.0**-decimals}
@@ -70,8 +73,8 @@ def read_reading(text: str, default_unit: units.ConsumptionUnit) -> dict[str, An
         return {"energy_kwh": number.value * scale, "energy_step_kwh": number.step * scale}
     if rest in {"kwh charged", "kwh charge", "kwh back", "kwh charged back"}:
         return {"charger_kwh": number.value}
-    if rest in {"l", "litre", "litres", "liter", "liters"}:
-        return {"fuel_l": number.value}
+    if rest in {"l", "litre", "litres", "liter", "liters"} or rest.startswith("gal"):
+        return {"fuel_l": units.read_in(text, "L")}
     typed = units.read_consumption(text, default_unit)
     return {"average_shown": typed.value, "average_unit": typed.unit, "average_step": typed.step}
 
@@ -112,32 +115,20 @@ def read_clock(text: str, like: datetime) -> datetime | None:
         ) from None
 
 
-def read_leg_field(key: str, text: str, choice: units.UnitChoice, leg: Leg, day: datetime) -> dict[str, Any]:
-    """Turn typed text into changes of a leg; `day` is that of a clock time without a date.
-
-    Raises
-    ------
-    ValueError
-        If the text cannot be read; impossible values are refused by the leg itself.
-    """
-    if key == "reading":
-        return read_reading(text, choice.consumption)
-    if key == "note":
-        return {"note": text}
-    if not text:
-        return {key: None}
-    if key == "duration_s":
-        return {key: units.read_duration_s(text)}
-    if key == "started_at":
-        return {key: read_clock(text, leg.started_at or day)}
-    if key == "wind_from_deg":
-        return {key: units.read_direction(text)}
-    quantity = {"distance_km": "distance", "temperature_c": "temperature", "wind_speed_ms": "wind",
-                "pressure_hpa": "pressure"}[key]  # fmt: skip
-    return {key: units.read_quantity(text, quantity, getattr(choice, quantity))}
+def cleared_reading(leg: Leg) -> dict[str, Any]:
+    """Changes that clear the reading which `show_reading` shows, and no other instrument's."""
+    if leg.energy_kwh is not None:
+        return dict.fromkeys(("energy_kwh", "energy_step_kwh"))
+    if leg.average_shown is not None:
+        return dict.fromkeys(("average_shown", "average_unit", "average_step"))
+    if leg.fuel_l is not None:
+        return {"fuel_l": None}
+    if leg.charger_kwh is not None:
+        return {"charger_kwh": None}
+    return dict.fromkeys(("soc_start_percent", "soc_end_percent", "soc_step_percent"))
 
 
-def read_card(key: str, text: str, choice: units.UnitChoice) -> dict[str, Any]:
+def read_card(key: str, text: str, choice: units.UnitChoice, charge_may_rise: bool = False) -> dict[str, Any]:
     """Turn what was typed into one instrument's card into changes of a leg; empty clears that instrument only.
 
     Raises
@@ -160,7 +151,7 @@ def read_card(key: str, text: str, choice: units.UnitChoice) -> dict[str, Any]:
     plain = text.strip()
     if ending and not plain.lower().endswith(ending.strip().lower()):
         plain = plain.removesuffix("kWh").strip() + ending
-    found = read_reading(plain, choice.consumption)
+    found = read_reading(plain, choice.consumption, charge_may_rise)
     if set(found) - set(fields[key]):
         raise ValueError(f'"{text}" is another instrument\'s reading; type it in its own card')
     return found

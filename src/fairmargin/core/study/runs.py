@@ -1,4 +1,4 @@
-"""Runs laid out, and one more of them."""
+"""Runs as they were driven: added, removed, moved, driven with another configuration, read once over there and back."""
 
 from __future__ import annotations
 
@@ -9,9 +9,11 @@ from fairmargin.core.study.values import Study
 def with_run(study: Study, configuration: str) -> Study:
     """Return the study with one more planned run of a configuration."""
     runs = study.runs()
-    ways: tuple[str, ...] = {"out-and-back": ("out", "back"), "one-way": ("out",)}.get(
-        study.method, ("loop",)
-    )
+    ways: tuple[str, ...] = {
+        "out-and-back": ("out", "back"),
+        "climb": ("out", "back"),
+        "one-way": ("out",),
+    }.get(study.method, ("loop",))
     names = {leg.leg for leg in study.legs}
     labels = {run for run, _ in runs}
     run = next(f"R{i}" for i in range(len(runs) + 1, len(runs) + 500) if f"R{i}" not in labels)
@@ -24,3 +26,55 @@ def with_run(study: Study, configuration: str) -> Study:
         Leg(leg=next(fresh), run=run, block=block, configuration=configuration, direction=way) for way in ways
     ]
     return study.with_legs((*study.legs, *legs))
+
+
+def run_of(study: Study, leg: str) -> str:
+    """Name of the run that a leg belongs to."""
+    return study.leg(leg).run or leg
+
+
+def without_run(study: Study, run: str) -> Study:
+    """Return the study without a run, its readings and its notes."""
+    return study.with_legs(leg for leg in study.legs if (leg.run or leg.leg) != run)
+
+
+def without_leg(study: Study, name: str) -> Study:
+    """Return the study without one leg, its readings and its notes."""
+    return study.with_legs(leg for leg in study.legs if leg.leg != name)
+
+
+def driven_with(study: Study, run: str, configuration: str) -> Study:
+    """Return the study in which a run was driven with another configuration."""
+    return study.with_(
+        legs=tuple(
+            leg.with_(configuration=configuration) if (leg.run or leg.leg) == run else leg
+            for leg in study.legs
+        )
+    )
+
+
+def moved(study: Study, run: str, by: int) -> Study:
+    """Return the study with a run driven earlier (`by` < 0) or later among the others."""
+    runs = study.runs()
+    at = next(i for i, (name, _) in enumerate(runs) if name == run)
+    to = min(max(at + by, 0), len(runs) - 1)
+    runs.insert(to, runs.pop(at))
+    return study.with_(legs=tuple(leg for _, legs in runs for leg in legs))
+
+
+def joined(study: Study, run: str) -> Study:
+    """Return the study in which a run was read once, over all its legs: there and back as one round.
+
+    Raises
+    ------
+    ValueError
+        If more than one leg of the run has a reading.
+    """
+    own = [leg for leg in study.legs if (leg.run or leg.leg) == run]
+    read = [leg for leg in own if leg.has_reading]
+    if len(read) > 1:
+        raise ValueError(f"{run}: both legs have readings of their own; clear one of them first")
+    kept = (read or own)[0].with_(direction="loop")
+    legs = [kept if leg.leg == kept.leg else leg for leg in study.legs]
+    gone = {leg.leg for leg in own} - {kept.leg}
+    return study.with_legs(leg for leg in legs if leg.leg not in gone)

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
-    QInputDialog,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -21,12 +21,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core import units
 from fairmargin.core.companion import aimed_kmh, leg_checklist
 from fairmargin.core.designs import plan_day
 from fairmargin.core.study import Leg, Study
-from fairmargin.core.study.entry import READING_FIELDS, read_leg_field, words_of
-from fairmargin.core.study.runs import with_run
+from fairmargin.core.study.entry import READING_FIELDS, words_of
+from fairmargin.core.study.leg_fields import (
+    columns_of,
+    needed_fields,
+    read_leg_field,
+    read_on_the_way,
+)
+from fairmargin.core.study.runs import driven_with, joined, moved, run_of, with_run, without_leg, without_run
 from fairmargin.desktop.leaving_out import toggle_left_out
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
@@ -69,6 +74,11 @@ class DriveStage(Stage):
         self.paste_button.setToolTip("Ctrl+Shift+V: rows of legs, with or without a header")
         self.paste_button.clicked.connect(self.paste)
         self.head.addWidget(self.paste_button)
+        self.more_button = QPushButton("More fields")
+        self.more_button.setCheckable(True)
+        self.more_button.setToolTip("Every field there is, on every leg (Ctrl+M)")
+        self.more_button.clicked.connect(self.open_all)
+        self.head.addWidget(self.more_button)
         self.add_button = QPushButton("Add a run")
         self.add_button.clicked.connect(self._add_menu)
         self.head.addWidget(self.add_button)
@@ -120,6 +130,8 @@ class DriveStage(Stage):
         self._structure: object = None
         self._laid_narrow = False
         self._events: dict[str, list[str]] = {}
+        self._opened: set[str] = set()  # legs that show every field
+        self._needed: tuple[str, ...] = ()
         self._next = ""
 
     # ------------------------------------------------------------ on the road
@@ -143,7 +155,7 @@ class DriveStage(Stage):
         self.sheet_button.setChecked(not live)
         self.live_button.setChecked(live)
         self.faces.setCurrentIndex(1 if live and self._full is None else 0)
-        for button in (self.paste_button, self.add_button):
+        for button in (self.paste_button, self.more_button, self.add_button):
             button.setVisible(not live)
         for button in self.live_buttons:
             button.setVisible(live)
@@ -231,9 +243,11 @@ class DriveStage(Stage):
         for event in study.events:
             events.setdefault(event.leg, []).append(event.kind.replace("-", " "))
         self._events = events
+        self._needed = needed_fields(study)
         self.cards.look()
         for name, card in self.cards.there.items():
-            card.show_leg(legs[name], events.get(name, []))
+            card.open_fields(self._needed, self._every(name))
+            card.show_leg(study, legs[name], events.get(name, []))
         driven = sum(self.session.state(leg) == "driven" for leg in study.legs)
         left_out = sum(leg.state == "left out" for leg in study.legs)
         words = f"{driven} of {len(study.legs)} legs driven"
@@ -317,7 +331,7 @@ class DriveStage(Stage):
         line.addLayout(cards, 1)
         made = {}
         for name in names:
-            made[name] = LegCard(self, name)
+            made[name] = LegCard(self, name, 3 if len(names) > 1 and not self.narrow else 6)
             cards.addWidget(made[name], 1, Qt.AlignmentFlag.AlignTop)
         return made
 
@@ -340,8 +354,34 @@ class DriveStage(Stage):
         """Show a card that was just made."""
         study = self.session.study
         if study is not None:
-            card.show_leg(study.leg(name), self._events.get(name, []))
+            card.open_fields(self._needed, self._every(name))
+            card.show_leg(study, study.leg(name), self._events.get(name, []))
             card.mark_next(name == self._next)
+
+    # ------------------------------------------------------------ more fields
+
+    def _every(self, name: str) -> bool:
+        """Whether a leg shows every field."""
+        return self.more_button.isChecked() or name in self._opened
+
+    def open_more(self, name: str, wanted: bool) -> None:
+        """Show every field there is of a leg, or only those that are needed."""
+        if wanted:
+            self._opened.add(name)
+        else:
+            self._opened.discard(name)
+        self._show_card(name, self.cards[name])
+
+    def open_all(self, _checked: bool = False) -> None:
+        """Show every field there is of every leg, or only those that are needed."""
+        if not self.more_button.isChecked():
+            self._opened.clear()
+        for name, card in self.cards.there.items():
+            self._show_card(name, card)
+
+    def refit(self, name: str) -> None:
+        """Give a card the height that it needs now."""
+        self.cards.refit(name)
 
     # ------------------------------------------------------------ edits
 
@@ -352,9 +392,13 @@ class DriveStage(Stage):
             return
         leg = study.leg(name)
         day = next((x.started_at for x in study.legs if x.started_at), None)
-        changes = read_leg_field(key, text, self.session.units, leg, day or datetime.now())
         try:
-            after = study.with_leg(name, **changes)
+            if key == "on_the_way":
+                others = tuple(r for r in study.readings if r.leg != name)
+                after = study.with_(readings=(*others, *read_on_the_way(text, name, self.session.units)))
+            else:
+                changes = read_leg_field(key, text, self.session.units, leg, day or datetime.now(), study)
+                after = study.with_leg(name, **changes)
         except ValueError as error:
             raise ValueError(words_of(error)) from error
         if not self.session.edit(after, f"{key.split('_')[0]} of {name}"):
@@ -363,39 +407,53 @@ class DriveStage(Stage):
     def clear_leg(self, name: str) -> None:
         """Take every reading off a leg (one undo step)."""
         assert self.session.study is not None
-        gone = dict.fromkeys((*READING_FIELDS, "distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms", "wind_from_deg", "wind_gust_ms", "pressure_hpa"))  # fmt: skip
+        gone = dict.fromkeys((*READING_FIELDS, "distance_km", "gps_distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms", "wind_from_deg", "wind_gust_ms", "pressure_hpa"))  # fmt: skip
         self.session.edit(self.session.study.with_leg(name, **gone), f"clear {name}")
 
     def toggle_left_out(self, name: str, reason: str | None = None) -> None:
         """Leave a leg out with a reason, or take it back in."""
         toggle_left_out(self.session, self, name, reason)
 
-    def note_event(self, name: str, kind: str) -> None:
-        """Add an event to a leg; slow traffic asks how long and how slow."""
-        from fairmargin.core.study import Event
+    def edit_notes(self, name: str, kind: str = "") -> None:
+        """Show what happened on a leg, to add, change or remove; `kind` begins a new note."""
+        from fairmargin.desktop.notes import NotesDialog
 
+        study = self.session.study
+        if study is None or self.session.read_only:
+            return
+        dialog = NotesDialog(study, name, self.session.units, kind, self)
+        if dialog.exec() and dialog.result_study is not None:
+            self.session.edit(dialog.result_study, f"notes of {name}")
+        dialog.deleteLater()
+
+    def same_for_all(self, name: str, keys: Sequence[str]) -> None:
+        """Copy fields of a leg to every other leg (one undo step)."""
         study = self.session.study
         if study is None:
             return
-        details: dict[str, Any] = {}
-        if kind == "slow-traffic":
-            text, accepted = QInputDialog.getText(
-                self, "Slow traffic", "Where (km), how long (s), how fast (km/h)? For example: 6.2 90 74"
-            )
-            if not accepted:
-                return
-            try:
-                at, lasting, speed = (
-                    units.read_in(part, unit)
-                    for part, unit in zip(text.split(), ("km", "s", "km/h"), strict=True)
-                )
-                details = {"at_km": at, "duration_s": lasting, "speed_kmh": speed}
-                Event(leg=name, kind="slow-traffic", **details)
-            except ValueError:
-                self.session.failed.emit("Expected three numbers: km, seconds, km/h; for example 6.2 90 74.")
-                return
-        event = Event(leg=name, kind=kind, **details)
-        self.session.edit(study.with_(events=(*study.events, event)), f"{kind} on {name}")
+        leg = study.leg(name)
+        alike = {column: getattr(leg, column) for key in keys for column in columns_of(key)}
+        self.session.edit(study.with_(legs=tuple(x.with_(**alike) for x in study.legs)), "same for all legs")
+
+    def change_run(self, name: str, what: str, value: str = "") -> None:
+        """Remove, move or join the run of a leg, or give it another configuration (one undo step)."""
+        study = self.session.study
+        if study is None:
+            return
+        run = run_of(study, name)
+        try:
+            after = {
+                "configuration": lambda: driven_with(study, run, value),
+                "join": lambda: joined(study, run),
+                "earlier": lambda: moved(study, run, -1),
+                "later": lambda: moved(study, run, 1),
+                "remove": lambda: without_run(study, run),
+                "remove leg": lambda: without_leg(study, name),
+            }[what]()
+        except ValueError as error:
+            self.session.failed.emit(words_of(error))
+            return
+        self.session.edit(after, f"{what} {run}")
 
     def _add_menu(self) -> None:
         study = self.session.study
@@ -442,7 +500,9 @@ class DriveStage(Stage):
         names = list(self.cards)
         index = names.index(leg) + (1 if down else -1)
         if 0 <= index < len(names):
-            field = self.cards[names[index]].fields[key]
+            field = self.cards[names[index]].fields.get(key)
+            if field is None:
+                return
             field.edit.setFocus()
             field.edit.selectAll()
             self.area.ensureWidgetVisible(field, 20, 60)

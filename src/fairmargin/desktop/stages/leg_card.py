@@ -1,22 +1,26 @@
-"""One leg on the run sheet: fields, state, and how to leave it out."""
+"""One leg on the run sheet: fields, state, what else is known of it, and how to leave it out."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Protocol, cast
 
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import (
     QFrame,
+    QGridLayout,
     QHBoxLayout,
+    QLabel,
     QMenu,
     QToolButton,
     QVBoxLayout,
 )
 
 from fairmargin.core import units
-from fairmargin.core.study import Leg
-from fairmargin.core.study.entry import show_number, show_reading
+from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.leg_fields import ALIKE, LEG_FIELDS, MORE, caption, doubt, show_leg_field
+from fairmargin.desktop.notes import KIND_WORDS
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.widgets.basics import Elided, as_tip, label
@@ -36,17 +40,36 @@ class Sheet(Protocol):
     def toggle_left_out(self, name: str) -> None:
         """Leave a leg out with a reason, or take it back in."""
 
-    def note_event(self, name: str, kind: str) -> None:
-        """Add an event to a leg."""
+    def edit_notes(self, name: str, kind: str = "") -> None:
+        """Show what happened on a leg, to add, change or remove; `kind` begins a new note."""
+
+    def same_for_all(self, name: str, keys: Sequence[str]) -> None:
+        """Copy fields of a leg to every other leg."""
+
+    def change_run(self, name: str, what: str, value: str = "") -> None:
+        """Remove, turn or give another configuration to the run of a leg."""
+
+    def open_more(self, name: str, wanted: bool) -> None:
+        """Show every field there is of a leg, or only those that are needed."""
+
+    def refit(self, name: str) -> None:
+        """Give a card the height that it needs now."""
+
+
+#: Rows of the fields that are always open: (row, key, stretch).
+_ALWAYS = (
+    (0, "reading", 6), (0, "distance_km", 4), (0, "duration_s", 4), (1, "started_at", 4), (1, "temperature_c", 3),
+    (1, "wind_speed_ms", 4), (1, "wind_from_deg", 3), (1, "pressure_hpa", 5), (2, "note", 2),
+)  # fmt: skip
 
 
 class LegCard(QFrame):
     """One leg on the sheet: fields, state, and how to leave it out."""
 
-    def __init__(self, stage: Sheet, name: str) -> None:
+    def __init__(self, stage: Sheet, name: str, across: int = 3) -> None:
         super().__init__()
         self.setObjectName("panel")
-        self.stage, self.name = stage, name
+        self.stage, self.name, self._across = stage, name, across
         layout = QVBoxLayout(self)
         layout.setContentsMargins(9, 5, 9, 7)
         layout.setSpacing(3)
@@ -56,75 +79,138 @@ class LegCard(QFrame):
         head.addWidget(self.head)
         self.state = Elided()
         head.addWidget(self.state, 3)
-        self.menu_button = QToolButton()
-        self.menu_button.setText("\u00b7\u00b7\u00b7")
-        self.menu_button.setAccessibleName(f"More for leg {name}")
-        self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        menu = QMenu(self.menu_button)
-        self.leave = menu.addAction("Leave out\u2026")
-        self.leave.triggered.connect(self._toggle)
-        for kind, words in (
-            ("slow-traffic", "Note slow traffic\u2026"),
-            ("following-closely", "Note: followed closely"),
-            ("stop", "Note a stop"),
-            ("rain", "Note rain"),
-            ("lift-off", "Note: lifted off before the read-off"),
-            ("reset-doubtful", "Note: reset doubtful"),
-        ):
-            menu.addAction(words).triggered.connect(lambda _=False, k=kind: stage.note_event(name, k))
-        menu.addAction("Clear this leg's readings").triggered.connect(lambda: stage.clear_leg(name))
-        self.menu_button.setMenu(menu)
         layout.addLayout(head)
         self.fields: dict[str, Field] = {}
         self.fault = label("", "fault", wrap=True)
-        first, second = QHBoxLayout(), QHBoxLayout()
-        for row in (first, second):
+        self.doubt: QLabel | None = None
+        rows = (QHBoxLayout(), QHBoxLayout(), head)
+        for row in rows[:2]:
             row.setSpacing(5)
             layout.addLayout(row)
-        specs: tuple[tuple[QHBoxLayout, str, str, int, str], ...] = (
-            (
-                first,
-                "reading",
-                "Reading",
-                6,
-                "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh, 2.86 kWh, 82-71 %, 4.1 kWh charged, 1.9 L",
-            ),
-            (first, "distance_km", "Distance", 4, "As the car shows it"),
-            (first, "duration_s", "Time", 4, "min:s, such as 16:30"),
-            (second, "started_at", "Start", 4, "9:35, or a whole date and time"),
-            (second, "temperature_c", "Air", 3, "Outside temperature"),
-            (second, "wind_speed_ms", "Wind", 4, "Mean wind at the mast"),
-            (second, "wind_from_deg", "from", 3, "Direction it comes from: degrees or N, NE, E \u2026"),
-            (second, "pressure_hpa", "Pressure", 5, "At the place, not reduced to sea level"),
-            (head, "note", "", 2, "Note"),
-        )
-        for row, key, caption, stretch, tip in specs:
-            field = Field(caption, self._committer(key), tip=tip, fault=self.fault)
-            field.edit.setMinimumWidth(24)
-            field.edit.setObjectName("cell")
-            field.caption.setMinimumWidth(1)
-            field.edit.setAccessibleName(f"{caption or tip}, leg {name}")
-            if not caption:
-                field.edit.setPlaceholderText(tip)
-            field.edit.installEventFilter(cast(QObject, stage))
-            field.edit.setProperty("leg", name)
-            field.edit.setProperty("key", key)
-            self.fields[key] = field
-            row.addWidget(field, stretch, Qt.AlignmentFlag.AlignTop)
+        for which, key, stretch in _ALWAYS:
+            rows[which].addWidget(self._make(key), stretch, Qt.AlignmentFlag.AlignTop)
+        self.more_button = QToolButton()
+        self.more_button.setText("More")
+        self.more_button.setCheckable(True)
+        self.more_button.setToolTip("Every field there is of this leg (Ctrl+M for all legs)")
+        self.more_button.setAccessibleName(f"More fields, leg {name}")
+        self.more_button.clicked.connect(lambda wanted: stage.open_more(name, wanted))
+        head.addWidget(self.more_button)
+        self.menu_button = QToolButton()
+        self.menu_button.setText("\u00b7\u00b7\u00b7")
+        self.menu_button.setAccessibleName(f"What to do with leg {name}")
+        self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.menu = QMenu(self.menu_button)
+        self.menu.aboutToShow.connect(self._fill_menu)
+        self.menu_button.setMenu(self.menu)
         head.addWidget(self.menu_button)
+        self._extra = QGridLayout()
+        self._extra.setHorizontalSpacing(5)
+        self._extra.setVerticalSpacing(3)
+        layout.addLayout(self._extra)
         layout.addWidget(self.fault)
+        self._shown_extra: tuple[str, ...] = ()
+
+    def _make(self, key: str) -> Field:
+        """One field of the leg."""
+        known = LEG_FIELDS[key]
+        field = Field(known.caption, self._committer(key), tip=known.tip, fault=self.fault)
+        field.edit.setMinimumWidth(24)
+        field.edit.setObjectName("cell")
+        field.caption.setMinimumWidth(1)
+        field.edit.setAccessibleName(f"{known.caption or known.tip}, leg {self.name}")
+        if not known.caption:
+            field.edit.setPlaceholderText(known.tip)
+        if known.words:
+            field.edit.setPlaceholderText(", ".join(known.words[:3]))
+        field.edit.installEventFilter(cast(QObject, self.stage))
+        field.edit.setProperty("leg", self.name)
+        field.edit.setProperty("key", key)
+        self.fields[key] = field
+        return field
 
     def _committer(self, key: str) -> Callable[[str], None]:
         return lambda text: self.stage.commit(self.name, key, text)
+
+    def _fill_menu(self) -> None:
+        """What can be done with this leg now."""
+        menu, stage, name = self.menu, self.stage, self.name
+        menu.clear()
+        study = stage.session.study
+        if study is None:
+            return
+        leg = study.leg(name)
+        leave = menu.addAction("Take back in" if not leg.included else "Leave out\u2026")
+        leave.triggered.connect(lambda: stage.toggle_left_out(name))
+        notes = menu.addMenu("Note what happened")
+        for kind, words in KIND_WORDS.items():
+            notes.addAction(words.capitalize() + "\u2026").triggered.connect(partial(self._note, kind))
+        if any(e.leg == name for e in study.events):
+            menu.addAction("Change or remove notes\u2026").triggered.connect(lambda: stage.edit_notes(name))
+        filled = [key for key in ALIKE if show_leg_field(key, leg, stage.session.units, study)]
+        if filled:
+            same = menu.addMenu("Same for all legs")
+            same.addAction("All of these").triggered.connect(lambda: stage.same_for_all(name, filled))
+            same.addSeparator()
+            for key in filled:
+                words = f"{LEG_FIELDS[key].caption or key}: {show_leg_field(key, leg, stage.session.units, study)}"
+                same.addAction(words).triggered.connect(partial(self._same, key))
+        run = menu.addMenu("This run")
+        for configuration in study.configurations:
+            action = run.addAction(f"was driven with {configuration.label}")
+            action.setEnabled(configuration.id != leg.configuration)
+            action.triggered.connect(partial(self._run, "configuration", configuration.id))
+        run.addSeparator()
+        run.addAction("one reading over there and back").triggered.connect(partial(self._run, "join", ""))
+        run.addAction("earlier").triggered.connect(partial(self._run, "earlier", ""))
+        run.addAction("later").triggered.connect(partial(self._run, "later", ""))
+        run.addAction("Remove this run").triggered.connect(partial(self._run, "remove", ""))
+        run.addAction("Remove this leg").triggered.connect(partial(self._run, "remove leg", ""))
+        menu.addAction("Clear this leg's readings").triggered.connect(lambda: stage.clear_leg(name))
+
+    def _note(self, kind: str, _checked: bool = False) -> None:
+        self.stage.edit_notes(self.name, kind)
+
+    def _same(self, key: str, _checked: bool = False) -> None:
+        self.stage.same_for_all(self.name, (key,))
+
+    def _run(self, what: str, value: str, _checked: bool = False) -> None:
+        self.stage.change_run(self.name, what, value)
 
     def holds(self) -> bool:
         """Whether a field holds text that is not stored."""
         return any(field.has_fault or field.edit.isModified() for field in self.fields.values())
 
-    def show_leg(self, leg: Leg, events: Sequence[str]) -> None:
+    def open_fields(self, needed: Sequence[str], every: bool) -> None:
+        """Open the fields that the study needs, or every one; a field being typed in stays."""
+        wanted = tuple(MORE) if every else tuple(needed)
+        self.more_button.setChecked(every)
+        busy = {k for k, f in self.fields.items() if k in MORE and (f.has_fault or f.edit.isModified())}
+        wanted = tuple(k for k in MORE if k in wanted or k in busy)
+        if wanted == self._shown_extra:
+            return
+        self._shown_extra = wanted
+        while self._extra.count():
+            self._extra.takeAt(0)
+        for key in [k for k in self.fields if k in MORE and k not in wanted]:
+            gone = self.fields.pop(key)
+            gone.hide()
+            gone.setParent(None)
+            gone.deleteLater()
+        for i, key in enumerate(wanted):
+            field = self.fields.get(key) or self._make(key)
+            self._extra.addWidget(field, i // self._across, i % self._across)
+            field.show()
+        for column in range(self._across):
+            self._extra.setColumnStretch(column, 1)
+        self.stage.refit(self.name)
+
+    def show_leg(self, study: Study, leg: Leg, events: Sequence[str]) -> None:
         """Show the leg's stored values and what happened on it."""
         choice = self.stage.session.units
         way = {"out": "Out", "back": "Back", "loop": "Round"}.get(leg.direction, "Leg")
+        if study.method == "climb":
+            way = {"out": "Up", "back": "Down"}.get(leg.direction, way)
         self.head.setText(f"{way} \u00b7 {leg.leg}")
         words = self.stage.session.state(leg)
         if words == "left out":
@@ -133,38 +219,36 @@ class LegCard(QFrame):
             words += f" \u00b7 {', '.join(dict.fromkeys(events))}"
         self.state.setText(words)
         self.state.setToolTip(as_tip(words))
-        self.leave.setText("Take back in" if not leg.included else "Leave out\u2026")
         f = self.fields
         own = units.label(choice.consumption)
-        f["reading"].show_text(show_reading(leg).removesuffix(f" {own}"))
-        for key, words, unit in (
-            ("reading", "Reading", own),
-            ("distance_km", "Distance", choice.distance),
-            ("duration_s", "Time", "min:s"),
-            ("temperature_c", "Air", choice.temperature),
-            ("wind_speed_ms", "Wind", choice.wind),
-            ("wind_from_deg", "from", "\u00b0"),
-            ("pressure_hpa", "Press.", choice.pressure),
-        ):
-            f[key].caption.setText(f"{words}, {unit}")
-        f["distance_km"].show_text(_shown(choice, "distance", leg.distance_km, 2))
-        f["duration_s"].show_text(units.show_duration(leg.duration_s))
+        for key, field in f.items():
+            text = show_leg_field(key, leg, choice, study)
+            if key == "reading":
+                text = text.removesuffix(f" {own}")
+            field.show_text(text)
+            if key != "note" and field.caption.text() != (named := caption(key, choice)):
+                field.caption.setText(named)
         started = leg.started_at
-        f["started_at"].show_text(started.strftime("%H:%M") if started else "")
         f["started_at"].edit.setToolTip(
-            started.strftime("%Y-%m-%d %H:%M") if started else "9:35, or a whole date and time"
+            started.strftime("%Y-%m-%d %H:%M") if started else LEG_FIELDS["started_at"].tip
         )
-        f["temperature_c"].show_text(_shown(choice, "temperature", leg.temperature_c, 1))
-        f["wind_speed_ms"].show_text(_shown(choice, "wind", leg.wind_speed_ms, 1))
-        f["wind_from_deg"].show_text(show_number(leg.wind_from_deg, 0))
-        f["pressure_hpa"].show_text(
-            _shown(choice, "pressure", leg.pressure_hpa, 1 if choice.pressure == "hPa" else 2)
-        )
-        f["note"].show_text(leg.note)
         read_only = self.stage.session.read_only
         for field in f.values():
             if field.edit.isReadOnly() != read_only:
                 field.edit.setReadOnly(read_only)
+        self._show_doubt(doubt(study, leg))
+
+    def _show_doubt(self, words: str) -> None:
+        """What is odd about the figures, as a question."""
+        if self.doubt is None and words:
+            self.doubt = label("", "caution", wrap=True)
+            layout = self.layout()
+            assert layout is not None
+            layout.addWidget(self.doubt)
+        if self.doubt is not None and self.doubt.text() != words:
+            self.doubt.setText(words)
+            self.doubt.setVisible(bool(words))
+            self.stage.refit(self.name)
 
     def mark_next(self, is_next: bool) -> None:
         """Show whether this is the leg to drive now."""
@@ -172,10 +256,3 @@ class LegCard(QFrame):
             self.setProperty("next", is_next)
             self.style().unpolish(self)
             self.style().polish(self)
-
-    def _toggle(self) -> None:
-        self.stage.toggle_left_out(self.name)
-
-
-def _shown(choice: units.UnitChoice, quantity: str, value: float | None, decimals: int) -> str:
-    return "" if value is None else show_number(choice.show(quantity, value), decimals)

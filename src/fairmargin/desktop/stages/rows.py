@@ -138,6 +138,16 @@ class LazyRows(Mapping[str, Card], Generic[Card]):
 
     # ------------------------------------------------------------ building
 
+    def refit(self, name: str) -> None:
+        """Give a row the height that its cards need now."""
+        row = self._of.get(name)
+        if row is not None and row.built:
+            row.setMinimumHeight(0)
+            layout = row.layout()
+            if layout is not None:
+                layout.invalidate()
+            row.setMinimumHeight(row.sizeHint().height())
+
     def look(self) -> None:
         """Build what is in sight, and let go of what is far from it."""
         if not self.rows or not self._area.isVisible():

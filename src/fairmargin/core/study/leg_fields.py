@@ -1,0 +1,385 @@
+"""Every field of a leg that a person types: how it is called, read and shown. Sheet, paste and companion read alike."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Final, get_args
+
+from fairmargin.core import units
+from fairmargin.core.study.entry import (
+    READING_FIELDS,
+    cleared_reading,
+    read_card,
+    read_clock,
+    read_reading,
+    show_number,
+    show_reading,
+)
+from fairmargin.core.study.kinds import ROADS, InstrumentName
+from fairmargin.core.study.leg import Leg
+from fairmargin.core.study.said import WayReading
+from fairmargin.core.study.values import SIDES, Study
+
+
+@dataclass(frozen=True, slots=True)
+class LegField:
+    """One field: its caption (the unit follows it), what may be typed, and its quantity where it is one."""
+
+    caption: str
+    tip: str
+    quantity: str = ""
+    decimals: int = 1
+    words: tuple[str, ...] = ()  # what may be typed where it is a choice
+
+
+#: Fields of a leg by key, in the order of the sheet; those up to `note` are always open.
+LEG_FIELDS: Final[Mapping[str, LegField]] = {
+    "reading": LegField(
+        "Reading",
+        "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh, 2.86 kWh, 82-71 %, 4.1 kWh charged, 1.9 L; several with ; between",
+    ),
+    "distance_km": LegField("Distance", "As the car shows it", "distance", 2),
+    "duration_s": LegField("Time", "min:s such as 16:30, h:min:s such as 1:15:40, or 75.7 min", "duration"),
+    "started_at": LegField("Start", "9:35, or a whole date and time", "clock"),
+    "temperature_c": LegField("Air", "Outside temperature", "temperature"),
+    "wind_speed_ms": LegField("Wind", "Mean wind at the mast", "wind"),
+    "wind_from_deg": LegField("from", "Direction it comes from: degrees or N, NE, E …", "direction", 0),
+    "pressure_hpa": LegField("Press.", "At the place, not reduced to sea level", "pressure", 2),
+    "note": LegField("", "Note"),
+    "vehicle": LegField("Vehicle", "Which vehicle drove this leg"),
+    "sector": LegField("Sector, destination", "A named stretch of the route, or where it went"),
+    "speed_kmh": LegField("Aimed at", "Speed aimed at, where it differs between legs", "speed", 0),
+    "speed_held": LegField("Speed held by", "cruise or foot", words=("cruise", "foot", "unknown")),
+    "climate": LegField("Climate", "off, auto, or the temperature set: 20, 68 °F", "climate", 0),
+    "road": LegField("Road", "dry, damp, wet or snow", words=ROADS),
+    "grid_kwh": LegField("Wall, kWh", "Drawn from the wall before departure; empty: not read; 0: read, and nothing", "energy", 3),
+    "average": LegField("Trip average", "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh"),
+    "energy": LegField("Trip energy, kWh", "As shown: 2.9"),
+    "soc": LegField("Charge, %", "Before and after: 82-71"),
+    "charger": LegField("Charged back, kWh", "From the charger, when back at the level before"),
+    "fuel": LegField("Fuel, L", "Filled to the same level"),
+    "on_the_way": LegField("On the way", "Readings between: 1.9 km 89 %; 4 km 86 %"),
+    "gps_distance_km": LegField("GPS distance", "By GPS; gives the true distance", "distance", 2),
+    "stopped_s": LegField("Stood", "Minutes standing in the driving time, car on or off: 3, or 2:30", "duration"),
+    "stopped_with_car_on_s": LegField("Stopped, car on", "Minutes beside the drive with the car left on", "duration"),
+    "tyre_pressure_kpa": LegField("Tyres, cold", "Cold tyre pressure before the day", "tyre"),
+    "wind_gust_ms": LegField("Gusts", "Strongest gust at the mast", "wind"),
+    "humidity_percent": LegField("Humidity, %", "Relative humidity", "percent", 0),
+    "battery_temperature_c": LegField("Battery", "Temperature of the battery", "temperature", 0),
+    "mass_delta_kg": LegField("Load on top", "On this leg only, beyond its configuration", "mass", 0),
+    "driver": LegField("Driver", "Who drove"),
+    "mode": LegField("Mode", "Driving mode, regeneration"),
+}  # fmt: skip
+#: Fields that a card shows whatever the study; the others open with a key, or where any leg has them.
+ALWAYS: Final = tuple(list(LEG_FIELDS)[: list(LEG_FIELDS).index("note") + 1])
+MORE: Final = tuple(key for key in LEG_FIELDS if key not in ALWAYS)
+INSTRUMENT_KEYS: Final = ("average", "energy", "soc", "charger", "fuel")
+#: Fields that are alike on all legs of a careful day, and may be copied to them.
+ALIKE: Final = (
+    "distance_km", "temperature_c", "wind_speed_ms", "wind_from_deg", "wind_gust_ms", "pressure_hpa", "humidity_percent",
+    "vehicle", "sector", "speed_kmh", "speed_held", "climate", "road", "tyre_pressure_kpa", "gps_distance_km", "driver", "mode",
+)  # fmt: skip
+_TEXT: Final = frozenset({"note", "sector", "driver", "mode"})
+_WAY: Final = re.compile(r"^(?:at\s+)?(.+?(?:km|mi|m))\s*:?\s+(.+)$", re.IGNORECASE)
+
+
+def columns_of(key: str) -> tuple[str, ...]:
+    """Fields of the leg's value that a typed field fills."""
+    return {
+        "reading": READING_FIELDS,
+        "average": ("average_shown", "average_unit", "average_step"),
+        "energy": ("energy_kwh", "energy_step_kwh"),
+        "soc": ("soc_start_percent", "soc_end_percent", "soc_step_percent"),
+        "charger": ("charger_kwh",),
+        "fuel": ("fuel_l",),
+        "on_the_way": (),
+    }.get(key, (key,))
+
+
+def caption(key: str, choice: units.UnitChoice) -> str:
+    """What a field is called, with the unit it is typed in."""
+    field = LEG_FIELDS[key]
+    if key in {"reading", "average"}:
+        return f"{field.caption}, {units.label(choice.consumption)}"
+    if key == "climate":
+        return f"{field.caption}, {choice.temperature}"
+    if field.quantity in {"distance", "speed", "temperature", "wind", "pressure", "tyre", "mass"}:
+        return f"{field.caption}, {getattr(choice, field.quantity)}"
+    return {"duration_s": "Time, min:s", "wind_from_deg": "from, °", "stopped_s": "Stood, min"}.get(
+        key, "Stopped, car on, min" if key == "stopped_with_car_on_s" else field.caption
+    )
+
+
+def read_leg_field(
+    key: str, text: str, choice: units.UnitChoice, leg: Leg, day: datetime, study: Study | None = None
+) -> dict[str, Any]:
+    """Turn typed text into changes of a leg; `day` is that of a clock time without a date.
+
+    Parameters
+    ----------
+    key : str
+        One of `LEG_FIELDS`, but for ``on_the_way``, which belongs to the study (`read_on_the_way`).
+    text : str
+        Empty clears the field.
+    choice : UnitChoice
+        Units of figures without one.
+    leg : Leg
+    day : datetime
+    study : Study, optional
+        Whose vehicles a leg may name.
+
+    Raises
+    ------
+    ValueError
+        If the text cannot be read; impossible values are refused by the leg itself.
+    """
+    may_rise = leg.direction == "back" or (study is not None and study.method == "climb")
+    if key == "reading":
+        if not text.strip():
+            return cleared_reading(leg)
+        changes: dict[str, Any] = {}
+        for part in text.split(";"):
+            changes |= read_reading(part, choice.consumption, may_rise)
+        return changes
+    if key in INSTRUMENT_KEYS:
+        return read_card(key, text, choice, may_rise)
+    if key in _TEXT:
+        return {key: text}
+    if key == "vehicle":
+        return {key: _vehicle(text, study)}
+    if not text:
+        return {key: Leg.model_fields[key].default}
+    field = LEG_FIELDS[key]
+    if field.words:
+        return {key: _word(text, field.words)}
+    if key == "started_at":
+        return {key: read_clock(text, leg.started_at or day)}
+    return {key: _figure(key, text, choice)}
+
+
+def _figure(key: str, text: str, choice: units.UnitChoice) -> float | str:
+    """A typed figure in the unit that its field is stored in."""
+    quantity = LEG_FIELDS[key].quantity
+    if quantity == "duration":
+        return units.read_duration_s(text)
+    if quantity == "direction":
+        return units.read_direction(text)
+    if quantity == "climate":
+        return read_climate(text, choice)
+    if quantity in {"percent", "energy"}:
+        return units.read_in(text, "%" if quantity == "percent" else "kWh")
+    return units.read_quantity(text, quantity, getattr(choice, quantity))
+
+
+def _word(text: str, words: Sequence[str]) -> str:
+    """One of the words, by its first letters."""
+    found = [w for w in words if w.startswith(text.strip().lower())]
+    if len(found) != 1:
+        raise ValueError(f'"{text}": expected {", ".join(words[:-1])} or {words[-1]}')
+    return found[0]
+
+
+def _vehicle(text: str, study: Study | None) -> str:
+    """Id of a vehicle of the study, by id, name or first letters; or a side of a test with a control vehicle."""
+    wanted = text.strip().lower()
+    if not wanted:
+        return ""
+    names = {v.id: v.id for v in study.vehicles} | {v.label: v.id for v in study.vehicles} if study else {}
+    names |= {side: side for side in SIDES}
+    exact = [i for name, i in names.items() if name.lower() == wanted]
+    near = dict.fromkeys(exact or [i for name, i in names.items() if name.lower().startswith(wanted)])
+    if len(near) != 1:
+        known = ", ".join(dict.fromkeys(names)) or "a vehicle; add one in Question first"
+        raise ValueError(f'"{text}" is no vehicle of this study; expected {known}')
+    return next(iter(near))
+
+
+def read_climate(text: str, choice: units.UnitChoice) -> str:
+    """Read a climate setting: ``off``, ``auto``, or a temperature with or without its unit.
+
+    Examples
+    --------
+    >>> read_climate("68 F", units.UNIT_CHOICES["metric"]), read_climate("Off", units.UNIT_CHOICES["us"])
+    ('20', 'off')
+    """
+    plain = text.strip().lower()
+    if plain in {"off", "aus", "no"}:
+        return "off"
+    if plain in {"auto", "automatic", "on"}:
+        return "auto"
+    try:
+        celsius = units.read_quantity(plain.removeprefix("auto"), "temperature", choice.temperature)
+    except ValueError:
+        raise ValueError(
+            f'"{text}" is not a climate setting; expected off, auto, or a temperature such as 20 °C'
+        ) from None
+    return show_number(celsius, 1)
+
+
+def show_leg_field(key: str, leg: Leg, choice: units.UnitChoice, study: Study | None = None) -> str:
+    """Write a field's stored value as it would be typed; empty where nothing is known."""
+    if key == "reading":
+        return show_reading(leg)
+    if key in INSTRUMENT_KEYS:
+        return _show_instrument(key, leg, choice)
+    if key == "on_the_way":
+        return "" if study is None else show_on_the_way(study, leg.leg, choice)
+    value = getattr(leg, key)
+    if value is None or value == "":
+        return ""
+    if key in {"duration_s", "stopped_s", "stopped_with_car_on_s"}:
+        return units.show_duration(value)
+    if key == "started_at":
+        return str(value.strftime("%H:%M"))
+    if key == "climate":
+        if value in {"off", "auto"}:
+            return str(value)
+        return show_number(choice.show("temperature", float(str(value).replace(",", "."))), 1)
+    if key == "vehicle" and study is not None:
+        return next((v.label for v in study.vehicles if v.id == value), str(value))
+    if isinstance(value, str):
+        return value
+    field = LEG_FIELDS[key]
+    decimals = 1 if key == "pressure_hpa" and choice.pressure == "hPa" else field.decimals
+    if field.quantity in {"percent", "direction", "energy"}:
+        return show_number(value, decimals)
+    if field.quantity == "tyre":
+        decimals = {"kPa": 0, "psi": 1}.get(choice.tyre, 2)
+    return show_number(choice.show(field.quantity, value), decimals)
+
+
+def _show_instrument(key: str, leg: Leg, choice: units.UnitChoice) -> str:
+    """One instrument's reading as it was typed, without the unit that its caption has."""
+    if key == "average":
+        if leg.average_shown is None or leg.average_unit is None:
+            return ""
+        own = units.label(choice.consumption)
+        shown = f"{units.to_step(leg.average_shown, leg.average_step)} {units.label(leg.average_unit)}"
+        return shown.removesuffix(f" {own}")
+    if key == "energy":
+        return "" if leg.energy_kwh is None else units.to_step(leg.energy_kwh, leg.energy_step_kwh)
+    if key == "soc":
+        if leg.soc_start_percent is None or leg.soc_end_percent is None:
+            return ""
+        return f"{leg.soc_start_percent:g}-{leg.soc_end_percent:g}"
+    value = leg.charger_kwh if key == "charger" else leg.fuel_l
+    return "" if value is None else f"{value:g}"
+
+
+def read_on_the_way(text: str, leg: str, choice: units.UnitChoice) -> tuple[WayReading, ...]:
+    """Read readings on the way: ``1.9 km 89 %; 4 km 86 %``.
+
+    Raises
+    ------
+    ValueError
+        If a place or a reading cannot be read.
+    """
+    found = []
+    for part in (p.strip() for p in text.split(";")):
+        if not part:
+            continue
+        match = _WAY.match(part)
+        if match is None:
+            raise ValueError(f'"{part}" has no place; expected a distance and a reading, such as 1.9 km 89 %')
+        at = units.read_quantity(match[1], "distance", choice.distance)
+        number = units.read_number(match[2])
+        unit = number.rest.strip() or "%"
+        found.append(
+            WayReading(leg=leg, at_km=at, instrument=_instrument_of(unit), value=number.value, unit=unit)
+        )
+    return tuple(found)
+
+
+def _instrument_of(unit: str) -> InstrumentName:
+    """Instrument that shows a unit."""
+    plain = unit.lower()
+    if plain == "%":
+        return "state of charge"
+    if plain in {"kwh", "wh"}:
+        return "trip energy"
+    if plain in {"l", "litre", "litres"}:
+        return "fuel"
+    units.consumption_unit(unit)
+    return get_args(InstrumentName)[0]  # type: ignore[no-any-return]
+
+
+def show_on_the_way(study: Study, leg: str, choice: units.UnitChoice) -> str:
+    """Write a leg's readings on the way as they would be typed."""
+    parts = []
+    for r in study.readings:
+        if r.leg == leg:
+            at = (
+                ""
+                if r.at_km is None
+                else f"{show_number(choice.show('distance', r.at_km), 2)} {choice.distance} "
+            )
+            parts.append(f"{at}{show_number(r.value, 3)} {r.unit}".rstrip())
+    return "; ".join(parts)
+
+
+def needed_fields(study: Study) -> tuple[str, ...]:
+    """Fields that this kind of study asks for, or that any of its legs has: open on every card."""
+    wanted: set[str] = set()
+    kind, subject = study.change.kind, study.change.subject
+    if study.vehicles or study.method == "side-by-side":
+        wanted.add("vehicle")
+    if subject == "speed":
+        wanted.add("speed_kmh")
+    if subject == "road":
+        wanted |= {"road", "climate"}
+    if kind == "preconditioning":
+        wanted |= {"grid_kwh", "climate"}
+    if kind == "tyres":
+        wanted.add("tyre_pressure_kpa")
+    if study.method == "climb":
+        wanted |= {"soc", "on_the_way"}
+    if study.method == "everyday":
+        wanted |= {"climate", "road"}
+    for key in MORE:
+        columns = columns_of(key)
+        if key == "on_the_way":
+            if study.readings:
+                wanted.add(key)
+        elif key in INSTRUMENT_KEYS:
+            if any(_beside(key, leg) for leg in study.legs):
+                wanted.add(key)
+        elif any(getattr(leg, columns[0]) not in {None, ""} for leg in study.legs):
+            wanted.add(key)
+    return tuple(key for key in MORE if key in wanted)
+
+
+def _beside(key: str, leg: Leg) -> bool:
+    """Whether an instrument was read on a leg beside the one that its reading shows."""
+    read = [k for k in INSTRUMENT_KEYS if getattr(leg, columns_of(k)[0]) is not None]
+    return key in read and len(read) > 1
+
+
+#: Speeds outside which time and distance do not belong together. [km/h]
+POSSIBLE_KMH: Final = (3.0, 220.0)
+
+
+def doubt(study: Study, leg: Leg) -> str:
+    """What is odd about a leg's figures, as a question to whoever typed them; empty where nothing is."""
+    km = leg.gps_distance_km or leg.distance_km
+    if km and leg.duration_s:
+        kmh = 3600.0 * km / leg.duration_s
+        if not POSSIBLE_KMH[0] <= kmh <= POSSIBLE_KMH[1]:
+            return (
+                f"{km:.4g} km in {units.show_duration(leg.duration_s)} makes {kmh:.0f} km/h: "
+                "is the time min:s, and the distance right?"
+            )
+    if leg.has_reading and not km and not study.route and leg.average_shown is not None:
+        others = any(x.distance_km or x.gps_distance_km for x in study.legs)
+        if not others:
+            return "A reading without a distance tells no energy: enter the distance of this leg."
+    capacity = study.vehicle.usable_capacity_kwh
+    if capacity and leg.energy_kwh and leg.soc_start_percent is not None and leg.soc_end_percent is not None:
+        drop = leg.soc_start_percent - leg.soc_end_percent
+        if drop >= 5:
+            told = 100.0 * leg.energy_kwh / drop
+            if not 0.8 <= told / capacity <= 1.25:
+                return f"{leg.energy_kwh:g} kWh for {drop:g} % makes a battery of {told:.0f} kWh, not {capacity:g}: which is right?"
+    return ""
