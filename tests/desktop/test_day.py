@@ -295,13 +295,14 @@ def test_the_question_is_edited_in_place(qtbot, opened):
         ("v_mass_kg", "1800"),
         ("v_drag_area_m2", ""),
         ("speed", "100"),
-        ("trial", "Covers"),
-        ("mass_delta", "2.4"),
         ("confidence", "90"),
     ):
         type_into(qtbot, stage.fields[key], text)
         assert stage.fields[key].fault.isHidden(), stage.fields[key].fault.text()
+    type_into(qtbot, stage.sides.field(1, "name"), "Covers")
+    type_into(qtbot, stage.sides.field(1, "mass"), "2.4")
     study = opened.session.study
+    assert study.trials[0].mass_delta_kg == 2.4
     assert (study.title, study.vehicle.mass_kg, study.vehicle.drag_area_m2, study.target_speed_kmh) == (
         "New name",
         1800,
@@ -352,7 +353,13 @@ def test_a_route_comes_from_a_file_or_another_study(qtbot, window, monkeypatch, 
     answer(
         monkeypatch,
         NewStudyDialog,
-        lambda d: (d.speed.setText("fast"), d._accept(), d.speed.setText("80"), d._accept()),
+        lambda d: (
+            d.road.setCurrentIndex(1),
+            d.speed.setText("fast"),
+            d._accept(),
+            d.speed.setText("80"),
+            d._accept(),
+        ),
     )
     window.new_study()
     study = window.session.study
@@ -438,4 +445,4 @@ def test_another_comparison_is_shown_everywhere(qtbot, window):
     assert window.bar.comparison.trial == "C"
     assert "third" in window.stage("verdict").pairs_title.text()
     window.go_to("use")
-    assert "third" in window.stage("use").range_words.text()
+    assert "Third" in window.stage("use").range_words.text()

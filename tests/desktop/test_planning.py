@@ -342,10 +342,10 @@ def test_two_changes_at_once_are_named_before_the_drive(qtbot, planned):
     planned.go_to("question")
     stage = planned.stage("question")
     assert not stage.prompts.second.isVisibleTo(stage)
-    type_into(qtbot, stage.fields["mass_delta"], "90")
+    type_into(qtbot, stage.sides.field(1, "mass"), "90")
     assert "Two things change at once" in stage.prompts.second.text()
     assert "90 kg as well as shape" in stage.prompts.second.text()
-    type_into(qtbot, stage.fields["mass_delta"], "0")
+    type_into(qtbot, stage.sides.field(1, "mass"), "0")
     assert not stage.prompts.second.isVisibleTo(stage)
 
 

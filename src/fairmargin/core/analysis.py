@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Final
 
 import numpy as np
 
@@ -22,6 +23,7 @@ from fairmargin.core.fairness.concern import Concern, merge
 from fairmargin.core.fairness.context import ComparisonContext, Refit
 from fairmargin.core.fairness.everyday import EverydayContext
 from fairmargin.core.fairness.records import check_records
+from fairmargin.core.inference.curve import SpeedCurve, curves_over_speed
 from fairmargin.core.inference.everyday import fit_everyday
 from fairmargin.core.inference.fit import Fit, fit_study
 from fairmargin.core.inference.levels import Level, calibration
@@ -43,6 +45,8 @@ from fairmargin.core.study.cells import (
     aimed_kmh,
     between_vehicles,
     by_vehicle,
+    cell_of_side,
+    cells,
     compared,
     one_configuration,
     vehicle_of,
@@ -113,8 +117,26 @@ def analyse(
             _between(study, baseline, trial, traces, view, scatter)
             for baseline, trial in between_vehicles(study)
         ]
+    asked = _asked(study, traces, view, scatter)
+    parts += [p for p in asked if p.comparisons]
     whole = parts[0] if len(parts) == 1 else _together(study, parts)
     return replace(whole, claim=claim_result(study, whole.comparisons))
+
+
+def _asked(
+    study: Study, traces: Mapping[str, Trace], view: View, scatter: ScatterPrior | None
+) -> list[Analysis]:
+    """Comparisons that somebody asked for, as parts of the study's analysis; those without legs are left."""
+    there, found = set(cells(study)), []
+    for asked in study.also_compared:
+        baseline, trial = cell_of_side(asked.baseline), cell_of_side(asked.trial)
+        if baseline == trial or not {baseline, trial} <= there:
+            continue
+        made = compare(study, baseline, trial, traces, view, scatter)
+        found.append(
+            replace(made, legs=(), results=(), climbs=(), capacity=None, scatter_evidence=(), concerns=())
+        )
+    return found
 
 
 def compare(
@@ -124,7 +146,6 @@ def compare(
     traces: Mapping[str, Trace] | None = None,
     view: View = "reference",
     scatter: ScatterPrior | None = None,
-    names: tuple[str, str] = ("", ""),
 ) -> Analysis:
     """Compare any two configurations, speeds or vehicles of a study.
 
@@ -135,8 +156,6 @@ def compare(
         What is compared; see `study.cells`.
     traces, view, scatter
         As for `analyse`.
-    names : tuple of str, optional
-        What the two are called.
 
     Returns
     -------
@@ -148,10 +167,73 @@ def compare(
     ValueError
         If the two are the same or have no legs, or `view` is unknown.
     """
-    own = compared(study, baseline, trial, names)
+    own = compared(study, baseline, trial)
     if baseline.vehicle == trial.vehicle:
         return analyse(own, traces, view, scatter)
     return _of_vehicle("", own, {} if traces is None else traces, view, scatter or ScatterPrior())
+
+
+#: Speeds that a curve is drawn over, as shares of the slowest and fastest driven; how many; and outermost ones. [km/h]
+CURVE_REACH: Final = (0.65, 1.35)
+CURVE_POINTS: Final = 15
+CURVE_LIMITS_KMH: Final = (20.0, 160.0)
+
+
+def speed_curves(
+    study: Study,
+    traces: Mapping[str, Trace] | None = None,
+    view: View = "reference",
+    scatter: ScatterPrior | None = None,
+) -> tuple[SpeedCurve, ...]:
+    """Consumption and effect over speed, of every vehicle and sector, through the legs of all speeds driven.
+
+    Nothing for methods without one speed (laps, everyday, climbs), where the way of driving or the vehicle is the change, and
+    in the view "as-measured".
+    """
+    if view == "as-measured" or study.method in {"laps", "everyday", "climb", "side-by-side"}:
+        return ()
+    if study.change.is_technique or study.change.subject == "vehicle":
+        return ()
+    prior = scatter or ScatterPrior()
+    options = FitOptions(
+        "study-mean" if view == "study-mean" else "reference",
+        scatter_share=prior.share,
+        scatter_freedom=prior.freedom,
+    )
+    # Where the speed is the change, the curve is of what was driven: one configuration, at speeds of its own.
+    plain = study if study.change.subject != "speed" else _one_configuration(study)
+    found: list[SpeedCurve] = []
+    for name, part in by_vehicle(plain):
+        good, _ = check_records(part, {} if traces is None else traces)
+        evidence = gather(part, good)
+        for sector in dict.fromkeys(part.leg(o.legs[0]).sector for o in evidence.observations):
+            used = [o for o in _used(part, evidence.observations) if part.leg(o.legs[0]).sector == sector]
+            own = [evidence.conditions[leg] for o in used for leg in o.legs]
+            if not used or not any(
+                c.timed or part.leg(c.leg).speed_kmh or part.target_speed_kmh for c in own
+            ):
+                continue
+            driven = [3.6 * c.speed_m_s for c in own]
+            low = max(CURVE_REACH[0] * min(driven), CURVE_LIMITS_KMH[0])
+            high = max(min(CURVE_REACH[1] * max(driven), CURVE_LIMITS_KMH[1]), low + 10.0)
+            made = curves_over_speed(
+                part, own, used, evidence.logs[sector], options, np.linspace(low, high, CURVE_POINTS).tolist()
+            )
+            found += [replace(c, vehicle=name, sector=sector) for c in made]
+    return tuple(found)
+
+
+def _one_configuration(study: Study) -> Study:
+    """The study as if all its legs had been driven in its baseline, each at its configuration's speed."""
+    speeds = {c.id: c.speed_kmh for c in study.configurations}
+    legs = [
+        leg.with_(configuration=study.baseline.id, speed_kmh=leg.speed_kmh or speeds[leg.configuration])
+        for leg in study.legs
+    ]
+    return study.with_(
+        configurations=(study.baseline,), legs=tuple(legs), known_differences=(), also_compared=(),
+        change=study.change.with_(subject="configuration"),
+    )  # fmt: skip
 
 
 def _between(
@@ -244,6 +326,7 @@ def _results(
     sector: str,
     levels: Mapping[str, Level],
     method: str,
+    conditions: Mapping[str, Conditions],
 ) -> tuple[Result, ...]:
     """What each configuration of a group took."""
     out = []
@@ -255,7 +338,9 @@ def _results(
         ]
         if own:
             speed = c.speed_kmh if study.change.subject == "speed" else study.target_speed_kmh
-            out.append(result_of(study, "", c.id, speed, sector, own, levels.get(c.id), method))
+            names = [leg for o in own for leg in o.legs]
+            noted = [conditions[leg] for leg in names]
+            out.append(result_of(study, "", c.id, speed, sector, own, levels.get(c.id), method, noted))
     return tuple(out)
 
 
@@ -354,7 +439,7 @@ def _test_day(
     levels: Mapping[str, Level] = {}
     if view != "as-measured":
         levels = fit.plain_levels() if doubtful else fit.levels
-    driven = _results(study, used, sector, levels, "plain" if doubtful else "model")
+    driven = _results(study, used, sector, levels, "plain" if doubtful else "model", conditions)
     return _Group(comparisons, concerns, results, fit.scatter_evidence if several else None, driven)
 
 
@@ -438,7 +523,9 @@ def _everyday(study: Study, view: View, evidence: Gathered, doubts: Sequence[Con
         sides = Sides(study, effect, a, b, every, results, conditions, own, fit.scatter_share, True)
         comparisons.append(comparison(sides, view, found))
     levels = {} if view == "as-measured" else _everyday_levels(used, results)
-    return _Group(comparisons, concerns, results, results=_results(study, used, "", levels, "model"))
+    return _Group(
+        comparisons, concerns, results, results=_results(study, used, "", levels, "model", conditions)
+    )
 
 
 def _everyday_levels(used: Sequence[Observation], lines: Mapping[str, LegResult]) -> Mapping[str, Level]:

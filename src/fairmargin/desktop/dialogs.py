@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QFormLayout,
     QGridLayout,
+    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -20,8 +21,9 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.planning import ORDERS
-from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, Study, Vehicle, new_study
+from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, Study, Vehicle
 from fairmargin.core.study.entry import words_of
+from fairmargin.core.study.laid_out import AIMS, ALREADY_DRIVEN, Aim, laid_out
 from fairmargin.core.units import (
     CONSUMPTION_UNITS,
     QUANTITIES,
@@ -64,7 +66,7 @@ KEYS: Sequence[tuple[str, str]] = (
 
 
 class NewStudyDialog(QDialog):
-    """Six answers that lay out a study."""
+    """What the tester wants to find out, in their words, and what lays out a study for it."""
 
     def __init__(
         self,
@@ -75,50 +77,23 @@ class NewStudyDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("New study")
-        self._roads = list(roads)
-        self.setMinimumWidth(520)
-        self._units = units
-        self._vehicles = list(vehicles)
+        self._roads, self._units, self._vehicles = list(roads), units, list(vehicles)
+        self.setMinimumWidth(560)
         self.study: Study | None = None
         layout = QVBoxLayout(self)
         layout.setSpacing(10)
-        layout.addWidget(label("What do you want to compare?", "title"))
-        form = QFormLayout()
-        form.setHorizontalSpacing(16)
-        layout.addLayout(form)
-        self.title = QLineEdit()
-        self.title.setPlaceholderText("Wheel discs, Dyke Road")
-        form.addRow("Title", self.title)
-        self.kind = QComboBox()
-        self.kind.addItems(CHANGE_KINDS)
-        form.addRow("Kind of change", self.kind)
-        self.baseline, self.trial = QLineEdit(), QLineEdit()
-        self.baseline.setPlaceholderText("Discs off")
-        self.trial.setPlaceholderText("Discs on")
-        form.addRow("Baseline is", self.baseline)
-        form.addRow("Trial is", self.trial)
-        self.method = QComboBox()
-        for key, words in (("out-and-back", "there and back"), ("loop", "a loop"), ("one-way", "one way")):
-            self.method.addItem(words, key)
-        form.addRow("Route", self.method)
-        self.road = QComboBox()
-        self.road.addItem("another road: bring it in with Plan")
-        for known in self._roads:
-            self.road.addItem(known.route_name or f"the road of {known.title}")
-        self.road.setCurrentIndex(min(1, len(self._roads)))
-        form.addRow("Road", self.road)
-        self.order = QComboBox()
-        for order, words in ORDERS.items():
-            self.order.addItem(f"{order}: {words}", order)
-        form.addRow("Order of runs", self.order)
-        self.speed = QLineEdit("90" if units.speed == "km/h" else "55")
-        form.addRow(f"Speed, {units.speed}", self.speed)
-        self.vehicle = QComboBox()
-        for vehicle in self._vehicles:
-            self.vehicle.addItem(vehicle.name)
-        for name in CLASS_PRESETS:
-            self.vehicle.addItem(f"another: {name}", name)
-        form.addRow("Vehicle", self.vehicle)
+        layout.addWidget(label("What do you want to find out?", "title"))
+        self.aim = QComboBox()
+        self.aim.setAccessibleName("What do you want to find out?")
+        for key, known in AIMS.items():
+            self.aim.addItem(known.words, key)
+        layout.addWidget(self.aim)
+        self.explained = label("", "muted", wrap=True)
+        layout.addWidget(self.explained)
+        self.form = QFormLayout()
+        self.form.setHorizontalSpacing(16)
+        layout.addLayout(self.form)
+        self._lay_fields()
         self.fault = label("", "fault", wrap=True)
         self.fault.hide()
         layout.addWidget(self.fault)
@@ -129,35 +104,167 @@ class NewStudyDialog(QDialog):
         buttons.accepted.connect(self._accept)
         buttons.rejected.connect(self.reject)
         layout.addWidget(buttons)
+        self.aim.currentIndexChanged.connect(self._follow_aim)
+        self.order.currentIndexChanged.connect(self._name_button)
+        self._follow_aim()
+
+    def _lay_fields(self) -> None:
+        """The fields, top to bottom; which of them are shown follows the aim."""
+        units, form = self._units, self.form
+        self.title = QLineEdit()
+        self.title.setPlaceholderText("Wheel discs, Dyke Road")
+        form.addRow("Title", self.title)
+        self.kind = QComboBox()
+        self.kind.addItems(CHANGE_KINDS)
+        form.addRow("Kind of change", self.kind)
+        self.baseline, self.trial = QLineEdit(), QLineEdit()
+        form.addRow("Baseline is", self.baseline)
+        form.addRow("Trial is", self.trial)
+        self.method = QComboBox()
+        form.addRow("Route", self.method)
+        self.road = QComboBox()
+        self.road.addItem("none yet: bring it in with Plan, or leave it")
+        for known in self._roads:
+            self.road.addItem(f"as in another study: {known.route_name or known.title}")
+        form.addRow("Road", self.road)
+        self.order = QComboBox()
+        self.order.setEditable(True)
+        self.order.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        for order, words in (*ORDERS.items(), *ALREADY_DRIVEN.items()):
+            self.order.addItem(f"{order}: {words}" if order else words.capitalize(), order)
+        form.addRow("Order of runs", self.order)
+        self.speed = QLineEdit()
+        self.speed.setPlaceholderText("empty: not held, or not known")
+        form.addRow(f"Speed, {units.speed}", self.speed)
+        self.vehicle, self.other = QComboBox(), QComboBox()
+        for box in (self.vehicle, self.other):
+            for vehicle in self._vehicles:
+                box.addItem(vehicle.name)
+            for name in CLASS_PRESETS:
+                box.addItem(f"another: {name}", name)
+        form.addRow("Vehicle", self.vehicle)
+        form.addRow("Second vehicle", self.other)
+
+    @property
+    def wanted(self) -> Aim:
+        """What the tester wants to find out."""
+        return AIMS[str(self.aim.currentData())]
+
+    def _follow_aim(self) -> None:
+        """Ask what this aim needs, and nothing else."""
+        wanted, key = self.wanted, str(self.aim.currentData())
+        self.explained.setText(wanted.explained)
+        self.method.clear()
+        for method in wanted.methods:
+            self.method.addItem(METHOD_WORDS[method], method)
+        form = self.form
+        compared = wanted.trial
+        form.setRowVisible(self.kind, compared and wanted.subject == "configuration")
+        form.setRowVisible(self.baseline, compared)
+        form.setRowVisible(self.trial, compared)
+        form.setRowVisible(self.method, len(wanted.methods) > 1)
+        form.setRowVisible(self.road, bool(self._roads) and key != "everyday")
+        form.setRowVisible(self.speed, wanted.subject != "speed" and key not in {"everyday", "laps", "climb"})
+        form.setRowVisible(self.other, wanted.vehicles > 1)
+        for edit, words, example in zip(
+            (self.baseline, self.trial), wanted.asks, _EXAMPLES.get(key, wanted.sides), strict=True
+        ):
+            caption = form.labelForField(edit)
+            if isinstance(caption, QLabel):
+                caption.setText(words + (f", {self._units.speed}" if wanted.subject == "speed" else ""))
+            edit.setPlaceholderText(example)
+        if key == "laps" and self.kind.currentText() == "wheels":
+            self.kind.setCurrentText("technique")
+        at = self.order.findData(wanted.order)
+        if at >= 0:
+            self.order.setCurrentIndex(at)
+        else:
+            self.order.setEditText(wanted.order)
+        self._name_button()
+
+    def _name_button(self) -> None:
+        self.make.setText("Lay out the runs" if self._order() else "Begin without runs")
+
+    def _order(self) -> str:
+        """The order chosen, or typed."""
+        text = self.order.currentText().strip()
+        at = self.order.findText(text)
+        return str(self.order.itemData(at)) if at >= 0 else text.partition(":")[0].strip()
+
+    def _of(self, box: QComboBox) -> Vehicle:
+        index = box.currentIndex()
+        if index < len(self._vehicles):
+            return self._vehicles[index]
+        return Vehicle(vehicle_class=box.currentData())
+
+    def _speed(self, edit: QLineEdit, words: str) -> float | None:
+        """A typed speed; the fault names its field."""
+        if not edit.text().strip():
+            return None
+        try:
+            return read_quantity(edit.text(), "speed", self._units.speed)
+        except ValueError as error:
+            edit.setFocus()
+            raise ValueError(f"{words}: {words_of(error)}") from error
 
     def _accept(self) -> None:
+        wanted = self.wanted
         try:
-            speed = read_quantity(self.speed.text(), "speed", self._units.speed)
-            index = self.vehicle.currentIndex()
-            vehicle = (
-                self._vehicles[index]
-                if index < len(self._vehicles)
-                else Vehicle(vehicle_class=self.vehicle.currentData())
+            names = [self.baseline.text().strip(), *(x.strip() for x in self.trial.text().split(";"))]
+            speeds: tuple[float, float] | None = None
+            if wanted.subject == "speed":
+                slow, fast = (
+                    self._speed(e, w) for e, w in zip((self.baseline, self.trial), wanted.asks, strict=True)
+                )
+                if slow is None or fast is None:
+                    raise ValueError("Both speeds are needed: they are what is compared")
+                speeds = (slow, fast)
+                names = [f"{self._units.show('speed', v):.0f} {self._units.speed}" for v in speeds]
+            kind = (
+                self.kind.currentText()
+                if not self.kind.isHidden() and wanted.subject == "configuration"
+                else "other"
             )
-            self.study = new_study(
-                title=self.title.text().strip() or f"{self.kind.currentText().capitalize()}",
-                kind=self.kind.currentText(),
-                order=str(self.order.currentData()),
-                method=str(self.method.currentData()),
-                speed_kmh=speed,
-                baseline_name=self.baseline.text().strip() or "Baseline",
-                trial_name=self.trial.text().strip() or "Trial",
-                vehicle=vehicle,
+            vehicles = [self._of(self.vehicle)]
+            if wanted.vehicles > 1:
+                vehicles.append(self._of(self.other))
+            made = laid_out(
+                str(self.aim.currentData()),
+                title=self.title.text().strip() or (kind.capitalize() if kind != "other" else wanted.words),
+                kind=kind,
+                order=self._order(),
+                method=self.method.currentData(),
+                names=names if wanted.trial else [],
+                speed_kmh=self._speed(self.speed, "Speed"),
+                speeds_kmh=speeds,
+                vehicles=vehicles,
             )
             if self.road.currentIndex() > 0:
                 road = self._roads[self.road.currentIndex() - 1]
-                self.study = self.study.with_(route=road.route, route_name=road.route_name, wind=road.wind)
+                made = made.with_(route=road.route, route_name=road.route_name, wind=road.wind)
+            self.study = made
         except ValueError as error:
-            self.fault.setText(f"Speed: {words_of(error)}")
+            self.fault.setText(words_of(error))
             self.fault.show()
-            self.speed.setFocus()
             return
         self.accept()
+
+
+#: How methods are called where one is chosen.
+METHOD_WORDS = {
+    "out-and-back": "there and back",
+    "loop": "a loop",
+    "one-way": "one way",
+    "laps": "laps",
+    "side-by-side": "side by side",
+    "everyday": "everyday trips",
+    "climb": "up and down",
+}
+#: What could stand in the two names.
+_EXAMPLES = {
+    "change": ("Discs off", "Discs on"), "laps": ("Coast", "Brake and regenerate"), "speed": ("80", "95"),
+    "road": ("Dry", "Wet"), "side": ("Box off", "Box on"), "everyday": ("Old tyres", "New tyres"),
+}  # fmt: skip
 
 
 class UnitsDialog(QDialog):

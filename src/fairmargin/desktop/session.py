@@ -9,7 +9,8 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QSettings, QThreadPool, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
-from fairmargin.core.analysis import analyse
+from fairmargin.core.analysis import analyse, speed_curves
+from fairmargin.core.inference.curve import SpeedCurve
 from fairmargin.core.inference.scatter import ScatterPrior, learned_scatter
 from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
@@ -93,6 +94,7 @@ class Session(QObject):
         self.analysis: Analysis | None = None
         self.view: View = "reference"
         self.chosen = 0  # which comparison is shown, where there are several
+        self._curves: tuple[Analysis, tuple[SpeedCurve, ...]] | None = None
         self.damaged: StudyDamaged | None = None
         self.scatter = ScatterPrior()  # the tester's own, from the other studies of the logbook
         self.undo = QUndoStack(self)
@@ -341,6 +343,18 @@ class Session(QObject):
         if self.analysis is None or not self.analysis.comparisons:
             return None
         return self.analysis.comparisons[min(self.chosen, len(self.analysis.comparisons) - 1)]
+
+    def speed_curves(self) -> tuple[SpeedCurve, ...]:
+        """Consumption over speed of the open study, worked out when it is wanted; nothing for long studies."""
+        if self.study is None or self.analysis is None or len(self.study.legs) > INLINE_LEGS or self.traces:
+            return ()
+        if self._curves is None or self._curves[0] is not self.analysis:
+            try:
+                found = speed_curves(self.study, self.traces, self.view, self.scatter)
+            except (ArithmeticError, ValueError):
+                found = ()  # what cannot be analysed was told already
+            self._curves = (self.analysis, found)
+        return self._curves[1]
 
     def choose(self, index: int) -> None:
         """Show another comparison."""

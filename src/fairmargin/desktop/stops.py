@@ -6,8 +6,9 @@ from fairmargin.core.result.corrections import LINES
 from fairmargin.core.study import Study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.widgets.basics import percent
+from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.desktop.widgets.road import Stop
-from fairmargin.exchange.wording import signed
+from fairmargin.exchange.wording import consumption_words, distance_words, signed, units_of
 
 
 def stops_of(session: Session, study: Study) -> tuple[Stop, ...]:
@@ -24,7 +25,8 @@ def stops_of(session: Session, study: Study) -> tuple[Stop, ...]:
     if sealed:
         question = "sealed"
     else:
-        question = "no prediction yet" if study.change.prediction_percent is None else "not sealed"
+        said = study.change.prediction_percent is not None or study.change.prediction is not None
+        question = "not sealed" if said else "no prediction yet" if study.trials else ""
     whole = driven == total and total > 0
     used = [leg for leg in analysis.legs if leg.corrected_wh_per_km is not None] if analysis else []
     largest = ""
@@ -37,6 +39,13 @@ def stops_of(session: Session, study: Study) -> tuple[Stop, ...]:
         mean = sum(leg.corrections_wh_per_km.get(name, 0.0) for leg in used) / len(used)
         largest = f"{LINES[name]} {signed(mean)}" if name else ""
     use = percent(c.range_change_percent) + " range" if c else ""
+    alone = alone_result(analysis)
+    verdict: str = c.verdict if c else ""
+    if alone is not None:
+        units = units_of(study, alone.vehicle, session.units)
+        if alone.as_driven_wh_per_km is not None:
+            verdict = consumption_words(alone.as_driven_wh_per_km, units)
+        use = "" if alone.range_km is None else distance_words(alone.range_km, session.units)
     return (
         Stop("question", "done" if sealed else "begun", question),
         Stop("plan", "done" if letters else "open", letters or "no runs yet"),
@@ -46,11 +55,11 @@ def stops_of(session: Session, study: Study) -> tuple[Stop, ...]:
             "done" if whole else "begun" if driven else "open",
             f"{out} left out" if driven else "",
         ),
-        Stop("correct", "done" if c and whole else "begun" if used else "open", largest),
+        Stop("correct", "done" if (c or alone) and whole else "begun" if used else "open", largest),
         Stop(
             "verdict",
-            "done" if c and c.verdict not in {"not settled"} else "begun" if c else "open",
-            c.verdict if c else "",
+            "done" if (c and c.verdict not in {"not settled"}) or alone else "begun" if c else "open",
+            verdict,
         ),
-        Stop("use", "begun" if c else "open", use),
+        Stop("use", "begun" if c or alone else "open", use),
     )

@@ -45,7 +45,7 @@ from fairmargin.desktop.widgets.road import STAGES, StageRoad
 
 if TYPE_CHECKING:
     pass
-from fairmargin.exchange.wording import framed, speed_words
+from fairmargin.exchange.wording import comparison_name, framed, speed_words
 
 
 class MainWindow(Shell):
@@ -139,6 +139,8 @@ class MainWindow(Shell):
         self.choice = QComboBox()
         self.choice.setAccessibleName("Comparison shown")
         self.choice.activated.connect(self.session.choose)
+        self.choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.choice.setMinimumContentsLength(18)
         side.addWidget(self.choice)
         self.ledger = FairnessLedger()
         self.ledger.goTo.connect(self.go_to)
@@ -252,11 +254,10 @@ class MainWindow(Shell):
             self.choice.blockSignals(True)
             self.choice.clear()
             for c in analysis.comparisons:
-                words = f"{study.side_label(c.trial)}, {speed_words(c.speed_kmh, self.session.units)}"
-                self.choice.addItem(words + (f", {c.sector}" if c.sector else ""))
+                self.choice.addItem(comparison_name(study, c, self.session.units))
             self.choice.setCurrentIndex(min(now, many - 1))
             self.choice.blockSignals(False)
-        self.bar.show_analysis(study, analysis, self.session.chosen)
+        self.bar.show_analysis(study, analysis, self.session.chosen, self.session.units)
         self.ledger.show_analysis(study, analysis, self.session.chosen)
         where = [framed(study.route_name)] if study.route_name else []
         if study.target_speed_kmh:

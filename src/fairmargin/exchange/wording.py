@@ -5,6 +5,8 @@ from __future__ import annotations
 import unicodedata
 
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.result.claims import prediction_result
+from fairmargin.core.result.corrections import LINES
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
@@ -58,7 +60,7 @@ def place_words(study: Study) -> str:
 
 def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) -> str:
     """Say what the legs were corrected to."""
-    speed = speed_words(c.speed_kmh, units)
+    speed = stated_speed(study, c, units)
     if view == "as-measured":
         return f"as measured, nothing corrected, {speed}"
     if c.method == "plain":
@@ -71,10 +73,12 @@ def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) 
 
 def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
     """Word what the evidence carries: speed, route, effect, interval, size, confidence."""
-    trial, base = study.side_label(c.trial), study.side_label(c.baseline)
-    name = study.vehicle.name or "the vehicle"
+    trial, base = side_words(study, c.trial, units), side_words(study, c.baseline, units)
+    name = vehicle_label(study, c.vehicle) if c.vehicle else study.vehicle.name or "the vehicle"
     at = "at the speeds driven, mean " if c.as_driven else "at "
-    where = f"On {place_words(study)} {at}{speed_words(c.speed_kmh, units)}"
+    where = f"On {place_words(study)} {at}{stated_speed(study, c, units)}"
+    if c.sector:
+        where += ", over the whole route," if c.sector == WHOLE else f", {c.sector},"
     low, high = c.interval_percent
     level = f"{100 * c.confidence:g} %"
     size = abs(c.effect_percent)
@@ -149,6 +153,42 @@ def beside(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
     return lines + climb_lines(study, analysis)
 
 
+def side_words(study: Study, identifier: str, units: UnitChoice) -> str:
+    """What one side of a comparison is called, a speed in the person's unit."""
+    side = study.asked_side(identifier)
+    if side is None or side.speed_kmh is None:
+        return study.side_label(identifier)
+    without = study.configuration(side.configuration).label
+    vehicle = f"{vehicle_label(study, side.vehicle)}, " if side.vehicle else ""
+    sector = f", {side.sector}" if side.sector else ""
+    return f"{vehicle}{without}{sector}, {speed_words(side.speed_kmh, units)}"
+
+
+def speed_told(study: Study) -> bool:
+    """Whether anybody said how fast the legs were driven, or how long they took."""
+    return bool(study.target_speed_kmh) or any(leg.speed_kmh or leg.duration_s for leg in study.legs)
+
+
+def stated_speed(study: Study, c: Comparison, units: UnitChoice) -> str:
+    """The speed a comparison is stated for; that of the drives, where nobody said what that was."""
+    return speed_words(c.speed_kmh, units) if speed_told(study) or c.as_driven else "the speed driven"
+
+
+def comparison_name(study: Study, c: Comparison, units: UnitChoice, against: bool = True) -> str:
+    """What a comparison is of, and what else tells it from the others."""
+    parts = [side_words(study, c.trial, units)]
+    if against:
+        parts[0] += f" against {side_words(study, c.baseline, units)}"
+    if c.vehicle:
+        parts.insert(0, vehicle_label(study, c.vehicle))
+    if c.sector:
+        parts.append("whole route" if c.sector == WHOLE else c.sector)
+    several = bool({leg.speed_kmh for leg in study.legs} - {None, study.target_speed_kmh})
+    if study.asked_side(c.trial) is None and several and study.method != "everyday" and c.sector != WHOLE:
+        parts.append(speed_words(c.speed_kmh, units))
+    return ", ".join(parts)
+
+
 def result_name(study: Study, r: Result, units: UnitChoice) -> str:
     """What a result is of: its configuration, and what else tells it from the others."""
     parts = [study.configuration(r.configuration).label]
@@ -165,6 +205,7 @@ def span_words(interval: tuple[float, float], units: UnitChoice) -> str:
     """An interval of consumption, the smaller figure first, in the person's unit."""
     ends = sorted(units.show_consumption(v) for v in interval)
     decimals = 0 if ends[0] >= 100 else 1 if ends[0] >= 10 else 2
+    decimals += f"{ends[0]:.{decimals}f}" == f"{ends[1]:.{decimals}f}"
     return f"{ends[0]:.{decimals}f} to {ends[1]:.{decimals}f}"
 
 
@@ -201,6 +242,82 @@ def result_lines(study: Study, r: Result, units: UnitChoice) -> list[str]:
             parts.append(f"{d.direction} {consumption_words(d.as_driven_wh_per_km, units)}{reach}")
         lines.append(
             f"Each way: {'; '.join(parts)}. The two differ by hill and wind; neither is the consumption of the road."
+        )
+    return lines
+
+
+def alone_words(study: Study, analysis: Analysis, units: UnitChoice) -> str:
+    """What may be said of a study that compares nothing."""
+    told = [r for r in analysis.results if r.sector == WHOLE] or list(analysis.results)
+    lines = []
+    for r in told:
+        lines.append(f"{result_name(study, r, units)}: {' '.join(result_lines(study, r, units))}")
+    return "\n".join(lines)
+
+
+def said_lines(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> list[str]:
+    """What became of a claim and of a predicted consumption, and what explains the difference as read."""
+    lines = []
+    if analysis.claim is not None:
+        lines.append(f"Claim {analysis.claim.verdict}. {analysis.claim.reason}")
+    trial = next(
+        (
+            r
+            for r in analysis.results
+            if (r.configuration, r.vehicle) == (c.trial, c.vehicle) and r.sector == c.sector
+        ),
+        None,
+    )
+    found = prediction_result(study, trial.as_driven_wh_per_km if trial else None)
+    if found is not None:
+        span = f"{found.low:g}" if found.low == found.high else f"{found.low:g} to {found.high:g}"
+        where = {"inside": "inside what you said", "above": "above it", "below": "below it"}[found.word]
+        lines.append(f"You said {span} {label(found.unit)}: it took {found.found:.2f}, {where}.")
+    lines += split_lines(study, analysis, c)
+    return lines
+
+
+#: Corrections that the split of a difference names, worth a word from this size on. [%]
+LEAST_TOLD = 0.15
+
+
+def split_lines(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
+    """How much of the difference as read the recorded conditions explain, one after another, and what is left."""
+    if c.method == "plain" or analysis.view == "as-measured" or study.asked_side(c.trial) is not None:
+        return []
+    own = [x for x in analysis.legs if x.included and x.corrected_wh_per_km is not None]
+    sides = []
+    for name in (c.baseline, c.trial):
+        legs = [
+            x
+            for x in own
+            if x.configuration == name
+            and (c.sector in {None, WHOLE} or study.leg(x.leg).sector == c.sector)
+            and (not c.vehicle or study.leg(x.leg).vehicle == c.vehicle)
+        ]
+        if not legs:
+            return []
+        names = {line for x in legs for line in x.corrections_wh_per_km}
+        sides.append({n: sum(x.corrections_wh_per_km.get(n, 0.0) for x in legs) / len(legs) for n in names})
+    parts = []
+    for line in sorted(set(sides[0]) | set(sides[1])):
+        share = -100.0 * (sides[1].get(line, 0.0) - sides[0].get(line, 0.0)) / max(c.baseline_as_read, 1.0)
+        if abs(share) >= LEAST_TOLD:
+            parts.append((share, LINES.get(line, line)))
+    if not parts and not c.declared_mass_percent:
+        return []
+    lines = []
+    if parts:
+        told = ", ".join(f"{name} {signed(share)}" for share, name in sorted(parts, key=lambda x: -abs(x[0])))
+        lines.append(
+            f"Of {signed(c.as_measured_percent)} % as read, the recorded conditions are worth: {told} %; "
+            f"{signed(c.effect_percent)} % is left for the change."
+        )
+    if c.declared_mass_percent:
+        left = c.effect_percent - c.declared_mass_percent
+        lines.append(
+            f"The declared difference of mass alone explains {signed(c.declared_mass_percent)} % of it; "
+            f"{signed(left)} % is left for everything else, such as shape."
         )
     return lines
 

@@ -7,6 +7,7 @@ import pytest
 from fairmargin.core.analysis import analyse, compare
 from fairmargin.core.result.as_json import as_json
 from fairmargin.core.study import (
+    Asked,
     Change,
     Claim,
     Configuration,
@@ -16,7 +17,7 @@ from fairmargin.core.study import (
     Study,
     Vehicle,
 )
-from fairmargin.core.study.cells import cells
+from fairmargin.core.study.cells import cells, side_of
 
 BASE, TRIAL, THIRD = (
     Configuration(id="A", name="alone", baseline=True),
@@ -147,6 +148,10 @@ def test_any_two_configurations_and_speeds_can_be_compared():
         assert c.effect_percent == pytest.approx(read, abs=3)  # the speed is not corrected away
         assert c.interval_percent[0] < read < c.interval_percent[1]
         assert c.verdict == "uses more"
+    asked = analyse(study.with_(also_compared=(Asked(baseline=side_of(solo), trial=side_of(fast)),)))
+    assert [c.trial for c in asked.comparisons] == ["B", "B@95"]
+    assert asked.comparisons[1].as_measured_percent == pytest.approx(94.3, abs=0.05)
+    assert asked.concerns == analyse(study).concerns
     back = compare(study, fast, slow).comparisons[0]
     assert back.as_measured_percent == pytest.approx((236 / 274 - 1) * 100)
     with pytest.raises(ValueError, match="two different sides"):

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Final
 
 import numpy as np
@@ -18,7 +18,7 @@ from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.criticism import Criticism, criticise
-from fairmargin.core.inference.levels import Level, model_levels, plain_level
+from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
 from fairmargin.core.inference.options import FitOptions, Group
 from fairmargin.core.inference.plain import Plain, left_out, plain_differences
 from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, posterior
@@ -34,8 +34,6 @@ Array = NDArray[np.float64]
 #: Groups whose part of a margin shrinks with more runs.
 RANDOM: Final = frozenset({Group.WIND_OF_RUNS, Group.SPEED})
 TELLING: Final = 0.05  # share of a source's variance from which an unknown's legs are named
-#: Groups that the budget tells together with another.
-TOLD_AS: Final = {Group.WIND_OF_RUNS: Group.WIND, Group.SPEED_ALIKE: Group.SPEED}
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -116,12 +114,16 @@ def fit_study(
     leg_sd, log_residual = _legs(problem, solution, result)
     plain = plain_differences(study, problem, observations, options) if first else {}
     driven = {study.leg(o.legs[0]).configuration for o in observations}
+    declared = _declared_masses(study, problem, solution) if first else {}
     return Fit(
         conditions=tuple(conditions),
         model=problem.leg_model,
         local=problem.local_of(problem.leg_weights[: len(conditions)], solution.theta),
         effects={
-            name: _effect(problem, solution, result, i, observations, log_levels)
+            name: replace(
+                _effect(problem, solution, result, i, observations, log_levels),
+                declared_mass=declared.get(name, 0.0),
+            )
             for i, name in enumerate(problem.configurations[1:])
         },
         scatter_share=options.scatter_share * result.scatter_multiple,
@@ -151,6 +153,20 @@ def fit_study(
             if name in driven
         },
     )
+
+
+def _declared_masses(study: Study, problem: Problem, solution: Solution) -> dict[str, float]:
+    """Log ratio that each trial's declared mass alone makes, with the change taken out of the fit."""
+    base = study.baseline.mass_delta_kg or 0.0
+    heavier = [
+        t.id for t in study.trials if (t.mass_delta_kg or 0.0) != base and t.id in problem.configurations
+    ]
+    if not heavier:
+        return {}
+    theta = solution.theta.copy()
+    theta[[u.group is Group.CHANGE for u in problem.unknowns]] = 0.0
+    levels, _ = problem.levels_at(theta)
+    return {name: float(levels[problem.configurations.index(name)] - levels[0]) for name in heavier}
 
 
 def _effect(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +29,7 @@ class Level:
     weights: Array  # of the scatter's sizes
     offsets: Array  # of the logarithm's mean, at each size
     sds: Array  # of the logarithm
+    budget: tuple[tuple[str, float], ...] = ()  # source, log variance
 
     @property
     def variance(self) -> float:
@@ -80,11 +82,35 @@ def model_levels(
             continue
         means = result.means[:, first + i]
         middle = float(result.weights @ means)
-        sds = np.hypot(result.sds[:, first + i], calibration(own))
+        off = calibration(own)
+        sds = np.hypot(result.sds[:, first + i], off)
         out[name] = Level(
-            math.exp(float(log_levels[i])) / problem.reference.km, result.weights, means - middle, sds
+            math.exp(float(log_levels[i])) / problem.reference.km,
+            result.weights,
+            means - middle,
+            sds,
+            _budget(problem, result, first + i, off),
         )
     return out
+
+
+#: Groups that a level's budget tells together with another.
+TOLD_AS: Final = {Group.WIND_OF_RUNS: Group.WIND, Group.SPEED_ALIKE: Group.SPEED}
+
+
+def _budget(
+    problem: Problem, result: Posterior, which: int, calibration_sd: float
+) -> tuple[tuple[str, float], ...]:
+    """What leaves a level open, by source."""
+    found: dict[str, float] = {
+        Group.SCATTER: result.scatter_part(which),
+        Group.DISPLAY_STEP: float((result.estimators[:, which] ** 2) @ problem.rows.reading_var),
+        Group.CALIBRATION: calibration_sd**2,
+    }
+    for u, value in zip(problem.unknowns, result.leaks[which].tolist(), strict=True):
+        told = TOLD_AS.get(u.group, u.group)
+        found[told] = found.get(told, 0.0) + value
+    return tuple(sorted(((str(k), v) for k, v in found.items()), key=lambda kv: -kv[1]))
 
 
 def plain_level(
@@ -114,9 +140,13 @@ def plain_level(
     )
     reading = float(w**2 @ ((gather**2) @ problem.rows.noise(0.0)))
     scatter = multiple**2 * float(w**2 @ problem.scatter_var)
-    sd = math.sqrt(
-        float(leak.sum()) + uncorrected**2 + reading + scatter
-        + calibration([o for o, mine in zip(observations, own, strict=True) if mine]) ** 2
-    )  # fmt: skip
+    off = calibration([o for o, mine in zip(observations, own, strict=True) if mine])
+    budget: dict[str, float] = {
+        Group.UNCORRECTED: uncorrected**2, Group.DISPLAY_STEP: reading, Group.SCATTER: scatter, Group.CALIBRATION: off**2,
+    }  # fmt: skip
+    for u, value in zip(problem.unknowns, leak.tolist(), strict=True):
+        told = TOLD_AS.get(u.group, u.group)
+        budget[told] = budget.get(told, 0.0) + value
+    sd = math.sqrt(sum(budget.values()))
     level = float(energy[own].sum() / km[own].sum())
-    return Level(level, np.ones(1), np.zeros(1), np.array([sd]))
+    return Level(level, np.ones(1), np.zeros(1), np.array([sd]), tuple(budget.items()))

@@ -53,6 +53,7 @@ class Group(StrEnum):
     CIRCUMFERENCE = "circumference"
     CHANGE = "change"
     KNOWN = "known difference"
+    CALIBRATION = "calibration"  # of instruments: in a level, not in a comparison
     UNCORRECTED = "not corrected"  # what the recorded conditions are worth, where the model is not used
     SCATTER = "scatter"
 

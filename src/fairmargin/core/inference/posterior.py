@@ -56,6 +56,7 @@ class Effect:
     touched: Mapping[str, tuple[str, ...]] = field(default_factory=dict)  # group, legs it acts on
     baseline_wh_per_km: float = math.nan
     trial_wh_per_km: float = math.nan
+    declared_mass: float = 0.0  # of the log ratio, what the declared difference of mass alone explains
     #: Change of the log ratio when one observation is left out, by its first leg (exact for the linear fit).
     influence: Mapping[str, float] = field(default_factory=dict)
 

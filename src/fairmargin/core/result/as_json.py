@@ -58,6 +58,15 @@ def _result(r: Result) -> dict[str, Any]:
         "range_interval_km": _maybe(r.range_interval_km),
         "legs": list(r.legs),
         "method": r.method,
+        "margin": [
+            {
+                "source": x.source,
+                "half_width_percent": _number(x.half_width_percent),
+                "legs": list(x.legs),
+                "remedy": x.remedy,
+            }
+            for x in r.margin
+        ],
         "directions": [
             {
                 "direction": d.direction,

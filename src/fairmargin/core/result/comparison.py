@@ -133,6 +133,7 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
         trip_time=_trip_time(sides),
         grid=_with_grid(sides, stated.percent, stated.interval),
         as_driven=sides.as_driven,
+        declared_mass_percent=100 * math.expm1(effect.declared_mass),
         baseline_as_read=plain_a,
         trial_as_read=plain_b,
     )

@@ -118,6 +118,9 @@ TOLD: Final[Mapping[str, _Told]] = {
     Group.KNOWN: _Told(
         "a known other difference is known only so well", "Drive the two without that difference, or measure it."
     ),
+    Group.CALIBRATION: _Told(
+        "the instruments may all be off alike", "Hold the display against a charger or pump over several fills."
+    ),
     Group.SCATTER: _Told("no two drives are alike", "Drive more pairs."),
     Group.UNCORRECTED: _Told(
         "recorded conditions differed, and the model is not used", "Drive both configurations in like conditions."

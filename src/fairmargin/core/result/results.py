@@ -10,9 +10,11 @@ from typing import Final
 import numpy as np
 
 from fairmargin.core import intervals
+from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.levels import Level, calibration
 from fairmargin.core.inference.priors import INSTRUMENT
+from fairmargin.core.result.margin import MarginLine, margin_lines
 from fairmargin.core.study import Study, Vehicle
 
 WHOLE: Final = "whole"  # sector of a result or comparison over all sectors
@@ -57,6 +59,7 @@ class Result:
     share_random: float = 0.0  # standard deviation of the logarithm that other sectors do not share
     share_alike: float = 0.0  # and that they do
     method: str = "model"
+    margin: tuple[MarginLine, ...] = ()  # of the consumption at reference, per cent of it
 
 
 def reading_sd(observations: Sequence[Observation]) -> float:
@@ -75,6 +78,7 @@ def result_of(
     observations: Sequence[Observation],
     level: Level | None,
     method: str,
+    conditions: Sequence[Conditions] = (),
 ) -> Result:
     """State one result.
 
@@ -91,6 +95,8 @@ def result_of(
     level : Level or None
         At the reference conditions; None where nothing is corrected.
     method : {'model', 'plain'}
+    conditions : sequence of Conditions, optional
+        Of the legs, for what the ledger says of them.
 
     Returns
     -------
@@ -130,7 +136,18 @@ def result_of(
         share_random=random,
         share_alike=alike,
         method=method,
+        margin=() if level is None else _margin(level, interval, study.confidence, conditions),
     )
+
+
+def _margin(
+    level: Level, interval: Interval, confidence: float, conditions: Sequence[Conditions]
+) -> tuple[MarginLine, ...]:
+    """What makes the margin of a level, in per cent of it."""
+    low, high = (100.0 * (end / level.wh_per_km - 1.0) for end in interval)
+    if not level.budget:
+        return ()
+    return margin_lines(level.budget, {}, 0.0, (low, high), confidence, conditions)
 
 
 def tells_energy(vehicle: Vehicle, observations: Sequence[Observation]) -> bool:

@@ -108,6 +108,7 @@ class Comparison:
     trip_time: TripTime | None = None
     grid: GridEnergy | None = None
     as_driven: bool = False  # the effect holds for the logged speeds, not for one steady speed
+    declared_mass_percent: float = 0.0  # of the effect, what the declared difference of mass alone explains
     vehicle: str = ""  # id, in a study of several vehicles
     baseline_as_read: float = 0.0  # plain, over the distance shown. [Wh/km]
     trial_as_read: float = 0.0

@@ -124,6 +124,7 @@ def _whole(
         trip_time=None,
         grid=None,
         as_driven=any(c.as_driven for c in own),
+        declared_mass_percent=sum(s * c.declared_mass_percent for s, c in zip(share, own, strict=True)),
         baseline_as_read=read_a,
         trial_as_read=read_b,
     )

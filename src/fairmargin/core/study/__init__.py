@@ -12,7 +12,7 @@ from fairmargin.core.study.kinds import (
     default_mechanism,
 )
 from fairmargin.core.study.leg import Leg
-from fairmargin.core.study.said import Claim, KnownDifference, Prediction, WayReading
+from fairmargin.core.study.said import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.trace import Trace
 from fairmargin.core.study.values import (
     Change,
@@ -37,6 +37,7 @@ __all__ = [
     "METHODS",
     "ROADS",
     "SUBJECTS",
+    "Asked",
     "Change",
     "Claim",
     "Configuration",
@@ -48,6 +49,7 @@ __all__ = [
     "Prediction",
     "Reference",
     "RoutePoint",
+    "Side",
     "Stretch",
     "Study",
     "Trace",

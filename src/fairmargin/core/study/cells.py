@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from fairmargin.core.study.leg import Leg
+from fairmargin.core.study.said import Side
 from fairmargin.core.study.values import SIDES, Configuration, Study
 from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
 
@@ -30,6 +31,18 @@ def cell_of(study: Study, leg: Leg) -> Cell:
     """The cell a leg belongs to."""
     vehicle = "" if leg.vehicle in SIDES else leg.vehicle
     return Cell(vehicle, leg.configuration, aimed_kmh(study, leg), leg.sector)
+
+
+def side_of(cell: Cell) -> Side:
+    """A cell as it is kept with a study."""
+    return Side(
+        configuration=cell.configuration, vehicle=cell.vehicle, speed_kmh=cell.speed_kmh, sector=cell.sector
+    )
+
+
+def cell_of_side(side: Side) -> Cell:
+    """The cell that a kept side means."""
+    return Cell(side.vehicle, side.configuration, side.speed_kmh, side.sector)
 
 
 def cells(study: Study) -> tuple[Cell, ...]:
@@ -71,21 +84,19 @@ def with_sides(study: Study) -> Study:
     return study.with_(legs=tuple(legs), vehicle=vehicle_of(study, named[0]))
 
 
-def compared(study: Study, baseline: Cell, trial: Cell, names: tuple[str, str] = ("", "")) -> Study:
+def compared(study: Study, baseline: Cell, trial: Cell) -> Study:
     """The study of two cells alone: whatever they differ in is the change.
 
     Parameters
     ----------
     study : Study
     baseline, trial : Cell
-    names : tuple of str, optional
-        What the two are called.
 
     Returns
     -------
     Study
         With the legs of the two cells, and two configurations: those of the cells where only they differ, else made for
-        this. Differences of mass stay declared.
+        this, by the names of the cells. Differences of mass stay declared.
 
     Raises
     ------
@@ -105,13 +116,11 @@ def compared(study: Study, baseline: Cell, trial: Cell, names: tuple[str, str] =
     )
     own = study.configuration(trial.configuration)
     first = study.configuration(baseline.configuration)
-    ids = (first.id, own.id) if only_configuration else ("A", "B")
+    ids = (first.id, own.id) if only_configuration else (side_of(baseline).name, side_of(trial).name)
     sides = []
-    for cell, identifier, name in zip((baseline, trial), ids, names, strict=True):
+    for cell, identifier in zip((baseline, trial), ids, strict=True):
         declared = study.configuration(cell.configuration)
         changes: dict[str, object] = {"id": identifier, "baseline": cell is baseline}
-        if name:
-            changes["name"] = name
         if speeds_differ:
             changes["speed_kmh"] = cell.speed_kmh
         if not only_configuration:
@@ -139,6 +148,7 @@ def compared(study: Study, baseline: Cell, trial: Cell, names: tuple[str, str] =
         legs=tuple(legs),
         configurations=tuple(sides),
         known_differences=known,
+        also_compared=(),
         change=study.change.with_(
             subject=subject, kind=kind, claim=None, prediction=None, prediction_percent=None
         ),

@@ -60,3 +60,26 @@ class WayReading(Value):
     instrument: str = Field(min_length=1, max_length=40)
     value: Annotated[float, AfterValidator(between(-100000, 1000000, ""))]
     unit: str = Field(default="", max_length=20)
+
+
+class Side(Value):
+    """One side of a comparison that somebody asked for: legs of one vehicle, configuration, speed and sector."""
+
+    configuration: str
+    vehicle: str = ""
+    speed_kmh: number(5, 300, "km/h") = None  # type: ignore[valid-type]
+    sector: str = ""
+
+    @property
+    def name(self) -> str:
+        """A name of its own for the side: the configuration's id, and what else it says."""
+        speed = f"@{self.speed_kmh:g}" if self.speed_kmh else ""
+        vehicle = f"{self.vehicle}:" if self.vehicle else ""
+        return f"{vehicle}{self.configuration}{speed}{'/' + self.sector if self.sector else ''}"[:40]
+
+
+class Asked(Value):
+    """A comparison that somebody asked for, beside those of every trial with the baseline."""
+
+    baseline: Side
+    trial: Side

@@ -26,7 +26,7 @@ from fairmargin.core.study.kinds import (
 )
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.plan import Plan
-from fairmargin.core.study.said import Claim, KnownDifference, Prediction, WayReading
+from fairmargin.core.study.said import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
 from fairmargin.core.units import ConsumptionUnit
 
@@ -179,6 +179,7 @@ class Study(_Value):
     wind: WindSetup = WindSetup()
     instruments: dict[InstrumentName, Instrument] = Field(default_factory=dict)
     known_differences: tuple[KnownDifference, ...] = ()
+    also_compared: tuple[Asked, ...] = ()
     sector_weights_km: dict[str, float] = Field(default_factory=dict)  # for the whole route; empty: as driven
     route_name: str = ""
     left_out_stretches: tuple[Stretch, ...] = ()
@@ -288,7 +289,32 @@ class Study(_Value):
     def side_label(self, identifier: str) -> str:
         """What one side of a comparison is called: a configuration or, where vehicles are compared, a vehicle."""
         named = {v.id: v.label for v in self.vehicles} | {c.id: c.label for c in self.configurations}
-        return named.get(identifier, identifier)
+        side = self.asked_side(identifier)
+        if identifier in named or side is None:
+            return named.get(identifier, identifier)
+        speed = f"{side.speed_kmh:g} km/h" if side.speed_kmh else ""
+        words = [
+            named.get(side.vehicle, ""),
+            named.get(side.configuration, side.configuration),
+            side.sector,
+            speed,
+        ]
+        return ", ".join(w for w in words if w)
+
+    def trial_number(self, identifier: str) -> int:
+        """Which trial, from 0, the side of a comparison is told apart by; of vehicles, which after the first."""
+        side = self.asked_side(identifier)
+        names = [t.id for t in self.trials], [v.id for v in self.vehicles[1:]]
+        for wanted in (identifier, side.configuration if side else "", side.vehicle if side else ""):
+            for ids in names:
+                if wanted in ids:
+                    return ids.index(wanted)
+        return 0
+
+    def asked_side(self, identifier: str) -> Side | None:
+        """The side of a comparison asked for that goes by a name."""
+        sides = (side for asked in self.also_compared for side in (asked.baseline, asked.trial))
+        return next((side for side in sides if side.name == identifier), None)
 
     def mechanisms_of(self, trial: Configuration) -> tuple[Mechanism, ...]:
         """What a trial works through: its own mechanisms, or the change's."""

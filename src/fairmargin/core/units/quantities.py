@@ -57,6 +57,7 @@ QUANTITIES: Final[dict[str, tuple[Unit, ...]]] = {
     "pressure": (Unit("hPa", 1.0), Unit("inHg", HPA_PER_INHG), Unit("mbar", 1.0)),
     "tyre": (Unit("kPa", 1.0), Unit("bar", 100.0), Unit("psi", KPA_PER_PSI)),
     "mass": (Unit("kg", 1.0), Unit("lb", KG_PER_LB)),
+    "heating value": (Unit("Wh/L", 1.0), Unit("kWh/L", 1000.0), Unit("MJ/L", 1000.0 / 3.6)),
     "energy": (Unit("kWh", 1.0), Unit("Wh", 0.001), Unit("MJ", 1 / 3.6)),
     "power": (Unit("W", 1.0), Unit("kW", 1000.0)),
     "length": (

@@ -192,6 +192,7 @@ _QUANTITY_OF: Final = {
     "K": "temperature difference",
     "kg": "mass",
     "/kWh": "price",
+    "Wh/L": "heating value",
 }
 
 
@@ -203,7 +204,7 @@ def read_in(text: str, unit: str) -> float:
     text : str
         ``1.2 kW``, ``133 gal-us``, ``90 %`` or a bare figure in `unit`.
     unit : str
-        One of W, kW, m, m\u00b2, kWh, %, L, min, s, h, km, km/h, m/s, \u00b0, \u00b0C, hPa, K, kg, /kWh, or "" for a plain ratio.
+        One of W, kW, m, m\u00b2, kWh, %, L, min, s, h, km, km/h, m/s, \u00b0, \u00b0C, hPa, K, kg, /kWh, Wh/L, or "" for a plain ratio.
 
     Returns
     -------

@@ -70,8 +70,10 @@ class DriveStage(Stage):
         self.sheet_button.setChecked(True)
         self.sheet_button.clicked.connect(lambda: self.show_view(False))
         self.live_button.clicked.connect(lambda: self.show_view(True))
-        self.paste_button = QPushButton("Paste from a spreadsheet\u2026")
-        self.paste_button.setToolTip("Ctrl+Shift+V: rows of legs, with or without a header")
+        self.paste_button = QPushButton("Paste\u2026")
+        self.paste_button.setToolTip(
+            "Ctrl+Shift+V: rows of legs from a spreadsheet, with or without a header"
+        )
         self.paste_button.clicked.connect(self.paste)
         self.head.addWidget(self.paste_button)
         self.more_button = QPushButton("More fields")

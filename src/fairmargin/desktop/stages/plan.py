@@ -16,7 +16,8 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core.evidence.readings import route_km
 from fairmargin.core.planning import ORDERS, display_noise_percent, drift_left
-from fairmargin.core.study import Study, new_study
+from fairmargin.core.study import Study
+from fairmargin.core.study.laid_out import relaid
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.planning.day_page import DayPage
@@ -218,17 +219,14 @@ class PlanStage(Stage):
 
     def _lay_out(self) -> None:
         study = self.session.study
-        if study is None or not study.trials:
+        if study is None or not (study.trials or study.vehicles):
             self.session.failed.emit("This study has no trial configuration.")
             return
         fresh = self._fresh(study, self._pattern())
         self.session.edit(study.with_legs(fresh.legs), f"lay out {self._pattern()}")
 
     def _fresh(self, study: Study, pattern: str) -> Study:
-        made = new_study(title="", kind="other", order=pattern, method=study.method)
-        names = {"A": study.baseline.id, "B": study.trials[0].id}
-        legs = tuple(leg.with_(configuration=names[leg.configuration]) for leg in made.legs)
-        return study.with_legs(legs)
+        return relaid(study, pattern)
 
     def _add_block(self) -> None:
         from fairmargin.core.study.runs import with_run

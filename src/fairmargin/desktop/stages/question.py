@@ -18,12 +18,14 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, MECHANISMS, METHODS, Study, default_mechanism
 from fairmargin.core.study.entry import show_number, words_of
+from fairmargin.core.study.said_entry import read_claim, read_prediction, show_claim, show_prediction
 from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.stages.planning.expected_panel import ExpectedPanel
 from fairmargin.desktop.stages.planning.prompts_panel import CalibrationPanel, PromptsPanel
-from fairmargin.desktop.widgets.basics import Mark, label, panel, scrolling
+from fairmargin.desktop.stages.planning.sides_panel import ConfigurationsPanel, VehiclesPanel
+from fairmargin.desktop.widgets.basics import label, panel, scrolling
 
 #: What is easily forgotten, per kind of change. Common practice.
 FORGOTTEN = {
@@ -39,6 +41,13 @@ FORGOTTEN = {
     "other": "Hold everything else the same, and say how you did.",
 }
 
+#: What the change may be, in words.
+SUBJECT_WORDS = {
+    "configuration": "a state of the vehicle",
+    "road": "the road: wet, dry",
+    "speed": "the speed",
+    "vehicle": "the vehicle",
+}
 #: Numbers of the vehicle: field, caption, unit beside it.
 VEHICLE_FIELDS = (
     ("mass_kg", "Mass as driven", "kg"),
@@ -50,7 +59,12 @@ VEHICLE_FIELDS = (
     ("distance_error_percent", "Odometer over-reads by", "%"),
     ("speed_error_percent", "Speedometer over-reads by", "%"),
     ("drive_efficiency", "Drive efficiency", ""),
+    ("tank_l", "Tank", "L"),
+    ("heating_value_wh_per_l", "Heating value", "Wh/L"),
 )
+#: Of these, the ones of vehicles that burn fuel, and of those that do not.
+OF_FUEL = ("tank_l", "heating_value_wh_per_l")
+OF_ELECTRIC = ("usable_capacity_kwh", "charging_efficiency")
 VEHICLE_UNITS = {name: unit for name, _, unit in VEHICLE_FIELDS}
 
 
@@ -77,6 +91,8 @@ class QuestionStage(Stage):
         self.expected = ExpectedPanel(session)
         body.addWidget(self.expected)
         self._lay_vehicle(body)
+        self.vehicles = VehiclesPanel(session)
+        body.addWidget(self.vehicles)
         self.calibration = CalibrationPanel(session)
         body.addWidget(self.calibration)
         self._lay_notes(body)
@@ -93,20 +109,15 @@ class QuestionStage(Stage):
         grid.setVerticalSpacing(8)
         box.addLayout(grid)
         grid.addWidget(self._field("title", "Title of the study", self._set_title), 0, 0, 1, 2)
-        grid.addWidget(self._field("route_name", "Route", self._plain("route_name")), 0, 2)
+        grid.addWidget(self._field("route_name", "Route", self._plain("route_name")), 0, 2, 1, 2)
         grid.addWidget(self._choice("kind", "Kind of change", CHANGE_KINDS, self._set_kind), 1, 0)
         grid.addWidget(self._choice("mechanism", "Works through", MECHANISMS, self._set_mechanism), 1, 1)
         grid.addWidget(self._choice("method", "Method", METHODS, self._set_method), 1, 2)
-        self._names = QHBoxLayout()
-        for key, words, trial in (("baseline", "Baseline is", None), ("trial", "Trial is", 0)):
-            self._names.addWidget(Mark(trial))
-            self._names.addWidget(self._field(key, words, self._name_setter(key)), 1)
-        grid.addLayout(self._names, 2, 0, 1, 2)
         grid.addWidget(
-            self._field("mass_delta", "Mass the trial adds", self._set_mass_delta, tip="Part of the change"),
-            2,
-            2,
+            self._choice("subject", "The change is", tuple(SUBJECT_WORDS.values()), self._set_subject), 1, 3
         )
+        self.sides = ConfigurationsPanel(self.session)
+        box.addWidget(self.sides)
         self.forgotten = label("", "caution", wrap=True)
         box.addWidget(self.forgotten)
 
@@ -117,10 +128,30 @@ class QuestionStage(Stage):
         self.sealed = label("", "muted", wrap=True)
         box.addWidget(self.sealed)
         line = QHBoxLayout()
-        line.addWidget(self._field("prediction", "Prediction, + is more", self._set_prediction, unit="%"), 1)
+        line.addWidget(
+            self._field(
+                "prediction",
+                "Prediction: %, + is more; or a consumption",
+                self._set_prediction,
+                tip="\u22124, 5 % less, 160 Wh/km, or 3.0 to 3.2 km/kWh",
+            ),
+            2,
+        )
         line.addWidget(
             self._field("smallest", "Smallest effect that matters", self._set_smallest, unit="%"), 1
         )
+        box.addLayout(line)
+        line = QHBoxLayout()
+        line.addWidget(
+            self._field(
+                "claim",
+                "Somebody claims, %",
+                self._set_claim,
+                tip="no difference, 5 % better, \u22125 \u00b1 1: held against the result",
+            ),
+            2,
+        )
+        line.addWidget(self._field("claim_by", "Who says so", self._set_claimed_by), 1)
         box.addLayout(line)
         self.seal = QPushButton("Seal the prediction")
         self.seal.setToolTip("After this it cannot be changed; it stands beside the result")
@@ -243,37 +274,33 @@ class QuestionStage(Stage):
     def _set_method(self, method: str) -> None:
         self._edit("method", method=method)
 
-    def _name_setter(self, key: str) -> Callable[[str], None]:
-        def commit(text: str) -> None:
-            study = self._study
-            wanted = study.baseline if key == "baseline" else (study.trials[0] if study.trials else None)
-            if wanted is None:
-                raise ValueError("this study has no trial")
-            changed = tuple(c.with_(name=text) if c.id == wanted.id else c for c in study.configurations)
-            self._edit(f"name of the {key}", configurations=changed)
-
-        return commit
-
-    def _set_mass_delta(self, text: str) -> None:
-        study = self._study
-        if not study.trials:
-            raise ValueError("this study has no trial")
-        mass = read_quantity(text, "mass", self.session.units.mass) if text else 0.0
-        try:
-            changed = tuple(
-                c.with_(mass_delta_kg=mass) if c.id == study.trials[0].id else c for c in study.configurations
-            )
-        except ValueError as error:
-            raise ValueError(words_of(error)) from error
-        self._edit("mass of the trial", configurations=changed)
+    def _set_subject(self, words: str) -> None:
+        subject = next((key for key, known in SUBJECT_WORDS.items() if known == words), None)
+        if subject is not None:
+            self._edit("what the change is", change=self._study.change.with_(subject=subject))
 
     def _set_prediction(self, text: str) -> None:
-        value = _percent(text)
         try:
-            change = self._study.change.with_(prediction_percent=value)
+            change = self._study.change.with_(**read_prediction(text, self.session.units))
         except ValueError as error:
             raise ValueError(words_of(error)) from error
         self._edit("prediction", change=change)
+
+    def _set_claim(self, text: str) -> None:
+        claim = self._study.change.claim
+        try:
+            change = self._study.change.with_(claim=read_claim(text, claim.by if claim else ""))
+        except ValueError as error:
+            raise ValueError(words_of(error)) from error
+        self._edit("claim", change=change)
+
+    def _set_claimed_by(self, text: str) -> None:
+        claim = self._study.change.claim
+        if claim is None:
+            if text:
+                raise ValueError("enter what is claimed first")
+            return
+        self._edit("whose claim", change=self._study.change.with_(claim=claim.with_(by=text)))
 
     def _set_smallest(self, text: str) -> None:
         value = _percent(text)
@@ -340,7 +367,7 @@ class QuestionStage(Stage):
 
     def _seal(self) -> None:
         study = self._study
-        if study.change.prediction_percent is None:
+        if study.change.prediction_percent is None and study.change.prediction is None:
             self.session.failed.emit("Enter a prediction first, then seal it.")
             return
         now = datetime.now().replace(microsecond=0)
@@ -353,16 +380,13 @@ class QuestionStage(Stage):
     # ------------------------------------------------------------ drawing
 
     def refresh(self, study: Study) -> None:
-        units, f = self.session.units, self.fields
-        for part in (self.prompts, self.expected, self.calibration):
+        f = self.fields
+        for part in (self.sides, self.vehicles, self.prompts, self.expected, self.calibration):
             part.refresh(study)
         self.subtitle.setText("say it before you drive")
         f["title"].show_text(study.title)
         f["route_name"].show_text(study.route_name)
-        f["baseline"].show_text(study.baseline.name)
-        f["trial"].show_text(study.trials[0].name if study.trials else "")
-        mass = study.trials[0].mass_delta_kg if study.trials else None
-        f["mass_delta"].show_text(show_number(units.show("mass", mass), 1) if mass else "", units.mass)
+        _show_choice(self.boxes["subject"], SUBJECT_WORDS[study.change.subject])
         _show_choice(self.boxes["kind"], study.change.kind)
         mechanisms = study.change.mechanisms
         _show_choice(
@@ -384,7 +408,10 @@ class QuestionStage(Stage):
     def _show_expectation(self, study: Study) -> None:
         units, f = self.session.units, self.fields
         sealed = study.change.prediction_sealed_at
-        f["prediction"].show_text(show_number(study.change.prediction_percent, 1))
+        f["prediction"].show_text(show_prediction(study.change))
+        claim = study.change.claim
+        f["claim"].show_text(show_claim(claim))
+        f["claim_by"].show_text(claim.by if claim else "")
         f["prediction"].edit.setReadOnly(sealed is not None or self.session.read_only)
         self.seal.setEnabled(sealed is None and not self.session.read_only)
         driven = any(self.session.has_reading(leg) for leg in study.legs)
@@ -424,6 +451,9 @@ class QuestionStage(Stage):
                 field.show_text(show_number(value, decimals))
                 guess = getattr(constants, name, None)  # type: ignore[assignment]
             field.edit.setPlaceholderText("" if guess is None else f"{show_number(guess, decimals)} assumed")
+        fuel = vehicle.energy != "electric"
+        for name in (*OF_FUEL, *OF_ELECTRIC):
+            f[f"v_{name}"].setVisible((name in OF_FUEL) == fuel)
         if constants.assumed:
             names = ", ".join(
                 n.rsplit("_", 1)[0].replace("_", " ")

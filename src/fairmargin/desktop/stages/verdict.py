@@ -6,18 +6,33 @@ import math
 
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fairmargin.core.result.corrections import LINES
+from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.types import Comparison, LegResult
-from fairmargin.core.study import Study
+from fairmargin.core.study import Asked, Study
+from fairmargin.core.study.cells import Cell, side_of
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import Elided, draw_mark, label, panel, percent
 from fairmargin.desktop.widgets.charts import Fall, PairsChart, Waterfall
-from fairmargin.exchange.wording import beside, conditions_words, may_not, may_say
+from fairmargin.desktop.widgets.overview import OverviewChart, ResultsTable
+from fairmargin.desktop.widgets.speedcurve import SpeedCurveChart
+from fairmargin.exchange.wording import (
+    alone_words,
+    beside,
+    capacity_line,
+    climb_lines,
+    conditions_words,
+    may_not,
+    may_say,
+    result_name,
+    said_lines,
+    side_words,
+)
 
 
 class _Key(QWidget):
@@ -40,7 +55,9 @@ class VerdictStage(Stage):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Verdict", parent)
         body = self.scrolled()
+        self._lay_overview(body)
         frame, box = panel()
+        self.pairs_frame = frame
         head = QHBoxLayout()
         self.pairs_title = Elided("heading")
         head.addWidget(self.pairs_title, 1)
@@ -81,7 +98,9 @@ class VerdictStage(Stage):
         box.addLayout(columns)
         body.addWidget(frame)
 
+        self._lay_results(body)
         frame, box = panel()
+        self.fall_frame = frame
         head = QHBoxLayout()
         head.addWidget(label("From read to corrected", "heading"))
         self.fall_words = label("", "muted")
@@ -92,11 +111,139 @@ class VerdictStage(Stage):
         box.addWidget(self.fall, 1)
         body.addWidget(frame, 3)
 
+    def _lay_overview(self, body: QVBoxLayout) -> None:
+        """Every comparison on one scale, where there are several."""
+        self.overview_frame, box = panel()
+        self.overview_title = label("", "heading")
+        box.addWidget(self.overview_title)
+        self.overview = OverviewChart()
+        self.overview.chosen.connect(self.session.choose)
+        self.overview.opened.connect(self._open_comparison)
+        box.addWidget(self.overview)
+        body.addWidget(self.overview_frame)
+
+    def _lay_results(self, body: QVBoxLayout) -> None:
+        """What each configuration took, and any two set against each other."""
+        self.results_frame, box = panel()
+        box.addWidget(label("What each took, and how far it goes", "heading"))
+        self.results = ResultsTable()
+        box.addWidget(self.results)
+        self.against = QWidget()
+        row = QHBoxLayout(self.against)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(label("Compare", "muted"))
+        self.one, self.other = QComboBox(), QComboBox()
+        self.one.setAccessibleName("Compare this")
+        self.other.setAccessibleName("with that")
+        row.addWidget(self.one, 1)
+        row.addWidget(label("with", "muted"))
+        row.addWidget(self.other, 1)
+        self.ask = QPushButton("Add this comparison")
+        self.ask.clicked.connect(self._ask)
+        row.addWidget(self.ask)
+        self.drop = QPushButton("Remove those added")
+        self.drop.clicked.connect(self._drop)
+        row.addWidget(self.drop)
+        box.addWidget(self.against)
+        self.curve_title = label("", "heading")
+        box.addWidget(self.curve_title)
+        self.curve = SpeedCurveChart()
+        box.addWidget(self.curve)
+        self.curve_words = label("", "muted", wrap=True)
+        box.addWidget(self.curve_words)
+        body.addWidget(self.results_frame)
+
+    def _open_comparison(self, index: int) -> None:
+        """Go from a line of the overview to its pairs."""
+        self.session.choose(index)
+        area = self.findChild(QScrollArea)
+        if area is not None:
+            area.ensureWidgetVisible(self.pairs_frame)
+
+    def _sides(self, study: Study) -> list[tuple[str, Cell]]:
+        """What can be compared with what: every cell with a reading, named."""
+        analysis = self.session.analysis
+        if analysis is None:
+            return []
+        return [
+            (
+                result_name(study, r, self.session.units),
+                Cell(r.vehicle, r.configuration, r.speed_kmh, r.sector or ""),
+            )
+            for r in analysis.results
+            if r.sector != WHOLE
+        ]
+
+    def _ask(self) -> None:
+        study = self.session.study
+        if study is None:
+            return
+        sides = [cell for _, cell in self._sides(study)]
+        first, second = sides[self.one.currentIndex()], sides[self.other.currentIndex()]
+        if first == second:
+            self.session.failed.emit("A comparison needs two different sides: choose another one.")
+            return
+        asked = Asked(baseline=side_of(second), trial=side_of(first))
+        if asked in study.also_compared:
+            return
+        before = len(self.session.analysis.comparisons) if self.session.analysis else 0
+        if self.session.edit(study.with_(also_compared=(*study.also_compared, asked)), "another comparison"):
+            self.session.choose(before)
+
+    def _drop(self) -> None:
+        study = self.session.study
+        if study is not None:
+            self.session.choose(0)
+            self.session.edit(study.with_(also_compared=()), "fewer comparisons")
+
+    def _show_results(self, study: Study) -> None:
+        """Results, and what else can be compared; nothing before there is a reading."""
+        analysis, units = self.session.analysis, self.session.units
+        results = analysis.results if analysis else ()
+        self.results_frame.setVisible(bool(results))
+        comparisons = analysis.comparisons if analysis else ()
+        self.overview_frame.setVisible(len(comparisons) > 1)
+        if len(comparisons) > 1:
+            bases = {side_words(study, x.baseline, units) for x in comparisons}
+            self.overview_title.setText(
+                f"Every trial against {bases.pop()}, % of its consumption"
+                if len(bases) == 1
+                else "All comparisons, % of each baseline's consumption"
+            )
+            self.overview.show_comparisons(study, comparisons, self.session.chosen, units)
+        if not results:
+            return
+        self.results.show_results(study, results, units)
+        sides = self._sides(study)
+        self.against.setVisible(len(sides) > 1 and not self.session.read_only)
+        self.drop.setVisible(bool(study.also_compared))
+        for box, at in ((self.one, 1), (self.other, 0)):
+            now = box.currentText()
+            box.clear()
+            box.addItems([name for name, _ in sides])
+            found = box.findText(now)
+            box.setCurrentIndex(found if found >= 0 else min(at, len(sides) - 1))
+        self._show_curve(study)
+
+    def _show_curve(self, study: Study) -> None:
+        """Consumption over speed, where the model carries it."""
+        found = self.session.speed_curves()
+        shown = bool(found)
+        for widget in (self.curve_title, self.curve, self.curve_words):
+            widget.setVisible(shown)
+        if shown:
+            self.curve_title.setText("Over speed: what the readings of all speeds say together")
+            self.curve.show_curves(study, found, self.session.units)
+            self.curve_words.setText(self.curve.words())
+
     def refresh(self, study: Study) -> None:
         analysis = self.session.analysis
         c = self.session.comparison
+        self._show_results(study)
+        alone = analysis is not None and not analysis.missing and c is None
+        self.pairs_frame.setVisible(not alone)
         if analysis is None or c is None:
-            self.subtitle.setText("no comparison yet")
+            self.subtitle.setText("one configuration, nothing compared" if alone else "no comparison yet")
             self.pairs_title.setText("Every pair")
             self.chart.show_pairs((), 0)
             self.say.setText(analysis.missing if analysis else "")
@@ -104,11 +251,20 @@ class VerdictStage(Stage):
             self.beside.setText("")
             self.beside.hide()
             self.say_not.setText("Nothing, before both configurations have a reading.")
+            if analysis is not None and alone:
+                self.say.setText(alone_words(study, analysis, self.session.units))
+                lines = [*climb_lines(study, analysis), capacity_line(analysis)]
+                self.beside.setText("\n".join(x for x in lines if x))
+                self.beside.setVisible(any(lines))
+                self.say_not.setText(
+                    "Nothing about a change: one configuration compares nothing. Add a trial in Question at any time. "
+                    "Nothing about other speeds, loads or weather than those driven, but as far as the margin says."
+                )
             self.fall.show_fall(mean_fall(analysis.legs, self.session.units, study) if analysis else None)
             self.fall_words.setText("")
             return
-        index = [t.id for t in study.trials].index(c.trial)
-        trial, base = study.side_label(c.trial), study.side_label(c.baseline)
+        index = study.trial_number(c.trial)
+        trial, base = (side_words(study, x, self.session.units) for x in (c.trial, c.baseline))
         good = sum(p.included for p in c.pair_list)
         self.subtitle.setText(
             f"{good} of {len(c.pair_list)} pairs of legs \u00b7 {conditions_words(study, c, self.session.view, self.session.units)}"
@@ -120,7 +276,12 @@ class VerdictStage(Stage):
         self.chart.show_pairs(c.pair_list, index)
         self.say.setText(may_say(study, c, self.session.units))
         self.reason.setText(reason_line(c, study))
-        lines = beside(study, analysis, c)
+        lines = [
+            *beside(study, analysis, c),
+            *said_lines(study, analysis, c, self.session.units),
+            capacity_line(analysis),
+        ]
+        lines = [line for line in lines if line]
         self.beside.setText("\n".join(lines))
         self.beside.setVisible(bool(lines))
         self.say_not.setText(may_not(study, analysis, c, self.session.units))

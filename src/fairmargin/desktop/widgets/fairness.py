@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 from fairmargin.core.fairness import Concern
 from fairmargin.core.fairness.checks import stage_of
 from fairmargin.core.result.margin import MarginLine
+from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
 from fairmargin.desktop.theme import theme
@@ -39,6 +40,11 @@ def leg_words(study: Study, legs: tuple[str, ...]) -> str:
     if len(positions) == len(legs) and positions == list(range(positions[0], positions[0] + len(legs))):
         return f"legs {legs[0]} to {legs[-1]}"
     return f"legs {', '.join(legs[:3])}" + (f" and {len(legs) - 3} more" if len(legs) > 3 else "")
+
+
+def _sentence(words: str) -> str:
+    """With a capital first letter; names of legs keep theirs."""
+    return words[:1].upper() + words[1:]
 
 
 class _Sign(QWidget):
@@ -111,6 +117,14 @@ class _Half(QWidget):
         painter.end()
 
 
+def alone_result(analysis: Analysis | None) -> Result | None:
+    """The result that is shown where nothing is compared: the whole route's, or the first."""
+    if analysis is None or analysis.comparisons or analysis.missing:
+        return None
+    told = [r for r in analysis.results if r.as_driven_wh_per_km is not None or r.range_km is not None]
+    return next((r for r in told if r.sector == WHOLE), told[0] if told else None)
+
+
 def told_lines(margin: Sequence[MarginLine]) -> tuple[list[MarginLine], float]:
     """Lines that are worth a word, and what the rest makes together; in squares they are the margin still."""
     whole = math.sqrt(sum(line.half_width_percent**2 for line in margin))
@@ -170,8 +184,13 @@ class FairnessLedger(QFrame):
         """Redraw from an analysis; None is the empty state."""
         every = analysis.comparisons if analysis else ()
         c = every[min(index, len(every) - 1)] if every else None
+        alone = alone_result(analysis)
         shown = (
-            (c and (c.concerns, c.margin, round(c.effect_percent, 2), c.verdict), theme.colours)
+            (
+                c and (c.concerns, c.margin, round(c.effect_percent, 2), c.verdict),
+                alone and alone.margin,
+                theme.colours,
+            )
             if analysis
             else None
         )
@@ -179,6 +198,9 @@ class FairnessLedger(QFrame):
             return  # building the entries anew costs more than anything else here
         self._shown = shown
         clear(self._list)
+        if study is not None and alone is not None and alone.margin:
+            self._show_alone(study, alone)
+            return
         if study is None or analysis is None or not analysis.comparisons:
             self._intro.setText(
                 "Doubts about the comparison appear here as legs come in, priced in per cent."
@@ -190,14 +212,7 @@ class FairnessLedger(QFrame):
         self._intro.setText(
             f"What makes the margin, and what each doubt could be worth, beside an effect of {abs(c.effect_percent):.1f} %."
         )
-        self._section("What makes the margin", "In squares these are the margin.")
-        told, rest = told_lines(c.margin)
-        for i, line in enumerate(told):
-            self._list.addWidget(self._line(study, line, c.half_width_percent, i == 0))
-        if rest >= LEAST_SHOWN_PERCENT:
-            names = ", ".join(line.source for line in c.margin[len(told) :])
-            others = MarginLine("others", rest, (), names, "")
-            self._list.addWidget(self._line(study, others, c.half_width_percent, False))
+        self._show_margin(study, c.margin, c.half_width_percent)
         priced = [abs(x.bias_percent) for x in c.concerns if x.bias_percent is not None]
         reach = max([*priced, abs(c.effect_percent), 1.0])
         still = [x for x in c.concerns if not x.covered or x.severity == "blocks" or x.bias_percent is None]
@@ -217,6 +232,28 @@ class FairnessLedger(QFrame):
         colour = {"fair": "fine", "with reservations": "caution", "not fair": "blocks"}[c.standing.word]
         self._words.setText(c.standing.sentence)
         self._words.setStyleSheet(f"color: {getattr(theme.colours, colour)}; font-weight: 600;")
+        self._foot.show()
+
+    def _show_margin(self, study: Study, margin: Sequence[MarginLine], half_width: float) -> None:
+        """The sources of a margin, those worth a word; the first with its cause and remedy."""
+        self._section("What makes the margin", "In squares these are the margin.")
+        told, rest = told_lines(margin)
+        for i, line in enumerate(told):
+            self._list.addWidget(self._line(study, line, half_width, i == 0))
+        if rest >= LEAST_SHOWN_PERCENT:
+            names = ", ".join(line.source for line in margin[len(told) :])
+            others = MarginLine("others", rest, (), names, "")
+            self._list.addWidget(self._line(study, others, half_width, False))
+
+    def _show_alone(self, study: Study, r: Result) -> None:
+        """The margin of one configuration's consumption, where nothing is compared."""
+        half = math.sqrt(sum(line.half_width_percent**2 for line in r.margin))
+        self._intro.setText("What makes the margin of the consumption at reference, in per cent of it.")
+        self._show_margin(study, r.margin, half)
+        self._list.addStretch()
+        self._sum.setText(f"\u00b1{half:.1f}")
+        self._words.setText("One configuration: nothing is compared, so nothing is fair or unfair.")
+        self._words.setStyleSheet(f"color: {theme.colours.muted};")
         self._foot.show()
 
     def _section(self, title: str, words: str) -> None:
@@ -239,11 +276,11 @@ class FairnessLedger(QFrame):
         layout.addWidget(_Half(line.half_width_percent / whole if whole > 0 else 0.0))
         said = [x for x in (leg_words(study, line.legs), line.cause) if x]
         if first:
-            layout.addWidget(label(f"{': '.join(said)}.".capitalize(), "muted", wrap=True))
+            layout.addWidget(label(_sentence(f"{': '.join(said)}."), "muted", wrap=True))
             step = label(line.remedy, wrap=True)
             step.setStyleSheet(f"color: {theme.colours.link};")
             layout.addWidget(step)
-        box.setToolTip(as_tip(f"{': '.join(said)}. {line.remedy}".capitalize()))
+        box.setToolTip(as_tip(_sentence(f"{': '.join(said)}. {line.remedy}")))
         return box
 
     def _entry(self, study: Study, concern: Concern, reach: float) -> QWidget:

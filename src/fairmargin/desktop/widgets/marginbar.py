@@ -6,19 +6,33 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
+from fairmargin.core.units import UNIT_CHOICES, UnitChoice, label
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark, percent
-from fairmargin.exchange.wording import framed, signed
+from fairmargin.desktop.widgets.fairness import alone_result
+from fairmargin.exchange.wording import (
+    consumption_words,
+    distance_words,
+    framed,
+    result_name,
+    side_words,
+    signed,
+    span_words,
+    units_of,
+)
+
+PLAIN = UNIT_CHOICES["metric"]  # until the person's own are known
 
 LINE = 84.0  # where the scale's line lies, px
 
 
-def verdict_head(study: Study, c: Comparison) -> str:
+def verdict_head(study: Study, c: Comparison, units: UnitChoice = PLAIN) -> str:
     """Return the verdict as a headline: "Discs on: 3.6 % less"."""
-    name = study.side_label(c.trial)
+    name = side_words(study, c.trial, units)
     size = f"{abs(c.effect_percent):.1f} %"
     words = {
         "uses more": f"{size} more",
@@ -28,6 +42,30 @@ def verdict_head(study: Study, c: Comparison) -> str:
         "not a fair comparison": "not a fair comparison",
     }
     return f"{framed(name)}: {words[c.verdict]}"
+
+
+def result_head(study: Study, r: Result, units: UnitChoice) -> tuple[str, str, str]:
+    """Headline, line and small print of one configuration: consumption as driven, range, at reference."""
+    own = units_of(study, r.vehicle, units)
+    reach = ""
+    if r.range_km is not None and r.range_interval_km is not None:
+        low, high = (units.show("distance", v) for v in r.range_interval_km)
+        reach = f"{distance_words(r.range_km, units)} to empty ({low:.0f} to {high:.0f})"
+    if r.as_driven_wh_per_km is None:
+        return (
+            reach,
+            "The battery's capacity is not known: range, but no energy",
+            result_name(study, r, units),
+        )
+    head = f"{consumption_words(r.as_driven_wh_per_km, own)} as driven"
+    small = ""
+    if r.wh_per_km is not None and r.interval_wh_per_km is not None:
+        what = "not corrected" if r.method == "plain" else "at reference"
+        small = (
+            f"{what} {consumption_words(r.wh_per_km, own)} ({span_words(r.interval_wh_per_km, own)}, "
+            f"{100 * study.confidence:g} %)"
+        )
+    return head, reach or "Enter the usable capacity or tank for a range", small
 
 
 def between(c: Comparison) -> str:
@@ -53,18 +91,23 @@ class MarginBar(QWidget):
         self._study: Study | None = None
         self._analysis: Analysis | None = None
         self._comparison = 0
+        self._units = PLAIN
         theme.changed.connect(self.update)
 
-    def show_analysis(self, study: Study | None, analysis: Analysis | None, index: int = 0) -> None:
+    def show_analysis(
+        self, study: Study | None, analysis: Analysis | None, index: int = 0, units: UnitChoice = PLAIN
+    ) -> None:
         """Redraw from an analysis; None is the empty state."""
-        self._study, self._analysis, self._comparison = study, analysis, index
-        c = self.comparison
+        self._study, self._analysis, self._comparison, self._units = study, analysis, index, units
+        c, alone = self.comparison, self.result
         if study is None:
             words = "No study open"
+        elif c is None and alone is not None:
+            words = ". ".join(result_head(study, alone, units))
         elif c is None:
             words = analysis.missing if analysis else ""
         else:
-            words = f"{verdict_head(study, c)}, {between(c)}; as read {percent(c.as_measured_percent)}"
+            words = f"{verdict_head(study, c, units)}, {between(c)}; as read {percent(c.as_measured_percent)}"
         self.setAccessibleName(words)
         self.setToolTip(as_tip(words if c is None else f"{words}\n{c.reason}"))
         self.update()
@@ -76,6 +119,11 @@ class MarginBar(QWidget):
             return None
         return self._analysis.comparisons[min(self._comparison, len(self._analysis.comparisons) - 1)]
 
+    @property
+    def result(self) -> Result | None:
+        """The one configuration that is shown, where nothing is compared."""
+        return alone_result(self._analysis)
+
     def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -84,6 +132,8 @@ class MarginBar(QWidget):
         painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
         if self._study is None:
             self._words(painter, "Fair Margin", "Open a study, or make a new one.", "")
+        elif (alone := self.result) is not None:
+            self._consumption(painter, self._study, alone)
         else:
             self._scale(painter, self._study)
         painter.end()
@@ -120,10 +170,10 @@ class MarginBar(QWidget):
             missing = self._analysis.missing if self._analysis else "Reading the study."
             words = self._words(painter, "No verdict yet", missing, "")
         else:
-            base = study.side_label(c.baseline).lower()
+            base = side_words(study, c.baseline, self._units)
             words = self._words(
                 painter,
-                verdict_head(study, c),
+                verdict_head(study, c, self._units),
                 between(c),
                 f"as read: {percent(c.as_measured_percent)} \u00b7 of {base} consumption",
             )
@@ -135,6 +185,40 @@ class MarginBar(QWidget):
             self._effect(painter, study, axis)
         if prediction is not None:
             _prediction(painter, axis, prediction)
+
+    def _consumption(self, painter: QPainter, study: Study, r: Result) -> None:
+        """One configuration: consumption as driven, and at reference with its margin, on a scale of its own unit."""
+        units = units_of(study, r.vehicle, self._units)
+        head, line, small = result_head(study, r, self._units)
+        words = self._words(painter, head, line, small)
+        if r.wh_per_km is None or r.interval_wh_per_km is None or r.as_driven_wh_per_km is None:
+            return
+        middle, driven = (units.show_consumption(v) for v in (r.wh_per_km, r.as_driven_wh_per_km))
+        low, high = sorted(units.show_consumption(v) for v in r.interval_wh_per_km)
+        ends = sorted((low, high, driven))
+        pad = 0.15 * (ends[-1] - ends[0])
+        axis = Axis.whole_ticks(ends[0] - pad, ends[-1] + pad, 24.0, self.width() - words - 60.0)
+        metrics = QFontMetricsF(font(12))
+        painter.setFont(font(12))
+        painter.setPen(theme.colour("muted"))
+        painter.drawText(QPointF(axis.start, 20), f"consumption, {label(units.consumption)}")
+        painter.setPen(QPen(theme.colour("muted"), 1))
+        painter.drawLine(QPointF(axis.start, LINE), QPointF(axis.end, LINE))
+        for value in axis.ticks():
+            painter.drawLine(QPointF(axis.at(value), LINE), QPointF(axis.at(value), LINE + 5))
+            text = f"{value:.{axis.decimals}f}"
+            width = metrics.horizontalAdvance(text)
+            painter.drawText(QPointF(min(axis.at(value) - width / 2, axis.end - width + 12), LINE + 20), text)
+        ink = theme.colour("baseline")
+        lo, hi = axis.at(low), axis.at(high)
+        painter.fillRect(QRectF(lo, 55, hi - lo, 18), theme.colour("baseline", 0.32))
+        painter.setPen(QPen(ink, 2.5))
+        painter.drawLine(QPointF(lo, 53), QPointF(lo, 75))
+        painter.drawLine(QPointF(hi, 53), QPointF(hi, 75))
+        draw_mark(painter, QPointF(axis.at(middle), 64), 19, None, ink)
+        draw_mark(painter, QPointF(axis.at(driven), 44), 11, None, ink, False)
+        painter.setPen(theme.colour("muted"))
+        painter.drawText(QPointF(axis.at(driven) + 9, 48), "as driven")
 
     def _axis(self, study: Study, right: float) -> Axis:
         c, prediction = self.comparison, study.change.prediction_percent
@@ -150,14 +234,14 @@ class MarginBar(QWidget):
     def _ends(self, painter: QPainter, study: Study, axis: Axis) -> None:
         """Say which side is which."""
         c, trial = self.comparison, study.trials[0] if study.trials else None
-        told = study.configuration(c.trial) if c else trial
-        name = told.label.lower() if told else "the trial"
+        name = side_words(study, c.trial, self._units) if c else trial.label if trial else "the trial"
         painter.setFont(font(12))
         painter.setPen(theme.colour("muted"))
         metrics = QFontMetricsF(font(12))
         half_axis = (axis.end - axis.start) / 2 - 10
-        less = metrics.elidedText(f"less with {name}", Qt.TextElideMode.ElideRight, half_axis)
-        more = metrics.elidedText(f"more with {name}", Qt.TextElideMode.ElideRight, half_axis)
+        name = name if name.lower().startswith("with ") else f"with {name}"
+        less = metrics.elidedText(f"less {name}", Qt.TextElideMode.ElideRight, half_axis)
+        more = metrics.elidedText(f"more {name}", Qt.TextElideMode.ElideRight, half_axis)
         painter.drawText(QPointF(axis.start, 20), less)
         painter.drawText(QPointF(axis.end - metrics.horizontalAdvance(more), 20), more)
 
@@ -199,7 +283,7 @@ class MarginBar(QWidget):
         c = self.comparison
         if c is None:
             return
-        index = [t.id for t in study.trials].index(c.trial)
+        index = study.trial_number(c.trial)
         ink = theme.colour(trial_colour(index))
         lo, hi = (axis.at(v) for v in c.interval_percent)
         painter.fillRect(QRectF(lo, 55, hi - lo, 18), theme.colour(trial_colour(index), 0.32))
