@@ -10,17 +10,27 @@ from fairmargin.core import units as u
 from fairmargin.core.result.corrections import LINES
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.cells import vehicle_label
 from fairmargin.exchange.report_figures import figures
 from fairmargin.exchange.wording import (
+    alone_words,
     beside,
+    capacity_line,
     climb_lines,
+    comparison_name,
     conditions_words,
     consumption_words,
+    distance_words,
     may_not,
     may_say,
+    result_name,
+    said_lines,
     scatter_words,
+    side_words,
     signed,
-    speed_words,
+    span_words,
+    stated_speed,
+    units_of,
 )
 
 
@@ -52,13 +62,17 @@ class Content:
 
 def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetime) -> Content:
     """Gather what the report says."""
+    own = choice
     choice = choice.for_vehicle(study.vehicle.energy != "electric", study.vehicle.heating_value)
     headline = analysis.missing
+    alone = alone_words(study, analysis, own) if not analysis.comparisons and not analysis.missing else ""
+    if alone:
+        headline = "Consumption and range of one configuration"
     if analysis.comparisons:
         c = analysis.comparisons[0]
-        headline = f"{study.side_label(c.trial)}: {c.verdict}"
+        headline = f"{side_words(study, c.trial, choice)}: {c.verdict}"
         if c.verdict in {"uses more", "uses less"}:
-            headline = f"{study.side_label(c.trial)} {c.verdict}: {signed(c.effect_percent)} %"
+            headline = f"{side_words(study, c.trial, choice)} {c.verdict}: {signed(c.effect_percent)} %"
     return Content(
         title=study.title or "Study",
         headline=headline,
@@ -66,17 +80,31 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
         verdicts=tuple(
             (
                 may_say(study, c, choice),
-                " ".join([_with_prediction(study, c), c.standing.sentence, *beside(study, analysis, c)]),
+                " ".join(
+                    [
+                        _with_prediction(study, c),
+                        c.standing.sentence,
+                        *beside(study, analysis, c),
+                        *said_lines(study, analysis, c, choice),
+                        capacity_line(analysis),
+                    ]
+                ).strip(),
                 may_not(study, analysis, c, choice),
             )
             for c in analysis.comparisons
+        )
+        or (
+            ((alone, capacity_line(analysis), "Nothing about a change: nothing is compared."),)
+            if alone
+            else ()
         ),
         figures=tuple(figures(study, analysis)),
         tables=(
             _readings(study, choice, {leg.leg for leg in analysis.legs}),
             _corrections(study, analysis),
-            _results(study, analysis, choice),
-            *(_margin(study, c, len(analysis.comparisons) > 1) for c in analysis.comparisons),
+            *([_results(study, analysis, choice)] if analysis.comparisons else []),
+            *([_took(study, analysis, own)] if analysis.results else []),
+            *(_margin(study, c, len(analysis.comparisons) > 1, choice) for c in analysis.comparisons),
         ),
         concerns=tuple(
             (
@@ -108,8 +136,48 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
     )
 
 
-def _margin(study: Study, c: Comparison, several: bool) -> Table:
-    which = f": {study.side_label(c.trial)} at {c.speed_kmh:.0f} km/h" if several else ""
+def _took(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:
+    """What each configuration took: as driven, at reference, range; each vehicle in its own unit."""
+    rows = []
+    for r in analysis.results:
+        own = units_of(study, r.vehicle, choice)
+
+        def figure(value: float | None, span: tuple[float, float] | None, own: u.UnitChoice = own) -> str:
+            if value is None or span is None:
+                return ""
+            return f"{consumption_words(value, own)} ({span_words(span, own)})"
+
+        ends = r.range_interval_km
+        reach = ""
+        if r.range_km is not None and ends is not None:
+            low, high = (choice.show("distance", v) for v in ends)
+            reach = f"{distance_words(r.range_km, choice)} ({low:.0f} to {high:.0f})"
+        ways = "; ".join(
+            f"{d.direction} {consumption_words(d.as_driven_wh_per_km, own)}"
+            + ("" if d.range_km is None else f", {distance_words(d.range_km, choice)}")
+            for d in r.directions
+        )
+        rows.append(
+            (
+                result_name(study, r, choice),
+                figure(r.as_driven_wh_per_km, r.as_driven_interval),
+                figure(r.wh_per_km, r.interval_wh_per_km),
+                reach,
+                ways,
+            )
+        )
+    heads = (
+        "",
+        "As driven (by the steps)",
+        f"At reference ({100 * study.confidence:g} %)",
+        "Range as driven, to empty",
+        "Each way",
+    )
+    return Table("What each took, and how far it goes", heads, tuple(rows), 1)
+
+
+def _margin(study: Study, c: Comparison, several: bool, choice: u.UnitChoice) -> Table:
+    which = f": {comparison_name(study, c, choice)}" if several else ""
     return Table(
         f"What makes the margin of ±{c.half_width_percent:.1f} %{which} (adding in squares)",
         ("Source", "±, %", "Because", "What would help"),
@@ -229,13 +297,14 @@ def _results(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:
         low, high = c.interval_percent
         rows.append(
             (
-                f"{study.side_label(c.trial)} / {study.side_label(c.baseline)}",
-                speed_words(c.speed_kmh, choice) + (f", {c.sector}" if c.sector else ""),
+                (f"{vehicle_label(study, c.vehicle)}: " if c.vehicle else "")
+                + f"{side_words(study, c.trial, choice)} / {side_words(study, c.baseline, choice)}",
+                stated_speed(study, c, choice) + (f", {c.sector}" if c.sector else ""),
                 signed(c.as_measured_percent),
                 signed(c.effect_percent),
                 f"{signed(low)} to {signed(high)}",
-                consumption_words(c.baseline_wh_per_km, choice),
-                consumption_words(c.trial_wh_per_km, choice),
+                consumption_words(c.baseline_wh_per_km, units_of(study, c.vehicle, choice)),
+                consumption_words(c.trial_wh_per_km, units_of(study, c.vehicle, choice)),
                 signed(c.range_change_percent),
                 str(c.pairs)
                 + (f" of {c.pairs_needed}" if c.pairs_needed and c.pairs_needed > c.pairs else ""),

@@ -61,7 +61,7 @@ def _pairs(study: Study, c: Comparison) -> tuple[str, str]:
     """The effect with its interval, and every pair as read and corrected."""
     from matplotlib.figure import Figure
 
-    index = [t.id for t in study.trials].index(c.trial)
+    index = study.trial_number(c.trial)
     colour, marker, rows = TRIALS[index % 3], MARKERS[index % 3], len(c.pair_list) + 1
     figure = Figure(figsize=(7.2, 0.55 + 0.26 * (rows + 1)), layout="constrained")
     axes = figure.subplots()

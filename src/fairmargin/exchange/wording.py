@@ -55,7 +55,9 @@ def place_words(study: Study) -> str:
     """Name the route, or its kind."""
     if study.route_name:
         return f"the {study.route_name}"
-    return {"loop": "this round", "laps": "these laps", "one-way": "this road"}.get(study.method, "this road")
+    return {"loop": "this round", "laps": "these laps", "everyday": "these trips"}.get(
+        study.method, "this road"
+    )
 
 
 def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) -> str:
@@ -144,6 +146,13 @@ def beside(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
             f"({signed(g.interval_percent[0])} to {signed(g.interval_percent[1])}): the wall gave "
             f"{g.baseline_wh_per_km:.0f} and {g.trial_wh_per_km:.0f} Wh per km driven (baseline, trial)."
         )
+        if g.if_nothing_percent is not None and g.if_alike_percent is not None:
+            legs = ", ".join(g.unread[:4]) + (" and others" if len(g.unread) > 4 else "")
+            lines.append(
+                f"Nobody read the wall for {legs}: unknown, not nothing. As read, drive and wall together would be "
+                f"{signed(g.if_nothing_percent)} % if it was nothing, {signed(g.if_alike_percent)} % if it was "
+                f"{g.alike_kwh:.1f} kWh a leg, as on the others."
+            )
     if c.trip_time is not None and (study.change.is_technique or abs(c.trip_time.change_percent) > 2):
         t = c.trip_time
         lines.append(
@@ -357,14 +366,19 @@ def margin_words(c: Comparison) -> str:
     return f"margin \u00b1{c.half_width_percent:.1f} %, in squares: {told}. {remedy}"
 
 
+#: Slower than this on average, a drive was one through towns. [km/h]
+TOWN_KMH = 55.0
+
+
 def may_not(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> str:
     """Word what the evidence does not carry."""
     parts = []
     speeds = sorted({x.speed_kmh for x in analysis.comparisons})
-    if len(speeds) == 1:
-        parts.append(
-            f"Nothing about speeds far from {speed_words(speeds[0], units)}, or town driving: not driven."
-        )
+    if len(speeds) == 1 and study.method not in {"everyday", "laps"}:
+        town = ", or town driving" if speeds[0] > TOWN_KMH and not c.as_driven else ""
+        parts.append(f"Nothing about speeds far from {stated_speed(study, c, units)}{town}: not driven.")
+    elif study.method == "laps":
+        parts.append("Nothing about open roads: not driven.")
     if c.verdict in {"uses more", "uses less"}:
         smaller = min(abs(v) for v in c.interval_percent)
         parts.append(

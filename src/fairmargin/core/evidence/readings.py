@@ -343,6 +343,11 @@ def main_instruments(
     return tuple(sorted(whole, key=lambda name: whole[name]))
 
 
+def reset_doubtful(study: Study, leg: str) -> bool:
+    """Whether somebody doubted that the trip meter was reset before a leg."""
+    return any(e.leg == leg and e.kind == "reset-doubtful" for e in study.events)
+
+
 def trusted(study: Study, instrument: str) -> bool:
     """Whether an instrument's readings count; those that do not are kept and shown."""
     return all(fact.trusted for name, fact in study.instruments.items() if name == instrument)
@@ -362,8 +367,15 @@ def _observed(
     if not any(trusted(study, r.instrument) for r in readings):
         return None
     rank = {name: i for i, name in enumerate(main)}
+    doubtful = reset_doubtful(study, leg.leg)
     readings.sort(
-        key=lambda r: (not trusted(study, r.instrument), rank.get(r.instrument, len(rank)), r.sd_wh)
+        key=lambda r: (
+            not trusted(study, r.instrument),
+            doubtful
+            and r.instrument in ROUNDED,  # another meter counts where this one may not have been reset
+            rank.get(r.instrument, len(rank)),
+            r.sd_wh,
+        )
     )
     if readings[0].instrument == "trip average":
         # The display divides by the car's own distance; the true distance comes from the pooled ratio, not from

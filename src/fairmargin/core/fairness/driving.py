@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.readings import ROUNDED
 from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext, names
 from fairmargin.core.fairness.registry import Finding
@@ -17,11 +18,14 @@ from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study.kinds import EventKind
 
 
-@TEST_DAY.rule("speed-unlike", stage="correct", needs="times or logs", covered=True)
+@TEST_DAY.rule("speed-unlike", stage="correct", needs="times or logs", covered=None)
 def speed_unlike(case: ComparisonContext) -> Iterator[Finding]:
-    """Trial legs faster or slower: priced as if all had been driven at one speed."""
+    """Trial legs faster or slower: priced as if all had been driven at one speed; of technique, a leg unlike its like."""
     a, b = case.both
-    if not a or not b or case.study.change.is_technique or case.study.change.subject == "speed":
+    if not a or not b or case.study.change.subject == "speed":
+        return
+    if case.study.change.is_technique:
+        yield from _long_legs(case)
         return
     fast = [float(np.mean([c.speed_m_s for c in side])) * 3.6 for side in (a, b)]
     if abs(fast[1] / fast[0] - 1) <= limit.SPEED_UNLIKE:
@@ -36,6 +40,34 @@ def speed_unlike(case: ComparisonContext) -> Iterator[Finding]:
         f"Baseline legs averaged {fast[0]:.1f} km/h, trial legs {fast[1]:.1f} km/h.",
         "Corrected through the model. Hold the speed by GPS next time.",
         signed=True,
+        covered=True,
+    )
+
+
+def _long_legs(case: ComparisonContext) -> Iterator[Finding]:
+    """Legs that took longer than their like, where nothing of how it was driven is corrected: priced by leaving them out."""
+    timed: dict[tuple[str, str, str], list[tuple[str, float]]] = {}
+    for leg in case.legs():
+        if leg.duration_s and leg.distance_km:
+            key = (leg.configuration, leg.direction, leg.sector)
+            timed.setdefault(key, []).append((leg.leg, leg.duration_s / leg.distance_km))
+    slow = [
+        name
+        for own in timed.values()
+        for name, pace in own
+        if len(own) >= limit.LIKE_LEGS and pace > (1 + limit.LONG_LEG) * float(np.median([x for _, x in own]))
+    ]
+    if not slow:
+        return
+    yield Finding(
+        "caution",
+        case.dropping(slow),
+        tuple(slow),
+        f"{', '.join(slow)} took longer than the others",
+        "Held up, or driven otherwise: where the way of driving is the change, nothing of it is corrected away.",
+        "Drive it again, or leave it out with the reason if something held it up.",
+        signed=True,
+        covered=False,
     )
 
 
@@ -98,11 +130,23 @@ def noted(case: ComparisonContext, kind: EventKind) -> tuple[str, ...]:
     return tuple(dict.fromkeys(e.leg for e in case.study.events if e.kind == kind and e.leg in ours))
 
 
-@TEST_DAY.rule("slow-traffic", stage="examine", needs="a note, with place, duration and speed", covered=True)
+@TEST_DAY.rule("slow-traffic", stage="examine", needs="a note, with place, duration and speed", covered=None)
 def slow_traffic(case: ComparisonContext) -> Iterator[Finding]:
     """Held up by traffic: priced as if nobody had been, since the leg's own time already slows the model down."""
     legs = noted(case, "slow-traffic")
     if not legs:
+        return
+    if case.study.change.is_technique:
+        yield Finding(
+            "caution",
+            case.dropping(legs),
+            legs,
+            "Slow traffic",
+            "Held up by traffic: how much of it is the traffic's and how much the way of driving, nobody can tell.",
+            "Drive the leg again, or leave it out with the reason.",
+            signed=True,
+            covered=False,
+        )
         return
     free = float(np.median([c.speed_m_s for c in case.conditions]))
     level = [replace(c, speed_m_s=free) if c.leg in legs else c for c in case.conditions]
@@ -115,6 +159,7 @@ def slow_traffic(case: ComparisonContext) -> Iterator[Finding]:
         "Held up by traffic. The slower stretch is in the model; restarts are not, and count as scatter.",
         "Corrected. Drive the leg again if it was long.",
         signed=True,
+        covered=True,
     )
 
 
@@ -160,15 +205,36 @@ def following_closely(case: ComparisonContext) -> Iterator[Finding]:
 
 @TEST_DAY.rule("trip-meter-not-reset", stage="examine", needs="a note", covered=None)
 def trip_meter_not_reset(case: ComparisonContext) -> Iterator[Finding]:
-    """The reset may not have taken."""
-    yield from _spoilt(
-        case,
-        "reset-doubtful",
-        None,
-        "Trip meter reset doubtful",
-        "If the reset did not take, the average belongs to a longer drive.",
-        "Check distance against the route; leave the leg out if they differ.",
-    )
+    """The reset may not have taken: it blocks its leg, unless another meter was read."""
+    noted_on = noted(case, "reset-doubtful")
+    counted = {name: o.readings[0].instrument for o in case.observations for name in o.legs}
+    by_trip = tuple(name for name in noted_on if counted.get(name) in ROUNDED)
+    if by_trip:
+        bias = case.dropping(by_trip)
+        small = bias is not None and abs(bias) < limit.SMALL
+        yield Finding(
+            "note" if small else "blocks",
+            bias,
+            by_trip,
+            "Trip meter reset doubtful",
+            "If the reset did not take, the average belongs to a longer drive.",
+            "Check distance against the route; leave the leg out if they differ."
+            if small
+            else "Read another meter for this leg, or leave it out with the reason.",
+            signed=True,
+            covered=small,
+        )
+    elif noted_on:
+        yield Finding(
+            "note",
+            0.0,
+            noted_on,
+            "Trip meter reset doubtful, another meter counts",
+            "The trip meter of this leg does not count; what another instrument read does.",
+            "Nothing to do.",
+            signed=True,
+            covered=True,
+        )
 
 
 @TEST_DAY.rule("read-off-point-moved", stage="examine", needs="a note", covered=None)

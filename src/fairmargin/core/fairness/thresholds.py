@@ -126,3 +126,8 @@ FEW_TRIPS: Final = Threshold(5, "trips", "everyday trips scatter by 5 % and more
 def table() -> dict[str, Threshold]:
     """Every threshold by name."""
     return {name: value for name, value in globals().items() if isinstance(value, Threshold)}
+
+
+#: A leg that took this much longer than the median of its like is pointed out, where there are so many (common practice).
+LONG_LEG: Final = 0.08
+LIKE_LEGS: Final = 3

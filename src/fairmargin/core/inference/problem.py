@@ -121,7 +121,11 @@ def reference_drives(
         stretches, stopped = [r.stretches[0] for r in made], [float(r.stopped_s[0]) for r in made]
         return ReferenceDrives(stretches * many, stopped * many, ways * many, len(made), True)
     speeds = speeds_of_configurations(study, conditions)
-    return steady_drives(road, conditions, [speeds[c] for c in configurations])
+    made = steady_drives(road, conditions, [speeds[c] for c in configurations])
+    if study.change.is_technique:  # standing belongs to how it was driven
+        stood = float(np.mean([c.stopped_s for c in conditions]))
+        made = replace(made, stopped_s=[stood] * len(made.stretches))
+    return made
 
 
 def steady_drives(
@@ -268,7 +272,9 @@ def prepare(
 ) -> Problem:
     """Set up the fit of one group of legs; parameters as for `fit.fit_study`."""
     road = road or Road(logs.shape, study)
-    rows = lay_rows(study, road, conditions, observations, logs, Cause.EVENTS not in options.ignore)
+    # How much of a hold-up is the traffic's, and how much the way of driving, nobody can tell where that is the change.
+    with_events = Cause.EVENTS not in options.ignore and not study.change.is_technique
+    rows = lay_rows(study, road, conditions, observations, logs, with_events)
     driven = {c.configuration for c in conditions}
     configurations = (study.baseline.id, *(t.id for t in study.trials if t.id in driven))
     reference = reference_of(study, conditions, options.view)

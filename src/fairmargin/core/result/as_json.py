@@ -131,6 +131,7 @@ def _comparison(c: Comparison) -> dict[str, Any]:
             "interval_percent": _interval(grid.interval_percent),
             "baseline_grid_wh_per_km": _number(grid.baseline_wh_per_km),
             "trial_grid_wh_per_km": _number(grid.trial_wh_per_km),
+            "unread": list(grid.unread),
         },
     }
 

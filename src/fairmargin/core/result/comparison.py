@@ -343,4 +343,23 @@ def _with_grid(sides: Sides, percent: float, interval: tuple[float, float]) -> G
     middle = with_wall(percent)
     below, above = middle - with_wall(interval[0]), with_wall(interval[1]) - middle
     ends = (middle - math.hypot(below, extra), middle + math.hypot(above, extra))
-    return GridEnergy(per_km[0], per_km[1], middle, ends)
+    unread = tuple(
+        name
+        for o in (*sides.baseline, *sides.trial)
+        for name in o.legs
+        if sides.study.leg(name).grid_kwh is None
+    )
+    if not unread:
+        return GridEnergy(per_km[0], per_km[1], middle, ends)
+    usual = float(np.mean([*known[0], *known[1]]))
+
+    def as_read(each_wh: float) -> float:
+        totals = [
+            sum(o.energy_wh for o in side) + sum(own) + each_wh * (len(every) - len(own))
+            for side, own, every in zip(sides.both, known, wall, strict=True)
+        ]
+        return float(totals[1] / km[1] / (totals[0] / km[0]) - 1.0) * 100
+
+    return GridEnergy(
+        per_km[0], per_km[1], middle, ends, unread, as_read(0.0), as_read(usual), usual / 1000.0
+    )

@@ -75,7 +75,8 @@ def corrections(
     speed = [of_configurations[c.configuration] for c in conditions]
     reference = reference_of(study, conditions, options.view)
     model, local = fit.model, as_driven
-    for line, model, local in _exchanged(fit, conditions, as_driven, speed, reference):
+    kept = fit.as_driven or study.change.is_technique  # nothing of how it was driven is corrected away
+    for line, model, local in _exchanged(fit, conditions, as_driven, None if kept else speed, reference):
         after = model.energies(local, derivatives=False).wh
         result[line] = (after - before) * scale / kilometres
         before = after
@@ -133,12 +134,15 @@ def _exchanged(
     fit: Fit,
     conditions: Sequence[Conditions],
     local: Array,
-    speed_m_s: Sequence[float],
+    speed_m_s: Sequence[float] | None,
     reference: Reference,
 ) -> Iterator[tuple[str, RoadModel, Array]]:
-    """Exchange the conditions driven for the reference conditions, one line of the ledger after another."""
+    """Exchange the conditions driven for the reference conditions, one line of the ledger after another.
+
+    Without speeds they stay those driven, and so do stops.
+    """
     n, model = len(conditions), fit.model
-    if not fit.as_driven:
+    if speed_m_s is not None:
         paths = _steady(fit, conditions, speed_m_s)
         model = replace(model, paths=paths).replaced(stopped_s=np.zeros(n))
     yield "speed", model, local

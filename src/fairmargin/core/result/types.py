@@ -73,6 +73,10 @@ class GridEnergy:
     trial_wh_per_km: float
     effect_percent: float
     interval_percent: tuple[float, float]
+    unread: tuple[str, ...] = ()  # legs whose wall nobody read: unknown, not nothing
+    if_nothing_percent: float | None = None  # as read, had those drawn nothing
+    if_alike_percent: float | None = None  # as read, had those drawn as much as the others did
+    alike_kwh: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)

@@ -103,7 +103,10 @@ class CorrectStage(Stage):
         c = self.session.comparison
         means: dict[int | None, float] = {}
         if c is not None:
-            means = {None: c.baseline_wh_per_km * factor, trials.index(c.trial): c.trial_wh_per_km * factor}
+            means = {
+                None: c.baseline_wh_per_km * factor,
+                study.trial_number(c.trial): c.trial_wh_per_km * factor,
+            }
         self.strips.show_legs(
             [
                 LegStrip(

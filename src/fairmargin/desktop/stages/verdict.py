@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter
@@ -13,11 +14,12 @@ from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.types import Comparison, LegResult
 from fairmargin.core.study import Asked, Study
 from fairmargin.core.study.cells import Cell, side_of
-from fairmargin.core.units import UnitChoice
+from fairmargin.core.study.entry import show_number, words_of
+from fairmargin.core.units import UnitChoice, read_quantity
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import Stage
+from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.theme import theme, trial_colour
-from fairmargin.desktop.widgets.basics import Elided, draw_mark, label, panel, percent
+from fairmargin.desktop.widgets.basics import Elided, clear, draw_mark, label, panel, percent
 from fairmargin.desktop.widgets.charts import Fall, PairsChart, Waterfall
 from fairmargin.desktop.widgets.overview import OverviewChart, ResultsTable
 from fairmargin.desktop.widgets.speedcurve import SpeedCurveChart
@@ -120,7 +122,45 @@ class VerdictStage(Stage):
         self.overview.chosen.connect(self.session.choose)
         self.overview.opened.connect(self._open_comparison)
         box.addWidget(self.overview)
+        self.weights_row = QWidget()
+        self._weights = QHBoxLayout(self.weights_row)
+        self._weights.setContentsMargins(0, 0, 0, 0)
+        self.weights: dict[str, Field] = {}
+        box.addWidget(self.weights_row)
         body.addWidget(self.overview_frame)
+
+    def _show_weights(self, study: Study) -> None:
+        """Lengths that the sectors count with on the whole route; as driven, until other ones are typed."""
+        analysis, units = self.session.analysis, self.session.units
+        lengths = analysis.sector_lengths_km if analysis else {}
+        self.weights_row.setVisible(len(lengths) > 1)
+        if set(lengths) != set(self.weights):
+            clear(self._weights)
+            self.weights = {}
+            self._weights.addWidget(label("The whole route is", "muted"), 0, Qt.AlignmentFlag.AlignBottom)
+            for sector in lengths:
+                field = Field(sector, self._weight_setter(sector), tip="Empty: as driven")
+                self.weights[sector] = field
+                self._weights.addWidget(field, 1)
+            self._weights.addStretch()
+        for sector, km in lengths.items():
+            self.weights[sector].show_text(show_number(units.show("distance", km), 1), units.distance)
+
+    def _weight_setter(self, sector: str) -> Callable[[str], None]:
+        def commit(text: str) -> None:
+            study = self.session.study
+            if study is None:
+                return
+            rest = {k: v for k, v in study.sector_weights_km.items() if k != sector}
+            if text:
+                rest[sector] = read_quantity(text, "distance", self.session.units.distance)
+            try:
+                after = study.with_(sector_weights_km=rest)
+            except ValueError as error:
+                raise ValueError(words_of(error)) from error
+            self.session.edit(after, f"length of {sector}")
+
+        return commit
 
     def _lay_results(self, body: QVBoxLayout) -> None:
         """What each configuration took, and any two set against each other."""
@@ -211,6 +251,7 @@ class VerdictStage(Stage):
                 else "All comparisons, % of each baseline's consumption"
             )
             self.overview.show_comparisons(study, comparisons, self.session.chosen, units)
+            self._show_weights(study)
         if not results:
             return
         self.results.show_results(study, results, units)

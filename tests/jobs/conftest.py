@@ -1,0 +1,271 @@
+"""A tester at the real window: an empty logbook, keys and mouse, and what is then read on the screen and in the report."""
+
+import re
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton
+
+from fairmargin.core.result.as_json import as_json
+from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.desktop.dialogs import NewStudyDialog
+from fairmargin.desktop.notes import NotesDialog
+from fairmargin.desktop.paste import PasteDialog
+from tests.desktop.conftest import qapp, qapp_cls, session, type_into, window  # noqa: F401  (fixtures)
+
+
+class Tester:
+    """Does with keys and mouse what a person does."""
+
+    def __init__(self, qtbot, shown, monkeypatch, tmp_path):
+        self.qtbot, self.window, self._patch, self._folder = qtbot, shown, monkeypatch, tmp_path
+
+    # ------------------------------------------------------------ dialogs
+
+    def _answer(self, dialog_class, act):
+        def execute(dialog):
+            dialog.show()
+            QApplication.processEvents()
+            act(dialog)
+            return dialog.result()
+
+        self._patch.setattr(dialog_class, "exec", execute)
+
+    def units(self, name):
+        """Choose units, as the Units dialog does."""
+        self.window.session.set_units(UNIT_CHOICES[name])
+
+    def new(self, aim, title="", *, kind=None, names=(), order=None, method=None, speed="", capacity=""):
+        """Begin a study from Home with the dialog; `order` is typed as an order of runs."""
+
+        def fill(dialog):
+            dialog.aim.setCurrentIndex(dialog.aim.findData(aim))
+            self.keys(dialog.title, title)
+            if kind:
+                dialog.kind.setCurrentText(kind)
+            for edit, name in zip((dialog.baseline, dialog.trial), names, strict=False):
+                self.keys(edit, name)
+            if method:
+                dialog.method.setCurrentIndex(dialog.method.findData(method))
+            if order is not None:
+                at = dialog.order.findData(order)
+                if at >= 0:
+                    dialog.order.setCurrentIndex(at)
+                else:
+                    dialog.order.setEditText(order)
+            self.keys(dialog.speed, speed)
+            self.click(dialog.make)
+            assert dialog.fault.isHidden(), dialog.fault.text()
+
+        self._answer(NewStudyDialog, fill)
+        self.window.go_home()
+        self.click(self.window.home.new)
+        assert self.window.session.study is not None
+        if capacity:
+            self.question("v_usable_capacity_kwh", capacity)
+        return self.study
+
+    # ------------------------------------------------------------ keys
+
+    def keys(self, edit, text):
+        edit.setFocus()
+        edit.selectAll()
+        if text:
+            self.qtbot.keyClicks(edit, text)
+
+    def click(self, button):
+        QApplication.processEvents()
+        self.qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+        QApplication.processEvents()
+
+    def question(self, key, text):
+        """Type into a field of the Question stage."""
+        self.window.go_to("question")
+        field = self.window.stage("question").fields[key]
+        type_into(self.qtbot, field, text)
+        assert field.fault.isHidden(), field.fault.text()
+
+    def side(self, which, key, text):
+        """Type into a line of the configurations: 0 the baseline, 1 the first trial."""
+        self.window.go_to("question")
+        field = self.window.stage("question").sides.field(which, key)
+        type_into(self.qtbot, field, text)
+        assert field.fault.isHidden(), field.fault.text()
+
+    def known(self, key, text):
+        """Type a known other difference of a vehicle or configuration."""
+        self.window.go_to("question")
+        field = self.window.stage("question").vehicles.known[key]
+        type_into(self.qtbot, field, text)
+        assert field.fault.isHidden(), field.fault.text()
+
+    def vehicle(self, words, **fields):
+        """Add a vehicle of the study from the garage's list; fields are typed."""
+        self.window.go_to("question")
+        panel = self.window.stage("question").vehicles
+        panel.garage.setCurrentIndex(panel.garage.findText(words))
+        self.click(panel.add)
+        name = self.study.vehicles[-1].id
+        self.fleet(name, **fields)
+        return name
+
+    def fleet(self, vehicle, **fields):
+        """Type figures of one of the study's vehicles."""
+        self.window.go_to("question")
+        panel = self.window.stage("question").vehicles
+        for key, text in fields.items():
+            type_into(self.qtbot, panel.fields[vehicle, key], text)
+            assert panel.fields[vehicle, key].fault.isHidden(), panel.fields[vehicle, key].fault.text()
+
+    def leg(self, name, refused="", **fields):
+        """Type a leg's fields on the run sheet, opening what is not open; `refused`: words of the one that is refused."""
+        self.window.go_to("drive")
+        card = self.window.drive.cards[name]
+        for key, text in fields.items():
+            if key not in card.fields:
+                self.click(card.more_button)
+            field = card.fields[key]
+            type_into(self.qtbot, field, text)
+            if refused:
+                assert refused in field.fault.text()
+                return
+            assert not field.has_fault, f"{name} {key}: {field.fault.text()}"
+
+    def legs(self, key, *texts):
+        """Type one field of the legs, in their order."""
+        for leg, text in zip(self.study.legs, texts, strict=True):
+            if text:
+                self.leg(leg.leg, **{key: text})
+
+    def menu(self, name, *path):
+        """Choose from a leg's menu."""
+        self.window.go_to("drive")
+        menu = self.window.drive.cards[name].menu
+        menu.aboutToShow.emit()
+        for i, words in enumerate(path):
+            action = next(a for a in menu.actions() if a.text().startswith(words))
+            if i == len(path) - 1:
+                action.trigger()
+            else:
+                menu = action.menu()
+        QApplication.processEvents()
+
+    def note(self, name, what, **fields):
+        """Note what happened on a leg."""
+
+        def fill(dialog):
+            line = dialog.lines[-1]
+            for key, text in fields.items():
+                self.keys(getattr(line, key).edit, text)
+            self.click(dialog.keep)
+            assert dialog.fault.isHidden(), dialog.fault.text()
+
+        self._answer(NotesDialog, fill)
+        self.menu(name, "Note what happened", what)
+
+    def add_run(self, configuration):
+        """Add a run from the sheet's button."""
+        self.window.go_to("drive")
+        self.window.drive.add_run(configuration)
+
+    def paste(self, text):
+        """Paste rows from the clipboard and agree to the preview."""
+        said = []
+
+        def fill(dialog):
+            said.append(dialog.words.text())
+            self.click(dialog.take)
+
+        self._answer(PasteDialog, fill)
+        QApplication.clipboard().setText(text)
+        self.window.go_to("drive")
+        self.click(self.window.drive.paste_button)
+        return said[0]
+
+    def compare(self, one, other):
+        """Ask for a comparison of two lines of the results."""
+        self.window.go_to("verdict")
+        stage = self.window.stage("verdict")
+        for box, wanted in ((stage.one, one), (stage.other, other)):
+            at = next(i for i in range(box.count()) if box.itemText(i).startswith(wanted))
+            box.setCurrentIndex(at)
+        self.click(stage.ask)
+        return self.window.session.comparison
+
+    def press(self, stage, words):
+        """Press a button by its words."""
+        self.window.go_to(stage)
+        QApplication.processEvents()
+        button = next(
+            b for b in self.window.stage(stage).findChildren(QPushButton) if b.text().startswith(words)
+        )
+        self.click(button)
+
+    # ------------------------------------------------------------ what is there
+
+    @property
+    def study(self):
+        return self.window.session.study
+
+    @property
+    def analysis(self):
+        return self.window.session.analysis
+
+    @property
+    def effect(self):
+        """The comparison that is shown."""
+        return self.window.session.comparison
+
+    def result(self, configuration="A", **which):
+        """A result by configuration, and sector, speed or vehicle where there are several."""
+        found = [
+            r
+            for r in self.analysis.results
+            if r.configuration == configuration and all(getattr(r, k) == v for k, v in which.items())
+        ]
+        assert len(found) == 1, found
+        return found[0]
+
+    def shown(self, stage):
+        """Every text that a stage shows, with the bar's and the ledger's."""
+        self.window.go_to(stage)
+        QApplication.processEvents()
+        page = self.window.stage(stage)
+        parts = [
+            x.text() for w in (page, self.window.ledger) for x in w.findChildren(QLabel) if x.isVisible()
+        ]
+        if stage == "verdict":
+            table = page.results
+            cells = [table.item(i, j) for i in range(table.rowCount()) for j in range(table.columnCount())]
+            parts += [c.text() for c in cells if c is not None]
+            if page.overview.isVisible():
+                parts += page.overview.names
+        return " | ".join([*parts, self.window.bar.accessibleName()]).replace("\u2212", "-")
+
+    def report(self):
+        """The words of the report."""
+        path = self._folder / "report.html"
+        assert self.window.packages.report_to(path)
+        plain = re.sub(r"<style>.*?</style>|<svg.*?</svg>|<[^>]+>", " ", path.read_text(), flags=re.DOTALL)
+        return re.sub(r"\s+", " ", plain).replace("\u2212", "-").replace("&#39;", "'")
+
+    def check(self):
+        """What holds of every job: margins add up, the ledger names them, the package gives the same again."""
+        from fairmargin.core.analysis import analyse
+        from fairmargin.exchange.package import read_package
+        from fairmargin.exchange.package_writing import write_package
+
+        for c in self.analysis.comparisons:
+            squares = sum(x.half_width_percent**2 for x in c.margin) ** 0.5
+            assert squares == pytest.approx(c.half_width_percent, rel=0.03)
+            assert all(x.cause and x.remedy for x in c.margin)
+        write_package(self._folder / "job.zip", self.study, self.window.session.traces)
+        package = read_package(self._folder / "job.zip")
+        again = as_json(analyse(package.study, package.traces))
+        assert again["comparisons"] == as_json(self.analysis)["comparisons"]
+        assert again["results"] == as_json(self.analysis)["results"]
+
+
+@pytest.fixture
+def tester(qtbot, window, monkeypatch, tmp_path):  # noqa: F811
+    return Tester(qtbot, window, monkeypatch, tmp_path)

@@ -1,0 +1,27 @@
+"""Climb and descent with one configuration: charge down, charge up, and a reading on the way."""
+
+import pytest
+
+
+def test_what_a_hill_costs_and_what_comes_back(tester):
+    t = tester
+    t.new("climb", "Up to the pass", capacity="31")
+    assert t.study.trials == ()
+    card = t.window.drive.cards["L01"] if t.window.go_to("drive") is None else None
+    assert {"soc", "on_the_way"} <= set(card.fields)  # what a climb needs is open
+    t.leg("L01", soc="91-83", distance_km="6.1", on_the_way="1.9 km 89 %")
+    t.leg("L02", distance_km="6.1", soc="83-86")
+    (climb,) = t.analysis.climbs
+    assert climb.up_wh == pytest.approx(2480)  # 8 % of 31 kWh
+    assert climb.down_wh == pytest.approx(930)
+    assert climb.returned_percent == pytest.approx(37.5)
+    half = (climb.interval_percent[1] - climb.interval_percent[0]) / 2
+    assert half == pytest.approx(11, abs=1)  # the gauge's whole per cents alone
+    text = t.shown("verdict")
+    assert "2.48 kWh up" in text
+    assert "0.93 kWh back" in text
+    assert "38 % returned" in text
+    assert "trial" not in t.window.bar.accessibleName().lower()
+    assert "38 % returned" in t.report()
+    assert t.study.readings[0].value == 89
+    t.check()

@@ -1,0 +1,91 @@
+"""Two vehicles, three loads, three sectors, one day; pasted from a table and typed."""
+
+import pytest
+
+SECTORS = (("town", "12"), ("motorway", "41"), ("country", "53"))
+ELECTRIC = (("15.2", "20.4", "16.8"), ("21.0", "30.6", "24.9"), ("23.1", "44.0", "36.2"))
+DIESEL = (("9.8", "7.9", "7.2"), ("11.4", "10.3", "8.9"), ("12.2", "12.6", "10.8"))
+
+
+def test_a_grid_with_a_whole_route(tester):
+    t = tester
+    t.new(
+        "change",
+        "Towing",
+        kind="towing",
+        names=("Alone", "Flat trailer; Box trailer"),
+        order="",
+        method="one-way",
+    )
+    assert [c.label for c in t.study.configurations] == ["Alone", "Flat trailer", "Box trailer"]
+    electric = t.vehicle("a new electric vehicle", name="Orrin E", usable_capacity_kwh="68")
+    diesel = t.vehicle("a new diesel vehicle", name="Orrin D", tank_l="70")
+    rows = ["vehicle\tconfiguration\tsector\tdistance (km)\treading"]
+    for name, unit, table in (("Orrin E", "kWh/100km", ELECTRIC), ("Orrin D", "L/100km", DIESEL)):
+        for load, shown in zip(("Alone", "Flat trailer", "Box trailer"), table, strict=True):
+            for (sector, km), value in zip(SECTORS, shown, strict=True):
+                rows.append(f"{name}\t{load}\t{sector}\t{km}\t{value} {unit}")
+    said = t.paste("\n".join(rows))
+    assert "18 would be added" in said
+    assert len(t.study.legs) == 18
+    whole = {(c.vehicle, c.trial): c for c in t.analysis.comparisons if c.sector == "whole"}
+    read = {k: round(c.as_measured_percent, 1) for k, c in whole.items()}
+    assert read == {
+        (electric, "B"): 48.0, (electric, "C"): 109.5, (diesel, "B"): 25.2, (diesel, "C"): 50.1,
+    }  # fmt: skip
+    ranges = [round(r.range_km) for r in t.analysis.results if r.sector == "whole"]
+    assert ranges == [378, 255, 180, 901, 720, 601]
+    for c in whole.values():
+        assert c.interval_percent[0] < c.as_measured_percent < c.interval_percent[1]
+        assert c.half_width_percent < 45
+    text = t.shown("verdict")
+    for words in (
+        "Orrin E, Flat trailer, whole route",
+        "Orrin D, Box trailer, motorway",
+        "L/100 km",
+        "378 km",
+        "901 km",
+    ):
+        assert words in text, words
+    # One key goes from a line of the overview to its pairs and its ledger.
+    overview = t.window.stage("verdict").overview
+    at = overview.names.index("Orrin D, Box trailer, motorway")
+    overview.chosen.emit(at)
+    assert (t.effect.vehicle, t.effect.trial, t.effect.sector) == (diesel, "C", "motorway")
+    assert "box trailer" in t.window.stage("verdict").pairs_title.text().lower()
+    t.window.go_to("use")
+    assert t.window.stage("use").capacity.caption.text() == "Tank"
+    assert "L a year" in t.window.stage("use").cost.text()
+    report = t.report()
+    assert "901 km" in report
+    assert "+109.5" in report
+    t.check()
+
+
+def test_the_same_typed_leg_by_leg_with_other_weights(tester):
+    t = tester
+    t.new(
+        "change",
+        "Towing",
+        kind="towing",
+        names=("Alone", "Flat trailer"),
+        order="ABAB",
+        method="one-way",
+        capacity="68",
+    )
+    t.legs("sector", "town", "town", "motorway", "motorway")
+    t.legs("reading", "15.2", "21.0", "20.4", "30.6")
+    t.legs("distance_km", "12", "12", "41", "41")
+    whole = next(c for c in t.analysis.comparisons if c.sector == "whole")
+    assert whole.as_measured_percent == pytest.approx(
+        ((12 * 21 + 41 * 30.6) / (12 * 15.2 + 41 * 20.4) - 1) * 100
+    )
+    t.window.go_to("verdict")
+    stage = t.window.stage("verdict")
+    field = stage.weights["town"]
+    from tests.desktop.conftest import type_into
+
+    type_into(t.qtbot, field, "41")
+    whole = next(c for c in t.analysis.comparisons if c.sector == "whole")
+    assert whole.as_measured_percent == pytest.approx(((21 + 30.6) / (15.2 + 20.4) - 1) * 100)
+    t.check()

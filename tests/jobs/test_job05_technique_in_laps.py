@@ -1,0 +1,49 @@
+"""Technique in laps: coast against brake and regenerate; a first lap that was held up."""
+
+import pytest
+
+
+def test_coast_against_regenerate(tester):
+    t = tester
+    t.new(
+        "laps",
+        "Town round",
+        kind="technique",
+        names=("Coast", "Brake and regenerate"),
+        order="ABABAB",
+        capacity="40",
+    )
+    t.legs("reading", "11.2", "11.9", "10.4", "11.3", "10.6", "11.0")
+    t.legs("distance_km", *["6.2"] * 6)
+    t.legs("duration_s", "17:50", "14:50", "15:05", "15:00", "15:20", "15:10")
+    assert round(t.effect.as_measured_percent, 1) == 6.2
+    long = next(x for x in t.effect.concerns if x.code == "speed-unlike")
+    assert long.legs == ("L01",)  # the long first lap is pointed out, noted or not
+    assert "L01 took longer than the others" in t.shown("verdict")
+    unnoted = t.effect.half_width_percent
+    assert t.effect.margin[0].source == "climate"  # in town it weighs most, and nobody noted it
+    t.leg("L01", climate="off")
+    t.menu("L01", "Same for all legs", "Climate")
+    t.note("L01", "Slow traffic", lasted="2:30")
+    c = t.effect
+    assert c.half_width_percent < 0.7 * unnoted
+    assert c.effect_percent == pytest.approx(6.2, abs=1.5)
+    assert c.interval_percent[0] < 6.2 < c.interval_percent[1]
+    for leg in t.analysis.legs:  # nothing of how it was driven is corrected away
+        assert abs(leg.corrections_wh_per_km.get("speed", 0.0)) < 0.01
+    coast = t.result("A")
+    assert coast.as_driven_wh_per_km == pytest.approx(107.33, abs=0.01)
+    assert coast.range_km == pytest.approx(40000 / 107.33, abs=0.5)
+    # 17:50 + 15:05 + 15:20 over 18.6 km; 45:00 over 18.6 km.
+    assert c.trip_time.baseline_min == pytest.approx(48.25 / 18.6 * 100, abs=0.1)
+    assert c.trip_time.trial_min == pytest.approx(45 / 18.6 * 100, abs=0.1)
+    text = t.shown("verdict")
+    assert "min per 100 km" in text
+    assert any(
+        "L01" in x.legs
+        for x in c.concerns
+        if x.code in {"slow-traffic", "leg-unlike", "one-leg-decides", "time-unlike"}
+    )
+    assert "town driving" not in text
+    assert "min per 100 km" in t.report()
+    t.check()
