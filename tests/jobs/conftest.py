@@ -99,6 +99,16 @@ class Tester:
         type_into(self.qtbot, field, text)
         assert field.fault.isHidden(), field.fault.text()
 
+    def instrument(self, name, step="", counts=True):
+        """Say an instrument's step, and whether it counts."""
+        self.window.go_to("question")
+        panel = self.window.stage("question").instruments
+        if step:
+            type_into(self.qtbot, panel.fields[name], step)
+            assert panel.fields[name].fault.isHidden(), panel.fields[name].fault.text()
+        if panel.counts[name].isChecked() != counts:
+            panel.counts[name].click()
+
     def vehicle(self, words, **fields):
         """Add a vehicle of the study from the garage's list; fields are typed."""
         self.window.go_to("question")
@@ -182,6 +192,50 @@ class Tester:
         self.click(self.window.drive.paste_button)
         return said[0]
 
+    def bring_log(self, path, legs, cuts):
+        """Bring a logger's file in, type where its pieces begin and end, lay them on legs, agree."""
+        from fairmargin.desktop.bringing.log import LogDialog
+
+        def fill(dialog):
+            self.click(dialog.read_button)
+            self.qtbot.waitUntil(lambda: dialog.log is not None, timeout=10000)
+            while len(dialog.pieces) < len(legs):
+                self.click(dialog.add_piece)
+            for row, ends in enumerate(cuts):
+                for column in (1, 0):  # the end first: a piece ends after it begins
+                    dialog.list.item(row, column).setText(ends[column])
+                    assert "ends after" not in dialog.fault.text()
+            for row, name in enumerate(legs):
+                box = dialog._leg_box(row)
+                box.setCurrentIndex(box.findData(name))
+                box.activated.emit(box.currentIndex())
+            self.click(dialog.take_button)
+            assert dialog.result() == dialog.DialogCode.Accepted, dialog.fault.text()
+
+        self._answer(LogDialog, fill)
+        assert self.window.intake.bring_from(path)
+        self.qtbot.waitUntil(lambda: not self.window.session._jobs, timeout=20000)
+
+    def bring_as(self, path, words):
+        """Bring a file in, and say that it is another thing than it seems; what it is then shown as."""
+        from fairmargin.desktop.bringing.log import LogDialog
+
+        seen = []
+
+        def say(dialog):
+            box = dialog.kind_choice.box
+            box.setCurrentIndex(box.findText(words))
+            box.activated.emit(box.currentIndex())
+
+        def look(dialog):
+            seen.append(dialog.KIND)
+            dialog.reject()
+
+        self._answer(PasteDialog, say)
+        self._answer(LogDialog, look)
+        self.window.intake.bring_from(path)
+        return seen[0] if seen else ""
+
     def compare(self, one, other):
         """Ask for a comparison of two lines of the results."""
         self.window.go_to("verdict")
@@ -191,6 +245,40 @@ class Tester:
             box.setCurrentIndex(at)
         self.click(stage.ask)
         return self.window.session.comparison
+
+    @property
+    def load(self):
+        """The Load page of Plan."""
+        self.window.go_to("plan")
+        stage = self.window.stage("plan")
+        stage.show_page("load")
+        QApplication.processEvents()
+        return stage.pages["load"]
+
+    def aboard(self, name, amount, place="aboard"):
+        """Add a thing to the load's list."""
+        items = self.load.items
+        self.keys(items.name.edit, name)
+        self.keys(items.amount.edit, amount)
+        items.place.setCurrentText(place)
+        self.click(items.add)
+        assert items.amount.fault.isHidden(), items.amount.fault.text()
+
+    def loaded(self, key, text):
+        """Type a field of the Load page."""
+        field = self.load.fields[key]
+        type_into(self.qtbot, field, text)
+        assert field.fault.isHidden(), field.fault.text()
+
+    def load_words(self):
+        """What the load check says, line by line."""
+        from fairmargin.core.planning.load import check_load
+
+        assert self.load.drawing.isVisible()
+        said = {c.name: c.words for c in check_load(self.study.plan.load)}
+        drawn = self.load.drawing.accessibleName()
+        assert all(words[:20] in drawn for words in said.values()), drawn
+        return said
 
     def press(self, stage, words):
         """Press a button by its words."""

@@ -15,6 +15,7 @@ from fairmargin.desktop.widgets.basics import as_tip
 
 if TYPE_CHECKING:
     from fairmargin.desktop.bringing.base import BringDialog
+    from fairmargin.desktop.paste import PasteDialog
 
 LONG_TEXT = 200_000  # characters; longer is read off the GUI thread
 
@@ -25,6 +26,9 @@ class Intake(QObject):
     def __init__(self, window: Shell) -> None:
         super().__init__(window)
         self.window, self.session = window, window.session
+        self._file: Path | None = (
+            None  # text that a dialog shows, and that may be something else than it seems
+        )
 
     def bring_in(self) -> None:
         """Ask for a file of any kind and bring what it holds into the open study."""
@@ -56,6 +60,7 @@ class Intake(QObject):
         path = Path(path)
         try:
             found = recognise(path)
+            self._file = path if found.kind in {"log", "table"} else None
             if found.kind == "package":
                 return (
                     self.window.merge_from(path)
@@ -79,12 +84,30 @@ class Intake(QObject):
         except OSError as error:
             self.window.tell(f"{path}: cannot be read: {error.strerror or error}")
             return False
+        finally:
+            self._file = None
+
+    def _instead(self, dialog: BringDialog | PasteDialog) -> bool | None:
+        """Bring the file in as what the person says it is; None where they said nothing of the sort."""
+        choice = dialog.kind_choice
+        if choice is None or not choice.instead or self._file is None:
+            return None
+        path = self._file
+        text = path.read_text(encoding="utf-8-sig", errors="replace")
+        if choice.instead == "log":
+            return self._bring_log(path, "log")
+        if choice.instead == "weather":
+            return self.bring_weather(text)
+        return self.bring_receipts(text) if choice.instead == "receipts" else self._bring_legs(text)
 
     def _agreed(self, dialog: BringDialog, words: str) -> bool:
+        if dialog.kind_choice is not None and self._file is not None:
+            dialog.kind_choice.show()
         agreed = dialog.exec() == dialog.DialogCode.Accepted and dialog.after is not None
         done = agreed and self.session.edit(dialog.after, words, dialog.traces)  # type: ignore[arg-type]
+        other = None if agreed else self._instead(dialog)
         dialog.deleteLater()
-        return done
+        return done if other is None else other
 
     def _bring_log(self, path: Path, kind: str, name: str = "") -> bool:
         from fairmargin.desktop.bringing.log import LogDialog
@@ -129,9 +152,11 @@ class Intake(QObject):
 
         assert self.session.study is not None
         dialog = PasteDialog(text, self.session.study, self.session.units, None, self.window)
+        if self._file is not None:
+            dialog.kind_choice.show()
         if dialog.exec() and dialog.result_study is not None:
             return self.session.edit(dialog.result_study, f"bring in {dialog.count} legs")
-        return False
+        return bool(self._instead(dialog))
 
     def _bring_workbook(self, path: Path) -> bool:
         import tempfile

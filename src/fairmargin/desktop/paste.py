@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import UnitChoice
+from fairmargin.desktop.bringing.base import KindChoice
 from fairmargin.desktop.widgets.basics import as_tip, label
 from fairmargin.exchange.pasted import ROLES, Applied, apply_cells, read_cells
 
@@ -49,6 +50,9 @@ class PasteDialog(QDialog):
         self.result_study: Study | None = None
         self.count = 0
         layout = QVBoxLayout(self)
+        self.kind_choice = KindChoice(self, "legs")
+        self.kind_choice.hide()  # until a file is behind it
+        layout.addWidget(self.kind_choice)
         layout.addWidget(label("Say what each column is. Nothing is taken before you agree.", "muted"))
         self.roles: list[QComboBox] = []
         row = QHBoxLayout()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
@@ -18,7 +18,7 @@ from fairmargin.exchange import budget
 from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.frames import as_numbers, own_names, read_frame
 from fairmargin.exchange.logger_times import EPOCH_S, clock_times, since_1970
-from fairmargin.exchange.tabular import delimiter_of
+from fairmargin.exchange.tabular import delimiter_of, in_brackets
 
 Array = NDArray[np.float64]
 
@@ -47,18 +47,33 @@ _TRACE_COLUMN: Final = {
     "soc": "soc_percent",
     "temperature": "temperature_c",
 }
+#: Words of a header that mean a role; looked for in its name, without its unit.
 _NAMES: Final[tuple[tuple[str, str], ...]] = (
-    ("time", r"^(t|time|timestamp|zeit|date.?time|date|seconds?|elapsed.*|utc.*)$|time|zeit"),
-    ("speed", r"speed|velocity|geschw|^v$"),
-    ("power", r"power|leistung|^p$"),
-    ("voltage", r"volt|spannung|^u$"),
-    ("current", r"current|amp|strom|^i$"),
-    ("latitude", r"lat"),
-    ("longitude", r"lon|lng"),
-    ("elevation", r"elev|alt|height|h\u00f6he"),
-    ("soc", r"soc|state.?of.?charge|battery.?level|ladestand"),
+    ("time", r"\b(t|time|timestamp|zeit|date|datetime|seconds?|elapsed|clock|utc|millis|ticks?)\b|time|zeit"),
+    ("speed", r"speed|velocity|geschw|\bv\b|\btempo\b"),
+    ("power", r"power|leistung|\bp\b"),
+    ("voltage", r"volt|spannung|\bu\b"),
+    ("current", r"current|amp|strom|\bi\b"),
+    ("latitude", r"\blat"),
+    ("longitude", r"\blon|\blng"),
+    ("elevation", r"elev|\balt|height|h\u00f6he"),
+    ("soc", r"\bsoc\b|state.?of.?charge|battery.?level|ladestand|\bcharge\b"),
     ("temperature", r"temp"),
 )
+#: What a unit in a header means by itself, whatever the name: "HV [V]" is a voltage.
+_BY_UNIT: Final = {
+    "km/h": "speed", "kmh": "speed", "kph": "speed", "mph": "speed", "kw": "power", "w": "power", "v": "voltage", "a": "current",
+    "ms": "time",
+}  # fmt: skip
+#: Names that look like a role and are another thing: a wind is no speed, a cabin no outside air.
+_NOT: Final = {
+    "speed": r"wind|gust|motor|rpm|fan|engine|limit|target|set",
+    "temperature": r"cabin|inside|interior|innen|cell|batt|pack|motor|coolant|inverter|oil|tyre|tire|set|module",
+    "power": r"limit|max|avail|aux|heater|ac\b|charg",
+    "voltage": r"12|cell|aux|min|max",
+    "current": r"limit|max|motor",
+    "soc": r"display|kwh|energy",
+}
 _UNITS: Final[tuple[tuple[str, str, str], ...]] = (
     # role, pattern in the header, unit
     ("speed", r"km/?h|kmh|kph", "km/h"),
@@ -170,9 +185,10 @@ def preview(path: str | Path, name: str = "") -> Preview:
     if delimiter != "," and any(re.fullmatch(r"-?\d+,\d+", cell.strip()) for row in rows for cell in row):
         decimal = ","
     notices = []
-    columns, taken = [], set()
+    columns: list[Column] = []
+    taken: set[str] = set()
     for i, title in enumerate(header):
-        role = next((r for r, pattern in _NAMES if r not in taken and re.search(pattern, title.lower())), "")
+        role = role_of(title, taken)
         cells = [row[i].strip() for row in rows if i < len(row) and row[i].strip()]
         if role and role != "time" and not all(_is_number(c, decimal) for c in cells):
             role = ""
@@ -196,6 +212,31 @@ def preview(path: str | Path, name: str = "") -> Preview:
         notices.append("no power, nor voltage and current: speeds only")
     profile = Profile(name or path.stem, delimiter, decimal, tuple(columns))
     return Preview(profile, tuple(tuple(row) for row in rows), tuple(notices))
+
+
+def role_of(title: str, taken: Collection[str] = ()) -> str:
+    """What a column is, by the words and the unit of its header; "" where they do not say.
+
+    Examples
+    --------
+    >>> role_of("v GPS [km/h]"), role_of("P Batt [W]"), role_of("HV (V)"), role_of("Cell temperature"), role_of("Elapsed [ms]")
+    ('speed', 'power', 'voltage', '', 'time')
+    """
+    inside = in_brackets(title).strip().lower()
+    name = re.sub(r"[\[(].*?[\])]", " ", title.lower()).replace("_", " ")
+    trailing = re.search(r"[\s,]([a-z\u00b0%/]+)\s*$", name)
+    unit = inside or (trailing[1] if trailing and trailing[1] in _BY_UNIT else "")
+    by_unit = _BY_UNIT.get(unit, "")
+
+    def fits(role: str) -> bool:
+        return role not in taken and not (role in _NOT and re.search(_NOT[role], name))
+
+    if by_unit and fits(by_unit) and not (by_unit == "current" and "time" in name):
+        return by_unit
+    for role, pattern in _NAMES:
+        if fits(role) and re.search(pattern, name) and (not by_unit or by_unit == role):
+            return role
+    return ""
 
 
 def _decoded(data: bytes, path: Path, whole: bool) -> str:

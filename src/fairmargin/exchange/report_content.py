@@ -21,6 +21,7 @@ from fairmargin.exchange.wording import (
     conditions_words,
     consumption_words,
     distance_words,
+    forecast_lines,
     may_not,
     may_say,
     result_name,
@@ -94,7 +95,15 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
             for c in analysis.comparisons
         )
         or (
-            ((alone, capacity_line(analysis), "Nothing about a change: nothing is compared."),)
+            (
+                (
+                    alone,
+                    " ".join(
+                        [*climb_lines(study, analysis), *forecast_lines(study), capacity_line(analysis)]
+                    ).strip(),
+                    "Nothing about a change: nothing is compared.",
+                ),
+            )
             if alone
             else ()
         ),

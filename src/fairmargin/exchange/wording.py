@@ -159,7 +159,7 @@ def beside(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
             f"Time on the road: {t.trial_min:.0f} against {t.baseline_min:.0f} min per 100 km "
             f"({signed(t.change_percent)} %)."
         )
-    return lines + climb_lines(study, analysis)
+    return lines + climb_lines(study, analysis) + forecast_lines(study)
 
 
 def side_words(study: Study, identifier: str, units: UnitChoice) -> str:
@@ -335,6 +335,27 @@ def units_of(study: Study, vehicle: str, units: UnitChoice) -> UnitChoice:
     """The person's units for one vehicle of a study: litres for one that burns them."""
     own = vehicle_of(study, vehicle)
     return units.for_vehicle(own.energy != "electric", own.heating_value)
+
+
+def forecast_lines(study: Study) -> list[str]:
+    """What the car promised for the end of a leg, and what was found; in energy where the capacity is known."""
+    lines = []
+    for leg in study.legs:
+        if leg.forecast_end_percent is None or leg.soc_end_percent is None:
+            continue
+        short = leg.forecast_end_percent - leg.soc_end_percent
+        words = (
+            f"{leg.leg}: forecast {leg.forecast_end_percent:g} % at the end, found {leg.soc_end_percent:g} %"
+        )
+        capacity = vehicle_of(study, leg.vehicle).usable_capacity_kwh
+        if short and capacity:
+            words += (
+                f": {abs(short) * capacity / 100:.1f} kWh {'more' if short > 0 else 'less'} than was forecast"
+            )
+        elif short:
+            words += f": {abs(short):g} % {'more' if short > 0 else 'less'} than was forecast"
+        lines.append(words + ".")
+    return lines
 
 
 def capacity_line(analysis: Analysis) -> str:

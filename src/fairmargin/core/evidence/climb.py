@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
-from fairmargin.core import intervals
+from fairmargin.core import intervals, units
 from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.study import Leg, Study, Trace
 
@@ -40,6 +40,14 @@ def signed_energy(study: Study, leg: Leg, trace: Trace | None) -> tuple[float, f
     if leg.energy_kwh is not None:
         step = 1000.0 * (leg.energy_step_kwh or 0.0)
         return 1000.0 * leg.energy_kwh, step * _UNIFORM, step, "trip energy"
+    if leg.average_shown is not None and leg.average_unit is not None and leg.distance_km:
+        shown, unit, heating = leg.average_shown, leg.average_unit, study.vehicle.heating_value
+        one = units.to_wh_per_km(1.0, unit, heating)
+        inverse = units.more_is_better(unit)
+        per_km = one / shown if inverse else one * shown
+        by_step = (one / shown**2 if inverse else one) * (leg.average_step or 0.0)
+        step = by_step * leg.distance_km
+        return per_km * leg.distance_km, step * _UNIFORM, step, "trip average"
     if leg.soc_start_percent is not None and leg.soc_end_percent is not None:
         per_point = 10.0 * float(study.vehicle.usable_capacity_kwh or 50.0)
         step = per_point * (1.0 if leg.soc_step_percent is None else leg.soc_step_percent)
@@ -88,8 +96,8 @@ def climbs(study: Study, traces: Mapping[str, Trace]) -> tuple[Climb, ...]:
             else:
                 up, up_var = up + wh, up_var + sd**2
                 ways.add("up")
-        if ways != {"up", "down"} or up <= 0:
-            continue
+        if ways != {"up", "down"} or up <= 0 or down <= 0:
+            continue  # nothing came back: there is no share of it
         share = down / up
         sd_share = math.sqrt(down_var + share**2 * up_var) / up
         result.append(

@@ -24,6 +24,8 @@ UNTOLD_SD: Final = 0.015
 SLOWER: Final = 0.015  # a leg slower than its like by more than this was held up, whoever noted it or not
 NOTED_SD: Final = 0.12  # of what a hold-up made a leg slower, where it was noted with place and speed
 HELD_UP_SD: Final = 0.5  # of what it was slower: driven slowly as a whole, or fast but for one stretch
+JAM_M_S: Final = 3.5  # of a crawl that nobody measured; common practice
+MOST_JAM: Final = 0.85  # of a leg's time
 LAPS_STAND: Final = (0.12, 0.06, 0.03)  # of laps that noted no standing; common practice
 SECOND_S: Final = 0.5  # by which a time to the second is off at its two ends
 TIMED_SD: Final = 0.001  # share by which a speed by distance and time to the second is missed
@@ -68,6 +70,7 @@ class Conditions:
     started_s: float | None
     placed_s: float  # the same; where it is not known, after the leg before it
     day_told: bool  # whether its day is known, not only likely
+    jam_s: float  # of the driving time, what a note says was spent crawling, at a speed that it does not say
     cold_share: float  # mean of exp(−t/τ) since the day's first start, 0 = warm
 
     @property
@@ -211,6 +214,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     started_s=started,
                     placed_s=started or 0.0,
                     day_told=leg.leg in told_days,
+                    jam_s=0.0,
                     cold_share=0.0,
                     **{f.name: getattr(weather, f.name) for f in fields(weather)},
                 )
@@ -334,6 +338,16 @@ def _speed(study: Study, leg: Leg, true_m: float, usual: _Usual, trace: Trace | 
     return _Pace(v, sd, alike, moving, moving + stopped, stopped)
 
 
+def _jams(study: Study) -> dict[str, float | None]:
+    """Legs whose notes say of slow traffic, but not how slow; how long it was, where they say that. [s]"""
+    found: dict[str, float | None] = {}
+    for e in study.events:
+        if e.kind == "slow-traffic" and not (e.speed_kmh and e.duration_s and e.at_km is not None):
+            before = found.get(e.leg)
+            found[e.leg] = e.duration_s if before is None else before + (e.duration_s or 0.0)
+    return found
+
+
 def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[str]) -> list[Conditions]:
     """A leg slower than its like: held up somewhere, or slower all the way; a note says which, but not exactly."""
     usual: dict[object, list[float]] = {}
@@ -343,13 +357,24 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
         return leg.sector, leg.speed_kmh, c.backwards, c.control
 
     for c in raw:
-        usual.setdefault(like(c), []).append(c.speed_m_s)
+        if c.leg not in noted:
+            usual.setdefault(like(c), []).append(c.speed_m_s)
+    for c in raw:
+        usual.setdefault(like(c), [c.speed_m_s])  # where all were held up, each is its own measure
+    jams = {leg: seconds for leg, seconds in _jams(study).items() if leg not in logged}
     result = []
     for c in raw:
-        slower = 1.0 - c.speed_m_s / float(np.median(usual[like(c)]))
+        free = float(np.median(usual[like(c)]))
+        slower = 1.0 - c.speed_m_s / free
         if slower > SLOWER and c.leg not in logged:
             sd = NOTED_SD if c.leg in noted else HELD_UP_SD
             c = replace(c, speed_sd=math.hypot(c.speed_sd, sd * slower))
+            if c.leg in jams and c.timed:
+                # Time lost against the others is what a crawl cost; a note may say how long it was.
+                lost = (c.moving_s - c.true_m / free) / max(1.0 - JAM_M_S / free, 0.1)
+                told = jams[c.leg]
+                jam = min(max(lost if told is None else told, 0.0), MOST_JAM * c.moving_s)
+                c = replace(c, jam_s=jam)
         result.append(c)
     return result
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
+from typing import Final
 
 import numpy as np
 
@@ -29,7 +30,11 @@ def _coarse(kind: str, gauge: str) -> Callable[[ComparisonContext], Iterator[Fin
         bias = display_noise_percent(step_share, count, case.study.confidence)
         if bias <= limit.TRIFLE:
             return
-        large = bias > max(case.study.smallest_effect_percent, abs(case.effect.percent) / 2)
+        low, high = case.effect.interval_percent(case.study.confidence)
+        unsettled = low < 0 < high
+        large = bias > max(
+            case.study.smallest_effect_percent, 0.0 if unsettled else abs(case.effect.percent) / 2
+        )
         charged = kind == "charge back"
         yield Finding(
             "caution" if large else "note",
@@ -40,10 +45,32 @@ def _coarse(kind: str, gauge: str) -> Callable[[ComparisonContext], Iterator[Fin
             else f"Step of the {gauge}: {100 * step_share:.1f} % of a reading",
             f"{'Where the charger stops' if charged else 'Rounding'} alone is worth this much with "
             f"{count} leg{'s' if count != 1 else ''} each ({kind}).",
-            "Longer legs, more of them, or a finer instrument." if large else "Nothing to do.",
+            _finer(case, using, bias, count) if large else "Nothing to do.",
         )
 
     return check
+
+
+#: Effect that a display should let one see, where nobody said a smaller one matters. [%]
+WANTED_PERCENT: Final = 5.0
+
+
+def _finer(case: ComparisonContext, using: Sequence[Observation], bias: float, count: int) -> str:
+    """What step, or how many drives, would let rounding alone be a third of an effect worth seeing."""
+    wanted = max(case.study.smallest_effect_percent, min(abs(case.effect.percent), WANTED_PERCENT)) / 3.0
+    share = wanted / bias
+    many = math.ceil(count / share**2)
+    fact = case.study.instruments.get(using[0].readings[0].instrument)  # type: ignore[call-overload]
+    step = (
+        f"a step {1 / share:.0f} times finer"
+        if fact is None or fact.step is None
+        else f"a step of {fact.step * share:.1g}"
+    )
+    drives = f", or about {many} drives of each at slightly other speeds," if many <= MOST_DRIVES else ""
+    return f"Read a finer instrument: {step}{drives} would show {3 * wanted:.1g} %. Longer legs do not help an average."
+
+
+MOST_DRIVES: Final = 60
 
 
 def _both(case: ComparisonContext) -> tuple[list[Observation], list[Observation]]:

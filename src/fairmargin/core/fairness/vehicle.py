@@ -154,6 +154,29 @@ def second_wheels(case: ComparisonContext) -> Iterator[Finding]:
     )
 
 
+@TEST_DAY.rule("second-change", stage="question", needs="declared masses and mechanisms", covered=True)
+def mass_and_shape(case: ComparisonContext) -> Iterator[Finding]:
+    """A load that is declared to be mass and shape: two changes, told apart as far as the mass alone explains."""
+    study, mass = case.study, _declared(case, "mass_delta_kg")
+    trial = study.configuration(case.trial)
+    shape = set(study.mechanisms_of(trial)) & {"aerodynamic", "mixed"}
+    if (
+        study.change.kind != "payload"
+        or mass <= limit.SECOND_MASS_SHARE * case.fit.model.constants.mass_kg
+        or not shape
+    ):
+        return
+    yield Finding(
+        "note",
+        _mass_percent(case, mass),
+        names(case.both[1]),
+        "Two changes at once: mass and shape",
+        f"{mass:.0f} kg alone explain about this much of the effect; the rest is shape, and whatever else came with it.",
+        "Drive the same mass stowed low, to see the shape by itself.",
+        signed=True,
+    )
+
+
 @TEST_DAY.rule("extra-frontal-area", stage="question", needs="declared masses and areas", covered=False)
 def extra_frontal_area(case: ComparisonContext) -> Iterator[Finding]:
     """A load that stands in the wind: priced by its declared area, else by what its mass does not explain."""

@@ -121,11 +121,11 @@ def reference_drives(
         stretches, stopped = [r.stretches[0] for r in made], [float(r.stopped_s[0]) for r in made]
         return ReferenceDrives(stretches * many, stopped * many, ways * many, len(made), True)
     speeds = speeds_of_configurations(study, conditions)
-    made = steady_drives(road, conditions, [speeds[c] for c in configurations])
+    steady = steady_drives(road, conditions, [speeds[c] for c in configurations])
     if study.change.is_technique:  # standing belongs to how it was driven
         stood = float(np.mean([c.stopped_s for c in conditions]))
-        made = replace(made, stopped_s=[stood] * len(made.stretches))
-    return made
+        return replace(steady, stopped_s=[stood] * len(steady.stretches))
+    return steady
 
 
 def steady_drives(

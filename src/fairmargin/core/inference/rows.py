@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.conditions import JAM_M_S, Conditions
 from fairmargin.core.evidence.logs import GatedLog, Logs
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference import priors
@@ -161,6 +161,15 @@ def lay_rows(
 def _steady(road: Road, c: Conditions, leg: int, entry: int, events: Sequence[Event]) -> Row:
     """A leg without a log, at its average moving speed."""
     noted = sum(e.kind == "stop" for e in events)
+    if c.jam_s > 0:
+        crawl = Event(
+            leg=c.leg,
+            kind="slow-traffic",
+            at_km=c.true_m / 2000.0,
+            duration_s=c.jam_s,
+            speed_kmh=3.6 * JAM_M_S,
+        )
+        events = [*(e for e in events if e.kind != "slow-traffic" or (e.speed_kmh and e.duration_s)), crawl]
     return Row(
         road.steady(c.backwards, c.true_m, c.speed_m_s, events),
         leg,

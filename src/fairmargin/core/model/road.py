@@ -21,7 +21,7 @@ Array = NDArray[np.float64]
 LOOP_STRETCHES: Final = 36  # a loop of unknown shape is taken as a circle
 SLOWEST_M_S: Final = 0.05  # of a moving piece of a log, so that its time stays finite
 #: How far the free part of a held-up leg may stray from the leg's average speed.
-FREE_SPEED: Final = (0.7, 1.3)
+FREE_SPEED: Final = (0.7, 1.8)
 
 
 def is_loop(study: Study) -> bool:

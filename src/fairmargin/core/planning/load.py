@@ -8,13 +8,15 @@ first: this is not a weighbridge.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final, Literal
 
 import numpy as np
 
-from fairmargin.core.study.plan import LimitSource, Load
+from fairmargin.core import units
+from fairmargin.core.study.plan import LimitSource, Load, LoadItem, LoadPlace
 
 State = Literal["fine", "close", "over", "not known"]
 NOSE_LEAST_SHARE: Final = 0.04
@@ -67,18 +69,178 @@ def nose_from_jockey(jockey_kg: float, axle_to_jockey_m: float, axle_to_coupling
     return jockey_kg * axle_to_jockey_m / axle_to_coupling_m
 
 
+#: Densities of what is carried by volume; water goes by its temperature. Common practice. [kg/L]
+DENSITIES: Final = {
+    "petrol": 0.75,
+    "diesel": 0.84,
+    "fuel": 0.75,
+    "milk": 1.03,
+    "oil": 0.9,
+    "gravel": 1.6,
+    "sand": 1.6,
+}
+LIQUIDS: Final = frozenset({"water", "petrol", "diesel", "fuel", "milk", "oil"})
+_AMOUNT: Final = re.compile(r"^(?:(\d+)\s*[x\u00d7*]\s*)?(.+)$", re.IGNORECASE)
+
+
+def read_item(name: str, amount: str, place: LoadPlace, mass_unit: str = "kg") -> LoadItem:
+    """Read one line of the list: ``158 kg``, ``4 x 16``, ``480 L at 18 \u00b0C``, ``45 L diesel``, ``12 gal-us petrol``.
+
+    What a volume weighs follows from what it is: in its amount, or in its name.
+
+    Raises
+    ------
+    ValueError
+        If the amount cannot be read, or nobody says what the volume is of.
+
+    Examples
+    --------
+    >>> round(item_kg(read_item("water", "480 L at 18 \u00b0C", "aboard")), 1), item_kg(read_item("wheels", "4 x 16 kg", "trailer"))
+    (479.3, 64.0)
+    """
+    match = _AMOUNT.match(amount.strip())
+    if match is None or not amount.strip():
+        raise ValueError("how much? Expected a mass or a volume, such as 64 kg, 480 L or 4 x 16 kg")
+    count = float(match[1] or 1)
+    number = units.read_number(match[2])
+    unit, _, rest = number.rest.partition(" ")
+    text = f"{name} {rest}".lower()
+    if not unit or unit.lower() in {"kg", "lb", "g", "t"}:
+        figure = f"{number.value} {unit or mass_unit}"
+        if unit.lower() in {"g", "t"}:
+            figure = f"{number.value * (0.001 if unit.lower() == 'g' else 1000.0)} kg"
+        return LoadItem(
+            name=name, place=place, count=count, mass_kg=units.read_quantity(figure, "mass", mass_unit)
+        )
+    litres = units.read_in(f"{number.value} {unit}", "L")
+    substance = next((s for s in (*DENSITIES, "water") if s in text), "")
+    said = re.search(r"([\d.,]+)\s*kg/l", text)
+    if said:
+        density = units.read_number(said[1]).value
+    elif substance == "water" or (not substance and "tank" in text):
+        warm = re.search(r"(?:at|@)\s*([\d.,]+\s*\u00b0?\s*[cf]?)", text)
+        celsius = (
+            units.read_quantity(warm[1].replace("\u00b0 ", "\u00b0"), "temperature", "\u00b0C")
+            if warm
+            else 15.0
+        )
+        density = water_kg(1.0, celsius)
+    elif substance:
+        density = DENSITIES[substance]
+    else:
+        raise ValueError(
+            f"{litres:g} L of what? Say water, petrol, diesel, or its kg/L, such as 45 L 0.75 kg/L"
+        )
+    liquid = bool(said) or not substance or substance in LIQUIDS
+    return LoadItem(name=name, place=place, count=count, litres=litres, kg_per_l=density, liquid=liquid)
+
+
+_LIMIT: Final = re.compile(
+    r"^\s*([\d.,' ]*\d)(?:\s*[-\u2212\u2013]\s*([\d.,' ]*\d))?\s*(kg|lb)?\b\s*(.*)$", re.IGNORECASE
+)
+
+
+def read_limit(text: str, mass_unit: str = "kg") -> LimitSource:
+    """Read a limit and where it is written: ``1350 coupling``, ``4650 - 2700 train less gross``.
+
+    Raises
+    ------
+    ValueError
+        If no mass stands at the front.
+
+    Examples
+    --------
+    >>> read_limit("4650 - 2700 plate").mass_kg, read_limit("2100 handbook").source
+    (1950.0, 'handbook')
+    """
+    match = _LIMIT.match(text)
+    if match is None:
+        raise ValueError(
+            f'"{text}" is no limit; expected a mass and where it is written, such as 1350 coupling'
+        )
+    first, less, unit, source = match.groups()
+    mass = units.read_quantity(f"{first} {unit or mass_unit}", "mass", mass_unit)
+    if less:
+        mass -= units.read_quantity(f"{less} {unit or mass_unit}", "mass", mass_unit)
+    return LimitSource(mass_kg=mass, source=source.strip())
+
+
+def item_kg(item: LoadItem) -> float:
+    """Mass of one line of the list. [kg]"""
+    each = item.mass_kg if item.mass_kg is not None else (item.litres or 0.0) * (item.kg_per_l or 1.0)
+    return float(item.count * each)
+
+
+def items_kg(load: Load, place: LoadPlace) -> float:
+    """Sum of the list's things in one place. [kg]"""
+    return sum(item_kg(item) for item in load.items if item.place == place)
+
+
 def aboard_kg(load: Load) -> float:
-    """Everything in and on the vehicle beyond the vehicle as it stands. [kg]"""
+    """Everything in and on the vehicle beyond the vehicle as it stands, by sum. [kg]"""
     return (
         (load.people_kg or 0.0)
         + (load.cargo_kg or 0.0)
         + (load.roof_kg or 0.0)
         + water_kg(load.water_l or 0.0, 15.0 if load.water_c is None else load.water_c)
         + (load.fuel_l or 0.0) * load.fuel_kg_per_l
+        + items_kg(load, "aboard")
+        + items_kg(load, "roof")
     )
 
 
-def _against(name: str, value: float | None, limits: Sequence[LimitSource], missing: str) -> Check:
+def roof_kg(load: Load) -> float | None:
+    """What stands on the roof, where anything is told of it. [kg]"""
+    listed = items_kg(load, "roof")
+    return None if load.roof_kg is None and not listed else (load.roof_kg or 0.0) + listed
+
+
+@dataclass(frozen=True, slots=True)
+class TwoSources:
+    """One mass by sum and by scale: the heavier counts, and what they differ by is said."""
+
+    by_sum: float | None
+    by_scale: float | None
+
+    @property
+    def counts(self) -> float | None:
+        """The heavier of what is known. [kg]"""
+        known = [v for v in (self.by_sum, self.by_scale) if v is not None]
+        return max(known) if known else None
+
+    def words(self, limit: LimitSource | None) -> str:
+        """What they differ by, and what each leaves of a limit; empty where there is one source or they agree to 1 %."""
+        if self.by_sum is None or self.by_scale is None:
+            return ""
+        if abs(self.by_sum - self.by_scale) <= 0.01 * max(self.by_sum, self.by_scale, 1.0):
+            return ""
+
+        def left(kg: float) -> str:
+            if limit is None:
+                return ""
+            return f", {abs(limit.mass_kg - kg):.0f} kg {'left' if kg <= limit.mass_kg else 'over'}"
+
+        return (
+            f" By sum {self.by_sum:.0f} kg{left(self.by_sum)}; by the scale {self.by_scale:.0f} kg{left(self.by_scale)}: "
+            "they disagree, and the heavier counts."
+        )
+
+
+def aboard(load: Load) -> TwoSources:
+    """Everything aboard, by sum and by scale."""
+    total = aboard_kg(load)
+    return TwoSources(total if total else None, load.aboard_scale_kg)
+
+
+def trailer(load: Load) -> TwoSources:
+    """The loaded trailer, by the list's sum and weighed."""
+    listed = items_kg(load, "trailer")
+    return TwoSources(listed if listed else None, load.trailer_kg)
+
+
+def _against(
+    name: str, value: float | None, limits: Sequence[LimitSource], missing: str, beside: str = ""
+) -> Check:
     limit = lowest(limits)
     if value is None or limit is None:
         what = missing if value is None else f"the limit for {name}"
@@ -88,7 +250,7 @@ def _against(name: str, value: float | None, limits: Sequence[LimitSource], miss
     left = limit.mass_kg - value
     source = limit.source or "stated limit"
     disagree = len({x.mass_kg for x in limits}) > 1
-    more = " The sources disagree; the lowest counts." if disagree else ""
+    more = (" The sources disagree; the lowest counts." if disagree else "") + beside
     if left < 0:
         return Check(
             name,
@@ -120,19 +282,38 @@ def check_load(load: Load) -> tuple[Check, ...]:
         Laden vehicle, roof, trailer, train and nose weight, where anything about them is known.
     """
     checks: list[Check] = []
-    laden = None if load.vehicle_kg is None else load.vehicle_kg + aboard_kg(load) + (_nose(load) or 0.0)
+    carried, towed = aboard(load), trailer(load)
+    nose = _nose(load) or 0.0
+    if load.payload_limit or load.aboard_scale_kg is not None:
+        on_it = None if carried.counts is None else carried.counts + nose
+        checks.append(
+            _against(
+                "payload",
+                on_it,
+                load.payload_limit,
+                "what is aboard",
+                carried.words(lowest(load.payload_limit)),
+            )
+        )
+    laden = None if load.vehicle_kg is None else load.vehicle_kg + (carried.counts or 0.0) + nose
     if load.vehicle_kg is not None or load.gross_limit:
         checks.append(_against("laden vehicle", laden, load.gross_limit, "the vehicle's own mass"))
-    if load.roof_kg is not None or load.roof_limit:
-        checks.append(_against("roof load", load.roof_kg, load.roof_limit, "the mass on the roof"))
-    towing = load.trailer_kg is not None or bool(load.towing_limit)
+    roof = roof_kg(load)
+    if roof is not None or load.roof_limit:
+        checks.append(_against("roof load", roof, load.roof_limit, "the mass on the roof"))
+    towing = towed.counts is not None or bool(load.towing_limit)
     if towing:
-        checks.append(_against("trailer", load.trailer_kg, load.towing_limit, "the trailer's actual mass"))
+        missing = "the trailer's actual mass"
+        checks.append(
+            _against(
+                "trailer", towed.counts, load.towing_limit, missing, towed.words(lowest(load.towing_limit))
+            )
+        )
     if load.train_limit or (towing and load.vehicle_kg is not None):
         train = None
-        if load.vehicle_kg is not None and load.trailer_kg is not None:
+        if load.vehicle_kg is not None and towed.counts is not None:
             # The nose weight stands on the vehicle but belongs to the trailer: count it once.
-            train = load.vehicle_kg + aboard_kg(load) + load.trailer_kg
+            train = load.vehicle_kg + (carried.counts or 0.0) + towed.counts
         checks.append(_against("train", train, load.train_limit, "vehicle and trailer mass"))
     if towing:
         checks.append(_nose_check(load))
@@ -148,54 +329,68 @@ def _nose(load: Load) -> float | None:
 
 
 def _nose_check(load: Load) -> Check:
-    nose, limit = _nose(load), lowest(load.nose_limit)
-    if nose is None or load.trailer_kg is None:
-        what = "the nose weight" if nose is None else "the trailer's actual mass"
-        return Check(
-            "nose weight",
-            "not known",
-            nose,
-            None,
-            limit.mass_kg if limit else None,
-            "",
-            f"Not known: {what}.",
-        )
-    least = NOSE_LEAST_SHARE * load.trailer_kg
-    share = 100 * nose / load.trailer_kg if load.trailer_kg else 0.0
+    """Nose weight between its floor and the lowest ceiling, seen together."""
+    nose, limit, whole = _nose(load), lowest(load.nose_limit), trailer(load).counts
     high = limit.mass_kg if limit else None
     source = (limit.source or "stated limit") if limit else ""
-    if high is not None and nose > high:
-        return Check(
-            "nose weight",
+
+    def told(state: State, words: str) -> Check:
+        return Check("nose weight", state, nose, least, high, source, words)
+
+    least = None if whole is None else NOSE_LEAST_SHARE * whole
+    if whole is not None and high is not None and least is not None and least > high:
+        lawful = high / NOSE_LEAST_SHARE
+        measured = "" if nose is None else f" It is {nose:.0f} kg now."
+        return told(
             "over",
-            nose,
-            least,
-            high,
-            source,
-            f"{nose - high:.0f} kg over the {high:.0f} kg of the {source}. Move the load back.",
+            f"About 4 % of the whole {whole:.0f} kg is {least:.0f} kg, more than the {high:.0f} kg of the {source}: no place "
+            f"of the load fits both. At most {lawful:.0f} kg in all would.{measured} Take {whole - lawful:.0f} kg off.",
+        )
+    if nose is None or whole is None or least is None:
+        what = "the nose weight" if nose is None else "the trailer's actual mass"
+        return Check("nose weight", "not known", nose, None, high, "", f"Not known: {what}.")
+    share = 100 * nose / whole if whole else 0.0
+    if high is not None and nose > high:
+        return told(
+            "over",
+            f"{nose - high:.0f} kg over the {high:.0f} kg of the {source}. Move the load back, to {least:.0f} kg at least.",
         )
     if nose < least:
-        return Check(
-            "nose weight",
+        at_most = f", to {high:.0f} kg at most ({source})" if high is not None else ""
+        return told(
             "over",
-            nose,
-            least,
-            high,
-            source,
-            f"{share:.1f} % of the whole loaded trailer; at least about 4 % ({least:.0f} kg) keeps it from swaying. Move the load forward.",
+            f"{nose:.0f} kg is {share:.1f} % of the whole loaded trailer; at least about 4 % ({least:.0f} kg) keeps it from "
+            f"swaying. Move the load forward{at_most}.",
         )
     usual = f"{100 * NOSE_USUAL_SHARE[0]:.0f} to {100 * NOSE_USUAL_SHARE[1]:.0f} % is usual"
     state: State = "fine" if high is not None and nose <= CLOSE_SHARE * high else "close"
     ceiling = f"at most {high:.0f} kg ({source})" if high is not None else "no limit entered: read the plates"
-    return Check(
-        "nose weight",
-        state,
-        nose,
-        least,
-        high,
-        source,
-        f"{nose:.0f} kg is {share:.1f} % of the trailer; {usual}; {ceiling}.",
-    )
+    return told(state, f"{nose:.0f} kg is {share:.1f} % of the trailer; {usual}; {ceiling}.")
+
+
+#: A thing of this mass is not lifted by one person (common practice: about 25 kg).
+LIFT_KG: Final = 25.0
+
+
+def cautions(load: Load) -> tuple[str, ...]:
+    """What lifting and liquids ask for."""
+    found = []
+    each = [i.mass_kg for i in load.items if i.mass_kg is not None and i.name.lower() not in PEOPLE]
+    if any(m > LIFT_KG for m in each):
+        found.append("Heavy things: lift with two, from the knees; lash them before driving.")
+    if load.water_l or any(i.liquid for i in load.items):
+        found.append(
+            "Liquids slosh: full or empty tanks, baffled and lashed; a half-full one moves in every bend and stop."
+        )
+    if load.roof_kg or any(i.place == "roof" for i in load.items):
+        found.append(
+            "On the roof: lift with two, lash, stop and check after the first kilometres; mind the height."
+        )
+    return tuple(found)
+
+
+#: Things that walk aboard by themselves.
+PEOPLE: Final = frozenset({"people", "driver", "passenger", "passengers", "two people", "persons"})
 
 
 def towing_budget_kg(load: Load) -> float | None:
@@ -203,4 +398,6 @@ def towing_budget_kg(load: Load) -> float | None:
     limit = lowest(load.train_limit)
     if limit is None or load.vehicle_kg is None:
         return None
-    return float(limit.mass_kg - load.vehicle_kg - aboard_kg(load) - (load.trailer_kg or 0.0))
+    return float(
+        limit.mass_kg - load.vehicle_kg - (aboard(load).counts or 0.0) - (trailer(load).counts or 0.0)
+    )

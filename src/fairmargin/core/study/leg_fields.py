@@ -61,6 +61,7 @@ LEG_FIELDS: Final[Mapping[str, LegField]] = {
     "soc": LegField("Charge, %", "Before and after: 82-71"),
     "charger": LegField("Charged back, kWh", "From the charger, when back at the level before"),
     "fuel": LegField("Fuel, L", "Filled to the same level"),
+    "forecast": LegField("Forecast at end, %", "Charge that the car promised for the end of this leg, before it", "percent", 0),
     "on_the_way": LegField("On the way", "Readings between: 1.9 km 89 %; 4 km 86 %"),
     "gps_distance_km": LegField("GPS distance", "By GPS; gives the true distance", "distance", 2),
     "stopped_s": LegField("Stood", "Minutes standing in the driving time, car on or off: 3, or 2:30", "duration"),
@@ -95,6 +96,7 @@ def columns_of(key: str) -> tuple[str, ...]:
         "soc": ("soc_start_percent", "soc_end_percent", "soc_step_percent"),
         "charger": ("charger_kwh",),
         "fuel": ("fuel_l",),
+        "forecast": ("forecast_end_percent",),
         "on_the_way": (),
     }.get(key, (key,))
 
@@ -150,6 +152,8 @@ def read_leg_field(
         return {key: text}
     if key == "vehicle":
         return {key: _vehicle(text, study)}
+    if key == "forecast":
+        return {"forecast_end_percent": units.read_in(text, "%") if text else None}
     if not text:
         return {key: Leg.model_fields[key].default}
     field = LEG_FIELDS[key]
@@ -227,7 +231,7 @@ def show_leg_field(key: str, leg: Leg, choice: units.UnitChoice, study: Study | 
         return _show_instrument(key, leg, choice)
     if key == "on_the_way":
         return "" if study is None else show_on_the_way(study, leg.leg, choice)
-    value = getattr(leg, key)
+    value = leg.forecast_end_percent if key == "forecast" else getattr(leg, key)
     if value is None or value == "":
         return ""
     if key in {"duration_s", "stopped_s", "stopped_with_car_on_s"}:

@@ -50,15 +50,34 @@ class LimitSource(Value):
     source: str = ""
 
 
+#: Where a thing is carried.
+LoadPlace = Literal["aboard", "roof", "trailer"]
+
+
+class LoadItem(Value):
+    """One thing that is carried: by mass, or by volume and density. Several alike count `count` times."""
+
+    name: str = Field(min_length=1, max_length=60)
+    place: LoadPlace = "aboard"
+    count: Annotated[float, AfterValidator(between(0, 1000, ""))] = 1.0
+    mass_kg: number(0, 20000, "kg") = None  # type: ignore[valid-type]
+    litres: number(0, 20000, "L") = None  # type: ignore[valid-type]
+    kg_per_l: number(0.05, 20, "kg/L") = None  # type: ignore[valid-type]
+    liquid: bool = False
+
+
 class Load(Value):
     """What is aboard, on the roof and behind, and the limits it is held against. Masses in kg."""
 
+    items: tuple[LoadItem, ...] = ()
+    payload_limit: tuple[LimitSource, ...] = ()  # everything aboard: people, load, nose weight
     gross_limit: tuple[LimitSource, ...] = ()  # vehicle, laden
     train_limit: tuple[LimitSource, ...] = ()  # vehicle and trailer together
     towing_limit: tuple[LimitSource, ...] = ()  # trailer mass allowed: car plate, trailer plate, coupling
     nose_limit: tuple[LimitSource, ...] = ()  # nose weight allowed: coupling, car, trailer
     roof_limit: tuple[LimitSource, ...] = ()
     vehicle_kg: number(200, 40000, "kg") = None  # type: ignore[valid-type]
+    aboard_scale_kg: number(0, 20000, "kg") = None  # type: ignore[valid-type]  # everything aboard, by a scale
     people_kg: number(0, 5000, "kg") = None  # type: ignore[valid-type]
     cargo_kg: number(0, 20000, "kg") = None  # type: ignore[valid-type]
     roof_kg: number(0, 1000, "kg") = None  # type: ignore[valid-type]

@@ -8,8 +8,10 @@ from typing import Final
 
 import numpy as np
 from PySide6.QtWidgets import (
+    QComboBox,
     QDialog,
     QDialogButtonBox,
+    QHBoxLayout,
     QTableWidget,
     QVBoxLayout,
     QWidget,
@@ -55,8 +57,45 @@ def weather_of(study: Study, text: str) -> tuple[tuple[WeatherRow, ...], tuple[s
     return read_weather(text, day_of(study), height_m=float(np.mean(heights)) if heights else 0.0)
 
 
+#: What a file can be taken for, where it was not recognised as what it is.
+KINDS: Final = {
+    "legs": "rows of legs",
+    "log": "a log of one drive",
+    "weather": "weather reports",
+    "receipts": "charging receipts",
+}
+
+
+class KindChoice(QWidget):
+    """The line that says what a file is taken for, and lets another be chosen."""
+
+    def __init__(self, dialog: QDialog, now: str) -> None:
+        super().__init__(dialog)
+        self.instead = ""
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(label("This file is taken for", "muted"))
+        self.box = QComboBox()
+        self.box.setAccessibleName("What this file is")
+        for key, words in KINDS.items():
+            self.box.addItem(words, key)
+        self.box.setCurrentIndex(list(KINDS).index(now))
+        self.box.activated.connect(lambda _: self._chosen(dialog, now))
+        line.addWidget(self.box)
+        line.addStretch()
+
+    def _chosen(self, dialog: QDialog, now: str) -> None:
+        kind = str(self.box.currentData())
+        if kind != now:
+            self.instead = kind
+            dialog.reject()
+
+
 class BringDialog(QDialog):
     """A dialog that shows what would be taken, and takes it only when told to."""
+
+    #: Among `KINDS`, what this dialog reads; "" where nothing else could be meant.
+    KIND = ""
 
     def __init__(self, session: Session, title: str, agree: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -68,6 +107,10 @@ class BringDialog(QDialog):
         self.traces: Mapping[str, Trace] = {}
         outer = QVBoxLayout(self)
         outer.setSpacing(10)
+        self.kind_choice = KindChoice(self, self.KIND) if self.KIND else None
+        if self.kind_choice is not None:
+            outer.addWidget(self.kind_choice)
+            self.kind_choice.hide()  # until a file is behind it
         self.page = QVBoxLayout()
         outer.addLayout(self.page, 1)
         self.words = label("", wrap=True)

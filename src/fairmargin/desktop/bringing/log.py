@@ -6,7 +6,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fairmargin.core.units import read_duration_s
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.bringing.base import BringDialog, day_of, plain_table
 from fairmargin.desktop.session import Session
@@ -46,6 +47,8 @@ CURVE_POINTS: Final = 4000
 
 class LogDialog(BringDialog):
     """A logger's table or a track: its columns, then its cuts, then its legs."""
+
+    KIND = "log"
 
     ready = Signal()  # the whole log has been read
 
@@ -288,6 +291,12 @@ class LogDialog(BringDialog):
         box.addLayout(self._plot_box, 3)
         self.list = plain_table(["From, min", "To, min", "Driven", "Direction", "Leg"])
         self.list.setMinimumHeight(150)
+        self.list.setEditTriggers(
+            QTableWidget.EditTrigger.DoubleClicked
+            | QTableWidget.EditTrigger.EditKeyPressed
+            | QTableWidget.EditTrigger.AnyKeyPressed
+        )
+        self.list.itemChanged.connect(self._typed)
         box.addWidget(self.list, 2)
         self._plot: object = None
         self._regions: list[object] = []
@@ -380,6 +389,7 @@ class LogDialog(BringDialog):
     def _show_pieces(self, legs: list[str]) -> None:
         assert self.log is not None
         units = self.session.units
+        self.list.blockSignals(True)
         self.list.setRowCount(len(self.pieces))
         for i, (piece, name) in enumerate(zip(self.pieces, legs, strict=True)):
             km = piece_km(self.log.trace, piece)
@@ -389,7 +399,12 @@ class LogDialog(BringDialog):
                 f"{units.show('distance', km):.2f} {units.distance}", way,
             )  # fmt: skip
             for j, text in enumerate(cells):
-                self.list.setItem(i, j, QTableWidgetItem(text))
+                item = QTableWidgetItem(text)
+                if j > 1:
+                    item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
+                else:
+                    item.setToolTip("Minutes of the log: 12.5, 12:30, or drag the edge on the curve")
+                self.list.setItem(i, j, item)
             box = QComboBox()
             box.setAccessibleName(f"Leg of piece {i + 1}")
             box.addItem("(leave it)", "")
@@ -400,7 +415,29 @@ class LogDialog(BringDialog):
             box.setCurrentIndex(max(0, box.findData(name)))
             box.activated.connect(self._lay)
             self.list.setCellWidget(i, 4, box)
+        self.list.blockSignals(False)
         self._lay()
+
+    def _typed(self, item: QTableWidgetItem) -> None:
+        """A cut time that was typed: minutes of the log, or min:s; what cannot be read is put back, in words."""
+        row, column = item.row(), item.column()
+        if column > 1 or not 0 <= row < len(self.pieces):
+            return
+        piece = self.pieces[row]
+        try:
+            seconds = read_duration_s(item.text())
+        except ValueError as error:
+            self.fault.setText(str(error))
+            self._show_pieces([str(self._leg_box(i).currentData()) for i in range(len(self.pieces))])
+            return
+        ends = [piece.start_s, piece.end_s]
+        ends[column] = seconds
+        if ends[1] - ends[0] < 1.0:
+            self.fault.setText("A piece ends after it begins.")
+            self._show_pieces([str(self._leg_box(i).currentData()) for i in range(len(self.pieces))])
+            return
+        self.set_piece(row, *ends)
+        self._draw()
 
     def _lay(self, *_: object) -> None:
         assert self.log is not None

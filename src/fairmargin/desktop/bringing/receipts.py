@@ -19,6 +19,8 @@ from fairmargin.exchange.receipts import Assigned, apply, assign, read_receipts
 class ReceiptsDialog(BringDialog):
     """Charging receipts, typed or from a table, each with the leg it belongs to."""
 
+    KIND = "receipts"
+
     def __init__(self, session: Session, text: str = "", parent: QWidget | None = None) -> None:
         super().__init__(session, "Charging receipts", "Put the charges on their legs", parent)
         self.text = QPlainTextEdit(text)

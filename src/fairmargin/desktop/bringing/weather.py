@@ -17,6 +17,8 @@ from fairmargin.exchange.pieces import near_legs, with_weather
 class WeatherDialog(BringDialog):
     """METAR texts or a station's table, pasted or from a file; only what is near the legs is taken."""
 
+    KIND = "weather"
+
     def __init__(
         self,
         session: Session,

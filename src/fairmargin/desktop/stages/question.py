@@ -23,6 +23,7 @@ from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.stages.planning.expected_panel import ExpectedPanel
+from fairmargin.desktop.stages.planning.instruments_panel import InstrumentsPanel
 from fairmargin.desktop.stages.planning.prompts_panel import CalibrationPanel, PromptsPanel
 from fairmargin.desktop.stages.planning.sides_panel import ConfigurationsPanel, VehiclesPanel
 from fairmargin.desktop.widgets.basics import label, panel, scrolling
@@ -93,6 +94,8 @@ class QuestionStage(Stage):
         self._lay_vehicle(body)
         self.vehicles = VehiclesPanel(session)
         body.addWidget(self.vehicles)
+        self.instruments = InstrumentsPanel(session)
+        body.addWidget(self.instruments)
         self.calibration = CalibrationPanel(session)
         body.addWidget(self.calibration)
         self._lay_notes(body)
@@ -381,7 +384,14 @@ class QuestionStage(Stage):
 
     def refresh(self, study: Study) -> None:
         f = self.fields
-        for part in (self.sides, self.vehicles, self.prompts, self.expected, self.calibration):
+        for part in (
+            self.sides,
+            self.vehicles,
+            self.instruments,
+            self.prompts,
+            self.expected,
+            self.calibration,
+        ):
             part.refresh(study)
         self.subtitle.setText("say it before you drive")
         f["title"].show_text(study.title)

@@ -29,6 +29,7 @@ from fairmargin.exchange.wording import (
     capacity_line,
     climb_lines,
     conditions_words,
+    forecast_lines,
     may_not,
     may_say,
     result_name,
@@ -294,7 +295,7 @@ class VerdictStage(Stage):
             self.say_not.setText("Nothing, before both configurations have a reading.")
             if analysis is not None and alone:
                 self.say.setText(alone_words(study, analysis, self.session.units))
-                lines = [*climb_lines(study, analysis), capacity_line(analysis)]
+                lines = [*climb_lines(study, analysis), *forecast_lines(study), capacity_line(analysis)]
                 self.beside.setText("\n".join(x for x in lines if x))
                 self.beside.setVisible(any(lines))
                 self.say_not.setText(

@@ -6,18 +6,26 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
-from fairmargin.core.planning.load import CAUTION, check_load, towing_budget_kg
+from fairmargin.core.planning.load import (
+    CAUTION,
+    cautions,
+    check_load,
+    read_limit,
+    roof_kg,
+    towing_budget_kg,
+    trailer,
+)
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
-from fairmargin.core.study.plan import LimitSource
-from fairmargin.core.units import read_quantity
 from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.planning.items_panel import ItemsPanel
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel, scrolling
 from fairmargin.desktop.widgets.planning.load import LoadDrawing
 
 MASSES = (
     ("vehicle_kg", "Vehicle as it stands"),
+    ("aboard_scale_kg", "All aboard, by a scale"),
     ("people_kg", "People"),
     ("cargo_kg", "Cargo inside"),
     ("roof_kg", "On the roof"),
@@ -33,6 +41,7 @@ OTHERS = (
     ("axle_to_coupling_m", "Axle to coupling", "m"),
 )
 LIMITS = (
+    ("payload_limit", "Payload plate"),
     ("gross_limit", "Gross limit"),
     ("roof_limit", "Roof limit"),
     ("towing_limit", "Trailer limits"),
@@ -51,10 +60,12 @@ class LoadPage(PlanPage):
         inner = QWidget()
         frame, box = panel()
         box.addWidget(label("What is aboard and behind", "heading"))
+        self.items = ItemsPanel(session)
         grid = QGridLayout(inner)
         grid.setContentsMargins(0, 0, 6, 0)
         grid.setHorizontalSpacing(12)
-        at = 0
+        grid.addWidget(self.items, 0, 0, 1, 2)
+        at = 2
         for name, words in MASSES:
             grid.addWidget(
                 self.field(name, words, self.number("load", name, words.lower(), "mass")), at // 2, at % 2
@@ -68,7 +79,7 @@ class LoadPage(PlanPage):
             )
             at += 1
         at += at % 2
-        tip = "Mass and where it is written, several apart by commas: 1500 car plate, 1350 coupling"
+        tip = "Mass and where it is written, several apart by commas: 1500 car plate, 4650 - 2700 train less gross, 1350 coupling"
         for name, words in LIMITS:
             grid.addWidget(self.field(name, words, self._limits(name), tip=tip), at // 2, 0, 1, 2)
             at += 2
@@ -85,6 +96,8 @@ class LoadPage(PlanPage):
         box.addWidget(scrolling(inner, on_panel=True), 1)
         self.left = label("", wrap=True)
         box.addWidget(self.left)
+        self.careful = label("", "caution", wrap=True)
+        box.addWidget(self.careful)
         box.addWidget(label(CAUTION, "caution", wrap=True))
         row.addWidget(frame, 6)
         self.body.addLayout(row, 1)
@@ -96,19 +109,16 @@ class LoadPage(PlanPage):
         def commit(text: str) -> None:
             made = []
             for part in filter(None, (p.strip() for p in text.split(","))):
-                words = part.split(None, 1)
-                figure, rest = words[0], words[1] if len(words) > 1 else ""
-                for unit in ("kg", "lb"):
-                    if rest == unit or rest.startswith(f"{unit} "):
-                        figure, rest = f"{figure} {unit}", rest[len(unit) :].strip()
-                mass = read_quantity(figure, "mass", self.session.units.mass)
-                made.append(LimitSource(mass_kg=mass, source=rest))
+                made.append(read_limit(part, self.session.units.mass))
             self.change_part("load", name.replace("_", " "), **{name: tuple(made)})
 
         return commit
 
     def refresh(self, study: Study) -> None:
         load, units = study.plan.load, self.session.units
+        self.items.refresh(study)
+        self.careful.setText(" ".join(cautions(load)))
+        self.careful.setVisible(bool(self.careful.text()))
         for name, _ in MASSES:
             value = getattr(load, name)
             self.fields[name].show_text(
@@ -131,7 +141,7 @@ class LoadPage(PlanPage):
         except ValueError as error:
             checks, fault = (), str(error)
         self.drawing.show_checks(
-            checks, load.trailer_kg is not None or bool(load.towing_limit), bool(load.roof_kg)
+            checks, trailer(load).counts is not None or bool(load.towing_limit), bool(roof_kg(load))
         )
         budget = towing_budget_kg(load)
         if fault:

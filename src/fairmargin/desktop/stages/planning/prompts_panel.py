@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, 
 
 from fairmargin.core.planning.second import second_changes
 from fairmargin.core.planning.tyres import circumference_change_percent, tyre_size
-from fairmargin.core.study import Configuration, Study, Vehicle
+from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import read_in
 from fairmargin.desktop.session import Session
@@ -158,7 +158,7 @@ class PromptsPanel(PlanPage):
 
 
 class CalibrationPanel(PlanPage):
-    """GPS against the car over a known stretch; vehicles of other studies; another trial."""
+    """GPS against the car over a known stretch; vehicles of other studies."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -184,10 +184,6 @@ class CalibrationPanel(PlanPage):
         self.take = QPushButton("Take this vehicle")
         self.take.clicked.connect(self._take)
         line.addWidget(self.take)
-        self.more = QPushButton("Another trial")
-        self.more.setToolTip("A further configuration, compared with the same baseline")
-        self.more.clicked.connect(self._another)
-        line.addWidget(self.more)
         box.addLayout(line)
         self.body.addWidget(frame)
         self._values: dict[str, float] = {}
@@ -211,7 +207,6 @@ class CalibrationPanel(PlanPage):
             "; ".join(said).capitalize() + "." if said else "Not calibrated: some over-read by 2 to 3 %."
         )
         read_only = self.session.read_only
-        self.more.setEnabled(not read_only)
         if self.session.logbook is not None and self._for != self.session.study_id:
             self._for = self.session.study_id
             self._look_up()
@@ -266,10 +261,3 @@ class CalibrationPanel(PlanPage):
             _, vehicle, kit = self._vehicles[index]
             plan = self.study.plan.with_(checklist=kit) if kit else self.study.plan
             self.session.edit(self.study.with_(vehicle=vehicle, plan=plan), "vehicle from the garage")
-
-    def _another(self) -> None:
-        study = self.study
-        taken = {c.id for c in study.configurations}
-        identifier = next(letter for letter in "BCDEFGHIJKLMNOPQRSTUVWXYZ" if letter not in taken)
-        new = Configuration(id=identifier, name=f"Trial {len(study.trials) + 1}")
-        self.session.edit(study.with_(configurations=(*study.configurations, new)), "another trial")

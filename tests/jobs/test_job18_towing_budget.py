@@ -1,0 +1,44 @@
+"""A towing budget: limits that disagree, a list of what is carried, and a nose weight between its floor and ceiling."""
+
+import pytest
+from PySide6.QtWidgets import QLabel
+
+
+def test_a_towing_budget(tester):
+    t = tester
+    t.new("change", "Car on a trailer", kind="towing", names=("Solo", "Trailer"), order="AB")
+    for name, amount in (
+        ("trailer", "890"),
+        ("car", "1010 kg"),
+        ("petrol", "45 L"),
+        ("petrol can", "30 L"),
+        ("wheels", "4 x 16 kg"),
+        ("tools", "70"),
+    ):
+        t.aboard(name, amount, "trailer")
+    t.loaded("towing_limit", "2000 page, 2100 handbook, 4650 - 2700 plate")
+    t.loaded("nose_limit", "85 coupling, 100 handbook")
+    t.loaded("jockey_kg", "88")
+    t.loaded("axle_to_jockey_m", "4.1")
+    t.loaded("axle_to_coupling_m", "4.55")
+    # 890 + 1010 + 75 * 0.75 + 64 + 70 = 2090 kg; 88 * 4.1 / 4.55 = 79.3 kg.
+    assert "trailer 2090 kg" in t.load.items.sums.text()
+    said = t.load_words()
+    assert "140 kg over the 1950 kg of the plate" in said["trailer"]
+    assert "the lowest counts" in said["trailer"]
+    assert said["nose weight"].startswith("79 kg is 3.8 %")
+    assert "forward, to 85 kg at most (coupling)" in said["nose weight"]
+    # Where 4 % of the whole is more than the nose may carry, no place of the load helps: it says what total would.
+    t.loaded("nose_limit", "80 coupling, 100 handbook")
+    nose = t.load_words()["nose weight"]
+    assert "no place of the load fits both" in nose
+    assert "At most 2000 kg in all" in nose
+    assert "Move the load" not in nose
+    # Taking the petrol can and the tools off is a press of two buttons.
+    for row in (5, 3):
+        t.load.items.grid.itemAtPosition(row, 4).widget().click()
+    assert "trailer 1998 kg" in t.load.items.sums.text()
+    assert any("not a weighbridge" in x.text() for x in t.load.findChildren(QLabel))
+    t.units("us")
+    assert "lb" in t.load.items.sums.text()
+    assert t.study.plan.load.items[0].mass_kg == pytest.approx(890)
