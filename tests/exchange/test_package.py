@@ -254,7 +254,7 @@ def make(tmp_path, head=None, legs=LEGS, **files):
         ),
         (
             "leg,configuration,distance_km\nL1,A,-3\n",
-            "legs.csv, row 2, distance_km: -3 is not possible; expected 0.05 to 5000 km",
+            "legs.csv, row 2, distance_km: -3 is not possible; expected 0.05 to 1000000 km",
         ),
         (
             "leg,configuration,distance_km\nL1,A,nan\n",

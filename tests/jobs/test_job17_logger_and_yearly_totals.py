@@ -2,9 +2,10 @@
 
 import numpy as np
 import pytest
+from PySide6.QtWidgets import QApplication
+
 from fairmargin.exchange.intake import recognise
 from fairmargin.exchange.loggers import preview
-from PySide6.QtWidgets import QApplication
 
 
 def log(path, factor, detour=0):
@@ -41,7 +42,14 @@ def test_a_log_is_recognised(tester, tmp_path):
 
 def test_a_table_can_be_called_a_log(tester, tmp_path):
     t = tester
-    t.new("change", "Covers by logger", kind="aero covers", names=("Covers on", "Covers off"), order="AB", method="loop")
+    t.new(
+        "change",
+        "Covers by logger",
+        kind="aero covers",
+        names=("Covers on", "Covers off"),
+        order="AB",
+        method="loop",
+    )
     path = tmp_path / "odd.csv"
     path.write_text("a;b;c\n" + "\n".join(f"{i};90;13,5" for i in range(900)))
     assert recognise(path).kind == "table"

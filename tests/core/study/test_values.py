@@ -28,7 +28,7 @@ def test_values_cannot_be_changed_in_place(abba):
 @pytest.mark.parametrize(
     "changes, words",
     [
-        ({"distance_km": -1}, "-1 is not possible; expected 0.05 to 5000 km"),
+        ({"distance_km": -1}, "-1 is not possible; expected 0.05 to 1000000 km"),
         ({"temperature_c": 95}, "expected -50 to 60 °C"),
         ({"pressure_hpa": 29.92}, r"expected 500 to 1100 hPa \(at the place, not a gauge\)"),
         ({"climate": "50"}, "50 °C is not a cabin setting"),

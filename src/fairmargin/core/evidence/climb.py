@@ -40,6 +40,11 @@ def signed_energy(study: Study, leg: Leg, trace: Trace | None) -> tuple[float, f
     if leg.energy_kwh is not None:
         step = 1000.0 * (leg.energy_step_kwh or 0.0)
         return 1000.0 * leg.energy_kwh, step * _UNIFORM, step, "trip energy"
+    if leg.soc_start_percent is not None and leg.soc_end_percent is not None:
+        per_point = 10.0 * float(study.vehicle.usable_capacity_kwh or 50.0)
+        step = per_point * (1.0 if leg.soc_step_percent is None else leg.soc_step_percent)
+        drop = leg.soc_start_percent - leg.soc_end_percent
+        return per_point * drop, step * _UNIFORM * math.sqrt(2.0), step, "state of charge"
     if leg.average_shown is not None and leg.average_unit is not None and leg.distance_km:
         shown, unit, heating = leg.average_shown, leg.average_unit, study.vehicle.heating_value
         one = units.to_wh_per_km(1.0, unit, heating)
@@ -48,11 +53,6 @@ def signed_energy(study: Study, leg: Leg, trace: Trace | None) -> tuple[float, f
         by_step = (one / shown**2 if inverse else one) * (leg.average_step or 0.0)
         step = by_step * leg.distance_km
         return per_km * leg.distance_km, step * _UNIFORM, step, "trip average"
-    if leg.soc_start_percent is not None and leg.soc_end_percent is not None:
-        per_point = 10.0 * float(study.vehicle.usable_capacity_kwh or 50.0)
-        step = per_point * (1.0 if leg.soc_step_percent is None else leg.soc_step_percent)
-        drop = leg.soc_start_percent - leg.soc_end_percent
-        return per_point * drop, step * _UNIFORM * math.sqrt(2.0), step, "state of charge"
     return None
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -135,6 +135,8 @@ def lay_rows(
     integrated = {name for o in observations if o.gated_wh is not None for name in o.legs}
     # Laps of a town are not alike at one place: lights and queues stand where they will.
     segments = {False: 1, True: 1} if study.method == "laps" else _segments(logs, conditions, integrated)
+    if not with_events:
+        conditions = [replace(c, jam_s=0.0) for c in conditions]
     rows: list[Row] = []
     entries: list[Entry] = []
     for j, o in enumerate(observations):

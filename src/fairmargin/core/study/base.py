@@ -14,7 +14,8 @@ def between(low: float, high: float, unit: str) -> Callable[[float | None], floa
 
     def check(value: float | None) -> float | None:
         if value is not None and not (math.isfinite(value) and low <= value <= high):
-            raise ValueError(f"{value:g} is not possible; expected {low:g} to {high:g} {unit}".rstrip())
+            ends = " to ".join(f"{v:.0f}" if abs(v) >= 1e5 else f"{v:g}" for v in (low, high))
+            raise ValueError(f"{value:g} is not possible; expected {ends} {unit}".rstrip())
         return value
 
     return check
