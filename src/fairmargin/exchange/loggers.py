@@ -67,7 +67,7 @@ _BY_UNIT: Final = {
 }  # fmt: skip
 #: Names that look like a role and are another thing: a wind is no speed, a cabin no outside air.
 _NOT: Final = {
-    "speed": r"wind|gust|motor|rpm|fan|engine|limit|target|set",
+    "speed": r"\bwind|gust|motor|rpm|fan|engine|limit|target|set",
     "temperature": r"cabin|inside|interior|innen|cell|batt|pack|motor|coolant|inverter|oil|tyre|tire|set|module",
     "power": r"limit|max|avail|aux|heater|ac\b|charg",
     "voltage": r"12|cell|aux|min|max",

@@ -71,7 +71,7 @@ class _Sheet:
         self.pdf.set_text_color(INK)
         self.pdf.set_draw_color(220, 214, 201)
         widths = [
-            max(6, min(WIDEST, max(len(r[i]) for r in table.rows)), len(max(h.split(), key=len)))
+            max(6, min(WIDEST, max(len(r[i]) for r in table.rows)), len(max(h.split() or [""], key=len)))
             for i, h in enumerate(table.heads)
         ]
         with self.pdf.table(
