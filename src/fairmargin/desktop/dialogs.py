@@ -142,6 +142,8 @@ class NewStudyDialog(QDialog):
                 box.addItem(vehicle.name)
             for name in CLASS_PRESETS:
                 box.addItem(f"another: {name}", name)
+            if not self._vehicles:
+                box.setCurrentIndex(box.findData("car"))
         form.addRow("Vehicle", self.vehicle)
         form.addRow("Second vehicle", self.other)
 

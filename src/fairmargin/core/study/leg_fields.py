@@ -50,7 +50,7 @@ LEG_FIELDS: Final[Mapping[str, LegField]] = {
     "pressure_hpa": LegField("Press.", "At the place, not reduced to sea level", "pressure", 2),
     "note": LegField("", "Note"),
     "vehicle": LegField("Vehicle", "Which vehicle drove this leg"),
-    "sector": LegField("Sector, destination", "A named stretch of the route, or where it went"),
+    "sector": LegField("Sector, to", "A named stretch of the route, or where it went"),
     "speed_kmh": LegField("Aimed at", "Speed aimed at, where it differs between legs", "speed", 0),
     "speed_held": LegField("Speed held by", "cruise or foot", words=("cruise", "foot", "unknown")),
     "climate": LegField("Climate", "off, auto, or the temperature set: 20, 68 °F", "climate", 0),
@@ -59,13 +59,13 @@ LEG_FIELDS: Final[Mapping[str, LegField]] = {
     "average": LegField("Trip average", "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh"),
     "energy": LegField("Trip energy, kWh", "As shown: 2.9"),
     "soc": LegField("Charge, %", "Before and after: 82-71"),
-    "charger": LegField("Charged back, kWh", "From the charger, when back at the level before"),
+    "charger": LegField("Charged, kWh", "From the charger, when back at the level before"),
     "fuel": LegField("Fuel, L", "Filled to the same level"),
     "forecast": LegField("Forecast at end, %", "Charge that the car promised for the end of this leg, before it", "percent", 0),
     "on_the_way": LegField("On the way", "Readings between: 1.9 km 89 %; 4 km 86 %"),
     "gps_distance_km": LegField("GPS distance", "By GPS; gives the true distance", "distance", 2),
     "stopped_s": LegField("Stood", "Minutes standing in the driving time, car on or off: 3, or 2:30", "duration"),
-    "stopped_with_car_on_s": LegField("Stopped, car on", "Minutes beside the drive with the car left on", "duration"),
+    "stopped_with_car_on_s": LegField("Car on", "Minutes beside the drive with the car left on", "duration"),
     "tyre_pressure_kpa": LegField("Tyres, cold", "Cold tyre pressure before the day", "tyre"),
     "wind_gust_ms": LegField("Gusts", "Strongest gust at the mast", "wind"),
     "humidity_percent": LegField("Humidity, %", "Relative humidity", "percent", 0),
@@ -104,14 +104,14 @@ def columns_of(key: str) -> tuple[str, ...]:
 def caption(key: str, choice: units.UnitChoice) -> str:
     """What a field is called, with the unit it is typed in."""
     field = LEG_FIELDS[key]
-    if key in {"reading", "average"}:
+    if key == "reading":
         return f"{field.caption}, {units.label(choice.consumption)}"
     if key == "climate":
         return f"{field.caption}, {choice.temperature}"
     if field.quantity in {"distance", "speed", "temperature", "wind", "pressure", "tyre", "mass"}:
         return f"{field.caption}, {getattr(choice, field.quantity)}"
     return {"duration_s": "Time, min:s", "wind_from_deg": "from, °", "stopped_s": "Stood, min"}.get(
-        key, "Stopped, car on, min" if key == "stopped_with_car_on_s" else field.caption
+        key, "Car on, min" if key == "stopped_with_car_on_s" else field.caption
     )
 
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from string import ascii_uppercase
 from typing import Any
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
@@ -103,7 +104,7 @@ class ConfigurationsPanel(QWidget):
         self.boxes.clear()
         for row, c in enumerate(ordered):
             which = "Baseline" if c.baseline else f"Trial {row}" if len(ordered) > 2 else "Trial"
-            self.grid.addWidget(Mark(None if c.baseline else row - 1), row, 0)
+            self.grid.addWidget(Mark(None if c.baseline else row - 1), row, 0, Qt.AlignmentFlag.AlignBottom)
             column = 1
             entries: list[tuple[str, str, Callable[[str], dict[str, Any]], str]] = [
                 ("name", f"{which} is", lambda text: {"name": text}, ""),
@@ -131,7 +132,7 @@ class ConfigurationsPanel(QWidget):
                 box.addItems((AS_THE_CHANGE, *MECHANISMS))
                 box.textActivated.connect(lambda text, i=c.id: self._set_mechanism(i, text))
                 self.boxes[c.id] = box
-                self.grid.addWidget(box, row, column)
+                self.grid.addWidget(box, row, column, Qt.AlignmentFlag.AlignBottom)
             column += 1
             self._buttons(c, row, column, len(ordered))
         self.grid.setColumnStretch(1, 3)
@@ -160,7 +161,7 @@ class ConfigurationsPanel(QWidget):
         holder = QWidget()
         line.setContentsMargins(0, 0, 0, 0)
         holder.setLayout(line)
-        self.grid.addWidget(holder, row, column)
+        self.grid.addWidget(holder, row, column, Qt.AlignmentFlag.AlignBottom)
 
     # ------------------------------------------------------------ edits
 
