@@ -5,11 +5,12 @@ from datetime import date
 import icalendar
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QCheckBox, QLineEdit
+from PySide6.QtWidgets import QCheckBox, QLabel, QLineEdit
 from tests.conftest import driven_study, straight_route
 
 from fairmargin.core.study import new_study
 from fairmargin.core.study.plan import Forecast, Plan
+from fairmargin.core.units import UNIT_CHOICES
 
 
 def type_into(qtbot, field, text):
@@ -113,7 +114,7 @@ def test_calibration_garage_and_another_trial(qtbot, planned):
     assert [panel.garage.itemText(i) for i in range(panel.garage.count())] == ["Orrin 2, as in Older"]
     qtbot.mouseClick(panel.take, Qt.MouseButton.LeftButton)
     assert planned.session.study.vehicle.drag_area_m2 == 0.9
-    qtbot.mouseClick(panel.more, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(planned.stage("question").sides.add, Qt.MouseButton.LeftButton)
     assert [t.name for t in planned.session.study.trials][-1] == "Trial 2"
 
 
@@ -380,3 +381,65 @@ def test_the_other_laptops_readings_are_merged_side_by_side(qtbot, window, tmp_p
     assert "Nothing new" in window.notice_text.text()
     assert not window.packages.merge_from(str(tmp_path / "none.zip"))
     assert "no such file" in window.notice_text.text()
+
+
+# ---------------------------------------------------------------- what a plan takes as known, and the days ahead
+
+
+def test_the_ledger_lists_what_the_plan_will_leave_open(qtbot, window):
+    laid = new_study
+
+    window.session.add_study(laid(title="Box", kind="cargo", order="ABBA", vehicle=driven_study("A").vehicle))
+    window.go_to("plan")
+    said = [x.text() for x in window.ledger.findChildren(QLabel) if x.isVisible()]
+    assert any(x.startswith("Nothing is driven yet") for x in said)
+    assert "Scatter" in said and "What makes the margin" in said
+    half = float(window.ledger._sum.text().lstrip("\u00b1"))
+    assert 1 < half < 10
+    window.session.edit(
+        window.session.study.with_leg("L01", average_shown=15, average_unit="kWh/100km", distance_km=20),
+        "read",
+    )
+    assert not any(
+        x.text().startswith("Nothing is driven yet")
+        for x in window.ledger.findChildren(QLabel)
+        if x.isVisible()
+    )
+
+
+def test_hours_ahead_are_compared_and_the_best_is_planned(qtbot, planned):
+    planned.go_to("plan")
+    stage = planned.stage("plan")
+    stage.show_page("weather")
+    page = stage.pages["weather"]
+    rows = ["time\twind\ttemperature\train"]
+    for hour in range(24):
+        rows.append(f"2026-06-01 {hour:02d}:00\t{2 if 6 <= hour <= 13 else 7}\t14\tno")
+        rows.append(f"2026-06-02 {hour:02d}:00\t7\t14\t{'yes' if hour > 8 else 'no'}")
+    page.report.setPlainText("\n".join(rows))
+    qtbot.mouseClick(page.read, Qt.MouseButton.LeftButton)
+    assert page.fault.isHidden(), page.fault.text()
+    text = page.ahead.text()
+    assert "Best: Monday 01 June" in text and "go, wind up to 2.0 m/s" in text
+    assert "Tuesday 02 June" in text
+    qtbot.mouseClick(page.take, Qt.MouseButton.LeftButton)
+    plan = planned.session.study.plan
+    assert (plan.day.isoformat(), 6 <= plan.start.hour <= 9) == ("2026-06-01", True)
+    assert plan.forecast.wind_speed_ms == 2
+    assert page.answer.text().endswith("Go")
+    planned.session.set_units(UNIT_CHOICES["us"])
+    assert "mph" in page.ahead.text()
+
+
+def test_energy_and_step_are_those_that_were_read(qtbot):
+    from fairmargin.core import designs
+
+    study = driven_study("AB", values=[18.0, 18.2, 20.1, 20.3])
+    study = study.with_legs(x.with_(average_unit="kWh/100km", average_step=None) for x in study.legs)
+    assert designs.known_wh_per_km(study) == pytest.approx(181, abs=2)
+    assert designs.known_factors(study)["B"] == pytest.approx(20.2 / 18.1, abs=0.005)
+    assert designs.known_step_kwh_per_100km(study) == pytest.approx(0.1, abs=0.02)
+    loop = study.with_(method="loop")
+    there, once = (designs.plan_day(s, "AB").energy_kwh for s in (study, loop))
+    # Two runs of 18.4 km there and back, at 181 and 202 Wh/km; a loop is not doubled.
+    assert there - once == pytest.approx(2 * 18.4 * (0.181 + 0.202) / 2, rel=0.05)

@@ -10,8 +10,10 @@ from PySide6.QtCore import QObject, QSettings, QThreadPool, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from fairmargin.core.analysis import analyse, speed_curves
+from fairmargin.core.designs.outlook import outlook
 from fairmargin.core.inference.curve import SpeedCurve
 from fairmargin.core.inference.scatter import ScatterPrior, learned_scatter
+from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
@@ -94,6 +96,7 @@ class Session(QObject):
         self.analysis: Analysis | None = None
         self.view: View = "reference"
         self.chosen = 0  # which comparison is shown, where there are several
+        self._outlook: tuple[Study, tuple[MarginLine, ...]] | None = None
         self._curves: tuple[Analysis, tuple[SpeedCurve, ...]] | None = None
         self.damaged: StudyDamaged | None = None
         self.scatter = ScatterPrior()  # the tester's own, from the other studies of the logbook
@@ -343,6 +346,19 @@ class Session(QObject):
         if self.analysis is None or not self.analysis.comparisons:
             return None
         return self.analysis.comparisons[min(self.chosen, len(self.analysis.comparisons) - 1)]
+
+    def outlook(self) -> tuple[MarginLine, ...]:
+        """What the plan will leave open, before anything is read; nothing once there is a reading."""
+        study = self.study
+        if study is None or len(study.legs) > INLINE_LEGS or any(self.has_reading(leg) for leg in study.legs):
+            return ()
+        if self._outlook is None or self._outlook[0] is not study:
+            try:
+                found = outlook(study, self.scatter)
+            except (ArithmeticError, ValueError, KeyError):
+                found = ()  # a plan that cannot be driven as it stands has no outlook
+            self._outlook = (study, found)
+        return self._outlook[1]
 
     def speed_curves(self) -> tuple[SpeedCurve, ...]:
         """Consumption over speed of the open study, worked out when it is wanted; nothing for long studies."""

@@ -118,12 +118,12 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
         concerns=tuple(
             (
                 x.severity,
-                x.title,
+                u.in_units(x.title, choice),
                 "not priced"
                 if x.bias_percent is None
                 else f"{signed(x.bias_percent) if x.signed else f'±{abs(x.bias_percent):.1f}'} %",
-                x.message,
-                x.next_step,
+                u.in_units(x.message, choice),
+                u.in_units(x.next_step, choice),
             )
             for x in analysis.concerns
         ),

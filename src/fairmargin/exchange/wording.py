@@ -11,7 +11,7 @@ from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
-from fairmargin.core.units import UnitChoice, label
+from fairmargin.core.units import UnitChoice, in_units, label
 
 
 def framed(name: str) -> str:
@@ -69,7 +69,11 @@ def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) 
         return f"nothing corrected: the model does not explain the readings, {speed}"
     if view == "study-mean":
         return f"corrected to the study's mean conditions, {speed}"
-    wind = "calm" if study.reference.wind_speed_ms == 0 else f"wind {study.reference.wind_speed_ms:g} m/s"
+    wind = (
+        "calm"
+        if study.reference.wind_speed_ms == 0
+        else in_units(f"wind {study.reference.wind_speed_ms:g} m/s", units)
+    )
     return f"corrected to {temperature_words(study.reference.temperature_c, units)}, {wind}, {speed}"
 
 
@@ -90,7 +94,7 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
         ends = (low, high) if low > 0 else (-high, -low)
         return (
             f"{where} {name} used {size:.1f} % {word} with {quoted(trial)} than with {quoted(base)} "
-            f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}), about {difference:.0f} Wh/km."
+            f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}), {in_units(f'about {difference:.0f} Wh/km', units)}."
         )
     if c.verdict == "no difference that matters":
         return (
@@ -414,7 +418,7 @@ def may_not(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) 
         )
     blocking = [x for x in c.concerns if x.severity == "blocks"]
     if blocking:
-        parts.append(blocking[0].message)
+        parts.append(in_units(blocking[0].message, units))
     if analysis.assumed:
         parts.append(f"{len(analysis.assumed)} vehicle constants are assumed from its class.")
     return " ".join(parts)

@@ -2,6 +2,8 @@
 
 from fairmargin.core.designs.day import plan_day, planned
 from fairmargin.core.designs.expected import Expected, Share, expected_effect, leg_km, split, visible_from_kmh
+from fairmargin.core.designs.known import known_factors, known_step_kwh_per_100km, known_wh_per_km
+from fairmargin.core.designs.outlook import outlook
 from fairmargin.core.designs.patterns import PATTERNS, order_of
 from fairmargin.core.designs.shapes import Shape, other_shapes, shortest_leg_km
 from fairmargin.core.designs.simulated import Design, compare_designs, pairs_for, recommend
@@ -14,9 +16,13 @@ __all__ = [
     "Share",
     "compare_designs",
     "expected_effect",
+    "known_factors",
+    "known_step_kwh_per_100km",
+    "known_wh_per_km",
     "leg_km",
     "order_of",
     "other_shapes",
+    "outlook",
     "pairs_for",
     "plan_day",
     "planned",

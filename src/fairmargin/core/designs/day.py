@@ -5,7 +5,8 @@ from __future__ import annotations
 from datetime import date, datetime, timedelta
 from typing import Final
 
-from fairmargin.core.designs.expected import DEFAULT_SPEED_KMH, leg_km, likely_effect, split
+from fairmargin.core.designs.expected import DEFAULT_SPEED_KMH, leg_km
+from fairmargin.core.designs.known import known_factors, known_wh_per_km
 from fairmargin.core.planning.day import Timetable, timetable
 from fairmargin.core.planning.day import daylight as daylight_of
 from fairmargin.core.study import Leg, Study, new_study
@@ -80,11 +81,11 @@ def plan_day(
         day=day,
         kind=study.change.kind,
         runs=[(f"R{i + 1}", names[letter]) for i, letter in enumerate(order)],
-        legs_per_run=2 if study.method in {"out-and-back", "side-by-side", "climb"} else 1,
+        legs_per_run=2 if study.method in {"out-and-back", "climb"} else 1,
         leg_km=leg_km(study),
         speed_kmh=speed,
-        wh_per_km=split(study, speed).total,
-        factors={t.id: 1.0 + max(likely_effect(study), 0.0) / 100.0 for t in study.trials},
+        wh_per_km=known_wh_per_km(study),
+        factors=known_factors(study),
         capacity_kwh=study.vehicle.usable_capacity_kwh if study.vehicle.energy == "electric" else None,
         names=labels,
         light=light,

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from fairmargin.core import intervals
 from fairmargin.core.designs.day import plan_day
-from fairmargin.core.designs.expected import DEFAULT_SPEED_KMH, leg_km, split
+from fairmargin.core.designs.expected import leg_km
+from fairmargin.core.designs.known import known_wh_per_km
 from fairmargin.core.designs.patterns import order_of
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.planning.orders import display_noise_percent
@@ -21,7 +22,7 @@ def shortest_leg_km(study: Study, legs_each: int, share_of_smallest: float = 0.5
     energy with the plan's step per 100 km as its step in kWh.
     """
     step_kwh = study.plan.display_step_kwh_per_100km
-    per_km = split(study, study.target_speed_kmh or DEFAULT_SPEED_KMH).total / 1000.0
+    per_km = known_wh_per_km(study) / 1000.0
     allowed = share_of_smallest * study.smallest_effect_percent
     one_km = display_noise_percent(step_kwh / per_km, legs_each, study.confidence)
     return one_km / allowed

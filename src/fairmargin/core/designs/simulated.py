@@ -18,7 +18,8 @@ from numpy.typing import NDArray
 
 from fairmargin.core import intervals
 from fairmargin.core.designs.day import plan_day, planned
-from fairmargin.core.designs.expected import DEFAULT_SPEED_KMH, likely_effect, split
+from fairmargin.core.designs.expected import likely_effect
+from fairmargin.core.designs.known import known_step_kwh_per_100km, known_wh_per_km
 from fairmargin.core.designs.patterns import PATTERNS, order_of
 from fairmargin.core.evidence.conditions import Conditions, leg_conditions
 from fairmargin.core.evidence.logs import Logs, gate_logs
@@ -151,7 +152,7 @@ def _simulate(
     """Simulate one pattern; None when cancelled."""
     rng = np.random.default_rng(seed)
     lot = np.random.default_rng(seed + 1)  # apart, so that every pattern meets the same days
-    level = split(study, study.target_speed_kmh or DEFAULT_SPEED_KMH).total
+    level = known_wh_per_km(study)
     step = _reading_step(study, level)
     laid: list[_Laid] = []
     seen: list[_Seen] = []
@@ -238,7 +239,7 @@ def _reading_step(study: Study, level_wh_per_km: float) -> float:
     driven = [o for o in observations(study, {}) if all(study.leg(name).included for name in o.legs)]
     if driven:
         return math.sqrt(12.0) * float(np.mean([o.relative_sd for o in driven])) * level_wh_per_km
-    return study.plan.display_step_kwh_per_100km * 10.0
+    return known_step_kwh_per_100km(study) * 10.0
 
 
 def _weather(conditions: list[Conditions], study: Study, rng: np.random.Generator) -> list[Conditions]:

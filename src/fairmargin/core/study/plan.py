@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, time
+from datetime import date, datetime, time
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field
@@ -23,6 +23,18 @@ class Forecast(Value):
     pressure_hpa: number(500, 1100, "hPa") = None  # type: ignore[valid-type]
     rain: bool = False
     source: str = ""
+
+
+class HourForecast(Value):
+    """Weather expected at one hour; ``None`` = not known. Wind at the mast."""
+
+    time: datetime
+    wind_speed_ms: number(0, 60, "m/s") = None  # type: ignore[valid-type]
+    wind_gust_ms: number(0, 90, "m/s") = None  # type: ignore[valid-type]
+    wind_from_deg: number(0, 360, "degrees") = None  # type: ignore[valid-type]
+    temperature_c: number(-50, 60, "\u00b0C") = None  # type: ignore[valid-type]
+    pressure_hpa: number(500, 1100, "hPa") = None  # type: ignore[valid-type]
+    rain: bool = False
 
 
 class Limits(Value):
@@ -107,6 +119,7 @@ class Plan(Value):
     avoid: tuple[tuple[time, time], ...] = ()  # traffic windows in which no leg is driven
     display_step_kwh_per_100km: Annotated[float, AfterValidator(between(0.001, 5, "kWh/100 km"))] = 0.1
     forecast: Forecast = Forecast()
+    hours: tuple[HourForecast, ...] = ()  # of the days ahead, where somebody has them
     limits: Limits = Limits()
     load: Load = Load()
     checklist: tuple[CheckItem, ...] = ()

@@ -34,6 +34,7 @@ from fairmargin.core.units.consumption import (
     to_wh_per_km,
 )
 from fairmargin.core.units.quantities import QUANTITIES, UNIT_CHOICES, Unit, UnitChoice, unit_of
+from fairmargin.core.units.sentences import in_units
 from fairmargin.core.units.typed import (
     TypedConsumption,
     TypedNumber,
@@ -70,6 +71,7 @@ __all__ = [
     "consumption_unit",
     "convert",
     "from_wh_per_km",
+    "in_units",
     "is_fuel_unit",
     "label",
     "more_is_better",

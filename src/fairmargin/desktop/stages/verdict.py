@@ -15,7 +15,7 @@ from fairmargin.core.result.types import Comparison, LegResult
 from fairmargin.core.study import Asked, Study
 from fairmargin.core.study.cells import Cell, side_of
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.units import UnitChoice, read_quantity
+from fairmargin.core.units import UnitChoice, in_units, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.theme import theme, trial_colour
@@ -317,7 +317,7 @@ class VerdictStage(Stage):
             key.update()
         self.chart.show_pairs(c.pair_list, index)
         self.say.setText(may_say(study, c, self.session.units))
-        self.reason.setText(reason_line(c, study))
+        self.reason.setText(in_units(reason_line(c, study), self.session.units))
         lines = [
             *beside(study, analysis, c),
             *said_lines(study, analysis, c, self.session.units),

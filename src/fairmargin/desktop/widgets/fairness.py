@@ -16,6 +16,7 @@ from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
+from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, clear, label, link, scrolling
 from fairmargin.exchange.wording import signed
@@ -178,10 +179,19 @@ class FairnessLedger(QFrame):
         foot.addWidget(self._words)
         outer.addWidget(self._foot)
         self._shown: object = None
+        self._units = UNIT_CHOICES["metric"]
         self.show_analysis(None, None)
 
-    def show_analysis(self, study: Study | None, analysis: Analysis | None, index: int = 0) -> None:
-        """Redraw from an analysis; None is the empty state."""
+    def show_analysis(
+        self,
+        study: Study | None,
+        analysis: Analysis | None,
+        index: int = 0,
+        units: UnitChoice = UNIT_CHOICES["metric"],
+        outlook: Sequence[MarginLine] = (),
+    ) -> None:
+        """Redraw from an analysis; None is the empty state. Before any reading: what the plan will leave open."""
+        self._units = units
         every = analysis.comparisons if analysis else ()
         c = every[min(index, len(every) - 1)] if every else None
         alone = alone_result(analysis)
@@ -200,6 +210,9 @@ class FairnessLedger(QFrame):
         clear(self._list)
         if study is not None and alone is not None and alone.margin:
             self._show_alone(study, alone)
+            return
+        if study is not None and outlook:
+            self._show_outlook(study, outlook)
             return
         if study is None or analysis is None or not analysis.comparisons:
             self._intro.setText(
@@ -245,6 +258,19 @@ class FairnessLedger(QFrame):
             others = MarginLine("others", rest, (), names, "")
             self._list.addWidget(self._line(study, others, half_width, False))
 
+    def _show_outlook(self, study: Study, margin: Sequence[MarginLine]) -> None:
+        """Before the first leg: what this plan will leave open, priced."""
+        half = math.sqrt(sum(line.half_width_percent**2 for line in margin))
+        self._intro.setText(
+            "Nothing is driven yet. Driven as planned, with everything noted, this is what would still be open."
+        )
+        self._show_margin(study, margin, half)
+        self._list.addStretch()
+        self._sum.setText(f"\u00b1{half:.1f}")
+        self._words.setText("Expected of this plan. What nobody notes on the day makes it wider.")
+        self._words.setStyleSheet(f"color: {theme.colours.muted};")
+        self._foot.show()
+
     def _show_alone(self, study: Study, r: Result) -> None:
         """The margin of one configuration's consumption, where nothing is compared."""
         half = math.sqrt(sum(line.half_width_percent**2 for line in r.margin))
@@ -276,7 +302,9 @@ class FairnessLedger(QFrame):
         layout.addWidget(_Half(line.half_width_percent / whole if whole > 0 else 0.0))
         said = [x for x in (leg_words(study, line.legs), line.cause) if x]
         if first:
-            layout.addWidget(label(_sentence(f"{': '.join(said)}."), "muted", wrap=True))
+            layout.addWidget(
+                label(in_units(_sentence(f"{': '.join(said)}."), self._units), "muted", wrap=True)
+            )
             step = label(line.remedy, wrap=True)
             step.setStyleSheet(f"color: {theme.colours.link};")
             layout.addWidget(step)
@@ -291,7 +319,7 @@ class FairnessLedger(QFrame):
         top = QHBoxLayout()
         top.setSpacing(6)
         top.addWidget(_Sign(concern.severity), 0, Qt.AlignmentFlag.AlignTop)
-        title = label(concern.title, wrap=True)
+        title = label(in_units(concern.title, self._units), wrap=True)
         title.setStyleSheet("font-weight: 600;")
         top.addWidget(title, 1)
         if concern.bias_percent is None:
@@ -318,13 +346,13 @@ class FairnessLedger(QFrame):
         if concern.next_step.startswith("Nothing"):
             body.addWidget(label(concern.next_step, "muted"))
         else:
-            step = label(concern.next_step, wrap=True)
+            step = label(in_units(concern.next_step, self._units), wrap=True)
             step.setStyleSheet(f"color: {theme.colours.link};")
             body.addWidget(step)
             go = link(f"Look in {stage.capitalize()}")
             go.setAccessibleName(f"{concern.title}: look in {stage.capitalize()}")
             go.clicked.connect(lambda _=False, s=stage: self.goTo.emit(s))
             body.addWidget(go)
-        box.setToolTip(as_tip(concern.message))
+        box.setToolTip(as_tip(in_units(concern.message, self._units)))
         layout.addLayout(body)
         return box

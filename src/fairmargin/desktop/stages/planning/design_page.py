@@ -72,7 +72,7 @@ class DesignPage(PlanPage):
         wind = "3 m/s assumed" if f.wind_speed_ms is None else f"{f.wind_speed_ms:g} m/s"
         self._stated.setText(
             f"Simulated with {study.vehicle.name or 'this vehicle'}, legs of {units.show('distance', km):.1f} {units.distance} at "
-            f"{speed_words(speed, units)}, wind {wind}, display step {study.plan.display_step_kwh_per_100km:g} kWh/100 km. "
+            f"{speed_words(speed, units)}, wind {wind}, display step {designs.known_step_kwh_per_100km(study):.2g} kWh/100 km. "
             + scatter_words(self.session.scatter)
         )
         basis = (
@@ -104,7 +104,7 @@ class DesignPage(PlanPage):
         shortest = units.show("distance", designs.shortest_leg_km(whole, legs))
         level = designs.split(study, study.target_speed_kmh or 90.0).total
         noise = display_noise_percent(
-            study.plan.display_step_kwh_per_100km * 10.0 / level, legs, study.confidence
+            designs.known_step_kwh_per_100km(study) * 10.0 / level, legs, study.confidence
         )
         lines.append(
             f"This display's step alone is worth \u00b1{noise:.1f} % with {legs} legs each; one that shows whole kWh would want legs of "

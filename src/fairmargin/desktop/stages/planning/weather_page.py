@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date, datetime, time
+
 from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
@@ -15,8 +17,10 @@ from PySide6.QtWidgets import (
 from fairmargin.core import designs
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.planning.go import go_or_wait
+from fairmargin.core.planning.windows import Window, best_of_days, windows
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
+from fairmargin.core.units import in_units
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -76,6 +80,17 @@ class WeatherPage(PlanPage):
         self.cost_words = label("", wrap=True)
         row.addWidget(self.cost_words, 1)
         box.addLayout(row)
+        self.ahead = label("", wrap=True)
+        box.addWidget(self.ahead)
+        self.take = QPushButton("Plan the best of them")
+        self.take.clicked.connect(self._take_best)
+        line = QHBoxLayout()
+        line.addWidget(self.take)
+        self.forget = QPushButton("Forget the hours")
+        self.forget.clicked.connect(lambda: self.change("forget the hours", hours=()))
+        line.addWidget(self.forget)
+        line.addStretch()
+        box.addLayout(line)
         self.body.addWidget(frame)
         row = QHBoxLayout()
         row.setSpacing(12)
@@ -90,7 +105,13 @@ class WeatherPage(PlanPage):
         self.rain = QCheckBox("Rain expected")
         self.rain.clicked.connect(lambda on: self.change_part("forecast", "rain", rain=bool(on)))
         box.addWidget(self.rain)
-        box.addWidget(label("Or paste a METAR or TAF", "muted"))
+        box.addWidget(
+            label(
+                "Or paste a METAR or TAF, or hours: time, wind, gust, from, temperature, rain",
+                "muted",
+                wrap=True,
+            )
+        )
         line = QHBoxLayout()
         self.report = QPlainTextEdit()
         self.report.setAccessibleName("METAR or TAF")
@@ -145,15 +166,50 @@ class WeatherPage(PlanPage):
         word = {"go": "Go", "wait": "Wait", "no-go": "Do not go"}[result.answer]
         mark = {"go": "\u2713", "wait": "\u2026", "no-go": "\u2715"}[result.answer]
         self.answer.setText(f"{mark}  {word}")
-        self.reason.setText(result.reason)
-        self.each.setText(" \u00b7 ".join(c.words for c in result.conditions))
+        self.reason.setText(in_units(result.reason, units))
+        self.each.setText(in_units(" \u00b7 ".join(c.words for c in result.conditions), units))
         self.cost.setEnabled(bool(study.trials) and not self._background.busy)
         self.cost_words.setText("")
+        self._show_ahead(study)
+
+    def _windows(self, study: Study) -> tuple[Window, ...]:
+        """Windows of the hours ahead, for the planned day's length."""
+        hours = designs.plan_day(study, study.order or "ABBA").hours
+        return windows(study.plan.hours, study.plan.limits, hours)
+
+    def _show_ahead(self, study: Study) -> None:
+        """The best window of each day ahead; the best of all first."""
+        found = self._windows(study) if study.plan.hours else ()
+        shown = bool(study.plan.hours)
+        for widget in (self.ahead, self.forget):
+            widget.setVisible(shown)
+        self.take.setVisible(bool(found))
+        if not shown:
+            return
+        if not found:
+            self.ahead.setText("The hours ahead leave no room for the whole day by daylight.")
+            return
+        units, lines = self.session.units, []
+        for window in best_of_days(found):
+            f = window.forecast
+            mark = {"go": "\u2713 go", "wait": "\u2026 wait", "no-go": "\u2715 do not go"}[window.answer]
+            wind = "wind not known" if f.wind_speed_ms is None else f"wind up to {f.wind_speed_ms:.1f} m/s"
+            rain = ", rain" if f.rain else ""
+            star = "Best: " if window is found[0] else ""
+            lines.append(f"{star}{window.start:%A %d %B, %H:%M} to {window.end:%H:%M}: {mark}, {wind}{rain}")
+        self.ahead.setText(in_units("\n".join(lines), units))
+
+    def _take_best(self) -> None:
+        """Plan the day for the best window, with its weather."""
+        found = self._windows(self.study)
+        if found:
+            best = found[0]
+            self.change(
+                "the best window", day=best.start.date(), start=best.start.time(), forecast=best.forecast
+            )
 
     def _ask_station(self) -> None:
         """Rehearse with the simulated station's report for the hour the day begins."""
-        from datetime import date, datetime
-
         from fairmargin.simulation.station import station_report
 
         plan = self.study.plan
@@ -162,10 +218,20 @@ class WeatherPage(PlanPage):
         self._read()
 
     def _read(self) -> None:
+        from fairmargin.exchange.forecasts import read_hours
         from fairmargin.exchange.weather import read_report
 
+        text = self.report.toPlainText().strip()
         try:
-            seen = read_report(self.report.toPlainText())
+            if "\n" in text or text.upper().startswith("TAF"):
+                plan = self.study.plan
+                day = datetime.combine(plan.day or date.today(), time())
+                hours = read_hours(text, day)
+                self.fault.hide()
+                self.change("hours of the forecast", hours=hours)
+                if not text.upper().startswith("TAF"):
+                    return
+            seen = read_report(text)
         except ValueError as error:
             self.fault.setText(str(error))
             self.fault.show()

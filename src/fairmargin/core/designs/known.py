@@ -1,0 +1,66 @@
+"""What a plan may take as known from what was read already: the display's step, consumption, what the trials cost."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Final
+
+import numpy as np
+
+from fairmargin.core.designs.expected import DEFAULT_SPEED_KMH, likely_effect, split
+from fairmargin.core.evidence.readings import Observation, observations
+from fairmargin.core.study import Study
+
+_STEP_OF_SD: Final = math.sqrt(12.0)
+
+
+def _driven(study: Study) -> list[Observation]:
+    """Readings of the study's own vehicle that count."""
+    return [
+        o
+        for o in observations(study, {})
+        if all((leg := study.leg(name)).included and leg.vehicle in {"", "test"} for name in o.legs)
+    ]
+
+
+def known_step_kwh_per_100km(study: Study) -> float:
+    """Step of the display: as stated or read on the study's legs, else as planned. [kWh/100 km]"""
+    averages = [o for o in _driven(study) if o.readings[0].instrument == "trip average"]
+    if averages:
+        return float(np.mean([_STEP_OF_SD * o.readings[0].sd_wh / o.shown_km for o in averages])) / 10.0
+    fact = study.instruments.get("trip average")
+    if fact is not None and fact.step is not None and fact.unit == "kWh/100km":
+        return float(fact.step)
+    return float(study.plan.display_step_kwh_per_100km)
+
+
+def known_wh_per_km(study: Study) -> float:
+    """Consumption in the baseline: measured where it was driven, else the model's. [Wh/km]"""
+    found = _levels(study)
+    if study.baseline.id in found:
+        return found[study.baseline.id]
+    return split(study, study.target_speed_kmh or DEFAULT_SPEED_KMH).total
+
+
+def known_factors(study: Study) -> dict[str, float]:
+    """What each trial takes of the baseline's consumption: measured where both were driven, else as expected."""
+    found, base = _levels(study), study.baseline.id
+    expected = 1.0 + max(likely_effect(study), 0.0) / 100.0
+    return {
+        t.id: found[t.id] / found[base] if t.id in found and base in found else expected for t in study.trials
+    }
+
+
+def _levels(study: Study) -> Mapping[str, float]:
+    """Energy over distance of each configuration that was read. [Wh/km]"""
+    sums: dict[str, list[float]] = {}
+    if study.vehicle.usable_capacity_kwh is None:
+        usable = [o for o in _driven(study) if o.readings[0].instrument != "state of charge"]
+    else:
+        usable = _driven(study)
+    for o in usable:
+        total = sums.setdefault(study.leg(o.legs[0]).configuration, [0.0, 0.0])
+        total[0] += o.energy_wh
+        total[1] += o.true_km
+    return {name: energy / km for name, (energy, km) in sums.items() if km > 0 and energy > 0}

@@ -1,0 +1,46 @@
+"""The ledger before the first leg: what a plan will leave open, source by source, if it is driven as it stands."""
+
+from __future__ import annotations
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.designs.day import planned
+from fairmargin.core.designs.known import known_factors, known_step_kwh_per_100km, known_wh_per_km
+from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.result.margin import MarginLine
+from fairmargin.core.study import Study
+
+
+def outlook(study: Study, scatter: ScatterPrior | None = None) -> tuple[MarginLine, ...]:
+    """What would make the margin of the first comparison, were the plan driven with everything noted that it says.
+
+    Legs are read with the display's step, in the forecast's weather, at the aimed-for speed, each trial as large as
+    expected. Nothing where there is nothing to compare, or the plan has no order with both.
+
+    Returns
+    -------
+    tuple of MarginLine
+        Largest first, in per cent of the baseline's consumption.
+    """
+    order = study.order
+    if (
+        not study.trials
+        or {"A", "B"} - set(order)
+        or study.vehicles
+        or study.method in {"everyday", "side-by-side"}
+    ):
+        return ()
+    laid = planned(study, order)
+    level, factors = known_wh_per_km(study), known_factors(study)
+    step = known_step_kwh_per_100km(study) * 10.0
+    legs = [
+        leg.with_(
+            average_shown=level * factors.get(leg.configuration, 1.0),
+            average_unit="Wh/km",
+            average_step=step,
+            charger_kwh=None,
+        )
+        for leg in laid.legs
+    ]
+    bare = laid.with_(instruments={}, also_compared=(), known_differences=(), readings=()).with_legs(legs)
+    found = analyse(bare, scatter=scatter).comparisons
+    return found[0].margin if found else ()

@@ -1,0 +1,74 @@
+"""Hours of a forecast: the best window of the days ahead, by wind, gusts, warmth and rain."""
+
+from datetime import datetime, timedelta
+
+import pytest
+
+from fairmargin.core.planning.windows import best_of_days, windows
+from fairmargin.core.study.plan import HourForecast, Limits
+from fairmargin.exchange.forecasts import read_hours
+
+DAY = datetime(2026, 6, 1)
+
+
+def hours(wind, rain=lambda _t: False, days=2):
+    return [
+        HourForecast(time=DAY + timedelta(hours=h), wind_speed_ms=wind(h), temperature_c=15, rain=rain(h))
+        for h in range(24 * days)
+    ]
+
+
+def test_the_calmest_dry_window_is_the_best():
+    # Calm from 6 to 11 of the second day; the first day blows, and rains in the afternoon.
+    found = windows(hours(lambda h: 1.5 if 30 <= h <= 35 else 5.0, lambda h: 12 <= h < 20), Limits(), 4.0)
+    assert found[0].answer == "go"
+    assert found[0].start == DAY + timedelta(hours=30)
+    assert found[0].forecast.wind_speed_ms == 1.5
+    by_day = best_of_days(found)
+    assert [w.start.date().day for w in by_day] == [1, 2]
+    assert not by_day[0].forecast.rain
+
+
+def test_a_day_too_windy_waits_and_a_storm_is_no_go():
+    assert windows(hours(lambda _h: 7.0), Limits(), 4.0)[0].answer == "wait"
+    assert windows(hours(lambda _h: 12.0), Limits(), 4.0)[0].answer == "no-go"
+
+
+def test_nothing_begins_in_the_night_or_ends_late():
+    for w in windows(hours(lambda _h: 2.0), Limits(), 5.0):
+        assert w.start.hour >= 5
+        assert w.end.hour <= 22
+    assert windows(hours(lambda _h: 2.0), Limits(), 20.0) == ()
+
+
+def test_hours_are_read_from_a_table_in_any_units():
+    text = "time\twind (km/h)\tgust (km/h)\tfrom\ttemp (\u00b0F)\train\n22:00\t36\t54\tWSW\t59\tno\n1\t18\t20\t180\t50\t60 %"
+    first, second = read_hours(text, DAY)
+    assert first.time == DAY.replace(hour=22)
+    assert (first.wind_speed_ms, first.wind_gust_ms) == (pytest.approx(10), pytest.approx(15))
+    assert (first.wind_from_deg, first.temperature_c, first.rain) == (247.5, pytest.approx(15), False)
+    assert second.time == DAY + timedelta(days=1, hours=1)  # an hour before the last is the next day's
+    assert second.rain
+
+
+def test_a_taf_gives_hours_group_by_group():
+    text = "TAF ZZZZ 010500Z 0106/0118 24020G30KT 9999 FM011200 22006KT 9999 RA"
+    found = read_hours(text, DAY)
+    assert len(found) == 12
+    assert found[0].wind_speed_ms == pytest.approx(10.3, abs=0.05)
+    assert found[-1].wind_speed_ms == pytest.approx(3.1, abs=0.05)
+    assert found[-1].rain
+    assert not found[0].rain
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("only words", "one line only"),
+        ("a,b\n1,2", "no column for time and wind"),
+        ("time,wind\nnoon,3", 'row 2: "noon" is no time'),
+    ],
+)
+def test_what_is_no_forecast_is_refused_in_words(text, words):
+    with pytest.raises(ValueError, match=words):
+        read_hours(text, DAY)
