@@ -17,7 +17,7 @@ def qapp_cls():
 
 @pytest.fixture(scope="session")
 def qapp():
-    application = make_application(["fairmargin"])
+    application = QApplication.instance() or make_application(["fairmargin"])  # one for every folder of tests
     theme.choose("light")
     return application
 

@@ -5,7 +5,7 @@ from datetime import date
 import icalendar
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QCheckBox, QLabel, QLineEdit
+from PySide6.QtWidgets import QApplication, QCheckBox, QLabel, QLineEdit
 from tests.conftest import driven_study, straight_route
 
 from fairmargin.core.study import new_study
@@ -391,6 +391,7 @@ def test_the_ledger_lists_what_the_plan_will_leave_open(qtbot, window):
 
     window.session.add_study(laid(title="Box", kind="cargo", order="ABBA", vehicle=driven_study("A").vehicle))
     window.go_to("plan")
+    QApplication.processEvents()
     said = [x.text() for x in window.ledger.findChildren(QLabel) if x.isVisible()]
     assert any(x.startswith("Nothing is driven yet") for x in said)
     assert "Scatter" in said and "What makes the margin" in said

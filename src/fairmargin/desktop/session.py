@@ -9,7 +9,8 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QSettings, QThreadPool, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
-from fairmargin.core.analysis import analyse, speed_curves
+from fairmargin.core.analysis import analyse
+from fairmargin.core.curves import speed_curves
 from fairmargin.core.designs.outlook import outlook
 from fairmargin.core.inference.curve import SpeedCurve
 from fairmargin.core.inference.scatter import ScatterPrior, learned_scatter

@@ -127,21 +127,25 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
             )
             for x in analysis.concerns
         ),
-        left_out=tuple(
-            f"{leg.leg} ({study.configuration(leg.configuration).label}): {leg.reason or 'no reason given'}"
-            + (" Left out after the result was seen." if leg.left_out_after_result else "")
-            for leg in study.legs
-            if not leg.included
-        )
-        + tuple(
-            f"The road from {choice.show('distance', x.from_m / 1000):.2f} to {choice.show('distance', x.to_m / 1000):.2f} "
-            f"{choice.distance}, out of every logged leg: {x.reason}"
-            + (" Left out after the result was seen." if x.after_result else "")
-            for x in study.left_out_stretches
-        ),
+        left_out=_left_out(study, choice),
         notes=study.notes,
         made=f"Made by Fair Margin {__version__} on {now:%Y-%m-%d %H:%M}. Positive: the trial uses more energy per distance; "
         "per cent of the baseline's consumption.",
+    )
+
+
+def _left_out(study: Study, choice: u.UnitChoice) -> tuple[str, ...]:
+    """Legs and stretches that do not count, and why."""
+    return tuple(
+        f"{leg.leg} ({study.configuration(leg.configuration).label}): {leg.reason or 'no reason given'}"
+        + (" Left out after the result was seen." if leg.left_out_after_result else "")
+        for leg in study.legs
+        if not leg.included
+    ) + tuple(
+        f"The road from {choice.show('distance', x.from_m / 1000):.2f} to {choice.show('distance', x.to_m / 1000):.2f} "
+        f"{choice.distance}, out of every logged leg: {x.reason}"
+        + (" Left out after the result was seen." if x.after_result else "")
+        for x in study.left_out_stretches
     )
 
 

@@ -14,7 +14,7 @@ from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.levels import calibration
 from fairmargin.core.inference.options import FitOptions
-from fairmargin.core.inference.posterior import mixture_quantile, posterior
+from fairmargin.core.inference.posterior import Posterior, mixture_quantile, posterior
 from fairmargin.core.inference.problem import (
     Problem,
     prepare,
@@ -87,15 +87,10 @@ def curves_over_speed(
         values.tolist(),
         options.scatter_freedom,
     )
-    tail = (1.0 - study.confidence) / 2.0
     off = calibration(observations)
 
     def interval(column: int, extra: float = 0.0) -> tuple[float, float]:
-        sds = np.hypot(result.sds[:, column], extra)
-        low, high = (
-            mixture_quantile(result.weights, result.means[:, column], sds, q) for q in (tail, 1 - tail)
-        )
-        return math.exp(low), math.exp(high)
+        return _interval(result, column, extra, study.confidence)
 
     driven = {c.leg: 3.6 * c.speed_m_s for c in conditions}
     out = []
@@ -122,6 +117,14 @@ def curves_over_speed(
             )
         )
     return out
+
+
+def _interval(result: Posterior, column: int, extra: float, confidence: float) -> tuple[float, float]:
+    """Equal-tailed interval of what a posterior asked for is the logarithm of; `extra` is a further standard deviation."""
+    tail = (1.0 - confidence) / 2.0
+    sds = np.hypot(result.sds[:, column], extra)
+    low, high = (mixture_quantile(result.weights, result.means[:, column], sds, q) for q in (tail, 1 - tail))
+    return math.exp(low), math.exp(high)
 
 
 def _levels(

@@ -102,15 +102,7 @@ def fit_study(
     solution = solve(problem, *((start.theta, start.segment_share) if start else ()))
     log_levels, gradients = problem.levels(solution.at)
     first = start is None  # a fit that only prices something needs no levels
-    asked = np.concatenate([gradients[1:] - gradients[0], *([gradients] if first else [])])
-    values = np.concatenate([log_levels[1:] - log_levels[0], *([log_levels] if first else [])])
-    result = posterior(
-        problem.evidence(solution.at, solution.segment_share),
-        problem.innovation(solution.at, solution.theta),
-        asked,
-        (values + asked @ (problem.prior_mean - solution.theta)).tolist(),
-        options.scatter_freedom,
-    )
+    result = _posterior(problem, solution, options, log_levels, gradients, first)
     leg_sd, log_residual = _legs(problem, solution, result)
     plain = plain_differences(study, problem, observations, options) if first else {}
     driven = {study.leg(o.legs[0]).configuration for o in observations}
@@ -152,6 +144,26 @@ def fit_study(
             for name in problem.configurations
             if name in driven
         },
+    )
+
+
+def _posterior(
+    problem: Problem,
+    solution: Solution,
+    options: FitOptions,
+    log_levels: Array,
+    gradients: Array,
+    with_levels: bool,
+) -> Posterior:
+    """The effects of all trials and, after them, the levels of all configurations."""
+    asked = np.concatenate([gradients[1:] - gradients[0], *([gradients] if with_levels else [])])
+    values = np.concatenate([log_levels[1:] - log_levels[0], *([log_levels] if with_levels else [])])
+    return posterior(
+        problem.evidence(solution.at, solution.segment_share),
+        problem.innovation(solution.at, solution.theta),
+        asked,
+        (values + asked @ (problem.prior_mean - solution.theta)).tolist(),
+        options.scatter_freedom,
     )
 
 

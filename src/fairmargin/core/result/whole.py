@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Final
 
 from fairmargin.core import intervals
-from fairmargin.core.fairness.concern import merge, open_charge
+from fairmargin.core.fairness.concern import Concern, merge, open_charge
 from fairmargin.core.inference.options import Group
 from fairmargin.core.result import verdict
 from fairmargin.core.result.margin import MarginLine
@@ -67,14 +67,60 @@ def _whole(
     read_a = sum(k * c.baseline_as_read for k, c in zip(km, own, strict=True)) / sum(km)
     read_b = sum(k * c.trial_as_read for k, c in zip(km, own, strict=True)) / sum(km)
     lines = _lines(own, share)
-    half = math.sqrt(sum(line.half_width_percent**2 for line in lines))
-    interval = (effect - half, effect + half)
     weighed = [
         replace(x, bias_percent=None if x.bias_percent is None else s * x.bias_percent)
         for s, c in zip(share, own, strict=True)
         for x in c.concerns
     ]
     found = merge(weighed)
+    ruling = _ruling(study, own, lines, effect, found)
+    as_measured = (read_b / read_a - 1) * 100
+    method = "plain" if any(c.method == "plain" for c in own) else "model"
+    level = sum(base) / sum(km)
+    return replace(
+        own[0],
+        sector=WHOLE,
+        speed_kmh=sum(k for k in km) / sum(k / c.speed_kmh for k, c in zip(km, own, strict=True)),
+        as_measured_percent=as_measured,
+        effect_percent=effect,
+        interval_percent=ruling.interval_percent,
+        baseline_wh_per_km=level,
+        trial_wh_per_km=level * (1 + effect / 100),
+        verdict=ruling.word,
+        reason=verdict.reason(study, ruling, found),
+        pairs=ruling.pairs,
+        pairs_needed=ruling.pairs_needed,
+        range_change_percent=range_change_percent(effect),
+        pair_list=tuple(p for c in own for p in c.pair_list),
+        step_percent=math.sqrt(sum((s * c.step_percent) ** 2 for s, c in zip(share, own, strict=True))),
+        scatter_percent=max(c.scatter_percent for c in own),
+        margin_budget=tuple((line.source, line.half_width_percent) for line in lines),
+        margin=lines,
+        method="plain" if method == "plain" else "model",
+        standing=standing(ruling, method, as_measured, found),
+        concerns=found,
+        open_charge_percent=ruling.open_charge_percent,
+        legs_used=sum(c.legs_used for c in own),
+        directions=(),
+        trip_time=None,
+        grid=None,
+        as_driven=any(c.as_driven for c in own),
+        declared_mass_percent=sum(s * c.declared_mass_percent for s, c in zip(share, own, strict=True)),
+        baseline_as_read=read_a,
+        trial_as_read=read_b,
+    )
+
+
+def _ruling(
+    study: Study,
+    own: Sequence[Comparison],
+    lines: Sequence[MarginLine],
+    effect: float,
+    found: Sequence[Concern],
+) -> verdict.Ruling:
+    """What may be said of the whole route."""
+    half = math.sqrt(sum(line.half_width_percent**2 for line in lines))
+    interval = (effect - half, effect + half)
     open_percent = open_charge(found)
     blocked = any(x.severity == "blocks" for x in found)
     smallest = study.smallest_effect_percent
@@ -88,46 +134,11 @@ def _whole(
         pairs, effect, math.hypot(rest, open_percent / 2), scatter, smallest, deviate
     )
     limiting = next((line for line in lines if line.source != Group.SCATTER), None)
-    ruling = verdict.Ruling(
+    return verdict.Ruling(
         verdict.word(effect, interval, smallest, blocked, open_percent),
         effect, interval, open_percent, pairs, None if blocked else needed,
         limiting.cause if limiting else "", limiting.remedy if limiting else "",
     )  # fmt: skip
-    as_measured = (read_b / read_a - 1) * 100
-    method = "plain" if any(c.method == "plain" for c in own) else "model"
-    level = sum(base) / sum(km)
-    return replace(
-        own[0],
-        sector=WHOLE,
-        speed_kmh=sum(k for k in km) / sum(k / c.speed_kmh for k, c in zip(km, own, strict=True)),
-        as_measured_percent=as_measured,
-        effect_percent=effect,
-        interval_percent=interval,
-        baseline_wh_per_km=level,
-        trial_wh_per_km=level * (1 + effect / 100),
-        verdict=ruling.word,
-        reason=verdict.reason(study, ruling, found),
-        pairs=pairs,
-        pairs_needed=ruling.pairs_needed,
-        range_change_percent=range_change_percent(effect),
-        pair_list=tuple(p for c in own for p in c.pair_list),
-        step_percent=math.sqrt(sum((s * c.step_percent) ** 2 for s, c in zip(share, own, strict=True))),
-        scatter_percent=max(c.scatter_percent for c in own),
-        margin_budget=tuple((line.source, line.half_width_percent) for line in lines),
-        margin=lines,
-        method="plain" if method == "plain" else "model",
-        standing=standing(ruling, method, as_measured, found),
-        concerns=found,
-        open_charge_percent=open_percent,
-        legs_used=sum(c.legs_used for c in own),
-        directions=(),
-        trip_time=None,
-        grid=None,
-        as_driven=any(c.as_driven for c in own),
-        declared_mass_percent=sum(s * c.declared_mass_percent for s, c in zip(share, own, strict=True)),
-        baseline_as_read=read_a,
-        trial_as_read=read_b,
-    )
 
 
 def _lines(own: Sequence[Comparison], share: Sequence[float]) -> tuple[MarginLine, ...]:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from datetime import datetime
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -24,18 +22,13 @@ from PySide6.QtWidgets import (
 from fairmargin.core.companion import aimed_kmh, leg_checklist
 from fairmargin.core.designs import plan_day
 from fairmargin.core.study import Leg, Study
-from fairmargin.core.study.entry import READING_FIELDS, words_of
 from fairmargin.core.study.leg_fields import (
-    columns_of,
     needed_fields,
-    read_leg_field,
-    read_on_the_way,
 )
-from fairmargin.core.study.runs import driven_with, joined, moved, run_of, with_run, without_leg, without_run
-from fairmargin.desktop.leaving_out import toggle_left_out
+from fairmargin.core.study.runs import with_run
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.leg_card import LegCard
+from fairmargin.desktop.stages.leg_edits import LegEdits
 from fairmargin.desktop.stages.rows import LazyRows
 from fairmargin.desktop.widgets.basics import Mark, as_tip, label, panel, scrolling
 
@@ -47,7 +40,7 @@ if TYPE_CHECKING:
 NARROW = 700
 
 
-class DriveStage(Stage):
+class DriveStage(LegEdits):
     """The run sheet, and the companion's view."""
 
     finished = Signal()  # every leg is driven, and the verdict is wanted
@@ -385,77 +378,7 @@ class DriveStage(Stage):
         """Give a card the height that it needs now."""
         self.cards.refit(name)
 
-    # ------------------------------------------------------------ edits
-
-    def commit(self, name: str, key: str, text: str) -> None:
-        """Store one typed field; ValueError in words when it is refused."""
-        study = self.session.study
-        if study is None:
-            return
-        leg = study.leg(name)
-        day = next((x.started_at for x in study.legs if x.started_at), None)
-        try:
-            if key == "on_the_way":
-                others = tuple(r for r in study.readings if r.leg != name)
-                after = study.with_(readings=(*others, *read_on_the_way(text, name, self.session.units)))
-            else:
-                changes = read_leg_field(key, text, self.session.units, leg, day or datetime.now(), study)
-                after = study.with_leg(name, **changes)
-        except ValueError as error:
-            raise ValueError(words_of(error)) from error
-        if not self.session.edit(after, f"{key.split('_')[0]} of {name}"):
-            raise ValueError("could not be saved")
-
-    def clear_leg(self, name: str) -> None:
-        """Take every reading off a leg (one undo step)."""
-        assert self.session.study is not None
-        gone = dict.fromkeys((*READING_FIELDS, "distance_km", "gps_distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms", "wind_from_deg", "wind_gust_ms", "pressure_hpa"))  # fmt: skip
-        self.session.edit(self.session.study.with_leg(name, **gone), f"clear {name}")
-
-    def toggle_left_out(self, name: str, reason: str | None = None) -> None:
-        """Leave a leg out with a reason, or take it back in."""
-        toggle_left_out(self.session, self, name, reason)
-
-    def edit_notes(self, name: str, kind: str = "") -> None:
-        """Show what happened on a leg, to add, change or remove; `kind` begins a new note."""
-        from fairmargin.desktop.notes import NotesDialog
-
-        study = self.session.study
-        if study is None or self.session.read_only:
-            return
-        dialog = NotesDialog(study, name, self.session.units, kind, self)
-        if dialog.exec() and dialog.result_study is not None:
-            self.session.edit(dialog.result_study, f"notes of {name}")
-        dialog.deleteLater()
-
-    def same_for_all(self, name: str, keys: Sequence[str]) -> None:
-        """Copy fields of a leg to every other leg (one undo step)."""
-        study = self.session.study
-        if study is None:
-            return
-        leg = study.leg(name)
-        alike = {column: getattr(leg, column) for key in keys for column in columns_of(key)}
-        self.session.edit(study.with_(legs=tuple(x.with_(**alike) for x in study.legs)), "same for all legs")
-
-    def change_run(self, name: str, what: str, value: str = "") -> None:
-        """Remove, move or join the run of a leg, or give it another configuration (one undo step)."""
-        study = self.session.study
-        if study is None:
-            return
-        run = run_of(study, name)
-        try:
-            after = {
-                "configuration": lambda: driven_with(study, run, value),
-                "join": lambda: joined(study, run),
-                "earlier": lambda: moved(study, run, -1),
-                "later": lambda: moved(study, run, 1),
-                "remove": lambda: without_run(study, run),
-                "remove leg": lambda: without_leg(study, name),
-            }[what]()
-        except ValueError as error:
-            self.session.failed.emit(words_of(error))
-            return
-        self.session.edit(after, f"{what} {run}")
+    # ------------------------------------------------------------ adding
 
     def _add_menu(self) -> None:
         study = self.session.study

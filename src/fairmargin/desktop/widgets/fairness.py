@@ -14,7 +14,7 @@ from fairmargin.core.fairness import Concern
 from fairmargin.core.fairness.checks import stage_of
 from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.results import WHOLE, Result
-from fairmargin.core.result.types import Analysis
+from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.desktop.theme import theme
@@ -200,6 +200,8 @@ class FairnessLedger(QFrame):
                 c and (c.concerns, c.margin, round(c.effect_percent, 2), c.verdict),
                 alone and alone.margin,
                 theme.colours,
+                units,
+                tuple(outlook),
             )
             if analysis
             else None
@@ -226,6 +228,16 @@ class FairnessLedger(QFrame):
             f"What makes the margin, and what each doubt could be worth, beside an effect of {abs(c.effect_percent):.1f} %."
         )
         self._show_margin(study, c.margin, c.half_width_percent)
+        self._show_doubts(study, c)
+        self._list.addStretch()
+        self._sum.setText(f"\u00b1{c.half_width_percent:.1f}")
+        colour = {"fair": "fine", "with reservations": "caution", "not fair": "blocks"}[c.standing.word]
+        self._words.setText(c.standing.sentence)
+        self._words.setStyleSheet(f"color: {getattr(theme.colours, colour)}; font-weight: 600;")
+        self._foot.show()
+
+    def _show_doubts(self, study: Study, c: Comparison) -> None:
+        """Doubts that are open, then those that are seen to."""
         priced = [abs(x.bias_percent) for x in c.concerns if x.bias_percent is not None]
         reach = max([*priced, abs(c.effect_percent), 1.0])
         still = [x for x in c.concerns if not x.covered or x.severity == "blocks" or x.bias_percent is None]
@@ -240,12 +252,6 @@ class FairnessLedger(QFrame):
                 self._list.addWidget(self._entry(study, concern, reach))
         if not c.concerns:
             self._list.addWidget(label("No doubts found.", "muted"))
-        self._list.addStretch()
-        self._sum.setText(f"\u00b1{c.half_width_percent:.1f}")
-        colour = {"fair": "fine", "with reservations": "caution", "not fair": "blocks"}[c.standing.word]
-        self._words.setText(c.standing.sentence)
-        self._words.setStyleSheet(f"color: {getattr(theme.colours, colour)}; font-weight: 600;")
-        self._foot.show()
 
     def _show_margin(self, study: Study, margin: Sequence[MarginLine], half_width: float) -> None:
         """The sources of a margin, those worth a word; the first with its cause and remedy."""
