@@ -17,11 +17,10 @@ os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _home
 
 from PySide6.QtCore import QSettings, QThreadPool  # noqa: E402
 from PySide6.QtTest import QTest  # noqa: E402
-from PySide6.QtWidgets import QApplication, QScrollArea  # noqa: E402
+from PySide6.QtWidgets import QApplication  # noqa: E402
 
 from fairmargin.demo import make_demo_logbook  # noqa: E402
 from fairmargin.desktop.application import make_application  # noqa: E402
-from fairmargin.desktop.dialogs import KeysDialog  # noqa: E402
 from fairmargin.desktop.session import Session  # noqa: E402
 from fairmargin.desktop.theme import theme  # noqa: E402
 from fairmargin.desktop.widgets.road import STAGES  # noqa: E402
@@ -45,7 +44,6 @@ def take_road(window: MainWindow, take: Callable[[str], None], home: Path, folde
 
     controller.start_rehearsal(4, 60.0)
     until(lambda: len(controller.feeds) == 3 and all(f.state == "live" for f in controller.feeds.values()))
-    take("road-prepare")
     controller.begin(controller.next_leg().leg)
     until(lambda: (controller.to_gate_km() or 9.0) < 0.05)
     controller.reset()
@@ -80,6 +78,99 @@ def take_road(window: MainWindow, take: Callable[[str], None], home: Path, folde
     QTest.qWait(100)
     dialog.grab().save(str(folder / "bring-in.png"))
     dialog.close()
+
+
+def take_jobs(window: MainWindow, take: Callable[[str], None], folder: Path) -> None:
+    """Five jobs of docs/jobs.md, from an empty logbook of the demo's invented people."""
+    from fairmargin.core.planning.load import read_item
+    from fairmargin.core.study import Change, Configuration, Leg, NamedVehicle, Study, Vehicle
+    from fairmargin.core.study.plan import LimitSource, Load, Plan
+    from fairmargin.desktop.dialogs import NewStudyDialog
+
+    van = Vehicle(name="Orrin 1", vehicle_class="van", mass_kg=1710, usable_capacity_kwh=52)
+
+    def leg(name: str, configuration: str, shown: float, km: float, **more: object) -> Leg:
+        values = {"run": name, "average_unit": "kWh/100km", "average_step": 0.1, "direction": "loop"} | more
+        return Leg(leg=name, configuration=configuration, average_shown=shown, distance_km=km, **values)
+
+    def show(study: Study, stage: str, name: str) -> None:
+        window.session.add_study(study)
+        window.go_to(stage)
+        take(name)
+
+    dialog = NewStudyDialog(window.session.units, [van], (), window)
+    dialog.title.setText("Wheel discs, Dyke Road")
+    dialog.kind.setCurrentText("aero covers")
+    dialog.baseline.setText("Discs off")
+    dialog.trial.setText("Discs on")
+    dialog.order.setCurrentIndex(dialog.order.findData("AB"))
+    dialog.show()
+    QTest.qWait(50)
+    dialog.grab().save(str(folder / "job-new.png"))
+    dialog.close()
+
+    off, on = (
+        Configuration(id="A", name="As it is", baseline=True),
+        Configuration(id="B", name="Bread trailer"),
+    )
+    legs = [
+        leg("L01", "A", 15.9, 18.4, run="R1", direction="out"), leg("L02", "A", 18.1, 18.4, run="R1", direction="back"),
+        leg("L03", "A", 18.8, 18.4, run="R2", direction="out", speed_kmh=105), leg("L04", "A", 21.2, 18.4, run="R2", direction="back", speed_kmh=105),
+    ]  # fmt: skip
+    noted = [x.with_(temperature_c=9, climate="off", road="dry") for x in legs]
+    show(
+        Study(title="How far on the Dyke Road?", vehicle=van, configurations=(off,), target_speed_kmh=90, legs=tuple(noted), route_name="Dyke Road"),
+        "verdict", "job-range",
+    )  # fmt: skip
+
+    fleet = (NamedVehicle(id="V1", name="Orrin 1", vehicle_class="van", usable_capacity_kwh=52),
+             NamedVehicle(id="V2", name="Harvest lorry", energy="diesel", vehicle_class="light truck", tank_l=70))  # fmt: skip
+    tables = {
+        "V1": ("kWh/100km", (17.2, 19.8, 18.1), (23.9, 30.2, 26.5)),
+        "V2": ("L/100km", (9.6, 8.1, 7.4), (11.5, 10.6, 9.1)),
+    }
+    sectors = (("town round", 6.2), ("Dyke Road", 18.4), ("fen lanes", 11.0))
+    towed = tuple(
+        leg(f"{v}{c}{i}", c, shown, km, average_unit=unit, vehicle=v, sector=name, run=v + c, temperature_c=11, climate="off", road="dry")
+        for v, (unit, *rows) in tables.items()
+        for c, row in zip("AB", rows, strict=True)
+        for i, ((name, km), shown) in enumerate(zip(sectors, row, strict=True))
+    )  # fmt: skip
+    show(
+        Study(title="Bread trailer, van and lorry", change=Change(kind="towing", mechanism="mixed"), method="one-way",
+              vehicles=fleet, configurations=(off, on), legs=towed),
+        "verdict", "job-sectors",
+    )  # fmt: skip
+
+    hill = (
+        Leg(leg="L01", run="R1", configuration="A", direction="out", distance_km=6.1, soc_start_percent=91, soc_end_percent=84),
+        Leg(leg="L02", run="R1", configuration="A", direction="back", distance_km=6.1, soc_start_percent=84, soc_end_percent=87),
+    )  # fmt: skip
+    show(
+        Study(title="Up Hallock bank", method="climb", vehicle=van, configurations=(off,), legs=hill),
+        "verdict",
+        "job-climb",
+    )
+
+    items = [
+        read_item(*x, "aboard")
+        for x in (("two people", "158 kg"), ("tank", "52 kg"), ("water", "480 L at 18 \u00b0C"))
+    ]
+    load = Load(
+        items=tuple(items), payload_limit=(LimitSource(mass_kg=735, source="plate"),), aboard_scale_kg=760
+    )
+    window.session.add_study(
+        Study(
+            title="480 litres aboard",
+            change=Change(kind="payload", mechanism="mass"),
+            vehicle=van,
+            configurations=(off, on),
+            plan=Plan(load=load),
+        )
+    )
+    window.go_to("plan")
+    window.stage("plan").show_page("load")
+    take("job-load")
 
 
 def main() -> int:
@@ -118,10 +209,6 @@ def main() -> int:
         if window.focusWidget():
             window.focusWidget().clearFocus()
         take(stage)
-        if stage == "question" and not arguments.only:
-            area = window.stage("question").findChild(QScrollArea)
-            area.verticalScrollBar().setValue(area.verticalScrollBar().maximum() // 2)
-            take("question-expected")
         if stage == "plan" and not arguments.only:
             plans = window.stage("plan")
             window.show_study(session.logbook.studies()[-1].id)
@@ -129,7 +216,7 @@ def main() -> int:
             plans.designs.compare()
             QThreadPool.globalInstance().waitForDone()
             take("plan")
-            for page in ("route", "day", "load"):
+            for page in ("day", "load"):
                 plans.show_page(page)
                 take(f"plan-{page}")
             plans.show_page("design")
@@ -139,14 +226,13 @@ def main() -> int:
         window.go_to("verdict")
         take("verdict-dark")
         theme.choose("light")
-        keys = KeysDialog(window)
-        keys.show()
-        QTest.qWait(50)
-        keys.grab().save(str(arguments.folder / "keys.png"))
-        keys.close()
     if not arguments.only:
         # Last: it leaves a rehearsal open, and every other picture is of a finished study.
         take_road(window, take, Path(_home), arguments.folder)
+        window.drive.show_view(False)
+    if not arguments.only or any(name.startswith("job-") for name in arguments.only):
+        session.open_logbook(Path(_home) / "jobs.fairmargin")
+        take_jobs(window, take, arguments.folder)
     window.close()
     return 0
 

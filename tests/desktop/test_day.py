@@ -86,7 +86,7 @@ def test_from_nothing_to_a_verdict(qtbot, window, monkeypatch):
     [
         ("reading", "abc", '"abc" is not a number'),
         ("reading", "1500", "Is the unit right"),
-        ("distance_km", "-3", "expected 0.05 to 5000 km"),
+        ("distance_km", "-3", "expected 0.05 to 1000000 km"),
         ("temperature_c", "99", "99 is not possible"),
         ("wind_from_deg", "400", "expected 0 to 360"),
         ("duration_s", "12:99", "expected min:s"),
@@ -443,6 +443,6 @@ def test_another_comparison_is_shown_everywhere(qtbot, window):
     window.choice.setCurrentIndex(1)
     window.choice.activated.emit(1)
     assert window.bar.comparison.trial == "C"
-    assert "third" in window.stage("verdict").pairs_title.text()
+    assert "Third" in window.stage("verdict").pairs_title.text()
     window.go_to("use")
     assert "Third" in window.stage("use").range_words.text()

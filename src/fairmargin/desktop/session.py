@@ -201,8 +201,28 @@ class Session(QObject):
         self.chosen = 0
         self.scatter = learned_scatter(self.logbook.scatter_evidence(study_id))
         self._analyse()
+        self._line_as_shown(record.summary)
         self.studyChanged.emit()
         return True
+
+    def _line_as_shown(self, stored: str) -> None:
+        """The list says what the opened study says: other studies may have taught the scatter meanwhile."""
+        book, analysis = self.logbook, self.analysis
+        if (
+            book is None
+            or book.read_only
+            or analysis is None
+            or self.study is None
+            or self.view != "reference"
+        ):
+            return
+        fresh = _summary(self.study, analysis)
+        if fresh != stored and self.study_id is not None:
+            try:
+                book.set_summary(self.study_id, fresh)
+            except LogbookFault:
+                return  # the list goes on as it was
+            self.studiesChanged.emit()
 
     def close_study(self) -> None:
         """Go back to no study."""
@@ -218,7 +238,8 @@ class Session(QObject):
             return None
         try:
             short = not traces and len(study.legs) <= INLINE_LEGS  # else its line follows from its analysis
-            summary = _summary(study, analyse(study)) if short else ""
+            prior = learned_scatter(self.logbook.scatter_evidence(-1))
+            summary = _summary(study, analyse(study, scatter=prior)) if short else ""
             book = self.logbook
             if sum(len(t.time_s) for t in (traces or {}).values()) < LONG_SAMPLES:
                 study_id = book.add(study, traces, summary)

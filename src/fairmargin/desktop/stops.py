@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from fairmargin.core.result.corrections import LINES
 from fairmargin.core.study import Study
+from fairmargin.core.words import signed
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.widgets.basics import percent
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.desktop.widgets.road import Stop
-from fairmargin.exchange.wording import consumption_words, distance_words, signed, units_of
+from fairmargin.exchange.wording import consumption_words, distance_words, units_of
+
+#: Verdicts as the road has room for them.
+SHORT = {"not a fair comparison": "not fair", "no difference that matters": "no difference"}
 
 
 def stops_of(session: Session, study: Study) -> tuple[Stop, ...]:
@@ -40,7 +44,7 @@ def stops_of(session: Session, study: Study) -> tuple[Stop, ...]:
         largest = f"{LINES[name]} {signed(mean)}" if name else ""
     use = percent(c.range_change_percent) + " range" if c else ""
     alone = alone_result(analysis)
-    verdict: str = c.verdict if c else ""
+    verdict: str = SHORT.get(c.verdict, c.verdict) if c else ""
     if alone is not None:
         units = units_of(study, alone.vehicle, session.units)
         if alone.as_driven_wh_per_km is not None:

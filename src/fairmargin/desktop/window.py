@@ -429,7 +429,8 @@ class MainWindow(Shell):
             QTimer.singleShot(0, self, dialog.picked)
 
     def show_study(self, study_id: int) -> None:
-        """Open a study where its work stands."""
+        """Open a study where its work stands; what was said of another one goes."""
+        self.notice.hide()
         if self.session.open_study(study_id):
             self.land()
 

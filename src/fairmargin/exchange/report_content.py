@@ -11,6 +11,7 @@ from fairmargin.core.result.corrections import LINES
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
+from fairmargin.core.words import signed
 from fairmargin.exchange.report_figures import figures
 from fairmargin.exchange.wording import (
     alone_words,
@@ -28,7 +29,6 @@ from fairmargin.exchange.wording import (
     said_lines,
     scatter_words,
     side_words,
-    signed,
     span_words,
     stated_speed,
     units_of,

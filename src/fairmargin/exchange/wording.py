@@ -12,6 +12,7 @@ from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice, in_units, label
+from fairmargin.core.words import signed
 
 
 def framed(name: str) -> str:
@@ -23,15 +24,6 @@ def framed(name: str) -> str:
 def quoted(name: str) -> str:
     """A name in quotes (see `framed`)."""
     return framed(f"\u201c{name}\u201d")
-
-
-def signed(value: float, decimals: int = 1) -> str:
-    """Write a signed number with a true minus sign; what rounds to zero has none."""
-    text = f"{abs(value):.{decimals}f}"
-    if float(text) == 0:
-        return text
-    mark = "\u2212" if value < 0 else "+"
-    return mark + text
 
 
 def speed_words(kmh: float, units: UnitChoice) -> str:
@@ -264,8 +256,8 @@ def alone_words(study: Study, analysis: Analysis, units: UnitChoice) -> str:
     told = [r for r in analysis.results if r.sector == WHOLE] or list(analysis.results)
     lines = []
     for r in told:
-        lines.append(f"{result_name(study, r, units)}: {' '.join(result_lines(study, r, units))}")
-    return "\n".join(lines)
+        lines.append(f"{result_name(study, r, units)}. {' '.join(result_lines(study, r, units))}")
+    return "\n".join([*climb_lines(study, analysis), *lines])
 
 
 def said_lines(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> list[str]:
@@ -317,7 +309,8 @@ def split_lines(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
         share = -100.0 * (sides[1].get(line, 0.0) - sides[0].get(line, 0.0)) / max(c.baseline_as_read, 1.0)
         if abs(share) >= LEAST_TOLD:
             parts.append((share, LINES.get(line, line)))
-    if not parts and not c.declared_mass_percent:
+    by_mass = abs(c.declared_mass_percent) >= LEAST_TOLD
+    if not parts and not by_mass:
         return []
     lines = []
     if parts:
@@ -326,7 +319,7 @@ def split_lines(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
             f"Of {signed(c.as_measured_percent)} % as read, the recorded conditions are worth: {told} %; "
             f"{signed(c.effect_percent)} % is left for the change."
         )
-    if c.declared_mass_percent:
+    if by_mass:
         left = c.effect_percent - c.declared_mass_percent
         lines.append(
             f"The declared difference of mass alone explains {signed(c.declared_mass_percent)} % of it; "

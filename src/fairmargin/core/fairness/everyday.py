@@ -16,6 +16,7 @@ from fairmargin.core.inference.options import Group, Regressor
 from fairmargin.core.inference.posterior import Effect
 from fairmargin.core.laws import disturbance
 from fairmargin.core.study import Study
+from fairmargin.core.words import signed
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -62,7 +63,7 @@ def _unlike(
         case.without(regressor),
         names(b),
         title,
-        f"Trial trips differ by {difference:+.1f} {unit} on average"
+        f"Trial trips differ by {signed(difference)} {unit} on average"
         + ("; the two never overlap, so the slope is common practice's, not yours." if apart else "."),
         "Corrected by the regression. Log trips of both kinds under like conditions."
         if apart

@@ -12,6 +12,7 @@ from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext, names
 from fairmargin.core.fairness.registry import Finding
 from fairmargin.core.inference.options import Group
 from fairmargin.core.inference.priors import SCATTER_SHARE
+from fairmargin.core.words import sentence, signed
 
 
 @TEST_DAY.rule("one-leg-decides", stage="examine", needs="four drives", covered=True)
@@ -33,7 +34,7 @@ def one_leg_decides(case: ComparisonContext) -> Iterator[Finding]:
         -percent,
         (leg,),
         f"Leg {leg} weighs heavily",
-        f"Without leg {leg} the effect would be {e.percent + percent:+.1f} %.",
+        f"Without leg {leg} the effect would be {signed(e.percent + percent)} %.",
         "Look at that leg again: reading, events, traffic. Drive it again if in doubt.",
         signed=True,
     )
@@ -79,7 +80,7 @@ def model_contradicted(case: ComparisonContext) -> Iterator[Finding]:
         said.percent - case.effect.percent,
         names(case.conditions),
         "The model does not explain the readings",
-        f"{'; '.join(criticism.reasons).capitalize()}. Its figure, {case.effect.percent:+.1f} % ({low:+.1f} to {high:+.1f}), "
+        f"{sentence('; '.join(criticism.reasons))}. Its figure, {signed(case.effect.percent)} % ({signed(low)} to {signed(high)}), "
         "is not used: the plain difference is said, with a margin for all that it leaves uncorrected.",
         "Look at units, wind directions, the mechanism and each leg's reading; something in the notes is off.",
         signed=True,

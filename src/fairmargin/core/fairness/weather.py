@@ -12,6 +12,7 @@ from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext, mean, 
 from fairmargin.core.fairness.registry import Finding
 from fairmargin.core.inference.options import Cause, Group
 from fairmargin.core.laws import auxiliaries, disturbance
+from fairmargin.core.words import sentence
 
 
 @TEST_DAY.rule("weather-unlike", stage="correct", needs="nothing", covered=True)
@@ -108,7 +109,7 @@ def weather_unlike(case: ComparisonContext) -> Iterator[Finding]:
         bias,
         names(b),
         "Unlike weather",
-        f"{' and '.join(parts).capitalize()}. This is what the correction for it is worth.",
+        f"{sentence(' and '.join(parts))}. This is what the correction for it is worth.",
         "Corrected. Drive both on one day to need less of it.",
         signed=True,
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -27,11 +27,11 @@ from fairmargin.exchange.wording import (
     alone_words,
     beside,
     capacity_line,
-    climb_lines,
     conditions_words,
     forecast_lines,
     may_not,
     may_say,
+    quoted,
     result_name,
     said_lines,
     side_words,
@@ -265,10 +265,13 @@ class VerdictStage(Stage):
             box.addItems([name for name, _ in sides])
             found = box.findText(now)
             box.setCurrentIndex(found if found >= 0 else min(at, len(sides) - 1))
-        self._show_curve(study)
+        QTimer.singleShot(0, self, self._show_curve)  # after the edit is seen: it takes another fit
 
-    def _show_curve(self, study: Study) -> None:
+    def _show_curve(self) -> None:
         """Consumption over speed, where the model carries it."""
+        study = self.session.study
+        if study is None or not self.isVisible():
+            return
         found = self.session.speed_curves()
         shown = bool(found)
         for widget in (self.curve_title, self.curve, self.curve_words):
@@ -295,7 +298,7 @@ class VerdictStage(Stage):
             self.say_not.setText("Nothing, before both configurations have a reading.")
             if analysis is not None and alone:
                 self.say.setText(alone_words(study, analysis, self.session.units))
-                lines = [*climb_lines(study, analysis), *forecast_lines(study), capacity_line(analysis)]
+                lines = [*forecast_lines(study), capacity_line(analysis)]
                 self.beside.setText("\n".join(x for x in lines if x))
                 self.beside.setVisible(any(lines))
                 self.say_not.setText(
@@ -311,7 +314,7 @@ class VerdictStage(Stage):
         self.subtitle.setText(
             f"{good} of {len(c.pair_list)} pairs of legs \u00b7 {conditions_words(study, c, self.session.view, self.session.units)}"
         )
-        self.pairs_title.setText(f"Every pair, {trial.lower()} against {base.lower()}")
+        self.pairs_title.setText(f"Every pair, {quoted(trial)} against {quoted(base)}")
         for key in self._keys:
             key.trial = index
             key.update()

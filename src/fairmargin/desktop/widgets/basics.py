@@ -9,8 +9,8 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from PySide6.QtGui import Qt as RichText
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from fairmargin.core.words import signed
 from fairmargin.desktop.theme import theme
-from fairmargin.exchange.wording import signed
 
 
 def percent(value: float, decimals: int = 1) -> str:

@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fairmargin.core.result.corrections import LINES
 from fairmargin.core.result.pairs import Pair, PairRow, pair_row
+from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
-from fairmargin.exchange.wording import signed
 
 
 class Chart(QWidget):

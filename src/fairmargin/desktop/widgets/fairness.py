@@ -17,9 +17,9 @@ from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
+from fairmargin.core.words import sentence, signed
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, clear, label, link, scrolling
-from fairmargin.exchange.wording import signed
 
 LEAST_TOLD: Final = 0.2  # share of the margin from which a source has a line of its own
 LEAST_SHOWN_PERCENT: Final = 0.05
@@ -41,11 +41,6 @@ def leg_words(study: Study, legs: tuple[str, ...]) -> str:
     if len(positions) == len(legs) and positions == list(range(positions[0], positions[0] + len(legs))):
         return f"legs {legs[0]} to {legs[-1]}"
     return f"legs {', '.join(legs[:3])}" + (f" and {len(legs) - 3} more" if len(legs) > 3 else "")
-
-
-def _sentence(words: str) -> str:
-    """With a capital first letter; names of legs keep theirs."""
-    return words[:1].upper() + words[1:]
 
 
 class _Sign(QWidget):
@@ -309,12 +304,12 @@ class FairnessLedger(QFrame):
         said = [x for x in (leg_words(study, line.legs), line.cause) if x]
         if first:
             layout.addWidget(
-                label(in_units(_sentence(f"{': '.join(said)}."), self._units), "muted", wrap=True)
+                label(in_units(sentence(f"{': '.join(said)}."), self._units), "muted", wrap=True)
             )
             step = label(line.remedy, wrap=True)
             step.setStyleSheet(f"color: {theme.colours.link};")
             layout.addWidget(step)
-        box.setToolTip(as_tip(_sentence(f"{': '.join(said)}. {line.remedy}")))
+        box.setToolTip(as_tip(sentence(f"{': '.join(said)}. {line.remedy}")))
         return box
 
     def _entry(self, study: Study, concern: Concern, reach: float) -> QWidget:

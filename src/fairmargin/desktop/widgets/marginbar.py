@@ -10,6 +10,7 @@ from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, label
+from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark, percent
@@ -18,9 +19,9 @@ from fairmargin.exchange.wording import (
     consumption_words,
     distance_words,
     framed,
+    quoted,
     result_name,
     side_words,
-    signed,
     span_words,
     units_of,
 )
@@ -175,7 +176,7 @@ class MarginBar(QWidget):
                 painter,
                 verdict_head(study, c, self._units),
                 between(c),
-                f"as read: {percent(c.as_measured_percent)} \u00b7 of {base} consumption",
+                f"as read: {percent(c.as_measured_percent)} \u00b7 of the consumption with {quoted(base)}",
             )
         axis = self._axis(study, self.width() - words - 60.0)
         self._ends(painter, study, axis)

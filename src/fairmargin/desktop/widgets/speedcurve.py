@@ -11,10 +11,11 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fairmargin.core.inference.curve import SpeedCurve
 from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice, label
+from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
-from fairmargin.exchange.wording import signed, speed_words, units_of
+from fairmargin.exchange.wording import speed_words, units_of
 
 LEFT = 52.0
 

@@ -9,12 +9,12 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.study import Study
+from fairmargin.core.words import signed
 from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.parts import (
     go_button,
 )
 from fairmargin.desktop.widgets.basics import label
-from fairmargin.exchange.wording import signed
 from fairmargin.simulation.rehearsal import SEED
 
 

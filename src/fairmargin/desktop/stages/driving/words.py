@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from fairmargin.core.companion import Disturbance, disturbances_of_leg, worth_repeating
 from fairmargin.core.study import Study
+from fairmargin.core.words import signed
 from fairmargin.desktop.session import Session
-from fairmargin.exchange.wording import signed
 
 
 def disturbance_words(study: Study, session: Session, found: Disturbance) -> str:

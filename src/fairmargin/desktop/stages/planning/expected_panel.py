@@ -8,11 +8,12 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLa
 from fairmargin.core import designs, intervals
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
+from fairmargin.core.words import signed
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.planning.expected import ExpectedCurve, SplitBar
-from fairmargin.exchange.wording import signed, speed_words
+from fairmargin.exchange.wording import speed_words
 
 SLIDERS = (
     # key, words, lowest, highest, usual, unit

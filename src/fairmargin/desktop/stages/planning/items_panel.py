@@ -20,7 +20,7 @@ from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.plan import LoadItem, LoadPlace
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
-from fairmargin.desktop.widgets.basics import as_tip, clear, label
+from fairmargin.desktop.widgets.basics import Elided, as_tip, clear, label
 
 PLACES = get_args(LoadPlace)
 
@@ -43,9 +43,11 @@ class ItemsPanel(QWidget):
         self.add = QPushButton("Add")
         self.add.clicked.connect(self._add)
         self.amount.edit.returnPressed.connect(self._add)
-        row.addWidget(self.name, 3)
-        row.addWidget(self.amount, 4)
-        row.addWidget(self.place, 2)
+        row.addWidget(self.name, 2)
+        row.addWidget(self.amount, 3)
+        column.addLayout(row)
+        row = QHBoxLayout()
+        row.addWidget(self.place, 1)
         row.addWidget(self.add)
         column.addLayout(row)
         self.grid = QGridLayout()
@@ -81,16 +83,20 @@ class ItemsPanel(QWidget):
         times = f"{item.count:g} \u00d7 " if item.count != 1 else ""
         what = f"{times}{item.litres:g} L" if item.litres is not None else f"{times}".strip()
         kg = item_kg(item)
-        self.grid.addWidget(label(f"{item.name}{', ' + what if what else ''}"), row, 0)
+        name = Elided("")
+        name.setText(f"{item.name}{', ' + what if what else ''}")
+        name.setToolTip(as_tip(name.text()))
+        self.grid.addWidget(name, row, 0)
         self.grid.addWidget(label(f"{units.show('mass', kg):.1f} {units.mass}"), row, 1)
-        self.grid.addWidget(label(item.place, "muted"), row, 2)
+        self.grid.addWidget(label("" if item.place == "aboard" else item.place, "muted"), row, 2)
         change = QToolButton()
-        change.setText("is the change")
-        change.setToolTip(as_tip(f"{item.name} is what the trial adds: {show_number(kg, 1)} kg"))
+        change.setText("\u0394")
+        change.setAccessibleName(f"{item.name} is the change")
+        change.setToolTip(as_tip(f"{item.name} is the change: what the trial adds, {show_number(kg, 1)} kg"))
         change.clicked.connect(lambda: self._is_change(item))
         self.grid.addWidget(change, row, 3)
         gone = QToolButton()
-        gone.setText("Remove")
+        gone.setText("\u00d7")
         gone.setAccessibleName(f"Remove {item.name}")
         gone.clicked.connect(lambda: self._remove(row))
         self.grid.addWidget(gone, row, 4)

@@ -12,10 +12,10 @@ from fairmargin.core.planning.tyres import circumference_change_percent, tyre_si
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import read_in
+from fairmargin.core.words import signed
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import clear, label, panel
-from fairmargin.exchange.wording import signed
 
 #: Questions per kind of change: (key, words, what a good answer looks like). Common practice.
 PROMPTS: dict[str, tuple[tuple[str, str, str], ...]] = {

@@ -9,11 +9,11 @@ from PySide6.QtWidgets import QWidget
 
 from fairmargin.core.designs import Expected, Share
 from fairmargin.core.units import UnitChoice
+from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
 from fairmargin.desktop.widgets.charts import Chart
-from fairmargin.exchange.wording import signed
 
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight

@@ -15,6 +15,8 @@ from fairmargin.desktop.widgets.charts import Chart
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
 
+ROW = 86  # of a quantity: its bar, and four lines of words, px
+
 
 class LoadDrawing(Chart):
     """Vehicle and trailer from the side, and each check as a bar towards its limit."""
@@ -29,7 +31,7 @@ class LoadDrawing(Chart):
     def show_checks(self, checks: Sequence[Check], trailer: bool, roof: bool) -> None:
         """Redraw."""
         self._checks, self._trailer, self._roof = checks, trailer, roof
-        self.setMinimumHeight(118 + 60 * max(len(checks), 1))
+        self.setMinimumHeight(118 + ROW * max(len(checks), 1))
         self.setAccessibleName(
             "; ".join(f"{c.name}: {c.state}, {c.words}" for c in checks) or "Nothing to check yet"
         )
@@ -50,7 +52,7 @@ class LoadDrawing(Chart):
         words = {"fine": "fine", "close": "close", "over": "NOT ALLOWED", "not known": "not known"}
         left, right = 120.0, self.width() - 120.0
         for i, check in enumerate(self._checks):
-            y = 112.0 + 60.0 * i
+            y = 112.0 + ROW * i
             p.setFont(font(13, 600))
             p.setPen(theme.colour("ink"))
             p.drawText(QRectF(8, y, 110, 18), _MIDDLE, check.name)
@@ -70,7 +72,7 @@ class LoadDrawing(Chart):
             p.setFont(font(12))
             p.setPen(theme.colour("muted"))
             flags = Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
-            p.drawText(QRectF(8, y + 19, self.width() - 16, 34), flags, check.words)
+            p.drawText(QRectF(8, y + 19, self.width() - 16, ROW - 22), flags, check.words)
 
     def _draw_vehicle(self, p: QPainter) -> None:
         ground = 92.0

@@ -1,0 +1,23 @@
+"""How figures and sentences are written: a true minus sign, a capital at the front."""
+
+from __future__ import annotations
+
+
+def signed(value: float, decimals: int = 1) -> str:
+    """Write a signed number with a true minus sign; what rounds to zero has none.
+
+    Examples
+    --------
+    >>> signed(-3.56), signed(0.04), signed(2, 0)
+    ('−3.6', '0.0', '+2')
+    """
+    text = f"{abs(value):.{decimals}f}"
+    if float(text) == 0:
+        return text
+    mark = "\u2212" if value < 0 else "+"
+    return mark + text
+
+
+def sentence(words: str) -> str:
+    """With a capital first letter; everything else (units, names of legs) stays as it is."""
+    return words[:1].upper() + words[1:]
