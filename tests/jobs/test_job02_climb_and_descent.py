@@ -24,4 +24,13 @@ def test_what_a_hill_costs_and_what_comes_back(tester):
     assert "trial" not in t.window.bar.accessibleName().lower()
     assert "38 % returned" in t.report()
     assert t.study.readings[0].value == 89
+    # 91 to 89 % of 31 kWh to 1.9 km, then to 83 %.
+    assert "0.0 to 1.9 km +0.62 kWh; 1.9 to 6.1 km +1.86 kWh" in text
+    t.window.go_to("examine")
+    stage = t.window.stage("examine")
+    assert stage.what.currentData() == "energy"  # what each leg really took, not the run's mean
+    results = {x.leg: x for x in t.analysis.legs}
+    shown = [stage._value("energy", leg, results) for leg in t.study.legs]
+    assert shown == pytest.approx([2.48, -0.93])
+    assert "+1.86 kWh" in stage.way_words.text()
     t.check()

@@ -85,7 +85,7 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
                     [
                         _with_prediction(study, c),
                         c.standing.sentence,
-                        *beside(study, analysis, c),
+                        *beside(study, analysis, c, choice),
                         *said_lines(study, analysis, c, choice),
                         capacity_line(analysis),
                     ]

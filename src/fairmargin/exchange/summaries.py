@@ -41,7 +41,9 @@ def summary(study: Study, result: Analysis) -> str:
             + (f", needed {c.pairs_needed}" if c.pairs_needed else "")
             + f". {c.reason}",
         ]
-        lines += [f"    {line}" for line in (margin_words(c), c.standing.sentence, *beside(study, result, c))]
+        lines += [
+            f"    {line}" for line in (margin_words(c), c.standing.sentence, *beside(study, result, c, PLAIN))
+        ]
     for r in result.results:
         lines.append(f"  {result_name(study, r, PLAIN)}")
         lines += [f"    {line}" for line in result_lines(study, r, PLAIN)]

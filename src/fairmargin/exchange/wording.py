@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import unicodedata
 
+from fairmargin.core.evidence.climb import leg_parts
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.result.claims import prediction_result
 from fairmargin.core.result.corrections import LINES
@@ -119,7 +120,7 @@ def climb_lines(study: Study, analysis: Analysis) -> list[str]:
     return lines
 
 
-def beside(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
+def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> list[str]:
     """Figures that stand beside the effect where the data carry them: directions, wall, time, climbs."""
     lines = []
     if len(c.directions) == 2:
@@ -155,7 +156,7 @@ def beside(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
             f"Time on the road: {t.trial_min:.0f} against {t.baseline_min:.0f} min per 100 km "
             f"({signed(t.change_percent)} %)."
         )
-    return lines + climb_lines(study, analysis) + forecast_lines(study)
+    return lines + climb_lines(study, analysis) + way_lines(study, units) + forecast_lines(study)
 
 
 def side_words(study: Study, identifier: str, units: UnitChoice) -> str:
@@ -209,7 +210,7 @@ def result_name(study: Study, r: Result, units: UnitChoice) -> str:
 def span_words(interval: tuple[float, float], units: UnitChoice) -> str:
     """An interval of consumption, the smaller figure first, in the person's unit."""
     ends = sorted(units.show_consumption(v) for v in interval)
-    decimals = 0 if ends[0] >= 100 else 1 if ends[0] >= 10 else 2
+    decimals = 0 if ends[1] >= 100 else 1 if ends[1] >= 10 else 2
     decimals += f"{ends[0]:.{decimals}f}" == f"{ends[1]:.{decimals}f}"
     return f"{ends[0]:.{decimals}f} to {ends[1]:.{decimals}f}"
 
@@ -332,6 +333,20 @@ def units_of(study: Study, vehicle: str, units: UnitChoice) -> UnitChoice:
     """The person's units for one vehicle of a study: litres for one that burns them."""
     own = vehicle_of(study, vehicle)
     return units.for_vehicle(own.energy != "electric", own.heating_value)
+
+
+def way_lines(study: Study, units: UnitChoice) -> list[str]:
+    """Energy of each leg part by part, where its charge was read on the way."""
+    lines = []
+    for leg in study.legs:
+        parts = [
+            f"{units.show('distance', p.from_km):.1f} to {units.show('distance', p.to_km):.1f} {units.distance} "
+            f"{signed(p.wh / 1000, 2)} kWh"
+            for p in leg_parts(study, leg)
+        ]
+        if parts:
+            lines.append(f"{leg.leg} by the gauge on the way: {'; '.join(parts)}.")
+    return lines
 
 
 def forecast_lines(study: Study) -> list[str]:

@@ -56,6 +56,34 @@ def signed_energy(study: Study, leg: Leg, trace: Trace | None) -> tuple[float, f
     return None
 
 
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A part of a leg between two readings of its gauge. Energy positive where it was taken from the battery."""
+
+    from_km: float
+    to_km: float
+    wh: float
+
+
+def leg_parts(study: Study, leg: Leg) -> tuple[Part, ...]:
+    """Energy of a leg part by part, where its charge was read on the way; nothing without such a reading."""
+    capacity, km = study.vehicle.usable_capacity_kwh, leg.gps_distance_km or leg.distance_km
+    if not capacity or not km or leg.soc_start_percent is None or leg.soc_end_percent is None:
+        return ()
+    between = sorted(
+        (r.at_km, r.value)
+        for r in study.readings
+        if r.leg == leg.leg and r.instrument == "state of charge" and r.at_km is not None and 0 < r.at_km < km
+    )
+    if not between:
+        return ()
+    points = [(0.0, leg.soc_start_percent), *between, (km, leg.soc_end_percent)]
+    return tuple(
+        Part(float(a), float(b), 10.0 * capacity * (before - after))
+        for (a, before), (b, after) in zip(points, points[1:], strict=False)
+    )
+
+
 def is_down(leg: Leg, wh: float) -> bool:
     """Whether a leg is the descent: driven back, or (direction not told) energy came back."""
     return leg.direction == "back" or (leg.direction == "" and wh < 0)

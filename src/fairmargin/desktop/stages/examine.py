@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.companion import compare_readings
+from fairmargin.core.evidence.climb import signed_energy
 from fairmargin.core.result.types import LegResult
 from fairmargin.core.study import Leg, Stretch, Study
 from fairmargin.core.study.entry import show_number, show_reading, words_of
@@ -33,9 +34,11 @@ from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
 from fairmargin.desktop.widgets.basics import as_tip, label, panel
+from fairmargin.exchange.wording import way_lines
 
 _PLOTS = {
     "consumption": "Consumption as read",
+    "energy": "Energy of each leg, below nothing where it came back",
     "speed": "Average speed",
     "temperature": "Air temperature",
     "wind": "Reported wind",
@@ -99,12 +102,24 @@ class ExamineStage(Stage):
         box.addWidget(self.bands)
         self._plot_box = QVBoxLayout()
         box.addLayout(self._plot_box, 1)
+        self.way_words = label("", "muted", wrap=True)
+        self.way_words.hide()
+        box.addWidget(self.way_words)
         self.page.addWidget(frame, 3)
+        self._shown_study: int | None = None
         self.plot: object = None
         self.traces: object = None
 
     def _show_options(self) -> None:
-        """Offer the traces where there are any, and only there."""
+        """Offer the traces where there are any, and only there; of a climb, show first what each leg really took."""
+        study = self.session.study
+        if study is not None and self._shown_study != self.session.study_id:
+            self._shown_study = self.session.study_id
+            self.what.blockSignals(True)
+            self.what.setCurrentIndex(
+                self.what.findData("energy" if study.method == "climb" else "consumption")
+            )
+            self.what.blockSignals(False)
         have = self.what.count() > len(_PLOTS)
         if bool(self.session.traces) == have:
             return
@@ -336,7 +351,7 @@ class ExamineStage(Stage):
         days = len({leg.started_at.date() for leg in legs if leg.started_at}) if timed else 1
         by_time = timed and days == 1
         trials = [t.id for t in study.trials]
-        unit = {"consumption": unit_label(units.consumption), "speed": units.speed, "temperature": units.temperature,
+        unit = {"consumption": unit_label(units.consumption), "energy": "kWh", "speed": units.speed, "temperature": units.temperature,
                 "wind": units.wind}[what]  # fmt: skip
         ticks: list[tuple[float, str]] = []
         for group in [study.baseline.id, *trials]:
@@ -378,12 +393,19 @@ class ExamineStage(Stage):
         plot.autoRange(padding=0.08)
         better = " (more is better)" if what == "consumption" and more_is_better(units.consumption) else ""
         self.plot_words.setText(f"{unit}{better} \u00b7 circle: {study.baseline.label} \u00b7 open: left out")
+        ways = way_lines(study, units)
+        self.way_words.setText("\n".join(ways))
+        self.way_words.setVisible(bool(ways))
 
     def _value(self, what: str, leg: Leg, results: Mapping[str, LegResult]) -> float | None:
         units = self.session.units
         result = results.get(leg.leg)
         if what == "consumption":
             return units.show_consumption(result.measured_wh_per_km) if result else None
+        if what == "energy":
+            study = self.session.study
+            found = signed_energy(study, leg, self.session.traces.get(leg.leg)) if study else None
+            return None if found is None else found[0] / 1000.0
         if what == "speed":
             km, seconds = leg.gps_distance_km or leg.distance_km, leg.duration_s
             if km is None or seconds is None:

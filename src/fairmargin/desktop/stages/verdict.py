@@ -35,6 +35,7 @@ from fairmargin.exchange.wording import (
     result_name,
     said_lines,
     side_words,
+    way_lines,
 )
 
 
@@ -298,7 +299,11 @@ class VerdictStage(Stage):
             self.say_not.setText("Nothing, before both configurations have a reading.")
             if analysis is not None and alone:
                 self.say.setText(alone_words(study, analysis, self.session.units))
-                lines = [*forecast_lines(study), capacity_line(analysis)]
+                lines = [
+                    *way_lines(study, self.session.units),
+                    *forecast_lines(study),
+                    capacity_line(analysis),
+                ]
                 self.beside.setText("\n".join(x for x in lines if x))
                 self.beside.setVisible(any(lines))
                 self.say_not.setText(
@@ -322,7 +327,7 @@ class VerdictStage(Stage):
         self.say.setText(may_say(study, c, self.session.units))
         self.reason.setText(in_units(reason_line(c, study), self.session.units))
         lines = [
-            *beside(study, analysis, c),
+            *beside(study, analysis, c, self.session.units),
             *said_lines(study, analysis, c, self.session.units),
             capacity_line(analysis),
         ]

@@ -86,7 +86,10 @@ class OverviewChart(QWidget):
         ends = [v for line in self._lines for v in (*line.interval, line.read, 0.0)]
         pad = 0.04 * (max(ends) - min(ends) or 1.0)
         start = self.width() * LABEL_SHARE
-        return Axis.whole_ticks(min(ends) - pad, max(ends) + pad, start, self.width() - WORDS, 7)
+        room = self.width() - WORDS - start
+        return Axis.whole_ticks(
+            min(ends) - pad, max(ends) + pad, start, start + room, max(2, min(7, int(room / 75)))
+        )
 
     def paintEvent(self, _event: object) -> None:
         if not self._lines:
