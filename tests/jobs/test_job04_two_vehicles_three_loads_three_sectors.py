@@ -2,6 +2,8 @@
 
 import pytest
 
+from tests.desktop.conftest import type_into
+
 SECTORS = (("town", "12"), ("motorway", "41"), ("country", "53"))
 ELECTRIC = (("15.2", "20.4", "16.8"), ("21.0", "30.6", "24.9"), ("23.1", "44.0", "36.2"))
 DIESEL = (("9.8", "7.9", "7.2"), ("11.4", "10.3", "8.9"), ("12.2", "12.6", "10.8"))
@@ -24,10 +26,21 @@ def test_a_grid_with_a_whole_route(tester):
     for name, unit, table in (("Orrin E", "kWh/100km", ELECTRIC), ("Orrin D", "L/100km", DIESEL)):
         for load, shown in zip(("Alone", "Flat trailer", "Box trailer"), table, strict=True):
             for (sector, km), value in zip(SECTORS, shown, strict=True):
-                rows.append(f"{name}\t{load}\t{sector}\t{km}\t{value} {unit}")
+                # A bare figure is in the unit of the vehicle that drove: the diesel's are litres.
+                rows.append(
+                    f"{name}\t{load}\t{sector}\t{km}\t{value if name == 'Orrin D' else f'{value} {unit}'}"
+                )
     said = t.paste("\n".join(rows))
     assert "18 would be added" in said
     assert len(t.study.legs) == 18
+    assert {x.average_unit for x in t.study.legs if x.vehicle == diesel} == {"L/100km"}
+    t.window.go_to("drive")
+    assert t.window.drive.cards["L10"].fields["reading"].caption.text() == "Reading, L/100 km"
+    assert t.window.drive.cards["L01"].fields["reading"].caption.text() == "Reading, kWh/100 km"
+    t.leg("L10", reading="24 mpg-us")
+    assert t.study.leg("L10").average_unit == "mpg-us"
+    t.leg("L10", reading="9,8")
+    assert (t.study.leg("L10").average_shown, t.study.leg("L10").average_unit) == (9.8, "L/100km")
     whole = {(c.vehicle, c.trial): c for c in t.analysis.comparisons if c.sector == "whole"}
     read = {k: round(c.as_measured_percent, 1) for k, c in whole.items()}
     assert read == {
@@ -83,8 +96,6 @@ def test_the_same_typed_leg_by_leg_with_other_weights(tester):
     t.window.go_to("verdict")
     stage = t.window.stage("verdict")
     field = stage.weights["town"]
-    from tests.desktop.conftest import type_into
-
     type_into(t.qtbot, field, "41")
     whole = next(c for c in t.analysis.comparisons if c.sector == "whole")
     assert whole.as_measured_percent == pytest.approx(((21 + 30.6) / (15.2 + 20.4) - 1) * 100)

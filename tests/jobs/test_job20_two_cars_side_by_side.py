@@ -2,6 +2,8 @@
 
 import pytest
 
+from tests.desktop.conftest import type_into
+
 
 @pytest.mark.parametrize("path", ["dialog", "no vehicles", "as a plain study"])
 def test_no_swap_is_not_fair(tester, path):
@@ -39,6 +41,15 @@ def test_a_swap_day_is_laid_out_and_driven(tester):
     first, second = (v.id for v in t.study.vehicles)
     laid = [(x.run, x.vehicle, x.configuration) for x in t.study.legs]
     assert laid == [("R1", first, "A"), ("R1", second, "B"), ("R2", first, "B"), ("R2", second, "A")]
+    # The companion says whose leg is next, and goes on to the other car.
+    assert t.window.drive_now()
+    view = t.window.drive.view
+    assert "Vehicle 1, Box off" in view.title.text()
+    assert view.prepare.settings_fields["vehicle"].edit.text() == "Vehicle 1"
+    type_into(t.qtbot, view.prepare.settings_fields["speed_held"], "cruise")
+    type_into(t.qtbot, view.prepare.settings_fields["climate"], "off")
+    assert (t.study.leg("L01").speed_held, t.study.leg("L01").climate) == ("cruise", "off")
+    t.window.drive.show_view(False)
     # The other car takes 4 % more whatever it carries; the box costs 6.9 %.
     t.legs("reading", "160", f"{160 * 1.04 * 1.069:.1f}", f"{160 * 1.069:.1f}", f"{160 * 1.04:.1f}")
     t.legs("distance_km", "50", "51.2", "50", "51.2")

@@ -17,6 +17,7 @@ from fairmargin.core.inference.scatter import ScatterPrior, learned_scatter
 from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
+from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary
 from fairmargin.desktop.background import Background, Work, meanwhile
@@ -467,6 +468,13 @@ class Session(QObject):
             return self.own_units
         vehicle = self.study.vehicle
         return self.own_units.for_vehicle(vehicle.energy != "electric", vehicle.heating_value)
+
+    def units_of(self, leg: Leg) -> UnitChoice:
+        """Units for one leg: those of the vehicle that drove it, where a study has several."""
+        if self.study is None or not leg.vehicle:
+            return self.units
+        own = vehicle_of(self.study, leg.vehicle)
+        return self.own_units.for_vehicle(own.energy != "electric", own.heating_value)
 
     def _read_units(self) -> UnitChoice:
         choice = str(self.settings.value("units", "metric"))

@@ -184,7 +184,6 @@ def preview(path: str | Path, name: str = "") -> Preview:
     decimal = "."
     if delimiter != "," and any(re.fullmatch(r"-?\d+,\d+", cell.strip()) for row in rows for cell in row):
         decimal = ","
-    notices = []
     columns: list[Column] = []
     taken: set[str] = set()
     for i, title in enumerate(header):
@@ -202,16 +201,24 @@ def preview(path: str | Path, name: str = "") -> Preview:
         if role:
             taken.add(role)
         columns.append(Column(title, role, unit))
-    unused = [c.header for c in columns if not c.role]
+    profile = Profile(name or path.stem, delimiter, decimal, tuple(columns))
+    return Preview(
+        profile, tuple(tuple(row) for row in rows), roles_notices([c.role for c in columns], profile)
+    )
+
+
+def roles_notices(roles: Sequence[str], profile: Profile) -> tuple[str, ...]:
+    """What is to be said of columns taken for these roles: which are not used, and what is missing."""
+    notices = []
+    unused = [c.header for c, role in zip(profile.columns, roles, strict=True) if not role]
     if unused:
         notices.append(f"not used: {', '.join(unused[:8])}{'...' if len(unused) > 8 else ''}")
     for needed in ("time", "speed"):
-        if needed not in taken:
+        if needed not in roles:
             notices.append(f"no column looks like {needed}; choose one")
-    if "power" not in taken and not {"voltage", "current"} <= taken:
+    if "power" not in roles and not {"voltage", "current"} <= set(roles):
         notices.append("no power, nor voltage and current: speeds only")
-    profile = Profile(name or path.stem, delimiter, decimal, tuple(columns))
-    return Preview(profile, tuple(tuple(row) for row in rows), tuple(notices))
+    return tuple(notices)
 
 
 def role_of(title: str, taken: Collection[str] = ()) -> str:

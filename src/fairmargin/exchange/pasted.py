@@ -8,6 +8,7 @@ from datetime import datetime
 from typing import Final
 
 from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.leg_fields import read_leg_field
 from fairmargin.core.units import UnitChoice
@@ -261,11 +262,15 @@ def _filled(
 ) -> tuple[Leg, list[tuple[int, str]]]:
     """A leg with the fields of a row; and what could not be read, by column."""
     wrong: list[tuple[int, str]] = []
-    for j, (role, cell) in enumerate(zip(roles, row, strict=True)):
+    # The vehicle first: a bare figure is in its unit, litres where it burns them.
+    ordered = sorted(enumerate(zip(roles, row, strict=True)), key=lambda item: item[1][0] != "vehicle")
+    for j, (role, cell) in ordered:
         if not role or role in _PLACE or not cell.strip():
             continue
+        own = vehicle_of(study, leg.vehicle)
+        units = choice.for_vehicle(own.energy != "electric", own.heating_value) if leg.vehicle else choice
         try:
-            leg = leg.with_(**read_leg_field(role, pasted.cell(row, j), choice, leg, day, study))
+            leg = leg.with_(**read_leg_field(role, pasted.cell(row, j), units, leg, day, study))
         except ValueError as error:
             wrong.append((j, words_of(error)))
     return leg, wrong

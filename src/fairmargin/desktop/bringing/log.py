@@ -37,6 +37,7 @@ from fairmargin.exchange.loggers import (
     preview,
     profiles_path,
     read_log,
+    roles_notices,
     save_profiles,
 )
 from fairmargin.exchange.pieces import Piece, piece_km, pieces_of, suggest, take
@@ -170,6 +171,8 @@ class LogDialog(BringDialog):
     def _other_role(self, index: int) -> None:
         role, unit = self._combos[index]
         self._fill_units(unit, str(role.currentData()), "")
+        chosen = [str(r.currentData()) for r, _ in self._combos]
+        self.notices.setText("; ".join(roles_notices(chosen, self._seen.profile)))
 
     def _use_profile(self) -> None:
         chosen = self._profiles.get(str(self.profile.currentData()))

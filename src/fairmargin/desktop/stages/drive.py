@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from fairmargin.core.companion import aimed_kmh, leg_checklist
 from fairmargin.core.designs import plan_day
 from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.leg_fields import (
     needed_fields,
 )
@@ -268,7 +269,8 @@ class DriveStage(LegEdits):
         """What the plan says of the leg that is next: when, how fast by the speedometer, and what to look at."""
         order = study.order
         names = [run for run, _ in study.runs()]
-        words = f"Next: {leg.run or leg.leg} {leg.direction}, {study.configuration(leg.configuration).label}"
+        driver = f"{vehicle_label(study, leg.vehicle)}, " if leg.vehicle else ""
+        words = f"Next: {leg.run or leg.leg} {leg.direction}, {driver}{study.configuration(leg.configuration).label}"
         run = names.index(leg.run or leg.leg)
         first = next(x for x in study.legs if (x.run or x.leg) == (leg.run or leg.leg)) is leg
         if study.plan.day is not None and first:

@@ -147,13 +147,13 @@ class LegCard(QFrame):
             notes.addAction(words.capitalize() + "\u2026").triggered.connect(partial(self._note, kind))
         if any(e.leg == name for e in study.events):
             menu.addAction("Change or remove notes\u2026").triggered.connect(lambda: stage.edit_notes(name))
-        filled = [key for key in ALIKE if show_leg_field(key, leg, stage.session.units, study)]
+        filled = [key for key in ALIKE if show_leg_field(key, leg, stage.session.units_of(leg), study)]
         if filled:
             same = menu.addMenu("Same for all legs")
             same.addAction("All of these").triggered.connect(lambda: stage.same_for_all(name, filled))
             same.addSeparator()
             for key in filled:
-                words = f"{LEG_FIELDS[key].caption or key}: {show_leg_field(key, leg, stage.session.units, study)}"
+                words = f"{LEG_FIELDS[key].caption or key}: {show_leg_field(key, leg, stage.session.units_of(leg), study)}"
                 same.addAction(words).triggered.connect(partial(self._same, key))
         run = menu.addMenu("This run")
         for configuration in study.configurations:
@@ -207,7 +207,7 @@ class LegCard(QFrame):
 
     def show_leg(self, study: Study, leg: Leg, events: Sequence[str]) -> None:
         """Show the leg's stored values and what happened on it."""
-        choice = self.stage.session.units
+        choice = self.stage.session.units_of(leg)
         way = {"out": "Out", "back": "Back", "loop": "Round"}.get(leg.direction, "Leg")
         if study.method == "climb":
             way = {"out": "Up", "back": "Down"}.get(leg.direction, way)

@@ -27,7 +27,9 @@ class LegEdits(Stage):
                 others = tuple(r for r in study.readings if r.leg != name)
                 after = study.with_(readings=(*others, *read_on_the_way(text, name, self.session.units)))
             else:
-                changes = read_leg_field(key, text, self.session.units, leg, day or datetime.now(), study)
+                changes = read_leg_field(
+                    key, text, self.session.units_of(leg), leg, day or datetime.now(), study
+                )
                 after = study.with_leg(name, **changes)
         except ValueError as error:
             raise ValueError(words_of(error)) from error

@@ -40,7 +40,7 @@ from fairmargin.instruments.recording import (
 from fairmargin.instruments.samples import Clock, Sample, Trouble
 from fairmargin.simulation.rehearsal import SEED, Display, prepared, rehearse
 
-CARRIED: Final = ("climate", "tyre_pressure_kpa", "mode", "driver", "road")
+CARRIED: Final = ("climate", "tyre_pressure_kpa", "mode", "driver", "road", "speed_held")
 BLINK_S: Final = 0.2
 
 

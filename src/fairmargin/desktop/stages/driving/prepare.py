@@ -4,23 +4,31 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from typing import Any
+from datetime import datetime
+from typing import Any, Final
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
+    QGridLayout,
     QHBoxLayout,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
-from fairmargin.core import units as core_units
 from fairmargin.core.companion import aimed_kmh, lateness, leg_checklist
 from fairmargin.core.study import Leg, Study
-from fairmargin.core.study.entry import show_number, words_of
+from fairmargin.core.study.entry import words_of
+from fairmargin.core.study.leg_fields import (
+    LEG_FIELDS,
+    caption,
+    needed_fields,
+    read_leg_field,
+    show_leg_field,
+)
 from fairmargin.desktop.stages.base import Field
-from fairmargin.desktop.stages.driving.controller import DriveController
+from fairmargin.desktop.stages.driving.controller import CARRIED, DriveController
 from fairmargin.desktop.stages.driving.parts import (
     DAY_EVERY_S,
     Ticking,
@@ -28,6 +36,12 @@ from fairmargin.desktop.stages.driving.parts import (
     go_button,
 )
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
+
+#: What is set before a leg; of these, what every leg has. The others are asked for where a study needs them.
+SETTINGS: Final = (
+    "climate", "tyre_pressure_kpa", "mode", "road", "speed_held", "vehicle", "sector", "speed_kmh", "grid_kwh", "driver",
+)  # fmt: skip
+USUAL: Final = SETTINGS[:5]
 
 
 class PreparePage(QWidget):
@@ -49,17 +63,13 @@ class PreparePage(QWidget):
         self._checks.setSpacing(6)
         box.addWidget(scrolling(inner, on_panel=True), 1)
         self.settings_fields: dict[str, Field] = {}
-        row = QHBoxLayout()
-        for key, caption, tip in (
-            ("climate", "Climate", "off, or the set temperature in \u00b0C"),
-            ("tyre_pressure_kpa", "Tyre pressure, cold", "the same in both configurations"),
-            ("mode", "Drive mode", "and regeneration level"),
-            ("road", "Road", "dry, damp, wet or snow"),
-        ):
-            field = Field(caption, self._setting(key), tip=tip)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        for i, key in enumerate(SETTINGS):
+            field = Field(LEG_FIELDS[key].caption, self._setting(key), tip=LEG_FIELDS[key].tip)
             self.settings_fields[key] = field
-            row.addWidget(field, 1, Qt.AlignmentFlag.AlignTop)
-        box.addLayout(row)
+            grid.addWidget(field, i // 5, i % 5, Qt.AlignmentFlag.AlignTop)
+        box.addLayout(grid)
         layout.addWidget(frame, 3)
         side = QVBoxLayout()
         side.setSpacing(10)
@@ -130,13 +140,13 @@ class PreparePage(QWidget):
             )
             self.aim.show("Hold", f"{v:.0f} {units.speed}", foot)
         f = self.settings_fields
-        f["climate"].show_text(leg.climate or self._before(study, leg, "climate"))
-        tyre = leg.tyre_pressure_kpa or self._before(study, leg, "tyre_pressure_kpa")
-        f["tyre_pressure_kpa"].show_text(
-            "" if not tyre else show_number(units.show("tyre", float(tyre)), 2), units.tyre
-        )
-        f["mode"].show_text(leg.mode or self._before(study, leg, "mode"))
-        f["road"].show_text(leg.road or self._before(study, leg, "road"))
+        needed, choice = needed_fields(study), self.session.units_of(leg)
+        before = {k: v for k in CARRIED if not getattr(leg, k) and (v := self._before(study, leg, k))}
+        as_carried = leg.with_(**before)
+        for key, field in f.items():
+            field.setVisible(key in USUAL or key in needed)
+            field.caption.setText(caption(key, choice))
+            field.show_text(show_leg_field(key, as_carried, choice, study))
         stamp = (int(time.monotonic() / DAY_EVERY_S), self.controller.paused_at, study.plan, leg.leg)
         if stamp != self._day_stamp:
             self._day_stamp = stamp
@@ -179,11 +189,9 @@ class PreparePage(QWidget):
             study, leg = self.session.study, self.controller.next_leg()
             if study is None or leg is None:
                 return
-            value: object = text
-            if key == "tyre_pressure_kpa":
-                value = core_units.read_quantity(text, "tyre", self.session.units.tyre) if text else None
             try:
-                after = study.with_leg(leg.leg, **{key: value})
+                changes = read_leg_field(key, text, self.session.units_of(leg), leg, datetime.now(), study)
+                after = study.with_leg(leg.leg, **changes)
             except ValueError as error:
                 raise ValueError(words_of(error)) from error
             self.session.edit(after, f"{key.split('_')[0]} of {leg.leg}")

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 from fairmargin.core import units as core_units
 from fairmargin.core.companion import compare_readings
 from fairmargin.core.study import Leg, Study, WeatherRow
+from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import read_card, show_number, words_of
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.driving.bands import BandsChart
@@ -81,7 +82,7 @@ class ReadingPage(QWidget):
 
     def show_leg(self, study: Study, leg: Leg) -> None:
         """Show the readings of the leg."""
-        units = self.session.units
+        units = self.session.units_of(leg)
         own = core_units.label(units.consumption)
         since = self.controller.since_reset_s() or 0.0
         self.reading_head.setText(
@@ -108,7 +109,7 @@ class ReadingPage(QWidget):
         )
         c["charger"].show_text("" if leg.charger_kwh is None else f"{leg.charger_kwh:g}")
         c["fuel"].show_text("" if leg.fuel_l is None else f"{leg.fuel_l:g}")
-        electric = study.vehicle.energy == "electric"
+        electric = vehicle_of(study, leg.vehicle).energy == "electric"
         for key in ("soc", "charger"):
             c[key].setVisible(electric)
         c["fuel"].setVisible(not electric)
@@ -130,7 +131,9 @@ class ReadingPage(QWidget):
             study, drive = self.session.study, self.controller.drive
             if study is None or drive is None:
                 return
-            changes = read_card(key, text, self.session.units)
+            leg = study.leg(drive.leg)
+            rises = leg.direction == "back" or study.method == "climb"
+            changes = read_card(key, text, self.session.units_of(leg), rises)
             try:
                 after = study.with_leg(drive.leg, **changes)
             except ValueError as error:

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core import units as core_units
 from fairmargin.core.planning.checklists import CAUTIONS, GENERAL_CAUTION
+from fairmargin.core.study.cells import vehicle_label
 from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.nothing import NothingPage
 from fairmargin.desktop.stages.driving.parts import COMPACT_PX, EVENTS, Chip, Tile
@@ -150,7 +151,8 @@ class DriveView(QWidget):
         self.mark.setVisible(True)
         self.mark.set_trial(trials.index(leg.configuration) if leg.configuration in trials else None)
         run = f"{leg.run} {leg.direction} \u00b7 " if leg.run else ""
-        self.title.setText(f"{run}{leg.leg} \u00b7 {study.configuration(leg.configuration).label}")
+        driver = f"{vehicle_label(study, leg.vehicle)}, " if leg.vehicle else ""
+        self.title.setText(f"{run}{leg.leg} \u00b7 {driver}{study.configuration(leg.configuration).label}")
         if drive is None:
             self._turn_to(self.prepare)
             self.prepare.show_leg(study, leg)
