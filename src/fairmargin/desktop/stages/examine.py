@@ -393,7 +393,11 @@ class ExamineStage(Stage):
         plot.autoRange(padding=0.08)
         better = " (more is better)" if what == "consumption" and more_is_better(units.consumption) else ""
         self.plot_words.setText(f"{unit}{better} \u00b7 circle: {study.baseline.label} \u00b7 open: left out")
-        ways = way_lines(study, units)
+        self._show_ways(study)
+
+    def _show_ways(self, study: Study) -> None:
+        """What the gauge said on the way, under the chart."""
+        ways = way_lines(study, self.session.units)
         self.way_words.setText("\n".join(ways))
         self.way_words.setVisible(bool(ways))
 
