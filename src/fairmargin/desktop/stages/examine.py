@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import Qt
@@ -35,6 +36,9 @@ from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
 from fairmargin.desktop.widgets.basics import as_tip, label, panel
 from fairmargin.exchange.wording import way_lines
+
+if TYPE_CHECKING:
+    import pyqtgraph as pg
 
 _PLOTS = {
     "consumption": "Consumption as read",
@@ -333,6 +337,20 @@ class ExamineStage(Stage):
         else:
             self._draw(study)
 
+    @staticmethod
+    def _label_axes(plot: pg.PlotWidget, below: str, beside: str) -> None:
+        import pyqtgraph as pg
+
+        for side in ("left", "bottom"):
+            axis = plot.getAxis(side)
+            axis.setPen(pg.mkPen(theme.colour("rule")))
+            axis.setTextPen(pg.mkPen(theme.colour("muted")))
+            axis.enableAutoSIPrefix(False)
+        plot.setLabel("bottom", below, color=theme.colours.muted)
+        plot.setLabel("left", beside, color=theme.colours.muted)
+        plot.showGrid(x=False, y=True, alpha=0.15)
+        plot.autoRange(padding=0.08)
+
     def _draw(self, study: Study) -> None:
         import pyqtgraph as pg
 
@@ -381,16 +399,8 @@ class ExamineStage(Stage):
                     )  # fmt: skip
         if not by_time:
             ticks = [(float(i), leg.leg) for i, leg in enumerate(legs)]
-        for side in ("left", "bottom"):
-            axis = plot.getAxis(side)
-            axis.setPen(pg.mkPen(theme.colour("rule")))
-            axis.setTextPen(pg.mkPen(theme.colour("muted")))
-            axis.enableAutoSIPrefix(False)
         plot.getAxis("bottom").setTicks([ticks] if ticks else None)
-        plot.setLabel("bottom", "time of day, h" if by_time else "leg", color=theme.colours.muted)
-        plot.setLabel("left", unit, color=theme.colours.muted)
-        plot.showGrid(x=False, y=True, alpha=0.15)
-        plot.autoRange(padding=0.08)
+        self._label_axes(plot, "time of day, h" if by_time else "leg", unit)
         better = " (more is better)" if what == "consumption" and more_is_better(units.consumption) else ""
         self.plot_words.setText(f"{unit}{better} \u00b7 circle: {study.baseline.label} \u00b7 open: left out")
         self._show_ways(study)
