@@ -18,7 +18,7 @@ from fairmargin.core.inference.options import Group
 from fairmargin.core.inference.posterior import Effect
 from fairmargin.core.planning import display_noise_percent
 from fairmargin.core.result import verdict
-from fairmargin.core.result.margin import LEAST_VARIANCE, MarginLine, margin_lines
+from fairmargin.core.result.margin import LEAST_VARIANCE, MarginLine, limiting, margin_lines
 from fairmargin.core.result.pairs import Drive, Pair, make_pairs
 from fairmargin.core.result.standing import standing
 from fairmargin.core.result.types import Comparison, DirectionEffect, GridEnergy, LegResult, TripTime, View
@@ -150,7 +150,6 @@ def _ruling(
     smallest, deviate = study.smallest_effect_percent, intervals.deviate(study.confidence)
     systematic = math.hypot(stated.systematic, open_percent / 2)
     needed = verdict.pairs_needed(count, stated.percent, systematic, stated.random, smallest, deviate)
-    limiting = next((line for line in lines if line.source != Group.SCATTER), None)
     return verdict.Ruling(
         verdict.word(stated.percent, stated.interval, smallest, blocked, open_percent),
         stated.percent,
@@ -158,8 +157,7 @@ def _ruling(
         open_percent,
         count,
         None if blocked else needed,
-        limiting.cause if limiting else "",
-        limiting.remedy if limiting else "",
+        *limiting(lines),
     )
 
 

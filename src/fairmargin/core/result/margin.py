@@ -131,6 +131,12 @@ TOLD: Final[Mapping[str, _Told]] = {
 CALLED: Final = {str(Regressor.TRIP_LENGTH): "trip length"}
 
 
+def limiting(lines: Sequence[MarginLine]) -> tuple[str, str]:
+    """Cause and remedy of the largest line that more drives would not make smaller; nothing where there is none."""
+    line = next((line for line in lines if line.source != Group.SCATTER), None)
+    return ("", "") if line is None else (line.cause, line.remedy)
+
+
 def margin_lines(
     budget: Sequence[tuple[str, float]],
     touched: Mapping[str, Sequence[str]],

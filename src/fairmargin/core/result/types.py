@@ -10,11 +10,11 @@ from fairmargin.core.evidence.climb import Climb
 from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.result.capacity import CapacityEstimate
-from fairmargin.core.result.margin import MarginLine
+from fairmargin.core.result.margin import MarginLine, limiting
 from fairmargin.core.result.pairs import Pair, paired_interval
 from fairmargin.core.result.results import Result
 from fairmargin.core.result.standing import Standing
-from fairmargin.core.result.verdict import VerdictWord
+from fairmargin.core.result.verdict import SETTLED, VerdictWord, pairs_words
 
 View = Literal["reference", "study-mean", "as-measured"]
 VIEWS: Final[tuple[View, ...]] = ("reference", "study-mean", "as-measured")
@@ -121,6 +121,13 @@ class Comparison:
     def half_width_percent(self) -> float:
         """Half the interval's width."""
         return (self.interval_percent[1] - self.interval_percent[0]) / 2
+
+    @property
+    def pairs_words(self) -> str:
+        """What more pairs would do, in words."""
+        if self.verdict in SETTLED and self.standing.word != "fair":
+            return "It is settled as it was driven; the doubts left open are not seen to by more pairs."
+        return pairs_words(self.verdict, self.pairs, self.pairs_needed, *limiting(self.margin))
 
     @property
     def paired(self) -> tuple[int, float, float, float] | None:

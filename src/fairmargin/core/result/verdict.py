@@ -13,6 +13,7 @@ from fairmargin.core.study import Study
 VerdictWord = Literal[
     "uses more", "uses less", "no difference that matters", "not settled", "not a fair comparison"
 ]
+SETTLED: Final[tuple[VerdictWord, ...]] = ("uses more", "uses less", "no difference that matters")
 POWER_DEVIATE: Final = 0.8416  # normal deviate of 80 % power
 MAX_PAIRS: Final = 200
 
@@ -109,15 +110,38 @@ def reason(study: Study, ruling: Ruling, found: Sequence[Concern]) -> str:
     if low > 0 or high < 0:
         return f"The {level} interval lies on one side of zero, but open concerns worth {open_percent:.1f} % could undo it."
     ends = f"{low:+.1f} to {high:+.1f} %".replace("-", "\u2212")
-    return f"The {level} interval ({ends}) holds both zero and effects that matter. {_more(ruling)}"
+    return f"The {level} interval ({ends}) holds both zero and effects that matter. " + pairs_words(
+        ruling.word, ruling.pairs, ruling.pairs_needed, ruling.limited_by, ruling.remedy
+    )
 
 
-def _more(ruling: Ruling) -> str:
-    """What more pairs would do."""
-    if ruling.pairs_needed is None:
-        because = f"what limits the margin is that {ruling.limited_by}. {ruling.remedy}"
-        return f"More pairs like these cannot settle it: {because if ruling.limited_by else 'scatter is not what limits it.'}"
-    more = ruling.pairs_needed - ruling.pairs
+def pairs_words(
+    said: VerdictWord, pairs: int, needed: int | None, limited_by: str = "", remedy: str = ""
+) -> str:
+    """Say what more pairs would do: the one statement about pairs, wherever one is made.
+
+    Parameters
+    ----------
+    said : VerdictWord
+        What may be said so far.
+    pairs, needed : int
+        Pairs driven, and in all that would settle it; None where no number would.
+    limited_by, remedy : str, optional
+        What makes most of the margin but for scatter, and what would make that smaller.
+
+    Examples
+    --------
+    >>> pairs_words("not settled", 2, 5)
+    'About 3 more pairs would settle it.'
+    """
+    if said == "not a fair comparison":
+        return "More pairs like these would not make it fair."
+    if said in SETTLED:
+        return "It is settled: no more pairs are needed."
+    if needed is None:
+        because = f"what limits the margin is that {limited_by}. {remedy}"
+        return f"More pairs like these cannot settle it: {because if limited_by else 'scatter is not what limits it.'}"
+    more = needed - pairs
     if more <= 0:
         return "One more pair may settle it."
     return f"About {more} more pair{'s' if more != 1 else ''} would settle it."

@@ -11,7 +11,7 @@ from fairmargin.core.study import Study
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, label, scrolling
+from fairmargin.desktop.widgets.basics import Elided, PlainLabel, as_tip, label, scrolling
 
 
 class Stage(QWidget):
@@ -28,7 +28,7 @@ class Stage(QWidget):
         head = QHBoxLayout()
         head.setSpacing(8)
         self.title = label(title, "title")
-        self.subtitle = label("", "muted")
+        self.subtitle = Elided("muted")
         self.subtitle.setMinimumWidth(40)
         head.addWidget(self.title)
         head.addWidget(self.subtitle, 1, Qt.AlignmentFlag.AlignBottom)

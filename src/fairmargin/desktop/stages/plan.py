@@ -18,6 +18,7 @@ from fairmargin.core.evidence.readings import route_km
 from fairmargin.core.planning import ORDERS, display_noise_percent, drift_left
 from fairmargin.core.study import Study
 from fairmargin.core.study.laid_out import relaid
+from fairmargin.core.units import in_units
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.planning.day_page import DayPage
@@ -171,36 +172,18 @@ class PlanStage(Stage):
                 f"{speed_words(study.target_speed_kmh or 80.0, units)}: "
                 f"{60 * km / (study.target_speed_kmh or 80.0):.0f} minutes."
             )
-        driven = [leg for leg in study.legs if leg.average_shown and leg.average_step]
-        per_side = max(
-            1, min(letters.count("A"), letters.count("B")) * (2 if study.method == "out-and-back" else 1)
-        )
-        if driven:
-            share = sum((leg.average_step or 0) / (leg.average_shown or 1) for leg in driven) / len(driven)
-        else:
-            share = 0.1 / 16.0
-        noise = display_noise_percent(share, per_side, study.confidence)
-        lines.append(
-            f"Display step of {100 * share:.1f} %{'' if driven else ' (0.1 in 16 assumed)'}: rounding alone is worth "
-            f"\u00b1{noise:.1f} % with {per_side} legs each."
-        )
         c = self.session.comparison
-        if c is not None:
-            lines.append(
-                f"Margin so far: \u00b1{c.half_width_percent:.1f} % with {c.pairs} pair{'s' if c.pairs != 1 else ''} of runs."
-            )
-            if c.pairs_needed is None:
-                lines.append(
-                    "More pairs like these cannot settle the question; see the ledger for what limits it."
-                )
-            elif c.pairs_needed > c.pairs:
-                lines.append(f"About {c.pairs_needed} pairs in all would settle it, at the scatter seen.")
-            else:
-                lines.append("The pairs driven are enough at the scatter seen.")
-        else:
+        if c is None:
+            lines.append(_step_words(study, letters))
             lines.append(
                 "Scatter of a careful 20 to 50 km leg: 1 to 2 % (common practice), until your own is known."
             )
+        else:
+            lines.append(f"The instruments cannot see less than \u00b1{c.step_percent:.1f} %.")
+            lines.append(
+                f"Margin so far: \u00b1{c.half_width_percent:.1f} % with {c.pairs} pair{'s' if c.pairs != 1 else ''} of runs."
+            )
+            lines.append(in_units(c.pairs_words, units))
         if not study.route:
             lines.append(
                 "No route yet: without one, the wind cannot be laid along the road. Bring one in on the Route page."
@@ -239,3 +222,17 @@ class PlanStage(Stage):
         for letter in self._pattern():
             after = with_run(after, names[letter])
         self.session.edit(after, f"add a block {self._pattern()}")
+
+
+def _step_words(study: Study, letters: str) -> str:
+    """What rounding alone is worth in the runs laid out, before there is a comparison."""
+    each_way = 2 if study.method == "out-and-back" else 1
+    per_side = max(1, min(letters.count("A"), letters.count("B")) * each_way)
+    driven = [leg for leg in study.legs if leg.average_shown and leg.average_step]
+    shares = [(leg.average_step or 0) / (leg.average_shown or 1) for leg in driven] or [0.1 / 16.0]
+    share = sum(shares) / len(shares)
+    noise = display_noise_percent(share, per_side, study.confidence)
+    return (
+        f"Display step of {100 * share:.1f} %{'' if driven else ' (0.1 in 16 assumed)'}: rounding alone is worth "
+        f"\u00b1{noise:.1f} % with {per_side} legs each."
+    )

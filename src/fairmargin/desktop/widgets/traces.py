@@ -16,6 +16,7 @@ from fairmargin.core.study import Study, Trace
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
+from fairmargin.exchange.wording import distance_words
 
 Array = NDArray[np.float64]
 
@@ -216,7 +217,9 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
         self.setLabel("left", self._unit, color=theme.colours.muted)
         self.showGrid(x=False, y=True, alpha=0.15)
         self.autoRange(padding=0.03)
-        self.setAccessibleName(f"{TRACES[what]}: {len(self.lines)} legs over {road_m / 1000:.1f} km")
+        self.setAccessibleName(
+            f"{TRACES[what]}: {len(self.lines)} legs over {distance_words(road_m / 1000, units)}"
+        )
         return len(self.lines)
 
     def _add_shapes(self) -> None:

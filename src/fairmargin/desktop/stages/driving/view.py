@@ -134,7 +134,9 @@ class DriveView(QWidget):
         self.dash.setVisible(shown is not None)
         if shown is not None:
             self.dash_words.setText(_dashboard(shown, units))
-        self.says.setText("\n".join(f"\u25b8 {words}" for words in controller.says[-2:]))
+        self.says.setText(
+            core_units.in_units("\n".join(f"\u25b8 {words}" for words in controller.says[-2:]), units)
+        )
         # The reading page says the same of its leg.
         self.says.setVisible(bool(controller.says) and not (drive is not None and drive.phase == "reading"))
         self.caution.setText(f"{GENERAL_CAUTION} {CAUTIONS.get(study.change.kind, '')}")

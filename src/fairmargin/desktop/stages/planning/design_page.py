@@ -9,6 +9,7 @@ from fairmargin.core import designs
 from fairmargin.core.designs import Design
 from fairmargin.core.planning import display_noise_percent
 from fairmargin.core.study import Study
+from fairmargin.core.units import in_units
 from fairmargin.desktop.background import Work
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -69,7 +70,7 @@ class DesignPage(PlanPage):
         speed = study.target_speed_kmh or 90.0
         km = designs.leg_km(study)
         f = study.plan.forecast
-        wind = "3 m/s assumed" if f.wind_speed_ms is None else f"{f.wind_speed_ms:g} m/s"
+        wind = in_units("3.0 m/s assumed" if f.wind_speed_ms is None else f"{f.wind_speed_ms:.1f} m/s", units)
         self._stated.setText(
             f"Simulated with {study.vehicle.name or 'this vehicle'}, legs of {units.show('distance', km):.1f} {units.distance} at "
             f"{speed_words(speed, units)}, wind {wind}, display step {designs.known_step_kwh_per_100km(study):.2g} kWh/100 km. "
@@ -181,10 +182,13 @@ class DesignPage(PlanPage):
             f"of the simulated days. "
         )
         words += (
-            f"About {pairs} pair{'s' if pairs != 1 else ''} settle it four times in five. "
+            f"A fresh start with it would want about {pairs} pair{'s' if pairs != 1 else ''}, to settle it four times in five. "
             if pairs is not None
             else "No number of such pairs settles it: longer legs, a finer display or a calmer day would. "
         )
+        c = self.session.comparison
+        if c is not None:
+            words += f"Of what is driven already: {in_units(c.pairs_words, self.session.units)} "
         if best is not None and design is not best:
             words += f"Its price against {best.order}: \u00b1{design.price_percent - best.price_percent:.1f} % of margin and drift."
         self.words.setText(words)

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLa
 from fairmargin.core import designs, intervals
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
+from fairmargin.core.units import in_units
 from fairmargin.core.words import signed
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -132,11 +133,8 @@ class ExpectedPanel(PlanPage):
         v = {key: float(s.value()) for key, s in self.sliders.items()}
         for key, words, _, _, _, unit in SLIDERS:
             caption = self._shown[key]
-            caption.setText(
-                f"{words}: {v[key]:+.0f} {unit}"
-                if key in {"mass", "drag"}
-                else f"{words}: {v[key]:.0f} {unit}"
-            )
+            sign = "+" if key in {"mass", "drag"} else ""
+            caption.setText(in_units(f"{words}: {v[key]:{sign}.0f} {unit}", self.session.units))
         speed = float(study.target_speed_kmh or 90.0)
         base = designs.split(study, speed)
         played = designs.split(

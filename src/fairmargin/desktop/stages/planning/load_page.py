@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
@@ -17,6 +18,7 @@ from fairmargin.core.planning.load import (
 )
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
+from fairmargin.core.units import in_units
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.items_panel import ItemsPanel
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -136,7 +138,7 @@ class LoadPage(PlanPage):
             )
             self.fields[name].show_text(text)
         try:
-            checks = check_load(load)
+            checks = tuple(replace(c, words=in_units(c.words, units)) for c in check_load(load))
             fault = ""
         except ValueError as error:
             checks, fault = (), str(error)

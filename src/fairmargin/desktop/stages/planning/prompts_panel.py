@@ -11,7 +11,7 @@ from fairmargin.core.planning.second import second_changes
 from fairmargin.core.planning.tyres import circumference_change_percent, tyre_size
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.study.entry import words_of
-from fairmargin.core.units import read_in
+from fairmargin.core.units import in_units, read_in
 from fairmargin.core.words import signed
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -200,8 +200,9 @@ class CalibrationPanel(PlanPage):
             said.append(f"speedometer {signed(vehicle.speed_error_percent)} %")
         target = study.target_speed_kmh
         if target and vehicle.speed_error_percent:
+            must = target * (1 + vehicle.speed_error_percent / 100)
             said.append(
-                f"for a true {target:.0f} km/h it must show {target * (1 + vehicle.speed_error_percent / 100):.0f}"
+                in_units(f"it must show {must:.0f} km/h for a true {target:.0f} km/h", self.session.units)
             )
         self.words.setText(
             "; ".join(said).capitalize() + "." if said else "Not calibrated: some over-read by 2 to 3 %."

@@ -12,7 +12,7 @@ from fairmargin.core.laws import wind
 from fairmargin.core.laws.route import line_of
 from fairmargin.core.study import RoutePoint, Study
 from fairmargin.core.study.entry import show_number
-from fairmargin.core.units import read_quantity
+from fairmargin.core.units import in_units, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
@@ -128,7 +128,10 @@ class RoutePage(PlanPage):
             low, high = plan.gate_start_m or 0.0, plan.gate_end_m or whole
             if whole and (high > whole + 1 or high - low < 0.2 * whole):
                 raise ValueError(
-                    f"the lines must lie on the route ({whole / 1000:.1f} km) and leave a fifth of it between them"
+                    in_units(
+                        f"the lines must lie on the route ({whole / 1000:.1f} km) and leave a fifth of it between them",
+                        self.session.units,
+                    )
                 )
             self.change("start and end line", **{name: metres})
 
@@ -166,7 +169,7 @@ class RoutePage(PlanPage):
                 f"Out: {abs(along):.1f} m/s of {'head' if along > 0 else 'tail'} wind at the mast, {across:.1f} m/s across; "
                 f"back the {'tail' if along > 0 else 'head'} wind is the same, and what is across does not cancel."
             )
-        return " ".join(lines)
+        return in_units(" ".join(lines), units)
 
     def _choose(self) -> None:
         path, _ = QFileDialog.getOpenFileName(
