@@ -310,7 +310,7 @@ def test_the_question_is_edited_in_place(qtbot, opened):
         100,
     )
     assert study.trials[0].name == "Covers" and study.confidence == pytest.approx(0.9)
-    assert "drag area" in stage.assumed.text()
+    assert "drag area" in stage.vehicle.assumed.text()
     stage.boxes["kind"].setCurrentText("tyres")
     stage.boxes["kind"].textActivated.emit("tyres")
     assert opened.session.study.change.mechanism == "rolling"

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, MECHANISMS, METHODS, Study, default_mechanism
+from fairmargin.core.study import CHANGE_KINDS, MECHANISMS, METHODS, Study, default_mechanism
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.said_entry import read_claim, read_prediction, show_claim, show_prediction
 from fairmargin.core.units import read_in, read_quantity
@@ -26,7 +26,8 @@ from fairmargin.desktop.stages.planning.expected_panel import ExpectedPanel
 from fairmargin.desktop.stages.planning.instruments_panel import InstrumentsPanel
 from fairmargin.desktop.stages.planning.prompts_panel import CalibrationPanel, PromptsPanel
 from fairmargin.desktop.stages.planning.sides_panel import ConfigurationsPanel, VehiclesPanel
-from fairmargin.desktop.widgets.basics import label, panel, scrolling
+from fairmargin.desktop.stages.planning.vehicle_panel import VehiclePanel
+from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
 
 #: What is easily forgotten, per kind of change. Common practice.
 FORGOTTEN = {
@@ -49,24 +50,6 @@ SUBJECT_WORDS = {
     "speed": "the speed",
     "vehicle": "the vehicle",
 }
-#: Numbers of the vehicle: field, caption, unit beside it.
-VEHICLE_FIELDS = (
-    ("mass_kg", "Mass as driven", "kg"),
-    ("drag_area_m2", "Drag area (Cd \u00d7 A)", "m\u00b2"),
-    ("rolling_coefficient", "Rolling coefficient", ""),
-    ("auxiliary_w", "Auxiliary power", "W"),
-    ("usable_capacity_kwh", "Usable capacity", "kWh"),
-    ("charging_efficiency", "Charging efficiency", ""),
-    ("distance_error_percent", "Odometer over-reads by", "%"),
-    ("speed_error_percent", "Speedometer over-reads by", "%"),
-    ("drive_efficiency", "Drive efficiency", ""),
-    ("tank_l", "Tank", "L"),
-    ("heating_value_wh_per_l", "Heating value", "Wh/L"),
-)
-#: Of these, the ones of vehicles that burn fuel, and of those that do not.
-OF_FUEL = ("tank_l", "heating_value_wh_per_l")
-OF_ELECTRIC = ("usable_capacity_kwh", "charging_efficiency")
-VEHICLE_UNITS = {name: unit for name, _, unit in VEHICLE_FIELDS}
 
 
 class QuestionStage(Stage):
@@ -91,7 +74,10 @@ class QuestionStage(Stage):
         self._lay_stated_for(row)
         self.expected = ExpectedPanel(session)
         body.addWidget(self.expected)
-        self._lay_vehicle(body)
+        self.vehicle = VehiclePanel(session)
+        body.addWidget(self.vehicle)
+        self.fields |= self.vehicle.fields
+        self.boxes |= self.vehicle.boxes
         self.vehicles = VehiclesPanel(session)
         body.addWidget(self.vehicles)
         self.instruments = InstrumentsPanel(session)
@@ -187,24 +173,6 @@ class QuestionStage(Stage):
         box.addLayout(line)
         box.addStretch()
 
-    def _lay_vehicle(self, body: QVBoxLayout) -> None:
-        frame, box = panel()
-        body.addWidget(frame)
-        box.addWidget(label("The vehicle", "heading"))
-        self.assumed = label("", "muted", wrap=True)
-        box.addWidget(self.assumed)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(16)
-        grid.setVerticalSpacing(8)
-        box.addLayout(grid)
-        grid.addWidget(self._field("v_name", "Name", self._vehicle("name")), 0, 0)
-        grid.addWidget(self._choice("v_class", "Class", tuple(CLASS_PRESETS), self._set_class), 0, 1)
-        grid.addWidget(
-            self._choice("v_energy", "Energy", ("electric", "petrol", "diesel"), self._set_energy), 0, 2
-        )
-        for i, (name, words, unit) in enumerate(VEHICLE_FIELDS):
-            grid.addWidget(self._field(f"v_{name}", words, self._vehicle(name), unit=unit), 1 + i // 3, i % 3)
-
     def _lay_notes(self, body: QVBoxLayout) -> None:
         frame, box = panel()
         body.addWidget(frame)
@@ -226,17 +194,7 @@ class QuestionStage(Stage):
     def _choice(
         self, key: str, words: str, options: tuple[str, ...], commit: Callable[[str], None]
     ) -> QWidget:
-        holder = QWidget()
-        layout = QVBoxLayout(holder)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(1)
-        layout.addWidget(label(words, "muted"))
-        box = QComboBox()
-        box.setAccessibleName(words)
-        box.addItems(options)
-        box.textActivated.connect(commit)
-        layout.addWidget(box)
-        layout.addStretch()
+        holder, box = named_choice(words, options, commit)
         self.boxes[key] = box
         return holder
 
@@ -341,33 +299,6 @@ class QuestionStage(Stage):
     def _set_terrain(self, terrain: str) -> None:
         self._edit("land along the road", wind=self._study.wind.with_(terrain=terrain))
 
-    def _vehicle(self, name: str) -> Callable[[str], None]:
-        def commit(text: str) -> None:
-            value: object = text
-            if name == "mass_kg":
-                value = read_quantity(text, "mass", self.session.units.mass) if text else None
-            elif name != "name":
-                value = read_in(text, VEHICLE_UNITS[name]) if text else None
-            changes: dict[str, Any] = {name: value}
-            if (
-                f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}"
-                in type(self._study.vehicle).model_fields
-            ):
-                changes[f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}"] = None
-            try:
-                vehicle = self._study.vehicle.with_(**changes)
-            except ValueError as error:
-                raise ValueError(words_of(error)) from error
-            self._edit(f"vehicle, {name.split('_')[0]}", vehicle=vehicle)
-
-        return commit
-
-    def _set_class(self, name: str) -> None:
-        self._edit("vehicle class", vehicle=self._study.vehicle.with_(vehicle_class=name))
-
-    def _set_energy(self, name: str) -> None:
-        self._edit("vehicle energy", vehicle=self._study.vehicle.with_(energy=name))
-
     def _seal(self) -> None:
         study = self._study
         if study.change.prediction_percent is None and study.change.prediction is None:
@@ -386,6 +317,7 @@ class QuestionStage(Stage):
         f = self.fields
         for part in (
             self.sides,
+            self.vehicle,
             self.vehicles,
             self.instruments,
             self.prompts,
@@ -396,19 +328,16 @@ class QuestionStage(Stage):
         self.subtitle.setText("say it before you drive")
         f["title"].show_text(study.title)
         f["route_name"].show_text(study.route_name)
-        _show_choice(self.boxes["subject"], SUBJECT_WORDS[study.change.subject])
-        _show_choice(self.boxes["kind"], study.change.kind)
+        show_choice(self.boxes["subject"], SUBJECT_WORDS[study.change.subject])
+        show_choice(self.boxes["kind"], study.change.kind)
         mechanisms = study.change.mechanisms
-        _show_choice(
+        show_choice(
             self.boxes["mechanism"], mechanisms[0] if len(mechanisms) == 1 else " + ".join(mechanisms)
         )
-        _show_choice(self.boxes["method"], study.method)
-        _show_choice(self.boxes["terrain"], study.wind.terrain)
-        _show_choice(self.boxes["v_class"], study.vehicle.vehicle_class)
-        _show_choice(self.boxes["v_energy"], study.vehicle.energy)
+        show_choice(self.boxes["method"], study.method)
+        show_choice(self.boxes["terrain"], study.wind.terrain)
         self.forgotten.setText(FORGOTTEN.get(study.change.kind, ""))
         self._show_expectation(study)
-        self._show_vehicle(study)
         if self.notes.toPlainText() != study.notes and not self.notes.hasFocus():
             self.notes.blockSignals(True)
             self.notes.setPlainText(study.notes)
@@ -442,51 +371,8 @@ class QuestionStage(Stage):
         f["confidence"].show_text(show_number(100 * study.confidence, 1))
         f["mast"].show_text(show_number(study.wind.measured_at_m, 1))
 
-    def _show_vehicle(self, study: Study) -> None:
-        units, f = self.session.units, self.fields
-        vehicle, constants = study.vehicle, study.vehicle.constants()
-        f["v_name"].show_text(vehicle.name)
-        for key, field in f.items():
-            name = key.removeprefix("v_")
-            if not key.startswith("v_") or name == "name":
-                continue
-            value = getattr(vehicle, name)
-            decimals = 5 if name == "rolling_coefficient" else 3
-            if name == "mass_kg":
-                field.show_text(
-                    "" if value is None else show_number(units.show("mass", value), 0), units.mass
-                )
-                guess = units.show("mass", constants.mass_kg)
-            else:
-                field.show_text(show_number(value, decimals))
-                guess = getattr(constants, name, None)  # type: ignore[assignment]
-            field.edit.setPlaceholderText("" if guess is None else f"{show_number(guess, decimals)} assumed")
-        fuel = vehicle.energy != "electric"
-        for name in (*OF_FUEL, *OF_ELECTRIC):
-            f[f"v_{name}"].setVisible((name in OF_FUEL) == fuel)
-        if constants.assumed:
-            names = ", ".join(
-                n.rsplit("_", 1)[0].replace("_", " ")
-                if n.endswith(("kg", "m2", "w"))
-                else n.replace("_", " ")
-                for n in constants.assumed
-            )
-            self.assumed.setText(
-                f"Assumed from the class, with a wide margin: {names}. What you know narrows it."
-            )
-        else:
-            self.assumed.setText("All constants given; the fit still checks them against the legs.")
-
 
 def _percent(text: str) -> float | None:
     if not text:
         return None
     return read_in(text, "%")
-
-
-def _show_choice(box: QComboBox, text: str) -> None:
-    index = box.findText(text)
-    if index < 0:
-        box.addItem(text)
-        index = box.findText(text)
-    box.setCurrentIndex(index)

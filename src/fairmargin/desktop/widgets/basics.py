@@ -3,11 +3,21 @@
 from __future__ import annotations
 
 import html
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from PySide6.QtGui import Qt as RichText
-from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import theme
@@ -152,3 +162,30 @@ def clear(layout: QLayout) -> None:
             widget.deleteLater()
         elif inner is not None:
             clear(inner)
+
+
+def show_choice(box: QComboBox, text: str) -> None:
+    """Turn a box to a text, which is added where it is not among the choices."""
+    index = box.findText(text)
+    if index < 0:
+        box.addItem(text)
+        index = box.findText(text)
+    box.setCurrentIndex(index)
+
+
+def named_choice(
+    words: str, options: Sequence[str], commit: Callable[[str], None]
+) -> tuple[QWidget, QComboBox]:
+    """A choice with its name above it: what holds both, and the box."""
+    holder = QWidget()
+    layout = QVBoxLayout(holder)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(1)
+    layout.addWidget(label(words, "muted"))
+    box = QComboBox()
+    box.setAccessibleName(words)
+    box.addItems(list(options))
+    box.textActivated.connect(commit)
+    layout.addWidget(box)
+    layout.addStretch()
+    return holder, box
