@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from fairmargin.core.study import CLASS_PRESETS, Study
+from fairmargin.core.study import CLASS_PRESETS, NamedVehicle, Study, Vehicle
+from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
-from fairmargin.desktop.widgets.basics import label, named_choice, panel
+from fairmargin.desktop.widgets.basics import label, named_choice, panel, show_choice
 
 #: Numbers of the vehicle: field, caption, unit beside it.
 VEHICLE_FIELDS = (
@@ -46,7 +47,15 @@ class VehiclePanel(QWidget):
         self.boxes: dict[str, QComboBox] = {}
         frame, box = panel()
         page.addWidget(frame)
-        box.addWidget(label("The vehicle", "heading"))
+        head = QHBoxLayout()
+        head.addWidget(label("The vehicle", "heading"))
+        self.which = QComboBox()
+        self.which.setAccessibleName("Vehicle whose figures are shown")
+        self.which.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.which.activated.connect(lambda _: self.refresh(self._study))
+        head.addWidget(self.which)
+        head.addStretch()
+        box.addLayout(head)
         self.assumed = label("", "muted", wrap=True)
         box.addWidget(self.assumed)
         grid = QGridLayout()
@@ -78,9 +87,39 @@ class VehiclePanel(QWidget):
         assert self.session.study is not None
         return self.session.study
 
+    @property
+    def _shown(self) -> Vehicle:
+        """The vehicle whose figures are shown."""
+        return vehicle_of(self._study, str(self.which.currentData() or ""))
+
     def _edit(self, text: str, **changes: Any) -> None:
-        if not self.session.edit(self._study.with_(**changes), text):
+        study = self._study
+        try:
+            vehicle = self._shown.with_(**changes)
+            if isinstance(vehicle, NamedVehicle):
+                fleet = tuple(vehicle if v.id == vehicle.id else v for v in study.vehicles)
+                after = study.with_(vehicles=fleet)
+            else:
+                after = study.with_(vehicle=vehicle)
+        except ValueError as error:
+            raise ValueError(words_of(error)) from error
+        if not self.session.edit(after, text):
             raise ValueError("could not be saved")
+
+    def _offer(self, study: Study) -> None:
+        """List the study's vehicles, and its own where legs name none; hidden where there is one."""
+        kept = self.which.currentData()
+        own = not study.vehicles or any(
+            leg.vehicle not in {v.id for v in study.vehicles} for leg in study.legs
+        )
+        choices = [(v.label, v.id) for v in study.vehicles]
+        if own:
+            choices.append((study.vehicle.name or "of legs that name none", ""))
+        self.which.clear()
+        for words, identifier in choices:
+            self.which.addItem(words, identifier)
+        self.which.setCurrentIndex(max(self.which.findData(kept), 0))
+        self.which.setVisible(len(choices) > 1)
 
     def _vehicle(self, name: str) -> Callable[[str], None]:
         def commit(text: str) -> None:
@@ -90,28 +129,26 @@ class VehiclePanel(QWidget):
             elif name != "name":
                 value = read_in(text, VEHICLE_UNITS[name]) if text else None
             changes: dict[str, Any] = {name: value}
-            if (
-                f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}"
-                in type(self._study.vehicle).model_fields
-            ):
-                changes[f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}"] = None
-            try:
-                vehicle = self._study.vehicle.with_(**changes)
-            except ValueError as error:
-                raise ValueError(words_of(error)) from error
-            self._edit(f"vehicle, {name.split('_')[0]}", vehicle=vehicle)
+            spread = f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}"
+            if spread in Vehicle.model_fields:
+                changes[spread] = None  # of the value before
+            self._edit(f"vehicle, {name.split('_')[0]}", **changes)
 
         return commit
 
     def _set_class(self, name: str) -> None:
-        self._edit("vehicle class", vehicle=self._study.vehicle.with_(vehicle_class=name))
+        self._edit("vehicle class", vehicle_class=name)
 
     def _set_energy(self, name: str) -> None:
-        self._edit("vehicle energy", vehicle=self._study.vehicle.with_(energy=name))
+        self._edit("vehicle energy", energy=name)
 
     def refresh(self, study: Study) -> None:
+        self._offer(study)
         units, f = self.session.units, self.fields
-        vehicle, constants = study.vehicle, study.vehicle.constants()
+        vehicle = self._shown
+        constants = vehicle.constants()
+        show_choice(self.boxes["v_class"], vehicle.vehicle_class)
+        show_choice(self.boxes["v_energy"], vehicle.energy)
         f["v_name"].show_text(vehicle.name)
         for key, field in f.items():
             name = key.removeprefix("v_")
