@@ -13,8 +13,9 @@ setup:
 dev:
 	@scripts/setup.sh dev
 
+# Two workers, each with one thread for linear algebra: more only get in each other's way on small matrices.
 test: lint
-	QT_QPA_PLATFORM=offscreen $(PY) -m pytest -q
+	OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 QT_QPA_PLATFORM=offscreen $(PY) -m pytest -q -n 2 --dist worksteal
 
 lint: dev
 	$(PY) -m ruff check src tests benchmarks scripts
