@@ -121,7 +121,18 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     ("src/fairmargin/exchange/frames.py", "if any(cell.strip() for cell in row[len(header) :]):", "if False:", "tests/exchange/test_strangers.py"),
     ("src/fairmargin/exchange/budget.py", "if size > limit:\n                        raise", "if False:\n                        raise", "tests/exchange/test_strangers.py"),
     ("src/fairmargin/exchange/plain.py", "return f\"'{text}\" if _FORMULA.match(text) else text", "return text", "tests/exchange/test_strangers.py"),
-    ("src/fairmargin/core/units/typed.py", "base = unit_of(quantity, number.rest).to_base(number.value)", "base = unit_of(quantity, unit).to_base(number.value)", "tests/desktop/test_units_typed.py"),
+    # several configurations, vehicles, sectors, claims
+    (f"{CORE}/evidence/known.py", "level - known.wh_per_km, LEAST_LEFT", "level + known.wh_per_km, LEAST_LEFT", "tests/core/result/test_results.py"),
+    (f"{CORE}/result/whole.py", "Group.SCATTER, Group.DISPLAY_STEP, Group.SPEED, Group.DIRECTION", "Group.SPEED, Group.DIRECTION", "tests/core/result/test_results.py"),
+    (f"{CORE}/result/whole.py", "read_b = sum(k * c.trial_as_read", "read_b = sum(1.1 * k * c.trial_as_read", "tests/core/result/test_results.py"),
+    (f"{CORE}/result/claims.py", "if high + c.open_charge_percent < near", "if high < near", "tests/core/result/test_results.py"),
+    (f"{CORE}/result/claims.py", "if near <= low - c.open_charge_percent and high + c.open_charge_percent <= far:", "if low <= far and near <= high:", "tests/core/result/test_results.py"),
+    (f"{CORE}/result/results.py", "math.sqrt(own + alike) / abs", "math.sqrt(own) / abs", "tests/core/result/test_results.py"),
+    (f"{CORE}/result/results.py", "own = sum((1.0 - o.rounded_alike) * o.readings[0].sd_wh ** 2", "own = sum(o.readings[0].sd_wh ** 2", "tests/core/result/test_results.py"),
+    (f"{CORE}/result/capacity.py", "math.hypot(math.sqrt(energy_var) / energy, math.sqrt(share_var) / share)", "math.sqrt(energy_var) / energy", "tests/core/result/test_results.py"),
+    (f"{CORE}/evidence/climb.py", "math.sqrt(down_var + share**2 * up_var) / up", "math.sqrt(down_var) / up", "tests/core/evidence/test_climb.py"),
+    (f"{CORE}/planning/windows.py", "(_RANK[w.answer], w.burden, w.start)", "(w.start, _RANK[w.answer], w.burden)", "tests/core/planning/test_windows.py"),
+    (f"{CORE}/units/typed.py", "base = unit_of(quantity, number.rest).to_base(number.value)", "base = unit_of(quantity, unit).to_base(number.value)", "tests/desktop/test_units_typed.py"),
 )  # fmt: skip
 
 

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from fairmargin.core.analysis import analyse, compare
+from fairmargin.core.evidence.readings import Observation, Reading
 from fairmargin.core.result.as_json import as_json
+from fairmargin.core.result.claims import judged
+from fairmargin.core.result.results import reading_sd
 from fairmargin.core.study import (
     Asked,
     Change,
@@ -313,3 +318,75 @@ def test_the_result_object_has_what_was_agreed():
     }  # fmt: skip
     assert {c["vehicle"] for c in made["comparisons"]} == {"E", "D"}
     assert {"source", "half_width_percent", "legs", "remedy"} <= set(made["comparisons"][0]["margin"][0])
+
+
+def loop(pairs: str, levels: dict[str, float], **more: object) -> Study:
+    legs = tuple(
+        leg(
+            f"{s}{i}",
+            c,
+            levels[c + s],
+            40,
+            sector=s,
+            duration_s=1600,
+            temperature_c=15,
+            climate="off",
+            road="dry",
+        )
+        for s in sorted({key[1:] for key in levels})
+        for i, c in enumerate(pairs)
+    )
+    return Study(
+        change=Change(kind="wheels", mechanism="rolling"), configurations=(BASE, TRIAL), method="loop",
+        target_speed_kmh=90, legs=legs, **more,
+    )  # fmt: skip
+
+
+def test_a_known_other_difference_is_taken_out_with_its_margin():
+    """207 against 200 Wh/km, of which 7 ± 3 are something else: nothing is left, to 2 × 3 Wh/km in 200."""
+    study = loop("ABBA", {"A": 200, "B": 207})
+    plain = analyse(study).comparisons[0]
+    known = study.with_(
+        known_differences=(KnownDifference(configuration="B", wh_per_km=7, sd_wh_per_km=3, reason="caps"),)
+    )
+    c = analyse(known).comparisons[0]
+    assert plain.effect_percent == pytest.approx(3.5, abs=0.6)
+    assert c.effect_percent == pytest.approx(0.0, abs=0.3)
+    line = next(x for x in c.margin if x.source == "known difference")
+    assert line.half_width_percent == pytest.approx(100 * 1.96 * 3 / 200, rel=0.15)
+    less = study.with_(known_differences=(KnownDifference(configuration="B", wh_per_km=-7, sd_wh_per_km=3),))
+    assert analyse(less).comparisons[0].effect_percent == pytest.approx(7.0, abs=1.0)
+
+
+def test_scatter_of_sectors_adds_in_squares_and_what_they_share_in_full():
+    """Two sectors of equal length and consumption: scatter shrinks by the square root of two, a known difference does not."""
+    study = loop("ABBA", {"Atown": 200, "Btown": 210, "Aover": 200, "Bover": 210}).with_(
+        known_differences=(KnownDifference(configuration="B", wh_per_km=5, sd_wh_per_km=3),)
+    )
+    found = {c.sector: c for c in analyse(study).comparisons}
+    lines = {s: {x.source: x.half_width_percent for x in c.margin} for s, c in found.items()}
+    assert lines["whole"]["scatter"] == pytest.approx(lines["town"]["scatter"] / 2**0.5, rel=0.02)
+    assert lines["whole"]["known difference"] == pytest.approx(lines["town"]["known difference"], rel=0.02)
+
+
+def test_open_doubts_keep_a_claim_from_being_refuted_or_borne_out():
+    c = replace(analyse(loop("ABBA", {"A": 200, "B": 210})).comparisons[0], interval_percent=(3.0, 7.0))
+
+    def of(claimed: float, tolerance: float, open_percent: float) -> str:
+        return judged(
+            Claim(percent=claimed, tolerance_percent=tolerance, by="maker"),
+            replace(c, open_charge_percent=open_percent),
+        ).verdict
+
+    assert [of(0, 1, x) for x in (0.0, 1.9, 2.1)] == ["refuted", "refuted", "not refuted"]
+    assert [of(10, 1, x) for x in (0.0, 1.9, 2.1)] == ["refuted", "refuted", "not refuted"]
+    assert [of(5, 3, x) for x in (0.0, 0.9, 1.1)] == ["borne out", "borne out", "not refuted"]
+
+
+@pytest.mark.parametrize(("alike", "share"), [(0.0, 200**0.5), (0.5, 300**0.5), (1.0, 20.0)])
+def test_readings_rounded_alike_do_not_average_out(alike: float, share: float):
+    """Two readings of 1000 ± 10 Wh: of the error that both repeat, twice; of the rest, in squares."""
+    o = Observation(
+        ("L",), (Reading("trip average", "", 1000.0, 10.0),), 5.0, 5.0, 200.0, rounded_alike=alike
+    )
+    assert reading_sd([o, o]) == pytest.approx(share / 2000)
