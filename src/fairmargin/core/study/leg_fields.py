@@ -63,7 +63,7 @@ LEG_FIELDS: Final[Mapping[str, LegField]] = {
     "fuel": LegField("Fuel, L", "Filled to the same level"),
     "forecast": LegField("Forecast at end, %", "Charge that the car promised for the end of this leg, before it", "percent", 0),
     "on_the_way": LegField("On the way", "Readings between: 1.9 km 89 %; 4 km 86 %"),
-    "gps_distance_km": LegField("GPS distance", "By GPS; gives the true distance", "distance", 2),
+    "gps_distance_km": LegField("By GPS", "Distance by GPS: the true one", "distance", 2),
     "stopped_s": LegField("Stood", "Minutes standing in the driving time, car on or off: 3, or 2:30", "duration"),
     "stopped_with_car_on_s": LegField("Car on", "Minutes beside the drive with the car left on", "duration"),
     "tyre_pressure_kpa": LegField("Tyres, cold", "Cold tyre pressure before the day", "tyre"),
