@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from fairmargin.core.evidence.readings import USUAL_SCATTER
+from fairmargin.core.evidence.readings import SCATTER_KM, USUAL_SCATTER
 from fairmargin.core.laws import wind
 
 PRACTICE: Final = "common practice"
@@ -67,6 +67,12 @@ DRIVELINE_PER_K: Final = Prior(0.0005, "1/K", "consumption per kelvin of outside
 WARM_UP: Final = Prior(0.055, "1", "rise of rolling resistance on wholly cold tyres", mean=0.04)
 CLIMATE: Final = Prior(40.0, "W/K", "climate load per kelvin between cabin and outside")
 CHARGING_PER_K: Final = Prior(0.001, "1/K", "charging losses per kelvin")
+
+# ---------------------------------------------------------------- drives that were not driven
+
+SPEED_AWAY: Final = Prior(0.06, "log per log of speed", "the model away from the speeds driven")
+WARMTH_AWAY: Final = Prior(0.0012, "1/K", "the model away from the temperatures driven")
+SCATTER_OF_KM: Final = SCATTER_KM
 
 # ---------------------------------------------------------------- what nobody noted
 

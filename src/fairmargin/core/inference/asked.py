@@ -1,0 +1,291 @@
+"""What any drive would take: the fit of a study, asked about speeds, weather and loads that were not driven.
+
+The energies of the drives asked about, and sums of them (a trip is one), are functions of the same unknowns as the readings;
+their margins carry what the readings leave open, what the circumstances themselves leave open, and what the model may get
+wrong away from what was driven.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.logs import Logs
+from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.inference import priors
+from fairmargin.core.inference.levels import calibration
+from fairmargin.core.inference.options import Cause, FitOptions
+from fairmargin.core.inference.posterior import mixture_quantile, posterior
+from fairmargin.core.inference.problem import (
+    Problem,
+    prepare,
+    reference_model_of,
+    reference_of,
+    steady_drives,
+)
+from fairmargin.core.inference.solver import solve
+from fairmargin.core.laws import air, disturbance, wind
+from fairmargin.core.model.energy import RoadModel
+from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.study import Study
+
+Array = NDArray[np.float64]
+
+#: Unknowns that lie on legs alone in a fit, and on a drive asked about as well: it meets the same law.
+OF_LAWS: Final = frozenset({"climate", "tyre pressure"})
+
+
+@dataclass(frozen=True, slots=True)
+class Circumstances:
+    """A steady drive to ask about. What is None is as at the study's reference.
+
+    `cabin_k` is what heating or cooling has to hold between the cabin and outside; a head wind is that at the mast, all the
+    way, negative from behind; `climb` is metres gained a kilometre; the standard deviations are what a forecast leaves open.
+    """
+
+    speed_kmh: float
+    temperature_c: float | None = None
+    cabin_k: float = 0.0
+    head_wind_ms: float | None = None
+    road: str = ""
+    climb_m_per_km: float = 0.0
+    load_kg: float = 0.0
+    temperature_sd_k: float = 0.0
+    wind_sd_ms: float = 0.0
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Band:
+    """Energies of drives or of sums of them, each with its margin: mixtures of the logarithm over the scatter.
+
+    Attributes
+    ----------
+    wh : numpy.ndarray, shape (k,)
+    weights : numpy.ndarray, shape (m,)
+        Of the sizes of the scatter.
+    offsets, sds : numpy.ndarray, shape (m, k)
+        Of the logarithm's mean from that of `wh`, and its standard deviation.
+    sources : mapping of str to numpy.ndarray, shape (k,)
+        Variance of the logarithm by what makes it.
+    """
+
+    wh: Array
+    weights: Array
+    offsets: Array
+    sds: Array
+    sources: Mapping[str, Array]
+
+    def quantile(self, which: int, q: float) -> float:
+        """Energy that is not exceeded with probability `q`. [Wh]"""
+        at = mixture_quantile(self.weights, self.offsets[:, which], self.sds[:, which], q)
+        return float(self.wh[which]) * math.exp(at)
+
+    def interval(self, which: int, confidence: float) -> tuple[float, float]:
+        """Equal-tailed interval. [Wh]"""
+        tail = (1.0 - confidence) / 2.0
+        return self.quantile(which, tail), self.quantile(which, 1.0 - tail)
+
+    def chance_within(self, which: int, wh: float) -> float:
+        """Probability that no more than so much is taken."""
+        if wh <= 0:
+            return 0.0
+        z = (math.log(wh / float(self.wh[which])) - self.offsets[:, which]) / self.sds[:, which]
+        return float(
+            sum(w * 0.5 * math.erfc(-x * math.sqrt(0.5)) for w, x in zip(self.weights, z, strict=True))
+        )
+
+    def shifted(self, log_shift: float, sd: float, source: str) -> Band:
+        """The same, moved by a logarithm that is itself known to a standard deviation."""
+        return Band(
+            self.wh * math.exp(log_shift), self.weights, self.offsets, np.hypot(self.sds, sd),
+            {**self.sources, source: np.full(len(self.wh), sd**2)},
+        )  # fmt: skip
+
+
+class Predictor:
+    """The fit of one vehicle over one road, ready to be asked."""
+
+    def __init__(
+        self,
+        study: Study,
+        conditions: Sequence[Conditions],
+        observations: Sequence[Observation],
+        logs: Logs,
+        options: FitOptions,
+    ) -> None:
+        """Fit all legs at once, whatever their speed; parameters as for `fit.fit_study`."""
+        self.study, self.conditions, self.options = study, conditions, options
+        self.problem: Problem = prepare(study, conditions, observations, logs, options)
+        solution = solve(self.problem)
+        self.theta = solution.theta
+        self._evidence = self.problem.evidence(solution.at, solution.segment_share)
+        self._innovation = self.problem.innovation(solution.at, solution.theta)
+        self._reference = reference_of(study, conditions, options.view)
+        self._calibration = {
+            name: calibration([o for o in observations if study.leg(o.legs[0]).configuration == name])
+            for name in self.problem.configurations
+        }
+        driven = {c.configuration for c in conditions}
+        self.configurations = tuple(name for name in self.problem.configurations if name in driven)
+        speeds = [3.6 * c.speed_m_s for c in conditions]
+        self.driven_kmh = (min(speeds), max(speeds))
+        self.driven_c = (min(c.temperature_c for c in conditions), max(c.temperature_c for c in conditions))
+
+    @property
+    def reference_c(self) -> float:
+        """Temperature of the reference. [°C]"""
+        return self._reference.temperature_c
+
+    def band(
+        self,
+        configuration: str,
+        asked: Sequence[Circumstances],
+        km: Array | None = None,
+        to_come_km: Sequence[float] | None = None,
+    ) -> Band:
+        """Energies of drives of 1 km each, or of sums of drives.
+
+        Parameters
+        ----------
+        configuration : str
+        asked : sequence of Circumstances, length j
+        km : numpy.ndarray, shape (k, j), optional
+            Kilometres of each drive in each sum; else every drive by itself, 1 km long.
+        to_come_km : sequence of float, length k, optional
+            Length of each sum as one drive to come, which scatters as any drive does and has a day of its own; else the
+            margin is that of the mean of many drives.
+
+        Returns
+        -------
+        Band
+
+        Raises
+        ------
+        ValueError
+            If the configuration was not driven.
+        """
+        if configuration not in self.configurations:
+            raise ValueError(
+                f'"{configuration}" was not driven; expected one of {", ".join(self.configurations)}'
+            )
+        km = np.eye(len(asked)) if km is None else km
+        energies, gradients, extras = self._drives(configuration, asked)
+        parts = km * energies
+        wh = parts.sum(axis=1)
+        share = parts / wh[:, None]
+        g = share @ gradients
+        origins = np.log(wh) + g @ (self.problem.prior_mean - self.theta)
+        found = posterior(self._evidence, self._innovation, g, origins.tolist(), self.options.scatter_freedom)
+        sources = {name: (share @ value) ** 2 for name, value in extras.items()}
+        sources["calibration"] = np.full(len(wh), self._calibration[configuration] ** 2)
+        if to_come_km is not None:
+            units = np.clip(
+                np.sqrt(priors.SCATTER_OF_KM / np.maximum(to_come_km, 0.5)), *priors.SCATTER_REACH
+            )
+            sources["this drive"] = (self.options.scatter_share * units) ** 2
+            sources["its day"] = np.full(len(wh), priors.DAY.sd**2)
+        sds = np.sqrt(found.sds**2 + sum(sources.values()))
+        middle = found.weights @ found.means
+        sources["what was read"] = found.weights @ (found.sds**2 + (found.means - middle) ** 2)
+        return Band(np.exp(middle), found.weights, found.means - middle, sds, sources)
+
+    def _drives(
+        self, configuration: str, asked: Sequence[Circumstances]
+    ) -> tuple[Array, Array, dict[str, Array]]:
+        """Energy a kilometre of each drive [Wh/km], derivatives of its logarithm, and what is open besides the unknowns."""
+        problem, n = self.problem, len(self.problem.rows.leg)
+        drives = steady_drives(problem.road, self.conditions, [a.speed_kmh / 3.6 for a in asked])
+        each = drives.each
+        mass = next(float(c.mass_delta_kg or 0.0) for c in self.study.configurations if c.id == configuration)
+        model = reference_model_of(problem.model, drives, self._reference, [mass] * (each * len(asked)))
+        model = self._met(model, asked, each)
+        weights = self._weights(configuration, drives.backwards, n)
+        e = model.energies(problem.local_of(weights, self.theta), derivatives=True)
+        assert e.by_parameter is not None
+        by_unknown = (
+            (e.by_parameter[:, problem.parameters] * weights).reshape(len(asked), each, -1).sum(axis=1)
+        )
+        wet = np.array([1.0 + disturbance.road_share(a.road) for a in asked])
+        whole = e.wh.reshape(len(asked), each).sum(axis=1)
+        by = e.by_parameter.reshape(len(asked), each, -1).sum(axis=1) / whole[:, None]
+        return whole * wet / drives.km, by_unknown / whole[:, None], self._open(asked, by)
+
+    def _met(self, model: RoadModel, asked: Sequence[Circumstances], each: int) -> RoadModel:
+        """The model in the circumstances asked about."""
+        legs, paths, r = model.legs, model.paths, self._reference
+
+        def every(values: Sequence[float]) -> Array:
+            return np.repeat(np.array(values, dtype=float), each)
+
+        temperature = every([r.temperature_c if a.temperature_c is None else a.temperature_c for a in asked])
+        density = legs.density * (air.ZERO_C_K + legs.temperature_c) / (air.ZERO_C_K + temperature)
+        told = every([a.head_wind_ms is not None for a in asked]).astype(bool)
+        head = every([a.head_wind_ms or 0.0 for a in asked])
+        legs = replace(
+            legs,
+            temperature_c=temperature,
+            density=density,
+            from_north=np.where(told, head, legs.from_north),
+            from_east=np.where(told, 0.0, legs.from_east),
+            turbulence=np.where(told, wind.turbulence_m_s(np.abs(head)), legs.turbulence),
+            climate_k=every([a.cabin_k for a in asked]),
+            mass_delta_kg=every([a.load_kg for a in asked]),
+        )
+        # A head wind is one all the way: the road then runs into it everywhere.
+        along = paths.spread(told.astype(float)) > 0
+        slope = np.arcsin(paths.slope_sin) + paths.spread(every([a.climb_m_per_km / 1000.0 for a in asked]))
+        paths = replace(
+            paths,
+            heading_cos=np.where(along, 1.0, paths.heading_cos),
+            heading_sin=np.where(along, 0.0, paths.heading_sin),
+            slope_sin=np.sin(slope),
+            slope_cos=np.cos(slope),
+        )
+        return replace(model, legs=legs, paths=paths)
+
+    def _weights(self, configuration: str, backwards: Sequence[bool], first: int) -> Array:
+        """What every unknown does on each drive asked about: what it does on the reference drive of the same way."""
+        problem, r = self.problem, self.problem.reference
+        begin = problem.configurations.index(configuration) * r.each
+        ways = r.backwards[begin : begin + r.each]
+        rows = [first + begin + (ways.index(b) if b in ways else 0) for b in backwards]
+        # A speed that is asked about is known.
+        weights = problem.weights[rows] * (problem.parameters != Parameter.SPEED)
+        for i, u in enumerate(problem.unknowns):
+            if u.name in OF_LAWS:
+                weights[:, i] = 1.0
+        return np.asarray(weights)
+
+    def _open(self, asked: Sequence[Circumstances], by: Array) -> dict[str, Array]:
+        """What is open besides the fit's unknowns, as standard deviations of the logarithm of each drive, by source."""
+
+        def away(value: float, low: float, high: float) -> float:
+            return max(low - value, value - high, 0.0)
+
+        low, high = (math.log(v) for v in self.driven_kmh)
+        out = {
+            "speed not driven": np.array(
+                [priors.SPEED_AWAY.sd * away(math.log(a.speed_kmh), low, high) for a in asked]
+            ),
+            "temperature not driven": np.array(
+                [
+                    priors.WARMTH_AWAY.sd
+                    * away(self.reference_c if a.temperature_c is None else a.temperature_c, *self.driven_c)
+                    for a in asked
+                ]
+            ),
+            "road": np.array([priors.WET[a.road].sd if a.road in priors.WET else 0.0 for a in asked]),
+            "temperature forecast": by[:, Parameter.WARMER_K] * [a.temperature_sd_k for a in asked],
+            "wind forecast": by[:, Parameter.WIND_NORTH] * [a.wind_sd_ms for a in asked],
+        }
+        if Cause.CLIMATE not in self.options.ignore and not any(
+            u.name == "climate" for u in self.problem.unknowns
+        ):
+            out["climate"] = by[:, Parameter.CLIMATE_W_PER_K] * priors.CLIMATE.sd
+        return out

@@ -1,0 +1,209 @@
+"""Ask a study about drives that were not driven: consumption and range at any speed, in any weather, of what was driven."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+from fairmargin.core.inference.asked import Band, Circumstances, Predictor
+from fairmargin.core.inference.priors import CLIMATE_SETTING_C, LEAST_CLIMATE_K
+from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.outcome.parts import evidence_parts, fit_options
+from fairmargin.core.result.results import Result
+from fairmargin.core.result.types import View
+from fairmargin.core.study import Study, Trace
+from fairmargin.core.study.cells import vehicle_of
+
+#: Methods whose legs a road load is not fitted to.
+NOT_ASKED: Final = frozenset({"everyday", "climb", "side-by-side"})
+CAPACITY_SHARE: Final = 0.03  # standard deviation of a usable capacity that nobody measured; common practice
+MEASURED_CAPACITY_SHARE: Final = 0.01  # of a tank
+NEAR_SPEED: Final = 1.03  # a speed within this factor of those driven was driven
+NEAR_K: Final = 3.0  # and a temperature so near
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Asking:
+    """One vehicle over one road, ready to be asked; anchored to what the study says of each configuration."""
+
+    vehicle: str
+    sector: str
+    predictor: Predictor
+    anchors: Mapping[
+        str, tuple[float, float]
+    ]  # of configurations that the model does not explain: log shift and its sd
+
+    @property
+    def configurations(self) -> tuple[str, ...]:
+        """Configurations that were driven."""
+        return self.predictor.configurations
+
+    def band(
+        self,
+        configuration: str,
+        asked: Sequence[Circumstances],
+        km: object = None,
+        to_come_km: Sequence[float] | None = None,
+    ) -> Band:
+        """As `Predictor.band`, held to the plain answer where the model was not believed."""
+        found = self.predictor.band(configuration, asked, km, to_come_km)  # type: ignore[arg-type]
+        shift = self.anchors.get(configuration)
+        return found if shift is None else found.shifted(*shift, "model contradicted")
+
+
+def askings(
+    study: Study,
+    traces: Mapping[str, Trace] | None = None,
+    results: Sequence[Result] = (),
+    view: View = "reference",
+    scatter: ScatterPrior | None = None,
+) -> tuple[Asking, ...]:
+    """Every vehicle and sector of a study, ready to be asked.
+
+    Parameters
+    ----------
+    study : Study
+    traces : mapping of leg name to Trace, optional
+    results : sequence of Result, optional
+        Of the study's analysis: a configuration that the model does not explain is held to its plain answer.
+    view : {'reference', 'study-mean', 'as-measured'}
+    scatter : ScatterPrior, optional
+
+    Returns
+    -------
+    tuple of Asking
+        Empty for methods that no road load is fitted to.
+    """
+    if study.method in NOT_ASKED:
+        return ()
+    options = fit_options(view, scatter)
+    found = []
+    for part in evidence_parts(study, traces):
+        predictor = Predictor(part.study, part.conditions, part.observations, part.logs, options)
+        plain = {
+            r.configuration: r
+            for r in results
+            if r.method == "plain" and r.vehicle == part.vehicle and (r.sector or "") == part.sector
+        }
+        anchors = {}
+        for name in predictor.configurations:
+            r = plain.get(name)
+            if r is None or r.wh_per_km is None or r.interval_wh_per_km is None:
+                continue
+            speed = r.speed_kmh or part.study.target_speed_kmh or sum(predictor.driven_kmh) / 2
+            at = predictor.band(name, [Circumstances(float(speed))])
+            shift = math.log(r.wh_per_km / float(at.wh[0]))
+            spread = math.log(r.interval_wh_per_km[1] / r.interval_wh_per_km[0]) / 4.0
+            anchors[name] = (shift, math.hypot(shift, spread))
+        found.append(Asking(part.vehicle, part.sector, predictor, anchors))
+    return tuple(found)
+
+
+def cabin_k(temperature_c: float, climate: str) -> float:
+    """Kelvin that the cabin's climate has to hold: nothing when "off"; of a usual setting at "auto"; or of a setting in °C.
+
+    Examples
+    --------
+    >>> cabin_k(-5.0, "auto"), cabin_k(20.0, "auto"), cabin_k(-5.0, "off"), cabin_k(5.0, "19")
+    (26.0, 4.0, 0.0, 14.0)
+    """
+    if climate == "off":
+        return 0.0
+    setting = CLIMATE_SETTING_C if climate == "auto" else float(climate)
+    return max(abs(setting - temperature_c), LEAST_CLIMATE_K)
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """How far a full battery or tank goes: to empty and to the reserve, with the interval of the latter. [km]"""
+
+    to_empty_km: float
+    to_reserve_km: float
+    interval_km: tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Predicted:
+    """What one configuration would take in circumstances asked about."""
+
+    vehicle: str
+    sector: str
+    configuration: str
+    wh_per_km: float
+    interval_wh_per_km: tuple[float, float]
+    reach: Reach | None
+    mostly: str  # what makes most of the margin
+    not_driven: tuple[str, ...]  # what was asked beyond what was driven, in words
+
+
+def predict(
+    study: Study,
+    asking: Asking,
+    asked: Circumstances,
+    reserve: float = 0.15,
+    fade: float = 0.0,
+    confidence: float | None = None,
+) -> tuple[Predicted, ...]:
+    """Every configuration in the circumstances asked about.
+
+    Parameters
+    ----------
+    study : Study
+    asking : Asking
+    asked : Circumstances
+    reserve : float
+        Share of a full battery or tank that is kept; 10 to 20 % is usual.
+    fade : float
+        Share of the usable capacity that is lost since it was told.
+    confidence : float, optional
+        Else the study's.
+
+    Raises
+    ------
+    ValueError
+        If the reserve or the fade is no share.
+    """
+    if not 0 <= reserve <= 0.9 or not 0 <= fade <= 0.9:
+        raise ValueError(f"expected a reserve and a fade of 0 to 0.9; got {reserve:g} and {fade:g}")
+    level = study.confidence if confidence is None else confidence
+    vehicle = vehicle_of(study, asking.vehicle)
+    stored = vehicle.stored_wh
+    out = []
+    for name in asking.configurations:
+        band = asking.band(name, [asked])
+        wh = float(band.wh[0])
+        reach = None
+        if stored is not None:
+            stored_sd = CAPACITY_SHARE if vehicle.energy == "electric" else MEASURED_CAPACITY_SHARE
+            low, high = band.shifted(0.0, stored_sd, "capacity").interval(0, level)
+            full = stored * (1 - fade)
+            kept = full * (1 - reserve)
+            reach = Reach(full / wh, kept / wh, (kept / high, kept / low))
+        mostly = max(band.sources, key=lambda k: float(band.sources[k][0]))
+        out.append(
+            Predicted(
+                asking.vehicle, asking.sector, name, wh, band.interval(0, level), reach, mostly,
+                not_driven(asking.predictor, asked),
+            )
+        )  # fmt: skip
+    return tuple(out)
+
+
+def not_driven(predictor: Predictor, asked: Circumstances) -> tuple[str, ...]:
+    """What is asked beyond what was driven, in words."""
+    found = []
+    low, high = predictor.driven_kmh
+    if not low / NEAR_SPEED <= asked.speed_kmh <= high * NEAR_SPEED:
+        driven = f"{low:.0f} km/h" if high - low < 1 else f"{low:.0f} to {high:.0f} km/h"
+        found.append(f"{asked.speed_kmh:.0f} km/h was not driven ({driven} was)")
+    cold, warm = predictor.driven_c
+    t = predictor.reference_c if asked.temperature_c is None else asked.temperature_c
+    if not cold - NEAR_K <= t <= warm + NEAR_K:
+        driven = f"{cold:.0f} °C" if warm - cold < 1 else f"{cold:.0f} to {warm:.0f} °C"
+        found.append(f"{t:.0f} °C was not driven ({driven} was)")
+    if asked.road in {"damp", "wet", "snow"}:
+        found.append(f"a {asked.road} road is common practice, not this vehicle" if asked.road != "snow" else
+                     "snow is common practice, not this vehicle")  # fmt: skip
+    return tuple(found)
