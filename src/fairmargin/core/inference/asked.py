@@ -37,6 +37,7 @@ from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
 
+LEAST_WH: Final = 1e-6  # keeps a sum of nothing finite
 #: Unknowns that lie on legs alone in a fit, and on a drive asked about as well: it meets the same law.
 OF_LAWS: Final = frozenset({"climate", "tyre pressure"})
 
@@ -62,20 +63,27 @@ class Circumstances:
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Band:
-    """Energies of drives or of sums of them, each with its margin: mixtures of the logarithm over the scatter.
+    """Energies of drives or of sums of them, each with its margin: mixtures over the scatter.
+
+    Where every part takes energy, of the logarithm; where some give back (a long descent), of the energy itself.
 
     Attributes
     ----------
     wh : numpy.ndarray, shape (k,)
+    scale : numpy.ndarray, shape (k,)
+        What the parts take and give back, all counted as positive: `wh` where none gives back. [Wh]
+    gives_back : numpy.ndarray of bool, shape (k,)
     weights : numpy.ndarray, shape (m,)
         Of the sizes of the scatter.
     offsets, sds : numpy.ndarray, shape (m, k)
-        Of the logarithm's mean from that of `wh`, and its standard deviation.
+        Of the mean from `wh`, and the standard deviation; as a share of `scale`.
     sources : mapping of str to numpy.ndarray, shape (k,)
-        Variance of the logarithm by what makes it.
+        Variance by what makes it, as a share of `scale` squared.
     """
 
     wh: Array
+    scale: Array
+    gives_back: NDArray[np.bool_]
     weights: Array
     offsets: Array
     sds: Array
@@ -84,6 +92,8 @@ class Band:
     def quantile(self, which: int, q: float) -> float:
         """Energy that is not exceeded with probability `q`. [Wh]"""
         at = mixture_quantile(self.weights, self.offsets[:, which], self.sds[:, which], q)
+        if self.gives_back[which]:
+            return float(self.wh[which] + self.scale[which] * at)
         return float(self.wh[which]) * math.exp(at)
 
     def interval(self, which: int, confidence: float) -> tuple[float, float]:
@@ -93,18 +103,24 @@ class Band:
 
     def chance_within(self, which: int, wh: float) -> float:
         """Probability that no more than so much is taken."""
-        if wh <= 0:
+        if self.gives_back[which]:
+            off = (wh - float(self.wh[which])) / float(self.scale[which])
+        elif wh <= 0:
             return 0.0
-        z = (math.log(wh / float(self.wh[which])) - self.offsets[:, which]) / self.sds[:, which]
+        else:
+            off = math.log(wh / float(self.wh[which]))
+        z = (off - self.offsets[:, which]) / self.sds[:, which]
         return float(
             sum(w * 0.5 * math.erfc(-x * math.sqrt(0.5)) for w, x in zip(self.weights, z, strict=True))
         )
 
     def shifted(self, log_shift: float, sd: float, source: str) -> Band:
         """The same, moved by a logarithm that is itself known to a standard deviation."""
+        own = sd * np.abs(self.wh) / self.scale
+        factor = math.exp(log_shift)
         return Band(
-            self.wh * math.exp(log_shift), self.weights, self.offsets, np.hypot(self.sds, sd),
-            {**self.sources, source: np.full(len(self.wh), sd**2)},
+            self.wh * factor, self.scale * factor, self.gives_back, self.weights, self.offsets, np.hypot(self.sds, own),
+            {**self.sources, source: own**2},
         )  # fmt: skip
 
 
@@ -177,13 +193,14 @@ class Predictor:
         km = np.eye(len(asked)) if km is None else km
         energies, gradients, extras = self._drives(configuration, asked)
         parts = km * energies
-        wh = parts.sum(axis=1)
-        share = parts / wh[:, None]
-        g = share @ gradients
-        origins = np.log(wh) + g @ (self.problem.prior_mean - self.theta)
+        wh, scale = parts.sum(axis=1), np.maximum(np.abs(parts).sum(axis=1), LEAST_WH)
+        gives_back = (parts < 0).any(axis=1) | (wh <= 0)
+        g = km @ gradients / scale[:, None]
+        at = np.where(gives_back, wh / scale, np.log(np.where(gives_back, 1.0, wh)))
+        origins = at + g @ (self.problem.prior_mean - self.theta)
         found = posterior(self._evidence, self._innovation, g, origins.tolist(), self.options.scatter_freedom)
-        sources = {name: (share @ value) ** 2 for name, value in extras.items()}
-        sources["calibration"] = np.full(len(wh), self._calibration[configuration] ** 2)
+        sources = {name: (km @ value / scale) ** 2 for name, value in extras.items()}
+        sources["calibration"] = (self._calibration[configuration] * wh / scale) ** 2
         if to_come_km is not None:
             units = np.clip(
                 np.sqrt(priors.SCATTER_OF_KM / np.maximum(to_come_km, 0.5)), *priors.SCATTER_REACH
@@ -193,12 +210,15 @@ class Predictor:
         sds = np.sqrt(found.sds**2 + sum(sources.values()))
         middle = found.weights @ found.means
         sources["what was read"] = found.weights @ (found.sds**2 + (found.means - middle) ** 2)
-        return Band(np.exp(middle), found.weights, found.means - middle, sds, sources)
+        wh = np.where(gives_back, scale * middle, np.exp(np.where(gives_back, 0.0, middle)))
+        return Band(
+            wh, np.where(gives_back, scale, wh), gives_back, found.weights, found.means - middle, sds, sources
+        )
 
     def _drives(
         self, configuration: str, asked: Sequence[Circumstances]
     ) -> tuple[Array, Array, dict[str, Array]]:
-        """Energy a kilometre of each drive [Wh/km], derivatives of its logarithm, and what is open besides the unknowns."""
+        """Energy a kilometre of each drive, its derivatives, and what is open besides the unknowns. [Wh/km]"""
         problem, n = self.problem, len(self.problem.rows.leg)
         drives = steady_drives(problem.road, self.conditions, [a.speed_kmh / 3.6 for a in asked])
         each = drives.each
@@ -212,9 +232,10 @@ class Predictor:
             (e.by_parameter[:, problem.parameters] * weights).reshape(len(asked), each, -1).sum(axis=1)
         )
         wet = np.array([1.0 + disturbance.road_share(a.road) for a in asked])
-        whole = e.wh.reshape(len(asked), each).sum(axis=1)
-        by = e.by_parameter.reshape(len(asked), each, -1).sum(axis=1) / whole[:, None]
-        return whole * wet / drives.km, by_unknown / whole[:, None], self._open(asked, by)
+        a_km = wet / drives.km
+        energy = e.wh.reshape(len(asked), each).sum(axis=1) * a_km
+        by = e.by_parameter.reshape(len(asked), each, -1).sum(axis=1) * a_km[:, None]
+        return energy, by_unknown * a_km[:, None], self._open(asked, energy, by)
 
     def _met(self, model: RoadModel, asked: Sequence[Circumstances], each: int) -> RoadModel:
         """The model in the circumstances asked about."""
@@ -262,25 +283,26 @@ class Predictor:
                 weights[:, i] = 1.0
         return np.asarray(weights)
 
-    def _open(self, asked: Sequence[Circumstances], by: Array) -> dict[str, Array]:
-        """What is open besides the fit's unknowns, as standard deviations of the logarithm of each drive, by source."""
+    def _open(self, asked: Sequence[Circumstances], energy: Array, by: Array) -> dict[str, Array]:
+        """What is open besides the fit's unknowns: standard deviations of each drive by source. [Wh/km]"""
 
         def away(value: float, low: float, high: float) -> float:
             return max(low - value, value - high, 0.0)
 
         low, high = (math.log(v) for v in self.driven_kmh)
         out = {
-            "speed not driven": np.array(
-                [priors.SPEED_AWAY.sd * away(math.log(a.speed_kmh), low, high) for a in asked]
-            ),
-            "temperature not driven": np.array(
+            "speed not driven": energy
+            * np.array([priors.SPEED_AWAY.sd * away(math.log(a.speed_kmh), low, high) for a in asked]),
+            "temperature not driven": energy
+            * np.array(
                 [
                     priors.WARMTH_AWAY.sd
                     * away(self.reference_c if a.temperature_c is None else a.temperature_c, *self.driven_c)
                     for a in asked
                 ]
             ),
-            "road": np.array([priors.WET[a.road].sd if a.road in priors.WET else 0.0 for a in asked]),
+            "road": energy
+            * np.array([priors.WET[a.road].sd if a.road in priors.WET else 0.0 for a in asked]),
             "temperature forecast": by[:, Parameter.WARMER_K] * [a.temperature_sd_k for a in asked],
             "wind forecast": by[:, Parameter.WIND_NORTH] * [a.wind_sd_ms for a in asked],
         }

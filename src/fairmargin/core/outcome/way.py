@@ -1,0 +1,114 @@
+"""The way of a trip, ready to be asked: what its stretches take and how long they are, with one configuration."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.inference.asked import Band, Circumstances
+from fairmargin.core.laws.charging import Taper
+from fairmargin.core.outcome.asking import CAPACITY_SHARE, Asking, cabin_k
+from fairmargin.core.study import Study, Vehicle
+from fairmargin.core.study.cells import vehicle_of
+from fairmargin.core.study.trip import Trip
+
+Array = NDArray[np.float64]
+
+PEAK_C_RATE: Final = 1.8  # peak charging power over capacity, where nobody told it; common practice [1/h]
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Way:
+    """The way of a trip, ready to be asked: what its stretches take with one configuration."""
+
+    trip: Trip
+    vehicle: Vehicle
+    asking: Asking
+    configuration: str
+    asked: tuple[Circumstances, ...]
+    edges_km: Array  # ends of stretches, from 0
+    wh_per_km: Array  # of each stretch
+    careful: float  # what stops are planned for, over the mean: 1 where they are planned for the mean
+    capacity_kwh: float
+    taper: Taper
+
+    def energy_wh(self, km: Array) -> Array:
+        """Energy from the start to places of the way."""
+        each = np.diff(self.edges_km) * self.wh_per_km
+        return np.asarray(np.interp(km, self.edges_km, np.concatenate([[0.0], np.cumsum(each)])))
+
+    def driving_h(self, km: Array) -> Array:
+        """Driving time from the start to places of the way, without pauses."""
+        each = np.diff(self.edges_km) / np.array([s.speed_kmh for s in self.trip.stretches])
+        return np.asarray(np.interp(km, self.edges_km, np.concatenate([[0.0], np.cumsum(each)])))
+
+    def lengths(self, begin_km: float, ends_km: Sequence[float]) -> Array:
+        """Kilometres of each stretch between a place and others, shape (places, stretches)."""
+        low, high = self.edges_km[:-1], self.edges_km[1:]
+        ends = np.asarray(ends_km, dtype=float)[:, None]
+        return np.asarray(np.clip(np.minimum(high, ends) - np.maximum(low, begin_km), 0.0, None))
+
+    def band(self, begin_km: float, ends_km: Sequence[float]) -> Band:
+        """Energies from a place to others, each as one drive to come, with what the capacity leaves open."""
+        lengths = self.lengths(begin_km, ends_km)
+        made = self.asking.band(self.configuration, self.asked, lengths, lengths.sum(axis=1).tolist())
+        return made.shifted(0.0, CAPACITY_SHARE, "capacity")
+
+
+def way_of(study: Study, asking: Asking, trip: Trip) -> Way:
+    """Ask a study what the stretches of a trip take.
+
+    Raises
+    ------
+    ValueError
+        If the trip has no stretch, the vehicle no capacity, or the configuration was not driven.
+    """
+    vehicle = vehicle_of(study, asking.vehicle)
+    if not trip.stretches:
+        raise ValueError("the trip has no length: give a distance, or stretches with their speeds")
+    if vehicle.energy != "electric":
+        raise ValueError(
+            f"{vehicle.name or 'this vehicle'} does not charge; a trip is planned for electric vehicles"
+        )
+    if vehicle.usable_capacity_kwh is None:
+        raise ValueError("the usable capacity is not known: give it on the Question or Range page")
+    wanted = trip.configuration or next(
+        (c for c in asking.configurations if c != study.baseline.id), study.baseline.id
+    )
+    if wanted not in asking.configurations:
+        raise ValueError(f'"{wanted}" was not driven; expected one of {", ".join(asking.configurations)}')
+    temperature = asking.predictor.reference_c if trip.temperature_c is None else float(trip.temperature_c)
+    asked = tuple(
+        Circumstances(
+            speed_kmh=s.speed_kmh,
+            temperature_c=temperature,
+            cabin_k=cabin_k(temperature, trip.climate),
+            head_wind_ms=trip.head_wind_ms,
+            road=trip.road,
+            climb_m_per_km=s.climb_m / s.km,
+            load_kg=trip.load_kg,
+            temperature_sd_k=trip.temperature_sd_k,
+            wind_sd_ms=trip.wind_sd_ms,
+        )
+        for s in trip.stretches
+    )
+    capacity = float(vehicle.usable_capacity_kwh)
+    peak = float(trip.peak_kw) if trip.peak_kw else PEAK_C_RATE * capacity
+    edges = np.concatenate([[0.0], np.cumsum([s.km for s in trip.stretches])])
+    whole = asking.band(wanted, asked, np.array([[s.km for s in trip.stretches]]), [trip.km])
+    return Way(
+        trip=trip,
+        vehicle=vehicle,
+        asking=asking,
+        configuration=wanted,
+        asked=asked,
+        edges_km=edges,
+        wh_per_km=asking.band(wanted, asked).wh,
+        careful=max(whole.quantile(0, trip.certainty) / float(whole.wh[0]), 1.0),
+        capacity_kwh=capacity,
+        taper=Taper(peak, trip.taper_from_percent / 100.0),
+    )

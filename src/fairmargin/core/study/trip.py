@@ -1,0 +1,139 @@
+"""A trip to be driven with what a study found: the road, the chargers along it, the driver's habits, the prices."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Self
+
+from pydantic import AfterValidator, Field, model_validator
+
+from fairmargin.core.study.base import Value as _Value
+from fairmargin.core.study.base import between as _between
+from fairmargin.core.study.base import number as _number
+
+
+class TripStretch(_Value):
+    """A part of the way at one speed."""
+
+    km: Annotated[float, AfterValidator(_between(0.1, 5000, "km"))]
+    speed_kmh: Annotated[float, AfterValidator(_between(5, 200, "km/h"))]
+    climb_m: Annotated[float, AfterValidator(_between(-6000, 6000, "m"))] = 0.0
+    name: str = ""
+
+
+class Charger(_Value):
+    """A place to charge along the way."""
+
+    at_km: Annotated[float, AfterValidator(_between(0, 20000, "km"))]
+    name: str = ""
+    kw: Annotated[float, AfterValidator(_between(1, 1500, "kW"))] = 150.0
+    price_per_kwh: _number(0, 1000, "a kWh") = None  # type: ignore[valid-type]
+    working: bool = True
+
+    @property
+    def label(self) -> str:
+        """The name, or where it stands."""
+        return self.name or f"charger at {self.at_km:.0f} km"
+
+
+class Trip(_Value):
+    """A trip: what is None is not known; chargers out of order stay in the list."""
+
+    name: str = ""
+    vehicle: str = ""  # id, in a study of several
+    configuration: str = ""  # id; empty: the trial first, else the baseline
+    stretches: tuple[TripStretch, ...] = ()
+    chargers: tuple[Charger, ...] = ()
+    stop_at_km: tuple[float, ...] = ()  # chargers chosen by hand; empty: the best are found
+    depart_at: datetime | None = None
+    start_percent: Annotated[float, AfterValidator(_between(1, 100, "%"))] = 90.0
+    arrive_percent: Annotated[float, AfterValidator(_between(0, 95, "%"))] = 15.0
+    reserve_percent: Annotated[float, AfterValidator(_between(0, 60, "%"))] = 10.0  # at chargers
+    most_percent: Annotated[float, AfterValidator(_between(20, 100, "%"))] = 90.0  # charged to at the most
+    certainty: Annotated[float, AfterValidator(_between(0.5, 0.99, "(a share of 1)"))] = (
+        0.5  # 0.5: the mean is planned for
+    )
+    temperature_c: _number(-40, 50, "°C") = None  # type: ignore[valid-type]
+    temperature_sd_k: Annotated[float, AfterValidator(_between(0, 20, "K"))] = 2.0
+    climate: str = "auto"
+    head_wind_ms: Annotated[float, AfterValidator(_between(-30, 30, "m/s"))] = 0.0
+    wind_sd_ms: Annotated[float, AfterValidator(_between(0, 15, "m/s"))] = 1.5
+    road: str = ""
+    load_kg: Annotated[float, AfterValidator(_between(-2000, 20000, "kg"))] = 0.0
+    peak_kw: _number(2, 1500, "kW") = None  # type: ignore[valid-type]
+    taper_from_percent: Annotated[float, AfterValidator(_between(10, 95, "%"))] = 50.0
+    stop_min: Annotated[float, AfterValidator(_between(0, 120, "minutes"))] = 4.0  # to park, plug in and pay
+    unhitch_min: Annotated[float, AfterValidator(_between(0, 120, "minutes"))] = 0.0  # and hitch again
+    queue_chance: Annotated[float, AfterValidator(_between(0, 1, "(a share of 1)"))] = 0.0
+    queue_min: Annotated[float, AfterValidator(_between(0, 240, "minutes"))] = 15.0
+    pause_every_h: Annotated[float, AfterValidator(_between(0.5, 24, "h"))] = 2.5
+    pause_min: Annotated[float, AfterValidator(_between(0, 120, "minutes"))] = 15.0
+    price_per_kwh: _number(0, 1000, "a kWh") = None  # type: ignore[valid-type]
+    home_price_per_kwh: _number(0, 1000, "a kWh") = None  # type: ignore[valid-type]
+    road_price_per_km: Annotated[float, AfterValidator(_between(0, 100, "a km"))] = 0.0
+    fuel_l_per_100km: _number(0.5, 100, "L/100 km") = None  # type: ignore[valid-type]
+    fuel_price_per_l: _number(0, 1000, "a litre") = None  # type: ignore[valid-type]
+    fuel_tank_l: _number(1, 2000, "L") = None  # type: ignore[valid-type]
+    fuel_pauses: Annotated[int, Field(ge=0, le=20)] = 1
+    fuel_road_price_per_km: Annotated[float, AfterValidator(_between(0, 100, "a km"))] = 0.0
+
+    @model_validator(mode="after")
+    def _possible(self) -> Self:
+        if self.climate not in {"off", "auto"}:
+            try:
+                setting = float(self.climate)
+            except ValueError:
+                raise ValueError(
+                    f'climate "{self.climate}": expected off, auto or a temperature in °C'
+                ) from None
+            if not 5 <= setting <= 35:
+                raise ValueError(f"climate {setting:g} °C: expected 5 to 35 °C")
+        beyond = [c for c in self.chargers if self.stretches and c.at_km >= self.km]
+        if beyond:
+            raise ValueError(
+                f"{beyond[0].label}: {beyond[0].at_km:g} km lies beyond the trip's {self.km:g} km"
+            )
+        at = [c.at_km for c in self.chargers]
+        if sorted(set(at)) != at:
+            raise ValueError("chargers: expected each at a distance of its own, in the order they are passed")
+        unknown = [x for x in self.stop_at_km if x not in at]
+        if unknown:
+            raise ValueError(f"stop at {unknown[0]:g} km: no charger stands there")
+        return self
+
+    @property
+    def km(self) -> float:
+        """Length of the way. [km]"""
+        return sum(s.km for s in self.stretches)
+
+
+def chargers_every(
+    low_km: float, high_km: float, whole_km: float, kw: float, price_per_kwh: float | None = None
+) -> tuple[Charger, ...]:
+    """Chargers at alternating distances, the long gap first: "every 90 to 140 km".
+
+    Raises
+    ------
+    ValueError
+        If the distances are not positive, or there would be more than 200.
+
+    Examples
+    --------
+    >>> [c.at_km for c in chargers_every(90, 140, 420, 150)]
+    [140.0, 230.0, 370.0]
+    """
+    if not 0 < low_km <= high_km:
+        raise ValueError(
+            f"every {low_km:g} to {high_km:g} km: expected two distances above 0, the shorter first"
+        )
+    found: list[Charger] = []
+    at, long = high_km, False
+    while at < whole_km:
+        if len(found) >= 200:
+            raise ValueError(
+                f"every {low_km:g} to {high_km:g} km makes more than 200 chargers on {whole_km:g} km"
+            )
+        found.append(Charger(at_km=round(at, 1), kw=kw, price_per_kwh=price_per_kwh))
+        at += high_km if long else low_km
+        long = not long
+    return tuple(found)
