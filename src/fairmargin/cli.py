@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import sys
 from pathlib import Path
@@ -11,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from fairmargin import __version__
-from fairmargin.exchange.plain import CONTROL, printable
+from fairmargin.cli_words import BAD_INPUT, OK, fault_line, say, say_json
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -22,23 +21,6 @@ if TYPE_CHECKING:
     from fairmargin.core.study import Study
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
-
-OK, BAD_INPUT = 0, 2
-
-
-def _fault(line: str) -> None:
-    print(printable(line).replace("\n", " "), file=sys.stderr)
-
-
-def _say(text: str) -> None:
-    print(printable(text))
-
-
-def _json(value: Any) -> None:
-    """One line of JSON that any terminal and pipe can carry."""
-    utf8 = (sys.stdout.encoding or "").lower().replace("-", "") == "utf8"
-    text = json.dumps(value, ensure_ascii=not utf8)
-    print(CONTROL.sub(lambda m: f"\\u{ord(m[0]):04x}", text))
 
 
 def _version(wanted: bool) -> None:
@@ -98,7 +80,7 @@ def analyse(
     from fairmargin.exchange.summaries import summary
 
     if view not in VIEWS:
-        _fault(f'--view: "{view}" is not a view; expected one of {", ".join(VIEWS)}')
+        fault_line(f'--view: "{view}" is not a view; expected one of {", ".join(VIEWS)}')
         raise typer.Exit(BAD_INPUT)
     scatter = None
     if logbook is not None:
@@ -111,18 +93,18 @@ def analyse(
         except InvalidInput as fault:
             status = BAD_INPUT
             for line in fault.faults:
-                _fault(f"{path}: {line}")
+                fault_line(f"{path}: {line}")
             continue
         except (ArithmeticError, ValueError) as error:
             status = BAD_INPUT
-            _fault(f"{path}: cannot be analysed: {error}")
+            fault_line(f"{path}: cannot be analysed: {error}")
             continue
         for notice in package.notices:
-            _fault(f"{path}: note: {notice}")
+            fault_line(f"{path}: note: {notice}")
         if as_json:
-            _json(json_of(result, str(path)))
+            say_json(json_of(result, str(path)))
         else:
-            _say(summary(package.study, result))
+            say(summary(package.study, result))
         sys.stdout.flush()
     raise typer.Exit(status)
 
@@ -135,7 +117,7 @@ def _scatter_of(logbook: Path) -> Any:
         with Logbook.open(logbook, create=False) as book:
             return learned_scatter(book.scatter_evidence())
     except LogbookFault as fault:
-        _fault(str(fault))
+        fault_line(str(fault))
         raise typer.Exit(BAD_INPUT) from None
 
 
@@ -150,9 +132,9 @@ def convert(value: str, source: str, target: str) -> None:
             raise units.UnitError(f'"{value}" is not a number')
         result = units.convert(number.value, units.consumption_unit(source), units.consumption_unit(target))
     except units.UnitError as error:
-        _fault(f"convert: {error}")
+        fault_line(f"convert: {error}")
         raise typer.Exit(BAD_INPUT) from None
-    _say(f"{result:.6g}")
+    say(f"{result:.6g}")
 
 
 @app.command()
@@ -187,10 +169,10 @@ def simulate(
     }
     for option, (given, allowed) in choices.items():
         if given not in allowed:
-            _fault(f'{option}: "{given}" is not known; expected one of {", ".join(allowed)}')
+            fault_line(f'{option}: "{given}" is not known; expected one of {", ".join(allowed)}')
             raise typer.Exit(BAD_INPUT)
     if not -60 <= effect <= 200:
-        _fault(f"--effect: {effect:g} is not possible; expected -60 to 200 per cent")
+        fault_line(f"--effect: {effect:g} is not possible; expected -60 to 200 per cent")
         raise typer.Exit(BAD_INPUT)
     try:
         plan = DayPlan(
@@ -209,7 +191,7 @@ def simulate(
         write_package(out, made.study, made.traces)
         write_truth(out, made.truth)
     except (InvalidInput, ValueError) as error:
-        _fault(f"simulate: {error}")
+        fault_line(f"simulate: {error}")
         raise typer.Exit(BAD_INPUT) from None
 
 
@@ -230,7 +212,7 @@ def plan(
     from fairmargin.exchange.summaries import plan_json
 
     if runs % 2:
-        _fault(f"--runs: {runs} runs cannot be paired; expected an even number")
+        fault_line(f"--runs: {runs} runs cannot be paired; expected an even number")
         raise typer.Exit(BAD_INPUT)
     try:
         study = read_package(package).study
@@ -250,16 +232,16 @@ def plan(
             ics.write_bytes(calendar_file(study, table, datetime.now().astimezone()))
     except InvalidInput as fault:
         for line in fault.faults:
-            _fault(f"{package}: {line}")
+            fault_line(f"{package}: {line}")
         raise typer.Exit(BAD_INPUT) from None
     except (ArithmeticError, ValueError) as error:
-        _fault(f"{package}: cannot be planned: {error}")
+        fault_line(f"{package}: cannot be planned: {error}")
         raise typer.Exit(BAD_INPUT) from None
     except OSError as error:
-        _fault(f"{ics}: cannot be written: {error.strerror or error}")
+        fault_line(f"{ics}: cannot be written: {error.strerror or error}")
         raise typer.Exit(BAD_INPUT) from None
     if as_json:
-        _json(plan_json(str(package), study, compared, pairs, table, expected))
+        say_json(plan_json(str(package), study, compared, pairs, table, expected))
     else:
         _say_plan(study, expected, compared, pairs, table)
 
@@ -268,25 +250,25 @@ def _say_plan(
     study: Study, expected: Expected, compared: Sequence[Design], pairs: int | None, table: Timetable
 ) -> None:
     """Say designs, pairs and the day in words."""
-    _say(study.title or "(no title)")
+    say(study.title or "(no title)")
     if expected.given:
-        _say(
+        say(
             f"  expected {expected.percent[0]:+.1f} % ({expected.low[0]:+.1f} to {expected.high[0]:+.1f} %) "
             f"at {expected.speed_kmh[0]:g} km/h"
         )
-    _say("  order      margin  drift  settles  hours   kWh")
+    say("  order      margin  drift  settles  hours   kWh")
     for x in compared:
         mark = "*" if x.recommended else " "
-        _say(
+        say(
             f"{mark} {x.order:10} \u00b1{x.half_width_percent:4.1f} % {x.drift_percent:4.1f} % {x.settles:6.0%} {x.hours:7.1f} "
             f"{x.energy_kwh:6.1f}  {x.words}"
         )
-    _say(f"  pairs needed: {pairs if pairs is not None else 'no number of pairs settles it'}")
+    say(f"  pairs needed: {pairs if pairs is not None else 'no number of pairs settles it'}")
     for step in table.steps:
         level = "" if step.charge_percent is None else f"  {step.charge_percent:3.0f} %"
-        _say(f"  {step.start:%H:%M} to {step.end:%H:%M}  {step.words}{level}")
+        say(f"  {step.start:%H:%M} to {step.end:%H:%M}  {step.words}{level}")
     for warning in table.warnings:
-        _say(f"  ! {warning}")
+        say(f"  ! {warning}")
 
 
 @app.command()
@@ -302,7 +284,7 @@ def report(
     from fairmargin.exchange.package import read_package
 
     if units not in UNIT_CHOICES:
-        _fault(f'--units: "{units}" is not known; expected one of {", ".join(UNIT_CHOICES)}')
+        fault_line(f'--units: "{units}" is not known; expected one of {", ".join(UNIT_CHOICES)}')
         raise typer.Exit(BAD_INPUT)
     try:
         read = read_package(package)
@@ -311,7 +293,7 @@ def report(
         write_report(out, read.study, run(read.study, read.traces), UNIT_CHOICES[units])
     except InvalidInput as fault:
         for line in fault.faults:
-            _fault(f"{package}: {line}" if not line.startswith(str(out)) else line)
+            fault_line(f"{package}: {line}" if not line.startswith(str(out)) else line)
         raise typer.Exit(BAD_INPUT) from None
 
 
@@ -337,11 +319,11 @@ def _import_weather(source: Path, into: Path, preview: bool) -> None:
     except ValueError as error:
         raise InvalidInput([f"{source}: {error}"]) from error
     for notice in notices:
-        _fault(f"{source}: note: {notice}")
+        fault_line(f"{source}: note: {notice}")
     near = near_legs(package.study, rows)
     study, fresh = with_weather(package.study, near)
     far = len(rows) - len(near)
-    _say(
+    say(
         f"{fresh} new reports, {len(near) - fresh} there already"
         + (f", {far} more than three hours from every leg" if far else "")
     )
@@ -384,22 +366,22 @@ def import_(
         if found.kind not in {"log", "track", "table"}:
             raise InvalidInput([f"{logfile}: {WORDS[found.kind]}; expected a log, a track or weather"])
         saved = loggers.load_profiles(loggers.profiles_path())
-        found_log = read_any_log(logfile, found.kind == "track", profile, saved, preview, _say, _fault)
+        found_log = read_any_log(logfile, found.kind == "track", profile, saved, preview, say, fault_line)
         if found_log.trace is None:
             return
         package = read_package(into)
         wanted = [n.strip() for n in legs.split(",") if n.strip()]
         how: Cutting = "whole" if whole or cut == "whole" else "gates" if cut == "gates" else "stops"
-        traces = laid_on_legs(package, found_log.trace, how, wanted, into, logfile, _say)
+        traces = laid_on_legs(package, found_log.trace, how, wanted, into, logfile, say)
         write_package(into, package.study, traces)
         if profile and found_log.profile is not None:
             loggers.save_profiles(loggers.profiles_path(), [*saved.values(), found_log.profile])
     except InvalidInput as fault:
         for line in fault.faults:
-            _fault(line)
+            fault_line(line)
         raise typer.Exit(BAD_INPUT) from None
     except OSError as error:
-        _fault(f"{error.filename or logfile}: {error.strerror or error}")
+        fault_line(f"{error.filename or logfile}: {error.strerror or error}")
         raise typer.Exit(BAD_INPUT) from None
 
 
@@ -422,17 +404,17 @@ def export(
                 matching = [entries[int(study) - 1]]
             if len(matching) != 1:
                 titles = "; ".join(f"{i}: {e.title}" for i, e in enumerate(entries, start=1))
-                _fault(
+                fault_line(
                     f'{logbook}: {"more than one study" if matching else "no study"} "{study}"; there are {titles}'
                 )
                 raise typer.Exit(BAD_INPUT)
             write_package(out, *book.load(matching[0].id))
     except LogbookFault as fault:
-        _fault(str(fault))
+        fault_line(str(fault))
         raise typer.Exit(BAD_INPUT) from None
     except InvalidInput as fault:
         for line in fault.faults:
-            _fault(line)
+            fault_line(line)
         raise typer.Exit(BAD_INPUT) from None
 
 
@@ -446,9 +428,9 @@ def rescue(
     from fairmargin.logbook.rescue import rescue as read_what_can_be_read
 
     try:
-        _say(read_what_can_be_read(logbook, out).words())
+        say(read_what_can_be_read(logbook, out).words())
     except LogbookFault as fault:
-        _fault(str(fault))
+        fault_line(str(fault))
         raise typer.Exit(BAD_INPUT) from None
 
 
@@ -458,7 +440,7 @@ def install_desktop() -> None:
     from fairmargin.desktop.install import install
 
     for line in install():
-        _say(line)
+        say(line)
 
 
 def main() -> None:
