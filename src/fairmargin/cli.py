@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from fairmargin import __version__
+from fairmargin.cli_outcome import range_command, trip_command
 from fairmargin.cli_words import BAD_INPUT, OK, fault_line, say, say_json
 
 if TYPE_CHECKING:
@@ -432,6 +433,10 @@ def rescue(
     except LogbookFault as fault:
         fault_line(str(fault))
         raise typer.Exit(BAD_INPUT) from None
+
+
+app.command(name="range")(range_command)
+app.command(name="trip")(trip_command)
 
 
 @app.command(name="install-desktop")

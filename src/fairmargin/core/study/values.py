@@ -27,6 +27,7 @@ from fairmargin.core.study.kinds import (
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.plan import Plan
 from fairmargin.core.study.said import Asked, Claim, KnownDifference, Prediction, Side, WayReading
+from fairmargin.core.study.trip import Trip
 from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
 from fairmargin.core.units import ConsumptionUnit
 
@@ -184,6 +185,7 @@ class Study(_Value):
     route_name: str = ""
     left_out_stretches: tuple[Stretch, ...] = ()
     plan: Plan = Plan()
+    trip: Trip | None = None
     legs: tuple[Leg, ...] = ()
     route: tuple[RoutePoint, ...] = ()
     weather: tuple[WeatherRow, ...] = ()

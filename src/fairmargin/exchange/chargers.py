@@ -1,0 +1,193 @@
+"""Chargers along a way and stretches of it, typed or from a table: ``140 km Mill Quay 150 kW 0.45``, a CSV, or "every 90 to 140 km"."""
+
+from __future__ import annotations
+
+import re
+from typing import Final
+
+from fairmargin.core.study.entry import words_of
+from fairmargin.core.study.trip import Charger, TripStretch, chargers_every
+from fairmargin.core.units import read_in, read_number, read_quantity
+from fairmargin.exchange.tabular import delimiter_of, filled_rows, in_brackets
+
+#: Words of a header, and the field that each means.
+_HEADS: Final = {
+    "at_km": r"^at\b|dist|\bkm\b|\bmi(les)?\b|where|along",
+    "kw": r"kw|power|rating",
+    "price_per_kwh": r"price|cost|per kwh|tariff",
+    "working": r"work|open|state|order",
+    "name": r"name|place|site|charger|station",
+}
+_NOT: Final = frozenset({"no", "out of order", "closed", "0", "false", "broken"})
+_EVERY: Final = re.compile(
+    r"^\s*every\s+(.+?)\s*(?:to|-|\u2013)\s*(.+?)(?:\s*,\s*(\S.*))?\s*$", re.IGNORECASE
+)
+USUAL_KW: Final = 150.0
+
+
+def read_chargers(text: str, whole_km: float, distance_unit: str = "km") -> tuple[Charger, ...]:
+    """Read chargers.
+
+    Parameters
+    ----------
+    text : str
+        ``every 90 to 140 km, 150 kW``; or a table with a header such as ``at, name, kW, price``; or lines of which each
+        begins with a distance: ``140 Mill Quay 150 kW 0.45``.
+    whole_km : float
+        Length of the way.
+    distance_unit : {'km', 'mi'}
+        Of distances with no unit.
+
+    Returns
+    -------
+    tuple of Charger
+        In the order they are passed.
+
+    Raises
+    ------
+    ValueError
+        Which line cannot be read, and what was expected.
+    """
+    plain = text.strip()
+    if not plain:
+        return ()
+    every = _EVERY.match(plain)
+    if every:
+        unit = _unit_of(every[2]) or distance_unit
+        low, high = (read_quantity(every[i], "distance", unit) for i in (1, 2))
+        return chargers_every(low, high, whole_km, read_in(every[3], "kW") if every[3] else USUAL_KW)
+    rows = filled_rows(plain, delimiter_of(plain) or "\t")
+    roles = _roles([c.strip() for c in rows[0]])
+    if len(rows) > 1 and "at_km" in roles and not any(c.isdigit() for c in rows[0][roles.index("at_km")]):
+        found = _of_table(rows, roles, distance_unit)
+    else:
+        found = [_of_line(line, distance_unit) for line in plain.splitlines() if line.strip()]
+    return tuple(sorted(found, key=lambda c: c.at_km))
+
+
+def _unit_of(text: str) -> str:
+    rest = read_number(text).rest.strip().lower()
+    return "mi" if rest.startswith("mi") else "km" if rest.startswith("km") else ""
+
+
+def _roles(head: list[str]) -> list[str]:
+    roles: list[str] = []
+    for cell in head:
+        role = next(
+            (r for r, p in _HEADS.items() if re.search(p, cell, re.IGNORECASE) and r not in roles), ""
+        )
+        roles.append(role)
+    return roles
+
+
+def _of_table(rows: list[list[str]], roles: list[str], distance_unit: str) -> list[Charger]:
+    head = rows[0]
+    unit = in_brackets(head[roles.index("at_km")]) or distance_unit
+    found = []
+    for number, row in enumerate(rows[1:], start=2):
+        cells = {r: row[i].strip() for i, r in enumerate(roles) if r and i < len(row) and row[i].strip()}
+        if "at_km" not in cells:
+            continue
+        try:
+            found.append(
+                Charger(
+                    at_km=read_quantity(cells["at_km"], "distance", unit),
+                    name=cells.get("name", ""),
+                    kw=read_in(cells["kw"], "kW") if "kw" in cells else USUAL_KW,
+                    price_per_kwh=read_in(cells["price_per_kwh"], "/kWh")
+                    if "price_per_kwh" in cells
+                    else None,
+                    working=cells.get("working", "yes").lower() not in _NOT,
+                )
+            )
+        except ValueError as error:
+            raise ValueError(f"chargers, line {number}: {words_of(error)}") from error
+    return found
+
+
+_LINE: Final = re.compile(
+    r"^\s*(?P<at>\d+(?:[.,]\d+)?\s*(?:km|mi)?)\b[\s:,]*(?P<name>.*?)[\s,]*"
+    r"(?:(?P<kw>\d+(?:[.,]\d+)?\s*kW)\b)?[\s,]*(?P<price>\d+(?:[.,]\d+)?(?:\s*/\s*kWh)?)?[\s,]*(?P<out>out of order|closed)?\s*$",
+    re.IGNORECASE,
+)
+
+
+def _of_line(line: str, distance_unit: str) -> Charger:
+    match = _LINE.match(line)
+    if match is None:
+        raise ValueError(f'"{line.strip()}": expected a distance first, such as 140 km Mill Quay 150 kW 0.45')
+    if re.match(r"(m|kg|ft|yd|lb|h|min|s|%)\b", match["name"], re.IGNORECASE):
+        raise ValueError(
+            f'"{line.strip()}": "{match["name"].split()[0]}" is no unit of a distance; expected km or mi'
+        )
+    try:
+        return Charger(
+            at_km=read_quantity(match["at"], "distance", distance_unit),
+            name=match["name"].strip(" ,:"),
+            kw=read_in(match["kw"], "kW") if match["kw"] else USUAL_KW,
+            price_per_kwh=read_number(match["price"]).value if match["price"] else None,
+            working=not match["out"],
+        )
+    except ValueError as error:
+        raise ValueError(f'"{line.strip()}": {words_of(error)}') from error
+
+
+_STRETCH: Final = re.compile(
+    r"^\s*(?P<km>\d+(?:[.,]\d+)?\s*(?:km|mi)?)\s*(?:at|@|,)?\s*(?P<speed>\d+(?:[.,]\d+)?\s*(?:km/h|mph)?)?\s*,?\s*(?P<climb>[+\-\u2212]\d+(?:[.,]\d+)?\s*(?:m|ft))?"
+    r"(?:\s*,\s*(?P<name>[^\d\s].*))?\s*$",
+    re.IGNORECASE,
+)
+
+
+def read_stretches(
+    text: str, usual_kmh: float, distance_unit: str = "km", speed_unit: str = "km/h"
+) -> tuple[TripStretch, ...]:
+    """Read the way: ``420 km``, or stretches such as ``60 km at 90; 300 km at 85 +400 m; 60 at 50, town``.
+
+    Raises
+    ------
+    ValueError
+        Which stretch cannot be read, and what was expected.
+    """
+    found = []
+    for part in filter(None, (p.strip() for p in re.split(r"[;\n]", text))):
+        match = _STRETCH.match(part)
+        if match is None:
+            raise ValueError(f'"{part}": expected a distance and a speed, such as 60 km at 90 +400 m, name')
+        try:
+            climb = match["climb"]
+            found.append(
+                TripStretch(
+                    km=read_quantity(match["km"], "distance", distance_unit),
+                    speed_kmh=read_quantity(match["speed"], "speed", speed_unit)
+                    if match["speed"]
+                    else usual_kmh,
+                    climb_m=read_in(climb.replace("\u2212", "-"), "m") if climb else 0.0,
+                    name=(match["name"] or "").strip(),
+                )
+            )
+        except ValueError as error:
+            raise ValueError(f'"{part}": {words_of(error)}') from error
+    return tuple(found)
+
+
+def show_stretches(stretches: tuple[TripStretch, ...], km_shown: float = 1.0, kmh_shown: float = 1.0) -> str:
+    """Write stretches as they are typed; factors from km and km/h to the units shown."""
+    parts = []
+    for s in stretches:
+        text = f"{s.km * km_shown:.4g} at {s.speed_kmh * kmh_shown:.3g}"
+        if s.climb_m:
+            text += f" {s.climb_m:+.0f} m".replace("-", "\u2212")
+        parts.append(f"{text}, {s.name}" if s.name else text)
+    return "; ".join(parts)
+
+
+def show_chargers(chargers: tuple[Charger, ...], km_shown: float = 1.0) -> str:
+    """Write chargers as they are typed, a line each."""
+    lines = []
+    for c in chargers:
+        price = "" if c.price_per_kwh is None else f" {c.price_per_kwh:g}"
+        name = f" {c.name}" if c.name else ""
+        out = "" if c.working else " out of order"
+        lines.append(f"{c.at_km * km_shown:.5g}{name} {c.kw:g} kW{price}{out}")
+    return "\n".join(lines)
