@@ -25,7 +25,7 @@ def test_wheels_at_two_speeds(tester):
     stage = t.window.stage("verdict")
     assert stage.curve.isVisible()
     assert "Driven from 53 mph to 62 mph" in stage.curve_words.text()
-    curve = t.window.session.speed_curves()
+    curve = t.window.session.wanted.speed_curves()
     assert [c.configuration for c in curve] == ["A", "B"]
     assert curve[1].driven_kmh[0] == pytest.approx(53 * 1.609, abs=0.5)
     at = min(range(15), key=lambda i: abs(curve[1].speeds_kmh[i] - 92))

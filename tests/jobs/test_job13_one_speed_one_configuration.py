@@ -33,7 +33,7 @@ def test_how_far_it_goes(tester):
         t.leg(name, speed_kmh=kmh, reading=shown, distance_km="52")
         t.leg(back, speed_kmh=kmh, reading=str(int(shown) + 24), distance_km="52")
     assert [r.speed_kmh for r in t.analysis.results] == [90, 100, 115]
-    (curve,) = t.window.session.speed_curves()
+    (curve,) = t.window.session.wanted.speed_curves()
     assert [round(v) for v in curve.driven_kmh] == [90, 100, 115]
     rising = [w for s, w in zip(curve.speeds_kmh, curve.wh_per_km, strict=True) if 85 < s < 120]
     assert rising == sorted(rising)

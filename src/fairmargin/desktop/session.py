@@ -10,23 +10,16 @@ from PySide6.QtCore import QObject, QSettings, QThreadPool, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.curves import speed_curves
-from fairmargin.core.designs.outlook import outlook
-from fairmargin.core.inference.curve import SpeedCurve
 from fairmargin.core.inference.scatter import ScatterPrior, learned_scatter
-from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.demo import study_summary
 from fairmargin.desktop.background import Background, Work, meanwhile
+from fairmargin.desktop.wanted import INLINE_LEGS, Wanted
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
 from fairmargin.simulation.rehearsal import SEED
-
-#: More legs than this, or any logged samples, are analysed off the GUI thread.
-INLINE_LEGS = 32
-
 
 #: More samples than this are packed and saved off the GUI thread.
 LONG_SAMPLES = 20_000
@@ -98,8 +91,7 @@ class Session(QObject):
         self.analysis: Analysis | None = None
         self.view: View = "reference"
         self.chosen = 0  # which comparison is shown, where there are several
-        self._outlook: tuple[Study, tuple[MarginLine, ...]] | None = None
-        self._curves: tuple[Analysis, tuple[SpeedCurve, ...]] | None = None
+        self.wanted = Wanted(self)
         self.damaged: StudyDamaged | None = None
         self.scatter = ScatterPrior()  # the tester's own, from the other studies of the logbook
         self.undo = QUndoStack(self)
@@ -369,31 +361,6 @@ class Session(QObject):
         if self.analysis is None or not self.analysis.comparisons:
             return None
         return self.analysis.comparisons[min(self.chosen, len(self.analysis.comparisons) - 1)]
-
-    def outlook(self) -> tuple[MarginLine, ...]:
-        """What the plan will leave open, before anything is read; nothing once there is a reading."""
-        study = self.study
-        if study is None or len(study.legs) > INLINE_LEGS or any(self.has_reading(leg) for leg in study.legs):
-            return ()
-        if self._outlook is None or self._outlook[0] is not study:
-            try:
-                found = outlook(study, self.scatter)
-            except (ArithmeticError, ValueError, KeyError):
-                found = ()  # a plan that cannot be driven as it stands has no outlook
-            self._outlook = (study, found)
-        return self._outlook[1]
-
-    def speed_curves(self) -> tuple[SpeedCurve, ...]:
-        """Consumption over speed of the open study, worked out when it is wanted; nothing for long studies."""
-        if self.study is None or self.analysis is None or len(self.study.legs) > INLINE_LEGS or self.traces:
-            return ()
-        if self._curves is None or self._curves[0] is not self.analysis:
-            try:
-                found = speed_curves(self.study, self.traces, self.view, self.scatter)
-            except (ArithmeticError, ValueError):
-                found = ()  # what cannot be analysed was told already
-            self._curves = (self.analysis, found)
-        return self._curves[1]
 
     def choose(self, index: int) -> None:
         """Show another comparison."""

@@ -258,7 +258,7 @@ class MainWindow(Shell):
             self.choice.setCurrentIndex(min(now, many - 1))
             self.choice.blockSignals(False)
         self.bar.show_analysis(study, analysis, self.session.chosen, self.session.units)
-        outlook = self.session.outlook() if not at_home else ()
+        outlook = self.session.wanted.outlook() if not at_home else ()
         self.ledger.show_analysis(study, analysis, self.session.chosen, self.session.units, outlook)
         where = [framed(study.route_name)] if study.route_name else []
         if study.target_speed_kmh:

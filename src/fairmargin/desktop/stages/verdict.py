@@ -273,7 +273,7 @@ class VerdictStage(Stage):
         study = self.session.study
         if study is None or not self.isVisible():
             return
-        found = self.session.speed_curves()
+        found = self.session.wanted.speed_curves()
         shown = bool(found)
         for widget in (self.curve_title, self.curve, self.curve_words):
             widget.setVisible(shown)
