@@ -11,6 +11,7 @@ from fairmargin.exchange.pasted import apply_cells, read_cells
 
 # Factors: NIST SP 811 (2008), Appendix B. Stage, field, what is typed, where it is stored, value.
 PAGES = ("day", "load", "weather")
+MONEY = ("price", "yearly", "purchase")
 TYPED = [
     ("question", "v_auxiliary_w", "1.2 kW", "vehicle.auxiliary_w", 1200.0),
     ("question", "v_drag_area_m2", "8.9 ft2", "vehicle.drag_area_m2", 8.9 * 0.3048**2),
@@ -52,7 +53,11 @@ def field_of(window, stage, key):
     if stage in PAGES:
         made.show_page(stage)
         return made.pages[stage].fields[key]
-    return made.fields[key] if stage == "question" else getattr(made, key)
+    if stage == "use":
+        page = "money" if key in MONEY else "range"
+        made.show_page(page)
+        return getattr(made.pages[page], key)
+    return made.fields[key]
 
 
 def stored(study, path):

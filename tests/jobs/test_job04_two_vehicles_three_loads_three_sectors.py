@@ -67,8 +67,9 @@ def test_a_grid_with_a_whole_route(tester):
     assert (t.effect.vehicle, t.effect.trial, t.effect.sector) == (diesel, "C", "motorway")
     assert "box trailer" in t.window.stage("verdict").pairs_title.text().lower()
     t.window.go_to("use")
-    assert t.window.stage("use").capacity.caption.text() == "Tank"
-    assert "L a year" in t.window.stage("use").cost.text()
+    assert t.window.stage("use").range.capacity.caption.text() == "Tank"
+    t.window.stage("use").show_page("money")
+    assert "L a year" in t.window.stage("use").pages["money"].cost.text()
     report = t.report()
     assert "901 km" in report
     assert "+109.5" in report

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
+
+from PySide6.QtCore import QObject, Signal
 
 from fairmargin.core.curves import speed_curves
 from fairmargin.core.designs.outlook import outlook
+from fairmargin.core.inference.asked import Circumstances
 from fairmargin.core.inference.curve import SpeedCurve
+from fairmargin.core.outcome.asking import Asking, askings
 from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
+from fairmargin.desktop.background import Background
 
 if TYPE_CHECKING:
     from fairmargin.desktop.session import Session
@@ -18,13 +23,20 @@ if TYPE_CHECKING:
 INLINE_LEGS = 32
 
 
-class Wanted:
-    """Of the open study: the ledger before the drive, and the curves over speed."""
+class Wanted(QObject):
+    """Of the open study: the ledger before the drive, the curves over speed, and what can be asked of it."""
+
+    ready = Signal()  # what was worked out beside the window
 
     def __init__(self, session: Session) -> None:
+        super().__init__(session)
         self._session = session
         self._outlook: tuple[Study, tuple[MarginLine, ...]] | None = None
         self._curves: tuple[Analysis, tuple[SpeedCurve, ...]] | None = None
+        self._askings: tuple[Analysis, tuple[Asking, ...]] | None = None
+        self._asking_for: Analysis | None = None
+        self._beside = Background(self)
+        self.circumstances: dict[int | None, Circumstances] = {}  # last asked about, by study
 
     def outlook(self) -> tuple[MarginLine, ...]:
         """What the plan will leave open, before anything is read; nothing once there is a reading."""
@@ -55,3 +67,35 @@ class Wanted:
                 found = ()  # what cannot be analysed was told already
             self._curves = (s.analysis, found)
         return self._curves[1]
+
+    def askings(self) -> tuple[Asking, ...] | None:
+        """What can be asked about drives that were not driven; None while it is worked out, `ready` says when it is."""
+        s = self._session
+        study, analysis = s.study, s.analysis
+        if study is None or analysis is None or not analysis.results:
+            return ()
+        if self._askings is not None and self._askings[0] is analysis:
+            return self._askings[1]
+        if self._asking_for is analysis:
+            return None
+        view = "reference" if s.view == "as-measured" else s.view
+        traces, scatter, results = dict(s.traces), s.scatter, analysis.results
+
+        def work() -> tuple[Asking, ...]:
+            try:
+                return askings(study, traces, results, view, scatter)
+            except (ArithmeticError, ValueError):
+                return ()  # what cannot be analysed was told already
+
+        if not traces and len(study.legs) <= INLINE_LEGS:
+            self._askings = (analysis, work())
+            return self._askings[1]
+        self._asking_for = analysis
+
+        def then(result: object, _fault: Exception | None) -> None:
+            self._asking_for = None
+            self._askings = (analysis, cast("tuple[Asking, ...]", result or ()))
+            self.ready.emit()
+
+        self._beside.run(work, then)
+        return None

@@ -11,7 +11,7 @@ from fairmargin.core.outcome.trips import Fuelled, Stop, TripPlan, WhatIf
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.units import UnitChoice, in_units
-from fairmargin.core.words import signed
+from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.wording import consumption_words, distance_words, units_of
 
 
@@ -163,10 +163,14 @@ def stop_words(s: Stop, units: UnitChoice) -> str:
     low, high = s.arrival.interval
     queue = f", perhaps a queue ({s.waiting_min:.0f} min to be expected)" if s.waiting_min else ""
     cost = "" if s.cost is None else f", {s.cost:.2f}"
+    place = (
+        f"{s.charger.name}, {distance_words(s.charger.at_km, units)}"
+        if s.charger.name
+        else in_units(s.charger.label, units)
+    )
     return (
-        f"{s.charger.label} ({distance_words(s.charger.at_km, units)}, after {hours_words(s.at_h)}): arrive with {s.arrival.percent:.0f} % "
-        f"({low:.0f} to {high:.0f}), leave with {s.leave_percent:.0f} %: {s.kwh:.1f} kWh in {s.charging_min:.0f} min, "
-        f"{s.other_min:.0f} min besides{queue}{cost}"
+        f"{sentence(place)}, after {hours_words(s.at_h)}: arrive with {s.arrival.percent:.0f} % ({low:.0f} to {high:.0f}), leave with "
+        f"{s.leave_percent:.0f} %: {s.kwh:.1f} kWh in {s.charging_min:.0f} min, {s.other_min:.0f} min besides{queue}{cost}."
     )
 
 
@@ -175,10 +179,10 @@ def arrival_words(plan: TripPlan) -> str:
     a = plan.arrival
     low, high = a.interval
     risk = min([a.chance_at_all, *(s.arrival.chance_at_all for s in plan.stops)])
-    text = f"Arrive with {a.percent:.0f} % ({low:.0f} to {high:.0f} %, nine times in ten); {a.chance:.0%} for the {plan.trip.arrive_percent:.0f} % wished for."
+    text = f"Arrive with {a.percent:.0f} % ({low:.0f} to {high:.0f} %, nine times in ten); {100 * a.chance:.0f} % for the {plan.trip.arrive_percent:.0f} % wished for."
     if risk < 0.98:
         before = next((s.charger.label for s in plan.stops if s.arrival.chance_at_all == risk), "the end")
-        text += f" {1 - risk:.0%} that the battery is empty before {before}: plan more surely, or keep a larger reserve."
+        text += f" {100 * (1 - risk):.0f} % that the battery is empty before {before}: plan more surely, or keep a larger reserve."
     return text
 
 
@@ -219,5 +223,8 @@ def case_words(w: WhatIf) -> str:
         if abs(w.later_h) < 0.5 / 60
         else f"{hours_words(abs(w.later_h))} {'later' if w.later_h > 0 else 'sooner'}"
     )
-    money = "" if w.more_cost is None else f", {signed(w.more_cost, 2)} in your money"
-    return f"{later}, {signed(w.more_kwh, 1)} kWh{money}, {w.stops} stop{'s' if w.stops != 1 else ''}"
+    energy = "" if abs(w.more_kwh) < 0.05 else f", {signed(w.more_kwh, 1)} kWh"
+    money = (
+        "" if w.more_cost is None or abs(w.more_cost) < 0.005 else f", {signed(w.more_cost, 2)} in your money"
+    )
+    return f"{later}{energy}{money}, {w.stops} stop{'s' if w.stops != 1 else ''}"

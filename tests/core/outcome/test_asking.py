@@ -124,7 +124,7 @@ def test_what_was_not_driven_is_said() -> None:
     (asking,) = askings(study)
     (a, _) = predict(study, asking, Circumstances(120.0, temperature_c=-5.0, road="wet"))
     assert a.not_driven == (
-        "120 km/h was not driven (90 km/h was)", "-5 °C was not driven (15 °C was)",
+        "120 km/h was not driven (90 km/h was)", "−5 °C was not driven (15 °C was)",
         "a wet road is common practice, not this vehicle",
     )  # fmt: skip
     (a, _) = predict(study, asking, Circumstances(91.0))

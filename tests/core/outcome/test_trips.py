@@ -242,4 +242,4 @@ def test_the_band_of_an_arrival_holds_what_is_uncertain(towing: tuple[Study, Ask
     cold = plan_trip(*towing, days_tow(temperature_c=-10.0, climate="auto"))
     assert width(windy) > 1.3 * width(narrow)
     assert width(cold) > 1.1 * width(narrow)
-    assert "-10 °C was not driven (15 °C was)" in cold.not_driven
+    assert "−10 °C was not driven (15 °C was)" in cold.not_driven

@@ -196,13 +196,13 @@ def not_driven(predictor: Predictor, asked: Circumstances) -> tuple[str, ...]:
     found = []
     low, high = predictor.driven_kmh
     if not low / NEAR_SPEED <= asked.speed_kmh <= high * NEAR_SPEED:
-        driven = f"{low:.0f} km/h" if high - low < 1 else f"{low:.0f} to {high:.0f} km/h"
+        driven = f"{(low + high) / 2:.0f} km/h" if high - low < 4 else f"{low:.0f} to {high:.0f} km/h"
         found.append(f"{asked.speed_kmh:.0f} km/h was not driven ({driven} was)")
     cold, warm = predictor.driven_c
     t = predictor.reference_c if asked.temperature_c is None else asked.temperature_c
     if not cold - NEAR_K <= t <= warm + NEAR_K:
-        driven = f"{cold:.0f} °C" if warm - cold < 1 else f"{cold:.0f} to {warm:.0f} °C"
-        found.append(f"{t:.0f} °C was not driven ({driven} was)")
+        driven = f"{(cold + warm) / 2:.0f} °C" if warm - cold < 3 else f"{cold:.0f} to {warm:.0f} °C"
+        found.append(f"{t:.0f} °C was not driven ({driven} was)".replace("-", "\u2212"))
     if asked.road in {"damp", "wet", "snow"}:
         found.append(f"a {asked.road} road is common practice, not this vehicle" if asked.road != "snow" else
                      "snow is common practice, not this vehicle")  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -35,6 +35,10 @@ class Way:
     careful: float  # what stops are planned for, over the mean: 1 where they are planned for the mean
     capacity_kwh: float
     taper: Taper
+
+    def for_trip(self, trip: Trip) -> Way:
+        """The same way with other stops or chargers: nothing has to be asked anew."""
+        return replace(self, trip=trip)
 
     def energy_wh(self, km: Array) -> Array:
         """Energy from the start to places of the way."""

@@ -45,6 +45,7 @@ class Change(_Value):
     prediction: Prediction | None = None
     claim: Claim | None = None
     prediction_sealed_at: datetime | None = None
+    purchase_price: _number(0, 1e9, "in your money") = None  # type: ignore[valid-type]
     description: str = ""
 
     @property

@@ -82,6 +82,9 @@ class Vehicle(_Value):
     distance_error_percent: _number(-30, 30, "%") = None  # type: ignore[valid-type]
     speed_error_percent: _number(-30, 30, "%") = None  # type: ignore[valid-type]
 
+    rated_wh_per_km: _number(20, 5000, "Wh/km") = None  # type: ignore[valid-type]
+    rated_range_km: _number(10, 5000, "km") = None  # type: ignore[valid-type]
+
     @property
     def heating_value(self) -> float:
         """Lower heating value used for fuel readings. [Wh/L]"""

@@ -355,19 +355,23 @@ class RangeBars(Chart):
             draw_mark(p, QPointF(left + 8, y + 9), 13, trial, ink)
             p.setFont(font(13, 600))
             p.setPen(theme.colour("ink"))
-            p.drawText(QPointF(left + 22, y + 14), name)
+            bold, room = QFontMetricsF(font(13, 600)), right - left - 30
+            shown = bold.elidedText(name, Qt.TextElideMode.ElideRight, 0.45 * room)
+            p.drawText(QPointF(left + 22, y + 14), shown)
             p.setFont(font(12))
-            text = f"{reserve:.0f} {self._unit} to the reserve, {full:.0f} {self._unit} to empty"
-            if trial is not None and high - low > 0.5:
-                text += f" (margin {low:.0f} to {high:.0f} {self._unit})"
+            text = f"{reserve:.0f} {self._unit} to the reserve, {full:.0f} to empty"
+            if high - low > 0.5:
+                text = f"{reserve:.0f} {self._unit} to the reserve ({low:.0f} to {high:.0f}), {full:.0f} to empty"
             p.setPen(theme.colour("muted"))
+            taken = bold.horizontalAdvance(shown) + 10
             p.drawText(
-                QPointF(left + 30 + QFontMetricsF(font(13, 600)).horizontalAdvance(name), y + 14), text
+                QPointF(left + 22 + taken, y + 14),
+                QFontMetricsF(font(12)).elidedText(text, Qt.TextElideMode.ElideRight, room - taken),
             )
             tint = theme.colour("baseline" if trial is None else trial_colour(trial), 0.3)
             p.fillRect(QRectF(left, y + 22, x(full) - left, 16), tint)
             p.fillRect(QRectF(left, y + 22, x(reserve) - left, 16), ink)
-            if trial is not None:
+            if high - low > 0.5:
                 p.setPen(QPen(theme.colour("ink"), 1.6))
                 for end in (low, high):
                     p.drawLine(QPointF(x(end), y + 18), QPointF(x(end), y + 42))

@@ -1,0 +1,1 @@
+"""Pages of the Use stage: range, money, a trip, the car's own forecasts."""

@@ -1,0 +1,248 @@
+"""Money: what a distance, a year and a purchase cost, of every configuration and vehicle."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+
+from fairmargin.core.outcome import energy_per_year_kwh
+from fairmargin.core.outcome.money import Prices, cost_per_km, payback, saving_per_year
+from fairmargin.core.result.results import WHOLE, Result
+from fairmargin.core.result.types import Comparison
+from fairmargin.core.study import Study
+from fairmargin.core.study.cells import vehicle_of
+from fairmargin.core.study.entry import show_number, words_of
+from fairmargin.core.units import read_in
+from fairmargin.core.words import signed
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.stages.using.page import UsePage
+from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.exchange.wording import consumption_words, quoted, result_name, side_words, units_of
+
+USUAL_KM = 15000.0
+MOST_ROWS = 12
+
+
+class MoneyPage(UsePage):
+    """A year with it."""
+
+    def __init__(self, session: Session, touch: Callable[[], None], parent: QWidget | None = None) -> None:
+        super().__init__(session, touch, parent)
+        frame, box = panel()
+        box.addWidget(label("Prices, in your money", "heading"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(12)
+        self.price = Field("Price per kWh", self._set_price, tip="From the wall at home")
+        self.public = Field(
+            "Elsewhere, per kWh",
+            self.keep(lambda: "public", unit="/kWh"),
+            tip="At public chargers, dispensed",
+        )
+        self.share = Field(
+            "Charged elsewhere",
+            self.keep(lambda: "public_share", unit="%", high=100.0),
+            unit="%",
+            placeholder="0",
+        )
+        self.road = Field(
+            "Road charge",
+            self.keep(lambda: "road_per_km"),
+            tip="For each kilometre or mile, whatever is burnt",
+            placeholder="0",
+        )
+        self.yearly = Field("Distance a year", self.keep(lambda: "yearly_km", quantity="distance"))
+        self.purchase = Field(
+            "It costs to buy",
+            self._set_purchase,
+            tip="The change: wheels, covers, tyres",
+            placeholder="nothing",
+        )
+        self.rate = Field(
+            "Interest", self.keep(lambda: "rate", unit="%", high=50.0), unit="%", placeholder="0"
+        )
+        self.years = Field(
+            "Years kept", self.keep(lambda: "years", low=0.1, high=100.0), placeholder="not known"
+        )
+        for i, made in enumerate(
+            (
+                self.price,
+                self.public,
+                self.share,
+                self.road,
+                self.yearly,
+                self.purchase,
+                self.rate,
+                self.years,
+            )
+        ):
+            grid.addWidget(made, i // 4, i % 4)
+        box.addLayout(grid)
+        self.body.addWidget(frame)
+        frame, box = panel()
+        box.addWidget(label("A year with it", "heading"))
+        self.cost = label("", wrap=True)
+        self.cost.setStyleSheet("font-size: 14px;")
+        box.addWidget(self.cost)
+        self.pays = label("", wrap=True)
+        box.addWidget(self.pays)
+        self.body.addWidget(frame)
+        self.frame, box = panel()
+        box.addWidget(label("What each costs", "heading"))
+        self.table = QTableWidget(0, 4)
+        self.table.setAccessibleName("What each costs")
+        self.table.verticalHeader().hide()
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
+        self.table.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        box.addWidget(self.table)
+        self.body.addWidget(self.frame)
+        self.body.addWidget(
+            label(
+                "Prices change; a margin of the effect is one of the saving as well. Wear, tyres and time are not in it.",
+                "caution",
+            )
+        )
+        self.body.addStretch()
+
+    def _set_price(self, text: str) -> None:
+        if text and self._price_name() == "price_fuel":
+            text = text.removesuffix("/L").removesuffix("/l")
+        self.keep(self._price_name, unit="/kWh")(text)
+
+    def _price_name(self) -> str:
+        """Kept apart for fuel and electricity."""
+        fuel = self.session.study is not None and self.vehicle.energy != "electric"
+        return "price_fuel" if fuel else "price"
+
+    def _set_purchase(self, text: str) -> None:
+        value = read_in(text, "") if text else None
+        study = self.study
+        try:
+            after = study.with_(change=study.change.with_(purchase_price=value))
+        except ValueError as error:
+            raise ValueError(words_of(error)) from error
+        if not self.session.edit(after, "purchase price"):
+            raise ValueError("could not be saved")
+
+    def _prices(self) -> Prices:
+        return Prices(
+            energy=self.known("price"),
+            public=self.known("public"),
+            public_share=(self.known("public_share") or 0.0) / 100.0,
+            fuel=self.known("price_fuel"),
+            road=(self.known("road_per_km") or 0.0) * self.session.units.show("distance", 1.0),
+        )
+
+    def subtitle(self, study: Study) -> str:
+        return "what it is worth"
+
+    def refresh(self, study: Study) -> None:
+        units, fuel = self.units, self.vehicle.energy != "electric"
+        self.price.caption.setText("Price per litre" if fuel else "Price per kWh")
+        self.price.edit.setToolTip("" if fuel else "From the wall at home")
+        self.price.show_text(show_number(self.known(self._price_name()), 3))
+        self.public.show_text(show_number(self.known("public"), 3))
+        self.share.show_text(show_number(self.known("public_share"), 0))
+        self.public.setVisible(not fuel)
+        self.share.setVisible(not fuel)
+        self.road.show_text(show_number(self.known("road_per_km"), 4), f"/{units.distance}")
+        yearly = self.number("yearly_km", USUAL_KM)
+        self.yearly.show_text(show_number(units.show("distance", yearly), 0), units.distance)
+        self.purchase.show_text(show_number(study.change.purchase_price, 2))
+        self.rate.show_text(show_number(self.known("rate"), 2))
+        self.years.show_text(show_number(self.known("years"), 1))
+        c = self.session.comparison
+        self.cost.setText("" if c is None else self._yearly(study, c, yearly))
+        self._show_payback(study, c, yearly)
+        self._show_table(study, yearly)
+
+    def _yearly(self, study: Study, c: Comparison, yearly_km: float) -> str:
+        """Energy or fuel of a year, and what the difference is worth."""
+        trial, base = (side_words(study, x, self.units) for x in (c.trial, c.baseline))
+        own = self.vehicle
+        per, unit = (1.0, "kWh") if own.energy == "electric" else (own.heating_value / 1000.0, "L")
+        levels = (c.baseline_wh_per_km, c.trial_wh_per_km)
+        per_year = [energy_per_year_kwh(w, yearly_km) / per for w in levels]
+        within = [
+            energy_per_year_kwh(c.baseline_wh_per_km * p / 100, yearly_km) / per for p in c.interval_percent
+        ]
+        difference = per_year[1] - per_year[0]
+        word, sign = ("more", 1) if difference > 0 else ("less", -1)
+        text = (
+            f"{per_year[0]:.0f} {unit} a year with {quoted(base)}; {abs(difference):.0f} {unit} {word} with {quoted(trial)} "
+            f"({_side(within[0], unit)} to {_side(within[1], unit)})"
+        )
+        saving = self._saving(c, yearly_km)
+        if saving is None:
+            text += (
+                f". What that is worth wants {'a price per litre' if unit == 'L' else 'the prices per kWh'}."
+            )
+        else:
+            worth = sorted(-sign * x for x in saving.interval)
+            text += (
+                f", worth {abs(saving.per_year):.0f} in your money (margin {signed(worth[0], 0).lstrip('+')} to "
+                f"{signed(worth[1], 0).lstrip('+')} {word})."
+            )
+        if c.verdict not in {"uses more", "uses less"}:
+            text = f"Not settled, so no saving can be promised. If it were the best guess: {text}"
+        return text
+
+    def _saving(self, c: Comparison, yearly_km: float):  # type: ignore[no-untyped-def]
+        prices = self._prices()
+        base = cost_per_km(c.baseline_wh_per_km, self.vehicle, prices)
+        if base is None:
+            return None
+        percent = 100 * (c.trial_wh_per_km / c.baseline_wh_per_km - 1)
+        return saving_per_year(base, percent, c.interval_percent, prices.road, yearly_km)
+
+    def _show_payback(self, study: Study, c: Comparison | None, yearly_km: float) -> None:
+        price = study.change.purchase_price
+        saving = None if c is None else self._saving(c, yearly_km)
+        if price is None or saving is None:
+            self.pays.setText(
+                "" if price is None else "Whether it pays for itself wants a comparison and its prices."
+            )
+        else:
+            found = payback(float(price), saving, (self.known("rate") or 0.0) / 100.0)
+            self.pays.setText(found.words(self.known("years")))
+        self.pays.setVisible(bool(self.pays.text()))
+
+    def _show_table(self, study: Study, yearly_km: float) -> None:
+        """Each vehicle and configuration: its consumption, a hundred of distance, a year."""
+        analysis, units, prices = self.session.analysis, self.session.units, self._prices()
+        every = (
+            [] if analysis is None else [r for r in analysis.results if r.wh_per_km or r.as_driven_wh_per_km]
+        )
+        whole = [r for r in every if r.sector == WHOLE]
+        rows = (whole or every)[:MOST_ROWS]
+        self.frame.setVisible(len(rows) > 0)
+        self.table.setHorizontalHeaderLabels(["", "consumption", f"100 {units.distance}", "a year"])
+        self.table.setRowCount(len(rows))
+        for i, r in enumerate(rows):
+            for j, text in enumerate(self._cells(study, r, yearly_km, prices)):
+                item = QTableWidgetItem(text)
+                item.setTextAlignment(
+                    Qt.AlignmentFlag.AlignVCenter
+                    | (Qt.AlignmentFlag.AlignRight if j else Qt.AlignmentFlag.AlignLeft)
+                )
+                self.table.setItem(i, j, item)
+        self.table.resizeColumnsToContents()
+        self.table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.table.setFixedHeight(self.table.horizontalHeader().height() + 30 * max(len(rows), 1) + 6)
+
+    def _cells(self, study: Study, r: Result, yearly_km: float, prices: Prices) -> tuple[str, str, str, str]:
+        units = units_of(study, r.vehicle, self.session.units)
+        level = float(r.wh_per_km or r.as_driven_wh_per_km or 0.0)
+        cost = cost_per_km(level, vehicle_of(study, r.vehicle), prices)
+        hundred = 100.0 / units.show("distance", 1.0)
+        money = (
+            ("price not told", "") if cost is None else (f"{cost * hundred:.2f}", f"{cost * yearly_km:.0f}")
+        )
+        return result_name(study, r, units), consumption_words(level, units), *money
+
+
+def _side(amount: float, unit: str) -> str:
+    return f"{abs(amount):.0f} {unit} {'more' if amount > 0 else 'less'}"
