@@ -15,6 +15,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core import intervals
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
@@ -100,6 +101,20 @@ class Band:
         """Equal-tailed interval. [Wh]"""
         tail = (1.0 - confidence) / 2.0
         return self.quantile(which, tail), self.quantile(which, 1.0 - tail)
+
+    def about(self, confidence: float) -> tuple[Array, Array]:
+        """Both ends of every interval, as of normals of the same variance: quick, for drawing. [Wh]"""
+        sd = np.sqrt(self.weights @ (self.sds**2 + self.offsets**2))
+        off = intervals.deviate(confidence) * sd
+
+        def end(sign: float) -> Array:
+            return np.where(
+                self.gives_back,
+                self.wh + sign * off * self.scale,
+                self.wh * np.exp(np.minimum(sign * off, 50.0)),
+            )
+
+        return end(-1.0), end(1.0)
 
     def chance_within(self, which: int, wh: float) -> float:
         """Probability that no more than so much is taken."""

@@ -139,10 +139,13 @@ class _Driven:
         band = self.way.band(self.at_km, ends.tolist())
         tail, last = (1.0 - BAND) / 2.0, len(ends) - 1
         self.points.append((self.at_km, self.level, self.level, self.level))
-        for i, x in enumerate(ends.tolist()):
-            used = (float(band.wh[i]), band.quantile(i, 1 - tail), band.quantile(i, tail))
-            middle, low, high = (self.level - wh / self.full_wh for wh in used)
-            self.points.append((x, middle, low, high))
+        least, most = band.about(BAND)
+        levels = self.level - np.stack([band.wh, most, least]) / self.full_wh
+        levels[:, -1] = [
+            self.level - wh / self.full_wh
+            for wh in (float(band.wh[last]), band.quantile(last, 1 - tail), band.quantile(last, tail))
+        ]
+        self.points += [(x, *triple) for x, triple in zip(ends.tolist(), levels.T.tolist(), strict=True)]
         begin, end = self.way.driving_h(np.array([self.at_km, km])).tolist()
         rest = float(pauses_h(self.trip, end - begin))
         self.pauses_h += rest
