@@ -134,6 +134,7 @@ def trip_command(
     back: Annotated[bool, typer.Option("--back", help="The way back instead.")] = False,
 ) -> None:
     """Plan a trip: where to charge, when and with what charge one arrives, what it costs, what would happen if."""
+    from fairmargin.core.outcome.asking import of_vehicle
     from fairmargin.core.outcome.trips import fuelled, plan_trip, what_ifs
     from fairmargin.core.units import UNIT_CHOICES
     from fairmargin.exchange.faults import InvalidInput
@@ -149,7 +150,7 @@ def trip_command(
         study, made = _asked(package)
         changes = {k: v for k, v in given.items() if v is not None} | _queue(queue)
         trip = _laid_out(study, way, chargers, changes, back)
-        asking = next((a for a in made if a.vehicle == trip.vehicle), made[0])
+        asking = of_vehicle(made, trip.vehicle) or made[0]
         plan = plan_trip(study, asking, trip)
         cases, beside = what_ifs(study, asking, plan), fuelled(trip)
     except (InvalidInput, ArithmeticError, ValueError) as error:

@@ -60,6 +60,7 @@ class Circumstances:
     load_kg: float = 0.0
     temperature_sd_k: float = 0.0
     wind_sd_ms: float = 0.0
+    sector: str = ""  # whose fit is asked, where a study has several
 
 
 @dataclass(frozen=True, eq=False, slots=True)

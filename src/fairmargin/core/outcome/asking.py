@@ -7,6 +7,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
+import numpy as np
+from numpy.typing import NDArray
+
 from fairmargin.core.inference.asked import Band, Circumstances, Predictor
 from fairmargin.core.inference.priors import CLIMATE_SETTING_C, LEAST_CLIMATE_K
 from fairmargin.core.inference.scatter import ScatterPrior
@@ -40,17 +43,109 @@ class Asking:
         """Configurations that were driven."""
         return self.predictor.configurations
 
+    @property
+    def reference_c(self) -> float:
+        """Temperature of the reference. [°C]"""
+        return self.predictor.reference_c
+
+    def not_driven(self, asked: Circumstances) -> tuple[str, ...]:
+        """What is asked beyond what was driven, in words."""
+        return not_driven(self.predictor, asked)
+
     def band(
         self,
         configuration: str,
         asked: Sequence[Circumstances],
-        km: object = None,
+        km: NDArray[np.float64] | None = None,
         to_come_km: Sequence[float] | None = None,
     ) -> Band:
         """As `Predictor.band`, held to the plain answer where the model was not believed."""
-        found = self.predictor.band(configuration, asked, km, to_come_km)  # type: ignore[arg-type]
+        found = self.predictor.band(configuration, asked, km, to_come_km)
         shift = self.anchors.get(configuration)
         return found if shift is None else found.shifted(*shift, "model contradicted")
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class SectorsAsking:
+    """One vehicle over several sectors, each with its own fit.
+
+    A drive is asked of the sector it names, else of that driven at the nearest speed. What the sectors' fits leave open is
+    taken as shared by all of them.
+    """
+
+    vehicle: str
+    parts: tuple[Asking, ...]
+
+    @property
+    def configurations(self) -> tuple[str, ...]:
+        """Configurations that were driven in every sector."""
+        return tuple(
+            c for c in self.parts[0].configurations if all(c in p.configurations for p in self.parts)
+        )
+
+    @property
+    def reference_c(self) -> float:
+        """Temperature of the reference. [°C]"""
+        return self.parts[0].reference_c
+
+    def _part(self, asked: Circumstances) -> int:
+        named = [i for i, p in enumerate(self.parts) if asked.sector and p.sector == asked.sector]
+        if named:
+            return named[0]
+
+        def away(i: int) -> float:
+            low, high = self.parts[i].predictor.driven_kmh
+            return max(low - asked.speed_kmh, asked.speed_kmh - high, 0.0)
+
+        return min(range(len(self.parts)), key=away)
+
+    def not_driven(self, asked: Circumstances) -> tuple[str, ...]:
+        """What is asked beyond what was driven in its sector, in words."""
+        return self.parts[self._part(asked)].not_driven(asked)
+
+    def band(
+        self,
+        configuration: str,
+        asked: Sequence[Circumstances],
+        km: NDArray[np.float64] | None = None,
+        to_come_km: Sequence[float] | None = None,
+    ) -> Band:
+        """As `Predictor.band`, each drive by its sector's fit."""
+        km = np.eye(len(asked)) if km is None else km
+        of = [self._part(a) for a in asked]
+        made: list[Band] = []
+        for i in sorted(set(of)):
+            own = [j for j, part in enumerate(of) if part == i]
+            made.append(self.parts[i].band(configuration, [asked[j] for j in own], km[:, own], to_come_km))
+        if len(made) == 1:
+            return made[0]
+        wh, scale = (np.sum([getattr(b, name) for b in made], axis=0) for name in ("wh", "scale"))
+        spread = [np.sqrt(b.weights @ (b.sds**2 + b.offsets**2)) * b.scale for b in made]
+        names = dict.fromkeys(name for b in made for name in b.sources)
+        none = np.zeros(len(wh))
+        return Band(
+            wh=wh,
+            scale=scale,
+            gives_back=np.any([b.gives_back for b in made], axis=0),
+            weights=np.ones(1),
+            offsets=np.zeros((1, len(wh))),
+            sds=(np.sum(spread, axis=0) / scale)[None, :],
+            sources={
+                n: (np.sum([np.sqrt(b.sources.get(n, none)) * b.scale for b in made], axis=0) / scale) ** 2
+                for n in names
+            },
+        )
+
+
+Askable = Asking | SectorsAsking
+
+
+def of_vehicle(every: Sequence[Asking], vehicle: str) -> Askable | None:
+    """What can be asked of a vehicle over all its sectors; None where nothing can."""
+    own = tuple(a for a in every if a.vehicle == vehicle)
+    if len(own) < 2:
+        return own[0] if own else None
+    return SectorsAsking(vehicle, own)
 
 
 def askings(

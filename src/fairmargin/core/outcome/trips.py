@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.laws.charging import hours_to_level
-from fairmargin.core.outcome.asking import Asking, not_driven
+from fairmargin.core.outcome.asking import Askable
 from fairmargin.core.outcome.money import DC_EFFICIENCY
 from fairmargin.core.outcome.stops import CannotArrive, Chosen, charger_kw, overhead_h, pauses_h, quickest
 from fairmargin.core.outcome.way import Way, way_of
@@ -92,7 +92,7 @@ class TripPlan:
         return None if self.trip.depart_at is None else self.trip.depart_at + timedelta(hours=self.total_h)
 
 
-def plan_trip(study: Study, asking: Asking, trip: Trip) -> TripPlan:
+def plan_trip(study: Study, asking: Askable, trip: Trip) -> TripPlan:
     """Plan a trip.
 
     Parameters
@@ -216,9 +216,7 @@ class _Driven:
             cost=cost,
             cost_interval=spread,
             missing=missing,
-            not_driven=tuple(
-                dict.fromkeys(w for a in way.asked for w in not_driven(way.asking.predictor, a))
-            ),
+            not_driven=tuple(dict.fromkeys(w for a in way.asked for w in way.asking.not_driven(a))),
         )
 
     def _at_home_kwh(self, wh: float) -> float:
@@ -293,10 +291,10 @@ COLDER_K: Final = 15.0
 SLOWER_KMH: Final = 10.0
 
 
-def what_ifs(study: Study, asking: Asking, plan: TripPlan) -> tuple[WhatIf, ...]:
+def what_ifs(study: Study, asking: Askable, plan: TripPlan) -> tuple[WhatIf, ...]:
     """What a head wind, cold, rain, a slower drive, and its most used charger out of order would do to a plan."""
     trip = plan.trip.with_(stop_at_km=())
-    usual = asking.predictor.reference_c if trip.temperature_c is None else float(trip.temperature_c)
+    usual = asking.reference_c if trip.temperature_c is None else float(trip.temperature_c)
     cases: list[tuple[str, Trip]] = [
         (f"{HEAD_WIND_MS:.0f} m/s more head wind", trip.with_(head_wind_ms=trip.head_wind_ms + HEAD_WIND_MS)),
         (f"{COLDER_K:.0f} K colder", trip.with_(temperature_c=max(usual - COLDER_K, -40.0))),

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.inference.asked import Band, Circumstances
 from fairmargin.core.laws.charging import Taper
-from fairmargin.core.outcome.asking import CAPACITY_SHARE, Asking, cabin_k
+from fairmargin.core.outcome.asking import CAPACITY_SHARE, Askable, cabin_k
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.trip import Trip
@@ -27,7 +27,7 @@ class Way:
 
     trip: Trip
     vehicle: Vehicle
-    asking: Asking
+    asking: Askable
     configuration: str
     asked: tuple[Circumstances, ...]
     edges_km: Array  # ends of stretches, from 0
@@ -63,7 +63,7 @@ class Way:
         return made.shifted(0.0, CAPACITY_SHARE, "capacity")
 
 
-def way_of(study: Study, asking: Asking, trip: Trip) -> Way:
+def way_of(study: Study, asking: Askable, trip: Trip) -> Way:
     """Ask a study what the stretches of a trip take.
 
     Raises
@@ -85,7 +85,7 @@ def way_of(study: Study, asking: Asking, trip: Trip) -> Way:
     )
     if wanted not in asking.configurations:
         raise ValueError(f'"{wanted}" was not driven; expected one of {", ".join(asking.configurations)}')
-    temperature = asking.predictor.reference_c if trip.temperature_c is None else float(trip.temperature_c)
+    temperature = asking.reference_c if trip.temperature_c is None else float(trip.temperature_c)
     asked = tuple(
         Circumstances(
             speed_kmh=s.speed_kmh,
@@ -97,6 +97,7 @@ def way_of(study: Study, asking: Asking, trip: Trip) -> Way:
             load_kg=trip.load_kg,
             temperature_sd_k=trip.temperature_sd_k,
             wind_sd_ms=trip.wind_sd_ms,
+            sector=s.name,
         )
         for s in trip.stretches
     )

@@ -7,7 +7,8 @@ from typing import Any
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from fairmargin.core.outcome.asking import Asking
+from fairmargin.core.outcome.asking import Askable, Asking, of_vehicle
+from fairmargin.core.result.results import WHOLE
 from fairmargin.core.study import NamedVehicle, Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import words_of
@@ -67,7 +68,13 @@ class UsePage(QWidget):
         found = [a for a in self.session.wanted.askings() or () if a.vehicle == self.vehicle_id]
         c = self.session.comparison
         sector = (c.sector or "") if c is not None else ""
+        if sector == WHOLE:
+            return None
         return next((a for a in found if a.sector == sector), found[0] if found else None)
+
+    def asking_of_all(self) -> Askable | None:
+        """The same over all sectors: each stretch of a way by the one it names or is driven like."""
+        return of_vehicle(self.session.wanted.askings() or (), self.vehicle_id)
 
     def edit_vehicle(self, **changes: Any) -> None:
         """Change a figure of that vehicle; one that cannot be is refused in words."""

@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from fairmargin.core.inference.asked import Circumstances
 from fairmargin.core.outcome import driving_range
-from fairmargin.core.outcome.asking import Asking, Predicted, cabin_k, not_driven, predict
-from fairmargin.core.result.results import Result
+from fairmargin.core.outcome.asking import NOT_ASKED, Asking, Predicted, cabin_k, not_driven, predict
+from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
@@ -272,12 +272,7 @@ class RangePage(UsePage):
             made.setEnabled(asking is not None)
         self.road.setEnabled(asking is not None)
         if asking is None:
-            waiting = self.session.wanted.askings() is None
-            self.asked_words.setText(
-                "Being worked out \u2026" if waiting else
-                "Everyday logs, climbs and vehicles side by side tell what they took, not what another speed would."
-                if self.study.method in {"everyday", "climb", "side-by-side"} else "Nothing can be asked before there are readings."
-            )  # fmt: skip
+            self.asked_words.setText(self._why_not())
             return
         usual, wish = self._usual(asking), self._wish
         now = wish or usual
@@ -299,6 +294,17 @@ class RangePage(UsePage):
             if wish is None
             else "Clear a field to have it as at the reference."
         )
+
+    def _why_not(self) -> str:
+        """Why nothing can be asked."""
+        c = self.session.comparison
+        if self.session.wanted.askings() is None:
+            return "Being worked out \u2026"
+        if c is not None and c.sector == WHOLE:
+            return "Choose one sector to ask about: each was driven in its own way."
+        if self.study.method in NOT_ASKED:
+            return "Everyday logs, climbs and vehicles side by side tell what they took, not what another speed would."
+        return "Nothing can be asked before there are readings."
 
     def _show_predicted(self, study: Study, found: tuple[Predicted, ...], c: Comparison | None) -> None:
         units = self.units

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.outcome.asking import Asking
+from fairmargin.core.outcome.asking import Askable
 from fairmargin.core.outcome.stops import CannotArrive
 from fairmargin.core.outcome.trips import (
     TripPlan,
@@ -390,7 +390,7 @@ class TripPage(UsePage):
             min(range(len(CERTAINTIES)), key=lambda i: abs(CERTAINTIES[i][1] - trip.certainty))
         )
         self.road.setCurrentText(trip.road or "dry")
-        asking = self.asking()
+        asking = self.asking_of_all()
         self._offer(study, asking, trip)
         self._plan(study, asking, trip)
 
@@ -412,7 +412,7 @@ class TripPage(UsePage):
             return show_number(value / units.show("distance", 1.0), 4), f"/{units.distance}"
         return (show_number(value, 3),)
 
-    def _offer(self, study: Study, asking: Asking | None, trip: Trip) -> None:
+    def _offer(self, study: Study, asking: Askable | None, trip: Trip) -> None:
         """Configurations that were driven."""
         self.who.clear()
         for name in asking.configurations if asking is not None else ():
@@ -420,7 +420,7 @@ class TripPage(UsePage):
         chosen = trip.configuration or next((t.id for t in study.trials), study.baseline.id)
         self.who.setCurrentIndex(max(self.who.findData(chosen), 0))
 
-    def _plan(self, study: Study, asking: Asking | None, trip: Trip) -> None:
+    def _plan(self, study: Study, asking: Askable | None, trip: Trip) -> None:
         """Plan anew where anything is other than it was."""
         self.again.setVisible(bool(trip.stop_at_km))
         self.back.setEnabled(bool(trip.stretches))
@@ -481,7 +481,7 @@ class TripPage(UsePage):
         parts += [sentence(in_units(w, units)) + "." for w in plan.not_driven]
         self.stops.setText("\n".join(parts))
 
-    def _ask_cases(self, study: Study, asking: Asking | None) -> None:
+    def _ask_cases(self, study: Study, asking: Askable | None) -> None:
         """What would change it, worked out beside the window."""
         plan = self.plan
         self._show_cases(study, (), None)
