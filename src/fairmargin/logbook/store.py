@@ -292,6 +292,10 @@ class Logbook:
         name = "coalesce(nullif(json_extract(body, '$.route_name'), ''), title)"
         return self._newest(name, None, "json_array_length(body, '$.route') > 1")
 
+    def forecasts(self, leaving_out: int | None = None) -> list[tuple[str, Study]]:
+        """Return title and study (without traces) of studies with legs whose end the car forecast, newest first."""
+        return self._newest("id", leaving_out, "instr(body, '\"forecast_end_percent\":') > 0")
+
     def _newest(self, key: str, leaving_out: int | None, condition: str = "1") -> list[tuple[str, Study]]:
         """Newest whole study of each value of an expression over the record, worked out inside the database."""
         query = sa.text(

@@ -48,8 +48,8 @@ from fairmargin.exchange.wording import (
 
 ROADS: Final = ("dry", "damp", "wet", "snow")
 USUAL_RESERVE: Final = 15.0
-CURVE_KMH: Final = (40.0, 140.0)
-CURVE_POINTS: Final = 21
+CURVE_KMH: Final = (30.0, 140.0)
+CURVE_POINTS: Final = 23
 #: Units of a climb, and how many metres a kilometre each is.
 SLOPES: Final = {"": 1.0, "m/km": 1.0, "\u2030": 1.0, "%": 10.0, "ft/mi": 0.3048 / 1.609344}
 Bar = tuple[str, int | None, float, float, float, float]

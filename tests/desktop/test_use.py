@@ -1,0 +1,195 @@
+"""Use: range in circumstances that are set, money, the gauge's promises; typed, clicked, and read on the screen."""
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication
+from tests.conftest import VAN, driven_study
+from tests.core.outcome.test_gauge import TRIPS, trips
+from tests.desktop.conftest import type_into
+
+from fairmargin.core.units import UNIT_CHOICES
+
+
+@pytest.fixture
+def use(window):
+    """A window on a study of a van with 52 kWh, 170 Wh/km bare and 161.5 with its covers, at the Use stage."""
+    window.session.set_units(UNIT_CHOICES["metric-wh"])
+    window.session.add_study(driven_study("ABBA").with_(vehicle=VAN.with_(usable_capacity_kwh=52)))
+    window.go_to("use")
+    return window.stage("use")
+
+
+def test_range_as_driven_and_as_it_will_be(qtbot, use):
+    page = use.range
+    usual = page.bars._bars
+    assert [b[1] for b in usual] == [None, 0], "baseline and trial keep their colour and shape"
+    assert usual[0][2] == pytest.approx(52_000 / 170, rel=0.01)
+    assert usual[0][3] == pytest.approx(0.85 * usual[0][2])
+    assert page.beyond.isHidden()
+    type_into(qtbot, page.speed, "110")
+    type_into(qtbot, page.air, "23 F")
+    type_into(qtbot, page.cabin, "auto")
+    colder = page.bars._bars
+    assert colder[0][2] < 0.8 * usual[0][2]
+    assert colder[0][5] - colder[0][4] > 0.9 * (usual[0][5] - usual[0][4]) * colder[0][3] / usual[0][3]
+    assert "110 km/h was not driven (90 km/h was)" in page.beyond.text()
+    assert "\u22125 \u00b0C was not driven" in page.beyond.text()
+    assert use.subtitle.text() == "as it will be"
+    for field in (page.speed, page.air, page.cabin):
+        type_into(qtbot, field, "")
+    assert page.bars._bars[0][2] == pytest.approx(usual[0][2], rel=1e-6), "cleared, it is as at the reference"
+
+
+def test_each_circumstance_moves_the_range_its_own_way(qtbot, use):
+    page = use.range
+
+    def far():
+        return page.bars._bars[0][2]
+
+    usual = far()
+    for field, worse, better in (
+        (page.head_wind, "6", "-6"), (page.climb, "8", "-8"), (page.load, "300", "-300"), (page.air, "0", "30"), (page.speed, "105", "80"),
+    ):  # fmt: skip
+        type_into(qtbot, field, worse)
+        assert far() < usual, worse
+        type_into(qtbot, field, better)
+        assert far() > usual, better
+        type_into(qtbot, field, "")
+    page.road.setCurrentText("wet")
+    page.road.textActivated.emit("wet")
+    assert far() == pytest.approx(usual / 1.1, rel=1e-3)
+
+
+def test_what_cannot_be_is_refused_beside_its_field(qtbot, use):
+    page = use.range
+    for field, text, words in (
+        (page.speed, "900", "expected 5 to 250"), (page.climb, "8 kg", "expected one of m/km"), (page.cabin, "warm", "not a climate setting"),
+        (page.fade, "90", "expected 0 to 60"), (page.air, "5 km", "expected"),
+    ):  # fmt: skip
+        type_into(qtbot, field, text)
+        assert words in field.fault.text(), text
+    type_into(qtbot, page.climb, "1 %")
+    assert page.climb.fault.isHidden()
+    assert use.session.wanted.circumstances[use.session.study_id].climb_m_per_km == 10.0
+
+
+def test_capacity_fade_reserve_and_what_the_maker_states(qtbot, use):
+    page = use.range
+    full = page.bars._bars[0][2]
+    type_into(qtbot, page.fade, "12")
+    assert page.bars._bars[0][2] == pytest.approx(0.88 * full)
+    type_into(qtbot, page.fade, "")
+    type_into(qtbot, page.reserve, "20")
+    assert page.bars._bars[0][3] == pytest.approx(0.8 * full)
+    type_into(qtbot, page.rated, "15 kWh/100km")
+    assert use.session.study.vehicle.rated_wh_per_km == pytest.approx(150)
+    type_into(qtbot, page.rated_range, "200 mi")
+    assert use.session.study.vehicle.rated_range_km == pytest.approx(321.87, abs=0.01)
+    assert page.curve.rated == (pytest.approx(150), pytest.approx(321.87, abs=0.01))
+
+
+def test_the_curve_is_read_off_with_mouse_and_keys(qtbot, use):
+    page = use.range
+    QApplication.processEvents()
+    line = page.curve.lines[0]
+    assert line.driven[0] == pytest.approx(90, abs=1)
+    at_90 = min(range(len(line.speeds)), key=lambda i: abs(line.speeds[i] - 90))
+    assert line.wh_per_km[at_90] == pytest.approx(170, rel=0.02)
+    widths = [(b - a) / v for (a, b), v in zip(line.wh_interval, line.wh_per_km, strict=True)]
+    assert widths[-1] > 1.3 * widths[at_90] and widths[0] > 1.3 * widths[at_90]
+    assert line.best < at_90, "slower goes farther"
+    assert "At 90 km/h" in page.curve_words.text()
+    page.curve.setFocus()
+    for _ in range(10):
+        qtbot.keyClick(page.curve, Qt.Key.Key_Left)
+    words = page.curve_words.text()
+    assert "At 80 km/h" in words and "100 km take 1 h 15 min, 8 min longer than at 90 km/h" in words
+    assert "80 km/h was not driven" in words
+    left, right = page.curve._places()[0]
+    qtbot.mouseMove(page.curve, QPoint(round(left + 0.9 * (right - left)), 80))
+    page.curve._tell(130.0)
+    assert "At 130 km/h" in page.curve_words.text() and "less than at 90 km/h" in page.curve_words.text()
+    assert "Farthest" not in page.curve_words.text()
+    # A heated cabin takes its power however slow one drives: the speed of longest range, (P / (rho CdA))^(1/3), comes into sight.
+    type_into(qtbot, page.air, "-10")
+    type_into(qtbot, page.cabin, "auto")
+    watts = 300 + 55 * 31
+    expected = 3.6 * (watts / (1.34 * VAN.constants().drag_area_m2)) ** (1 / 3)
+    best = page.curve.lines[0].speeds[page.curve.lines[0].best]
+    assert best == pytest.approx(expected, abs=6)
+    assert f"Farthest at about {best:.0f} km/h" in page.curve_words.text()
+
+
+def test_money_by_hand(qtbot, use):
+    use.show_page("money")
+    page = use.pages["money"]
+    assert "wants the prices per kWh" in page.cost.text(), "a price that nobody told is not free"
+    type_into(qtbot, page.price, "0,30")
+    type_into(qtbot, page.yearly, "20000")
+    c = use.session.comparison
+    a_year = c.baseline_wh_per_km / 1000 * 20_000 / 0.9 * 0.30
+    saved = a_year * -c.effect_percent / 100
+    assert f"worth {saved:.0f} in your money" in page.cost.text()
+    type_into(qtbot, page.purchase, "300")
+    assert use.session.study.change.purchase_price == 300
+    assert f"after about {300 / saved:.1f} years" in page.pays.text()
+    type_into(qtbot, page.years, "3")
+    assert "longer than the 3 years" in page.pays.text()
+    type_into(qtbot, page.rate, "40")
+    assert page.pays.text().startswith("It never pays for itself")
+    table = page.table
+    assert [table.item(i, 0).text().split(",")[0] for i in range(table.rowCount())] == ["Baseline", "Trial"]
+    assert float(table.item(0, 3).text()) == pytest.approx(a_year, abs=1)
+    assert float(table.item(0, 2).text()) == pytest.approx(a_year / 200, abs=0.01)
+
+
+def test_charged_elsewhere_wants_its_price(qtbot, use):
+    use.show_page("money")
+    page = use.pages["money"]
+    type_into(qtbot, page.price, "0.30")
+    type_into(qtbot, page.share, "25")
+    assert "wants the prices per kWh" in page.cost.text()
+    type_into(qtbot, page.public, "0.57")
+    level = use.session.comparison.baseline_wh_per_km / 1000
+    by_hand = level * (0.75 / 0.9 * 0.30 + 0.25 / 0.95 * 0.57) * 100
+    assert float(page.table.item(0, 2).text()) == pytest.approx(by_hand, abs=0.006)
+
+
+def test_the_gauges_promises_over_the_logbook(qtbot, window):
+    window.session.add_study(trips(*TRIPS[:3]))
+    window.session.add_study(trips(TRIPS[3]))
+    window.go_to("use")
+    use = window.stage("use")
+    use.show_page("gauge")
+    page = use.pages["gauge"]
+    assert "Over 4 trips the gauge promised 5.8 % of the battery too much" in page.words.text()
+    assert page.table.rowCount() == 4
+    shown = [page.table.item(i, 4).text() for i in range(4)]
+    assert sorted(shown) == ["+3 %", "+4 %", "+7 %", "+9 %"]
+    assert {page.table.item(i, 5).text() for i in range(4)} == {
+        "+13.3 kWh",
+        "+7.6 kWh",
+        "+5.7 kWh",
+        "+17.1 kWh",
+    }
+
+
+def test_what_has_no_road_load_says_so(qtbot, window):
+    window.session.add_study(driven_study("AB").with_(method="everyday"))
+    window.go_to("use")
+    use = window.stage("use")
+    assert not use.range.speed.isEnabled()
+    assert "Everyday logs" in use.range.asked_words.text()
+    use.show_page("trip")
+    type_into(qtbot, use.trip.way, "100")
+    assert "a road load is fitted to" in use.trip.fault.text()
+
+
+def test_asked_in_us_units_with_a_decimal_comma(qtbot, use):
+    use.session.set_units(UNIT_CHOICES["us"])
+    page = use.range
+    assert page.speed.unit.text() == "mph" and page.speed.edit.text().startswith("55.9")
+    type_into(qtbot, page.speed, "68,4")
+    assert use.session.wanted.circumstances[use.session.study_id].speed_kmh == pytest.approx(110.08, abs=0.01)
+    assert "mph was not driven (56 mph was)" in page.beyond.text()
+    assert " km" not in page.curve_words.text()
