@@ -289,9 +289,13 @@ def report(
         raise typer.Exit(BAD_INPUT)
     try:
         read = read_package(package)
+        from fairmargin.core.outcome.asking import askings
         from fairmargin.exchange.report import write_report
+        from fairmargin.exchange.report_use import report_use
 
-        write_report(out, read.study, run(read.study, read.traces), UNIT_CHOICES[units])
+        found = run(read.study, read.traces)
+        use = report_use(read.study, askings(read.study, read.traces, found.results))
+        write_report(out, read.study, found, UNIT_CHOICES[units], use=use)
     except InvalidInput as fault:
         for line in fault.faults:
             fault_line(f"{package}: {line}" if not line.startswith(str(out)) else line)

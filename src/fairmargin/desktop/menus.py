@@ -124,6 +124,7 @@ class Menus(QObject):
         self._add(menu, "&Bring in another laptop's readings\u2026", packages.merge_package)
         self._add(menu, "&Export as a package\u2026", packages.export_package, "Ctrl+E")
         self._add(menu, "&Report\u2026", packages.write_report, "Ctrl+R")
+        self._add(menu, "Result &card\u2026", packages.write_card, "Ctrl+Shift+R")
         self._add(menu, "&Take off the list", self.own.take_off)
         menu.addSeparator()
         self._add(menu, "Add a &baseline run", lambda: self.own.add_run(True), "Ctrl+Shift+B")

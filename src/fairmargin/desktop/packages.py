@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from pathlib import Path
 
 from PySide6.QtCore import QObject
@@ -9,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from fairmargin.desktop.background import meanwhile, waited
 from fairmargin.desktop.shell import Shell
+from fairmargin.desktop.stages.using.page import OwnFigures
 
 
 def file_name(title: str) -> str:
@@ -140,17 +142,60 @@ class Packages(QObject):
         if path:
             self.report_to(path)
 
+    def write_card(self) -> None:
+        """Ask where to and which kind, and write the result card."""
+        if self.session.study is None:
+            self.window.tell("Open a study first; then its result can go on a card.")
+            return
+        name = file_name(self.session.study.title) or "result"
+        path, kind = QFileDialog.getSaveFileName(
+            self.window, "Result card", f"{name}.png",
+            "Picture (*.png);;Picture, dark (*.png);;Vectors (*.svg);;Vectors, dark (*.svg);;Text (*.txt)",
+        )  # fmt: skip
+        if path:
+            self.card_to(path, dark="dark" in kind)
+
+    def card_to(self, path: str | Path, dark: bool = False) -> bool:
+        """Write the card of the comparison that is shown."""
+        from fairmargin.exchange.card import card_of, write_card
+        from fairmargin.exchange.faults import InvalidInput
+
+        study, analysis, c = self.session.study, self.session.analysis, self.session.comparison
+        if study is None or analysis is None:
+            return False
+        view, units, today = self.session.view, self.session.units, date.today()
+        try:
+            meanwhile(lambda: write_card(path, card_of(study, analysis, c, view, units, today), dark))
+        except InvalidInput as fault:
+            self.window.tell(fault.faults[0])
+            return False
+        except ValueError as error:
+            self.window.tell(f"No card yet: {error}")
+            return False
+        self.window.tell(f"Card written to {path}.")
+        return True
+
     def report_to(self, path: str | Path) -> bool:
         """Write the report of the open study."""
         from fairmargin.exchange.faults import InvalidInput
         from fairmargin.exchange.report import write_report
+        from fairmargin.exchange.report_use import report_use
 
         study, analysis = self.session.study, self.session.analysis
         if study is None or analysis is None:
             return False
-        units = self.session.units
+        units, askings, own = (
+            self.session.units,
+            self.session.wanted.askings() or (),
+            OwnFigures(self.session),
+        )
+
+        def write() -> None:
+            use = report_use(study, askings, own.reserve, own.fade, own.prices(), own.km_per_year)
+            write_report(Path(path), study, analysis, units, use=use)
+
         try:
-            meanwhile(lambda: write_report(Path(path), study, analysis, units))
+            meanwhile(write)
         except InvalidInput as fault:
             self.window.tell(fault.faults[0])
             return False

@@ -7,8 +7,6 @@ through fpdf2, which draws the same SVG figures as vectors.
 from __future__ import annotations
 
 import base64
-import os
-import tempfile
 from datetime import datetime
 from pathlib import Path
 
@@ -20,6 +18,8 @@ from fairmargin.exchange.plain import printable
 from fairmargin.exchange.report_content import Content, content
 from fairmargin.exchange.report_pdf import to_pdf
 from fairmargin.exchange.report_style import font_bytes
+from fairmargin.exchange.report_use import ReportUse
+from fairmargin.exchange.whole import write_whole
 
 
 def to_html(made: Content) -> str:
@@ -40,7 +40,12 @@ def to_html(made: Content) -> str:
 
 
 def write_report(
-    path: str | Path, study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetime | None = None
+    path: str | Path,
+    study: Study,
+    analysis: Analysis,
+    choice: u.UnitChoice,
+    now: datetime | None = None,
+    use: ReportUse | None = None,
 ) -> None:
     """Write the report; the kind follows the name (.html or .pdf). Written whole or not at all.
 
@@ -55,16 +60,6 @@ def write_report(
         raise InvalidInput(
             f'{target}: "{target.suffix}" is no kind of report; expected a name ending in .html or .pdf'
         )
-    made = content(study, analysis, choice, now or datetime.now())
+    made = content(study, analysis, choice, now or datetime.now(), use)
     data = to_pdf(made) if kind == ".pdf" else to_html(made).encode()
-    try:
-        handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=".fairmargin-")
-        try:
-            with os.fdopen(handle, "wb") as file:
-                file.write(data)
-            os.chmod(temporary, 0o644)
-            os.replace(temporary, target)
-        finally:
-            Path(temporary).unlink(missing_ok=True)
-    except OSError as error:
-        raise InvalidInput(f"{target}: cannot be written: {error.strerror or error}") from error
+    write_whole(target, data)

@@ -13,6 +13,7 @@ from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.words import signed
 from fairmargin.exchange.report_figures import figures
+from fairmargin.exchange.report_use import ReportUse, use_figures, use_tables
 from fairmargin.exchange.wording import (
     alone_words,
     beside,
@@ -61,8 +62,11 @@ class Content:
     made: str
 
 
-def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetime) -> Content:
-    """Gather what the report says."""
+def content(
+    study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetime, use: ReportUse | None = None
+) -> Content:
+    """Gather what the report says; of range, money and a trip what `use` has."""
+    use = use or ReportUse()
     own = choice
     choice = choice.for_vehicle(study.vehicle.energy != "electric", study.vehicle.heating_value)
     headline = analysis.missing
@@ -107,13 +111,14 @@ def content(study: Study, analysis: Analysis, choice: u.UnitChoice, now: datetim
             if alone
             else ()
         ),
-        figures=tuple(figures(study, analysis)),
+        figures=(*figures(study, analysis), *use_figures(study, use, own)),
         tables=(
             _readings(study, choice, {leg.leg for leg in analysis.legs}),
             _corrections(study, analysis),
             *([_results(study, analysis, choice)] if analysis.comparisons else []),
             *([_took(study, analysis, own)] if analysis.results else []),
             *(_margin(study, c, len(analysis.comparisons) > 1, choice) for c in analysis.comparisons),
+            *(Table(*titled) for titled in use_tables(study, analysis, use, own)),
         ),
         concerns=tuple(
             (

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import io
+import logging
 import re
 import warnings
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, Final, cast
 
 from fairmargin.core.result.pairs import pair_row
@@ -35,6 +37,15 @@ STYLE: Final = {
 
 def figures(study: Study, analysis: Analysis) -> list[tuple[str, str]]:
     """Draw every comparison with its pairs, and the legs from read to corrected; captions and SVG texts."""
+    with with_type(cast(Any, STYLE)):
+        made = [_pairs(study, c) for c in analysis.comparisons]
+        legs = [leg for leg in analysis.legs if leg.corrected_wh_per_km is not None]
+        return [*made, _legs(study, legs)] if legs else made
+
+
+@contextmanager
+def with_type(style: Any) -> Iterator[None]:
+    """Draw in the application's type and the style given."""
     import matplotlib
 
     matplotlib.use("svg", force=False)
@@ -43,16 +54,18 @@ def figures(study: Study, analysis: Analysis) -> list[tuple[str, str]]:
     if not any(f.name == TYPE for f in font_manager.fontManager.ttflist):
         for weight in FONTS.values():
             font_manager.fontManager.addfont(str(kept_font(weight)))
-    with matplotlib.rc_context(cast(Any, STYLE)), warnings.catch_warnings():
+    logging.getLogger("matplotlib.font_manager").setLevel(
+        logging.ERROR
+    )  # of weights that the wider type lacks
+    with matplotlib.rc_context(style), warnings.catch_warnings():
         warnings.filterwarnings("ignore", message="Glyph .* missing")  # drawn as a box
-        made = [_pairs(study, c) for c in analysis.comparisons]
-        legs = [leg for leg in analysis.legs if leg.corrected_wh_per_km is not None]
-        return [*made, _legs(study, legs)] if legs else made
+        yield
 
 
-def _finished(figure: Any) -> str:
+def finished(figure: Any, transparent: bool = True) -> str:
+    """A figure as SVG text, without a date."""
     out = io.StringIO()
-    figure.savefig(out, format="svg", metadata={"Date": None}, transparent=True)
+    figure.savefig(out, format="svg", metadata={"Date": None}, transparent=transparent)
     text = re.sub(r"<metadata>.*?</metadata>", "", out.getvalue(), flags=re.DOTALL)
     return text[text.index("<svg") :]
 
@@ -88,7 +101,7 @@ def _pairs(study: Study, c: Comparison) -> tuple[str, str]:
     return (
         "Effect with its interval, and every pair: open as read, filled corrected, bar its own margin. Shaded: what "
         "does not matter. Dashed: the prediction.",
-        _finished(figure),
+        finished(figure),
     )
 
 
@@ -111,7 +124,7 @@ def _legs(study: Study, legs: Sequence[LegResult]) -> tuple[str, str]:
     axes.set_ylabel("Wh/km")
     _grid(axes, "y")
     caption = "Every leg in the order driven: open as read, filled corrected. Circle: baseline."
-    return caption, _finished(figure)
+    return caption, finished(figure)
 
 
 def _grid(axes: Axes, along: Any) -> None:

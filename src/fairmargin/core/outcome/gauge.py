@@ -70,7 +70,7 @@ class GaugeRecord:
         text = f"Over {n} trips the gauge promised {abs(self.mean_percent):.1f} % of the battery too {'much' if self.mean_percent > 0 else 'little'} ({signed(low)} to {signed(high)})"
         if self.share_percent is not None and self.share_interval is not None:
             a, b = self.share_interval
-            text += f": a trip takes {signed(self.share_percent, 0)} % of what it says ({signed(a, 0)} to {signed(b, 0)} %)"
+            text += f": a trip takes {signed(self.share_percent, 0)} % against what it says ({signed(a, 0)} to {signed(b, 0)} %)"
         if low <= 0 <= high:
             text += ". It may as well be right on average"
         return text + "."

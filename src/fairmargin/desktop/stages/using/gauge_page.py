@@ -19,7 +19,7 @@ from fairmargin.desktop.widgets.basics import draw_mark, label, panel
 from fairmargin.desktop.widgets.charts import Chart
 from fairmargin.exchange.wording import distance_words
 
-HEADS = ("Trip", "Distance", "Promised", "Found", "Short by", "Energy", "Of it, for the climb")
+HEADS = ("Trip", "Distance", "Promised", "Found", "Short by", "Energy", "The climb alone")
 
 
 class PromisesChart(Chart):

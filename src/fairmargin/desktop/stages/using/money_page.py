@@ -22,7 +22,6 @@ from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.exchange.wording import consumption_words, quoted, result_name, side_words, units_of
 
-USUAL_KM = 15000.0
 MOST_ROWS = 12
 
 
@@ -127,15 +126,6 @@ class MoneyPage(UsePage):
         if not self.session.edit(after, "purchase price"):
             raise ValueError("could not be saved")
 
-    def _prices(self) -> Prices:
-        return Prices(
-            energy=self.known("price"),
-            public=self.known("public"),
-            public_share=(self.known("public_share") or 0.0) / 100.0,
-            fuel=self.known("price_fuel"),
-            road=(self.known("road_per_km") or 0.0) * self.session.units.show("distance", 1.0),
-        )
-
     def subtitle(self, study: Study) -> str:
         return "what it is worth"
 
@@ -143,17 +133,17 @@ class MoneyPage(UsePage):
         units, fuel = self.units, self.vehicle.energy != "electric"
         self.price.caption.setText("Price per litre" if fuel else "Price per kWh")
         self.price.edit.setToolTip("" if fuel else "From the wall at home")
-        self.price.show_text(show_number(self.known(self._price_name()), 3))
-        self.public.show_text(show_number(self.known("public"), 3))
-        self.share.show_text(show_number(self.known("public_share"), 0))
+        self.price.show_text(show_number(self.own.known(self._price_name()), 3))
+        self.public.show_text(show_number(self.own.known("public"), 3))
+        self.share.show_text(show_number(self.own.known("public_share"), 0))
         self.public.setVisible(not fuel)
         self.share.setVisible(not fuel)
-        self.road.show_text(show_number(self.known("road_per_km"), 4), f"/{units.distance}")
-        yearly = self.number("yearly_km", USUAL_KM)
+        self.road.show_text(show_number(self.own.known("road_per_km"), 4), f"/{units.distance}")
+        yearly = self.own.km_per_year
         self.yearly.show_text(show_number(units.show("distance", yearly), 0), units.distance)
         self.purchase.show_text(show_number(study.change.purchase_price, 2))
-        self.rate.show_text(show_number(self.known("rate"), 2))
-        self.years.show_text(show_number(self.known("years"), 1))
+        self.rate.show_text(show_number(self.own.known("rate"), 2))
+        self.years.show_text(show_number(self.own.known("years"), 1))
         c = self.session.comparison
         self.cost.setText("" if c is None else self._yearly(study, c, yearly))
         self._show_payback(study, c, yearly)
@@ -191,7 +181,7 @@ class MoneyPage(UsePage):
         return text
 
     def _saving(self, c: Comparison, yearly_km: float):  # type: ignore[no-untyped-def]
-        prices = self._prices()
+        prices = self.own.prices()
         base = cost_per_km(c.baseline_wh_per_km, self.vehicle, prices)
         if base is None:
             return None
@@ -206,13 +196,13 @@ class MoneyPage(UsePage):
                 "" if price is None else "Whether it pays for itself wants a comparison and its prices."
             )
         else:
-            found = payback(float(price), saving, (self.known("rate") or 0.0) / 100.0)
-            self.pays.setText(found.words(self.known("years")))
+            found = payback(float(price), saving, (self.own.known("rate") or 0.0) / 100.0)
+            self.pays.setText(found.words(self.own.known("years")))
         self.pays.setVisible(bool(self.pays.text()))
 
     def _show_table(self, study: Study, yearly_km: float) -> None:
         """Each vehicle and configuration: its consumption, a hundred of distance, a year."""
-        analysis, units, prices = self.session.analysis, self.session.units, self._prices()
+        analysis, units, prices = self.session.analysis, self.session.units, self.own.prices()
         every = (
             [] if analysis is None else [r for r in analysis.results if r.wh_per_km or r.as_driven_wh_per_km]
         )

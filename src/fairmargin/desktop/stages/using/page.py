@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Final
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from fairmargin.core.outcome.asking import Askable, Asking, of_vehicle
+from fairmargin.core.outcome.money import Prices
 from fairmargin.core.result.results import WHOLE
 from fairmargin.core.study import NamedVehicle, Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
@@ -17,6 +18,54 @@ from fairmargin.desktop.session import Session
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.exchange.wording import units_of
 
+USUAL_RESERVE: Final = 15.0  # per cent; 10 to 20 is usual
+USUAL_KM: Final = 15000.0  # a year
+
+
+class OwnFigures:
+    """Figures of the person's own, kept from study to study: prices, a year's distance, the reserve."""
+
+    def __init__(self, session: Session) -> None:
+        self._settings, self._session = session.settings, session
+
+    def known(self, name: str) -> float | None:
+        """A figure; None where it was never told."""
+        value = self._settings.value(f"use/{name}")
+        try:
+            return None if value is None or value == "" else float(str(value))
+        except ValueError:
+            return None
+
+    def number(self, name: str, default: float) -> float:
+        """A figure, or what is usual."""
+        value = self.known(name)
+        return default if value is None else value
+
+    @property
+    def reserve(self) -> float:
+        """Share of a full battery or tank that is kept."""
+        return self.number("reserve", USUAL_RESERVE) / 100.0
+
+    @property
+    def fade(self) -> float:
+        """Share of the capacity lost since it was told."""
+        return self.number("fade", 0.0) / 100.0
+
+    @property
+    def km_per_year(self) -> float:
+        """Distance of a year. [km]"""
+        return self.number("yearly_km", USUAL_KM)
+
+    def prices(self) -> Prices:
+        """Every price that was told."""
+        return Prices(
+            energy=self.known("price"),
+            public=self.known("public"),
+            public_share=self.number("public_share", 0.0) / 100.0,
+            fuel=self.known("price_fuel"),
+            road=self.number("road_per_km", 0.0) * self._session.units.show("distance", 1.0),
+        )
+
 
 class UsePage(QWidget):
     """One page of the Use stage."""
@@ -24,6 +73,7 @@ class UsePage(QWidget):
     def __init__(self, session: Session, touch: Callable[[], None], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self.touch = session, touch
+        self.own = OwnFigures(session)
         self.body = QVBoxLayout(self)
         self.body.setContentsMargins(0, 0, 8, 0)
         self.body.setSpacing(12)
@@ -90,21 +140,6 @@ class UsePage(QWidget):
             raise ValueError(words_of(error)) from error
         if not self.session.edit(after, next(iter(changes)).split("_")[0]):
             raise ValueError("could not be saved")
-
-    def number(self, name: str, default: float) -> float:
-        """A figure of the person's own, kept from study to study."""
-        try:
-            return float(str(self.session.settings.value(f"use/{name}", default)))
-        except ValueError:
-            return default
-
-    def known(self, name: str) -> float | None:
-        """The same, None where it was never told."""
-        value = self.session.settings.value(f"use/{name}")
-        try:
-            return None if value is None or value == "" else float(str(value))
-        except ValueError:
-            return None
 
     def keep(
         self, name: Callable[[], str], quantity: str = "", unit: str = "", low: float = 0.0, high: float = 1e9

@@ -28,7 +28,7 @@ from fairmargin.core.units import (
 from fairmargin.core.words import sentence
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
-from fairmargin.desktop.stages.using.page import UsePage
+from fairmargin.desktop.stages.using.page import USUAL_RESERVE, UsePage
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, percent
 from fairmargin.desktop.widgets.charts import RangeBars
 from fairmargin.desktop.widgets.fairness import alone_result
@@ -47,7 +47,6 @@ from fairmargin.exchange.wording import (
 )
 
 ROADS: Final = ("dry", "damp", "wet", "snow")
-USUAL_RESERVE: Final = 15.0
 CURVE_KMH: Final = (30.0, 140.0)
 CURVE_POINTS: Final = 23
 #: Units of a climb, and how many metres a kilometre each is.
@@ -225,8 +224,8 @@ class RangePage(UsePage):
         self.capacity.show_text(
             show_number(own.tank_l if fuel else own.usable_capacity_kwh, 1), "L" if fuel else "kWh"
         )
-        self.reserve.show_text(show_number(self.number("reserve", USUAL_RESERVE), 0))
-        self.fade.show_text(show_number(self.known("fade"), 1))
+        self.reserve.show_text(show_number(100 * self.own.reserve, 0))
+        self.fade.show_text(show_number(self.own.known("fade"), 1))
         self.fade.setVisible(not fuel)
         rated = own.rated_wh_per_km
         self.rated.show_text(
@@ -260,8 +259,8 @@ class RangePage(UsePage):
                 study,
                 asking,
                 asked,
-                self.number("reserve", USUAL_RESERVE) / 100,
-                (self.known("fade") or 0.0) / 100,
+                self.own.reserve,
+                self.own.fade,
             )
         except (ArithmeticError, ValueError):
             return ()
@@ -381,8 +380,8 @@ class RangePage(UsePage):
         self, name: str, which: int | None, stored_wh: float, wh_per_km: float, ends: tuple[float, float]
     ) -> Bar:
         """One bar: name, trial, full, to the reserve, and the ends of its margin, in the person's unit."""
-        reserve = self.number("reserve", USUAL_RESERVE) / 100.0
-        stored = stored_wh / 1000.0 * (1 - (self.known("fade") or 0.0) / 100)
+        reserve = self.own.reserve
+        stored = stored_wh / 1000.0 * (1 - self.own.fade)
         reach = driving_range(stored, wh_per_km, reserve)
         a, b = (driving_range(stored, e, reserve).to_reserve_km for e in ends)
         full, kept, low, high = (
@@ -402,7 +401,7 @@ class RangePage(UsePage):
         speeds = np.linspace(min(CURVE_KMH[0], 0.9 * low), max(CURVE_KMH[1], 1.1 * high), CURVE_POINTS)
         asked = [replace(now, speed_kmh=float(v)) for v in speeds]
         stored = self.vehicle.stored_wh
-        share = (1 - self.number("reserve", USUAL_RESERVE) / 100) * (1 - (self.known("fade") or 0.0) / 100)
+        share = (1 - self.own.reserve) * (1 - self.own.fade)
         lines = []
         for name in asking.configurations:
             if c is not None and name not in {c.baseline, c.trial}:

@@ -167,7 +167,9 @@ class RangeCurve(QWidget):
         if rated is not None:
             p.setPen(QPen(theme.colour("muted"), 1.2, Qt.PenStyle.DotLine))
             p.drawLine(QPointF(left, up.at(rated)), QPointF(right, up.at(rated)))
-            p.drawText(QPointF(left + 4, up.at(rated) - 4), "rated")
+            p.drawText(
+                QRectF(left, up.at(rated) - 17, right - left - 4, 15), Qt.AlignmentFlag.AlignRight, "rated"
+            )
         for line, (values, ends) in zip(self.lines, lines, strict=True):
             self._line(p, line, values, ends, across, up, best)
         if self.at_kmh is not None:
@@ -213,7 +215,8 @@ class RangeCurve(QWidget):
             x, y = xs[line.best], up.at(values[line.best])
             p.setPen(QPen(theme.colour(name), 1.6))
             p.drawLine(QPointF(x, y - 12), QPointF(x, y - 4))
-            p.drawText(QPointF(x - 22, y - 15), "farthest")
+            if line is self.lines[0]:
+                p.drawText(QPointF(x + 6, y - 8), "farthest")
 
 
 def _between(speeds: Sequence[float], values: Sequence[float], kmh: float) -> float:
