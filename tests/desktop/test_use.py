@@ -193,3 +193,38 @@ def test_asked_in_us_units_with_a_decimal_comma(qtbot, use):
     assert use.session.wanted.circumstances[use.session.study_id].speed_kmh == pytest.approx(110.08, abs=0.01)
     assert "mph was not driven (56 mph was)" in page.beyond.text()
     assert " km" not in page.curve_words.text()
+
+
+def test_the_way_comes_from_a_track_with_its_climbs(qtbot, use, tmp_path):
+    use.show_page("trip")
+    page = use.trip
+    points = "".join(
+        f'<trkpt lat="{52 + i / 111.2:.6f}" lon="0.1"><ele>{10 * max(0, i - 20) if i < 40 else 200}</ele></trkpt>'
+        for i in range(61)
+    )
+    track = tmp_path / "way.gpx"
+    track.write_text(
+        f'<?xml version="1.0"?><gpx version="1.1" creator="t" xmlns="http://www.topografix.com/GPX/1/1"><trk><trkseg>{points}</trkseg></trk></gpx>'
+    )
+    assert page.bring_track(track)
+    trip = use.session.study.trip
+    assert trip.km == pytest.approx(60, abs=0.5)
+    assert [round(s.climb_m, -1) for s in trip.stretches] == [0, 200, 0]
+    assert {s.speed_kmh for s in trip.stretches} == {90.0}
+    assert page.plan is not None and "+200 m" in page.way.edit.text()
+    assert not page.bring_track(tmp_path / "nothing.gpx")
+    assert use.session.study.trip == trip
+
+
+def test_what_the_readings_say_of_the_capacity_can_be_taken(qtbot, window):
+    study = driven_study("ABBA").with_(vehicle=VAN.with_(usable_capacity_kwh=None))
+    legs = tuple(x.with_(energy_kwh=3.13, soc_start_percent=80, soc_end_percent=74) for x in study.legs)
+    window.session.add_study(study.with_(legs=legs))
+    window.go_to("use")
+    page = window.stage("use").range
+    assert page.bars._bars in ((), []) and page.take.isVisibleTo(page)
+    qtbot.mouseClick(page.take, Qt.MouseButton.LeftButton)
+    taken = window.session.study.vehicle.usable_capacity_kwh
+    assert taken == round(window.session.analysis.capacity.estimate, 1)
+    assert taken == pytest.approx(3.13 / 0.06, rel=0.04)  # both meters and the charge, weighed
+    assert len(page.bars._bars) == 2

@@ -14,6 +14,7 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.planning.checklists import checklist
 from fairmargin.core.study import Change, Configuration, Leg, Study
 from fairmargin.core.study.plan import Forecast, LimitSource, Load, Plan
+from fairmargin.core.study.trip import Charger, Trip, TripStretch
 from fairmargin.logbook import Logbook
 from fairmargin.simulation import DayPlan, SimulatedStudy, simulate, straight_road
 from fairmargin.simulation.road import TrueRoad
@@ -193,6 +194,7 @@ def _bread_trailer(road: TrueRoad) -> SimulatedStudy:
         notes="Box trailer, loaded with the usual forty trays. Morning at 70, afternoon at 85 km/h.",
         route_name="Dyke Road",
         smallest_effect_percent=3.0,
+        trip=_to_market(),
         plan=Plan(
             day=date(2026, 8, 8),
             start=time(8, 0),
@@ -221,6 +223,26 @@ def _bread_trailer(road: TrueRoad) -> SimulatedStudy:
         ),
     )
     return replace(parts[0], study=_planned_from(trailer, 5))
+
+
+def _to_market() -> Trip:
+    """A market day with the trailer: 320 km, three chargers of which one is out of order."""
+    return Trip(
+        name="Market day",
+        stretches=(
+            TripStretch(km=40, speed_kmh=70, name="fen roads"), TripStretch(km=240, speed_kmh=85),
+            TripStretch(km=40, speed_kmh=70, climb_m=60),
+        ),
+        chargers=(
+            Charger(at_km=84, name="Mill Quay", kw=50, price_per_kwh=0.39),
+            Charger(at_km=151, name="Hallock services", kw=150, price_per_kwh=0.49),
+            Charger(at_km=196, name="Sluice End", kw=100, price_per_kwh=0.45, working=False),
+            Charger(at_km=247, name="Wharf yard", kw=75, price_per_kwh=0.42),
+        ),
+        depart_at=datetime(2026, 8, 15, 6, 30),
+        start_percent=95, arrive_percent=15, temperature_c=17, climate="off", head_wind_ms=1.5, unhitch_min=12, queue_chance=0.25,
+        home_price_per_kwh=0.28, fuel_l_per_100km=10.2, fuel_price_per_l=1.85, fuel_tank_l=70,
+    )  # fmt: skip
 
 
 def _named(study: Study, baseline: str, trial: str, mass_kg: float) -> tuple[Configuration, ...]:

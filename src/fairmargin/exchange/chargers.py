@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import Final
 
+import numpy as np
+
+from fairmargin.core.study import RoutePoint
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.trip import Charger, TripStretch, chargers_every
 from fairmargin.core.units import read_in, read_number, read_quantity
@@ -169,6 +173,36 @@ def read_stretches(
         except ValueError as error:
             raise ValueError(f'"{part}": {words_of(error)}') from error
     return tuple(found)
+
+
+PIECE_KM: Final = 10.0
+ALIKE_M_PER_KM: Final = 2.0  # pieces that climb alike become one stretch
+
+
+def stretches_of(points: Sequence[RoutePoint], speed_kmh: float) -> tuple[TripStretch, ...]:
+    """A track as stretches at one speed: cut every 10 km, pieces that climb alike together.
+
+    Raises
+    ------
+    ValueError
+        If there are fewer than two points.
+    """
+    if len(points) < 2:
+        raise ValueError("the track has fewer than two points")
+    at = np.array([p.distance_m for p in points]) / 1000.0
+    heights = np.array([np.nan if p.elevation_m is None else p.elevation_m for p in points], dtype=float)
+    known = np.isfinite(heights)
+    count = max(1, round(float(at[-1] - at[0]) / PIECE_KM))
+    edges = np.linspace(at[0], at[-1], count + 1)
+    level = np.interp(edges, at[known], heights[known]) if known.sum() > 1 else np.zeros(count + 1)
+    made: list[TripStretch] = []
+    for km, climb in zip(np.diff(edges).tolist(), np.diff(level).tolist(), strict=True):
+        last = made[-1] if made else None
+        if last is not None and abs(last.climb_m / last.km - climb / km) < ALIKE_M_PER_KM:
+            made[-1] = last.with_(km=round(last.km + km, 3), climb_m=round(last.climb_m + climb, 1))
+        else:
+            made.append(TripStretch(km=round(km, 3), speed_kmh=speed_kmh, climb_m=round(climb, 1)))
+    return tuple(made)
 
 
 def show_stretches(stretches: tuple[TripStretch, ...], km_shown: float = 1.0, kmh_shown: float = 1.0) -> str:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Final
 
 import numpy as np
-from PySide6.QtWidgets import QHBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from fairmargin.core.inference.asked import Circumstances
 from fairmargin.core.outcome import driving_range
@@ -79,8 +79,14 @@ class RangePage(UsePage):
         for made in (self.capacity, self.reserve, self.fade, self.rated, self.rated_range):
             row.addWidget(made)
         box.addLayout(row)
+        row = QHBoxLayout()
         self.capacity_words = label("", "muted", wrap=True)
-        box.addWidget(self.capacity_words)
+        row.addWidget(self.capacity_words, 1)
+        self.take = QPushButton("Use it")
+        self.take.setToolTip("Take what the readings say as the usable capacity")
+        self.take.clicked.connect(self._take_capacity)
+        row.addWidget(self.take)
+        box.addLayout(row)
         self.body.addWidget(frame)
         self._lay_asked()
         frame, box = panel()
@@ -189,6 +195,11 @@ class RangePage(UsePage):
         name, unit = ("tank_l", "L") if fuel else ("usable_capacity_kwh", "kWh")
         self.edit_vehicle(**{name: read_in(text, unit) if text else None})
 
+    def _take_capacity(self) -> None:
+        found = self.session.analysis.capacity if self.session.analysis else None
+        if found is not None:
+            self.edit_vehicle(usable_capacity_kwh=round(found.estimate, 1))
+
     def _set_rated(self, text: str) -> None:
         value = None
         if text:
@@ -238,6 +249,7 @@ class RangePage(UsePage):
         measured = capacity_line(self.session.analysis) if self.session.analysis is not None else ""
         self.capacity_words.setText(measured)
         self.capacity_words.setVisible(bool(measured))
+        self.take.setVisible(bool(measured) and own.energy == "electric")
         asking = self.asking()
         found = self._predicted(study, asking)
         self._show_asked(asking)

@@ -44,7 +44,13 @@ from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.widgets.basics import label, named_choice, panel
 from fairmargin.desktop.widgets.using.tripday import TripDay
-from fairmargin.exchange.chargers import read_chargers, read_stretches, show_chargers, show_stretches
+from fairmargin.exchange.chargers import (
+    read_chargers,
+    read_stretches,
+    show_chargers,
+    show_stretches,
+    stretches_of,
+)
 from fairmargin.exchange.outcomes import arrival_words, case_words, hours_words, money_words, stop_words
 from fairmargin.exchange.wording import distance_words
 
@@ -140,9 +146,12 @@ class TripPage(UsePage):
         column.addWidget(self.chargers_fault)
         row.addLayout(column, 3)
         side = QVBoxLayout()
-        self.file = QPushButton("From a table\u2026")
+        self.file = QPushButton("Chargers from a table\u2026")
         self.file.clicked.connect(self._choose_file)
         side.addWidget(self.file)
+        self.track = QPushButton("The way from a track\u2026")
+        self.track.clicked.connect(self._choose_track)
+        side.addWidget(self.track)
         self.back = QPushButton("The way back")
         self.back.clicked.connect(self._turn_round)
         side.addWidget(self.back)
@@ -296,6 +305,35 @@ class TripPage(UsePage):
         )
         if path:
             self.bring_chargers(Path(path))
+
+    def _choose_track(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Track of the way", "", "Tracks (*.gpx);;All files (*)")
+        if path:
+            self.bring_track(Path(path))
+
+    def bring_track(self, path: Path) -> bool:
+        """Take the way, with its climbs, from a track; at the speed that the trip had, or the study's."""
+        from fairmargin.exchange.faults import InvalidInput
+        from fairmargin.exchange.route import read_gpx
+
+        trip = self.trip_value
+        speed = trip.stretches[0].speed_kmh if trip.stretches else float(self.study.target_speed_kmh or 90.0)
+        try:
+            points, notices = read_gpx(path)
+            made = stretches_of(points, speed)
+        except (InvalidInput, ValueError) as error:
+            self.session.failed.emit(str(error))
+            return False
+        whole = sum(s.km for s in made)
+        self._change(
+            "the way",
+            stretches=made,
+            chargers=tuple(c for c in trip.chargers if c.at_km < whole),
+            stop_at_km=(),
+        )
+        if notices:
+            self.session.failed.emit(" ".join(notices))
+        return True
 
     def bring_chargers(self, path: Path) -> None:
         """Take chargers from a table."""
