@@ -216,10 +216,14 @@ def main() -> int:
             plans.designs.compare()
             QThreadPool.globalInstance().waitForDone()
             take("plan")
-            for page in ("day", "load"):
-                plans.show_page(page)
-                take(f"plan-{page}")
+            plans.show_page("day")
+            take("plan-day")
             plans.show_page("design")
+            window.go_to("use")
+            window.stage("use").show_page("trip")
+            QThreadPool.globalInstance().waitForDone()
+            take("use-trip")
+            window.stage("use").show_page("range")
             window.show_study(session.logbook.studies()[arguments.study].id)
     if not arguments.dark and not arguments.only:
         theme.choose("dark")

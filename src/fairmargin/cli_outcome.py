@@ -156,8 +156,9 @@ def trip_command(
     except (InvalidInput, ArithmeticError, ValueError) as error:
         raise _stopped(package, error) from None
     except OSError as error:
-        fault_line(f"{chargers}: cannot be read: {error.strerror or error}")
-        raise typer.Exit(BAD_INPUT) from None
+        raise _stopped(
+            Path(chargers or ""), ValueError(f"cannot be read: {error.strerror or error}")
+        ) from None
     if as_json:
         say_json(trip_json(str(package), study, plan, cases, beside))
         return

@@ -30,6 +30,34 @@ class MoneyPage(UsePage):
 
     def __init__(self, session: Session, touch: Callable[[], None], parent: QWidget | None = None) -> None:
         super().__init__(session, touch, parent)
+        self._lay_prices()
+        frame, box = panel()
+        box.addWidget(label("A year with it", "heading"))
+        self.cost = label("", wrap=True)
+        self.cost.setStyleSheet("font-size: 14px;")
+        box.addWidget(self.cost)
+        self.pays = label("", wrap=True)
+        box.addWidget(self.pays)
+        self.body.addWidget(frame)
+        self.frame, box = panel()
+        box.addWidget(label("What each costs", "heading"))
+        self.table = QTableWidget(0, 4)
+        self.table.setAccessibleName("What each costs")
+        self.table.verticalHeader().hide()
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
+        self.table.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        box.addWidget(self.table)
+        self.body.addWidget(self.frame)
+        self.body.addWidget(
+            label(
+                "Prices change; a margin of the effect is one of the saving as well. Wear, tyres and time are not in it.",
+                "caution",
+            )
+        )
+        self.body.addStretch()
+
+    def _lay_prices(self) -> None:
         frame, box = panel()
         box.addWidget(label("Prices, in your money", "heading"))
         grid = QGridLayout()
@@ -80,31 +108,6 @@ class MoneyPage(UsePage):
             grid.addWidget(made, i // 4, i % 4)
         box.addLayout(grid)
         self.body.addWidget(frame)
-        frame, box = panel()
-        box.addWidget(label("A year with it", "heading"))
-        self.cost = label("", wrap=True)
-        self.cost.setStyleSheet("font-size: 14px;")
-        box.addWidget(self.cost)
-        self.pays = label("", wrap=True)
-        box.addWidget(self.pays)
-        self.body.addWidget(frame)
-        self.frame, box = panel()
-        box.addWidget(label("What each costs", "heading"))
-        self.table = QTableWidget(0, 4)
-        self.table.setAccessibleName("What each costs")
-        self.table.verticalHeader().hide()
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
-        self.table.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        box.addWidget(self.table)
-        self.body.addWidget(self.frame)
-        self.body.addWidget(
-            label(
-                "Prices change; a margin of the effect is one of the saving as well. Wear, tyres and time are not in it.",
-                "caution",
-            )
-        )
-        self.body.addStretch()
 
     def _set_price(self, text: str) -> None:
         if text and self._price_name() == "price_fuel":
