@@ -1,10 +1,13 @@
 """Use: range in circumstances that are set, money, the gauge's promises; typed, clicked, and read on the screen."""
 
+import re
+
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication
 from tests.conftest import VAN, driven_study
 from tests.core.outcome.test_gauge import TRIPS, trips
+from tests.core.outcome.test_trips import diesel_study
 from tests.desktop.conftest import type_into
 
 from fairmargin.core.units import UNIT_CHOICES
@@ -228,3 +231,24 @@ def test_what_the_readings_say_of_the_capacity_can_be_taken(qtbot, window):
     assert taken == round(window.session.analysis.capacity.estimate, 1)
     assert taken == pytest.approx(3.13 / 0.06, rel=0.04)  # both meters and the charge, weighed
     assert len(page.bars._bars) == 2
+
+
+def test_a_trip_on_fuel_is_litres_time_and_money(qtbot, use):
+    """A diesel has no charge to draw: its trip is a line of litres with their margin, and the other configuration beside it."""
+    study, _ = diesel_study()
+    use.session.add_study(study)
+    use.show_page("trip")
+    page = use.trip
+    type_into(qtbot, page.fields["way"], "1000 at 90")
+    type_into(qtbot, page.fields["fuel_price_per_l"], "1.95")
+    assert page.fault.isHidden(), page.fault.text()
+    words = page.arrival.text()
+    litres = [float(x) for x in re.findall(r"([0-9.]+) L \(([0-9.]+) to ([0-9.]+)\)", words)[0]]
+    assert litres[0] == pytest.approx(120.0, rel=0.02)
+    assert litres[1] < litres[0] < litres[2]
+    assert "2 stops" in words
+    assert f"{1.95 * litres[0]:.0f}" in words or f"{1.95 * litres[0]:.1f}"[:3] in words
+    assert not page.drawing.isVisible()
+    use.session.undo.undo()
+    use.session.undo.undo()
+    assert page.fault.isHidden()

@@ -7,6 +7,7 @@ from typing import Any
 
 from fairmargin.core.inference.asked import Circumstances
 from fairmargin.core.outcome.asking import Predicted
+from fairmargin.core.outcome.beside import Beside
 from fairmargin.core.outcome.trips import Fuelled, Stop, TripPlan, WhatIf
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label
@@ -228,3 +229,24 @@ def case_words(w: WhatIf) -> str:
         "" if w.more_cost is None or abs(w.more_cost) < 0.005 else f", {signed(w.more_cost, 2)} in your money"
     )
     return f"{later}{energy}{money}, {w.stops} stop{'s' if w.stops != 1 else ''}"
+
+
+def beside_words(b: Beside) -> str:
+    """The trip in another vehicle or configuration, in a line."""
+    if b.total_h is None or b.interval is None:
+        return b.why_not
+    low, high = b.interval
+    amount = (
+        f"{b.kwh:.0f} kWh ({low:.0f} to {high:.0f})"
+        if b.litres is None
+        else f"{b.litres:.1f} L ({low:.1f} to {high:.1f})"
+    )
+    stops = (
+        "without stops for fuel (the tank's size is not known)"
+        if b.stops is None
+        else f"{b.stops} stop{'s' if b.stops != 1 else ''}"
+        if b.stops
+        else "no stop"
+    )
+    cost = "" if b.cost is None else f", {b.cost:.2f} in your money"
+    return f"{hours_words(b.total_h)}, {stops}, {amount}{cost}"

@@ -13,6 +13,7 @@ from tests.conftest import VAN, driven_study
 from fairmargin.core.laws.charging import hours_to_level
 from fairmargin.core.outcome import stops as stops_module
 from fairmargin.core.outcome.asking import Asking, askings
+from fairmargin.core.outcome.beside import TANK_SHARE, Beside, fuel_trip, trip_beside
 from fairmargin.core.outcome.stops import CannotArrive, charger_kw, overhead_h, pauses_h
 from fairmargin.core.outcome.trips import (
     TripPlan,
@@ -249,3 +250,51 @@ def test_the_band_of_an_arrival_holds_what_is_uncertain(towing: tuple[Study, Ask
     assert width(windy) > 1.3 * width(narrow)
     assert width(cold) > 1.1 * width(narrow)
     assert "−10 °C was not driven (15 °C was)" in cold.not_driven
+
+
+def diesel_study() -> tuple[Study, Asking]:
+    """A diesel van of 60 L that took 8.0 L/100 km bare and 12.0 with a trailer, at 90 km/h, 15 °C, calm."""
+    study = driven_study("ABBA", kind="towing").with_(vehicle=VAN.with_(energy="diesel", tank_l=60))
+    for leg in study.legs:
+        shown = 12.0 if leg.configuration == "B" else 8.0
+        study = study.with_leg(leg.leg, average_shown=shown, average_unit="L/100km")
+    (asking,) = askings(study)
+    return study, asking
+
+
+def test_a_tow_on_fuel_by_hand():
+    """1000 km at 12 L/100 km: 120 L, 54 L to a filling: two stops on the way, 234 of a money at 1.95 and 10 of road charge."""
+    study, asking = diesel_study()
+    trip = days_tow(
+        stretches=(TripStretch(km=1000, speed_kmh=90),), chargers=(), fuel_price_per_l=1.95, fuel_road_price_per_km=0.01,
+        pause_every_h=3.0, pause_min=20.0,
+    )  # fmt: skip
+    found = fuel_trip(study, asking, trip)
+    assert found.litres == pytest.approx(120.0, rel=0.01)
+    assert found.kwh is None
+    assert found.interval[0] < found.litres < found.interval[1]
+    assert 1.0 < (found.interval[1] - found.interval[0]) / 2 < 12.0, "within ten per cent, and not for free"
+    assert found.stops == math.ceil(found.litres / (TANK_SHARE * 60)) - 1 == 2
+    assert found.cost == pytest.approx(found.litres * 1.95 + 10.0)
+    assert found.total_h == pytest.approx(1000 / 90 + 3 * 20 / 60 + 2 * 8 / 60, abs=0.01)
+    bare = fuel_trip(study, asking, trip.with_(configuration="A", fuel_price_per_l=None))
+    assert bare.litres == pytest.approx(80.0, rel=0.01)
+    assert (bare.stops, bare.cost) == (1, None)
+    # A tank that nobody gave is not a tank without an end: its stops cannot be told.
+    assert fuel_trip(study.with_(vehicle=study.vehicle.with_(tank_l=None)), asking, trip).stops is None
+    with pytest.raises(ValueError, match='"C" was not driven'):
+        fuel_trip(study, asking, trip.with_(configuration="C"))
+
+
+def test_the_others_beside_a_trip(towing):
+    study, asking = towing
+    (bare,) = trip_beside(study, (asking,), days_tow(), asking.vehicle, "B")
+    assert isinstance(bare, Beside)
+    plan = plan_trip(study, asking, days_tow(configuration="A"))
+    assert (bare.configuration, bare.litres) == ("A", None)
+    assert (bare.kwh, bare.total_h, bare.stops) == (plan.kwh, plan.total_h, len(plan.stops))
+    assert bare.cost == pytest.approx(plan.cost)
+    # One that cannot be driven says why.
+    (stuck,) = trip_beside(study, (asking,), days_tow(chargers=()), asking.vehicle, "A")
+    assert stuck.total_h is None
+    assert stuck.why_not

@@ -63,30 +63,28 @@ class Way:
         return made.shifted(0.0, CAPACITY_SHARE, "capacity")
 
 
-def way_of(study: Study, asking: Askable, trip: Trip) -> Way:
-    """Ask a study what the stretches of a trip take.
+def configuration_of(study: Study, asking: Askable, trip: Trip) -> str:
+    """The configuration that a trip is driven with: the one it names, else the first trial that was driven.
 
     Raises
     ------
     ValueError
-        If the trip has no stretch, the vehicle no capacity, or the configuration was not driven.
+        If it was not driven, or the trip has no stretch.
     """
-    vehicle = vehicle_of(study, asking.vehicle)
     if not trip.stretches:
         raise ValueError("the trip has no length: give a distance, or stretches with their speeds")
-    if vehicle.energy != "electric":
-        raise ValueError(
-            f"{vehicle.name or 'this vehicle'} does not charge; a trip is planned for electric vehicles"
-        )
-    if vehicle.usable_capacity_kwh is None:
-        raise ValueError("the usable capacity is not known: give it on the Question or Range page")
     wanted = trip.configuration or next(
         (c for c in asking.configurations if c != study.baseline.id), study.baseline.id
     )
     if wanted not in asking.configurations:
         raise ValueError(f'"{wanted}" was not driven; expected one of {", ".join(asking.configurations)}')
+    return wanted
+
+
+def circumstances_of(asking: Askable, trip: Trip) -> tuple[Circumstances, ...]:
+    """What the stretches of a trip meet."""
     temperature = asking.reference_c if trip.temperature_c is None else float(trip.temperature_c)
-    asked = tuple(
+    return tuple(
         Circumstances(
             speed_kmh=s.speed_kmh,
             temperature_c=temperature,
@@ -101,6 +99,25 @@ def way_of(study: Study, asking: Askable, trip: Trip) -> Way:
         )
         for s in trip.stretches
     )
+
+
+def way_of(study: Study, asking: Askable, trip: Trip) -> Way:
+    """Ask a study what the stretches of a trip take.
+
+    Raises
+    ------
+    ValueError
+        If the trip has no stretch, the vehicle no capacity, or the configuration was not driven.
+    """
+    vehicle = vehicle_of(study, asking.vehicle)
+    if vehicle.energy != "electric":
+        raise ValueError(
+            f"{vehicle.name or 'this vehicle'} does not charge; a trip is planned for electric vehicles"
+        )
+    if vehicle.usable_capacity_kwh is None:
+        raise ValueError("the usable capacity is not known: give it on the Question or Range page")
+    wanted = configuration_of(study, asking, trip)
+    asked = circumstances_of(asking, trip)
     capacity = float(vehicle.usable_capacity_kwh)
     peak = float(trip.peak_kw) if trip.peak_kw else PEAK_C_RATE * capacity
     edges = np.concatenate([[0.0], np.cumsum([s.km for s in trip.stretches])])

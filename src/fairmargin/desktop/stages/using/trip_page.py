@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
-from typing import Any, Final
+from typing import Final
 
 from PySide6.QtWidgets import (
     QFileDialog,
@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.outcome.asking import Askable
+from fairmargin.core.outcome.beside import Beside, fuel_trip, trip_beside
 from fairmargin.core.outcome.stops import CannotArrive
 from fairmargin.core.outcome.trips import (
     TripPlan,
@@ -28,6 +29,7 @@ from fairmargin.core.outcome.trips import (
 )
 from fairmargin.core.outcome.way import Way, way_of
 from fairmargin.core.study import Study
+from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.trip import Trip
 from fairmargin.core.units import in_units
 from fairmargin.core.words import sentence
@@ -36,7 +38,14 @@ from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.using.trip_form import TripForm
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.using.tripday import TripDay
-from fairmargin.exchange.outcomes import arrival_words, case_words, hours_words, money_words, stop_words
+from fairmargin.exchange.outcomes import (
+    arrival_words,
+    beside_words,
+    case_words,
+    hours_words,
+    money_words,
+    stop_words,
+)
 from fairmargin.exchange.wording import distance_words
 
 CAUTION: Final = "Arrive with a reserve. Do not block bays with a trailer: unhitch where it is allowed. Plates, law and handbook come first."
@@ -148,6 +157,9 @@ class TripPage(TripForm):
                 if waiting
                 else "A trip is planned from legs with readings, of a study that a road load is fitted to."
             )
+        elif trip.stretches and self.vehicle.energy != "electric":
+            self._plan_fuelled(study, asking, trip)
+            return
         elif trip.stretches:
             try:
                 self._way = way_of(study, asking, trip)
@@ -156,6 +168,22 @@ class TripPage(TripForm):
                 self.fault.setText(in_units(str(error), self.units))
         self._show(study)
         self._ask_cases(study, asking)
+
+    def _plan_fuelled(self, study: Study, asking: Askable, trip: Trip) -> None:
+        """A trip of a vehicle that burns fuel: litres, time and cost; there is no charge to draw."""
+        self._show(study)
+        self._ask_cases(study, None)
+        try:
+            found = fuel_trip(study, asking, trip)
+        except ValueError as error:
+            self.fault.setText(in_units(str(error), self.units))
+            self.fault.show()
+            return
+        self.drawing.hide()
+        self.day_title.setText(
+            f"{distance_words(trip.km, self.units)} in {hours_words(found.total_h or 0.0)}"
+        )
+        self.arrival.setText(sentence(beside_words(found)) + ".")
 
     def _show(self, study: Study) -> None:
         plan, units = self.plan, self.units
@@ -195,25 +223,17 @@ class TripPage(TripForm):
     def _ask_cases(self, study: Study, asking: Askable | None) -> None:
         """What would change it, worked out beside the window."""
         plan = self.plan
-        self._show_cases(study, (), None)
+        self._show_cases(study, (), ())
         if plan is None or asking is None:
             self._beside.forget()
             return
 
+        every = self.session.wanted.askings() or ()
+
         def work() -> object:
-            others: list[tuple[str, TripPlan | None, str]] = []
-            for name in asking.configurations:
-                if name == plan.configuration:
-                    continue
-                try:
-                    other = plan_way(
-                        way_of(study, asking, plan.trip.with_(configuration=name, stop_at_km=()))
-                    )
-                except ValueError as error:
-                    others.append((name, None, str(error)))
-                    continue
-                others.append((name, other, ""))
-            return what_ifs(study, asking, plan), others
+            return what_ifs(study, asking, plan), trip_beside(
+                study, every, plan.trip, asking.vehicle, plan.configuration
+            )
 
         def then(result: object, fault: Exception | None) -> None:
             if fault is None and self.plan is plan and self.session.study is study:
@@ -221,15 +241,13 @@ class TripPage(TripForm):
 
         self._beside.run(work, then)
 
-    def _show_cases(self, study: Study, cases: tuple[WhatIf, ...], others: Any) -> None:
+    def _show_cases(self, study: Study, cases: tuple[WhatIf, ...], others: tuple[Beside, ...]) -> None:
         units = self.units
         rows = [(w.name, in_units(case_words(w), units)) for w in cases]
-        for name, other, why in others or ():
-            words = why if other is None else (
-                f"{hours_words(other.total_h)}, {len(other.stops)} stop{'s' if len(other.stops) != 1 else ''}, {other.kwh:.0f} kWh"
-                + ("" if other.cost is None else f", {other.cost:.2f} in your money")
-            )  # fmt: skip
-            rows.append((f"with {study.configuration(name).label}", in_units(words, units)))
+        for b in others:
+            name = study.configuration(b.configuration).label
+            name = f"{vehicle_label(study, b.vehicle)}, {name}" if b.vehicle else name
+            rows.append((f"with {name}", in_units(beside_words(b), units)))
         beside = None if self.plan is None else fuelled(self.plan.trip)
         if beside is not None:
             cost = "" if beside.cost is None else f", {beside.cost:.2f} in your money"
