@@ -68,6 +68,12 @@ def test_a_grid_with_a_whole_route(tester):
     assert "box trailer" in t.window.stage("verdict").pairs_title.text().lower()
     t.window.go_to("use")
     assert t.window.stage("use").range.capacity.caption.text() == "Tank"
+    driven = t.window.stage("use").range.driven.words.text().splitlines()
+    assert len(driven) == 24, "two vehicles, three loads, three sectors and the whole route"
+    assert any(
+        x.startswith("Orrin E, Box trailer, whole route: As driven 37.7 kWh/100 km") for x in driven
+    ), driven
+    assert any("Orrin D, Alone, whole route" in x and "901 km" in x for x in driven)
     t.window.stage("use").show_page("money")
     assert "L a year" in t.window.stage("use").pages["money"].cost.text()
     report = t.report()

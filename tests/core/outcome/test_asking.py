@@ -15,6 +15,7 @@ from fairmargin.core.outcome.asking import askings, cabin_k, predict
 from fairmargin.core.study import Configuration, Study, Vehicle
 
 fs = pytest.importorskip("fastsim")
+class3 = pytest.importorskip("wltp.cycles.class3")
 
 
 def ask(study: Study, asked: Circumstances, configuration: str = "A") -> tuple[float, float]:
@@ -142,12 +143,10 @@ def test_methods_without_a_road_load_are_not_asked() -> None:
     assert askings(study) == ()
 
 
-def steady(car: dict, kmh: float, seconds: int = 1200) -> float:
-    """Wh/km of the library's car at a steady speed, after a minute's start."""
+def battery_of(car: dict, speed: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Battery power [W] and speed reached [m/s], second by second, of the library's car over a speed trace [m/s]."""
     shape = fs.Cycle.from_resource("hwfet.csv").to_dict()
-    n = len(shape["time_seconds"])
-    speed = np.full(seconds, kmh / 3.6)
-    speed[:60] = np.linspace(0.0, kmh / 3.6, 60)
+    n, seconds = len(shape["time_seconds"]), len(speed)
     made = {k: (v * 3)[:seconds] if isinstance(v, list) and len(v) == n else v for k, v in shape.items()}
     made |= {
         "time_seconds": [float(i) for i in range(seconds)],
@@ -158,9 +157,16 @@ def steady(car: dict, kmh: float, seconds: int = 1200) -> float:
     run.run()
     out = run.to_dict()["veh"]
     (powertrain,) = out["pt_type"].values()
-    battery = np.array(powertrain["res"]["history"]["pwr_out_electrical_watts"])[90:]
-    metres = np.array(out["history"]["speed_ach_meters_per_second"])[90:]
-    return float(battery.sum() / 3.6 / metres.sum())
+    battery = np.array(powertrain["res"]["history"]["pwr_out_electrical_watts"])
+    return battery, np.array(out["history"]["speed_ach_meters_per_second"])
+
+
+def steady(car: dict, kmh: float, seconds: int = 1200) -> float:
+    """Wh/km of the library's car at a steady speed, after a minute's start."""
+    speed = np.full(seconds, kmh / 3.6)
+    speed[:60] = np.linspace(0.0, kmh / 3.6, 60)
+    battery, metres = battery_of(car, speed)
+    return float(battery[90:].sum() / 3.6 / metres[90:].sum())
 
 
 @pytest.fixture(scope="module")
@@ -198,6 +204,27 @@ def test_a_published_highway_cycle_lies_just_above_its_mean_speed(library_car: t
     cycle = 1000 * float(np.trapezoid(trace.power_kw, trace.time_s)) / 3600 / km
     wh, _ = ask(study, Circumstances(78.0))
     assert 1.0 < cycle / wh < 1.12
+
+
+@pytest.mark.parametrize(("phase", "low", "high"), [(3, 0.98, 1.06), (2, 1.05, 1.18)])
+def test_the_curve_over_the_speeds_of_a_published_cycle_is_its_energy(
+    library_car: tuple[dict, Study], phase: int, low: float, high: float
+) -> None:
+    """WLTC class 3b of UN GTR 15 (package wltp), driven by the package fastsim: the curve over speed, taken at each of a phase's
+    speeds, is the energy of its extra-high phase; its high phase accelerates more than a curve of steady speeds can know."""
+    car, study = library_car
+    cycle = class3.class_data_b()
+    speeds = np.array(cycle["cycle"], float)
+    assert speeds.sum() / 3600 == pytest.approx(23.266, abs=0.001)  # km, UN GTR 15
+    battery, metres = battery_of(car, speeds / 3.6)
+    first, last = cycle["parts"][phase]
+    energy = battery[first:last].sum() / 3.6 / metres[first:last].sum()
+    (asking,) = askings(study)
+    grid = np.arange(20.0, 135.0, 5.0)
+    curve = asking.band("A", [Circumstances(float(kmh)) for kmh in grid]).wh
+    kmh = 3.6 * metres[first:last]
+    told = float((np.interp(kmh, grid, curve) * kmh).sum() / kmh.sum())
+    assert low < energy / told < high
 
 
 def test_sums_of_drives_are_their_energies() -> None:

@@ -28,6 +28,7 @@ from fairmargin.core.units import (
 from fairmargin.core.words import sentence
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.stages.using.driven_panel import DrivenPanel
 from fairmargin.desktop.stages.using.page import USUAL_RESERVE, UsePage
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, percent
 from fairmargin.desktop.widgets.charts import RangeBars
@@ -98,6 +99,8 @@ class RangePage(UsePage):
         box.addWidget(self.curve_words)
         self.curve_frame = frame
         self.body.addWidget(frame)
+        self.driven = DrivenPanel()
+        self.body.addWidget(self.driven.frame)
         self.body.addWidget(
             label(
                 "Plan on less than this: wind, cold and rain cost range, and capacity fades with age.",
@@ -250,6 +253,7 @@ class RangePage(UsePage):
         self.capacity_words.setText(measured)
         self.capacity_words.setVisible(bool(measured))
         self.take.setVisible(bool(measured) and own.energy == "electric")
+        self.driven.show_results(study, self.session.analysis, self.session.units)
         asking = self.asking()
         found = self._predicted(study, asking)
         self._show_asked(asking)

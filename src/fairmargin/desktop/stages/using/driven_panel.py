@@ -1,0 +1,32 @@
+"""As driven: what each configuration, vehicle, speed, sector and way took, and how far that goes."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QFrame
+
+from fairmargin.core.result.types import Analysis
+from fairmargin.core.study import Study
+from fairmargin.core.units import UnitChoice
+from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.exchange.wording import result_lines, result_name
+
+
+class DrivenPanel:
+    """A line or two for every result of a study; hidden where there is none."""
+
+    def __init__(self) -> None:
+        self.frame: QFrame
+        self.frame, box = panel()
+        box.addWidget(label("As driven", "heading"))
+        self.words = label("", wrap=True)
+        self.words.setAccessibleName("As driven")
+        box.addWidget(self.words)
+
+    def show_results(self, study: Study, analysis: Analysis | None, units: UnitChoice) -> None:
+        """Tell what was driven, as it was: one paragraph a result."""
+        lines = [
+            f"{result_name(study, r, units)}: {' '.join(result_lines(study, r, units))}"
+            for r in (() if analysis is None else analysis.results)
+        ]
+        self.words.setText("\n".join(lines))
+        self.frame.setVisible(bool(lines))
