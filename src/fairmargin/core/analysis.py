@@ -24,6 +24,7 @@ from fairmargin.core.fairness.everyday import EverydayContext
 from fairmargin.core.fairness.records import check_records
 from fairmargin.core.inference.everyday import fit_everyday
 from fairmargin.core.inference.fit import Fit, fit_study
+from fairmargin.core.inference.learned import Learned
 from fairmargin.core.inference.levels import Level, calibration
 from fairmargin.core.inference.options import FitOptions, Regressor
 from fairmargin.core.inference.posterior import Effect
@@ -61,6 +62,7 @@ class _Group:
     legs: Mapping[str, LegResult] = field(default_factory=dict)
     scatter_evidence: tuple[float, ...] | None = None
     results: tuple[Result, ...] = ()
+    learned: Callable[[], Learned | None] | None = None
 
 
 def analyse(
@@ -132,7 +134,16 @@ def _asked(
             continue
         made = compare(study, baseline, trial, traces, view, scatter)
         found.append(
-            replace(made, legs=(), results=(), climbs=(), capacity=None, scatter_evidence=(), concerns=())
+            replace(
+                made,
+                legs=(),
+                results=(),
+                climbs=(),
+                capacity=None,
+                scatter_evidence=(),
+                concerns=(),
+                learned=(),
+            )
         )
     return found
 
@@ -206,6 +217,7 @@ def _together(study: Study, parts: Sequence[Analysis]) -> Analysis:
         capacity=next((p.capacity for p in parts if p.capacity is not None), None),
         sector_lengths_km={k: v for p in parts for k, v in p.sector_lengths_km.items()},
         scatter_evidence=tuple(np.sum(learned, axis=0).tolist()) if learned else (),
+        learned=tuple(x for p in parts for x in p.learned),
     )
 
 
@@ -252,6 +264,7 @@ def _of_vehicle(
         sector_lengths_km=lengths if len(lengths) > 1 else {},
         scatter_evidence=tuple(np.sum(learned, axis=0).tolist()) if learned else (),
         scatter_prior=scatter,
+        learned=tuple((vehicle, g.learned) for g in groups if g.learned is not None),
     )
 
 
@@ -372,7 +385,8 @@ def _test_day(
         comparisons.append(made)
     several = len({c.configuration for c in own}) > 1
     driven = _driven(study, fit, used, sector, view, conditions)
-    return _Group(comparisons, concerns, results, fit.scatter_evidence if several else None, driven)
+    learned = None if _doubtful(fit) else fit.learned
+    return _Group(comparisons, concerns, results, fit.scatter_evidence if several else None, driven, learned)
 
 
 def _driven(

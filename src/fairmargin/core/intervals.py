@@ -25,6 +25,12 @@ def half_width_percent(variance: float, confidence: float) -> float:
     return 100.0 * deviate(confidence) * math.sqrt(variance)
 
 
+def log_interval_percent(log_ratio: float, sd: float, confidence: float) -> tuple[float, float]:
+    """Interval, in per cent, of a ratio whose logarithm is normal."""
+    half = deviate(confidence) * sd
+    return 100.0 * math.expm1(log_ratio - half), 100.0 * math.expm1(log_ratio + half)
+
+
 def rounding_half_width(confidence: float) -> float:
     """Half-width, in steps, of the difference of two readings that were each rounded to one step.
 

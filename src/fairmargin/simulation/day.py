@@ -69,7 +69,12 @@ class SimulatedStudy:
 
 
 def simulate(
-    seed: int, plan: DayPlan, road: TrueRoad | None = None, title: str = "", known: Vehicle | None = None
+    seed: int,
+    plan: DayPlan,
+    road: TrueRoad | None = None,
+    title: str = "",
+    known: Vehicle | None = None,
+    van: TrueVehicle | None = None,
 ) -> SimulatedStudy:
     """Drive the plan and write down what the instruments would have shown.
 
@@ -83,6 +88,8 @@ def simulate(
     title : str
     known : Vehicle, optional
         A vehicle as its owner knows it; the true one is drawn around it. Else a van.
+    van : TrueVehicle, optional
+        The true vehicle, where an earlier day has had it already.
 
     Returns
     -------
@@ -101,9 +108,9 @@ def simulate(
     rng = np.random.default_rng(seed)
     if road is None:
         road = straight_road(rng, 6200.0 if _is_loop(plan) else 18_400.0, _is_loop(plan))
-    van = true_van(rng)
-    if known is not None:
-        van = around(known, van, rng)
+    drawn = true_van(rng)
+    if van is None:
+        van = drawn if known is None else around(known, drawn, rng)
     known = known or van_as_known(van, rng)
     days = _Days(plan, road, van, rng)
     for i in days.drive_order:

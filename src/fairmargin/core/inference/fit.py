@@ -18,6 +18,7 @@ from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.criticism import Criticism, criticise
+from fairmargin.core.inference.learned import Learned, effect_errors, learn
 from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
 from fairmargin.core.inference.options import FitOptions, Group
 from fairmargin.core.inference.plain import Plain, left_out, plain_differences
@@ -57,6 +58,9 @@ class Fit:
     criticism: Criticism | None = None  # None for a fit that only prices something
     levels: Mapping[str, Level] = field(default_factory=dict)  # of each configuration driven
     plain_levels: Callable[[], Mapping[str, Level]] = dict  # the same where the fit is not believed
+    learned: Callable[[], Learned | None] = lambda: (
+        None
+    )  # of the vehicle and the road; None where it is not believed
 
     @property
     def plain(self) -> Mapping[str, Effect]:
@@ -115,6 +119,7 @@ def fit_study(
             name: replace(
                 _effect(problem, solution, result, i, observations, log_levels),
                 declared_mass=declared.get(name, 0.0),
+                errors=effect_errors(problem, solution, result, i, observations) if first else {},
             )
             for i, name in enumerate(problem.configurations[1:])
         },
@@ -144,6 +149,7 @@ def fit_study(
             for name in problem.configurations
             if name in driven
         },
+        learned=lambda: learn(problem, result),
     )
 
 

@@ -59,6 +59,8 @@ class Effect:
     declared_mass: float = 0.0  # of the log ratio, what the declared difference of mass alone explains
     #: Change of the log ratio when one observation is left out, by its first leg (exact for the linear fit).
     influence: Mapping[str, float] = field(default_factory=dict)
+    #: What each source of error, by its name, would move the log ratio by at one standard deviation: signed.
+    errors: Mapping[str, float] = field(default_factory=dict)
 
     @property
     def percent(self) -> float:
@@ -228,10 +230,22 @@ class Posterior:
         return np.asarray(self.inverse @ self.evidence.crosses(self.gradients))
 
     @cached_property
+    def shifts(self) -> Array:
+        """What each unknown moves each effect by at one standard deviation of its prior, shape (effects, u)."""
+        left = self.gradients - self.estimators.T @ self.evidence.jacobian
+        return np.asarray(left * np.sqrt(self.evidence.prior_var))
+
+    @cached_property
     def leaks(self) -> Array:
         """Variance that each unknown leaves in each effect, shape (effects, u)."""
-        left = self.gradients - self.estimators.T @ self.evidence.jacobian
-        return np.asarray(left**2 * self.evidence.prior_var)
+        return np.asarray(self.shifts**2)
+
+    def drive_shifts(self, effect: int, noise: Array) -> Array:
+        """What scatter and reading (variances `noise`, shape (n,)) of each drive move an effect by, shape (m,)."""
+        estimator, owns = self.estimators[:, effect], self.evidence.owns
+        own = (owns.T @ estimator) * np.sqrt(self.evidence.scatter_var) * self.scatter_multiple
+        read = (estimator**2 * noise) @ owns
+        return np.asarray(np.copysign(np.sqrt(own**2 + read), own))
 
     def scatter_part(self, effect: int) -> float:
         """Variance that the run-to-run scatter leaves in an effect."""

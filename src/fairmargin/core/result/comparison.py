@@ -136,6 +136,7 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
         declared_mass_percent=100 * math.expm1(effect.declared_mass),
         baseline_as_read=plain_a,
         trial_as_read=plain_b,
+        errors={} if view == "as-measured" else effect.errors,
     )
 
 

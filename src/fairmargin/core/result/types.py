@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Final, Literal
 
 from fairmargin.core.evidence.climb import Climb
 from fairmargin.core.fairness.concern import Concern
+from fairmargin.core.inference.learned import Learned
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.result.capacity import CapacityEstimate
 from fairmargin.core.result.margin import MarginLine, limiting
@@ -116,6 +117,9 @@ class Comparison:
     vehicle: str = ""  # id, in a study of several vehicles
     baseline_as_read: float = 0.0  # plain, over the distance shown. [Wh/km]
     trial_as_read: float = 0.0
+    errors: Mapping[str, float] = field(
+        default_factory=dict
+    )  # of the log ratio, by source; none where not modelled
 
     @property
     def half_width_percent(self) -> float:
@@ -163,3 +167,6 @@ class Analysis:
     sector_lengths_km: Mapping[str, float] = field(default_factory=dict)  # of a study with sectors
     scatter_evidence: tuple[float, ...] = ()  # see `learned_scatter`
     scatter_prior: ScatterPrior | None = None
+    learned: tuple[
+        tuple[str, Callable[[], Learned | None]], ...
+    ] = ()  # vehicle, what a fit says of it and of the road
