@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import replace
 from datetime import date, datetime, time
 from pathlib import Path
@@ -16,6 +15,7 @@ from fairmargin.core.study import Change, Configuration, Leg, Study
 from fairmargin.core.study.plan import Forecast, LimitSource, Load, Plan
 from fairmargin.core.study.trip import Charger, Trip, TripStretch
 from fairmargin.logbook import Logbook
+from fairmargin.logbook.lines import study_summary
 from fairmargin.simulation import DayPlan, SimulatedStudy, simulate, straight_road
 from fairmargin.simulation.road import TrueRoad
 
@@ -289,27 +289,3 @@ def make_demo_logbook(path: str | Path) -> None:
         for simulated in (*demo_studies(), *half_driven_studies()):
             result = analyse(simulated.study, simulated.traces)
             book.add(simulated.study, simulated.traces, study_summary(result))
-
-
-def study_summary(result: object, own: bool = True) -> str:
-    """What the list says about a study, as JSON: words, legs used, effect and interval; and what it tells of scatter.
-
-    With `own` false (a rehearsal) nothing is told of the tester's scatter: a virtual driver drove.
-    """
-    from fairmargin.core.result.types import Analysis
-
-    assert isinstance(result, Analysis)
-    used = sum(leg.included for leg in result.legs)
-    if not result.comparisons:
-        return json.dumps({"words": result.missing, "legs": used})
-    c = result.comparisons[0]
-    return json.dumps(
-        {
-            "scatter": [round(v, 3) for v in result.scatter_evidence] if own else [],
-            "words": c.verdict,
-            "legs": used,
-            "effect": round(c.effect_percent, 3),
-            "low": round(c.interval_percent[0], 3),
-            "high": round(c.interval_percent[1], 3),
-        }
-    )

@@ -15,10 +15,10 @@ from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
-from fairmargin.demo import study_summary
 from fairmargin.desktop.background import Background, Work, meanwhile
 from fairmargin.desktop.wanted import INLINE_LEGS, Wanted
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
+from fairmargin.logbook.lines import study_summary
 from fairmargin.simulation.rehearsal import SEED
 
 #: More samples than this are packed and saved off the GUI thread.
