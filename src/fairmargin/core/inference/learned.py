@@ -7,7 +7,6 @@ kept in information form, without the prior, so that it can be added up.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
@@ -18,8 +17,8 @@ from numpy.typing import NDArray
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.posterior import Posterior
 from fairmargin.core.inference.problem import Problem
+from fairmargin.core.inference.scene import origins
 from fairmargin.core.inference.solver import Solution
-from fairmargin.core.study.vehicle import VehicleConstants
 
 Array = NDArray[np.float64]
 
@@ -47,17 +46,6 @@ class Learned:
     names: tuple[str, ...]
     information: Array
     weighted: Array
-
-
-def origins(constants: VehicleConstants) -> dict[str, float]:
-    """Where a vehicle's own deviations count from, by the name of the unknown; the others count from zero."""
-    return {
-        "drag area": math.log(constants.drag_area_m2),
-        "rolling coefficient": math.log(constants.rolling_coefficient),
-        "mass": math.log(constants.mass_kg),
-        "drive efficiency": math.log(constants.drive_efficiency),
-        "auxiliary power": constants.auxiliary_w,
-    }
 
 
 def learn(problem: Problem, result: Posterior) -> Learned | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Final
@@ -18,6 +19,7 @@ from fairmargin.core.inference.priors import Prior
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Study
+from fairmargin.core.study.vehicle import VehicleConstants
 
 Array = NDArray[np.float64]
 
@@ -88,6 +90,17 @@ def reported_growth(conditions: Sequence[Conditions]) -> float:
     """`priors.wind_growth` at the mean of the reported winds."""
     reported = [c.wind_speed for c in conditions if c.wind_known]
     return priors.wind_growth(sum(reported) / len(reported) if reported else None)
+
+
+def origins(constants: VehicleConstants) -> dict[str, float]:
+    """Where a vehicle's own deviations count from, by the name of the unknown; the others count from zero."""
+    return {
+        "drag area": math.log(constants.drag_area_m2),
+        "rolling coefficient": math.log(constants.rolling_coefficient),
+        "mass": math.log(constants.mass_kg),
+        "drive efficiency": math.log(constants.drive_efficiency),
+        "auxiliary power": constants.auxiliary_w,
+    }
 
 
 def by_day(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[int, Array]]:

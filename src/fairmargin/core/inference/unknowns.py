@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Final
 
 import numpy as np
@@ -16,7 +17,15 @@ from fairmargin.core.inference import priors
 from fairmargin.core.inference.options import Cause, Group
 from fairmargin.core.inference.priors import Prior
 from fairmargin.core.inference.rows import Rows
-from fairmargin.core.inference.scene import WIND_AXES, Scene, Unknown, by_day, reported_growth, unknown_of
+from fairmargin.core.inference.scene import (
+    WIND_AXES,
+    Scene,
+    Unknown,
+    by_day,
+    origins,
+    reported_growth,
+    unknown_of,
+)
 from fairmargin.core.inference.unnoted import loads, unnoted
 from fairmargin.core.laws import driveline
 from fairmargin.core.model.parameters import Parameter
@@ -45,8 +54,7 @@ SURE_SPEED: Final = 0.002  # a speed known to this share is taken as known
 def leg_unknowns(scene: Scene) -> list[Unknown]:
     """Every uncertain quantity that acts on whole legs."""
     return [
-        *_vehicle(scene),
-        *_laws(scene),
+        *_remembered(scene, [*_vehicle(scene), *_laws(scene)]),
         *_instruments(scene),
         *_days_and_wind(scene),
         *_legs(scene),
@@ -101,6 +109,21 @@ def _laws(scene: Scene) -> list[Unknown]:
     if np.any(scene.model.legs.pressure_ratio != 1):
         exponent = Parameter.PRESSURE_EXPONENT
         out.append(unknown_of("tyre pressure", Group.TYRES, exponent, on_legs, priors.PRESSURE_EXPONENT))
+    return out
+
+
+def _remembered(scene: Scene, unknowns: list[Unknown]) -> list[Unknown]:
+    """Constants with what earlier studies knew of them as their priors; what today's owner knows better stays his."""
+    known = scene.study.remembered
+    if known is None or not known.values:
+        return unknowns
+    counted = origins(scene.model.constants)
+    out = []
+    for u in unknowns:
+        value = known.value(u.name)
+        if value is not None and value.sd < u.prior_sd:
+            u = replace(u, prior_mean=value.mean - counted.get(u.name, 0.0), prior_sd=value.sd)
+        out.append(u)
     return out
 
 

@@ -38,7 +38,7 @@ Array = NDArray[np.float64]
 
 #: What one and the same change does differently from one study to the next, as a log: scale of a half-normal prior. The
 #: margins already hold what weather, days and instruments do. Common practice.
-SPREAD_SCALE: Final = 0.006
+SPREAD_SCALE: Final = 0.003
 SPREADS: Final = np.concatenate([[0.0], np.geomspace(0.05, 14.0, 28)])  # in that scale
 WIDE: Final = 1.0  # prior sd of the log ratio of any two configurations
 ALIKE_SPEED: Final = 0.06  # two speeds within this share are one

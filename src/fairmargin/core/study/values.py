@@ -26,6 +26,7 @@ from fairmargin.core.study.kinds import (
 )
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.plan import Plan
+from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.study.said import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.trip import Trip
 from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
@@ -187,6 +188,8 @@ class Study(_Value):
     left_out_stretches: tuple[Stretch, ...] = ()
     plan: Plan = Plan()
     trip: Trip | None = None
+    remembered: Remembered | None = None
+    tags: tuple[str, ...] = ()
     legs: tuple[Leg, ...] = ()
     route: tuple[RoutePoint, ...] = ()
     weather: tuple[WeatherRow, ...] = ()

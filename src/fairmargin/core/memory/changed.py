@@ -1,0 +1,124 @@
+"""What changed between two studies that asked the same: what was noted, side by side."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+from fairmargin.core.study import Leg, Study
+
+UNTOLD: Final = "not noted"
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One thing that two studies do not have alike, as noted; metric, as all sentences of the core."""
+
+    what: str
+    before: str
+    after: str
+
+    @property
+    def words(self) -> str:
+        """In a line."""
+        return f"{self.what}: {self.before}, then {self.after}"
+
+
+def _mean(
+    legs: Sequence[Leg], name: str, unit: str, decimals: int, least: float
+) -> tuple[str, float | None, float]:
+    values = [float(v) for leg in legs if (v := getattr(leg, name)) is not None]
+    if not values:
+        return UNTOLD, None, least
+    mean = sum(values) / len(values)
+    return f"{mean:.{decimals}f} {unit}", mean, least
+
+
+#: What is averaged over the legs used: name of the field, what it is called, unit, digits, and a difference not worth telling.
+MEANS: Final = (
+    ("temperature_c", "air", "°C", 0, 2.0),
+    ("wind_speed_ms", "wind", "m/s", 1, 1.0),
+    ("pressure_hpa", "air pressure", "hPa", 0, 8.0),
+    ("tyre_pressure_kpa", "tyre pressure", "kPa", 0, 5.0),
+    ("distance_km", "length of a leg", "km", 1, 0.5),
+    ("battery_temperature_c", "battery", "°C", 0, 4.0),
+)  # fmt: skip
+
+
+def changed(before: Study, after: Study) -> tuple[Difference, ...]:
+    """What two studies do not have alike, of what was noted; what one of them left open is told as such.
+
+    Parameters
+    ----------
+    before, after : Study
+
+    Returns
+    -------
+    tuple of Difference
+    """
+    out: list[Difference] = []
+    used = [_used(s) for s in (before, after)]
+    for name, what, unit, decimals, least in MEANS:
+        (a, x, _), (b, y, _) = (_mean(legs, name, unit, decimals, least) for legs in used)
+        if (x is None) != (y is None) or (x is not None and y is not None and abs(x - y) >= least):
+            out.append(Difference(what, a, b))
+    words: tuple[tuple[str, Callable[[Study, Sequence[Leg]], str]], ...] = (
+        ("road", lambda s, _: s.route_name or UNTOLD),
+        ("speed", lambda s, _: f"{s.target_speed_kmh:g} km/h" if s.target_speed_kmh else UNTOLD),
+        ("order", lambda s, _: _order(s)),
+        ("how it was driven", lambda s, _: s.method),
+        ("state of the road", lambda _, legs: _most(leg.road for leg in legs)),
+        ("climate", lambda _, legs: _climate(legs)),
+        ("read from", lambda _, legs: _most(_instrument(leg) for leg in legs)),
+        ("mass of the vehicle", lambda s, _: f"{s.vehicle.mass_kg:g} kg" if s.vehicle.mass_kg else UNTOLD),
+        ("runs", lambda _, legs: str(len({leg.run or leg.leg for leg in legs}))),
+    )
+    for what, of in words:
+        a, b = (of(s, legs) for s, legs in zip((before, after), used, strict=True))
+        if a != b:
+            out.append(Difference(what, a, b))
+    return tuple(out)
+
+
+def _used(study: Study) -> list[Leg]:
+    return [leg for leg in study.legs if leg.included and (leg.has_reading or leg.started_at is not None)]
+
+
+def _most(values: Iterable[str | None]) -> str:
+    """What most say; all that are said where they differ."""
+    counted = Counter(v for v in values if v)
+    return ", ".join(v for v, _ in counted.most_common()) or UNTOLD
+
+
+def _climate(legs: Sequence[Leg]) -> str:
+    counted = Counter(leg.climate for leg in legs if leg.climate)
+    return (
+        ", ".join(v if v in {"off", "auto"} else f"{float(v):g} °C" for v, _ in counted.most_common())
+        or UNTOLD
+    )
+
+
+def _order(study: Study) -> str:
+    letters: dict[str, str] = {}
+    for leg in study.legs:
+        if leg.included:
+            letters.setdefault(leg.run or leg.leg, leg.configuration)
+    return (
+        "".join(letters.values())
+        if all(len(v) == 1 for v in letters.values())
+        else "-".join(letters.values())
+    )
+
+
+def _instrument(leg: Leg) -> str:
+    if leg.average_shown is not None:
+        return "trip average"
+    if leg.energy_kwh is not None:
+        return "trip energy"
+    if leg.charger_kwh is not None:
+        return "charge back"
+    if leg.fuel_l is not None:
+        return "fuel"
+    return "state of charge" if leg.soc_start_percent is not None else ""
