@@ -176,8 +176,7 @@ def _identify(path: Path, connection: sqlite3.Connection, opened: Opened) -> str
         return schema.HEAD
     columns = {row[1] for row in connection.execute("PRAGMA table_info(study)")}
     expected = set(schema.study.c.keys())
-    added = {"logged", "body_check", "row_check"}
-    ours = "trace" in tables and (columns >= expected - added)
+    ours = "trace" in tables and columns >= expected - schema.ADDED_0002 - schema.ADDED_0003
     if not ours or (identity not in {0, schema.APPLICATION_ID}):
         raise LogbookFault(f"{path}: is a database of another program. It was left as it is.")
     found = (
@@ -190,7 +189,10 @@ def _identify(path: Path, connection: sqlite3.Connection, opened: Opened) -> str
         raise LogbookFault(
             f"{path}: was written by a newer Fair Margin (schema {revision}). It was left as it is."
         )
-    told = schema.HEAD if expected <= columns and "book" in tables else "0001"
+    if expected <= columns and "practice" in tables:
+        told = schema.HEAD
+    else:
+        told = "0002" if expected - schema.ADDED_0003 <= columns and "book" in tables else "0001"
     if (revision != told or identity != schema.APPLICATION_ID) and opened.lock is not None:
         connection.execute("CREATE TABLE IF NOT EXISTS alembic_version (version_num VARCHAR(32) NOT NULL)")
         connection.execute("DELETE FROM alembic_version")

@@ -10,7 +10,7 @@ from sqlalchemy import Column, Float, ForeignKey, Integer, LargeBinary, MetaData
 #: Marks a SQLite file as a Fair Margin logbook ("FMLB").
 APPLICATION_ID: Final = 0x464D4C42
 #: Newest migration; a file at this revision opens without loading the migration library.
-HEAD: Final = "0002"
+HEAD: Final = "0003"
 
 metadata = MetaData()
 
@@ -28,6 +28,13 @@ study = Table(
     Column("logged", Text, nullable=False, server_default=""),  # legs with a trace, one a line
     Column("body_check", Text, nullable=False, server_default=""),
     Column("row_check", Text, nullable=False, server_default=""),
+    Column("archived_at", Text),
+    Column(
+        "about", Text, nullable=False, server_default="{}"
+    ),  # what the list groups and searches by, from the body
+    Column(
+        "memory", Text, nullable=False, server_default=""
+    ),  # what other studies may lean on, after its checksum
 )
 
 trace = Table(
@@ -47,6 +54,19 @@ book = Table(
     Column("studies", Integer, nullable=False),
 )
 
+#: What somebody said of a practice case before its truth was shown, a row an answer.
+practice = Table(
+    "practice",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("body", Text, nullable=False),
+    Column("body_check", Text, nullable=False),
+)
+
+#: Columns of a study that earlier revisions did not have.
+ADDED_0002: Final = frozenset({"logged", "body_check", "row_check"})
+ADDED_0003: Final = frozenset({"archived_at", "about", "memory"})
+
 #: What `row_check` covers: everything of a study's row that is not its body.
 ROW_COLUMNS: Final = (
     "id",
@@ -57,6 +77,8 @@ ROW_COLUMNS: Final = (
     "changed_at",
     "removed_at",
     "logged",
+    "archived_at",
+    "about",
 )
 
 

@@ -13,7 +13,7 @@ import json
 import math
 import threading
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
@@ -22,6 +22,7 @@ import sqlalchemy as sa
 
 from fairmargin.core.study import Study, Trace
 from fairmargin.logbook import copies, opening, schema
+from fairmargin.logbook.about import About, about_of, read_about
 from fairmargin.logbook.faults import LogbookFault, StudyDamaged
 from fairmargin.logbook.files import connect
 from fairmargin.logbook.packing import pack_trace, unpack_trace
@@ -51,6 +52,8 @@ class StudyEntry:
     summary: str
     changed_at: datetime | None
     damage: str = ""
+    about: About = field(default_factory=About)
+    archived: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,6 +194,8 @@ class Logbook:
             "changed_at": row["changed_at"] if _moment(row["changed_at"]) else now,
             "removed_at": removed,
             "logged": "\n".join(sorted(str(leg) for leg in logged)),
+            "archived_at": row["archived_at"] if _moment(row["archived_at"]) else None,
+            "about": "{}" if study is None else about_of(study),
         }
         told = f"\u201c{title or '(no title)'}\u201d: " + (
             "its line in the list was damaged and has been made anew from its readings."
@@ -326,7 +331,28 @@ class Logbook:
                     found.append(evidence)
         return found
 
+    def memories(self) -> list[tuple[StudyEntry, str]]:
+        """Return every study of the list with what others may lean on, "" where that was never worked out or is damaged."""
+        with self._reading() as connection:
+            kept = {
+                int(i): _unsealed(text)
+                for i, text in connection.execute(sa.select(schema.study.c.id, schema.study.c.memory)).all()
+            }
+        return [(entry, kept.get(entry.id, "")) for entry in self.studies()]
+
+    def practice(self) -> list[str]:
+        """Return what was said of practice cases, oldest first; what is not as it was written is left out."""
+        table = schema.practice
+        with self._reading() as connection:
+            rows = connection.execute(sa.select(table.c.body, table.c.body_check).order_by(table.c.id)).all()
+        return [body for body, check in rows if check == check_of(body)]
+
     # ------------------------------------------------------------ writing
+
+    def add_practice(self, body: str) -> None:
+        """Keep what was said of a practice case."""
+        with self._write() as connection:
+            connection.execute(schema.practice.insert().values(body=body, body_check=check_of(body)))
 
     @contextlib.contextmanager
     def _write(self) -> Iterator[sa.Connection]:
@@ -375,8 +401,10 @@ class Logbook:
             .values(logged="\n".join(sorted(str(leg) for leg in logged)))
         )
 
-    def add(self, study: Study, traces: Mapping[str, Trace] | None = None, summary: str = "") -> int:
-        """Add a study at the end of the list and return its id."""
+    def add(
+        self, study: Study, traces: Mapping[str, Trace] | None = None, summary: str = "", memory: str = ""
+    ) -> int:
+        """Add a study at the end of the list and return its id; `summary` and `memory` as for `save`."""
         now = _now()
         body = _body_of(study)
         with self._write() as connection:
@@ -390,6 +418,8 @@ class Logbook:
                     summary=summary,
                     created_at=now,
                     changed_at=now,
+                    about=about_of(study),
+                    memory=_sealed(memory),
                 )
             ).inserted_primary_key
             study_id = int(key[0])  # type: ignore[index]
@@ -405,6 +435,7 @@ class Logbook:
         study: Study,
         summary: str = "",
         traces: Mapping[str, Trace | None] | None = None,
+        memory: str = "",
     ) -> None:
         """Save a study; when this returns it is on the disk.
 
@@ -416,6 +447,8 @@ class Logbook:
             What the list says about it.
         traces : mapping of leg name to Trace or None, optional
             Only those that change; None takes a leg's trace away.
+        memory : str
+            What other studies may lean on; empty until it is analysed.
         """
         body = _body_of(study)
         packed = {leg: t if t is None else pack_trace(t) for leg, t in (traces or {}).items()}
@@ -429,6 +462,8 @@ class Logbook:
                     body_check=check_of(body),
                     summary=summary,
                     changed_at=_now(),
+                    about=about_of(study),
+                    memory=_sealed(memory),
                 )
             )
             if result.rowcount != 1:
@@ -437,9 +472,13 @@ class Logbook:
                 self._put_traces(connection, study_id, packed)
             self._seal(connection, study_id)
 
-    def set_summary(self, study_id: int, summary: str) -> None:
-        """Save what the list says about a study."""
-        self._set(study_id, summary=summary)
+    def set_summary(self, study_id: int, summary: str, memory: str | None = None) -> None:
+        """Save what the list says about a study, and what other studies may lean on where that is given."""
+        self._set(study_id, summary=summary, **({} if memory is None else {"memory": _sealed(memory)}))
+
+    def set_archived(self, study_id: int, archived: bool) -> None:
+        """Put a study aside, or take it back among the others."""
+        self._set(study_id, archived_at=_now() if archived else None)
 
     def set_removed(self, study_id: int, removed: bool) -> None:
         """Take a study off the list, or put it back; its readings stay in the file."""
@@ -464,6 +503,16 @@ def _now() -> str:
     return datetime.now().astimezone().isoformat(timespec="seconds")
 
 
+def _sealed(memory: str) -> str:
+    """What other studies may lean on, behind its checksum."""
+    return f"{check_of(memory)} {memory}" if memory else ""
+
+
+def _unsealed(text: object) -> str:
+    check, _, memory = text.partition(" ") if isinstance(text, str) else ("", "", "")
+    return memory if memory and check == check_of(memory) else ""
+
+
 def _moment(value: object) -> datetime | None:
     try:
         return datetime.fromisoformat(value) if isinstance(value, str) else None
@@ -479,7 +528,15 @@ def _entry(row: Row) -> StudyEntry | None:
         return None
     damaged = row["summary"] == DAMAGE_MARK
     summary, damage = ("", DAMAGED) if damaged else (row["summary"], "")
-    return StudyEntry(row["id"], row["title"], summary, _moment(row["changed_at"]), damage)
+    return StudyEntry(
+        row["id"],
+        row["title"],
+        summary,
+        _moment(row["changed_at"]),
+        damage,
+        read_about(row["about"]),
+        row["archived_at"] is not None,
+    )
 
 
 def _body_of(study: Study) -> str:

@@ -3,10 +3,13 @@
 import sqlalchemy as sa
 from alembic import op
 
-from fairmargin.logbook.schema import ROW_COLUMNS, check_of, row_check
+from fairmargin.logbook.schema import check_of
 
 revision = "0002"
 down_revision = "0001"
+
+#: As they were at this revision; later ones have columns that are not here yet.
+ROW_COLUMNS = ("id", "position", "title", "summary", "created_at", "changed_at", "removed_at", "logged")
 
 
 def upgrade() -> None:
@@ -40,7 +43,12 @@ def upgrade() -> None:
         whole = {**row, "logged": "\n".join(sorted(logged.get(row["id"], [])))}
         here.execute(
             sa.text("UPDATE study SET logged = :g, body_check = :b, row_check = :r WHERE id = :i"),
-            {"g": whole["logged"], "b": check_of(row["body"]), "r": row_check(whole), "i": row["id"]},
+            {
+                "g": whole["logged"],
+                "b": check_of(row["body"]),
+                "r": check_of(*(whole[name] for name in ROW_COLUMNS)),
+                "i": row["id"],
+            },
         )
     here.execute(sa.text("INSERT INTO book (id, studies) VALUES (1, :n)"), {"n": len(rows)})
 
