@@ -9,7 +9,7 @@ from tests.conftest import driven_study
 from fairmargin.core.study import Trace
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
 from fairmargin.logbook.rescue import rescue
-from fairmargin.logbook.store import DAMAGED
+from fairmargin.logbook.rows import DAMAGED
 
 TRACE = Trace(time_s=np.arange(500.0), speed_kmh=np.full(500, 80.0), power_kw=np.linspace(5, 20, 500))
 

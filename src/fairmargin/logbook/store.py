@@ -13,8 +13,6 @@ import json
 import math
 import threading
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
-from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
 
@@ -22,18 +20,28 @@ import sqlalchemy as sa
 
 from fairmargin.core.study import Study, Trace
 from fairmargin.logbook import copies, opening, schema
-from fairmargin.logbook.about import About, about_of, read_about
+from fairmargin.logbook.about import about_of
 from fairmargin.logbook.faults import LogbookFault, StudyDamaged
 from fairmargin.logbook.files import connect
 from fairmargin.logbook.packing import pack_trace, unpack_trace
+from fairmargin.logbook.rows import (
+    DAMAGE_MARK,
+    Record,
+    StudyEntry,
+    body_of,
+    entry_of,
+    moment,
+    now_text,
+    parsed,
+    sealed,
+    study_of,
+    unsealed,
+)
 from fairmargin.logbook.schema import check_of, row_check
 
 SUFFIX: Final = ".fairmargin"
-#: Shown in the list for a study that is there but not what was written.
 #: Vehicles or roads that are offered again.
 MOST_NEWEST: Final = 60
-DAMAGE_MARK: Final = '{"damaged": true}'
-DAMAGED: Final = "damaged: its readings are not what was written"
 
 
 def default_path() -> Path:
@@ -41,29 +49,6 @@ def default_path() -> Path:
     import platformdirs
 
     return platformdirs.user_data_path("fairmargin", appauthor=False) / f"logbook{SUFFIX}"
-
-
-@dataclass(frozen=True, slots=True)
-class StudyEntry:
-    """One line of the study list; `damage` says what is wrong with its record, "" if nothing is."""
-
-    id: int
-    title: str
-    summary: str
-    changed_at: datetime | None
-    damage: str = ""
-    about: About = field(default_factory=About)
-    archived: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Record:
-    """A study as it was written, its logs, and what of them could not be read."""
-
-    study: Study
-    traces: dict[str, Trace]
-    damage: tuple[str, ...] = ()
-    summary: str = ""  # what the list says of it
 
 
 class Logbook:
@@ -161,7 +146,7 @@ class Logbook:
         for row in rows:
             entry: StudyEntry | None
             if row["row_check"] == row_check(row):
-                entry = _entry(row)
+                entry = entry_of(row)
                 place = row["position"]
             else:
                 entry, place = self._heal(row["id"])
@@ -178,23 +163,23 @@ class Logbook:
             logged = connection.execute(
                 sa.select(schema.trace.c.leg).where(schema.trace.c.study_id == study_id)
             ).scalars().all()  # fmt: skip
-        study = _study_of(row)
+        study = study_of(row)
         title = study.title if study is not None else str(row["title"])
         place = row["position"]
         if not isinstance(place, float) or not math.isfinite(place) or abs(place) > 1e9:
             place = float(study_id)
-        removed = row["removed_at"] if _moment(row["removed_at"]) else None
-        now = _now()
+        removed = row["removed_at"] if moment(row["removed_at"]) else None
+        now = now_text()
         mended = {
             "id": study_id,
             "position": place,
             "title": title,
             "summary": "" if study is not None else DAMAGE_MARK,
-            "created_at": row["created_at"] if _moment(row["created_at"]) else now,
-            "changed_at": row["changed_at"] if _moment(row["changed_at"]) else now,
+            "created_at": row["created_at"] if moment(row["created_at"]) else now,
+            "changed_at": row["changed_at"] if moment(row["changed_at"]) else now,
             "removed_at": removed,
             "logged": "\n".join(sorted(str(leg) for leg in logged)),
-            "archived_at": row["archived_at"] if _moment(row["archived_at"]) else None,
+            "archived_at": row["archived_at"] if moment(row["archived_at"]) else None,
             "about": "{}" if study is None else about_of(study),
         }
         told = f"\u201c{title or '(no title)'}\u201d: " + (
@@ -213,7 +198,7 @@ class Logbook:
                 )
         if removed is not None:
             return None, place
-        return _entry(mended), place
+        return entry_of(mended), place
 
     def read(self, study_id: int) -> Record:
         """Return a study with those of its logs that are whole.
@@ -251,7 +236,7 @@ class Logbook:
                 for leg in str(row["logged"]).splitlines()
                 if leg not in there
             ]
-        study = _study_of(row)
+        study = study_of(row)
         if study is None:
             if not self.read_only and row["summary"] != DAMAGE_MARK:
                 self.set_summary(study_id, DAMAGE_MARK)  # the list says so from now on
@@ -259,7 +244,7 @@ class Logbook:
                 f"\u201c{row['title'] or f'study {study_id}'}\u201d in {self.path.name} is damaged: its readings are not "
                 "what was written. The other studies are not touched by it.",
                 study_id,
-                _parsed(row["body"]),
+                parsed(row["body"]),
                 traces,
             )
         return Record(study, traces, tuple(damage), str(row["summary"]))
@@ -316,7 +301,7 @@ class Logbook:
                     sa.select(table.c.id, table.c.body, table.c.body_check).where(table.c.id.in_(ids))
                 ).mappings()
             }
-        found = [(i, _study_of(rows[i])) for i in ids]
+        found = [(i, study_of(rows[i])) for i in ids]
         return [(study.title, study) for _, study in found if study is not None]
 
     def scatter_evidence(self, leaving_out: int | None = None) -> list[list[float]]:
@@ -335,7 +320,7 @@ class Logbook:
         """Return every study of the list with what others may lean on, "" where that was never worked out or is damaged."""
         with self._reading() as connection:
             kept = {
-                int(i): _unsealed(text)
+                int(i): unsealed(text)
                 for i, text in connection.execute(sa.select(schema.study.c.id, schema.study.c.memory)).all()
             }
         return [(entry, kept.get(entry.id, "")) for entry in self.studies()]
@@ -405,8 +390,8 @@ class Logbook:
         self, study: Study, traces: Mapping[str, Trace] | None = None, summary: str = "", memory: str = ""
     ) -> int:
         """Add a study at the end of the list and return its id; `summary` and `memory` as for `save`."""
-        now = _now()
-        body = _body_of(study)
+        now = now_text()
+        body = body_of(study)
         with self._write() as connection:
             last = connection.execute(sa.select(sa.func.max(schema.study.c.position))).scalar()
             key = connection.execute(
@@ -419,7 +404,7 @@ class Logbook:
                     created_at=now,
                     changed_at=now,
                     about=about_of(study),
-                    memory=_sealed(memory),
+                    memory=sealed(memory),
                 )
             ).inserted_primary_key
             study_id = int(key[0])  # type: ignore[index]
@@ -450,7 +435,7 @@ class Logbook:
         memory : str
             What other studies may lean on; empty until it is analysed.
         """
-        body = _body_of(study)
+        body = body_of(study)
         packed = {leg: t if t is None else pack_trace(t) for leg, t in (traces or {}).items()}
         with self._write() as connection:
             result: Any = connection.execute(
@@ -461,9 +446,9 @@ class Logbook:
                     body=body,
                     body_check=check_of(body),
                     summary=summary,
-                    changed_at=_now(),
+                    changed_at=now_text(),
                     about=about_of(study),
-                    memory=_sealed(memory),
+                    memory=sealed(memory),
                 )
             )
             if result.rowcount != 1:
@@ -474,15 +459,15 @@ class Logbook:
 
     def set_summary(self, study_id: int, summary: str, memory: str | None = None) -> None:
         """Save what the list says about a study, and what other studies may lean on where that is given."""
-        self._set(study_id, summary=summary, **({} if memory is None else {"memory": _sealed(memory)}))
+        self._set(study_id, summary=summary, **({} if memory is None else {"memory": sealed(memory)}))
 
     def set_archived(self, study_id: int, archived: bool) -> None:
         """Put a study aside, or take it back among the others."""
-        self._set(study_id, archived_at=_now() if archived else None)
+        self._set(study_id, archived_at=now_text() if archived else None)
 
     def set_removed(self, study_id: int, removed: bool) -> None:
         """Take a study off the list, or put it back; its readings stay in the file."""
-        self._set(study_id, removed_at=_now() if removed else None)
+        self._set(study_id, removed_at=now_text() if removed else None)
 
     def _set(self, study_id: int, **values: Any) -> None:
         with self._write() as connection:
@@ -496,60 +481,4 @@ class Logbook:
         for copy in copies.kept(self.path):
             with contextlib.suppress(LogbookFault), Logbook.open(copy.path, create=False) as book:
                 return copy, book.read(study_id)
-        return None
-
-
-def _now() -> str:
-    return datetime.now().astimezone().isoformat(timespec="seconds")
-
-
-def _sealed(memory: str) -> str:
-    """What other studies may lean on, behind its checksum."""
-    return f"{check_of(memory)} {memory}" if memory else ""
-
-
-def _unsealed(text: object) -> str:
-    check, _, memory = text.partition(" ") if isinstance(text, str) else ("", "", "")
-    return memory if memory and check == check_of(memory) else ""
-
-
-def _moment(value: object) -> datetime | None:
-    try:
-        return datetime.fromisoformat(value) if isinstance(value, str) else None
-    except ValueError:
-        return None
-
-
-Row = sa.RowMapping | Mapping[str, Any]
-
-
-def _entry(row: Row) -> StudyEntry | None:
-    if row["removed_at"] is not None:
-        return None
-    damaged = row["summary"] == DAMAGE_MARK
-    summary, damage = ("", DAMAGED) if damaged else (row["summary"], "")
-    return StudyEntry(
-        row["id"],
-        row["title"],
-        summary,
-        _moment(row["changed_at"]),
-        damage,
-        read_about(row["about"]),
-        row["archived_at"] is not None,
-    )
-
-
-def _body_of(study: Study) -> str:
-    return study.model_dump_json(by_alias=True, exclude_none=True)
-
-
-def _study_of(row: Row) -> Study | None:
-    """The study of a row; None where it is not what was written."""
-    return _parsed(row["body"]) if row["body_check"] == check_of(row["body"]) else None
-
-
-def _parsed(body: object) -> Study | None:
-    try:
-        return Study.model_validate_json(body) if isinstance(body, str | bytes) else None
-    except (ValueError, RecursionError):
         return None
