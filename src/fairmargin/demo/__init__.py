@@ -9,13 +9,12 @@ from typing import Final
 
 import numpy as np
 
-from fairmargin.core.analysis import analyse
 from fairmargin.core.planning.checklists import checklist
 from fairmargin.core.study import Change, Configuration, Leg, Study
 from fairmargin.core.study.plan import Forecast, LimitSource, Load, Plan
 from fairmargin.core.study.trip import Charger, Trip, TripStretch
 from fairmargin.logbook import Logbook
-from fairmargin.logbook.lines import study_summary
+from fairmargin.logbook.freshen import freshen_all
 from fairmargin.simulation import DayPlan, SimulatedStudy, simulate, straight_road
 from fairmargin.simulation.road import TrueRoad
 
@@ -287,5 +286,5 @@ def make_demo_logbook(path: str | Path) -> None:
         return
     with Logbook.open(path) as book:
         for simulated in (*demo_studies(), *half_driven_studies()):
-            result = analyse(simulated.study, simulated.traces)
-            book.add(simulated.study, simulated.traces, study_summary(result))
+            book.add(simulated.study, simulated.traces)
+        freshen_all(book)

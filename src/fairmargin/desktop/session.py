@@ -18,7 +18,7 @@ from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.desktop.background import Background, Work, meanwhile
 from fairmargin.desktop.wanted import INLINE_LEGS, Wanted
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
-from fairmargin.logbook.lines import study_summary
+from fairmargin.logbook.lines import study_memory, study_summary
 from fairmargin.simulation.rehearsal import SEED
 
 #: More samples than this are packed and saved off the GUI thread.
@@ -46,7 +46,12 @@ class _Edit(QUndoCommand):
 
 def _summary(study: Study, result: Analysis) -> str:
     """What the list says of a study; a rehearsal tells nothing of the tester."""
-    return study_summary(result, own=SEED not in study.plan.details)
+    return study_summary(result, SEED not in study.plan.details, study)
+
+
+def _memory(study: Study, result: Analysis) -> str:
+    """What other studies may lean on."""
+    return study_memory(study, result, SEED not in study.plan.details)
 
 
 class _Listing(QUndoCommand):
@@ -212,7 +217,7 @@ class Session(QObject):
         fresh = _summary(self.study, analysis)
         if fresh != stored and self.study_id is not None:
             try:
-                book.set_summary(self.study_id, fresh)
+                book.set_summary(self.study_id, fresh, _memory(self.study, analysis))
             except LogbookFault:
                 return  # the list goes on as it was
             self.studiesChanged.emit()
@@ -232,12 +237,13 @@ class Session(QObject):
         try:
             short = not traces and len(study.legs) <= INLINE_LEGS  # else its line follows from its analysis
             prior = learned_scatter(self.logbook.scatter_evidence(-1))
-            summary = _summary(study, analyse(study, scatter=prior)) if short else ""
+            result = analyse(study, scatter=prior) if short else None
+            summary, memory = (_summary(study, result), _memory(study, result)) if result else ("", "")
             book = self.logbook
             if sum(len(t.time_s) for t in (traces or {}).values()) < LONG_SAMPLES:
-                study_id = book.add(study, traces, summary)
+                study_id = book.add(study, traces, summary, memory)
             else:
-                study_id = meanwhile(lambda: book.add(study, traces, summary))
+                study_id = meanwhile(lambda: book.add(study, traces, summary, memory))
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             return None
@@ -298,7 +304,7 @@ class Session(QObject):
             traces = {leg: trace for leg, trace in {**traces, **changed}.items() if trace is not None}
         result = self._at_once(study, traces)
         try:
-            self._save(study_id, study, _summary(study, result) if result else "", changed)
+            self._save(study_id, study, result, changed)
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             self.studyChanged.emit()  # fields show what is really stored
@@ -314,14 +320,16 @@ class Session(QObject):
         if renamed:
             self.studiesChanged.emit()
 
-    def _save(self, study_id: int, study: Study, summary: str, changed: Traces) -> None:
+    def _save(self, study_id: int, study: Study, result: Analysis | None, changed: Traces) -> None:
         """Save; long logs beside the work, so that the window goes on painting. On the disk when this returns."""
         assert self.logbook is not None
         book = self.logbook
+        kept = result is not None and self.view == "reference"  # the list shows one view of all studies
+        summary, memory = (_summary(study, result), _memory(study, result)) if result and kept else ("", "")
         if sum(len(t.time_s) for t in changed.values() if t is not None) < LONG_SAMPLES:
-            book.save(study_id, study, summary, changed)
+            book.save(study_id, study, summary, changed, memory)
         else:
-            meanwhile(lambda: book.save(study_id, study, summary, changed))
+            meanwhile(lambda: book.save(study_id, study, summary, changed, memory))
 
     def _at_once(self, study: Study, traces: Mapping[str, Trace]) -> Analysis | None:
         """Analyse before saving when that is quick, so that the list's line is saved in the same breath."""
@@ -420,7 +428,7 @@ class Session(QObject):
         if self.view != "reference":
             return  # the list shows one view of all studies
         try:
-            self.logbook.set_summary(self.study_id, _summary(self.study, result))
+            self.logbook.set_summary(self.study_id, _summary(self.study, result), _memory(self.study, result))
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             return

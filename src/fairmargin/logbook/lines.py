@@ -1,28 +1,149 @@
-"""What the list says about a study."""
+"""What the list says about a study, and what other studies may lean on: both written when it has been analysed."""
 
 from __future__ import annotations
 
+import contextlib
 import json
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any, Final
 
-from fairmargin.core.result.types import Analysis
+from fairmargin.core.memory import findings, vehicle
+from fairmargin.core.memory.findings import Finding
+from fairmargin.core.memory.vehicle import Taught
+from fairmargin.core.result.types import Analysis, Comparison
+from fairmargin.core.result.verdict import SETTLED
+from fairmargin.core.study import Study
+from fairmargin.logbook.rows import StudyEntry
+
+#: States of a study, in the order of its life.
+PLANNED: Final = "planned"
+UNDERWAY: Final = "under way"
+NOT_FAIR: Final = "not fair"
+OPEN: Final = "not settled"
+SETTLED_STATE: Final = "settled"
+TOLD: Final = "told"  # one configuration: its consumption is known, nothing is compared
+STATES: Final = (UNDERWAY, OPEN, NOT_FAIR, SETTLED_STATE, TOLD, PLANNED)
+MEMORY_VERSION: Final = 1
 
 
-def study_summary(result: Analysis, own: bool = True) -> str:
-    """What the list says about a study, as JSON: words, legs used, effect and interval; and what it tells of scatter.
+def study_summary(result: Analysis, own: bool = True, study: Study | None = None) -> str:
+    """What the list says about a study, as JSON: words, legs used, effect and interval, state and next step, scatter.
 
     With `own` false (a rehearsal) nothing is told of the tester's scatter: a virtual driver drove.
     """
     used = sum(leg.included for leg in result.legs)
-    if not result.comparisons:
-        return json.dumps({"words": result.missing, "legs": used})
-    c = result.comparisons[0]
-    return json.dumps(
-        {
+    state, step = ("", "") if study is None else _state(study, result)
+    said: dict[str, Any] = {
+        "words": result.missing,
+        "legs": used,
+        "state": state,
+        "next": step,
+        "prior": None if result.scatter_prior is None else list(result.scatter_prior.figures),
+    }
+    if result.comparisons:
+        c = result.comparisons[0]
+        said |= {
             "scatter": [round(v, 3) for v in result.scatter_evidence] if own else [],
             "words": c.verdict,
-            "legs": used,
             "effect": round(c.effect_percent, 3),
             "low": round(c.interval_percent[0], 3),
             "high": round(c.interval_percent[1], 3),
+            "comparisons": len(result.comparisons),
+        }
+    elif result.results:
+        r = result.results[0]
+        level = r.wh_per_km or r.as_driven_wh_per_km
+        said |= {"words": "", "level": None if level is None else round(level, 2)}
+    return json.dumps(said)
+
+
+def _state(study: Study, result: Analysis) -> tuple[str, str]:
+    """State of a study and what to do next, in words."""
+    waiting = [leg for leg in study.legs if leg.state == "planned"]
+    if not result.legs:
+        return PLANNED, "Drive the first leg, or type its reading." if waiting else "Lay out the runs."
+    if result.missing:
+        return UNDERWAY, result.missing
+    if waiting:
+        leg = waiting[0]
+        return (
+            UNDERWAY,
+            f"{len(waiting)} leg{'s' if len(waiting) != 1 else ''} to drive: next {leg.leg}, {study.configuration(leg.configuration).label}.",
+        )
+    if not result.comparisons:
+        return TOLD, ""
+    c = result.comparisons[0]
+    if c.verdict == "not a fair comparison":
+        blocking = next((x for x in c.concerns if x.severity == "blocks"), None) or next(
+            iter(c.concerns), None
+        )
+        return NOT_FAIR, "" if blocking is None else blocking.next_step
+    if c.verdict in SETTLED:
+        return SETTLED_STATE, "" if c.standing.word == "fair" else c.standing.sentence
+    return OPEN, _to_settle(c)
+
+
+def _to_settle(c: Comparison) -> str:
+    if c.pairs_needed is not None and c.pairs_needed > c.pairs:
+        more = c.pairs_needed - c.pairs
+        return f"About {more} more pair{'s' if more != 1 else ''} would settle it."
+    return c.margin[0].remedy if c.margin else ""
+
+
+def study_memory(study: Study, result: Analysis, own: bool = True) -> str:
+    """What other studies may lean on, as JSON; of a rehearsal nothing."""
+    return json.dumps(
+        {
+            "version": MEMORY_VERSION,
+            "findings": [findings.as_record(f) for f in findings.findings(study, result)] if own else [],
+            "taught": [vehicle.as_record(t) for t in vehicle.taught(study, result)] if own else [],
         }
     )
+
+
+@dataclass(frozen=True, slots=True)
+class Remembering:
+    """What a logbook's studies say for each other; `missing` are those that were not analysed since they changed."""
+
+    findings: tuple[Finding, ...] = ()
+    taught: tuple[Taught, ...] = ()
+    missing: tuple[int, ...] = ()
+
+
+def read_memories(kept: Iterable[tuple[StudyEntry, str]], archived: bool = True) -> Remembering:
+    """Read what studies keep for each other.
+
+    Parameters
+    ----------
+    kept : iterable of (StudyEntry, str)
+        See `Logbook.memories`.
+    archived : bool
+        Whether studies that were put aside count.
+
+    Returns
+    -------
+    Remembering
+    """
+    found: list[Finding] = []
+    taught: list[Taught] = []
+    missing: list[int] = []
+    for entry, text in kept:
+        if entry.damage or (entry.archived and not archived):
+            continue
+        value = _read(text)
+        if value is None:
+            missing.append(entry.id)
+            continue
+        with contextlib.suppress(ValueError, TypeError, KeyError):
+            found += [findings.from_record(r, entry.id, entry.title) for r in value["findings"]]
+            taught += [vehicle.from_record(r, entry.id, entry.title) for r in value["taught"]]
+    return Remembering(tuple(found), tuple(taught), tuple(missing))
+
+
+def _read(text: str) -> dict[str, Any] | None:
+    try:
+        value = json.loads(text) if text else None
+    except ValueError:
+        return None
+    return value if isinstance(value, dict) and value.get("version") == MEMORY_VERSION else None

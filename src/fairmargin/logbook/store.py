@@ -306,14 +306,18 @@ class Logbook:
 
     def scatter_evidence(self, leaving_out: int | None = None) -> list[list[float]]:
         """Return what each study driven so far tells of the tester's scatter (see `learned_scatter`)."""
-        found = []
+        return [found for key, found in self.scatter_of_studies().items() if key != leaving_out]
+
+    def scatter_of_studies(self) -> dict[int, list[float]]:
+        """The same by study; those that tell nothing are left out."""
+        found: dict[int, list[float]] = {}
         for entry in self.studies():
-            if entry.id == leaving_out or not entry.summary:
+            if not entry.summary:
                 continue
             with contextlib.suppress(ValueError, TypeError, AttributeError):  # of an earlier version
                 evidence = [float(v) for v in json.loads(entry.summary).get("scatter") or []]
                 if evidence and all(math.isfinite(v) for v in evidence):
-                    found.append(evidence)
+                    found[entry.id] = evidence
         return found
 
     def memories(self) -> list[tuple[StudyEntry, str]]:

@@ -6,15 +6,19 @@ prior, is what is known of this tester. Few studies leave it close to the prior,
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fairmargin.core.inference.posterior import SCATTER_SIZES, scatter_weights
 from fairmargin.core.inference.priors import SCATTER_FREEDOM, SCATTER_SHARE
 
 MOST_FREEDOM = 60.0  # however many studies: the next day may still be another
+SHARE_STEP = 0.04  # of the logarithm of the share
+FREEDOM_STEP = 4.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +28,11 @@ class ScatterPrior:
     share: float = SCATTER_SHARE
     freedom: float = SCATTER_FREEDOM
     studies: int = 0
+
+    @property
+    def figures(self) -> tuple[float, float]:
+        """Share and freedom as they are kept beside a result that rests on them."""
+        return round(self.share, 7), round(self.freedom, 2)
 
 
 def learned_scatter(evidence: Sequence[Sequence[float]]) -> ScatterPrior:
@@ -44,18 +53,29 @@ def learned_scatter(evidence: Sequence[Sequence[float]]) -> ScatterPrior:
     ValueError
         If a study's evidence has the wrong length.
     """
-    from scipy.special import digamma  # the import costs more than the sum
-
     kept = [np.asarray(e, dtype=float) for e in evidence]
     if any(e.shape != SCATTER_SIZES.shape for e in kept):
         raise ValueError(f"expected {len(SCATTER_SIZES)} log likelihoods from each study")
     if not kept:
         return ScatterPrior()
+    return learned_from_sum(np.sum(kept, axis=0), len(kept))
+
+
+def learned_from_sum(summed: NDArray[np.float64], studies: int) -> ScatterPrior:
+    """The same from the sum of the studies' log likelihoods.
+
+    Share and freedom move in steps, so that the next study anywhere in the logbook does not move every other's figures.
+    """
+    from scipy.special import digamma  # the import costs more than the sum
+
     log_size = np.log(SCATTER_SIZES)
-    p = scatter_weights(np.sum(kept, axis=0), SCATTER_FREEDOM)
+    p = scatter_weights(summed, SCATTER_FREEDOM)
     mean = float(p @ log_size)
     spread = float(p @ (log_size - mean) ** 2)
     # ln σ of a scaled inverse χ² has variance about 1/(2ν): fit ν, then the scale from the mean of ln σ.
     freedom = float(np.clip(0.5 / max(spread, 1e-4), SCATTER_FREEDOM, MOST_FREEDOM))
     offset = 0.5 * (np.log(freedom / 2.0) - digamma(freedom / 2.0))
-    return ScatterPrior(SCATTER_SHARE * float(np.exp(mean - offset)), freedom, len(kept))
+    share = SHARE_STEP * round((mean - offset) / SHARE_STEP)
+    return ScatterPrior(
+        SCATTER_SHARE * math.exp(share), FREEDOM_STEP * round(freedom / FREEDOM_STEP), studies
+    )
