@@ -121,6 +121,11 @@ def test_demo_logbook_opens_with_finished_studies(qtbot, window):
         "320 kg of flour",
         "Ladder rack with name board",
         "Bread trailer at 70 and 85 km/h",
+        "Warm-up from the wall, frost mornings",
+        "Gentle against brisk, town round",
+        "The two vans side by side, name board",
+        "Rear wheel spats, Dyke Road",
+        "Wheel discs once more, November",
     ]
     window.show_study(window.session.logbook.studies()[0].id)
     assert window.bar.comparison is not None

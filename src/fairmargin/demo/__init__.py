@@ -10,21 +10,35 @@ from typing import Final
 import numpy as np
 
 from fairmargin.core.planning.checklists import checklist
-from fairmargin.core.study import Change, Configuration, Leg, Study
+from fairmargin.core.study import Change, Configuration, Leg, Study, Vehicle
 from fairmargin.core.study.plan import Forecast, LimitSource, Load, Plan
 from fairmargin.core.study.trip import Charger, Trip, TripStretch
+from fairmargin.demo.seasons import CAR_SHARE, seasons
 from fairmargin.logbook import Logbook
 from fairmargin.logbook.freshen import freshen_all
 from fairmargin.simulation import DayPlan, SimulatedStudy, simulate, straight_road
 from fairmargin.simulation.road import TrueRoad
+from fairmargin.simulation.vehicle import TrueVehicle, true_van, van_as_known
 
 SEED = 1847
 DYKE_ROAD_M = 18_400.0
 
 
+def dyke_road() -> TrueRoad:
+    """The road between Wexmoor and Hallock Bridge."""
+    return replace(straight_road(np.random.default_rng(SEED), DYKE_ROAD_M), car_share=CAR_SHARE)
+
+
+def orrin_1() -> tuple[TrueVehicle, Vehicle]:
+    """The trial van as it truly is, and as the bakers know it: one van in all studies."""
+    rng = np.random.default_rng(SEED + 1)
+    van = true_van(rng)
+    return van, van_as_known(van, rng)
+
+
 def demo_studies() -> list[SimulatedStudy]:
     """Make the demo studies: wheel discs, tyres three weeks apart, flour payload."""
-    dyke_road = straight_road(np.random.default_rng(SEED), DYKE_ROAD_M)
+    road, (van, known) = dyke_road(), orrin_1()
     plans = [
         (
             "Wheel discs, Dyke Road",
@@ -79,7 +93,7 @@ def demo_studies() -> list[SimulatedStudy]:
     ]
     made = []
     for title, seed, plan, names, prediction, notes in plans:
-        simulated = simulate(seed, plan, road=dyke_road, title=title)
+        simulated = simulate(seed, plan, road=road, title=title, known=known, van=van)
         study = simulated.study
         configurations = tuple(
             c.with_(name=name, mass_delta_kg=320.0 if "flour" in name else c.mass_delta_kg)
@@ -105,11 +119,16 @@ def demo_studies() -> list[SimulatedStudy]:
 
 def half_driven_studies() -> list[SimulatedStudy]:
     """Make the studies that arrive planned and half-driven: ladder rack on the roof, bread trailer at two speeds."""
-    road = straight_road(np.random.default_rng(SEED), DYKE_ROAD_M)
-    return [_ladder_rack(road), _bread_trailer(road)]
+    road, (van, known) = dyke_road(), orrin_1()
+    return [_ladder_rack(road, van, known), _bread_trailer(road, van, known)]
 
 
-def _ladder_rack(road: TrueRoad) -> SimulatedStudy:
+def season_studies() -> list[SimulatedStudy]:
+    """Make the studies of the other seasons: frost mornings, town driving, two vans, spats, the discs once more."""
+    return seasons(dyke_road(), *orrin_1(), SEED)
+
+
+def _ladder_rack(road: TrueRoad, van: TrueVehicle, known: Vehicle) -> SimulatedStudy:
     rack = simulate(
         SEED + 21,
         DayPlan(
@@ -122,6 +141,8 @@ def _ladder_rack(road: TrueRoad) -> SimulatedStudy:
         ),
         road=road,
         title="Ladder rack with name board",
+        known=known,
+        van=van,
     )
     study = rack.study.with_(
         configurations=_named(rack.study, "Bare roof", "Ladder rack", 0.0),
@@ -158,7 +179,7 @@ def _ladder_rack(road: TrueRoad) -> SimulatedStudy:
     return replace(rack, study=_planned_from(study, 3))
 
 
-def _bread_trailer(road: TrueRoad) -> SimulatedStudy:
+def _bread_trailer(road: TrueRoad, van: TrueVehicle, known: Vehicle) -> SimulatedStudy:
     parts = [
         simulate(
             SEED + 23 + i,
@@ -171,6 +192,8 @@ def _bread_trailer(road: TrueRoad) -> SimulatedStudy:
                 swap_minutes=15,
             ),
             road=road,
+            known=known,
+            van=van,
         )
         for i, (speed, effect, start) in enumerate(
             ((70.0, 48.0, datetime(2026, 8, 8, 8, 30)), (85.0, 58.0, datetime(2026, 8, 8, 13, 30)))
@@ -285,6 +308,6 @@ def make_demo_logbook(path: str | Path) -> None:
     if path.exists() and path.stat().st_size > 0:
         return
     with Logbook.open(path) as book:
-        for simulated in (*demo_studies(), *half_driven_studies()):
+        for simulated in (*demo_studies(), *half_driven_studies(), *season_studies()):
             book.add(simulated.study, simulated.traces)
         freshen_all(book)

@@ -27,6 +27,8 @@ from fairmargin.simulation.weather import Report, Sky, air_density, reported
 
 #: Mean wind, and how far it wanders. [m/s]
 WINDS: Final = {"calm": (1.2, 0.5), "mixed": (3.6, 1.0), "windy": (7.0, 1.5)}
+#: Share of the mast's wind that is left at the car's height.
+CAR_SHARES: Final = (0.55, 0.8)
 #: A stretch driven slowly: from where [m], for how long [s], how fast [m/s].
 HoldUp = tuple[float, float, float]
 
@@ -155,7 +157,8 @@ class _Days:
 
     def __init__(self, plan: DayPlan, road: TrueRoad, van: TrueVehicle, rng: np.random.Generator) -> None:
         self.plan, self.road, self.van, self.rng = plan, road, van, rng
-        self.car_share = float(rng.uniform(0.55, 0.8))
+        drawn = float(rng.uniform(*CAR_SHARES))
+        self.car_share = drawn if road.car_share is None else road.car_share
         self.directions = [False] if _is_loop(plan) or plan.method == "one-way" else [False, True]
         self.change = effect_for(plan, van, road, self.directions)
         self.odometer = 1.0 + 0.002 * rng.normal()

@@ -23,6 +23,7 @@ class TrueRoad:
     heading: Array  # rad, of each step
     points: tuple[RoutePoint, ...]
     shelter: Array  # share of the wind that gets to the road, per step
+    car_share: float | None = None  # of the mast's wind at the car's height; each day's own where absent
 
     @property
     def length_m(self) -> float:

@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 
 from fairmargin.core.study import Study
-from fairmargin.simulation.day import DayPlan, SimulatedStudy, simulate
+from fairmargin.simulation.day import CAR_SHARES, DayPlan, SimulatedStudy, simulate
 from fairmargin.simulation.road import straight_road
 from fairmargin.simulation.vehicle import TrueVehicle, true_van, van_as_known
 
@@ -59,7 +59,7 @@ def simulate_years(
     rng = np.random.default_rng(seed)
     van = true_van(rng)
     known = van_as_known(van, rng)
-    road = straight_road(rng, ROAD_M)
+    road = replace(straight_road(rng, ROAD_M), car_share=float(rng.uniform(*CAR_SHARES)))
     effects = rng.uniform(-6.0, 3.0, covers)
     if least_apart:
         effects = rng.permutation(-5.0 + least_apart * np.arange(covers) + rng.uniform(0.0, 0.2, covers))

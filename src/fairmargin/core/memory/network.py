@@ -32,7 +32,7 @@ from numpy.typing import NDArray
 from fairmargin.core import intervals
 from fairmargin.core.inference.learned import OF_ROAD, PERSISTENT
 from fairmargin.core.inference.posterior import mixture_quantile
-from fairmargin.core.memory.findings import Finding, same_name
+from fairmargin.core.memory.findings import Finding, of_vehicle, same_name
 
 Array = NDArray[np.float64]
 
@@ -121,7 +121,10 @@ class Apart:
 
 @dataclass(frozen=True, eq=False)
 class Joint:
-    """Configurations that studies join, and what they say of them together."""
+    """Configurations that studies join, and what they say of them together.
+
+    One study by itself says what it says on its own pages: nothing is added for the next one.
+    """
 
     vehicle: str
     reference: str
@@ -132,6 +135,17 @@ class Joint:
     means: Array  # (spreads, names): log level over the reference's
     covariances: Array  # (spreads, names, names)
     spread: Spread
+
+    @property
+    def speed_kmh(self) -> float | None:
+        """Mean speed of the findings that state one."""
+        speeds = [f.speed_kmh for f in self.findings if f.speed_kmh]
+        return sum(speeds) / len(speeds) if speeds else None
+
+    @property
+    def studies(self) -> tuple[int, ...]:
+        """Numbers of the studies."""
+        return tuple(dict.fromkeys(f.study for f in self.findings))
 
     def between(self, first: str, second: str) -> tuple[float, tuple[float, float]]:
         """Effect of `second` against `first` and its interval, in per cent of the first.
@@ -239,22 +253,31 @@ def joined(
     vehicle : str
         Whose are joined, by name.
     speed_kmh : float, optional
-        Findings at this speed are joined; at the speed most were driven at where absent.
+        Findings at this speed are joined; where absent those of each speed by themselves.
     confidence : float
 
     Returns
     -------
     joints : tuple of Joint
-        The largest group first.
+        Those of most studies first.
     left_out : tuple of LeftOut
         What is not counted, and why.
     """
-    wanted = same_name(vehicle)
-    own = [f for f in found if same_name(f.vehicle) == wanted]
-    own, left = _at_speed(own, speed_kmh)
-    kept, unfair = [f for f in own if f.verdict != UNFAIR], [f for f in own if f.verdict == UNFAIR]
-    left += [LeftOut(f, "not a fair comparison") for f in unfair]
-    groups = sorted(_groups(kept), key=lambda g: (-len(g), min(f.study for f in g)))
+    own = of_vehicle(found, vehicle)
+    left = [LeftOut(f, UNFAIR) for f in own if f.verdict == UNFAIR]
+    kept = [f for f in own if f.verdict != UNFAIR]
+    if speed_kmh is not None:
+        kept, others = _at_speed(kept, speed_kmh)
+        left += others
+    groups: list[list[Finding]] = []
+    while kept:  # what hangs together at one speed; what was driven at others makes groups of its own
+        rest: list[Finding] = []
+        for group in _groups(kept):
+            own, others = _at_speed(group, None)
+            groups += _groups(own)
+            rest += [x.finding for x in others]
+        kept = rest
+    groups.sort(key=lambda g: (-len({f.study for f in g}), -len(g), min(f.study for f in g)))
     return tuple(_join(vehicle, g, confidence) for g in groups), tuple(left)
 
 
@@ -349,7 +372,8 @@ def _join(vehicle: str, own: Sequence[Finding], confidence: float) -> Joint:
                 by_study[i, j] = 0.5 * float(full[i] @ full[j])
     design, y, errors = full[:, 1:], np.array([f.log_ratio for f in own]), shared_errors(own)
     means, covariances, log_p = [], [], []
-    for tau in SPREAD_SCALE * SPREADS:
+    spreads = SPREADS if len({f.study for f in own}) > 1 else SPREADS[:1]
+    for tau in SPREAD_SCALE * spreads:
         v = errors + tau**2 * by_study
         chol = np.linalg.cholesky(v + 1e-16 * np.eye(n))
         half = np.linalg.solve(chol, np.column_stack([design, y]))
@@ -362,7 +386,7 @@ def _join(vehicle: str, own: Sequence[Finding], confidence: float) -> Joint:
         log_p.append(fit - 0.5 * (tau / SPREAD_SCALE) ** 2)
         means.append(np.concatenate([[0.0], mean]))
         covariances.append(np.pad(cov, ((1, 0), (1, 0))))
-    weights = np.exp(np.array(log_p) - max(log_p)) * _widths()
+    weights = np.exp(np.array(log_p) - max(log_p)) * (_widths() if len(spreads) > 1 else 1.0)
     weights /= weights.sum()
     return Joint(
         vehicle=vehicle,
@@ -395,8 +419,9 @@ def _spread(own: Sequence[Finding], design: Array, y: Array, errors: Array, weig
     freedom = len(y) - int(np.linalg.matrix_rank(design)) if studies > 1 else 0
     q = float(rest @ rest) if freedom else 0.0
     held = np.cumsum(weights)
+    at = SPREADS[: len(weights)]
     low, middle, high = (
-        100 * SPREAD_SCALE * float(np.interp(share, held, SPREADS)) for share in (0.025, 0.5, 0.975)
+        100 * SPREAD_SCALE * float(np.interp(share, held, at)) for share in (0.025, 0.5, 0.975)
     )
     return Spread(
         q, freedom, float(gammaincc(freedom / 2, q / 2)) if freedom else None, middle, (low, high), studies
