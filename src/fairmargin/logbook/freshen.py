@@ -15,7 +15,8 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.inference.scatter import ScatterPrior, learned_from_sum
 from fairmargin.core.study import Study
 from fairmargin.logbook.faults import LogbookFault
-from fairmargin.logbook.lines import read_memories, study_memory, study_summary
+from fairmargin.logbook.lines import Remembering, read_memories, study_memory, study_summary
+from fairmargin.logbook.rows import StudyEntry
 from fairmargin.logbook.store import Logbook
 
 MOST_ROUNDS = 3  # each round may move what the next rests on, by less
@@ -86,3 +87,29 @@ def freshen_all(book: Logbook, virtual: Callable[[Study], bool] = lambda _: Fals
         if not waiting:
             return
         failed |= {i for i in waiting if not freshen(book, i, virtual)}
+
+
+def remember(book: Logbook, archived: bool = True) -> tuple[Remembering, list[str]]:
+    """What the studies of a logbook say for each other; those that keep nothing yet are analysed for it, nothing is written.
+
+    Returns
+    -------
+    Remembering
+    faults : list of str
+        Of studies that could not be read or analysed.
+    """
+    kept, evidence = book.memories(), book.scatter_of_studies()
+    old = set(stale(book))
+    texts: list[tuple[StudyEntry, str]] = []
+    faults: list[str] = []
+    for entry, text in kept:
+        if entry.id in old and not entry.damage:
+            try:
+                record = book.read(entry.id)
+                result = analyse(record.study, record.traces, scatter=others(evidence, entry.id))
+                text = study_memory(record.study, result)
+            except (LogbookFault, ArithmeticError, ValueError) as error:
+                faults.append(f"\u201c{entry.title}\u201d: {error}")
+                continue
+        texts.append((entry, text))
+    return read_memories(texts, archived), faults

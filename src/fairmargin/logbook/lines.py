@@ -8,7 +8,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, Final
 
-from fairmargin.core.memory import findings, vehicle
+from fairmargin.core.memory import facts, findings, vehicle
+from fairmargin.core.memory.facts import Facts
 from fairmargin.core.memory.findings import Finding
 from fairmargin.core.memory.vehicle import Taught
 from fairmargin.core.result.types import Analysis, Comparison
@@ -98,6 +99,7 @@ def study_memory(study: Study, result: Analysis, own: bool = True) -> str:
             "version": MEMORY_VERSION,
             "findings": [findings.as_record(f) for f in findings.findings(study, result)] if own else [],
             "taught": [vehicle.as_record(t) for t in vehicle.taught(study, result)] if own else [],
+            "facts": [facts.as_record(f) for f in facts.facts_of(study, result)] if own else [],
         }
     )
 
@@ -109,6 +111,7 @@ class Remembering:
     findings: tuple[Finding, ...] = ()
     taught: tuple[Taught, ...] = ()
     missing: tuple[int, ...] = ()
+    facts: tuple[Facts, ...] = ()
 
 
 def read_memories(kept: Iterable[tuple[StudyEntry, str]], archived: bool = True) -> Remembering:
@@ -128,6 +131,7 @@ def read_memories(kept: Iterable[tuple[StudyEntry, str]], archived: bool = True)
     found: list[Finding] = []
     taught: list[Taught] = []
     missing: list[int] = []
+    told: list[Facts] = []
     for entry, text in kept:
         if entry.damage or (entry.archived and not archived):
             continue
@@ -138,7 +142,8 @@ def read_memories(kept: Iterable[tuple[StudyEntry, str]], archived: bool = True)
         with contextlib.suppress(ValueError, TypeError, KeyError):
             found += [findings.from_record(r, entry.id, entry.title) for r in value["findings"]]
             taught += [vehicle.from_record(r, entry.id, entry.title) for r in value["taught"]]
-    return Remembering(tuple(found), tuple(taught), tuple(missing))
+            told += [facts.from_record(r, entry.id, entry.title) for r in value["facts"]]
+    return Remembering(tuple(found), tuple(taught), tuple(missing), tuple(told))
 
 
 def _read(text: str) -> dict[str, Any] | None:

@@ -5,7 +5,7 @@ and τ what the same change does differently from one study to the next,
 
     y = X β + deviations + errors,   errors ~ Normal(0, S),   deviations of a study's configurations ~ Normal(0, τ²/2)
 
-so that two trials held against one baseline share half of τ². β has a wide prior, τ a half-normal one, and τ is
+so that two trials held against one baseline share half of τ². β has a wide prior, τ a half-t one, and τ is
 integrated over on a grid: with two studies it cannot be estimated and must not be taken as zero.
 
 References
@@ -13,7 +13,7 @@ References
 .. [1] J. P. T. Higgins, A. Whitehead, "Borrowing strength from external trials in a meta-analysis", Statistics in
    Medicine 15 (1996) 2733: trials of several arms share half of the between-study variance (from memory).
 .. [2] A. Gelman et al., "Bayesian Data Analysis", 3rd ed. (2013), ch. 5: the hierarchical normal model, and the
-   half-normal prior of its spread (from memory).
+   half-t prior of its spread (A. Gelman, Bayesian Analysis 1 (2006) 515; both from memory).
 .. [3] W. G. Cochran, "The combination of estimates from different experiments", Biometrics 10 (1954) 101 (from memory).
 """
 
@@ -36,11 +36,12 @@ from fairmargin.core.memory.findings import Finding, of_vehicle, same_name
 
 Array = NDArray[np.float64]
 
-#: What one and the same change does differently from one study to the next, as a log: scale of a half-normal prior. The
-#: margins already hold what weather, days and instruments do. Common practice.
-SPREAD_SCALE: Final = 0.003
-SPREADS: Final = np.concatenate([[0.0], np.geomspace(0.05, 14.0, 28)])  # in that scale
-WIDE: Final = 1.0  # prior sd of the log ratio of any two configurations
+#: What one and the same change does differently from one study to the next, as a log: scale of a half-t prior, whose tail
+#: lets studies that contradict each other say so. The margins already hold what weather, days and instruments do. Common practice.
+SPREAD_SCALE: Final = 0.002
+SPREAD_FREEDOM: Final = 2.0
+SPREADS: Final = np.concatenate([[0.0], np.geomspace(0.05, 80.0, 36)])  # in that scale
+WIDE: Final = 5.0  # prior sd of the log ratio of any two configurations
 ALIKE_SPEED: Final = 0.06  # two speeds within this share are one
 DRAWS: Final = 20_000
 SEED: Final = 1
@@ -296,6 +297,23 @@ def repeated(found: Sequence[Finding], confidence: float = intervals.USUAL) -> t
     return tuple(out)
 
 
+def moved_since(joint: Joint) -> tuple[float, tuple[float, float]] | None:
+    """How the effect of the youngest study differs from the oldest's, in per cent, with its interval; errors they share cancel.
+
+    None unless the joint is of one question and its studies have their days.
+    """
+    dated = [f for f in joint.findings if f.when is not None]
+    if len(joint.names) != 2 or len({f.study for f in dated}) < 2:
+        return None
+    dated.sort(key=lambda f: f.when)  # type: ignore[arg-type, return-value]
+    first, last = dated[0], dated[-1]
+    sign = 1.0 if same_name(first.baseline) == same_name(last.baseline) else -1.0
+    cov = shared_errors([first, last])
+    shift = sign * last.log_ratio - first.log_ratio
+    sd = math.sqrt(max(cov[0, 0] + cov[1, 1] - 2 * sign * cov[0, 1], 1e-14))
+    return 100 * math.expm1(shift), intervals.log_interval_percent(shift, sd, joint.confidence)
+
+
 def _at_speed(own: Sequence[Finding], speed_kmh: float | None) -> tuple[list[Finding], list[LeftOut]]:
     """Findings at one speed, and those at others; one that states no speed goes with any."""
     speeds = [f.speed_kmh for f in own if f.speed_kmh]
@@ -383,7 +401,8 @@ def _join(vehicle: str, own: Sequence[Finding], confidence: float) -> Joint:
         mean = cov @ score
         fit = -0.5 * (float(half[:, -1] @ half[:, -1]) - float(score @ mean))
         fit -= float(np.log(np.diag(chol)).sum()) - 0.5 * float(np.linalg.slogdet(cov)[1])
-        log_p.append(fit - 0.5 * (tau / SPREAD_SCALE) ** 2)
+        tail = math.log1p((tau / SPREAD_SCALE) ** 2 / SPREAD_FREEDOM)
+        log_p.append(fit - 0.5 * (SPREAD_FREEDOM + 1) * tail)
         means.append(np.concatenate([[0.0], mean]))
         covariances.append(np.pad(cov, ((1, 0), (1, 0))))
     weights = np.exp(np.array(log_p) - max(log_p)) * (_widths() if len(spreads) > 1 else 1.0)

@@ -56,7 +56,7 @@ CONSTANTS: Final[Mapping[str, Constant]] = {
     "auxiliary power": Constant("Auxiliaries", "W", False, 0, 60.0),
     "level": Constant("Consumption over the model's", "of 1", True, 3, 0.012, offered=False),
     "regeneration": Constant("Regeneration over the stated", "of 1", True, 2, 0.05),
-    "yaw slope": Constant("Growth of drag with yaw", "of the usual", False, 2, 0.10),
+    "yaw slope": Constant("Growth of drag with yaw, beyond the usual", "of it", False, 2, 0.10),
     "tyres per K": Constant("Tyres, per kelvin beyond the usual", "1/K", False, 4, 0.0004),
     "driveline per K": Constant("Driveline, per kelvin beyond the usual", "1/K", False, 4, 0.0002),
     "warm-up": Constant("Cold tyres", "of rolling", False, 3, 0.02),

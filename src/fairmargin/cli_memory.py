@@ -1,0 +1,198 @@
+"""What studies say together, on the command line: compare, vehicle."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from fairmargin.cli_words import BAD_INPUT, OK, fault_line, say, say_json
+
+if TYPE_CHECKING:
+    from fairmargin.core.inference.scatter import ScatterPrior
+    from fairmargin.core.memory.changed import Difference
+    from fairmargin.core.memory.facts import Facts
+    from fairmargin.core.memory.findings import Finding
+    from fairmargin.core.memory.network import Joint
+    from fairmargin.core.memory.vehicle import Taught
+    from fairmargin.core.study import Study
+
+Books = Annotated[list[Path], typer.Argument(help="Logbooks; they are only read.", metavar="LOGBOOK...")]
+AsJson = Annotated[bool, typer.Option("--json", help="One JSON object.")]
+
+
+@dataclass(slots=True)
+class _Read:
+    """What several logbooks say for each other; studies are numbered through, `places` says where each is."""
+
+    findings: list[Finding]
+    taught: list[Taught]
+    facts: list[Facts]
+    scatter: ScatterPrior
+    places: dict[int, tuple[Path, int]]
+    status: int
+
+    def where(self, number: int) -> dict[str, Any]:
+        path, own = self.places[number]
+        return {"logbook": str(path), "study": own}
+
+    def studies(self, numbers: Sequence[int]) -> list[Study]:
+        """The studies of these numbers; those that cannot be read are left out."""
+        from fairmargin.logbook import Logbook, LogbookFault
+
+        out = []
+        for number in numbers:
+            path, own = self.places[number]
+            try:
+                with Logbook.open(path, create=False) as book:
+                    out.append(book.read(own).study)
+            except LogbookFault:
+                continue
+        return out
+
+
+def _read(paths: Sequence[Path]) -> _Read:
+    from fairmargin.core.inference.scatter import learned_scatter
+    from fairmargin.logbook import Logbook, LogbookFault
+    from fairmargin.logbook.freshen import remember
+
+    found = _Read([], [], [], learned_scatter([]), {}, OK)
+    evidence: list[list[float]] = []
+    for path in paths:
+        try:
+            with Logbook.open(path, create=False) as book:
+                known, faults = remember(book)
+                evidence += book.scatter_evidence()
+        except LogbookFault as fault:
+            fault_line(str(fault))
+            found.status = BAD_INPUT
+            continue
+        for fault_words in faults:
+            fault_line(f"{path}: {fault_words}")
+            found.status = BAD_INPUT
+        number: dict[int, int] = {}
+
+        def renumbered(own: int, path: Path = path, number: dict[int, int] = number) -> int:
+            if own not in number:
+                number[own] = len(found.places) + 1
+                found.places[number[own]] = (path, own)
+            return number[own]
+
+        found.findings += [replace(f, study=renumbered(f.study)) for f in known.findings]
+        found.taught += [replace(t, study=renumbered(t.study)) for t in known.taught]
+        found.facts += [replace(f, study=renumbered(f.study)) for f in known.facts]
+    found.scatter = learned_scatter(evidence)
+    return found
+
+
+def compare_command(
+    logbooks: Books,
+    as_json: AsJson = False,
+    vehicle: Annotated[str, typer.Option(help="Of this vehicle only, by its name.")] = "",
+    speed: Annotated[float | None, typer.Option(help="At this speed only, km/h.")] = None,
+    confidence: Annotated[float, typer.Option(help="Of the intervals, a share of 1.")] = 0.95,
+) -> None:
+    """Join the studies of logbooks: all changes of a vehicle on one scale, ranked, and questions that were asked again."""
+    from fairmargin.core.memory.findings import same_name
+    from fairmargin.core.memory.network import joined, repeated
+    from fairmargin.exchange.across import again_json, again_lines, joint_json, joint_lines, left_json
+
+    if not 0.5 <= confidence <= 0.999:
+        fault_line(f"--confidence {confidence:g} is not possible; expected 0.5 to 0.999")
+        raise typer.Exit(BAD_INPUT)
+    read = _read(logbooks)
+    names: dict[str, str] = {}
+    for f in read.findings:
+        names.setdefault(same_name(f.vehicle), f.vehicle)
+    if vehicle and same_name(vehicle) not in names:
+        fault_line(f'--vehicle: "{vehicle}" has no comparison; expected one of {", ".join(names.values())}')
+        raise typer.Exit(BAD_INPUT)
+    kept = [n for key, n in names.items() if not vehicle or key == same_name(vehicle)]
+    again = [j for j in repeated(read.findings, confidence) if j.vehicle in kept]
+    changes = [_changes(read, j) for j in again]
+    groups = {n: joined(read.findings, n, speed, confidence) for n in kept}
+    if as_json:
+        say_json(
+            {
+                "logbooks": [str(p) for p in logbooks],
+                "vehicles": [
+                    {
+                        "vehicle": n,
+                        "groups": [joint_json(j, read.where) for j in joints],
+                        "left_out": left_json(left, read.where),
+                    }
+                    for n, (joints, left) in groups.items()
+                ],
+                "asked_again": [again_json(j, c, read.where) for j, c in zip(again, changes, strict=True)],
+            }
+        )
+        raise typer.Exit(read.status)
+    for n, (joints, left) in groups.items():
+        say(n or "Vehicles")
+        for j in joints:
+            for line in joint_lines(j):
+                say(f"  {line}")
+        for x in left:
+            say(f"  Left out: \u201c{x.finding.title}\u201d, {x.why}")
+    for j, c in zip(again, changes, strict=True):
+        for line in again_lines(j, c):
+            say(line)
+    if not groups:
+        say("No study of these logbooks compares anything yet.")
+    raise typer.Exit(read.status)
+
+
+def _changes(read: _Read, joint: Joint) -> tuple[Difference, ...]:
+    """What was not alike between the oldest and the youngest study of a question."""
+    from datetime import date
+
+    from fairmargin.core.memory.changed import changed
+
+    own = sorted(joint.findings, key=lambda f: (f.when or date.min, f.study))
+    studies = read.studies([own[0].study, own[-1].study])
+    return changed(*studies) if len(studies) == 2 else ()
+
+
+def vehicle_command(
+    logbook: Annotated[Path, typer.Argument(help="Logbook; it is only read.")],
+    name: Annotated[str, typer.Argument(help="Name of the vehicle.")],
+    as_json: AsJson = False,
+) -> None:
+    """Say what the studies of a logbook know of a vehicle: its constants, instruments, battery, and your own scatter."""
+    from fairmargin.core.memory.facts import known_facts
+    from fairmargin.core.memory.findings import same_name
+    from fairmargin.core.memory.vehicle import what_is_known
+    from fairmargin.exchange.across import facts_lines, vehicle_json, vehicle_lines
+
+    read = _read([logbook])
+    own = _owned(read, logbook, name)
+    if own is None:
+        known_names = sorted({f.vehicle for f in read.facts if f.vehicle})
+        if read.status == OK or known_names:
+            expected = f"; expected one of {', '.join(known_names)}" if known_names else ""
+            fault_line(f'{logbook}: no study is of a vehicle "{name}"{expected}')
+        raise typer.Exit(BAD_INPUT)
+    known = what_is_known([t for t in read.taught if same_name(t.vehicle) == same_name(name)], own)
+    facts = known_facts(read.facts, name)
+    if as_json:
+        say_json(vehicle_json(known, facts, read.scatter, read.where))
+    else:
+        say(own.name)
+        for line in (*vehicle_lines(known), *facts_lines(facts, read.scatter)):
+            say(f"  {line}")
+    raise typer.Exit(read.status)
+
+
+def _owned(read: _Read, logbook: Path, name: str) -> Any:
+    """The vehicle as the newest study with it has it; None where there is none."""
+    from fairmargin.core.memory.findings import same_name
+
+    numbers = [f.study for f in read.facts if same_name(f.vehicle) == same_name(name)]
+    for study in read.studies(sorted(numbers, reverse=True)):
+        for vehicle in (*study.vehicles, study.vehicle):
+            if same_name(vehicle.name) == same_name(name):
+                return vehicle
+    return None

@@ -1,0 +1,258 @@
+"""What studies say together, in words and as JSON: joined effects, questions asked again, what is known of a vehicle."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.memory.changed import Difference
+from fairmargin.core.memory.facts import KnownFacts, Pooled
+from fairmargin.core.memory.findings import Finding
+from fairmargin.core.memory.network import Apart, Joint, LeftOut, Placed, moved_since
+from fairmargin.core.memory.vehicle import Known, Moved, VehicleKnowledge
+
+JsonValue = dict[str, Any]
+Locate = Callable[[int], JsonValue]  # where a study is: its logbook and its number there
+
+
+def signed(value: float) -> str:
+    """A per cent with its sign, a minus that looks like one, and no more digits than it carries."""
+    return f"{value:+.1f}".replace("-", "\u2212")
+
+
+def effect_words(percent: float, interval: tuple[float, float]) -> str:
+    """An effect with its interval."""
+    return f"{signed(percent)} % ({signed(interval[0])} to {signed(interval[1])})"
+
+
+def finding_words(f: Finding) -> str:
+    """One study's own result, in a line."""
+    day = f"{f.when:%d %b %Y}, " if f.when else ""
+    return f"{day}\u201c{f.title}\u201d: {f.name} {effect_words(f.percent, f.interval_percent)}"
+
+
+def standing_words(joint: Joint) -> str:
+    """Who uses least, and who cannot be told from whom."""
+    best = joint.placed[0]
+    apart = [p for p in joint.pairs if p.told_apart]
+    if len(joint.names) == 2:
+        (only,) = joint.pairs
+        return (
+            f"{best.name} uses less; the two are told apart."
+            if only.told_apart
+            else f"{only.first} and {only.second} cannot be told apart."
+        )
+    words = f"{best.name} uses least with a chance of {best.chances[0]:.0%}."
+    if not apart:
+        return f"{words} None can be told from another."
+    if not joint.alike:
+        return f"{words} All are told apart."
+    return f"{words} Not told apart: {'; '.join(f'{p.first} and {p.second}' for p in joint.alike)}."
+
+
+def pair_words(p: Apart) -> str:
+    """Two configurations against each other."""
+    how = "" if p.direct else " (through what they were each compared with)"
+    apart = "" if p.told_apart else ", not told apart"
+    return f"{p.second} against {p.first}: {effect_words(p.percent, p.interval_percent)}{how}{apart}"
+
+
+def joint_lines(joint: Joint) -> list[str]:
+    """What a group of studies says together."""
+    speed = f" at {joint.speed_kmh:.0f} km/h" if joint.speed_kmh else ""
+    count = len(joint.studies)
+    lines = [f"Against {joint.reference}{speed}, {count} stud{'ies' if count != 1 else 'y'}:"]
+    for i, p in enumerate(joint.placed):
+        figures = (
+            "the reference" if p.name == joint.reference else effect_words(p.percent, p.interval_percent)
+        )
+        lines.append(f"  {i + 1}. {p.name}: {figures}")
+    lines.append(f"  {standing_words(joint)}")
+    if count > 1:
+        lines.append(f"  {joint.spread.words}")
+    return lines
+
+
+def again_lines(joint: Joint, changed: Sequence[Difference]) -> list[str]:
+    """A question that was asked again: each answer, what moved, and what they say together."""
+    effect, interval = joint.between(joint.names[0], joint.names[1])
+    count = len(joint.studies)
+    lines = [
+        f"{joint.names[1]} against {joint.names[0]}, asked {'twice' if count == 2 else f'{count} times'}:"
+    ]
+    lines += [f"  {finding_words(f)}" for f in joint.findings]
+    moved = moved_since(joint)
+    if moved is not None:
+        within = moved[1][0] <= 0 <= moved[1][1]
+        lines.append(
+            f"  From the first to the last: {effect_words(*moved)}; "
+            + ("it stayed so." if within else "it did not stay so.")
+        )
+    lines.append(f"  Together: {effect_words(effect, interval)}. {joint.spread.words}")
+    if changed:
+        lines.append(f"  What was not alike: {'; '.join(d.words for d in changed)}.")
+    return lines
+
+
+def known_words(k: Known) -> str:
+    """One constant of a vehicle, before and now."""
+    unit = f" {k.unit}" if k.unit else ""
+
+    def told(m: Moved) -> str:
+        d = k.decimals
+        return f"{m.middle:.{d}f}{unit} ({m.interval[0]:.{d}f} to {m.interval[1]:.{d}f})".replace(
+            "-", "\u2212"
+        )
+
+    if not k.narrower:
+        return f"{k.label}: {told(k.now)}; the studies say nothing that was not thought before"
+    return f"{k.label}: {told(k.now)}; thought before: {told(k.before)}"
+
+
+def facts_lines(known: KnownFacts, scatter: ScatterPrior) -> list[str]:
+    """What is known of instruments, battery and the tester's hand."""
+    lines = []
+    if known.distance_error_percent is not None:
+        p = known.distance_error_percent
+        lines.append(f"Distance shown over GPS: {effect_words(p.value, p.interval)}, {p.studies} studies")
+    if known.capacity_kwh is not None:
+        p = known.capacity_kwh
+        lines.append(
+            f"Usable capacity: {p.value:.1f} kWh ({p.interval[0]:.1f} to {p.interval[1]:.1f}), {p.studies} studies"
+        )
+    lines += [
+        f"Step of {name.partition(', ')[0]}: {step:g} {name.partition(', ')[2]}".rstrip()
+        for name, step in known.steps.items()
+    ]
+    if scatter.studies:
+        lines.append(
+            f"Your scatter from run to run: {100 * scatter.share:.1f} % of a 30 km leg, from {scatter.studies} studies"
+        )
+    return lines
+
+
+def vehicle_lines(known: VehicleKnowledge) -> list[str]:
+    """All that is known of a vehicle."""
+    if not known.studies:
+        return ["No study of it says anything of its constants yet."]
+    count = len(known.studies)
+    until = f", up to {known.as_of:%d %b %Y}" if known.as_of else ""
+    return [
+        f"From {count} stud{'ies' if count != 1 else 'y'}{until}; intervals hold 95 %:",
+        *(f"  {known_words(k)}" for k in known.constants),
+    ]
+
+
+# ---------------------------------------------------------------- JSON
+
+
+def _number(value: float | None, digits: int = 4) -> float | None:
+    return None if value is None else round(value, digits)
+
+
+def _pair(values: tuple[float, float], digits: int = 4) -> list[float]:
+    return [round(v, digits) for v in values]
+
+
+def finding_json(f: Finding, where: Locate) -> JsonValue:
+    """One study's own result."""
+    return {
+        **where(f.study), "title": f.title, "when": f.when.isoformat() if f.when else None, "baseline": f.baseline,
+        "trial": f.trial, "speed_kmh": _number(f.speed_kmh), "effect_percent": _number(f.percent),
+        "interval_percent": _pair(f.interval_percent), "confidence": f.confidence, "verdict": f.verdict,
+    }  # fmt: skip
+
+
+def _placed_json(p: Placed, where: Locate) -> JsonValue:
+    return {
+        "name": p.name, "effect_percent": _number(p.percent), "interval_percent": _pair(p.interval_percent),
+        "mean_rank": _number(p.mean_rank), "chances_of_ranks": [_number(c) for c in p.chances],
+        "studies": [where(s) for s in p.studies],
+    }  # fmt: skip
+
+
+def joint_json(joint: Joint, where: Locate) -> JsonValue:
+    """What a group of studies says together."""
+    s = joint.spread
+    return {
+        "reference": joint.reference,
+        "speed_kmh": _number(joint.speed_kmh),
+        "confidence": joint.confidence,
+        "configurations": [_placed_json(p, where) for p in joint.placed],
+        "pairs": [
+            {
+                "first": p.first, "second": p.second, "effect_percent": _number(p.percent),
+                "interval_percent": _pair(p.interval_percent), "told_apart": p.told_apart, "direct": p.direct,
+            }
+            for p in joint.pairs
+        ],
+        "spread": {
+            "q": _number(s.q), "freedom": s.freedom, "chance": _number(s.chance), "percent": _number(s.percent),
+            "interval_percent": _pair(s.interval_percent), "differ": s.differ, "words": s.words,
+        },
+        "words": standing_words(joint),
+        "findings": [finding_json(f, where) for f in joint.findings],
+    }  # fmt: skip
+
+
+def left_json(left: Sequence[LeftOut], where: Locate) -> list[JsonValue]:
+    """Findings that are not counted, and why."""
+    return [{**finding_json(x.finding, where), "why": x.why} for x in left]
+
+
+def again_json(joint: Joint, changed: Sequence[Difference], where: Locate) -> JsonValue:
+    """A question that was asked again."""
+    moved = moved_since(joint)
+    effect, interval = joint.between(joint.names[0], joint.names[1])
+    return {
+        "vehicle": joint.vehicle,
+        "baseline": joint.names[0],
+        "trial": joint.names[1],
+        "effect_percent": _number(effect),
+        "interval_percent": _pair(interval),
+        "moved_percent": None if moved is None else _number(moved[0]),
+        "moved_interval_percent": None if moved is None else _pair(moved[1]),
+        "spread": joint_json(joint, where)["spread"],
+        "findings": [finding_json(f, where) for f in joint.findings],
+        "changed": [{"what": d.what, "before": d.before, "after": d.after} for d in changed],
+    }
+
+
+def _moved_json(m: Moved, where: Locate) -> JsonValue:
+    own: Mapping[str, Any] = where(m.study) if m.study else {}
+    return {
+        **own, "title": m.title, "when": m.when.isoformat() if m.when else None, "value": _number(m.middle, 6),
+        "interval": _pair(m.interval, 6),
+    }  # fmt: skip
+
+
+def _pooled_json(p: Pooled | None) -> JsonValue | None:
+    return (
+        None
+        if p is None
+        else {"value": _number(p.value), "interval": _pair(p.interval), "studies": p.studies}
+    )
+
+
+def vehicle_json(
+    known: VehicleKnowledge, facts: KnownFacts, scatter: ScatterPrior, where: Locate
+) -> JsonValue:
+    """All that is known of a vehicle; `remembered` is what the next study would begin with."""
+    return {
+        "vehicle": known.vehicle,
+        "as_of": known.as_of.isoformat() if known.as_of else None,
+        "studies": [{**where(t.study), "title": t.title, "road": t.road} for t in known.studies],
+        "constants": [
+            {
+                "name": k.name, "label": k.label, "unit": k.unit, "before": _moved_json(k.before, where),
+                "now": _moved_json(k.now, where), "narrower": k.narrower, "steps": [_moved_json(m, where) for m in k.steps],
+            }
+            for k in known.constants
+        ],
+        "distance_error_percent": _pooled_json(facts.distance_error_percent),
+        "usable_capacity_kwh": _pooled_json(facts.capacity_kwh),
+        "display_steps": dict(facts.steps),
+        "scatter_percent": _number(100 * scatter.share) if scatter.studies else None,
+        "remembered": known.remembered().model_dump(mode="json"),
+    }  # fmt: skip
