@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QWidget
 from pytestqt.modeltest import ModelTester
 from tests.conftest import driven_study
 
-from fairmargin.desktop.stages.home import ENTRY, ROW, StudyModel, entry_words
+from fairmargin.desktop.stages.keeping.listing import ENTRY, ROW, StudyModel, entry_words
 from fairmargin.logbook import Logbook, StudyEntry
 
 
