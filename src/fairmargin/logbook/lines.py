@@ -81,7 +81,8 @@ def _state(study: Study, result: Analysis) -> tuple[str, str]:
         )
         return NOT_FAIR, "" if blocking is None else blocking.next_step
     if c.verdict in SETTLED:
-        return SETTLED_STATE, "" if c.standing.word == "fair" else c.standing.sentence
+        doubt = next((x for x in c.concerns if x.severity != "note" and x.next_step), None)
+        return SETTLED_STATE, "" if c.standing.word == "fair" or doubt is None else doubt.next_step
     return OPEN, _to_settle(c)
 
 

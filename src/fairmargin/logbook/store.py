@@ -465,6 +465,12 @@ class Logbook:
         """Save what the list says about a study, and what other studies may lean on where that is given."""
         self._set(study_id, summary=summary, **({} if memory is None else {"memory": sealed(memory)}))
 
+    def set_tags(self, study_id: int, tags: tuple[str, ...]) -> None:
+        """Save a study's tags; its readings, line and memory stay as they are."""
+        study = self.read(study_id).study.with_(tags=tags)
+        body = body_of(study)
+        self._set(study_id, body=body, body_check=check_of(body), about=about_of(study))
+
     def set_archived(self, study_id: int, archived: bool) -> None:
         """Put a study aside, or take it back among the others."""
         self._set(study_id, archived_at=now_text() if archived else None)

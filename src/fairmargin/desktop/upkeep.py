@@ -1,0 +1,99 @@
+"""Keeping the list's lines up to date beside the work: studies that others have moved are analysed again, one at a time."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from fairmargin.core.study import Study
+from fairmargin.desktop.background import Background
+from fairmargin.desktop.session import Session
+from fairmargin.logbook import Logbook, LogbookFault
+from fairmargin.simulation.rehearsal import SEED
+
+BEGIN_MS = 1500  # after the list was shown: the first second is the person's
+TELL_EVERY = 8  # studies between two looks at the list
+
+
+def rehearsed(study: Study) -> bool:
+    """Whether a virtual driver drove it."""
+    return SEED in study.plan.details
+
+
+class Upkeep(QObject):
+    """Works through the studies of a logbook whose lines are not what opening them would show."""
+
+    progressed = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._session = session
+        self._beside = Background(self)
+        self._waiting: list[int] = []
+        self._tried: set[int] = set()
+        self._book: Logbook | None = None
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self.begin)
+        session.logbookChanged.connect(self._another)
+
+    @property
+    def waiting(self) -> int:
+        """How many studies are still to be analysed again."""
+        return len(self._waiting)
+
+    def soon(self) -> None:
+        """Begin in a moment."""
+        if not self._waiting:
+            self._timer.start(BEGIN_MS)
+
+    def _another(self) -> None:
+        self._beside.forget()
+        self._waiting, self._tried, self._book = [], set(), None
+
+    def begin(self) -> None:
+        """Look for stale lines, and work through them."""
+        book = self._session.logbook
+        if book is None or book.read_only or self._beside.busy or self._waiting:
+            return
+        from fairmargin.logbook.freshen import stale
+
+        self._book = book
+
+        def then(found: object, fault: Exception | None) -> None:
+            if fault is None and isinstance(found, list) and self._session.logbook is book:
+                own = self._session.study_id
+                self._waiting = [i for i in found if i != own and i not in self._tried]
+                self._next()
+
+        self._beside.run(lambda: stale(book), then)
+
+    def _next(self) -> None:
+        from fairmargin.logbook.freshen import freshen
+
+        book = self._book
+        if book is None or self._session.logbook is not book or not self._waiting:
+            self._session.studiesChanged.emit() if self._tried else None
+            self.progressed.emit()
+            return
+        study_id = self._waiting.pop(0)
+        self._tried.add(study_id)
+
+        def work() -> object:
+            try:
+                return freshen(book, study_id, rehearsed)
+            except LogbookFault:
+                return False
+
+        def then(_done: object, _fault: Exception | None) -> None:
+            if len(self._tried) % TELL_EVERY == 0:
+                self._session.studiesChanged.emit()
+            self.progressed.emit()
+            self._next()
+
+        self._beside.run(work, then)
+
+    def forget(self) -> None:
+        """Stop; what is under way is finished and written."""
+        self._timer.stop()
+        self._waiting = []
+        self._beside.forget()
