@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any
+from typing import Any, Final
 
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.memory.changed import Difference
 from fairmargin.core.memory.facts import KnownFacts, Pooled
-from fairmargin.core.memory.findings import Finding
+from fairmargin.core.memory.findings import Finding, same_name
 from fairmargin.core.memory.network import Apart, Joint, LeftOut, Placed, moved_since
+from fairmargin.core.memory.road import RoadKnowledge
 from fairmargin.core.memory.vehicle import Known, Moved, VehicleKnowledge
 
 JsonValue = dict[str, Any]
+POINTS: Final = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 Locate = Callable[[int], JsonValue]  # where a study is: its logbook and its number there
 
 
@@ -43,7 +45,7 @@ def standing_words(joint: Joint) -> str:
             if only.told_apart
             else f"{only.first} and {only.second} cannot be told apart."
         )
-    words = f"{best.name} uses least with a chance of {best.chances[0]:.0%}."
+    words = f"{best.name} uses least with a chance of {100 * best.chances[0]:.0f} %."
     if not apart:
         return f"{words} None can be told from another."
     if not joint.alike:
@@ -89,25 +91,24 @@ def again_lines(joint: Joint, changed: Sequence[Difference]) -> list[str]:
             f"  From the first to the last: {effect_words(*moved)}; "
             + ("it stayed so." if within else "it did not stay so.")
         )
-    lines.append(f"  Together: {effect_words(effect, interval)}. {joint.spread.words}")
+    lines.append(f"  Together: {effect_words(effect, interval)}.")
+    lines.append(f"  {joint.spread.words}")
     if changed:
         lines.append(f"  What was not alike: {'; '.join(d.words for d in changed)}.")
     return lines
 
 
+def moved_words(k: Known, m: Moved) -> str:
+    """A constant as it stood at one moment, with its interval."""
+    d, unit = k.decimals, f" {k.unit}" if k.unit else ""
+    return f"{m.middle:.{d}f}{unit} ({m.interval[0]:.{d}f} to {m.interval[1]:.{d}f})".replace("-", "\u2212")
+
+
 def known_words(k: Known) -> str:
     """One constant of a vehicle, before and now."""
-    unit = f" {k.unit}" if k.unit else ""
-
-    def told(m: Moved) -> str:
-        d = k.decimals
-        return f"{m.middle:.{d}f}{unit} ({m.interval[0]:.{d}f} to {m.interval[1]:.{d}f})".replace(
-            "-", "\u2212"
-        )
-
     if not k.narrower:
-        return f"{k.label}: {told(k.now)}; the studies say nothing that was not thought before"
-    return f"{k.label}: {told(k.now)}; thought before: {told(k.before)}"
+        return f"{k.label}: {moved_words(k, k.now)}; the studies say nothing that was not thought before"
+    return f"{k.label}: {moved_words(k, k.now)}; thought before: {moved_words(k, k.before)}"
 
 
 def facts_lines(known: KnownFacts, scatter: ScatterPrior) -> list[str]:
@@ -129,6 +130,42 @@ def facts_lines(known: KnownFacts, scatter: ScatterPrior) -> list[str]:
         lines.append(
             f"Your scatter from run to run: {100 * scatter.share:.1f} % of a 30 km leg, from {scatter.studies} studies"
         )
+    return lines
+
+
+def road_lines(road: RoadKnowledge, known: VehicleKnowledge | None = None) -> list[str]:
+    """What is known of a road; how much wind reaches it where a vehicle's studies tell."""
+    count = len(road.studies)
+    lines = [f"{count} stud{'ies' if count != 1 else 'y'}" + (f", {road.km:.1f} km" if road.km else "")]
+    if road.climb_m is not None and road.fall_m is not None:
+        heights = f" (heights averaged over {road.heights_from} recordings)" if road.heights_from > 1 else ""
+        lines.append(f"Out it climbs {road.climb_m:.0f} m and falls {road.fall_m:.0f} m{heights}")
+    if road.bearing_deg is not None:
+        lines.append(
+            f"Out it lies to the {POINTS[round(road.bearing_deg / 45.0) % 8]} ({road.bearing_deg:.0f}\u00b0)"
+        )
+    elif road.route:
+        lines.append("It comes back to where it began")
+    for h in road.held:
+        sd = f" \u00b1 {h.sd_kmh:.1f}" if h.sd_kmh is not None else ""
+        lines.append(
+            f"Speed held, {h.direction}: {h.mean_kmh:.0f}{sd} km/h over {h.legs} leg{'s' if h.legs != 1 else ''}"
+        )
+    slow = [h for h in road.hours if h.held_up]
+    if slow:
+        told = "; ".join(
+            f"{h.hour}:00 to {h.hour + 1}:00 {h.held_up} of {h.legs} legs, {h.minutes:.1f} min a leg"
+            for h in slow
+        )
+        lines.append(f"Traffic that was noted: {told}")
+    elif road.hours:
+        lines.append("No traffic was noted")
+    shelter = next(
+        (k for k in (known.constants if known else ()) if k.name == f"height factor@{same_name(road.name)}"),
+        None,
+    )
+    if shelter is not None and shelter.narrower:
+        lines.append(f"Wind that reaches it, over the terrain's usual: {moved_words(shelter, shelter.now)}")
     return lines
 
 

@@ -18,6 +18,7 @@ from typing import Any, Final
 
 import sqlalchemy as sa
 
+from fairmargin.core.inference.posterior import SCATTER_SIZES
 from fairmargin.core.study import Study, Trace
 from fairmargin.logbook import copies, opening, schema
 from fairmargin.logbook.about import about_of
@@ -305,19 +306,25 @@ class Logbook:
         return [(study.title, study) for _, study in found if study is not None]
 
     def scatter_evidence(self, leaving_out: int | None = None) -> list[list[float]]:
-        """Return what each study driven so far tells of the tester's scatter (see `learned_scatter`)."""
+        """Return what each study tells of the tester's scatter (see `learned_scatter`)."""
         return [found for key, found in self.scatter_of_studies().items() if key != leaving_out]
 
     def scatter_of_studies(self) -> dict[int, list[float]]:
-        """The same by study; those that tell nothing are left out."""
+        """The same by study."""
+        table = schema.study
+        query = (
+            sa.select(table.c.id, table.c.summary).where(table.c.removed_at.is_(None)).order_by(table.c.id)
+        )
+        with self._reading() as connection:
+            rows = connection.execute(query).all()
         found: dict[int, list[float]] = {}
-        for entry in self.studies():
-            if not entry.summary:
-                continue
-            with contextlib.suppress(ValueError, TypeError, AttributeError):  # of an earlier version
-                evidence = [float(v) for v in json.loads(entry.summary).get("scatter") or []]
-                if evidence and all(math.isfinite(v) for v in evidence):
-                    found[entry.id] = evidence
+        for study_id, summary in rows:
+            with contextlib.suppress(
+                ValueError, TypeError, AttributeError
+            ):  # of an earlier version, or damaged
+                evidence = [float(v) for v in json.loads(summary or "{}").get("scatter") or []]
+                if len(evidence) == len(SCATTER_SIZES) and all(math.isfinite(v) for v in evidence):
+                    found[int(study_id)] = evidence
         return found
 
     def memories(self) -> list[tuple[StudyEntry, str]]:

@@ -87,11 +87,11 @@ class Spread:
         low, high = self.interval_percent
         if self.differ:
             return (
-                f"They differ by more than their margins explain (chance {self.chance:.1%}): something changed that nobody noted. "
+                f"They differ by more than their margins explain (chance {100 * self.chance:.1f} %): something changed that nobody noted. "
                 f"From study to study the same change differs by about {self.percent:.1f} % ({low:.1f} to {high:.1f}); that is in the margin."
             )
         return (
-            f"They agree within their margins (a difference this large comes by chance in {self.chance:.0%}); from study to study "
+            f"They agree within their margins (a difference this large comes by chance in {100 * self.chance:.0f} %); from study to study "
             f"the same change may still differ by {high:.1f} %."
         )
 

@@ -15,10 +15,13 @@ from PySide6.QtWidgets import (
 
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.listing import StudyList
+from fairmargin.desktop.stages.keeping.memory import Memory
 from fairmargin.desktop.stages.keeping.studies import StudiesPage
+from fairmargin.desktop.stages.keeping.together import TogetherPage
+from fairmargin.desktop.stages.keeping.vehicles import VehiclesPage
 from fairmargin.desktop.widgets.basics import Elided, as_tip, label
 
-PAGES = (("studies", "Studies"),)
+PAGES = (("studies", "Studies"), ("together", "Together"), ("vehicles", "Vehicles and roads"))
 
 
 class HomePage(QWidget):
@@ -67,8 +70,17 @@ class HomePage(QWidget):
         self.studies.newStudy.connect(self.newStudy)
         self.studies.openDemo.connect(self.openDemo)
         self.studies.studyChosen.connect(self.studyChosen)
-        self.pages: dict[str, QWidget] = {"studies": self.studies}
-        self.stack.addWidget(self.studies)
+        self.memory = Memory(session, self)
+        self.together = TogetherPage(session, self.memory)
+        self.together.studyChosen.connect(self.studyChosen)
+        self.vehicles = VehiclesPage(session, self.memory)
+        self.pages: dict[str, QWidget] = {
+            "studies": self.studies,
+            "together": self.together,
+            "vehicles": self.vehicles,
+        }
+        for made in self.pages.values():
+            self.stack.addWidget(made)
         self.buttons["studies"].setChecked(True)
         session.logbookChanged.connect(self._logbook)
         self._logbook()

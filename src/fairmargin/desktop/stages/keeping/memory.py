@@ -1,0 +1,104 @@
+"""What the open logbook's studies say for each other, read once for all pages of Home that show it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+from fairmargin.core.memory.changed import Difference, changed
+from fairmargin.core.memory.findings import same_name
+from fairmargin.core.memory.network import Joint
+from fairmargin.core.memory.road import RoadKnowledge, road_knowledge
+from fairmargin.core.study import Study, Vehicle
+from fairmargin.desktop.session import Session
+from fairmargin.logbook import LogbookFault
+from fairmargin.logbook.lines import Remembering, read_memories
+
+MOST_STUDIES = 60  # of one road that are read
+
+
+class Memory(QObject):
+    """Read when it is wanted, forgotten when a study changes."""
+
+    changed = Signal()
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._known: Remembering | None = None
+        for signal in (session.studiesChanged, session.logbookChanged, session.analysisChanged):
+            signal.connect(self._forget)
+
+    def _forget(self) -> None:
+        self._known = None
+        self.changed.emit()
+
+    def read(self) -> Remembering:
+        """What the studies say for each other."""
+        book = self._session.logbook
+        if self._known is None:
+            try:
+                self._known = Remembering() if book is None else read_memories(book.memories())
+            except LogbookFault as fault:
+                self._session.failed.emit(str(fault))
+                self._known = Remembering()
+        return self._known
+
+    def study(self, number: int) -> Study | None:
+        """A study of the logbook; None where it cannot be read."""
+        book = self._session.logbook
+        try:
+            return None if book is None else book.read(number).study
+        except LogbookFault:
+            return None
+
+    def differences(self, joint: Joint) -> tuple[Difference, ...]:
+        """What was not alike between the oldest and the youngest study of a question."""
+        own = sorted(joint.findings, key=lambda f: (f.when is None, f.when, f.study))
+        first, last = self.study(own[0].study), self.study(own[-1].study)
+        return () if first is None or last is None else changed(first, last)
+
+    def vehicles(self) -> list[str]:
+        """Names of the vehicles that anything is known of, as they were written last."""
+        names: dict[str, str] = {}
+        known = self.read()
+        for name in (*(f.vehicle for f in known.findings), *(f.vehicle for f in known.facts)):
+            if name:
+                names[same_name(name)] = name
+        return sorted(names.values(), key=str.casefold)
+
+    def vehicle(self, name: str) -> Vehicle | None:
+        """A vehicle as the newest study with it has it."""
+        numbers = sorted(
+            {f.study for f in self.read().facts if same_name(f.vehicle) == same_name(name)}, reverse=True
+        )
+        for number in numbers:
+            study = self.study(number)
+            for vehicle in () if study is None else (*study.vehicles, study.vehicle):
+                if same_name(vehicle.name) == same_name(name):
+                    return vehicle
+        return None
+
+    def roads(self) -> list[str]:
+        """Names of the roads of the logbook's studies, the one of most studies first."""
+        book = self._session.logbook
+        try:
+            entries = [] if book is None else book.studies()
+        except LogbookFault:
+            return []
+        names: dict[str, tuple[str, int]] = {}
+        for e in entries:
+            if e.about.road:
+                key = same_name(e.about.road)
+                names[key] = (e.about.road, names.get(key, ("", 0))[1] + 1)
+        return [n for n, _ in sorted(names.values(), key=lambda v: (-v[1], v[0].casefold()))]
+
+    def road(self, name: str) -> RoadKnowledge:
+        """What the studies on a road say of it; of the newest where there are very many."""
+        book = self._session.logbook
+        studies: list[Study] = []
+        if book is not None:
+            numbers = [
+                e.id for e in book.studies() if same_name(e.about.road) == same_name(name) and not e.damage
+            ]
+            studies = [s for n in numbers[-MOST_STUDIES:] if (s := self.study(n)) is not None]
+        return road_knowledge(name, studies)

@@ -1,0 +1,157 @@
+"""What the studies say together: all changes of a vehicle on one scale, ranked, and the questions that were asked again."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from fairmargin.core.memory.findings import Finding, of_vehicle
+from fairmargin.core.memory.network import Joint, joined, repeated
+from fairmargin.core.units import in_units
+from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.keeping.memory import Memory
+from fairmargin.desktop.theme import theme
+from fairmargin.desktop.widgets.basics import clear, label, link, named_choice, panel, scrolling, show_choice
+from fairmargin.desktop.widgets.keeping.joinedchart import JointChart
+from fairmargin.exchange.across import again_lines, effect_words, pair_words, standing_words
+from fairmargin.exchange.wording import speed_words
+
+BETWEEN = "vehicles against each other"
+FIRST = (
+    "Nothing is compared yet. Once two studies of a vehicle share a configuration by its name, they are joined here: trials "
+    "through their common baseline, and the same question asked again."
+)
+
+
+class TogetherPage(QWidget):
+    """The joined results of the logbook."""
+
+    studyChosen = Signal(int)
+
+    def __init__(self, session: Session, memory: Memory, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.memory = session, memory
+        self._stale = True
+        page = QVBoxLayout(self)
+        page.setContentsMargins(0, 0, 0, 0)
+        page.setSpacing(10)
+        row = QHBoxLayout()
+        holder, self.vehicle = named_choice("Vehicle", (), lambda _: self.refresh())
+        row.addWidget(holder)
+        self.told = label("", "muted", wrap=True)
+        row.addWidget(self.told, 1)
+        page.addLayout(row)
+        inner = QWidget()
+        self.body = QVBoxLayout(inner)
+        self.body.setContentsMargins(0, 0, 8, 0)
+        self.body.setSpacing(12)
+        page.addWidget(scrolling(inner), 1)
+        self.charts: list[JointChart] = []
+        self.joints: tuple[Joint, ...] = ()
+        memory.changed.connect(self.touch)
+        session.unitsChanged.connect(self.touch)
+        theme.changed.connect(self.touch)
+
+    def touch(self) -> None:
+        """Show it again now if it is in sight, else when it comes."""
+        self._stale = True
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, _event: object) -> None:
+        if self._stale:
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Join what the logbook's studies say."""
+        self._stale = False
+        known = self.memory.read()
+        names = self.memory.vehicles()
+        if any(not f.vehicle for f in known.findings):
+            names.append(BETWEEN)
+        now = self.vehicle.currentText()
+        if [self.vehicle.itemText(i) for i in range(self.vehicle.count())] != names:
+            self.vehicle.clear()
+            self.vehicle.addItems(names)
+        if names:
+            show_choice(self.vehicle, now if now in names else self._usual(names))
+        waiting = len(known.missing)
+        self.told.setText(
+            f"{waiting} stud{'ies are' if waiting != 1 else 'y is'} still to be analysed and not in it yet."
+            if waiting
+            else ""
+        )
+        name = self.vehicle.currentText()
+        found = of_vehicle(known.findings, "" if name == BETWEEN else name)
+        self._show(found)
+
+    def _usual(self, names: list[str]) -> str:
+        """The vehicle of most studies."""
+        known = self.memory.read().findings
+        return max(names, key=lambda n: len(of_vehicle(known, n)))
+
+    def _show(self, found: list[Finding]) -> None:
+        clear(self.body)
+        self.charts = []
+        vehicle = found[0].vehicle if found else ""
+        self.joints, left = joined(found, vehicle)
+        if not self.joints:
+            self.body.addWidget(label(FIRST, wrap=True))
+        for joint in repeated(found):
+            self._again(joint)
+        for joint in self.joints:
+            self._group(joint)
+        if left:
+            frame, box = panel()
+            box.addWidget(label("Not counted", "heading"))
+            for x in left:
+                box.addWidget(
+                    label(
+                        in_units(
+                            f"\u201c{x.finding.title}\u201d, {x.finding.name}: {x.why}",
+                            self.session.own_units,
+                        ),
+                        wrap=True,
+                    )
+                )
+            self.body.addWidget(frame)
+        self.body.addStretch()
+
+    def _group(self, joint: Joint) -> None:
+        """Configurations that hang together: the chart, who uses least, who cannot be told apart."""
+        frame, box = panel()
+        units = self.session.own_units
+        speed = f", {speed_words(joint.speed_kmh, units)}" if joint.speed_kmh else ""
+        count = len(joint.studies)
+        title = f"Against {joint.reference}{speed}: {count} stud{'ies' if count != 1 else 'y'}"
+        box.addWidget(label(title, "heading"))
+        chart = JointChart(joint)
+        chart.studyChosen.connect(self.studyChosen)
+        self.charts.append(chart)
+        box.addWidget(chart)
+        box.addWidget(label(standing_words(joint), wrap=True))
+        if count > 1:
+            box.addWidget(label(joint.spread.words, "muted", wrap=True))
+        if len(joint.names) > 2:
+            box.addWidget(label("\n".join(pair_words(p) for p in joint.pairs), "muted", wrap=True))
+        self.body.addWidget(frame)
+
+    def _again(self, joint: Joint) -> None:
+        """A question asked again: each answer, whether it stayed so, what was not alike."""
+        frame, box = panel()
+        head, *lines = again_lines(joint, self.memory.differences(joint))
+        effect, interval = joint.between(joint.names[0], joint.names[1])
+        box.addWidget(label(head.rstrip(":"), "heading"))
+        box.addWidget(
+            label(f"Together {effect_words(effect, interval)} of the baseline's consumption.", "large")
+        )
+        for line in (x for x in lines if not x.strip().startswith("Together:")):
+            box.addWidget(label(in_units(line.strip(), self.session.own_units), wrap=True))
+        row = QHBoxLayout()
+        for f in joint.findings:
+            open_it = link(f"Open \u201c{f.title}\u201d")
+            open_it.clicked.connect(lambda _=False, n=f.study: self.studyChosen.emit(n))
+            row.addWidget(open_it)
+        row.addStretch()
+        box.addLayout(row)
+        self.body.addWidget(frame)
