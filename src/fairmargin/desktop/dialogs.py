@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QDialogButtonBox,
@@ -24,15 +25,21 @@ from fairmargin.core.planning import ORDERS
 from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, Study, Vehicle
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.laid_out import AIMS, ALREADY_DRIVEN, Aim, laid_out
+from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.units import (
     CONSUMPTION_UNITS,
     QUANTITIES,
     UNIT_CHOICES,
     UnitChoice,
+    in_units,
     read_quantity,
 )
 from fairmargin.core.units import label as unit_label
-from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.memory import Memory
+from fairmargin.desktop.widgets.basics import as_tip, label
+from fairmargin.exchange.across import remembered_lines
+
+LONG_NAME = 20  # letters of a vehicle's name beside a box
 
 #: Keys of the window: (keys, what they do). The menus use the same.
 KEYS: Sequence[tuple[str, str]] = (
@@ -74,10 +81,12 @@ class NewStudyDialog(QDialog):
         vehicles: Sequence[Vehicle],
         roads: Sequence[Study] = (),
         parent: QWidget | None = None,
+        memory: Memory | None = None,
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("New study")
         self._roads, self._units, self._vehicles = list(roads), units, list(vehicles)
+        self._memory, self._remembered = memory, Remembered()
         self.setMinimumWidth(560)
         self.study: Study | None = None
         layout = QVBoxLayout(self)
@@ -146,6 +155,33 @@ class NewStudyDialog(QDialog):
                 box.setCurrentIndex(box.findData("car"))
         form.addRow("Vehicle", self.vehicle)
         form.addRow("Second vehicle", self.other)
+        self.begin_with = QCheckBox()
+        self.begin_with.setChecked(True)
+        form.addRow("", self.begin_with)
+        for box in (self.vehicle, self.road):
+            box.currentIndexChanged.connect(self._offer)
+
+    def _chosen_road(self) -> Study | None:
+        """The study whose road is driven again."""
+        at = self.road.currentIndex()
+        return self._roads[at - 1] if at > 0 and not self.road.isHidden() else None
+
+    def _offer(self) -> None:
+        """Offer what earlier studies know of the vehicle, and of the road."""
+        vehicle, road = self._of(self.vehicle), self._chosen_road()
+        self._remembered = Remembered()
+        if self._memory is not None and vehicle.name and self.wanted.vehicles == 1:
+            known = self._memory.knowledge(vehicle)
+            self._remembered = known.remembered(road.route_name if road is not None else "")
+        count, until = self._remembered.studies, self._remembered.as_of
+        self.form.setRowVisible(self.begin_with, bool(self._remembered.values))
+        day = f" ({until:%b %Y})" if until else ""
+        name = vehicle.name if len(vehicle.name) <= LONG_NAME else f"{vehicle.name[:LONG_NAME]}\u2026"
+        self.begin_with.setText(
+            f"Begin with what {count} stud{'ies know' if count != 1 else 'y knows'} of {name}{day}"
+        )
+        lines = remembered_lines(self._remembered)
+        self.begin_with.setToolTip(as_tip(in_units("\n".join(lines), self._units)))
 
     @property
     def wanted(self) -> Aim:
@@ -183,6 +219,7 @@ class NewStudyDialog(QDialog):
         else:
             self.order.setEditText(wanted.order)
         self._name_button()
+        self._offer()
 
     def _name_button(self) -> None:
         self.make.setText("Lay out the runs" if self._order() else "Begin without runs")
@@ -241,9 +278,13 @@ class NewStudyDialog(QDialog):
                 speeds_kmh=speeds,
                 vehicles=vehicles,
             )
-            if self.road.currentIndex() > 0:
-                road = self._roads[self.road.currentIndex() - 1]
-                made = made.with_(route=road.route, route_name=road.route_name, wind=road.wind)
+            road = self._chosen_road()
+            if road is not None:
+                known = self._memory.road(road.route_name) if self._memory and road.route_name else None
+                route = known.route if known is not None and known.heights_from > 1 else road.route
+                made = made.with_(route=route, route_name=road.route_name, wind=road.wind)
+            if self._remembered.values and self.begin_with.isChecked():
+                made = made.with_(remembered=self._remembered)
             self.study = made
         except ValueError as error:
             self.fault.setText(words_of(error))

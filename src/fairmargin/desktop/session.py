@@ -16,6 +16,7 @@ from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.desktop.background import Background, Work, meanwhile
+from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.wanted import INLINE_LEGS, Wanted
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
 from fairmargin.logbook.lines import study_memory, study_summary
@@ -97,6 +98,7 @@ class Session(QObject):
         self.view: View = "reference"
         self.chosen = 0  # which comparison is shown, where there are several
         self.wanted = Wanted(self)
+        self.memory = Memory(self)
         self.damaged: StudyDamaged | None = None
         self.scatter = ScatterPrior()  # the tester's own, from the other studies of the logbook
         self.undo = QUndoStack(self)

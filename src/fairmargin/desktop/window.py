@@ -317,7 +317,7 @@ class MainWindow(Shell):
                 self.session.logbook.read_only_because if self.session.logbook else "No logbook is open."
             )
             return
-        dialog = NewStudyDialog(self.session.units, *self._garage(), self)
+        dialog = NewStudyDialog(self.session.units, *self._garage(), self, self.session.memory)
         if dialog.exec() and dialog.study is not None and self.session.add_study(dialog.study) is not None:
             self.go_to("question")
 

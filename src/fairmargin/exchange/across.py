@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Final
 
+from fairmargin.core import intervals
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.memory.changed import Difference
 from fairmargin.core.memory.facts import KnownFacts, Pooled
 from fairmargin.core.memory.findings import Finding, same_name
 from fairmargin.core.memory.network import Apart, Joint, LeftOut, Placed, moved_since
 from fairmargin.core.memory.road import RoadKnowledge
-from fairmargin.core.memory.vehicle import Known, Moved, VehicleKnowledge
+from fairmargin.core.memory.vehicle import CONSTANTS, Known, Moved, VehicleKnowledge
+from fairmargin.core.study.remembered import Remembered
 
 JsonValue = dict[str, Any]
 POINTS: Final = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
@@ -130,6 +133,22 @@ def facts_lines(known: KnownFacts, scatter: ScatterPrior) -> list[str]:
         lines.append(
             f"Your scatter from run to run: {100 * scatter.share:.1f} % of a 30 km leg, from {scatter.studies} studies"
         )
+    return lines
+
+
+def remembered_lines(remembered: Remembered) -> list[str]:
+    """What a study begins with, a line a constant."""
+    lines = []
+    for v in remembered.values:
+        rule = CONSTANTS.get(v.name)
+        if rule is not None:
+            half = intervals.deviate(intervals.USUAL) * v.sd
+            ends = (v.mean - half, v.mean, v.mean + half)
+            low, middle, high = (math.exp(x) for x in ends) if rule.logarithm else ends
+            unit, d = f" {rule.unit}" if rule.unit else "", rule.decimals
+            lines.append(
+                f"{rule.label}: {middle:.{d}f}{unit} ({low:.{d}f} to {high:.{d}f})".replace("-", "\u2212")
+            )
     return lines
 
 

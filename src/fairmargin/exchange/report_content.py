@@ -12,6 +12,7 @@ from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.words import signed
+from fairmargin.exchange.across import remembered_lines
 from fairmargin.exchange.report_figures import figures
 from fairmargin.exchange.report_use import ReportUse, use_figures, use_tables
 from fairmargin.exchange.wording import (
@@ -239,9 +240,20 @@ def _facts(study: Study, analysis: Analysis, choice: u.UnitChoice) -> tuple[tupl
         ("Smallest effect that matters", f"{study.smallest_effect_percent:g} %"),
         ("Vehicle", f"{v.name or 'not named'}, {v.energy}, {choice.show('mass', k.mass_kg):.0f} {choice.mass}{mark.get('mass_kg', '')}, "
                     f"drag area {k.drag_area_m2:g} m²{mark.get('drag_area_m2', '')}, rolling coefficient {k.rolling_coefficient:g}{mark.get('rolling_coefficient', '')}"),
+        *_beforehand(study, choice),
         ("Wind", f"measured at {study.wind.measured_at_m:g} m, {study.wind.terrain} land along the road"),
     ]  # fmt: skip
     return tuple(facts)
+
+
+def _beforehand(study: Study, choice: u.UnitChoice) -> list[tuple[str, str]]:
+    """What earlier studies of the vehicle know, where the study begins with it."""
+    known = study.remembered
+    if known is None or not known.values:
+        return []
+    until = f", the last driven {known.as_of:%d %B %Y}" if known.as_of else ""
+    words = f"what {known.studies} earlier studies of the vehicle say{until}: {'; '.join(remembered_lines(known))}"
+    return [("Thought beforehand", u.in_units(words, choice))]
 
 
 def shown_reading(leg: Leg) -> str:

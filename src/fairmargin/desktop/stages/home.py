@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
 
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.listing import StudyList
-from fairmargin.desktop.stages.keeping.memory import Memory
 from fairmargin.desktop.stages.keeping.studies import StudiesPage
 from fairmargin.desktop.stages.keeping.together import TogetherPage
 from fairmargin.desktop.stages.keeping.vehicles import VehiclesPage
@@ -70,7 +69,7 @@ class HomePage(QWidget):
         self.studies.newStudy.connect(self.newStudy)
         self.studies.openDemo.connect(self.openDemo)
         self.studies.studyChosen.connect(self.studyChosen)
-        self.memory = Memory(session, self)
+        self.memory = session.memory
         self.together = TogetherPage(session, self.memory)
         self.together.studyChosen.connect(self.studyChosen)
         self.vehicles = VehiclesPage(session, self.memory)

@@ -25,6 +25,7 @@ from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.stages.planning.expected_panel import ExpectedPanel
 from fairmargin.desktop.stages.planning.instruments_panel import InstrumentsPanel
 from fairmargin.desktop.stages.planning.prompts_panel import CalibrationPanel, PromptsPanel
+from fairmargin.desktop.stages.planning.remembered_panel import RememberedPanel
 from fairmargin.desktop.stages.planning.sides_panel import ConfigurationsPanel, VehiclesPanel
 from fairmargin.desktop.stages.planning.vehicle_panel import VehiclePanel
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
@@ -78,6 +79,8 @@ class QuestionStage(Stage):
         body.addWidget(self.vehicle)
         self.fields |= self.vehicle.fields
         self.boxes |= self.vehicle.boxes
+        self.remembered = RememberedPanel(session)
+        body.addWidget(self.remembered)
         self.vehicles = VehiclesPanel(session)
         body.addWidget(self.vehicles)
         self.instruments = InstrumentsPanel(session)
@@ -318,6 +321,7 @@ class QuestionStage(Stage):
         for part in (
             self.sides,
             self.vehicle,
+            self.remembered,
             self.vehicles,
             self.instruments,
             self.prompts,

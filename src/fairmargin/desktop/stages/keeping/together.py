@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from fairmargin.core.memory.findings import Finding, of_vehicle
 from fairmargin.core.memory.network import Joint, joined, repeated
 from fairmargin.core.units import in_units
+from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.keeping.memory import Memory
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import clear, label, link, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.keeping.joinedchart import JointChart

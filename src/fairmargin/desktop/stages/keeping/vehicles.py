@@ -7,10 +7,10 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from fairmargin.core.inference.scatter import learned_scatter
 from fairmargin.core.memory.facts import known_facts
-from fairmargin.core.memory.vehicle import VehicleKnowledge, what_is_known
+from fairmargin.core.memory.vehicle import VehicleKnowledge
 from fairmargin.core.units import in_units
+from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.stages.keeping.memory import Memory
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.keeping.moves import MovesChart
@@ -100,7 +100,7 @@ class VehiclesPage(QWidget):
 
     def _show_vehicle(self, name: str) -> None:
         vehicle = self.memory.vehicle(name) if name else None
-        self.known = None if vehicle is None else what_is_known(self.memory.read().taught, vehicle)
+        self.known = None if vehicle is None else self.memory.knowledge(vehicle)
         known = self.known
         some = known is not None and bool(known.studies)
         self.chart.setVisible(some)

@@ -1,6 +1,8 @@
-"""What the open logbook's studies say for each other, read once for all pages of Home that show it."""
+"""What the open logbook's studies say for each other, read once for all pages that show it."""
 
 from __future__ import annotations
+
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
@@ -8,10 +10,13 @@ from fairmargin.core.memory.changed import Difference, changed
 from fairmargin.core.memory.findings import same_name
 from fairmargin.core.memory.network import Joint
 from fairmargin.core.memory.road import RoadKnowledge, road_knowledge
+from fairmargin.core.memory.vehicle import VehicleKnowledge, what_is_known
 from fairmargin.core.study import Study, Vehicle
-from fairmargin.desktop.session import Session
 from fairmargin.logbook import LogbookFault
 from fairmargin.logbook.lines import Remembering, read_memories
+
+if TYPE_CHECKING:
+    from fairmargin.desktop.session import Session
 
 MOST_STUDIES = 60  # of one road that are read
 
@@ -21,8 +26,8 @@ class Memory(QObject):
 
     changed = Signal()
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
         self._session = session
         self._known: Remembering | None = None
         for signal in (session.studiesChanged, session.logbookChanged, session.analysisChanged):
@@ -102,3 +107,7 @@ class Memory(QObject):
             ]
             studies = [s for n in numbers[-MOST_STUDIES:] if (s := self.study(n)) is not None]
         return road_knowledge(name, studies)
+
+    def knowledge(self, vehicle: Vehicle, leaving_out: int | None = None) -> VehicleKnowledge:
+        """What the studies say of a vehicle, as its owner knows it; without one of them."""
+        return what_is_known([t for t in self.read().taught if t.study != leaving_out], vehicle)
