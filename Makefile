@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 
-.PHONY: demo setup dev test lint mutants regression bench screenshots schema wheel install clean
+.PHONY: demo setup dev test lint mutants regression practice bench screenshots schema wheel install clean
 
 demo: setup
 	@scripts/need-display.sh && exec .venv/bin/fairmargin demo
@@ -28,6 +28,9 @@ mutants: dev
 
 regression: dev
 	$(PY) tests/regression/data.py "$(WHY)"
+
+practice: dev
+	$(PY) scripts/build_practice.py
 
 bench: dev
 	QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py

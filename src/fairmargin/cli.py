@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from fairmargin import __version__
-from fairmargin.cli_memory import compare_command, vehicle_command
+from fairmargin.cli_memory import compare_command, practise_command, vehicle_command
 from fairmargin.cli_outcome import range_command, trip_command
 from fairmargin.cli_words import BAD_INPUT, OK, fault_line, say, say_json
 
@@ -444,6 +444,7 @@ app.command(name="range")(range_command)
 app.command(name="trip")(trip_command)
 app.command(name="compare")(compare_command)
 app.command(name="vehicle")(vehicle_command)
+app.command(name="practise")(practise_command)
 
 
 @app.command(name="install-desktop")

@@ -196,3 +196,142 @@ def _owned(read: _Read, logbook: Path, name: str) -> Any:
             if same_name(vehicle.name) == same_name(name):
                 return vehicle
     return None
+
+
+def practise_command(
+    case: Annotated[
+        str,
+        typer.Argument(
+            help="A case: its number, or seed-N for one from chance; all are listed where absent."
+        ),
+    ] = "",
+    as_json: AsJson = False,
+    verdict: Annotated[str, typer.Option(help="Your verdict.")] = "",
+    flaw: Annotated[str, typer.Option(help="What is wrong with it: see the list.")] = "",
+    low: Annotated[float | None, typer.Option(help="You are 80 % sure: from, %.")] = None,
+    high: Annotated[float | None, typer.Option(help="To, %.")] = None,
+    logbook: Annotated[
+        Path | None,
+        typer.Option(help="Logbook that keeps your answers, and tells how well your intervals hold."),
+    ] = None,
+) -> None:
+    """Practise: read a case with a hidden flaw; say verdict, flaw and an 80 % interval; see the truth and the score."""
+    from datetime import datetime
+
+    from fairmargin.core.memory.practice import FLAWS, VERDICTS, answer_to, as_record
+    from fairmargin.core.units import UNIT_CHOICES
+    from fairmargin.exchange.across import answer_json, answer_lines, case_columns, case_rows, case_words
+
+    try:
+        found = _case(case) if case else None
+    except ValueError as error:
+        fault_line(str(error))
+        raise typer.Exit(BAD_INPUT) from None
+    if found is None:
+        _list_practice(as_json, logbook)
+        return
+    said = (verdict, flaw, low, high)
+    if not any(v not in {"", None} for v in said):
+        units = UNIT_CHOICES["metric-wh"]
+        columns, rows = case_columns(found.study, units), case_rows(found.study, units)
+        if as_json:
+            legs = [dict(zip(columns, row, strict=True)) for row in rows]
+            say_json(
+                {
+                    "case": found.id,
+                    "grade": found.grade,
+                    "title": found.study.title,
+                    "order": found.study.order,
+                    "legs": legs,
+                }
+            )
+            return
+        say(f"{found.id} ({found.grade}): {found.study.title}. {case_words(found.study, units)}")
+        widths = [max(len(row[i]) for row in (columns, *rows)) for i in range(len(columns))]
+        for row in (columns, *rows):
+            say("  " + "  ".join(text.ljust(w) for text, w in zip(row, widths, strict=True)).rstrip())
+        say(f"  Verdicts: {', '.join(VERDICTS)}. Flaws: {', '.join(FLAWS)}.")
+        return
+    try:
+        if low is None or high is None:
+            raise ValueError("--low and --high: expected both ends of your interval, in per cent")
+        now = datetime.now().astimezone().isoformat(timespec="seconds")
+        given = answer_to(found.id, found.solution, now, verdict, flaw, low, high)  # type: ignore[arg-type]
+    except ValueError as error:
+        fault_line(str(error))
+        raise typer.Exit(BAD_INPUT) from None
+    if logbook is not None:
+        _keep_answer(logbook, as_record(given))
+    if as_json:
+        say_json(answer_json(given, found.solution.explained))
+    else:
+        for line in answer_lines(given, found.solution.explained):
+            say(line)
+
+
+def _case(name: str) -> Any:
+    """A case by its number, its name or its seed."""
+    from fairmargin.practice import generated, shipped
+
+    every = {c.id: c for c in shipped()}
+    wanted = f"case-{int(name):02d}" if name.isdigit() else name
+    if wanted in every:
+        return every[wanted]
+    seed = wanted.removeprefix("seed-")
+    if wanted.startswith("seed-") and seed.isdigit():
+        return generated(int(seed))
+    raise ValueError(f'"{name}" is not a case; expected 1 to {len(every)}, or seed-N')
+
+
+def _list_practice(as_json: bool, logbook: Path | None) -> None:
+    """All cases, and how well the answers in a logbook hold."""
+    from fairmargin.core.memory.practice import calibration
+    from fairmargin.exchange.across import calibration_json
+    from fairmargin.practice import shipped
+
+    answers = _answers(logbook) if logbook is not None else []
+    found = calibration(answers)
+    done = {a.case for a in answers}
+    if as_json:
+        cases = [
+            {"case": c.id, "grade": c.grade, "title": c.study.title, "answered": c.id in done}
+            for c in shipped()
+        ]
+        say_json({"cases": cases, "calibration": calibration_json(found)})
+        return
+    for c in shipped():
+        say(f"{c.id}  {c.grade:6}  {c.study.title}{'  (answered)' if c.id in done else ''}")
+    if logbook is not None:
+        say(found.words)
+
+
+def _answers(logbook: Path) -> list[Any]:
+    import contextlib
+    import json
+
+    from fairmargin.core.memory.practice import from_record
+    from fairmargin.logbook import Logbook, LogbookFault
+
+    found = []
+    try:
+        with Logbook.open(logbook, create=False) as book:
+            for body in book.practice():
+                with contextlib.suppress(ValueError, TypeError, KeyError):
+                    found.append(from_record(json.loads(body)))
+    except LogbookFault as fault:
+        fault_line(str(fault))
+        raise typer.Exit(BAD_INPUT) from None
+    return found
+
+
+def _keep_answer(logbook: Path, record: dict[str, Any]) -> None:
+    import json
+
+    from fairmargin.logbook import Logbook, LogbookFault
+
+    try:
+        with Logbook.open(logbook, create=False) as book:
+            book.add_practice(json.dumps(record))
+    except LogbookFault as fault:
+        fault_line(str(fault))
+        raise typer.Exit(BAD_INPUT) from None

@@ -15,12 +15,18 @@ from PySide6.QtWidgets import (
 
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.listing import StudyList
+from fairmargin.desktop.stages.keeping.practice import PracticePage
 from fairmargin.desktop.stages.keeping.studies import StudiesPage
 from fairmargin.desktop.stages.keeping.together import TogetherPage
 from fairmargin.desktop.stages.keeping.vehicles import VehiclesPage
 from fairmargin.desktop.widgets.basics import Elided, as_tip, label
 
-PAGES = (("studies", "Studies"), ("together", "Together"), ("vehicles", "Vehicles and roads"))
+PAGES = (
+    ("studies", "Studies"),
+    ("together", "Together"),
+    ("vehicles", "Vehicles and roads"),
+    ("practice", "Practice"),
+)
 
 
 class HomePage(QWidget):
@@ -73,10 +79,13 @@ class HomePage(QWidget):
         self.together = TogetherPage(session, self.memory)
         self.together.studyChosen.connect(self.studyChosen)
         self.vehicles = VehiclesPage(session, self.memory)
+        self.practice = PracticePage(session)
+        self.practice.studyChosen.connect(self.studyChosen)
         self.pages: dict[str, QWidget] = {
             "studies": self.studies,
             "together": self.together,
             "vehicles": self.vehicles,
+            "practice": self.practice,
         }
         for made in self.pages.values():
             self.stack.addWidget(made)
