@@ -15,10 +15,7 @@ from PySide6.QtWidgets import (
 
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.listing import StudyList
-from fairmargin.desktop.stages.keeping.practice import PracticePage
 from fairmargin.desktop.stages.keeping.studies import StudiesPage
-from fairmargin.desktop.stages.keeping.together import TogetherPage
-from fairmargin.desktop.stages.keeping.vehicles import VehiclesPage
 from fairmargin.desktop.widgets.basics import Elided, as_tip, label
 
 PAGES = (
@@ -75,20 +72,8 @@ class HomePage(QWidget):
         self.studies.newStudy.connect(self.newStudy)
         self.studies.openDemo.connect(self.openDemo)
         self.studies.studyChosen.connect(self.studyChosen)
-        self.memory = session.memory
-        self.together = TogetherPage(session, self.memory)
-        self.together.studyChosen.connect(self.studyChosen)
-        self.vehicles = VehiclesPage(session, self.memory)
-        self.practice = PracticePage(session)
-        self.practice.studyChosen.connect(self.studyChosen)
-        self.pages: dict[str, QWidget] = {
-            "studies": self.studies,
-            "together": self.together,
-            "vehicles": self.vehicles,
-            "practice": self.practice,
-        }
-        for made in self.pages.values():
-            self.stack.addWidget(made)
+        self._made: dict[str, QWidget] = {"studies": self.studies}
+        self.stack.addWidget(self.studies)
         self.buttons["studies"].setChecked(True)
         session.logbookChanged.connect(self._logbook)
         self._logbook()
@@ -98,11 +83,36 @@ class HomePage(QWidget):
         """The list of studies."""
         return self.studies.list
 
+    def page(self, name: str) -> QWidget:
+        """A page, made when it is first wanted."""
+        if name not in self._made:
+            self._made[name] = self._make(name)
+            self.stack.addWidget(self._made[name])
+        return self._made[name]
+
+    def _make(self, name: str) -> QWidget:
+        session = self.session
+        if name == "vehicles":
+            from fairmargin.desktop.stages.keeping.vehicles import VehiclesPage
+
+            return VehiclesPage(session, session.memory)
+        if name == "together":
+            from fairmargin.desktop.stages.keeping.together import TogetherPage
+
+            together = TogetherPage(session, session.memory)
+            together.studyChosen.connect(self.studyChosen)
+            return together
+        from fairmargin.desktop.stages.keeping.practice import PracticePage
+
+        practice = PracticePage(session)
+        practice.studyChosen.connect(self.studyChosen)
+        return practice
+
     def show_page(self, name: str) -> None:
         """Show one of the pages."""
         self.buttons[name].setChecked(True)
         self.title.setText(dict(PAGES)[name])
-        self.stack.setCurrentWidget(self.pages[name])
+        self.stack.setCurrentWidget(self.page(name))
 
     def _logbook(self) -> None:
         book = self.session.logbook
