@@ -30,7 +30,12 @@ class Memory(QObject):
         super().__init__(session)
         self._session = session
         self._known: Remembering | None = None
-        for signal in (session.studiesChanged, session.logbookChanged, session.analysisChanged):
+        for signal in (
+            session.studiesChanged,
+            session.logbookChanged,
+            session.studyChanged,
+            session.analysisChanged,
+        ):
             signal.connect(self._forget)
 
     def _forget(self) -> None:

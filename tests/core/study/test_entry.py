@@ -56,6 +56,7 @@ def test_what_cannot_be_is_refused_in_words():
 def test_clock_times_are_of_the_study_s_day():
     assert read_clock("9:35", DAY) == datetime(2026, 5, 2, 9, 35)
     assert read_clock("2026-05-03 10:00", DAY) == datetime(2026, 5, 3, 10, 0)
+    assert read_clock("2026-05-03 9:05", DAY) == datetime(2026, 5, 3, 9, 5)
     assert read_clock("", DAY) is None
     with pytest.raises(ValueError, match="expected 9:35"):
         read_clock("25:00", DAY)

@@ -108,7 +108,7 @@ def read_clock(text: str, like: datetime) -> datetime | None:
     if short and int(short[1]) < 24 and int(short[2]) < 60:
         return like.replace(hour=int(short[1]), minute=int(short[2]), second=0, microsecond=0)
     try:
-        return datetime.fromisoformat(text)
+        return datetime.fromisoformat(re.sub(r"^(\d{4}-\d{2}-\d{2}) (\d)[:.](\d{2})$", r"\1 0\2:\3", text))
     except ValueError:
         raise ValueError(
             f'"{text}" is not a time; expected 9:35, or 2026-05-02 09:35 for another day'

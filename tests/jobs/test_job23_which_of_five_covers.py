@@ -1,0 +1,110 @@
+"""Which of five covers? Five trials over three days and two studies with one baseline in common; typed, and read on Home."""
+
+import re
+
+import pytest
+from PySide6.QtWidgets import QApplication, QLabel
+
+#: What each takes over bare wheels, in per cent, as the readings are made.
+TRUTH = {"Full discs": -6.0, "Mesh discs": -5.5, "Half discs": -3.0, "Rings": -0.3, "Spokes": 2.5}
+BARE = 168.0
+
+
+def typed(t, title, names, order, date, vehicle_of=None):
+    t.new(
+        "change",
+        title,
+        kind="aero covers",
+        names=("Bare wheels", "; ".join(names)),
+        order=order,
+        method="loop",
+        speed="95",
+    )
+    t.question("v_name", "Orrin 1")
+    letters = dict(zip("BCDE", names, strict=False))
+    for i, leg in enumerate(t.study.legs):
+        effect = TRUTH.get(letters.get(leg.configuration, ""), 0.0)
+        wobble = 1 + 0.002 * (-1) ** i
+        t.leg(
+            leg.leg, reading=f"{BARE * (1 + effect / 100) * wobble:.1f} Wh/km", distance_km="32", duration_s="20:15", started_at=f"{date} {9 + i // 2}:{30 * (i % 2):02d}",
+            temperature_c="14", climate="off", road="dry", wind_speed_ms="1", wind_from_deg="240",
+        )  # fmt: skip
+
+
+def shown(page):
+    QApplication.processEvents()
+    return "\n".join(x.text() for x in page.findChildren(QLabel) if x.isVisible())
+
+
+def test_five_covers_are_ranked_through_their_baseline(tester):
+    t = tester
+    t.units("metric-wh")
+    typed(t, "Discs", ("Full discs", "Mesh discs", "Rings"), "ABCDDCBA", "2026-05-02")
+    # The second study calls the baseline a little otherwise: case and spaces do not matter.
+    typed(t, "Two more", ("Half discs", "Spokes"), "ABCCBA", "2026-06-13")
+    t.side(0, "name", "bare  Wheels")
+    t.window.go_home()
+    home = t.window.home
+    t.click(home.buttons["together"])
+    page = home.page("together")
+    QApplication.processEvents()
+    assert page.vehicle.currentText() == "Orrin 1"
+    (joint,) = page.joints
+    assert joint.reference == "Bare wheels"
+    assert [p.name for p in joint.placed] == [
+        "Full discs",
+        "Mesh discs",
+        "Half discs",
+        "Rings",
+        "Bare wheels",
+        "Spokes",
+    ]
+    for p in joint.placed:
+        true = TRUTH.get(p.name, 0.0)
+        assert p.interval_percent[0] <= true <= p.interval_percent[1] or p.name == joint.reference
+        if p.name != joint.reference:
+            assert p.percent == pytest.approx(true, abs=0.8)
+            assert 0.5 < (p.interval_percent[1] - p.interval_percent[0]) / 2 < 4.0
+    words = shown(page)
+    assert "Full discs uses least with a chance of" in words
+    assert re.search(r"Not told apart: [^.]*Full discs and Mesh discs", words)
+    assert re.search(r"Not told apart: [^.]*Rings and Bare wheels", words)
+    assert not re.search(r"Not told apart: [^.]*Full discs and Spokes", words)
+    # Two that no study drove together are compared through the baseline, and it says so.
+    through = next(line for line in words.splitlines() if line.startswith("Spokes against Full discs"))
+    assert "through what they were each compared with" in through
+    assert float(re.search(r"\+([0-9.]+) %", through)[1]) == pytest.approx(100 * (1.025 / 0.94 - 1), abs=1.0)
+    assert "through" not in next(
+        line for line in words.splitlines() if line.startswith("Mesh discs against Full discs")
+    )
+    # A study's own line opens it.
+    chart = page.charts[0]
+    chart.studyChosen.emit(joint.findings[0].study)
+    assert t.study.title in {"Discs", "Two more"}
+
+
+def test_a_comparison_that_is_not_fair_is_not_counted(tester):
+    t = tester
+    t.units("metric-wh")
+    typed(t, "Discs", ("Full discs",), "ABBA", "2026-05-02")
+    # Out with the one and back with the other: no direction can be told from the change.
+    t.new(
+        "change",
+        "One way each",
+        kind="aero covers",
+        names=("Bare wheels", "Full discs"),
+        order="AB",
+        method="out-and-back",
+    )
+    t.question("v_name", "Orrin 1")
+    for i, leg in enumerate(t.study.legs):
+        if (leg.configuration == "A") == (leg.direction == "out"):
+            t.leg(leg.leg, reading=f"{150 - 9 * (i > 0)} Wh/km", distance_km="20", duration_s="12:40")
+    assert t.effect.verdict == "not a fair comparison"
+    t.window.go_home()
+    t.click(t.window.home.buttons["together"])
+    page = t.window.home.page("together")
+    words = shown(page)
+    assert "Not counted" in words
+    assert "One way each" in words
+    assert [len(j.studies) for j in page.joints] == [1]
