@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from fairmargin.core.study import Study
@@ -12,6 +14,7 @@ from fairmargin.simulation.rehearsal import SEED
 
 BEGIN_MS = 1500  # after the list was shown: the first second is the person's
 TELL_EVERY = 8  # studies between two looks at the list
+MOST_TRIES = 3  # each round may move what the next rests on, by less
 
 
 def rehearsed(study: Study) -> bool:
@@ -29,7 +32,7 @@ class Upkeep(QObject):
         self._session = session
         self._beside = Background(self)
         self._waiting: list[int] = []
-        self._tried: set[int] = set()
+        self._tried: Counter[int] = Counter()
         self._book: Logbook | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -48,7 +51,8 @@ class Upkeep(QObject):
 
     def _another(self) -> None:
         self._beside.forget()
-        self._waiting, self._tried, self._book = [], set(), None
+        self._waiting, self._book = [], None
+        self._tried.clear()
 
     def begin(self) -> None:
         """Look for stale lines, and work through them."""
@@ -62,8 +66,9 @@ class Upkeep(QObject):
         def then(found: object, fault: Exception | None) -> None:
             if fault is None and isinstance(found, list) and self._session.logbook is book:
                 own = self._session.study_id
-                self._waiting = [i for i in found if i != own and i not in self._tried]
-                self._next()
+                self._waiting = [i for i in found if i != own and self._tried[i] < MOST_TRIES]
+                if self._waiting:
+                    self._next()
 
         self._beside.run(lambda: stale(book), then)
 
@@ -71,12 +76,15 @@ class Upkeep(QObject):
         from fairmargin.logbook.freshen import freshen
 
         book = self._book
-        if book is None or self._session.logbook is not book or not self._waiting:
-            self._session.studiesChanged.emit() if self._tried else None
+        if book is None or self._session.logbook is not book:
+            return
+        if not self._waiting:
+            self._session.studiesChanged.emit()
             self.progressed.emit()
+            self.begin()  # what was learned may have moved others
             return
         study_id = self._waiting.pop(0)
-        self._tried.add(study_id)
+        self._tried[study_id] += 1
 
         def work() -> object:
             try:
@@ -85,7 +93,7 @@ class Upkeep(QObject):
                 return False
 
         def then(_done: object, _fault: Exception | None) -> None:
-            if len(self._tried) % TELL_EVERY == 0:
+            if len(self._waiting) % TELL_EVERY == 0:
                 self._session.studiesChanged.emit()
             self.progressed.emit()
             self._next()
