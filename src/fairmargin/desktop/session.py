@@ -224,6 +224,16 @@ class Session(QObject):
                 return  # the list goes on as it was
             self.studiesChanged.emit()
 
+    def follow_scatter(self) -> None:
+        """Judge the open study by what the others know of the tester's hand by now."""
+        if self.logbook is None or self.study_id is None:
+            return
+        now = learned_scatter(self.logbook.scatter_evidence(self.study_id))
+        if now.figures != self.scatter.figures:
+            self.scatter = now
+            self._analyse()
+            self._line_as_shown("")
+
     def close_study(self) -> None:
         """Go back to no study."""
         self.study_id = self.study = self.analysis = None

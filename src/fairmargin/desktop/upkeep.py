@@ -66,6 +66,9 @@ class Upkeep(QObject):
         def then(found: object, fault: Exception | None) -> None:
             if fault is None and isinstance(found, list) and self._session.logbook is book:
                 own = self._session.study_id
+                if own is not None and own in found and self._tried[own] < MOST_TRIES:
+                    self._tried[own] += 1
+                    self._session.follow_scatter()
                 self._waiting = [i for i in found if i != own and self._tried[i] < MOST_TRIES]
                 if self._waiting:
                     self._next()

@@ -102,7 +102,7 @@ def interval_score(low: float, high: float, truth: float, confidence: float = PR
 
     Examples
     --------
-    >>> interval_score(-5.0, -1.0, -3.0), interval_score(-5.0, -1.0, 0.0)
+    >>> round(interval_score(-5.0, -1.0, -3.0), 6), round(interval_score(-5.0, -1.0, 0.0), 6)
     (4.0, 14.0)
     """
     if not (math.isfinite(low) and math.isfinite(high)) or low > high:
