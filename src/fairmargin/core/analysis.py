@@ -6,37 +6,33 @@ Screens, reports and JSON only draw the `Analysis`.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 
+from fairmargin.core.everyday_group import everyday_group
 from fairmargin.core.evidence.climb import climbs
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.gathered import Gathered, gather
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.fairness.checks import check, check_everyday
+from fairmargin.core.fairness.checks import check
 from fairmargin.core.fairness.concern import Concern, merge
 from fairmargin.core.fairness.context import ComparisonContext, Refit
-from fairmargin.core.fairness.everyday import EverydayContext
 from fairmargin.core.fairness.records import check_records
-from fairmargin.core.inference.everyday import fit_everyday
+from fairmargin.core.grouped import Group, results_of, used_of
 from fairmargin.core.inference.fit import Fit, fit_study
-from fairmargin.core.inference.learned import Learned
-from fairmargin.core.inference.levels import Level, calibration
-from fairmargin.core.inference.options import FitOptions, Regressor
-from fairmargin.core.inference.posterior import Effect
-from fairmargin.core.inference.priors import DAY
+from fairmargin.core.inference.levels import Level
+from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.result.capacity import capacity_estimate
 from fairmargin.core.result.claims import claim_result
 from fairmargin.core.result.comparison import Sides, by_direction, comparison, sides_of
 from fairmargin.core.result.corrections import corrections
-from fairmargin.core.result.legs import everyday_lines, gap_share, leg_result
-from fairmargin.core.result.results import Result, result_of, sector_lengths, whole_results
-from fairmargin.core.result.types import VIEWS, Analysis, Comparison, LegResult, View
+from fairmargin.core.result.legs import gap_share, leg_result
+from fairmargin.core.result.results import Result, sector_lengths, whole_results
+from fairmargin.core.result.types import VIEWS, Analysis, Comparison, View
 from fairmargin.core.result.whole import whole_comparisons
 from fairmargin.core.study import Study, Trace
 from fairmargin.core.study.cells import (
@@ -51,18 +47,6 @@ from fairmargin.core.study.cells import (
     vehicle_of,
     with_sides,
 )
-
-
-@dataclass(frozen=True, eq=False, slots=True)
-class _Group:
-    """What one fit gives."""
-
-    comparisons: Sequence[Comparison] = ()
-    concerns: Sequence[Concern] = ()
-    legs: Mapping[str, LegResult] = field(default_factory=dict)
-    scatter_evidence: tuple[float, ...] | None = None
-    results: tuple[Result, ...] = ()
-    learned: Callable[[], Learned | None] | None = None
 
 
 def analyse(
@@ -230,7 +214,7 @@ def _of_vehicle(
     study = with_sides(study)
     evidence = gather(study, traces, owners)
     if study.method == "everyday":
-        groups = [_everyday(study, view, evidence, doubts)] if evidence.observations else []
+        groups = [everyday_group(study, view, evidence, doubts)] if evidence.observations else []
     else:
         options = FitOptions(
             view="study-mean" if view == "study-mean" else "reference",
@@ -260,36 +244,12 @@ def _of_vehicle(
         missing="" if complete else _missing(study, evidence.observations),
         climbs=climbs(study, traces) if study.method == "climb" else (),
         results=(*results, *whole_results(study, results)),
-        capacity=capacity_estimate(study, _used(study, evidence.observations)),
+        capacity=capacity_estimate(study, used_of(study, evidence.observations)),
         sector_lengths_km=lengths if len(lengths) > 1 else {},
         scatter_evidence=tuple(np.sum(learned, axis=0).tolist()) if learned else (),
         scatter_prior=scatter,
         learned=tuple((vehicle, g.learned) for g in groups if g.learned is not None),
     )
-
-
-def _results(
-    study: Study,
-    used: Sequence[Observation],
-    sector: str,
-    levels: Mapping[str, Level],
-    method: str,
-    conditions: Mapping[str, Conditions],
-) -> tuple[Result, ...]:
-    """What each configuration of a group took."""
-    out = []
-    for c in study.configurations:
-        own = [
-            o
-            for o in used
-            if (leg := study.leg(o.legs[0])).configuration == c.id and leg.vehicle != "control"
-        ]
-        if own:
-            speed = c.speed_kmh if study.change.subject == "speed" else study.target_speed_kmh
-            names = [leg for o in own for leg in o.legs]
-            noted = [conditions[leg] for leg in names]
-            out.append(result_of(study, "", c.id, speed, sector, own, levels.get(c.id), method, noted))
-    return tuple(out)
 
 
 def _by_speed_and_sector(
@@ -304,12 +264,6 @@ def _by_speed_and_sector(
 
 def _at_speed(study: Study, speed_kmh: float | None) -> Study:
     return study.with_(target_speed_kmh=speed_kmh) if speed_kmh != study.target_speed_kmh else study
-
-
-def _used(study: Study, members: Sequence[Observation]) -> list[Observation]:
-    """Observations none of whose legs was left out."""
-    included = {leg.leg for leg in study.legs if leg.included}
-    return [o for o in members if included.issuperset(o.legs)]
 
 
 def _missing(study: Study, every: Sequence[Observation]) -> str:
@@ -334,10 +288,10 @@ def _test_day(
     members: Sequence[Observation],
     sector: str,
     doubts: Sequence[Concern],
-) -> _Group:
+) -> Group:
     """One fit over all legs of a speed and sector, and one comparison per trial."""
     conditions, logs = evidence.conditions, evidence.logs[sector]
-    used = _used(study, members)
+    used = used_of(study, members)
     own = [conditions[name] for o in used for name in o.legs]
     fit = fit_study(study, own, used, logs, options) if used else None
     lines: Mapping[str, Mapping[str, float]] = {}
@@ -359,7 +313,7 @@ def _test_day(
         for name in o.legs
     }
     if fit is None:
-        return _Group(legs=results)
+        return Group(legs=results)
     comparisons: list[Comparison] = []
     concerns: list[Concern] = []
     gaps = {o.legs[0]: gap_share(logs, o) for o in used}
@@ -386,7 +340,7 @@ def _test_day(
     several = len({c.configuration for c in own}) > 1
     driven = _driven(study, fit, used, sector, view, conditions)
     learned = None if _doubtful(fit) else fit.learned
-    return _Group(comparisons, concerns, results, fit.scatter_evidence if several else None, driven, learned)
+    return Group(comparisons, concerns, results, fit.scatter_evidence if several else None, driven, learned)
 
 
 def _driven(
@@ -402,7 +356,7 @@ def _driven(
     levels: Mapping[str, Level] = {}
     if view != "as-measured":
         levels = fit.plain_levels() if doubtful else fit.levels
-    return _results(study, used, sector, levels, "plain" if doubtful else "model", conditions)
+    return results_of(study, used, sector, levels, "plain" if doubtful else "model", conditions)
 
 
 def _doubtful(fit: Fit) -> bool:
@@ -438,70 +392,3 @@ def _taken_back(
     return lambda: fit_study(
         study, [evidence.conditions[name] for o in members for name in o.legs], members, logs, options
     )
-
-
-# ---------------------------------------------------------------- everyday logs
-
-
-def _everyday(study: Study, view: View, evidence: Gathered, doubts: Sequence[Concern]) -> _Group:
-    """Weeks of trips: one regression over all of them."""
-    every, conditions = evidence.observations, evidence.conditions
-    used = _used(study, every)
-    if not used:
-        return _Group()
-    own = [conditions[o.legs[0]] for o in used]
-    warmth = study.reference.temperature_c
-    speed = float(np.mean([c.speed_m_s for c in own]))
-    if view == "study-mean":
-        warmth = float(np.mean([c.temperature_c for c in own]))
-    elif study.target_speed_kmh:
-        speed = study.target_speed_kmh / 3.6
-    fit = fit_everyday(study, own, used, warmth, speed)
-
-    def lines(o: Observation) -> Mapping[str, float] | None:
-        if o.legs[0] not in fit.corrections:
-            return None
-        return {} if view == "as-measured" else everyday_lines(o, fit.corrections[o.legs[0]])
-
-    results = {
-        (name := o.legs[0]): leg_result(
-            study, study.leg(name), o, view, lines(o), fit.trip_sd.get(name, o.relative_sd)
-        )
-        for o in every
-    }
-    comparisons: list[Comparison] = []
-    concerns: list[Concern] = []
-    for trial, effect in fit.effects.items():
-        a, b = sides_of(study, trial, used)
-        if not a or not b:
-            continue
-
-        def without(left_out: Regressor, trial: str = trial, effect: Effect = effect) -> float | None:
-            other = fit_everyday(study, own, used, warmth, speed, frozenset({left_out})).effects.get(trial)
-            return None if other is None else effect.percent - other.percent
-
-        found = [*doubts, *check_everyday(EverydayContext(study, trial, own, used, effect, without))]
-        concerns += found
-        sides = Sides(study, effect, a, b, every, results, conditions, own, fit.scatter_share, True)
-        comparisons.append(comparison(sides, view, found))
-    levels = {} if view == "as-measured" else _everyday_levels(used, results)
-    return _Group(
-        comparisons, concerns, results, results=_results(study, used, "", levels, "model", conditions)
-    )
-
-
-def _everyday_levels(used: Sequence[Observation], lines: Mapping[str, LegResult]) -> Mapping[str, Level]:
-    """Mean of each configuration's corrected trips, with what the trips say of themselves."""
-    groups: dict[str, list[tuple[Observation, LegResult]]] = {}
-    for o in used:
-        groups.setdefault(lines[o.legs[0]].configuration, []).append((o, lines[o.legs[0]]))
-    found = {}
-    for name, own in groups.items():
-        km = np.array([o.true_km for o, _ in own])
-        level = np.array([line.corrected_wh_per_km or line.measured_wh_per_km for _, line in own])
-        told = float(np.std(np.log(level), ddof=1)) if len(own) > 2 else 0.0
-        trip = max(told, float(np.mean([line.sd_percent for _, line in own])) / 100.0)
-        sd = math.hypot(trip / math.sqrt(len(own)), DAY.sd, calibration([o for o, _ in own]))
-        middle = float(km @ level / km.sum())
-        found[name] = Level(middle, np.ones(1), np.zeros(1), np.array([sd]))
-    return found
