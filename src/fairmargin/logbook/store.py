@@ -491,8 +491,6 @@ class Logbook:
             connection.execute(schema.study.update().where(schema.study.c.id == study_id).values(**values))
             self._seal(connection, study_id)
 
-    # ------------------------------------------------------------ earlier states
-
     def from_copies(self, study_id: int) -> tuple[copies.Copy, Record] | None:
         """Find the newest earlier copy in which a study is whole; None if there is none."""
         for copy in copies.kept(self.path):

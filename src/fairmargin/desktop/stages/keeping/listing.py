@@ -249,6 +249,11 @@ class StudyDelegate(QStyledItemDelegate):
         draw_mini_bar(
             p, QRectF(words.right() + 12, inner.top(), left * 0.36 - 12, inner.height()), known, reach
         )
+        self._words(p, entry, words, units)
+
+    def _words(self, p: QPainter, entry: StudyEntry, words: QRectF, units: UnitChoice | None) -> None:
+        """Title with its tags, result, next step."""
+        state = state_of(entry)
         ink = "blocks" if entry.damage else STATE_INK.get(state, "muted")
         third = words.height() / 3
         tags = "   ".join(entry.about.tags)
