@@ -81,22 +81,13 @@ def take_road(window: MainWindow, take: Callable[[str], None], home: Path, folde
 
 
 def take_jobs(window: MainWindow, take: Callable[[str], None], folder: Path) -> None:
-    """Five jobs of docs/jobs.md, from an empty logbook of the demo's invented people."""
+    """Jobs of docs/jobs.md, from an empty logbook of the demo's invented people."""
     from fairmargin.core.planning.load import read_item
-    from fairmargin.core.study import Change, Configuration, Leg, NamedVehicle, Study, Vehicle
+    from fairmargin.core.study import Change, Configuration, Study, Vehicle
     from fairmargin.core.study.plan import LimitSource, Load, Plan
     from fairmargin.desktop.dialogs import NewStudyDialog
 
     van = Vehicle(name="Orrin 1", vehicle_class="van", mass_kg=1710, usable_capacity_kwh=52)
-
-    def leg(name: str, configuration: str, shown: float, km: float, **more: object) -> Leg:
-        values = {"run": name, "average_unit": "kWh/100km", "average_step": 0.1, "direction": "loop"} | more
-        return Leg(leg=name, configuration=configuration, average_shown=shown, distance_km=km, **values)
-
-    def show(study: Study, stage: str, name: str) -> None:
-        window.session.add_study(study)
-        window.go_to(stage)
-        take(name)
 
     dialog = NewStudyDialog(window.session.units, [van], (), window)
     dialog.title.setText("Wheel discs, Dyke Road")
@@ -113,45 +104,6 @@ def take_jobs(window: MainWindow, take: Callable[[str], None], folder: Path) -> 
         Configuration(id="A", name="As it is", baseline=True),
         Configuration(id="B", name="Bread trailer"),
     )
-    legs = [
-        leg("L01", "A", 15.9, 18.4, run="R1", direction="out"), leg("L02", "A", 18.1, 18.4, run="R1", direction="back"),
-        leg("L03", "A", 18.8, 18.4, run="R2", direction="out", speed_kmh=105), leg("L04", "A", 21.2, 18.4, run="R2", direction="back", speed_kmh=105),
-    ]  # fmt: skip
-    noted = [x.with_(temperature_c=9, climate="off", road="dry") for x in legs]
-    show(
-        Study(title="How far on the Dyke Road?", vehicle=van, configurations=(off,), target_speed_kmh=90, legs=tuple(noted), route_name="Dyke Road"),
-        "verdict", "job-range",
-    )  # fmt: skip
-
-    fleet = (NamedVehicle(id="V1", name="Orrin 1", vehicle_class="van", usable_capacity_kwh=52),
-             NamedVehicle(id="V2", name="Harvest lorry", energy="diesel", vehicle_class="light truck", tank_l=70))  # fmt: skip
-    tables = {
-        "V1": ("kWh/100km", (17.2, 19.8, 18.1), (23.9, 30.2, 26.5)),
-        "V2": ("L/100km", (9.6, 8.1, 7.4), (11.5, 10.6, 9.1)),
-    }
-    sectors = (("town round", 6.2), ("Dyke Road", 18.4), ("fen lanes", 11.0))
-    towed = tuple(
-        leg(f"{v}{c}{i}", c, shown, km, average_unit=unit, vehicle=v, sector=name, run=v + c, temperature_c=11, climate="off", road="dry")
-        for v, (unit, *rows) in tables.items()
-        for c, row in zip("AB", rows, strict=True)
-        for i, ((name, km), shown) in enumerate(zip(sectors, row, strict=True))
-    )  # fmt: skip
-    show(
-        Study(title="Bread trailer, van and lorry", change=Change(kind="towing", mechanism="mixed"), method="one-way",
-              vehicles=fleet, configurations=(off, on), legs=towed),
-        "verdict", "job-sectors",
-    )  # fmt: skip
-
-    hill = (
-        Leg(leg="L01", run="R1", configuration="A", direction="out", distance_km=6.1, soc_start_percent=91, soc_end_percent=84),
-        Leg(leg="L02", run="R1", configuration="A", direction="back", distance_km=6.1, soc_start_percent=84, soc_end_percent=87),
-    )  # fmt: skip
-    show(
-        Study(title="Up Hallock bank", method="climb", vehicle=van, configurations=(off,), legs=hill),
-        "verdict",
-        "job-climb",
-    )
-
     items = [
         read_item(*x, "aboard")
         for x in (("two people", "158 kg"), ("tank", "52 kg"), ("water", "480 L at 18 \u00b0C"))
@@ -203,6 +155,10 @@ def main() -> int:
         window.grab().save(str(arguments.folder / f"{name}.png"))
 
     take("studies")
+    for page in ("together", "vehicles", "practice"):
+        window.home.show_page(page)
+        take(f"home-{page}")
+    window.home.show_page("studies")
     window.show_study(session.logbook.studies()[arguments.study].id)
     for stage in STAGES:
         window.go_to(stage)
@@ -211,7 +167,8 @@ def main() -> int:
         take(stage)
         if stage == "plan" and not arguments.only:
             plans = window.stage("plan")
-            window.show_study(session.logbook.studies()[-1].id)
+            trailer = next(e for e in session.logbook.studies() if "trailer" in e.title)
+            window.show_study(trailer.id)
             window.go_to("plan")
             plans.designs.compare()
             QThreadPool.globalInstance().waitForDone()
