@@ -44,6 +44,11 @@ def test_findings_of_a_study_and_the_names_they_join_by():
     assert f.interval_percent == (
         pytest.approx(c.interval_percent[0], abs=0.1), pytest.approx(c.interval_percent[1], abs=0.1)
     )  # fmt: skip
+    legs = {x.leg: c.errors[f"leg {x.leg}"] for x in study.legs}
+    assert all((legs[x.leg] > 0) == (x.configuration == "B") for x in study.legs), (
+        "a baseline leg that took more makes the effect less"
+    )
+    assert sum(legs.values()) == pytest.approx(0.0, abs=1e-3)
     # Names that say nothing are not taken for another study's.
     assert (f.baseline, f.trial) == ("Baseline (A study)", "Trial (A study)")
     named = study.with_(

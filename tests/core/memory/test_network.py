@@ -205,6 +205,17 @@ def test_five_covers_over_two_studies_and_three_days_with_one_baseline():
     )
 
 
+def test_many_pairs_at_once_are_told_apart_less_easily():
+    """2.3 standard deviations tell two apart; among six configurations, fifteen pairs at once, they do not."""
+    two = [finding(1, 2.3 * 1.0, 1.96, trial="B")]
+    (pair,) = one(two).pairs
+    assert pair.told_apart
+    many = [*two, *(finding(i, 0.0, 1.96, trial=name) for i, name in enumerate("CDEF", start=2))]
+    (of_two,) = [p for p in one(many).pairs if {p.first, p.second} == {"Bare", "B"}]
+    assert not of_two.told_apart
+    assert of_two.interval_percent[0] > 0, "by itself it would be"
+
+
 def test_what_is_not_counted():
     unfair = finding(2, -9.0, 1.0, verdict="not a fair comparison")
     other = finding(3, -5.0, 1.0, speed_kmh=120.0)

@@ -139,6 +139,10 @@ def test_a_prior_that_is_remembered_counts_and_can_be_refused():
     )
     assert effect(("no such thing", 0.0, 0.1)) == (usual, half)
     drag = study.vehicle.drag_area_m2
+    same, _ = effect(("drag area", math.log(drag), 0.01))
+    larger, _ = effect(("drag area", math.log(1.5 * drag), 0.01))
+    assert same == pytest.approx(usual, abs=0.25), "what the owner says anyway moves next to nothing"
+    assert abs(larger - usual) > 2 * abs(same - usual) + 0.2
     sure = study.with_(vehicle=study.vehicle.with_(drag_area_sd_m2=0.001 * drag))
     known = Remembered(values=(RememberedValue(name="drag area", mean=math.log(2 * drag), sd=0.05),))
     assert (
