@@ -96,6 +96,14 @@ def test_faults_of_compare(books, tmp_path):
     assert "expected 0.5 to 0.999" in run("compare", str(books[0]), "--confidence", "95").stderr
 
 
+def test_names_that_mean_the_same(books):
+    (group,) = json.loads(run("compare", books[0], "--json", "--same", "Spats=discs ON").stdout)["vehicles"][
+        0
+    ]["groups"]
+    assert [c["name"] for c in group["configurations"]] == ["Discs on", "Discs off"]
+    assert "expected" in run("compare", books[0], "--same", "Spats").stderr
+
+
 def test_vehicle(books):
     done = run("vehicle", str(books[0]), "ORRIN 1", "--json")
     assert done.returncode == 0, done.stderr

@@ -94,16 +94,21 @@ def compare_command(
     vehicle: Annotated[str, typer.Option(help="Of this vehicle only, by its name.")] = "",
     speed: Annotated[float | None, typer.Option(help="At this speed only, km/h.")] = None,
     confidence: Annotated[float, typer.Option(help="Of the intervals, a share of 1.")] = 0.95,
+    same: Annotated[
+        list[str] | None,
+        typer.Option(help='Two names that mean the same: "No covers=Discs off"; any number.'),
+    ] = None,
 ) -> None:
     """Join the studies of logbooks: all changes of a vehicle on one scale, ranked, and questions that were asked again."""
     from fairmargin.core.memory.findings import same_name
-    from fairmargin.core.memory.network import joined, repeated
+    from fairmargin.core.memory.network import joined, renamed, repeated
     from fairmargin.exchange.across import again_json, again_lines, joint_json, joint_lines, left_json
 
     if not 0.5 <= confidence <= 0.999:
         fault_line(f"--confidence {confidence:g} is not possible; expected 0.5 to 0.999")
         raise typer.Exit(BAD_INPUT)
     read = _read(logbooks)
+    read.findings = renamed(read.findings, _same(same or []))
     names: dict[str, str] = {}
     for f in read.findings:
         names.setdefault(same_name(f.vehicle), f.vehicle)
@@ -143,6 +148,18 @@ def compare_command(
     if not groups:
         say("No study of these logbooks compares anything yet.")
     raise typer.Exit(read.status)
+
+
+def _same(pairs: Sequence[str]) -> dict[str, str]:
+    """Names that mean the same, as typed."""
+    found = {}
+    for text in pairs:
+        one, sign, other = (part.strip() for part in text.partition("="))
+        if not (one and sign and other):
+            fault_line(f'--same: "{text}" is not two names; expected "No covers=Discs off"')
+            raise typer.Exit(BAD_INPUT)
+        found[one] = other
+    return found
 
 
 def _changes(read: _Read, joint: Joint) -> tuple[Difference, ...]:

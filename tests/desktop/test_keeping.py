@@ -177,6 +177,23 @@ def test_together_joins_and_says_what_is_not_in_it(qtbot, home, window):
     assert "1 study is still to be analysed" in texts(home.page("together"))
 
 
+def test_names_that_mean_the_same_are_joined_and_parted(qtbot, home, window):
+    window.session.add_study(named("Covers, older notes", "No covers", "Discs on", effect=0.955))
+    window.go_home("together")
+    page = home.page("together")
+    texts(page)
+    assert [len(j.names) for j in page.joints] == [3], "joined by the trial alone: two baselines are two"
+    page.one.setCurrentText("No covers")
+    page.other.setCurrentText("Discs off")
+    page.join.click()
+    assert "asked 3 times" in texts(page)
+    assert page.said.text() == "No covers is Discs off"
+    assert [j.names for j in page.joints] == [("Discs off", "Discs on")]
+    page.apart.click()
+    assert [len(j.names) for j in page.joints] == [3]
+    assert not page.apart.isVisible()
+
+
 def test_what_is_known_of_a_vehicle_and_a_road(qtbot, window):
     years = simulate_years(31, studies=4, wind="windy")
     for s in years.studies:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
 from fairmargin.core.memory.changed import Difference, changed
-from fairmargin.core.memory.findings import same_name
-from fairmargin.core.memory.network import Joint
+from fairmargin.core.memory.findings import Finding, same_name
+from fairmargin.core.memory.network import Joint, renamed
 from fairmargin.core.memory.road import RoadKnowledge, road_knowledge
 from fairmargin.core.memory.vehicle import VehicleKnowledge, what_is_known
 from fairmargin.core.study import Study, Vehicle
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
     from fairmargin.desktop.session import Session
 
 MOST_STUDIES = 60  # of one road that are read
+SAME = "home/same"  # of the settings: names that mean the same, by logbook
 
 
 class Memory(QObject):
@@ -52,6 +54,37 @@ class Memory(QObject):
                 self._session.failed.emit(str(fault))
                 self._known = Remembering()
         return self._known
+
+    @property
+    def same(self) -> dict[str, str]:
+        """Names of configurations that somebody said are another's, in this logbook: name, the other."""
+        book = self._session.logbook
+        try:
+            every = json.loads(str(self._session.settings.value(SAME, "{}")))
+            own = every.get(str(book.path.absolute()), {}) if book is not None else {}
+            return {str(k): str(v) for k, v in own.items()}
+        except (ValueError, AttributeError):
+            return {}
+
+    def say_same(self, name: str, other: str) -> None:
+        """Say that a configuration's name is another's; with itself, that it is its own again."""
+        book = self._session.logbook
+        if book is None:
+            return
+        try:
+            every = json.loads(str(self._session.settings.value(SAME, "{}")))
+        except ValueError:
+            every = {}
+        own = {k: v for k, v in self.same.items() if same_name(k) != same_name(name)}
+        if same_name(name) != same_name(other):
+            own[name] = other
+        every[str(book.path.absolute())] = own
+        self._session.settings.setValue(SAME, json.dumps(every))
+        self.changed.emit()
+
+    def findings(self) -> list[Finding]:
+        """What the studies found, with the names that were said to be the same."""
+        return renamed(self.read().findings, self.same)
 
     def study(self, number: int) -> Study | None:
         """A study of the logbook; None where it cannot be read."""

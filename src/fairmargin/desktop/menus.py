@@ -22,6 +22,12 @@ VIEWS: tuple[tuple[str, View], ...] = (
     ("Mean of the study", "study-mean"),
     ("As measured", "as-measured"),
 )
+#: Pages of Home beside the list.
+HOME_PAGES: tuple[tuple[str, str], ...] = (
+    ("What studies say &together", "together"),
+    ("&Vehicles and roads", "vehicles"),
+    ("&Practice", "practice"),
+)
 
 
 class Commands(Protocol):
@@ -43,7 +49,7 @@ class Commands(Protocol):
     def drive_full(self) -> None:
         """See the window."""
 
-    def go_home(self) -> None:
+    def go_home(self, page: str = "studies") -> None:
         """See the window."""
 
     def find_anything(self) -> None:
@@ -155,6 +161,8 @@ class Menus(QObject):
     def _go(self) -> None:
         menu = self._menu("&Go")
         self._add(menu, "All &studies", self.own.go_home, "Ctrl+0")
+        for words, page in HOME_PAGES:
+            self._add(menu, words, partial(self.own.go_home, page))
         for i, name in enumerate(STAGES, start=1):
             self._add(menu, f"&{i}  {name.capitalize()}", partial(self.window.go_to, name), f"Ctrl+{i}")
         self._add(menu, "&Find anything\u2026", self.own.find_anything, "Ctrl+K")

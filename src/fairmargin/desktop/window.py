@@ -212,10 +212,11 @@ class MainWindow(Shell):
         self.pages.setCurrentWidget(self.stage(name))
         self._show()
 
-    def go_home(self) -> None:
-        """Show the list of studies."""
+    def go_home(self, page: str = "studies") -> None:
+        """Show the list of studies, or another page of Home."""
         self._stage = None
         self.pages.setCurrentWidget(self.home)
+        self.home.show_page(page)
         self._show()
 
     def _show(self, *_: object) -> None:

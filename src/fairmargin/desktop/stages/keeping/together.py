@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core.memory.findings import Finding, of_vehicle
 from fairmargin.core.memory.network import Joint, joined, repeated
@@ -41,6 +41,8 @@ class TogetherPage(QWidget):
         self.told = label("", "muted", wrap=True)
         row.addWidget(self.told, 1)
         page.addLayout(row)
+        self.names = self._names()
+        page.addWidget(self.names)
         inner = QWidget()
         self.body = QVBoxLayout(inner)
         self.body.setContentsMargins(0, 0, 8, 0)
@@ -51,6 +53,50 @@ class TogetherPage(QWidget):
         memory.changed.connect(self.touch)
         session.unitsChanged.connect(self.touch)
         theme.changed.connect(self.touch)
+
+    def _names(self) -> QWidget:
+        """Two names that mean the same: studies are joined by names."""
+        frame = QWidget()
+        row = QHBoxLayout(frame)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(label("Named otherwise, but the same:", "muted"))
+        self.one, self.other = QComboBox(), QComboBox()
+        for box, words in ((self.one, "This name"), (self.other, "means this one")):
+            box.setAccessibleName(words)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(16)
+        row.addWidget(self.one)
+        row.addWidget(label("is", "muted"))
+        row.addWidget(self.other)
+        self.join = QPushButton("Join them")
+        self.join.clicked.connect(
+            lambda: self.memory.say_same(self.one.currentText(), self.other.currentText())
+        )
+        row.addWidget(self.join)
+        self.said = label("", "muted")
+        row.addWidget(self.said, 1)
+        self.apart = QPushButton("Part them again")
+        self.apart.clicked.connect(self._part)
+        row.addWidget(self.apart)
+        return frame
+
+    def _part(self) -> None:
+        for name in list(self.memory.same):
+            self.memory.say_same(name, name)
+
+    def _show_names(self, found: list[Finding]) -> None:
+        every = sorted({n for f in found for n in (f.baseline, f.trial)}, key=str.casefold)
+        for box in (self.one, self.other):
+            now = box.currentText()
+            if [box.itemText(i) for i in range(box.count())] != every:
+                box.clear()
+                box.addItems(every)
+                if now in every:
+                    show_choice(box, now)
+        said = self.memory.same
+        self.said.setText("; ".join(f"{a} is {b}" for a, b in said.items()))
+        self.apart.setVisible(bool(said))
+        self.names.setVisible(len({f.study for f in found}) > 1)
 
     def touch(self) -> None:
         """Show it again now if it is in sight, else when it comes."""
@@ -82,7 +128,8 @@ class TogetherPage(QWidget):
             else ""
         )
         name = self.vehicle.currentText()
-        found = of_vehicle(known.findings, "" if name == BETWEEN else name)
+        found = of_vehicle(self.memory.findings(), "" if name == BETWEEN else name)
+        self._show_names(found)
         self._show(found)
 
     def _usual(self, names: list[str]) -> str:
