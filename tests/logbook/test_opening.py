@@ -189,6 +189,12 @@ def test_logbooks_of_every_release_open_and_keep_a_copy(path, file):
         assert study.leg("L03").average_shown == pytest.approx(161.5)  # 170 x 0.95
         assert traces["L01"].power_kw[-1] == 20.0
         assert book.healed == []
+        # What the list groups by is told from the studies; what came with 0003 is there from then on.
+        assert [e.about.legs for e in entries] == [len(book.load(e.id)[0].legs) for e in entries]
+        later = file.stem >= "schema-0003"
+        assert entries[0].about.tags == (("covers",) if later else ())
+        assert [e.archived for e in entries] == [False, later]
+        assert len(book.practice()) == later
         book.add(driven_study("AB"))
     if file.stem != f"schema-{schema.HEAD}":
         kept = copies.kept(path)

@@ -135,6 +135,11 @@ class Memory(QObject):
                 names[key] = (e.about.road, names.get(key, ("", 0))[1] + 1)
         return [n for n, _ in sorted(names.values(), key=lambda v: (-v[1], v[0].casefold()))]
 
+    def studies_on(self, road: str) -> int:
+        """How many studies were driven on a road."""
+        book = self._session.logbook
+        return 0 if book is None else sum(same_name(e.about.road) == same_name(road) for e in book.studies())
+
     def road(self, name: str) -> RoadKnowledge:
         """What the studies on a road say of it; of the newest where there are very many."""
         book = self._session.logbook

@@ -125,6 +125,11 @@ def facts_lines(known: KnownFacts, scatter: ScatterPrior) -> list[str]:
     if known.distance_error_percent is not None:
         p = known.distance_error_percent
         lines.append(f"Distance shown over GPS: {effect_words(p.value, p.interval)}, {p.studies} studies")
+    if known.speed_error_percent is not None:
+        p = known.speed_error_percent
+        lines.append(
+            f"Speed held over the aimed-for, by GPS: {effect_words(p.value, p.interval)}, {p.studies} studies"
+        )
     if known.capacity_kwh is not None:
         p = known.capacity_kwh
         lines.append(
@@ -392,6 +397,7 @@ def vehicle_json(
             for k in known.constants
         ],
         "distance_error_percent": _pooled_json(facts.distance_error_percent),
+        "speed_error_percent": _pooled_json(facts.speed_error_percent),
         "usable_capacity_kwh": _pooled_json(facts.capacity_kwh),
         "display_steps": dict(facts.steps),
         "scatter_percent": _number(100 * scatter.share) if scatter.studies else None,

@@ -198,4 +198,9 @@ def test_instruments_and_battery_by_hand():
     assert known.steps == {"trip average, Wh/km": 0.1}
     energy = np.mean([170, 170, 161.5, 161.5]) * 18.8
     assert known.capacity_kwh.value == pytest.approx(energy / 0.06 / 1000, rel=0.02)
+    # 18.4 km in 736 s are 90 km/h, as aimed; in 700 s they are 94.6.
+    assert known.speed_error_percent.value == pytest.approx(0.0, abs=1e-6)
+    faster = study.with_(legs=tuple(leg.with_(duration_s=700) for leg in study.legs))
+    told = facts.known_facts(facts.facts_of(faster, analyse(faster)), VAN.name)
+    assert told.speed_error_percent.value == pytest.approx(100 * (736 / 700 - 1), abs=1e-6)
     assert facts.known_facts(again, "Lorry") == facts.KnownFacts(None, None, {})

@@ -17,6 +17,8 @@ from fairmargin.core.study.cells import vehicle_of
 DISTANCE_SD: Final = (
     0.003  # of one leg's distance over GPS, from rounding and the line driven; common practice
 )
+SPEED_SD: Final = 0.002  # of a mean speed held, beyond what its legs differ by; common practice
+FEWEST_SPEEDS: Final = 3  # legs, before a speed held is told
 CAPACITY_DRIFT: Final = 0.01  # of a usable capacity, from study to study: warmth and age; common practice
 
 
@@ -33,6 +35,8 @@ class Facts:
     capacity_kwh: float | None = None
     capacity_sd: float = 0.0
     steps: Mapping[str, float] = field(default_factory=dict)  # by instrument and unit
+    speed_ratio: float | None = None  # held, by GPS and clock, over the aimed-for
+    speed_sd: float = 0.0
 
 
 def facts_of(study: Study, analysis: Analysis, number: int = 0) -> tuple[Facts, ...]:
@@ -46,6 +50,7 @@ def facts_of(study: Study, analysis: Analysis, number: int = 0) -> tuple[Facts, 
         if not legs:
             continue
         ratio, sd = _distance(legs)
+        speed, speed_sd = _speed(study, legs)
         capacity = analysis.capacity if not study.vehicles else None
         deviate = intervals.deviate(study.confidence)
         out.append(
@@ -59,6 +64,8 @@ def facts_of(study: Study, analysis: Analysis, number: int = 0) -> tuple[Facts, 
                 None if capacity is None else capacity.estimate,
                 0.0 if capacity is None else (capacity.interval[1] - capacity.interval[0]) / (2 * deviate),
                 _steps(study, legs),
+                speed,
+                speed_sd,
             )
         )
     return tuple(out)
@@ -74,6 +81,23 @@ def _distance(legs: Sequence[Leg]) -> tuple[float | None, float]:
         return None, 0.0
     shown, gps = (sum(values) for values in zip(*both, strict=True))
     return shown / gps, DISTANCE_SD / math.sqrt(len(both))
+
+
+def _speed(study: Study, legs: Sequence[Leg]) -> tuple[float | None, float]:
+    """Mean of the legs' moving speeds by GPS over the speeds aimed at; the speedometer and the hand together."""
+    ratios = []
+    for leg in legs:
+        aimed = leg.speed_kmh or study.target_speed_kmh
+        if not aimed or leg.gps_distance_km is None or leg.duration_s is None or study.change.is_technique:
+            continue
+        moving = float(leg.duration_s) - float(leg.stopped_s or 0.0)
+        if moving > 0:
+            ratios.append(3600.0 * float(leg.gps_distance_km) / moving / float(aimed))
+    if len(ratios) < FEWEST_SPEEDS:
+        return None, 0.0
+    mean = sum(ratios) / len(ratios)
+    spread = sum((r - mean) ** 2 for r in ratios) / (len(ratios) - 1)
+    return mean, math.sqrt(spread / len(ratios)) + SPEED_SD
 
 
 def _steps(study: Study, legs: Sequence[Leg]) -> dict[str, float]:
@@ -93,6 +117,7 @@ def as_record(f: Facts) -> dict[str, Any]:
     made = {
         "vehicle": f.vehicle, "when": f.when.isoformat() if f.when else None, "distance_ratio": f.distance_ratio,
         "distance_sd": f.distance_sd, "capacity_kwh": f.capacity_kwh, "capacity_sd": f.capacity_sd, "steps": dict(f.steps),
+        "speed_ratio": f.speed_ratio, "speed_sd": f.speed_sd,
     }  # fmt: skip
     return {k: v for k, v in made.items() if v}
 
@@ -119,6 +144,8 @@ def from_record(value: Mapping[str, Any], number: int, title: str) -> Facts:
         capacity_kwh=maybe("capacity_kwh"),
         capacity_sd=maybe("capacity_sd") or 0.0,
         steps={str(k): float(v) for k, v in dict(value.get("steps", {})).items()},
+        speed_ratio=maybe("speed_ratio"),
+        speed_sd=maybe("speed_sd") or SPEED_SD,
     )
 
 
@@ -138,6 +165,7 @@ class KnownFacts:
     distance_error_percent: Pooled | None
     capacity_kwh: Pooled | None
     steps: Mapping[str, float]
+    speed_error_percent: Pooled | None = None  # held over the aimed-for
 
 
 def known_facts(every: Sequence[Facts], vehicle: str) -> KnownFacts:
@@ -157,19 +185,20 @@ def known_facts(every: Sequence[Facts], vehicle: str) -> KnownFacts:
     steps: dict[str, float] = {}
     for f in own:
         steps |= f.steps
-    return KnownFacts(
-        None
-        if ratio is None
-        else Pooled(
-            100 * math.expm1(ratio.value), (100 * math.expm1(ratio.interval[0]), 100 * math.expm1(ratio.interval[1])), ratio.studies
-        ),
-        None
-        if capacity is None
-        else Pooled(
-            math.exp(capacity.value), (math.exp(capacity.interval[0]), math.exp(capacity.interval[1])), capacity.studies
-        ),
-        steps,
-    )  # fmt: skip
+    speed = _pool([(math.log(f.speed_ratio), f.speed_sd) for f in own if f.speed_ratio])
+    amount = None
+    if capacity is not None:
+        low, high = capacity.interval
+        amount = Pooled(math.exp(capacity.value), (math.exp(low), math.exp(high)), capacity.studies)
+    return KnownFacts(_percent(ratio), amount, steps, _percent(speed))
+
+
+def _percent(log_ratio: Pooled | None) -> Pooled | None:
+    """A pooled logarithm as per cent over one."""
+    if log_ratio is None:
+        return None
+    low, high = (100 * math.expm1(v) for v in log_ratio.interval)
+    return Pooled(100 * math.expm1(log_ratio.value), (low, high), log_ratio.studies)
 
 
 def _pool(values: Sequence[tuple[float, float]]) -> Pooled | None:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QPushBut
 from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.core.laws import wind
 from fairmargin.core.laws.route import line_of
+from fairmargin.core.memory.findings import same_name
 from fairmargin.core.study import RoutePoint, Study
 from fairmargin.core.study.entry import show_number
 from fairmargin.core.units import in_units, read_quantity
@@ -17,6 +18,7 @@ from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.planning.route import RouteDrawing
+from fairmargin.exchange.across import road_lines
 from fairmargin.exchange.faults import InvalidInput
 
 
@@ -40,6 +42,10 @@ class RoutePage(PlanPage):
         box.addWidget(self.drawing, 1)
         self.words = label("", wrap=True)
         box.addWidget(self.words)
+        self.known = label("", "muted", wrap=True)
+        self.known.setAccessibleName("What the logbook knows of this road")
+        box.addWidget(self.known)
+        self._asked: tuple[object, ...] | None = None
         line = QHBoxLayout()
         line.setSpacing(14)
         tip = "Logged legs are cut to these lines; reset and read-off belong there too"
@@ -66,7 +72,21 @@ class RoutePage(PlanPage):
         box.addWidget(self.fault)
         self.body.addWidget(frame)
 
+    def _show_known(self, study: Study) -> None:
+        """What earlier studies on this road noted; asked once for a study and its road."""
+        key = (self.session.study_id, same_name(study.route_name))
+        if key == self._asked:
+            return
+        self._asked = key
+        memory, lines = self.session.memory, []
+        if study.route_name and memory.studies_on(study.route_name) > 1:
+            lines = road_lines(memory.road(study.route_name), memory.knowledge(study.vehicle))
+        words = in_units(". ".join(lines), self.session.units)
+        self.known.setText(f"What the logbook knows of {study.route_name}: {words}." if lines else "")
+        self.known.setVisible(bool(lines))
+
     def refresh(self, study: Study) -> None:
+        self._show_known(study)
         read_only = self.session.read_only
         units = self.session.units
         for key, metres in (("gate_start", study.plan.gate_start_m), ("gate_end", study.plan.gate_end_m)):
