@@ -42,7 +42,7 @@ from fairmargin.core.units import UnitChoice, read_in
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
-from fairmargin.desktop.theme import theme
+from fairmargin.desktop.stages.keeping.base import KeepingPage
 from fairmargin.desktop.widgets.basics import as_tip, label, named_choice, panel, scrolling
 from fairmargin.desktop.widgets.keeping.calibration import CalibrationChart, TruthBar
 from fairmargin.exchange.across import answer_lines, case_columns, case_rows, case_words
@@ -54,15 +54,13 @@ CHOOSE = "choose"
 UNSAID = "say what you think"
 
 
-class PracticePage(QWidget):
+class PracticePage(KeepingPage):
     """Cases at the left, the one in hand at the right, and what all answers say of the tester below."""
 
     studyChosen = Signal(int)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.session = session
-        self._stale = True
+        super().__init__(session, parent)
         self._beside = Background(self)
         self.cases: list[Case] = []
         self.case: Case | None = None
@@ -98,8 +96,6 @@ class PracticePage(QWidget):
         self.body.addWidget(frame)
         self.body.addStretch()
         session.logbookChanged.connect(self.touch)
-        session.unitsChanged.connect(self.touch)
-        theme.changed.connect(self.touch)
 
     # ------------------------------------------------------------ building
 
@@ -182,19 +178,8 @@ class PracticePage(QWidget):
 
     # ------------------------------------------------------------ showing
 
-    def touch(self) -> None:
-        """Show it again now if it is in sight, else when it comes."""
-        self._stale = True
-        if self.isVisible():
-            self.refresh()
-
-    def showEvent(self, _event: object) -> None:
-        if self._stale:
-            self.refresh()
-
     def refresh(self) -> None:
         """Read the cases and the answers."""
-        self._stale = False
         book = self.session.logbook
         self.answers = []
         for body in [] if book is None else book.practice():

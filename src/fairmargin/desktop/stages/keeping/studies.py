@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from fairmargin.core.words import signed
 from fairmargin.desktop.on_the_list import put_aside, read_tags, tag
 from fairmargin.desktop.session import Session
+from fairmargin.desktop.stages.keeping.base import KeepingPage
 from fairmargin.desktop.stages.keeping.listing import StudyList
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.upkeep import Upkeep
@@ -34,7 +35,7 @@ _DAY = ((None, "baseline"), (0, "trial"), (0, "trial"), (None, "baseline"))
 KEEPS = "home/"  # of the settings
 
 
-class StudiesPage(QWidget):
+class StudiesPage(KeepingPage):
     """The list of studies."""
 
     newStudy = Signal()
@@ -42,10 +43,8 @@ class StudiesPage(QWidget):
     studyChosen = Signal(int)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+        super().__init__(session, parent)
         self.setObjectName("page")
-        self.session = session
-        self._stale = True
         self._every: list[StudyEntry] = []
         self.upkeep = Upkeep(session)
         page = QVBoxLayout(self)
@@ -69,7 +68,6 @@ class StudiesPage(QWidget):
         page.addWidget(self.legend)
         session.studiesChanged.connect(self.touch)
         session.logbookChanged.connect(self.touch)
-        session.unitsChanged.connect(self.touch)
         self.upkeep.progressed.connect(self._tell_upkeep)
         theme.changed.connect(self.list.viewport().update)
 
@@ -122,23 +120,15 @@ class StudiesPage(QWidget):
         if self.list.entries:
             self.list.setFocus()
 
-    def showEvent(self, _event: object) -> None:
-        if self._stale:
-            self.refresh()
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)
         self.upkeep.soon()
-
-    def touch(self) -> None:
-        """Read the list again now if it is in sight, else when it comes."""
-        self._stale = True
-        if self.isVisible():
-            self.refresh()
 
     def refresh(self) -> None:
         """Read the list from the logbook."""
         book = self.session.logbook
         if book is None:
             return
-        self._stale = False
         self.list.may_remove = not book.read_only
         healed = len(book.healed)
         try:

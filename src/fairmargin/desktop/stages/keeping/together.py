@@ -10,7 +10,7 @@ from fairmargin.core.memory.network import Joint, joined, repeated
 from fairmargin.core.units import in_units
 from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.theme import theme
+from fairmargin.desktop.stages.keeping.base import KeepingPage
 from fairmargin.desktop.widgets.basics import clear, label, link, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.keeping.joinedchart import JointChart
 from fairmargin.exchange.across import again_lines, effect_words, pair_words, standing_words
@@ -23,15 +23,14 @@ FIRST = (
 )
 
 
-class TogetherPage(QWidget):
+class TogetherPage(KeepingPage):
     """The joined results of the logbook."""
 
     studyChosen = Signal(int)
 
     def __init__(self, session: Session, memory: Memory, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.session, self.memory = session, memory
-        self._stale = True
+        super().__init__(session, parent)
+        self.memory = memory
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.setSpacing(10)
@@ -51,8 +50,6 @@ class TogetherPage(QWidget):
         self.charts: list[JointChart] = []
         self.joints: tuple[Joint, ...] = ()
         memory.changed.connect(self.touch)
-        session.unitsChanged.connect(self.touch)
-        theme.changed.connect(self.touch)
 
     def _names(self) -> QWidget:
         """Two names that mean the same: studies are joined by names."""
@@ -98,19 +95,8 @@ class TogetherPage(QWidget):
         self.apart.setVisible(bool(said))
         self.names.setVisible(len({f.study for f in found}) > 1)
 
-    def touch(self) -> None:
-        """Show it again now if it is in sight, else when it comes."""
-        self._stale = True
-        if self.isVisible():
-            self.refresh()
-
-    def showEvent(self, _event: object) -> None:
-        if self._stale:
-            self.refresh()
-
     def refresh(self) -> None:
         """Join what the logbook's studies say."""
-        self._stale = False
         known = self.memory.read()
         names = self.memory.vehicles()
         if any(not f.vehicle for f in known.findings):

@@ -11,7 +11,7 @@ from fairmargin.core.memory.vehicle import VehicleKnowledge
 from fairmargin.core.units import in_units
 from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.session import Session
-from fairmargin.desktop.theme import theme
+from fairmargin.desktop.stages.keeping.base import KeepingPage
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.keeping.moves import MovesChart
 from fairmargin.exchange.across import facts_lines, road_lines
@@ -22,15 +22,14 @@ NOTHING = (
 )
 
 
-class VehiclesPage(QWidget):
+class VehiclesPage(KeepingPage):
     """A vehicle's constants and how each study moved them; its instruments; and the roads."""
 
     studyChosen = Signal(int)
 
     def __init__(self, session: Session, memory: Memory, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.session, self.memory = session, memory
-        self._stale = True
+        super().__init__(session, parent)
+        self.memory = memory
         self.known: VehicleKnowledge | None = None
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
@@ -70,22 +69,9 @@ class VehiclesPage(QWidget):
         body.addStretch()
         page.addWidget(scrolling(inner), 1)
         memory.changed.connect(self.touch)
-        session.unitsChanged.connect(self.touch)
-        theme.changed.connect(self.touch)
-
-    def touch(self) -> None:
-        """Show it again now if it is in sight, else when it comes."""
-        self._stale = True
-        if self.isVisible():
-            self.refresh()
-
-    def showEvent(self, _event: object) -> None:
-        if self._stale:
-            self.refresh()
 
     def refresh(self) -> None:
         """Add up what the studies of the chosen vehicle and road say."""
-        self._stale = False
         names, roads = self.memory.vehicles(), self.memory.roads()
         for box, every in ((self.vehicle, names), (self.road, roads)):
             now = box.currentText()
