@@ -212,3 +212,15 @@ def test_a_packed_trace_comes_back_bit_by_bit():
     old = io.BytesIO()
     np.savez_compressed(old, **trace.columns())  # as earlier logbooks hold them
     assert unpack_trace(old.getvalue()).same_as(trace)
+
+
+def test_a_closed_logbook_is_not_opened_again_by_work_beside_the_window(tmp_path, abba):
+    book = Logbook.open(tmp_path / "b.fairmargin")
+    book.add(abba)
+    book.close()
+    for work in (book.studies, book.memories, lambda: book.set_summary(1, "{}")):
+        with pytest.raises(LogbookFault, match="was closed"):
+            work()
+    with Logbook.open(tmp_path / "b.fairmargin") as again:
+        assert not again.read_only
+        assert again.studies()[0].summary == ""

@@ -66,6 +66,7 @@ class Logbook:
             "sqlite://", creator=lambda: connect(opened.database, mode), poolclass=sa.pool.StaticPool
         )
         self._turn = threading.RLock()  # one connection, one user at a time
+        self._closed = False
 
     @property
     def read_only(self) -> bool:
@@ -96,6 +97,7 @@ class Logbook:
     def close(self) -> None:
         """Close the file and let others write."""
         with self._turn:
+            self._closed = True  # whoever still works beside the window must not open the file again
             self._engine.dispose()
             opening.release(self._opened)
 
@@ -110,11 +112,16 @@ class Logbook:
     @contextlib.contextmanager
     def _reading(self) -> Iterator[sa.Connection]:
         with self._turn:
+            self._is_open()
             try:
                 with self._engine.connect() as connection:
                     yield connection
             except sa.exc.DatabaseError as error:
                 raise LogbookFault(f"{self.path}: could not be read: {error.orig}.") from error
+
+    def _is_open(self) -> None:
+        if self._closed:
+            raise LogbookFault(f"{self.path}: was closed.")
 
     def _count(self) -> None:
         """Notice a study that is not there any more, and set the count right."""
@@ -259,23 +266,14 @@ class Logbook:
             )
 
     def load(self, study_id: int) -> tuple[Study, dict[str, Trace]]:
-        """Return a study and its traces; as `read`, for those who need all of it.
-
-        Raises
-        ------
-        LogbookFault
-            As `read`, and if any of its logs cannot be read.
-        """
+        """Return a study and its traces; as `read`, with a `LogbookFault` too if any of its logs cannot be read."""
         record = self.read(study_id)
         if record.damage:
             raise LogbookFault(f"{self.path}, \u201c{record.study.title}\u201d: {record.damage[0]}")
         return record.study, record.traces
 
     def vehicles(self, leaving_out: int | None = None) -> list[tuple[str, Study]]:
-        """Return title and study (without traces) of the newest study of each vehicle, newest first.
-
-        Vehicles are told apart by everything said of them; studies that are damaged are left out.
-        """
+        """Return title and whole study (without traces) of the newest study of each vehicle, all said of it, newest first."""
         return self._newest("json_extract(body, '$.vehicle')", leaving_out)
 
     def roads(self) -> list[tuple[str, Study]]:
@@ -356,6 +354,7 @@ class Logbook:
         if self.read_only:
             raise LogbookFault(self.read_only_because)
         with self._turn:
+            self._is_open()
             try:
                 with self._engine.begin() as connection:
                     yield connection
