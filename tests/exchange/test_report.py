@@ -1,7 +1,8 @@
 """The report says everything, needs nothing else, and is written whole."""
 
+import math
 import re
-from datetime import datetime
+from datetime import date, datetime
 from html.parser import HTMLParser
 
 import pytest
@@ -9,6 +10,7 @@ from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Stretch, new_study
+from fairmargin.core.study.remembered import Remembered, RememberedValue
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.report import to_html, write_report
@@ -143,3 +145,17 @@ def test_a_pdf_writes_arabic_shaped_and_from_right_to_left(tmp_path):
     target = tmp_path / "report.pdf"
     write_report(target, study, analyse(study), UNIT_CHOICES["metric"])
     assert BytesIO(target.read_bytes()).read().count(b"DejaVuSans") >= 1
+
+
+def test_what_was_thought_beforehand_stands_in_the_report(abba):
+    """A study that begins with what earlier ones know says so, with its day and its figures."""
+    values = (
+        RememberedValue(name="drag area", mean=math.log(0.8), sd=0.02),
+        RememberedValue(name="yaw slope", mean=0.3, sd=0.2),
+    )
+    known = abba.with_(remembered=Remembered(as_of=date(2026, 4, 1), studies=4, values=values))
+    text = to_html(content(known, analyse(known), UNIT_CHOICES["metric"], datetime(2026, 5, 2)))
+    assert "what 4 earlier studies of the vehicle say, the last driven 01 April 2026" in text
+    assert "Drag area: 0.80 m² (0.77 to 0.83)" in text
+    plain = to_html(content(abba, analyse(abba), UNIT_CHOICES["metric"], datetime(2026, 5, 2)))
+    assert "Thought beforehand" not in plain
