@@ -7,6 +7,7 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.memory.changed import changed
 from fairmargin.core.memory.findings import findings
 from fairmargin.core.study import Change, Configuration
+from fairmargin.core.study.said import Asked, Side
 
 
 def noted(study, **values):
@@ -80,5 +81,14 @@ def test_trials_of_one_study_share_their_baseline():
         change=Change(kind="aero covers", mechanism="aerodynamic"),
     )  # fmt: skip
     found = findings(study, analyse(study), 1)
+    # A comparison that somebody asked for follows from these two; it is no third.
+    wanted = Asked(
+        baseline=Side(configuration="B", speed_kmh=90), trial=Side(configuration="C", speed_kmh=90)
+    )
+    more = study.with_(also_compared=(wanted,))
+    assert len(analyse(more).comparisons) == 3
+    assert [(f.baseline, f.trial) for f in findings(more, analyse(more), 1)] == [
+        (f.baseline, f.trial) for f in found
+    ]
     cov = shared_errors(found)
     assert 0.3 < cov[0, 1] / (found[0].sd * found[1].sd) < 0.7, "half of the scatter is the baseline's"

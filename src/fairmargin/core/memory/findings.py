@@ -70,7 +70,8 @@ def findings(study: Study, analysis: Analysis, number: int = 0) -> tuple[Finding
     """Every comparison of a study that others may lean on.
 
     Of a study with sectors the whole route, where it has one; a comparison that is not fair is kept and says so in its
-    verdict; one whose interval is not finite is not kept.
+    verdict; one whose interval is not finite is not kept, and none that somebody asked for beside those of the trials with
+    the baseline: it follows from them, and would count their legs twice.
 
     Parameters
     ----------
@@ -86,7 +87,16 @@ def findings(study: Study, analysis: Analysis, number: int = 0) -> tuple[Finding
     """
     whole = {(c.vehicle, c.baseline, c.trial) for c in analysis.comparisons if c.sector == WHOLE}
     found = []
+    trials = {t.id for t in study.trials}
+    seen: set[tuple[object, ...]] = set()
     for c in analysis.comparisons:
+        key = (c.vehicle, c.baseline, c.trial, c.speed_kmh, c.sector)
+        asked = study.change.subject != "vehicle" and (
+            c.baseline != study.baseline.id or c.trial not in trials
+        )
+        if asked or key in seen:
+            continue
+        seen.add(key)
         if c.sector and c.sector != WHOLE and (c.vehicle, c.baseline, c.trial) in whole:
             continue
         made = _finding(study, c, number)

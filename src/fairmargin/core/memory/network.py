@@ -360,7 +360,7 @@ def shared_errors(own: Sequence[Finding]) -> Array:
             elif name in PERSISTENT:
                 key = (name,)
             else:
-                key = (f.study, f.speed_kmh, name)
+                key = (f.study, same_name(f.baseline), f.speed_kmh, name)  # of one fit
             columns.setdefault(key, np.zeros(len(own)))[i] += value * scale
     loadings = np.array(list(columns.values())).T if columns else np.zeros((len(own), 1))
     out = loadings @ loadings.T
