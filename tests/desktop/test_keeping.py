@@ -177,6 +177,17 @@ def test_together_joins_and_says_what_is_not_in_it(qtbot, home, window):
     assert "1 study is still to be analysed" in texts(home.page("together"))
 
 
+def test_very_many_studies_are_joined_beside_the_window(qtbot, home, window, monkeypatch):
+    from fairmargin.desktop.stages.keeping import together as module
+
+    monkeypatch.setattr(module, "AT_ONCE", 1)
+    window.go_home("together")
+    page = home.page("together")
+    assert "are being joined" in texts(page) or page.joints
+    qtbot.waitUntil(lambda: "asked twice" in texts(page), timeout=10000)
+    assert [len(j.studies) for j in page.joints] == [2]
+
+
 def test_names_that_mean_the_same_are_joined_and_parted(qtbot, home, window):
     window.session.add_study(named("Covers, older notes", "No covers", "Discs on", effect=0.955))
     window.go_home("together")

@@ -22,6 +22,7 @@ from fairmargin.core.units import label as unit_label
 from fairmargin.exchange.wording import speed_words
 
 JsonValue = dict[str, Any]
+MOST_NAMED: Final = 8  # pairs in one sentence
 POINTS: Final = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 Locate = Callable[[int], JsonValue]  # where a study is: its logbook and its number there
 
@@ -58,7 +59,10 @@ def standing_words(joint: Joint) -> str:
         return f"{words} None can be told from another."
     if not joint.alike:
         return f"{words} All are told apart."
-    return f"{words} Not told apart: {'; '.join(f'{p.first} and {p.second}' for p in joint.alike)}."
+    named = [f"{p.first} and {p.second}" for p in joint.alike]
+    more = f"; and {len(named) - MOST_NAMED} more pairs" if len(named) > MOST_NAMED + 1 else ""
+    named = named[:MOST_NAMED] if more else named
+    return f"{words} Not told apart: {'; '.join(named)}{more}."
 
 
 def pair_words(p: Apart) -> str:

@@ -24,6 +24,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import combinations
 from typing import Final
 
 import numpy as np
@@ -44,6 +45,7 @@ SPREADS: Final = np.concatenate([[0.0], np.geomspace(0.05, 80.0, 36)])  # in tha
 WIDE: Final = 5.0  # prior sd of the log ratio of any two configurations
 ALIKE_SPEED: Final = 0.06  # two speeds within this share are one
 DRAWS: Final = 20_000
+PAIRS_AT_ONCE: Final = 64
 SEED: Final = 1
 UNLIKELY: Final = 0.05  # chance of a spread this large, under which studies are said to differ
 UNFAIR: Final = "not a fair comparison"
@@ -185,6 +187,15 @@ class Joint:
                 parts.append(mean + np.concatenate([np.zeros((count, 1)), noise], axis=1))
         return np.concatenate(parts)
 
+    def _moments(self, first: Array, second: Array) -> tuple[Array, Array]:
+        """Mean and standard deviation of the differences of pairs, over the spreads."""
+        means = self.means[:, second] - self.means[:, first]
+        c = self.covariances
+        own = c[:, first, first] + c[:, second, second] - 2 * c[:, first, second]
+        middle = self.weights @ means
+        variance = self.weights @ (own + means**2) - middle**2
+        return middle, np.sqrt(np.maximum(variance, 1e-18))
+
     @cached_property
     def placed(self) -> tuple[Placed, ...]:
         """Every configuration, the least consumption first."""
@@ -213,13 +224,19 @@ class Joint:
         order = [self._index(p.name) for p in self.placed]
         own = [(i, j) for n, i in enumerate(order) for j in order[n + 1 :]]
         first, second = np.array([i for i, _ in own]), np.array([j for _, j in own])
-        drawn = self.draws[:, second] - self.draws[:, first]
-        middle, sd = drawn.mean(axis=0), np.maximum(drawn.std(axis=0), 1e-9)
-        widest = float(np.quantile(np.abs((drawn - middle) / sd).max(axis=1), self.confidence))
-        driven = {frozenset((same_name(f.baseline), same_name(f.trial))) for f in self.findings}
+        middle, sd = self._moments(first, second)
+        largest = np.zeros(
+            len(self.draws)
+        )  # over all pairs, of each draw: a few at a time, there may be thousands
+        for at in range(0, len(own), PAIRS_AT_ONCE):
+            some = slice(at, at + PAIRS_AT_ONCE)
+            drawn = self.draws[:, second[some]] - self.draws[:, first[some]]
+            np.maximum(largest, np.abs((drawn - middle[some]) / sd[some]).max(axis=1), out=largest)
+        widest = float(np.quantile(largest, self.confidence))
         by_study: dict[int, set[str]] = {}
         for f in self.findings:
             by_study.setdefault(f.study, set()).update((same_name(f.baseline), same_name(f.trial)))
+        driven = {frozenset(pair) for names in by_study.values() for pair in combinations(names, 2)}
         out = []
         for k, (i, j) in enumerate(own):
             a, b = self.names[i], self.names[j]
@@ -228,7 +245,7 @@ class Joint:
             out.append(
                 Apart(
                     a, b, percent, interval, bool(abs(middle[k]) > widest * sd[k]),
-                    frozenset(both) in driven or any(both <= names for names in by_study.values()),
+                    frozenset(both) in driven,
                 )
             )  # fmt: skip
         return tuple(out)
@@ -380,27 +397,27 @@ def _join(vehicle: str, own: Sequence[Finding], confidence: float) -> Joint:
     place = {n: i for i, n in enumerate(order)}
     n, p = len(own), len(order)
     full = np.zeros((n, p))
-    by_study = np.zeros((n, n))
     for i, f in enumerate(own):
         full[i, place[same_name(f.trial)]] += 1.0
         full[i, place[same_name(f.baseline)]] -= 1.0
-    for i, f in enumerate(own):
-        for j, g in enumerate(own):
-            if f.study == g.study:
-                by_study[i, j] = 0.5 * float(full[i] @ full[j])
+    study = np.array([f.study for f in own])
+    by_study = 0.5 * (full @ full.T) * (study[:, None] == study[None, :])
     design, y, errors = full[:, 1:], np.array([f.log_ratio for f in own]), shared_errors(own)
     means, covariances, log_p = [], [], []
     spreads = SPREADS if len({f.study for f in own}) > 1 else SPREADS[:1]
+    # Errors and deviations made diagonal together, once: each spread then costs next to nothing.
+    chol = np.linalg.cholesky(errors + 1e-16 * np.eye(n))
+    inner = np.linalg.solve(chol, np.linalg.solve(chol, by_study).T)
+    grown, axes = np.linalg.eigh(0.5 * (inner + inner.T))
+    rows = axes.T @ np.linalg.solve(chol, np.column_stack([design, y]))
     for tau in SPREAD_SCALE * spreads:
-        v = errors + tau**2 * by_study
-        chol = np.linalg.cholesky(v + 1e-16 * np.eye(n))
-        half = np.linalg.solve(chol, np.column_stack([design, y]))
-        precision = half[:, :-1].T @ half[:, :-1] + np.eye(p - 1) / WIDE**2
-        cov = np.linalg.inv(precision)
-        score = half[:, :-1].T @ half[:, -1]
+        variance = 1.0 + tau**2 * np.maximum(grown, 0.0)
+        squares = (rows.T / variance) @ rows
+        cov = np.linalg.inv(squares[:-1, :-1] + np.eye(p - 1) / WIDE**2)
+        score = squares[:-1, -1]
         mean = cov @ score
-        fit = -0.5 * (float(half[:, -1] @ half[:, -1]) - float(score @ mean))
-        fit -= float(np.log(np.diag(chol)).sum()) - 0.5 * float(np.linalg.slogdet(cov)[1])
+        fit = -0.5 * (float(squares[-1, -1]) - float(score @ mean))
+        fit -= 0.5 * float(np.log(variance).sum()) - 0.5 * float(np.linalg.slogdet(cov)[1])
         tail = math.log1p((tau / SPREAD_SCALE) ** 2 / SPREAD_FREEDOM)
         log_p.append(fit - 0.5 * (SPREAD_FREEDOM + 1) * tail)
         means.append(np.concatenate([[0.0], mean]))

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core.memory.findings import Finding, of_vehicle
-from fairmargin.core.memory.network import Joint, joined, repeated
+from fairmargin.core.memory.network import Joint, LeftOut, joined, repeated
 from fairmargin.core.units import in_units
+from fairmargin.desktop.background import Background
 from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.base import KeepingPage
@@ -16,6 +19,10 @@ from fairmargin.desktop.widgets.keeping.joinedchart import JointChart
 from fairmargin.exchange.across import again_lines, effect_words, pair_words, standing_words
 from fairmargin.exchange.wording import speed_words
 
+AT_ONCE = 100  # comparisons joined without anybody noticing
+MOST_AGAIN = 6  # questions asked again that are told at the top, the oftenest first
+Joined = tuple[tuple[Joint, ...], tuple[LeftOut, ...], tuple[Joint, ...]]
+MANY = 6  # configurations, beyond which only the first is held against each of the others in words
 BETWEEN = "vehicles against each other"
 FIRST = (
     "Nothing is compared yet. Once two studies of a vehicle share a configuration by its name, they are joined here: trials "
@@ -47,6 +54,7 @@ class TogetherPage(KeepingPage):
         self.body.setContentsMargins(0, 0, 8, 0)
         self.body.setSpacing(12)
         page.addWidget(scrolling(inner), 1)
+        self._beside = Background(self)
         self.charts: list[JointChart] = []
         self.joints: tuple[Joint, ...] = ()
         memory.changed.connect(self.touch)
@@ -124,15 +132,47 @@ class TogetherPage(KeepingPage):
         return max(names, key=lambda n: len(of_vehicle(known, n)))
 
     def _show(self, found: list[Finding]) -> None:
+        """Join and show; of a whole life of studies beside the window."""
+        vehicle = found[0].vehicle if found else ""
+
+        def work() -> Joined:
+            (joints, left), again = joined(found, vehicle), repeated(found)
+            for joint in joints:
+                assert joint.placed is not None and joint.pairs is not None  # worked out once, and here
+            return joints, left, again
+
+        if len(found) <= AT_ONCE:
+            self._beside.forget()
+            self._fill(*work())
+            return
+
+        def then(result: object, fault: Exception | None) -> None:
+            if fault is not None:
+                self.session.failed.emit(f"The studies cannot be joined: {fault}")
+                return
+            self._fill(*cast("Joined", result))
+
         clear(self.body)
         self.charts = []
-        vehicle = found[0].vehicle if found else ""
-        self.joints, left = joined(found, vehicle)
-        if not self.joints:
+        self.body.addWidget(label(f"{len(found)} comparisons are being joined\u2026", "muted"))
+        self.body.addStretch()
+        self._beside.run(work, then)
+
+    def _fill(self, joints: tuple[Joint, ...], left: tuple[LeftOut, ...], again: tuple[Joint, ...]) -> None:
+        clear(self.body)
+        self.charts = []
+        self.joints = joints
+        if not joints:
             self.body.addWidget(label(FIRST, wrap=True))
-        for joint in repeated(found):
+        oftenest = sorted(again, key=lambda j: -len(j.studies))[:MOST_AGAIN]
+        for joint in oftenest:
             self._again(joint)
-        for joint in self.joints:
+        if len(again) > len(oftenest):
+            more = len(again) - len(oftenest)
+            self.body.addWidget(
+                label(f"{more} more questions were asked again; they stand in their groups.", "muted")
+            )
+        for joint in joints:
             self._group(joint)
         if left:
             frame, box = panel()
@@ -166,7 +206,9 @@ class TogetherPage(KeepingPage):
         if count > 1:
             box.addWidget(label(joint.spread.words, "muted", wrap=True))
         if len(joint.names) > 2:
-            box.addWidget(label("\n".join(pair_words(p) for p in joint.pairs), "muted", wrap=True))
+            best = joint.placed[0].name
+            told = joint.pairs if len(joint.names) <= MANY else [p for p in joint.pairs if p.first == best]
+            box.addWidget(label("\n".join(pair_words(p) for p in told), "muted", wrap=True))
         self.body.addWidget(frame)
 
     def _again(self, joint: Joint) -> None:
