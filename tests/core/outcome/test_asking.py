@@ -11,7 +11,7 @@ from tests.core.test_reference_vehicle import drive, electric_car
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.inference.asked import Circumstances
-from fairmargin.core.outcome.asking import askings, cabin_k, predict
+from fairmargin.core.outcome.asking import askings, cabin_k, of_vehicle, predict
 from fairmargin.core.study import Configuration, Study, Vehicle
 
 fs = pytest.importorskip("fastsim")
@@ -239,3 +239,45 @@ def test_sums_of_drives_are_their_energies() -> None:
     assert math.log(b / a) > 1.02 * math.log(high / low)
     assert once.chance_within(0, once.quantile(0, 0.3)) == pytest.approx(0.3, abs=1e-6)
     assert once.chance_within(0, -1.0) == 0.0
+
+
+def test_sectors_are_each_asked_by_their_own_fit_and_add_up() -> None:
+    """A town of 6 km at 120 Wh/km and 40 and a motorway of 20 km at 190 and 110: a drive names its sector, else the nearest speed counts."""
+    study = driven_study("ABBA", route=())
+    legs = []
+    for leg in study.legs:
+        slow = leg.direction == "out"
+        shown = (120.0 if slow else 190.0) * (1.1 if leg.configuration == "B" else 1.0)
+        legs.append(
+            leg.with_(
+                sector="town" if slow else "motorway", speed_kmh=40.0 if slow else 110.0, average_shown=shown, distance_km=6.0 if slow else 20.0,
+                duration_s=540 if slow else 655,
+            )
+        )  # fmt: skip
+    study = study.with_(legs=tuple(legs), method="one-way")
+    parts = askings(study)
+    assert {p.sector for p in parts} == {"town", "motorway"}
+    whole = of_vehicle(parts, "")
+    assert whole is not None
+    assert whole.configurations == ("A", "B")
+    assert whole.reference_c == 15.0
+    asked = [Circumstances(45.0, sector="town"), Circumstances(100.0)]
+    town, motorway = (
+        p.band("A", [a])
+        for p, a in zip(sorted(parts, key=lambda p: p.sector, reverse=True), asked, strict=True)
+    )
+    both = whole.band("A", asked, np.array([[6.0, 20.0]]))
+    assert both.wh[0] == pytest.approx(6 * town.wh[0] + 20 * motorway.wh[0], rel=1e-6)
+    low, high = both.interval(0, 0.95)
+    alone = [b.interval(0, 0.95) for b in (town, motorway)]
+    widths = [km * (ends[1] - ends[0]) for km, ends in zip((6.0, 20.0), alone, strict=True)]
+    assert max(widths) < high - low < 1.02 * sum(widths), (
+        "what the sectors' fits leave open is taken as shared"
+    )
+    assert whole.not_driven(Circumstances(45.0, sector="town")) == parts[
+        [p.sector for p in parts].index("town")
+    ].not_driven(Circumstances(45.0))
+    # Asked of one sector alone, it is that sector's answer; one that nobody has is none.
+    assert whole.band("A", asked[:1]).wh[0] == pytest.approx(town.wh[0])
+    assert of_vehicle(parts, "another") is None
+    assert of_vehicle(parts[:1], "") is parts[0]

@@ -91,8 +91,16 @@ def show_claim(claim: Claim | None) -> str:
 
 
 def _plain(text: str) -> str:
-    """Without words in front of the figure."""
-    found = re.search(r"[+\-\u2212]?[\d.,]", text)
+    """Without words in front of the figure.
+
+    Raises
+    ------
+    ValueError
+        If there is no figure and no word for nothing: a direction alone is not a size.
+    """
+    found = re.search(r"[+\-\u2212]?[.,]?\d", text)
+    if found is None and not any(word in text.lower() for word in _NONE):
+        raise ValueError(f'"{text}" has no figure; expected such as \u22124, 5 % less, or no difference')
     return text[found.start() :] if found else "0"
 
 
@@ -110,7 +118,8 @@ def _signed(text: str) -> float:
     return abs(number.value) if any(word in lowered for word in _MORE) else number.value
 
 
-_KNOWN: Final = re.compile(r"^(.*?)(?:,|;)\s*(.*)$")
+#: Figures, then what for; a comma before a digit is a decimal one.
+_KNOWN: Final = re.compile(r"^(.*?)(?:,(?!\d)|;)\s*(.*)$")
 
 
 def read_known(
