@@ -10,25 +10,33 @@ TRUTH = {"Full discs": -6.0, "Mesh discs": -5.5, "Half discs": -3.0, "Rings": -0
 BARE = 168.0
 
 
-def typed(t, title, names, order, date, vehicle_of=None):
+def typed(t, title, names, order, date):
+    """A study whose legs are pasted from a table, the last of them typed."""
     t.new(
         "change",
         title,
         kind="aero covers",
         names=("Bare wheels", "; ".join(names)),
-        order=order,
+        order="",
         method="loop",
         speed="95",
     )
     t.question("v_name", "Orrin 1")
-    letters = dict(zip("BCDE", names, strict=False))
-    for i, leg in enumerate(t.study.legs):
-        effect = TRUTH.get(letters.get(leg.configuration, ""), 0.0)
-        wobble = 1 + 0.002 * (-1) ** i
-        t.leg(
-            leg.leg, reading=f"{BARE * (1 + effect / 100) * wobble:.1f} Wh/km", distance_km="32", duration_s="20:15", started_at=f"{date} {9 + i // 2}:{30 * (i % 2):02d}",
-            temperature_c="14", climate="off", road="dry", wind_speed_ms="1", wind_from_deg="240",
-        )  # fmt: skip
+    called = dict(zip("ABCDE", ("Bare wheels", *names), strict=False))
+    rows = [
+        "configuration\tdistance (km)\treading\ttime\tstart\ttemperature\tclimate\troad\twind (m/s)\twind from"
+    ]
+    for i, letter in enumerate(order):
+        level = BARE * (1 + TRUTH.get(called[letter], 0.0) / 100) * (1 + 0.002 * (-1) ** i)
+        rows.append(
+            f"{called[letter]}\t32\t{level:.1f} Wh/km\t20:15\t{date} {9 + i // 2}:{30 * (i % 2):02d}\t14\toff\tdry\t1\t240"
+        )
+    t.paste("\n".join(rows))
+    last = t.study.legs[-1]
+    t.leg(last.leg, reading="", temperature_c="")
+    t.leg(last.leg, reading=f"{last.average_shown} Wh/km", temperature_c="57,2 F")
+    assert t.study.legs[-1].temperature_c == pytest.approx(14)
+    assert [x.configuration for x in t.study.legs] == list(order)
 
 
 def shown(page):

@@ -7,22 +7,30 @@ from PySide6.QtWidgets import QApplication, QLabel
 
 
 def driven(t, title, date, effect, *, order="ABBA", air="14", tyres="2.9", noise=0.002):
+    """A study of one day, pasted from a table."""
     t.new(
         "change",
         title,
         kind="aero covers",
         names=("Discs off", "Discs on"),
-        order=order,
+        order="",
         method="loop",
         speed="90",
     )
     t.question("v_name", "Orrin 1")
-    for i, leg in enumerate(t.study.legs):
-        level = 168.0 * (1 + effect / 100 * (leg.configuration == "B")) * (1 + noise * (-1) ** i)
-        t.leg(
-            leg.leg, reading=f"{level:.1f} Wh/km", distance_km="32", duration_s="21:20", started_at=f"{date} {9 + i}:00", temperature_c=air,
-            climate="off", road="dry", wind_speed_ms="1", wind_from_deg="240", tyre_pressure_kpa=f"{tyres} bar",
-        )  # fmt: skip
+    rows = [
+        "configuration\tdistance (km)\treading\ttime\tstart\ttemperature\tclimate\troad\twind (m/s)\twind from\ttyre pressure (bar)"
+    ]
+    for i, letter in enumerate(order):
+        level = 168.0 * (1 + effect / 100 * (letter == "B")) * (1 + noise * (-1) ** i)
+        name = "Discs on" if letter == "B" else "Discs off"
+        rows.append(
+            f"{name}\t32\t{level:.1f} Wh/km\t21:20\t{date} {9 + i}:00\t{air}\toff\tdry\t1\t240\t{tyres}"
+        )
+    said = t.paste("\n".join(rows))
+    assert f"{len(order)} would be added" in said
+    assert [x.configuration for x in t.study.legs] == list(order)
+    assert t.study.legs[0].tyre_pressure_kpa == 100 * float(tyres)
 
 
 def together(t):
