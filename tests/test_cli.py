@@ -1,18 +1,33 @@
-"""The command line as its users call it: a real process, its output and its exit status."""
+"""The command line: words, faults, statuses; some of it as its users call it, in a real process."""
 
 import json
 import subprocess
 import sys
 
 import pytest
+from typer.testing import CliRunner
 
 from fairmargin import __version__
+from fairmargin.cli import app
 from fairmargin.exchange.package import read_package
 from fairmargin.exchange.package_writing import write_package
 from tests.conftest import driven_study
 
 
-def run(*arguments, **environment):
+class Done:
+    """What a command said."""
+
+    def __init__(self, result):
+        self.returncode, self.stdout, self.stderr = result.exit_code, result.stdout, result.stderr
+
+
+def run(*arguments):
+    """A command in this process: the same words and statuses, without a second of starting up."""
+    return Done(CliRunner().invoke(app, [str(a) for a in arguments]))
+
+
+def process(*arguments, **environment):
+    """A command as its users call it: a process of its own."""
     import os
 
     return subprocess.run(
@@ -25,7 +40,7 @@ def run(*arguments, **environment):
 
 
 def test_version_and_convert():
-    assert run("--version").stdout.strip() == f"fairmargin {__version__}"
+    assert process("--version").stdout.strip() == f"fairmargin {__version__}"
     assert float(run("convert", "3.4", "mi/kWh", "Wh/km").stdout) == pytest.approx(182.756, abs=0.001)
     bad = run("convert", "3.4", "mi/kWh", "bananas")
     assert bad.returncode == 2 and "not a consumption unit" in bad.stderr and not bad.stdout
@@ -75,7 +90,7 @@ def test_readable_summary_and_views(tmp_path):
 
 def test_simulate_analyse_report_chain(tmp_path):
     assert (
-        run(
+        process(
             "simulate", tmp_path / "s", "--seed", 7, "--kind", "tyres", "--effect", "6", "--samples"
         ).returncode
         == 0
@@ -109,7 +124,7 @@ def test_nothing_but_the_window_imports_qt(tmp_path):
 
 
 def test_without_a_display_it_says_so():
-    out = run(DISPLAY="", WAYLAND_DISPLAY="", QT_QPA_PLATFORM="")
+    out = process(DISPLAY="", WAYLAND_DISPLAY="", QT_QPA_PLATFORM="")
     assert out.returncode == 2
     assert "no display here" in out.stderr and "xvfb-run" in out.stderr
 
@@ -157,14 +172,14 @@ def test_a_loggers_file_becomes_samples_of_a_package(tmp_path):
         rows.append(f"{i};{0 if standing else 90},0;{0 if standing else 15 if i < 800 else 14},0")
     (tmp_path / "log.csv").write_text("\n".join(rows))
     home = {"XDG_CONFIG_HOME": str(tmp_path / "config")}
-    seen = run("import", tmp_path / "log.csv", "--into", tmp_path / "p", "--preview", **home)
+    seen = process("import", tmp_path / "log.csv", "--into", tmp_path / "p", "--preview", **home)
     assert "Leistung [kW]: power, kW" in seen.stdout
-    done = run("import", tmp_path / "log.csv", "--into", tmp_path / "p", "--profile", "van", **home)
+    done = process("import", tmp_path / "log.csv", "--into", tmp_path / "p", "--profile", "van", **home)
     assert done.returncode == 0, done.stderr
     assert "L01: 0 to 760 s, 761 samples" in done.stdout and "L02: 1000 to 1799 s" in done.stdout
-    result = json.loads(run("analyse", tmp_path / "p", "--json").stdout)["comparisons"][0]
+    result = json.loads(process("analyse", tmp_path / "p", "--json").stdout)["comparisons"][0]
     assert result["as_measured_percent"] == pytest.approx((14 / 15 - 1) * 100, abs=0.05)
-    again = run(
+    again = process(
         "import",
         tmp_path / "log.csv",
         "--into",
