@@ -136,7 +136,7 @@ def compare_command(
         )
         raise typer.Exit(read.status)
     for n, (joints, left) in groups.items():
-        say(n or "Vehicles")
+        say(n or "No vehicle named")
         for j in joints:
             for line in joint_lines(j):
                 say(f"  {line}")

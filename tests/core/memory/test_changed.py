@@ -1,12 +1,13 @@
 """What two studies of one question do not have alike."""
 
 import pytest
-from tests.conftest import driven_study
+from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.memory.changed import changed
-from fairmargin.core.memory.findings import findings
-from fairmargin.core.study import Change, Configuration
+from fairmargin.core.memory.findings import BETWEEN, findings
+from fairmargin.core.memory.network import joined
+from fairmargin.core.study import Change, Configuration, NamedVehicle
 from fairmargin.core.study.said import Asked, Side
 
 
@@ -64,6 +65,35 @@ def test_findings_of_a_study_and_the_names_they_join_by():
     assert all(not k.startswith(("#", "leg")) for k in f.errors), (
         "of one trial, only what others may share is kept"
     )
+
+
+def test_a_vehicle_without_a_name_may_be_any_vehicle():
+    """Two studies of vehicles that nobody named are not joined, whatever their configurations are called."""
+    sides = (Configuration(id="A", name="Discs off", baseline=True), Configuration(id="B", name="Discs on"))
+    study = driven_study("ABBA").with_(configurations=sides)
+    nameless = [study.with_(vehicle=study.vehicle.with_(name=""), title=f"Study {i}") for i in (1, 2)]
+    found = [f for i, s in enumerate(nameless) for f in findings(s, analyse(s), i)]
+    assert [len(j.studies) for j in joined(found, "")[0]] == [1, 1]
+    named = [s.with_(vehicle=study.vehicle.with_(name="Orrin 1")) for s in nameless]
+    found = [f for i, s in enumerate(named) for f in findings(s, analyse(s), i)]
+    assert [len(j.studies) for j in joined(found, "Orrin 1")[0]] == [2]
+
+
+def test_vehicles_against_each_other_are_a_group_of_their_own():
+    vehicles = tuple(
+        NamedVehicle(id=i, **VAN.with_(name=n).model_dump(by_alias=True))
+        for i, n in (("one", "Orrin 1"), ("two", "Orrin 2"))
+    )
+    legs = tuple(
+        leg.with_(vehicle="two" if leg.configuration == "B" else "one", configuration="A")
+        for leg in driven_study("ABBA", effect=1.06).legs
+    )
+    study = driven_study("ABBA").with_(
+        vehicles=vehicles, legs=legs, configurations=(Configuration(id="A", baseline=True),), change=Change(subject="vehicle")
+    )  # fmt: skip
+    (f,) = findings(study, analyse(study))
+    assert (f.vehicle, f.baseline, f.trial) == (BETWEEN, "Orrin 1", "Orrin 2")
+    assert f.percent == pytest.approx(6, abs=1.5)
 
 
 def test_trials_of_one_study_share_their_baseline():

@@ -16,6 +16,8 @@ from fairmargin.core.study import Configuration, Study
 from fairmargin.core.study.cells import vehicle_of
 
 KEPT_DIGITS: Final = 6
+#: Stands for the vehicle where vehicles are compared.
+BETWEEN: Final = "vehicles against each other"
 #: Names that say nothing: two studies that use them need not mean the same.
 NO_NAMES: Final = frozenset({"", "baseline", "trial"})
 LEAST_PERCENT: Final = -99.0  # of consumption that can be left, so that its logarithm stays finite
@@ -112,11 +114,12 @@ def _finding(study: Study, c: Comparison, number: int) -> Finding | None:
     sd = (math.log1p(high / 100) - math.log1p(low / 100)) / (2 * intervals.deviate(c.confidence))
     if sd <= 0:
         return None
-    names = {x.id: _called(study, x) for x in study.configurations}
+    known = bool(vehicle_of(study, c.vehicle).name)
+    names = {x.id: _called(study, x, known) for x in study.configurations}
     days = [leg.started_at.date() for leg in study.legs if leg.started_at is not None and leg.included]
     sector = f", {c.sector}" if c.sector and c.sector != WHOLE else ""
     if study.change.subject == "vehicle":
-        vehicle = ""
+        vehicle = BETWEEN
         baseline, trial = (vehicle_of(study, x).name or x for x in (c.baseline, c.trial))
     else:
         vehicle = vehicle_of(study, c.vehicle).name
@@ -139,9 +142,9 @@ def _finding(study: Study, c: Comparison, number: int) -> Finding | None:
     )
 
 
-def _called(study: Study, c: Configuration) -> str:
-    """A configuration's name; one that has none of its own is not taken for another study's."""
-    own = same_name(c.name) not in NO_NAMES
+def _called(study: Study, c: Configuration, vehicle_known: bool) -> str:
+    """A configuration's name; one that has none of its own, or whose vehicle has none, is not taken for another study's."""
+    own = vehicle_known and same_name(c.name) not in NO_NAMES
     return c.name if own else f"{c.label} ({study.title})" if study.title else c.label
 
 

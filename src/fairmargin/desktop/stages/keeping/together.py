@@ -23,7 +23,7 @@ AT_ONCE = 100  # comparisons joined without anybody noticing
 MOST_AGAIN = 6  # questions asked again that are told at the top, the oftenest first
 Joined = tuple[tuple[Joint, ...], tuple[LeftOut, ...], tuple[Joint, ...]]
 MANY = 6  # configurations, beyond which only the first is held against each of the others in words
-BETWEEN = "vehicles against each other"
+UNNAMED = "no vehicle named"
 FIRST = (
     "Nothing is compared yet. Once two studies of a vehicle share a configuration by its name, they are joined here: trials "
     "through their common baseline, and the same question asked again."
@@ -108,7 +108,7 @@ class TogetherPage(KeepingPage):
         known = self.memory.read()
         names = self.memory.vehicles()
         if any(not f.vehicle for f in known.findings):
-            names.append(BETWEEN)
+            names.append(UNNAMED)
         now = self.vehicle.currentText()
         if [self.vehicle.itemText(i) for i in range(self.vehicle.count())] != names:
             self.vehicle.clear()
@@ -122,14 +122,14 @@ class TogetherPage(KeepingPage):
             else ""
         )
         name = self.vehicle.currentText()
-        found = of_vehicle(self.memory.findings(), "" if name == BETWEEN else name)
+        found = of_vehicle(self.memory.findings(), "" if name == UNNAMED else name)
         self._show_names(found)
         self._show(found)
 
     def _usual(self, names: list[str]) -> str:
         """The vehicle of most studies."""
         known = self.memory.read().findings
-        return max(names, key=lambda n: len(of_vehicle(known, n)))
+        return max(names, key=lambda n: len(of_vehicle(known, "" if n == UNNAMED else n)))
 
     def _show(self, found: list[Finding]) -> None:
         """Join and show; of a whole life of studies beside the window."""

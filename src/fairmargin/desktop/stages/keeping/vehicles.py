@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from fairmargin.core.inference.scatter import learned_scatter
 from fairmargin.core.memory.facts import known_facts
+from fairmargin.core.memory.findings import BETWEEN
 from fairmargin.core.memory.vehicle import VehicleKnowledge
 from fairmargin.core.units import in_units
 from fairmargin.desktop.memory import Memory
@@ -72,7 +73,7 @@ class VehiclesPage(KeepingPage):
 
     def refresh(self) -> None:
         """Add up what the studies of the chosen vehicle and road say."""
-        names, roads = self.memory.vehicles(), self.memory.roads()
+        names, roads = [n for n in self.memory.vehicles() if n != BETWEEN], self.memory.roads()
         for box, every in ((self.vehicle, names), (self.road, roads)):
             now = box.currentText()
             if [box.itemText(i) for i in range(box.count())] != every:
