@@ -93,7 +93,7 @@ def test_put_aside_and_taken_back_with_undo(qtbot, home, window):
     assert [a.text() for a in menu.actions()] == ["Open", "Tags\u2026", "Put aside", "Take off the list"]
     menu.actions()[2].trigger()
     assert titles(home) == ["Wheel discs", "Discs, a year on"]
-    assert home.studies.aside.text() == "What was put aside (1)"
+    assert home.studies.aside.text() == "Put aside (1)"
     home.studies.aside.click()
     assert titles(home) == ["Roof box"]
     assert home.list.menu_of(home.list.current).actions()[2].text() == "Take back among the others"
@@ -336,3 +336,16 @@ def test_practice_without_a_place_to_write(qtbot, window, monkeypatch):
     page.show_truth.click()
     assert page.truth_frame.isVisible()
     assert window.session.logbook.practice() == []
+
+
+def test_home_in_the_smallest_window(qtbot, home, window):
+    """Every word of the head is whole: the page's own title makes room."""
+    window.resize(800, 560)
+    QApplication.processEvents()
+    for button in (*home.buttons.values(), home.bring, home.new):
+        assert button.width() >= button.sizeHint().width() - 2, button.text()
+    assert not home.title.isVisible()
+    window.resize(1280, 800)
+    QApplication.processEvents()
+    assert home.title.isVisible()
+    assert home.buttons["vehicles"].text() == "Vehicles and roads"

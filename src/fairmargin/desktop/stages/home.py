@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -24,6 +25,7 @@ PAGES = (
     ("vehicles", "Vehicles and roads"),
     ("practice", "Practice"),
 )
+NARROW = 820  # px: under this the name of the page is the button that is pressed
 
 
 class HomePage(QWidget):
@@ -47,6 +49,7 @@ class HomePage(QWidget):
         self.where = Elided()
         self.where.setMinimumWidth(50)
         head.addWidget(self.where, 1, Qt.AlignmentFlag.AlignBottom)
+        head.addStretch()
         self.group = QButtonGroup(self)
         self.buttons: dict[str, QToolButton] = {}
         for name, words in PAGES:
@@ -82,6 +85,14 @@ class HomePage(QWidget):
     def list(self) -> StudyList:
         """The list of studies."""
         return self.studies.list
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        narrow = self.width() < NARROW
+        self.title.setVisible(not narrow)
+        self.where.setVisible(not narrow)
+        self.bring.setText("Import\u2026" if narrow else "Import a package\u2026")
+        self.buttons["vehicles"].setText("Vehicles" if narrow else dict(PAGES)["vehicles"])
 
     def page(self, name: str) -> QWidget:
         """A page, made when it is first wanted."""

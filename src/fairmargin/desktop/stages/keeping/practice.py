@@ -72,10 +72,10 @@ class PracticePage(KeepingPage):
         left = QVBoxLayout()
         self.list = QListWidget()
         self.list.setAccessibleName("Practice cases")
-        self.list.setFixedWidth(190)
+        self.list.setFixedWidth(150)
         self.list.currentRowChanged.connect(self._choose)
         left.addWidget(self.list, 1)
-        self.another = QPushButton("One more, from chance")
+        self.another = QPushButton("One from chance")
         self.another.clicked.connect(self._from_chance)
         left.addWidget(self.another)
         page.addLayout(left)
@@ -124,14 +124,16 @@ class PracticePage(KeepingPage):
         holder, self.flaw = named_choice("What is wrong with it", (), lambda _: None)
         self.flaw.addItem(UNSAID)
         self.flaw.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.flaw.setMinimumContentsLength(30)
+        self.flaw.setMinimumContentsLength(12)
+        self.verdict.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.verdict.setMinimumContentsLength(14)
         for key, words in FLAWS.items():
             self.flaw.addItem(words, key)
         row.addWidget(holder, 1)
         box.addLayout(row)
         row = QHBoxLayout()
-        self.low = Field("You are 80 % sure: from", self._kept, unit="%", width=110)
-        self.high = Field("to", self._kept, unit="%", width=110)
+        self.low = Field("You are 80 % sure: from", self._kept, unit="%", width=90)
+        self.high = Field("to", self._kept, unit="%", width=90)
         row.addWidget(self.low)
         row.addWidget(self.high)
         row.addStretch()
@@ -261,7 +263,7 @@ class PracticePage(KeepingPage):
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(len(columns) - 1, QHeaderView.ResizeMode.Stretch)
         self.table.resizeRowsToContents()
-        height = header.sizeHint().height() + sum(self.table.rowHeight(i) for i in range(len(rows))) + 6
+        height = header.sizeHint().height() + sum(self.table.rowHeight(i) for i in range(len(rows))) + 16
         self.table.setFixedHeight(height)
 
     # ------------------------------------------------------------ answering

@@ -95,7 +95,7 @@ class StudiesPage(KeepingPage):
             show_choice(box, self._kept(kept, choices))
             box.currentTextChanged.connect(lambda text, k=kept: self._choose(k, text))
             row.addWidget(box)
-        self.aside = QCheckBox("What was put aside")
+        self.aside = QCheckBox("Put aside")
         self.aside.setToolTip("Show the studies that were put aside, and only those")
         self.aside.toggled.connect(self._arrange)
         row.addWidget(self.aside)
@@ -144,7 +144,7 @@ class StudiesPage(KeepingPage):
         """Show what is asked for."""
         every = self._every
         aside = sum(e.archived for e in every)
-        self.aside.setText(f"What was put aside ({aside})" if aside else "What was put aside")
+        self.aside.setText(f"Put aside ({aside})" if aside else "Put aside")
         self.aside.setEnabled(bool(aside) or self.aside.isChecked())
         how = Arrangement(
             self.search.text(),

@@ -64,12 +64,12 @@ class TogetherPage(KeepingPage):
         frame = QWidget()
         row = QHBoxLayout(frame)
         row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(label("Named otherwise, but the same:", "muted"))
+        row.addWidget(label("The same by two names:", "muted"))
         self.one, self.other = QComboBox(), QComboBox()
         for box, words in ((self.one, "This name"), (self.other, "means this one")):
             box.setAccessibleName(words)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            box.setMinimumContentsLength(16)
+            box.setMinimumContentsLength(12)
         row.addWidget(self.one)
         row.addWidget(label("is", "muted"))
         row.addWidget(self.other)
@@ -218,7 +218,11 @@ class TogetherPage(KeepingPage):
         effect, interval = joint.between(joint.names[0], joint.names[1])
         box.addWidget(label(head.rstrip(":"), "heading"))
         box.addWidget(
-            label(f"Together {effect_words(effect, interval)} of the baseline's consumption.", "large")
+            label(
+                f"Together {effect_words(effect, interval)} of the baseline's consumption.",
+                "large",
+                wrap=True,
+            )
         )
         for line in (x for x in lines if not x.strip().startswith("Together:")):
             box.addWidget(label(in_units(line.strip(), self.session.own_units), wrap=True))
