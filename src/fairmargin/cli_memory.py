@@ -58,13 +58,14 @@ def _read(paths: Sequence[Path]) -> _Read:
     from fairmargin.core.inference.scatter import learned_scatter
     from fairmargin.logbook import Logbook, LogbookFault
     from fairmargin.logbook.freshen import remember
+    from fairmargin.simulation.rehearsal import is_virtual
 
     found = _Read([], [], [], learned_scatter([]), {}, OK)
     evidence: list[list[float]] = []
     for path in paths:
         try:
             with Logbook.open(path, create=False) as book:
-                known, faults = remember(book)
+                known, faults = remember(book, is_virtual)
                 evidence += book.scatter_evidence()
         except LogbookFault as fault:
             fault_line(str(fault))
@@ -164,11 +165,9 @@ def _same(pairs: Sequence[str]) -> dict[str, str]:
 
 def _changes(read: _Read, joint: Joint) -> tuple[Difference, ...]:
     """What was not alike between the oldest and the youngest study of a question."""
-    from datetime import date
-
     from fairmargin.core.memory.changed import changed
 
-    own = sorted(joint.findings, key=lambda f: (f.when or date.min, f.study))
+    own = joint.in_time
     studies = read.studies([own[0].study, own[-1].study])
     return changed(*studies) if len(studies) == 2 else ()
 

@@ -322,6 +322,10 @@ def test_practice_is_answered_scored_and_kept(qtbot, window):
     assert window.session.study.title.startswith("Practice: ")
     assert len(window.session.logbook.scatter_evidence()) == before
     assert window.session.memory.read().findings == ()
+    # It is no rehearsal: it has no seed of a day that could be driven on.
+    assert window.drive_now()
+    assert window.drive.controller.truth_percent() is None
+    assert "rehearsal" not in window.session.study.plan.details
 
 
 def test_practice_without_a_place_to_write(qtbot, window, monkeypatch):

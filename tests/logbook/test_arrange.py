@@ -185,6 +185,31 @@ def test_of_a_rehearsal_nothing_is_learned():
     assert json.loads(study_summary(analyse(study), False, study))["scatter"] == []
 
 
+def test_a_rehearsal_that_was_never_analysed_teaches_nothing_either(book):
+    found, _ = remember(book, lambda study: study.title == "Study 1")
+    assert [f.study for f in found.findings] == [1, 3]
+
+
+def test_a_line_is_not_written_over_a_study_that_was_edited_meanwhile(book, monkeypatch):
+    """Judged beside the window while the person types: what was judged is no longer what is there."""
+    from fairmargin.logbook import freshen as module
+
+    real = module.analyse
+
+    def slow(study, *args, **more):
+        result = real(study, *args, **more)
+        book.save(1, study.with_leg("L01", average_shown=99.0), "typed meanwhile")
+        return result
+
+    monkeypatch.setattr(module, "analyse", slow)
+    freshen(book, 1)
+    assert book.studies()[0].summary == "typed meanwhile"
+    assert 1 in stale(book)
+    monkeypatch.undo()
+    freshen(book, 1)
+    assert 1 not in read_memories(book.memories()).missing
+
+
 def test_tags_and_aside_are_written_and_checked(book):
     book.set_tags(1, ("covers", "spring"))
     book.set_archived(2, True)

@@ -150,48 +150,37 @@ def _two_vans(road: TrueRoad, van: TrueVehicle, known: Vehicle, seed: int) -> Si
 
 def _spats(road: TrueRoad, van: TrueVehicle, known: Vehicle, seed: int) -> SimulatedStudy:
     """Another cover, against the same baseline as the discs."""
-    driven = simulate(
-        seed,
-        DayPlan(
-            effect_percent=-1.6, order="ABBAABBA", wind="mixed", temperature_c=17.0, start=datetime(2026, 7, 19, 8, 30),
-            scatter=0.006, swap_minutes=10.0,
-        ),
-        road=road, known=known, van=van,
+    plan = DayPlan(
+        effect_percent=-1.6, order="ABBAABBA", wind="mixed", temperature_c=17.0, start=datetime(2026, 7, 19, 8, 30), scatter=0.006,
+        swap_minutes=10.0,
     )  # fmt: skip
-    return replace(
-        driven,
-        study=driven.study.with_(
-            title="Rear wheel spats, Dyke Road",
-            configurations=_two("Discs off", "Rear spats"),
-            change=Change(kind="aero covers", mechanism="aerodynamic", prediction_percent=-3.0),
-            notes="The spats cost half of what the discs cost. Are they worth half?",
-            route_name="Dyke Road",
-            tags=("covers",),
-        ),
-    )
+    driven = simulate(seed, plan, road=road, known=known, van=van)
+    notes = "The spats cost half of what the discs cost. Are they worth half?"
+    return _covers(driven, "Rear wheel spats, Dyke Road", "Rear spats", -3.0, notes)
 
 
 def _discs_again(road: TrueRoad, van: TrueVehicle, known: Vehicle, seed: int) -> SimulatedStudy:
     """The first question once more, half a year later."""
-    driven = simulate(
-        seed,
-        DayPlan(
-            effect_percent=-3.4, order="ABBA", wind="mixed", temperature_c=6.0, start=datetime(2026, 11, 7, 9, 20),
-            scatter=0.008, swap_minutes=8.0,
-        ),
-        road=road, known=known, van=van,
+    plan = DayPlan(
+        effect_percent=-3.4, order="ABBA", wind="mixed", temperature_c=6.0, start=datetime(2026, 11, 7, 9, 20), scatter=0.008,
+        swap_minutes=8.0,
     )  # fmt: skip
-    return replace(
-        driven,
-        study=driven.study.with_(
-            title="Wheel discs once more, November",
-            configurations=_two("Discs off", "Discs on"),
-            change=Change(kind="aero covers", mechanism="aerodynamic", prediction_percent=-3.5),
-            notes="Do they still pay after a summer of kerbs, and in the cold?",
-            route_name="Dyke Road",
-            tags=("covers",),
-        ),
+    driven = simulate(seed, plan, road=road, known=known, van=van)
+    notes = "Do they still pay after a summer of kerbs, and in the cold?"
+    return _covers(driven, "Wheel discs once more, November", "Discs on", -3.5, notes)
+
+
+def _covers(driven: SimulatedStudy, title: str, trial: str, predicted: float, notes: str) -> SimulatedStudy:
+    """A cover against wheels without discs."""
+    study = driven.study.with_(
+        title=title,
+        configurations=_two("Discs off", trial),
+        change=Change(kind="aero covers", mechanism="aerodynamic", prediction_percent=predicted),
+        notes=notes,
+        route_name="Dyke Road",
+        tags=("covers",),
     )
+    return replace(driven, study=study)
 
 
 def _two(baseline: str, trial: str) -> tuple[Configuration, Configuration]:

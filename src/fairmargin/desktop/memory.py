@@ -96,7 +96,7 @@ class Memory(QObject):
 
     def differences(self, joint: Joint) -> tuple[Difference, ...]:
         """What was not alike between the oldest and the youngest study of a question."""
-        own = sorted(joint.findings, key=lambda f: (f.when is None, f.when, f.study))
+        own = joint.in_time
         first, last = self.study(own[0].study), self.study(own[-1].study)
         return () if first is None or last is None else changed(first, last)
 

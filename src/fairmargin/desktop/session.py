@@ -20,7 +20,7 @@ from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.wanted import INLINE_LEGS, Wanted
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
 from fairmargin.logbook.lines import study_memory, study_summary
-from fairmargin.simulation.rehearsal import SEED
+from fairmargin.simulation.rehearsal import is_virtual
 
 #: More samples than this are packed and saved off the GUI thread.
 LONG_SAMPLES = 20_000
@@ -47,12 +47,12 @@ class _Edit(QUndoCommand):
 
 def _summary(study: Study, result: Analysis) -> str:
     """What the list says of a study; a rehearsal tells nothing of the tester."""
-    return study_summary(result, SEED not in study.plan.details, study)
+    return study_summary(result, not is_virtual(study), study)
 
 
 def _memory(study: Study, result: Analysis) -> str:
     """What other studies may lean on."""
-    return study_memory(study, result, SEED not in study.plan.details)
+    return study_memory(study, result, not is_virtual(study))
 
 
 class _Listing(QUndoCommand):

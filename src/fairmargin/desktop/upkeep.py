@@ -6,20 +6,14 @@ from collections import Counter
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from fairmargin.core.study import Study
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
-from fairmargin.logbook import Logbook, LogbookFault
-from fairmargin.simulation.rehearsal import SEED
+from fairmargin.logbook import Logbook
+from fairmargin.simulation.rehearsal import is_virtual
 
 BEGIN_MS = 1500  # after the list was shown: the first second is the person's
 TELL_EVERY = 8  # studies between two looks at the list
 MOST_TRIES = 3  # each round may move what the next rests on, by less
-
-
-def rehearsed(study: Study) -> bool:
-    """Whether a virtual driver drove it."""
-    return SEED in study.plan.details
 
 
 class Upkeep(QObject):
@@ -89,22 +83,10 @@ class Upkeep(QObject):
         study_id = self._waiting.pop(0)
         self._tried[study_id] += 1
 
-        def work() -> object:
-            try:
-                return freshen(book, study_id, rehearsed)
-            except LogbookFault:
-                return False
-
         def then(_done: object, _fault: Exception | None) -> None:
             if len(self._waiting) % TELL_EVERY == 0:
                 self._session.studiesChanged.emit()
             self.progressed.emit()
             self._next()
 
-        self._beside.run(work, then)
-
-    def forget(self) -> None:
-        """Stop; what is under way is finished and written."""
-        self._timer.stop()
-        self._waiting = []
-        self._beside.forget()
+        self._beside.run(lambda: freshen(book, study_id, is_virtual), then)

@@ -19,17 +19,13 @@ from fairmargin.core.study import Study
 from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.units import UnitChoice
 from fairmargin.core.units import label as unit_label
+from fairmargin.core.words import signed
 from fairmargin.exchange.wording import speed_words
 
 JsonValue = dict[str, Any]
 MOST_NAMED: Final = 8  # pairs in one sentence
 POINTS: Final = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 Locate = Callable[[int], JsonValue]  # where a study is: its logbook and its number there
-
-
-def signed(value: float) -> str:
-    """A per cent with its sign, a minus that looks like one, and no more digits than it carries."""
-    return f"{value:+.1f}".replace("-", "\u2212")
 
 
 def effect_words(percent: float, interval: tuple[float, float]) -> str:

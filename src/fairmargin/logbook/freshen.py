@@ -72,7 +72,10 @@ def freshen(book: Logbook, study_id: int, virtual: Callable[[Study], bool] = lam
         result = analyse(record.study, record.traces, scatter=prior)
         own = not virtual(record.study)
         book.set_summary(
-            study_id, study_summary(result, own, record.study), study_memory(record.study, result, own)
+            study_id,
+            study_summary(result, own, record.study),
+            study_memory(record.study, result, own),
+            record.check,
         )
     except (LogbookFault, ArithmeticError, ValueError):
         return False
@@ -89,8 +92,16 @@ def freshen_all(book: Logbook, virtual: Callable[[Study], bool] = lambda _: Fals
         failed |= {i for i in waiting if not freshen(book, i, virtual)}
 
 
-def remember(book: Logbook, archived: bool = True) -> tuple[Remembering, list[str]]:
+def remember(
+    book: Logbook, virtual: Callable[[Study], bool] = lambda _: False
+) -> tuple[Remembering, list[str]]:
     """What the studies of a logbook say for each other; those that keep nothing yet are analysed for it, nothing is written.
+
+    Parameters
+    ----------
+    book : Logbook
+    virtual : callable
+        As for `freshen`.
 
     Returns
     -------
@@ -107,9 +118,9 @@ def remember(book: Logbook, archived: bool = True) -> tuple[Remembering, list[st
             try:
                 record = book.read(entry.id)
                 result = analyse(record.study, record.traces, scatter=others(evidence, entry.id))
-                text = study_memory(record.study, result)
+                text = study_memory(record.study, result, not virtual(record.study))
             except (LogbookFault, ArithmeticError, ValueError) as error:
                 faults.append(f"\u201c{entry.title}\u201d: {error}")
                 continue
         texts.append((entry, text))
-    return read_memories(texts, archived), faults
+    return read_memories(texts), faults

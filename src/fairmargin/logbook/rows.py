@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -9,6 +11,7 @@ from typing import Any, Final
 
 import sqlalchemy as sa
 
+from fairmargin.core.inference.posterior import SCATTER_SIZES
 from fairmargin.core.study import Study, Trace
 from fairmargin.logbook.about import About, read_about
 from fairmargin.logbook.schema import check_of
@@ -39,6 +42,7 @@ class Record:
     traces: dict[str, Trace]
     damage: tuple[str, ...] = ()
     summary: str = ""  # what the list says of it
+    check: str = ""  # of the record as it was read: another once the study is edited
 
 
 def now_text() -> str:
@@ -55,6 +59,16 @@ def unsealed(text: object) -> str:
     """What other studies may lean on; nothing where it is not what was written."""
     check, _, memory = text.partition(" ") if isinstance(text, str) else ("", "", "")
     return memory if memory and check == check_of(memory) else ""
+
+
+def scatter_in(summary: str) -> list[float]:
+    """What a line says of the tester's scatter; nothing where it is of an earlier version, or damaged."""
+    try:
+        evidence = [float(v) for v in json.loads(summary or "{}").get("scatter") or []]
+    except (ValueError, TypeError, AttributeError):
+        return []
+    whole = len(evidence) == len(SCATTER_SIZES) and all(math.isfinite(v) for v in evidence)
+    return evidence if whole else []
 
 
 def moment(value: object) -> datetime | None:

@@ -9,7 +9,6 @@ was written: a value that changed by itself is told, never shown as a reading.
 from __future__ import annotations
 
 import contextlib
-import json
 import math
 import threading
 from collections.abc import Iterator, Mapping
@@ -18,7 +17,6 @@ from typing import Any, Final
 
 import sqlalchemy as sa
 
-from fairmargin.core.inference.posterior import SCATTER_SIZES
 from fairmargin.core.study import Study, Trace
 from fairmargin.logbook import copies, opening, schema
 from fairmargin.logbook.about import about_of
@@ -34,6 +32,7 @@ from fairmargin.logbook.rows import (
     moment,
     now_text,
     parsed,
+    scatter_in,
     sealed,
     study_of,
     unsealed,
@@ -255,7 +254,7 @@ class Logbook:
                 parsed(row["body"]),
                 traces,
             )
-        return Record(study, traces, tuple(damage), str(row["summary"]))
+        return Record(study, traces, tuple(damage), str(row["summary"]), str(row["body_check"]))
 
     def weight(self, study_id: int) -> int:
         """Bytes of a study's logs."""
@@ -315,15 +314,7 @@ class Logbook:
         )
         with self._reading() as connection:
             rows = connection.execute(query).all()
-        found: dict[int, list[float]] = {}
-        for study_id, summary in rows:
-            with contextlib.suppress(
-                ValueError, TypeError, AttributeError
-            ):  # of an earlier version, or damaged
-                evidence = [float(v) for v in json.loads(summary or "{}").get("scatter") or []]
-                if len(evidence) == len(SCATTER_SIZES) and all(math.isfinite(v) for v in evidence):
-                    found[int(study_id)] = evidence
-        return found
+        return {int(i): found for i, summary in rows if (found := scatter_in(summary))}
 
     def memories(self) -> list[tuple[StudyEntry, str]]:
         """Return every study of the list with what others may lean on, "" where that was never worked out or is damaged."""
@@ -467,9 +458,11 @@ class Logbook:
                 self._put_traces(connection, study_id, packed)
             self._seal(connection, study_id)
 
-    def set_summary(self, study_id: int, summary: str, memory: str | None = None) -> None:
-        """Save what the list says about a study, and what other studies may lean on where that is given."""
-        self._set(study_id, summary=summary, **({} if memory is None else {"memory": sealed(memory)}))
+    def set_summary(
+        self, study_id: int, summary: str, memory: str | None = None, only: str | None = None
+    ) -> None:
+        """Save what the list says, and what others may lean on; `only` while the record has this check, where given."""
+        self._set(study_id, only, summary=summary, **({} if memory is None else {"memory": sealed(memory)}))
 
     def set_tags(self, study_id: int, tags: tuple[str, ...]) -> None:
         """Save a study's tags; its readings, line and memory stay as they are."""
@@ -485,9 +478,12 @@ class Logbook:
         """Take a study off the list, or put it back; its readings stay in the file."""
         self._set(study_id, removed_at=now_text() if removed else None)
 
-    def _set(self, study_id: int, **values: Any) -> None:
+    def _set(self, study_id: int, only: str | None = None, /, **values: Any) -> None:
+        own = schema.study.c.id == study_id
+        if only is not None:  # the study as it was judged: it may have been edited meanwhile
+            own &= schema.study.c.body_check == only
         with self._write() as connection:
-            connection.execute(schema.study.update().where(schema.study.c.id == study_id).values(**values))
+            connection.execute(schema.study.update().where(own).values(**values))
             self._seal(connection, study_id)
 
     def from_copies(self, study_id: int) -> tuple[copies.Copy, Record] | None:

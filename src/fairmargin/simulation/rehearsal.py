@@ -24,6 +24,7 @@ Array = NDArray[np.float64]
 METHODS: Final = ("out-and-back", "one-way", "loop", "laps")
 PACK_V: Final = 355.0
 SPARE: Final = "AB"  # runs beyond the plan, for legs that are driven again
+PRACTICE: Final = "practice"  # where the plan's details keep the name of a practice case
 SEED: Final = "rehearsal"  # where the plan's details keep the seed; the truth follows from it
 
 
@@ -42,6 +43,11 @@ class Rehearsal:
     step: float  # of the trip average, kWh/100 km
     odometer: float  # shown over true distance
     speed_error_percent: float
+
+
+def is_virtual(study: Study) -> bool:
+    """Whether a virtual driver drove it, in a rehearsal or a practice case: nothing is learned from it."""
+    return not study.plan.details.keys().isdisjoint((SEED, PRACTICE))
 
 
 def is_repeat(study: Study, leg: Leg) -> bool:

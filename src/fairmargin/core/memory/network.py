@@ -23,6 +23,7 @@ import math
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import date
 from functools import cached_property
 from itertools import combinations
 from typing import Final
@@ -144,6 +145,11 @@ class Joint:
         """Mean speed of the findings that state one."""
         speeds = [f.speed_kmh for f in self.findings if f.speed_kmh]
         return sum(speeds) / len(speeds) if speeds else None
+
+    @property
+    def in_time(self) -> list[Finding]:
+        """Findings by the day they were driven, those without one first."""
+        return sorted(self.findings, key=lambda f: (f.when or date.min, f.study))
 
     @property
     def studies(self) -> tuple[int, ...]:
@@ -319,10 +325,9 @@ def moved_since(joint: Joint) -> tuple[float, tuple[float, float]] | None:
 
     None unless the joint is of one question and its studies have their days.
     """
-    dated = [f for f in joint.findings if f.when is not None]
+    dated = [f for f in joint.in_time if f.when is not None]
     if len(joint.names) != 2 or len({f.study for f in dated}) < 2:
         return None
-    dated.sort(key=lambda f: f.when)  # type: ignore[arg-type, return-value]
     first, last = dated[0], dated[-1]
     sign = 1.0 if same_name(first.baseline) == same_name(last.baseline) else -1.0
     cov = shared_errors([first, last])

@@ -5,11 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QHBoxLayout,
     QPushButton,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -17,7 +15,7 @@ from PySide6.QtWidgets import (
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.listing import StudyList
 from fairmargin.desktop.stages.keeping.studies import StudiesPage
-from fairmargin.desktop.widgets.basics import Elided, as_tip, label
+from fairmargin.desktop.widgets.basics import Elided, as_tip, label, page_buttons
 
 PAGES = (
     ("studies", "Studies"),
@@ -50,15 +48,8 @@ class HomePage(QWidget):
         self.where.setMinimumWidth(50)
         head.addWidget(self.where, 1, Qt.AlignmentFlag.AlignBottom)
         head.addStretch()
-        self.group = QButtonGroup(self)
-        self.buttons: dict[str, QToolButton] = {}
-        for name, words in PAGES:
-            button = QToolButton()
-            button.setText(words)
-            button.setCheckable(True)
-            button.clicked.connect(lambda _=False, n=name: self.show_page(n))
-            self.group.addButton(button)
-            self.buttons[name] = button
+        self.buttons = page_buttons(self, PAGES, self.show_page)
+        for button in self.buttons.values():
             head.addWidget(button)
         head.addSpacing(16)
         self.bring = QPushButton("Import a package\u2026")

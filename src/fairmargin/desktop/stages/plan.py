@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QComboBox,
     QHBoxLayout,
     QPushButton,
     QSizePolicy,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -28,7 +26,7 @@ from fairmargin.desktop.stages.planning.load_page import LoadPage
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.stages.planning.route_page import RoutePage
 from fairmargin.desktop.stages.planning.weather_page import WeatherPage
-from fairmargin.desktop.widgets.basics import label, panel, scrolling
+from fairmargin.desktop.widgets.basics import label, page_buttons, panel, scrolling
 from fairmargin.desktop.widgets.charts import OrderStrip
 from fairmargin.exchange.wording import speed_words
 
@@ -47,17 +45,10 @@ class PlanStage(Stage):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Plan", parent)
-        self._group = QButtonGroup(self)
-        self.buttons: dict[str, QToolButton] = {}
-        for name, words in PAGES:
-            button = QToolButton()
-            button.setText(words)
-            button.setCheckable(True)
-            button.setChecked(name == "design")
-            button.clicked.connect(lambda _=False, n=name: self.show_page(n))
-            self._group.addButton(button)
-            self.buttons[name] = button
+        self.buttons = page_buttons(self, PAGES, self.show_page)
+        for button in self.buttons.values():
             self.head.addWidget(button)
+        self.buttons["design"].setChecked(True)
         self.stack = QStackedWidget()
         self.page.addWidget(self.stack, 1)
         self.pages: dict[str, PlanPage] = {}

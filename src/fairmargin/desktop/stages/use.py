@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Final
 
-from PySide6.QtWidgets import QButtonGroup, QStackedWidget, QToolButton, QWidget
+from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from fairmargin.core.study import Study
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.stages.using.range_page import RangePage
-from fairmargin.desktop.widgets.basics import scrolling
+from fairmargin.desktop.widgets.basics import page_buttons, scrolling
 
 if TYPE_CHECKING:
     from fairmargin.desktop.stages.using.trip_page import TripPage
@@ -24,15 +24,8 @@ class UseStage(Stage):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Use", parent)
-        self._group = QButtonGroup(self)
-        self.buttons: dict[str, QToolButton] = {}
-        for name, words in PAGES:
-            button = QToolButton()
-            button.setText(words)
-            button.setCheckable(True)
-            button.clicked.connect(lambda _=False, n=name: self.show_page(n))
-            self._group.addButton(button)
-            self.buttons[name] = button
+        self.buttons = page_buttons(self, PAGES, self.show_page)
+        for button in self.buttons.values():
             self.head.addWidget(button)
         self.stack = QStackedWidget()
         self.page.addWidget(self.stack, 1)

@@ -9,12 +9,14 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from PySide6.QtGui import Qt as RichText
 from PySide6.QtWidgets import (
+    QButtonGroup,
     QComboBox,
     QFrame,
     QLabel,
     QLayout,
     QPushButton,
     QScrollArea,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -148,6 +150,21 @@ class Mark(QWidget):
             painter, QPointF(self.width() / 2, self.height() / 2), self._size, self._trial, theme.colour(name)
         )
         painter.end()
+
+
+def page_buttons(
+    parent: QWidget, pages: Sequence[tuple[str, str]], show: Callable[[str], object]
+) -> dict[str, QToolButton]:
+    """A button for each page of a stage, of which one is pressed at a time."""
+    group = QButtonGroup(parent)
+    made = {}
+    for name, words in pages:
+        button = made[name] = QToolButton()
+        button.setText(words)
+        button.setCheckable(True)
+        button.clicked.connect(lambda _=False, n=name: show(n))
+        group.addButton(button)
+    return made
 
 
 def clear(layout: QLayout) -> None:

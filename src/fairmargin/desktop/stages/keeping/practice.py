@@ -48,7 +48,7 @@ from fairmargin.desktop.widgets.keeping.calibration import CalibrationChart, Tru
 from fairmargin.exchange.across import answer_lines, case_columns, case_rows, case_words
 from fairmargin.logbook import LogbookFault
 from fairmargin.practice import Case, generated, shipped
-from fairmargin.simulation.rehearsal import SEED
+from fairmargin.simulation.rehearsal import PRACTICE
 
 CHOOSE = "choose"
 UNSAID = "say what you think"
@@ -338,7 +338,7 @@ class PracticePage(KeepingPage):
         if self.case is None:
             return
         study = self.case.study
-        details = {**study.plan.details, SEED: self.case.id}
+        details = {**study.plan.details, PRACTICE: self.case.id}
         added = self.session.add_study(
             study.with_(title=f"Practice: {study.title}", plan=study.plan.with_(details=details))
         )
