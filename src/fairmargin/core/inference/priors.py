@@ -103,7 +103,10 @@ REGENERATION: Final = Prior(0.18, "log", "share of braking that comes back")
 
 PRESSURE_EXPONENT: Final = Prior(0.15, "1", "exponent of rolling resistance against tyre pressure")
 DIRECTION: Final = Prior(0.015, "log", "what the model gets wrong in one direction")
-DIRECTION_UNTOLD: Final = Prior(0.2, "log", "the same where nobody gave the road's heights")
+DIRECTION_UNTOLD: Final = Prior(0.05, "log", "the same where nobody gave the road's heights")
+GRADIENT_UNTOLD: Final = Prior(
+    0.01, "1", "mean slope of a road whose heights nobody gave, up one way and down the other"
+)
 DAY: Final = Prior(0.008, "log", "what a day does to all its legs")
 PRESSURE_MISSING: Final = Prior(0.005, "log", "air pressure of a day that nobody noted")
 SIDE_BY_SIDE: Final = Prior(0.02, "log", "what both vehicles of a moment share beyond the reported weather")

@@ -16,7 +16,7 @@ from fairmargin.core.evidence.reported_wind import WindBelief, wind_belief
 from fairmargin.core.inference import priors
 from fairmargin.core.inference.options import Cause, FitOptions
 from fairmargin.core.inference.posterior import Evidence
-from fairmargin.core.inference.rows import Rows, lay_rows
+from fairmargin.core.inference.rows import Rows, full_stops, lay_rows
 from fairmargin.core.inference.scene import Scene, Unknown, reported_growth
 from fairmargin.core.inference.unknowns import leg_unknowns, segment_unknowns
 from fairmargin.core.laws import air, wind
@@ -86,18 +86,20 @@ def speeds_of_configurations(study: Study, conditions: Sequence[Conditions]) -> 
     }
 
 
-def driven_as_a_cycle(conditions: Sequence[Conditions], logs: Logs) -> bool:
-    """Whether the legs were logged and no speed was held: the effect then holds for the speeds as driven."""
+def driven_as_a_cycle(study: Study, conditions: Sequence[Conditions], logs: Logs) -> bool:
+    """Whether the legs were logged and no speed was held, or laps driven: the effect then holds for the speeds as driven."""
     own = [logs.of(c.leg) for c in conditions]
-    return bool(own) and all(log is not None and not log.thinned.steady for log in own)
+    laps = study.method == "laps"
+    return bool(own) and all(log is not None and (laps or not log.thinned.steady) for log in own)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
 class ReferenceDrives:
-    """Drives that the effect is stated for, configuration after configuration, and how long each stands."""
+    """Drives that the effect is stated for, configuration after configuration, and how long and often each stands."""
 
     stretches: list[Stretches]
     stopped_s: list[float]
+    stops: list[float]  # full stops beside those in the stretches
     backwards: list[bool]
     each: int  # of the drives, those of one configuration
     as_driven: bool
@@ -113,18 +115,24 @@ def reference_drives(
 ) -> ReferenceDrives:
     """Steady in each direction driven; or the logged speeds, where no speed was held."""
     many = len(configurations)
-    if driven_as_a_cycle(conditions, logs):
+    if driven_as_a_cycle(study, conditions, logs):
         cut = [(log, c.backwards) for c in conditions if (log := logs.of(c.leg)) is not None]
         some = cut[:: max(1, len(cut) // MOST_CYCLES)]
         ways = [backwards for _, backwards in some]
         made = [road.logged(log, backwards, 1) for log, backwards in some]
         stretches, stopped = [r.stretches[0] for r in made], [float(r.stopped_s[0]) for r in made]
-        return ReferenceDrives(stretches * many, stopped * many, ways * many, len(made), True)
+        return ReferenceDrives(
+            stretches * many, stopped * many, [0.0] * len(made) * many, ways * many, len(made), True
+        )
     speeds = speeds_of_configurations(study, conditions)
     steady = steady_drives(road, conditions, [speeds[c] for c in configurations])
-    if study.change.is_technique:  # standing belongs to how it was driven
+    drives = len(steady.stretches)
+    if study.method == "laps":  # a town's lights belong to the road
+        often = float(np.mean([full_stops(study, c) for c in conditions]))
+        steady = replace(steady, stops=[often] * drives)
+    if study.change.is_technique or study.method == "laps":  # standing belongs to how it was driven
         stood = float(np.mean([c.stopped_s for c in conditions]))
-        return replace(steady, stopped_s=[stood] * len(steady.stretches))
+        steady = replace(steady, stopped_s=[stood] * drives)
     return steady
 
 
@@ -136,7 +144,9 @@ def steady_drives(
     mean_m = float(np.mean(lengths)) if lengths else USUAL_LEG_M
     ways = tuple(dict.fromkeys(c.backwards for c in conditions))
     made = [road.steady(way, mean_m, speed, ()) for speed in speeds_m_s for way in ways]
-    return ReferenceDrives(made, [0.0] * len(made), list(ways) * len(speeds_m_s), len(ways), False)
+    return ReferenceDrives(
+        made, [0.0] * len(made), [0.0] * len(made), list(ways) * len(speeds_m_s), len(ways), False
+    )
 
 
 def without(legs: LegTable, ignore: frozenset[Cause], reference: Reference) -> LegTable:
@@ -373,7 +383,7 @@ def reference_model_of(
 ) -> RoadModel:
     """The model of every configuration over the reference drives, at the reference conditions."""
     m = len(masses)
-    paths = join(drives.stretches, [0.0] * m)
+    paths = join(drives.stretches, drives.stops)
     known = paths.heading_known.astype(float)
     legs = LegTable(
         temperature_c=np.full(m, reference.temperature_c),

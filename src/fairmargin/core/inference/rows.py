@@ -28,6 +28,7 @@ MOST_ENTRIES: Final = 256  # of a whole fit
 MOST_GAP: Final = 0.2  # share of a segment without samples beyond which it is left out
 FAIR_PART: Final = 0.35  # of the mean energy that every segment must take for its logarithm to mean something
 NOTABLE_STOP_S: Final = 5.0  # standing for less is no full stop
+LAPS_STOP_S: Final = 20.0  # that each stop of laps takes, where nobody counted them; common practice
 WHOLE_LEG: Final = -1
 
 
@@ -144,7 +145,7 @@ def lay_rows(
         for name in o.legs:
             i, log = index[name], logs.of(name)
             if log is None:
-                rows.append(_steady(road, conditions[i], i, len(entries), events.get(name, [])))
+                rows.append(_steady(road, study, conditions[i], i, len(entries), events.get(name, [])))
                 continue
             count = segments[conditions[i].backwards] if name in integrated else 1
             if log.gap_share > MOST_GAP or len(o.legs) > 1:
@@ -160,7 +161,14 @@ def lay_rows(
     return as_arrays(rows, entries)
 
 
-def _steady(road: Road, c: Conditions, leg: int, entry: int, events: Sequence[Event]) -> Row:
+def full_stops(study: Study, c: Conditions) -> float:
+    """Full stops of a leg by how long it stood: one, or on laps as many as such a time usually takes."""
+    if c.stopped_s <= NOTABLE_STOP_S:
+        return 0.0
+    return max(c.stopped_s / LAPS_STOP_S, 1.0) if study.method == "laps" else 1.0
+
+
+def _steady(road: Road, study: Study, c: Conditions, leg: int, entry: int, events: Sequence[Event]) -> Row:
     """A leg without a log, at its average moving speed."""
     noted = sum(e.kind == "stop" for e in events)
     if c.jam_s > 0:
@@ -176,10 +184,17 @@ def _steady(road: Road, c: Conditions, leg: int, entry: int, events: Sequence[Ev
         road.steady(c.backwards, c.true_m, c.speed_m_s, events),
         leg,
         entry,
-        stops=float(noted) if noted else float(c.stopped_s > NOTABLE_STOP_S),
+        stops=(float(noted) or full_stops(study, c))
+        + (0.0 if study.method == "laps" else _slowed(events, c.speed_m_s)),
         stopped_s=c.stopped_s + c.idle_s,
         cold_share=c.cold_share,
     )
+
+
+def _slowed(events: Sequence[Event], speed_m_s: float) -> float:
+    """Kinetic energy lost to slow traffic and built up again, as so many full stops."""
+    slow = [e.speed_kmh / 3.6 for e in events if e.kind == "slow-traffic" and e.speed_kmh]
+    return float(sum(max(0.0, 1.0 - (v / speed_m_s) ** 2) for v in slow))
 
 
 def _logged(

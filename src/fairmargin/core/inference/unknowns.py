@@ -216,6 +216,15 @@ def _legs(scene: Scene) -> list[Unknown]:
             if not heights:  # hills that nobody told are the road's: the reference drives have them too
                 on[len(conditions) :] = [b == backwards for b in scene.reference_backwards]
             out.append(unknown_of("direction", Group.DIRECTION, Parameter.TOTAL, on, prior))
+        if not heights:
+            up = np.ones(scene.rows)
+            up[: len(conditions)] = [-1.0 if c.backwards else 1.0 for c in conditions]
+            up[len(conditions) :] = [-1.0 if b else 1.0 for b in scene.reference_backwards]
+            out.append(
+                unknown_of(
+                    "climb of the road", Group.DIRECTION, Parameter.GRADIENT, up, priors.GRADIENT_UNTOLD
+                )
+            )
     is_change = scene.study.change.subject == "road"  # nothing of the road is to be corrected then
     noted = set() if is_change else {c.road for c in conditions} & set(priors.WET)
     if noted:

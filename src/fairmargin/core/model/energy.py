@@ -105,7 +105,8 @@ class RoadModel:
         drag_area, mass_s = p.spread(k.drag_area_m2 * np.exp(local[:, Parameter.DRAG])), p.spread(mass)
         f_air = drag_area * flow.value
         f_tyres = rolling.force_n(mass_s, p.spread(crr), p.slope_cos)
-        f_rest = disturbance.climb_n(mass_s, p.slope_sin) + disturbance.inertia_n(mass_s, p.acceleration)
+        slope_sin = p.slope_sin + p.spread(local[:, Parameter.GRADIENT])
+        f_rest = disturbance.climb_n(mass_s, slope_sin) + disturbance.inertia_n(mass_s, p.acceleration)
         force = f_air + f_tyres + f_rest
         driving = force > 0
         # Energy per newton of force: drawn through the driveline, or given back by regeneration.
@@ -134,6 +135,7 @@ class RoadModel:
             wh_air=p.total(weight * f_air),
             wh_tyres=p.total(weight * f_tyres),
             wh_rest=p.total(weight * f_rest),
+            wh_by_slope=p.total(weight * disturbance.climb_n(mass_s, 1.0)),
             regained=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, regen),
             regained_drawn=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, 0.0),
             watts=auxiliaries.power_w(
@@ -204,6 +206,7 @@ class RoadModel:
             -t.wh_air / t.outside_k - t.wh_tyres * t.by_kelvin - wh / factor * t.cold_by_kelvin
         )
         by[:, Parameter.REGENERATION] = t.given_back + t.regained - t.regained_drawn
+        by[:, Parameter.GRADIENT] = t.wh_by_slope
         by[:, Parameter.PRESSURE_EXPONENT] = t.wh_tyres * t.pressure.log_by_coefficient
         return np.asarray(by * factor[:, None])
 
@@ -231,6 +234,7 @@ class _Terms:
     wh_air: Array
     wh_tyres: Array
     wh_rest: Array
+    wh_by_slope: Array
     regained: Array
     regained_drawn: Array
     watts: Array

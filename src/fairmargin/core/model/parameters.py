@@ -26,3 +26,4 @@ class Parameter(IntEnum):
     PRESSURE_EXPONENT = 15
     WARMER_K = 16  # kelvin that the outside air is warmer than noted
     REGENERATION = 17
+    GRADIENT = 18  # sine of a slope on top of the road's
