@@ -9,6 +9,7 @@ from tests.conftest import driven_study
 
 from fairmargin.core.evidence.conditions import (
     HELD_SD,
+    HELD_UP_ALONE,
     HELD_UP_SD,
     LAPS_STAND,
     NOTED_SD,
@@ -110,7 +111,7 @@ def test_a_time_read_to_the_minute_is_weighed_with_the_mean_of_all():
         by_hand = (w_timed * 18.4 / (s / 3600) + w_held * mean) / (w_timed + w_held)
         assert c.speed_m_s * 3.6 == pytest.approx(by_hand, rel=1e-6)
         assert c.speed_alike_sd == ODOMETER_SD  # nobody measured the distance
-    assert found["L01"].speed_sd == pytest.approx(0.0076, abs=0.0005)
+    assert found["L01"].speed_sd == pytest.approx(0.0100, abs=0.0005)
     exact = leg_conditions(study, {})["L01"]
     assert exact.speed_m_s * 3.6 == pytest.approx(90) and exact.speed_sd < 0.002
 
@@ -174,11 +175,26 @@ def test_a_leg_without_a_time_is_placed_between_its_neighbours():
 def test_a_hold_up_leaves_open_how_the_leg_was_driven_and_a_note_says_most_of_it():
     study = driven_study("ABBA").with_leg("L03", duration_s=800)  # 82.8 where the others drove 90
     bare = leg_conditions(study, {})["L03"]
-    assert bare.speed_sd == pytest.approx(HELD_UP_SD * 0.08, rel=0.05)
+    # Its twin was not slower: most likely one stretch, which counts about half; up and down from there are open.
+    assert bare.speed_off == pytest.approx(0.5 * 0.08, rel=0.05)
+    assert bare.speed_sd == pytest.approx(HELD_UP_ALONE[1] * 0.08, rel=0.05)
+    both = leg_conditions(study.with_leg("L05", duration_s=800), {})[
+        "L03"
+    ]  # all of its configuration that way
+    assert both.speed_off == 0.0 and both.speed_sd == pytest.approx(HELD_UP_SD * 0.08, rel=0.05)
     event = Event(leg="L03", kind="slow-traffic", at_km=5.0, speed_kmh=60, duration_s=190)
     noted = leg_conditions(study.with_(events=(event,)), {})["L03"]
-    assert noted.speed_sd == pytest.approx(NOTED_SD * 0.08, rel=0.1)
+    assert noted.speed_sd == pytest.approx(NOTED_SD * 0.08, rel=0.1) and noted.speed_off == 0.0
     assert leg_conditions(study, {})["L02"].speed_sd < 0.002
+
+
+def test_where_half_of_the_legs_were_held_up_the_others_say_how_fast_it_goes():
+    study = driven_study("ABBAABBA")
+    for name in ("L01", "L05", "L07", "L11"):  # of the eight ways out, half
+        study = study.with_leg(name, duration_s=800)
+    found = leg_conditions(study, {})
+    assert found["L01"].speed_off == pytest.approx(0.04, rel=0.05)
+    assert found["L03"].speed_off == 0.0 and found["L03"].speed_sd < 0.002
 
 
 def test_laps_that_noted_no_standing_stood_an_eighth_or_so():

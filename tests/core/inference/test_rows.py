@@ -47,6 +47,15 @@ def test_slow_traffic_faster_than_the_leg_costs_nothing():
     assert prepared(slowed(driven_study("ABBA"), 120.0, 60.0)).rows.stops.tolist() == [0.0] * 8
 
 
+def test_a_leg_that_was_held_up_alone_counts_as_half_as_slow():
+    """Of 8 % slower than its twin half: the rest is the stretch where it stood in traffic and the speed regained."""
+    problem = prepared(driven_study("ABBA").with_leg("L03", duration_s=800))
+    off = {
+        int(np.flatnonzero(u.weights)[0]): u.prior_mean for u in problem.unknowns if u.name == "speed of leg"
+    }
+    assert off == {2: pytest.approx(0.04, rel=0.05)}
+
+
 def laps(stood):
     study = driven_study("ABBA", method="laps")
     return study.with_(target_speed_kmh=None).with_legs(leg.with_(stopped_s=stood) for leg in study.legs)

@@ -26,6 +26,14 @@ def test_slow_traffic_is_slow_where_it_was():
     assert climb == pytest.approx(12 * 3 / 18.4 + 40 * (np.sin(np.pi * 9 / 18.4) ** 2 - np.sin(np.pi * 6 / 18.4) ** 2), abs=0.8)  # fmt: skip
 
 
+def test_a_leg_whose_time_nobody_took_holds_its_speed_outside_of_slow_traffic():
+    event = Event(leg="L01", kind="slow-traffic", at_km=6.0, duration_s=180.0, speed_kmh=60.0)
+    found = road_of(calm()).steady(False, 18_400.0, 25.0, [event], timed=False)
+    assert set(found.speed_m_s.round(3)) == {25.0, round(60 / 3.6, 3)}
+    # By hand: 3 km at 60 instead of 90 km/h take 60 s more than the rest of the way says.
+    assert (found.length_m / found.speed_m_s).sum() == pytest.approx(18_400 / 25.0 + 60.0, abs=0.7)
+
+
 def test_the_way_back_is_the_way_out_turned_round():
     road = road_of(calm())
     out, back = (road.steady(way, 18_400.0, 25.0, ()) for way in (False, True))

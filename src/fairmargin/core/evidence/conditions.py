@@ -18,12 +18,18 @@ from fairmargin.core.study import Leg, Study, Trace, WeatherRow
 
 HELD_ALIKE_SD: Final = 0.02  # share by which a driver misses the aim on all legs alike; common practice
 FOOT_SD: Final = 0.015  # the same where the foot held it, not the cruise control
-HELD_SD: Final = 0.008  # and from one leg to the next; common practice
+HELD_SD: Final = 0.011  # and from one leg to the next, hold-ups that nobody timed with it; common practice
 UNTOLD_ALIKE_SD: Final = 0.15  # the same where neither a time nor an aim is known: of `USUAL_KMH`
 UNTOLD_SD: Final = 0.015
 SLOWER: Final = 0.015  # a leg slower than its like by more than this was held up, whoever noted it or not
+FREE_QUANTILE: Final = (
+    0.75  # of the speeds of like legs: what a leg that nothing held up drives, even where half were
+)
 NOTED_SD: Final = 0.12  # of what a hold-up made a leg slower, where it was noted with place and speed
 HELD_UP_SD: Final = 0.5  # of what it was slower: driven slowly as a whole, or fast but for one stretch
+#: The same where others of its configuration were not slower: most likely one stretch, where the air takes less and the
+#: speed has to be regained, together about half of what driving slowly all the way would save; common practice.
+HELD_UP_ALONE: Final = (0.5, 0.35)
 JAM_M_S: Final = 3.5  # of a crawl that nobody measured; common practice
 MOST_JAM: Final = 0.85  # of a leg's time
 LAPS_STAND: Final = (0.12, 0.06, 0.03)  # of laps that noted no standing; common practice
@@ -47,6 +53,7 @@ class Conditions:
     backwards: bool
     speed_m_s: float
     speed_sd: float  # as a share
+    speed_off: float  # as a share, by how much more it likely counts as, see `HELD_UP_ALONE`
     speed_alike_sd: float  # as a share, the same for all legs of the driver
     timed: bool  # its driving time is known
     moving_s: float
@@ -200,6 +207,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     backwards=leg.direction == "back",
                     speed_m_s=pace.speed_m_s,
                     speed_sd=pace.sd,
+                    speed_off=0.0,
                     speed_alike_sd=pace.alike_sd,
                     timed=trace is not None or bool(leg.duration_s),
                     moving_s=pace.moving_s,
@@ -364,11 +372,13 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
     jams = {leg: seconds for leg, seconds in _jams(study).items() if leg not in logged}
     result = []
     for c in raw:
-        free = float(np.median(usual[like(c)]))
+        free = float(np.quantile(usual[like(c)], FREE_QUANTILE))
         slower = 1.0 - c.speed_m_s / free
         if slower > SLOWER and c.leg not in logged:
-            sd = NOTED_SD if c.leg in noted else HELD_UP_SD
-            c = replace(c, speed_sd=math.hypot(c.speed_sd, sd * slower))
+            own = [o.speed_m_s for o in raw if like(o) == like(c) and o.configuration == c.configuration]
+            alone = c.leg not in noted and max(own) > (1.0 - SLOWER) * free
+            off, sd = HELD_UP_ALONE if alone else (0.0, NOTED_SD if c.leg in noted else HELD_UP_SD)
+            c = replace(c, speed_sd=math.hypot(c.speed_sd, sd * slower), speed_off=off * slower)
             if c.leg in jams and c.timed:
                 # Time lost against the others is what a crawl cost; a note may say how long it was.
                 lost = (c.moving_s - c.true_m / free) / max(1.0 - JAM_M_S / free, 0.1)

@@ -30,7 +30,7 @@ class Prior:
 SCATTER_SHARE: Final = USUAL_SCATTER
 SCATTER_FREEDOM: Final = 8.0  # weight of that opinion, in degrees of freedom
 SCATTER_REACH: Final = (0.7, 3.2)  # multiples of it that short and long drives are held within
-LOGGED_SCATTER: Final = 0.8  # of it is left once a log gives the speeds
+LOGGED_SCATTER: Final = 0.9  # of it is left once a log gives the speeds
 
 # ---------------------------------------------------------------- the vehicle and the change
 
@@ -81,14 +81,14 @@ DAY_UNNOTED: Final = Prior(4.0, "K", "temperature of a day that noted none")
 SEASON_COURSE: Final = Prior(0.25, "K/day", "the same, as the season moves on")
 WARMING_UNNOTED: Final = Prior(0.9, "K/h", "how such a day warms or cools")
 LEG_UNNOTED: Final = Prior(1.0, "K", "temperature of a leg that noted none, over its day's")
-CLIMATE_UNNOTED: Final = Prior(45.0, "W/K", "climate that nobody noted, all legs alike")
+CLIMATE_UNNOTED: Final = Prior(65.0, "W/K", "climate that nobody noted, all legs alike")
 CLIMATE_UNNOTED_DAY: Final = Prior(18.0, "W/K", "the same, from day to day")
 CLIMATE_UNNOTED_RUN: Final = Prior(5.0, "W/K", "the same, from run to run")
 CLIMATE_SETTING_C: Final = 21.0  # what cabins are usually held at
 LEAST_CLIMATE_K: Final = 4.0  # blowers and windows in mild air
 UNNOTED_CLIMATE_K: Final = 9.0  # where nobody noted the temperature either
 PULL_DOWN: Final = Prior(1500.0, "W", "power that brings a cabin to its setting, on a wholly cold start")
-ROAD_UNNOTED: Final = Prior(0.018, "log", "state of the road on a day that noted none")
+ROAD_UNNOTED: Final = Prior(0.024, "log", "state of the road on a day that noted none")
 LOAD_UNNOTED: Final = Prior(8.0, "kg", "people, luggage and fluids of a run that noted no load")
 TYRES_UNNOTED: Final = Prior(0.008, "log", "rolling resistance by tyre pressures of a day that noted none")
 TYRES_UNNOTED_SWAP: Final = Prior(0.012, "log", "the same, of other wheels or tyres")

@@ -181,7 +181,7 @@ def _steady(road: Road, study: Study, c: Conditions, leg: int, entry: int, event
         )
         events = [*(e for e in events if e.kind != "slow-traffic" or (e.speed_kmh and e.duration_s)), crawl]
     return Row(
-        road.steady(c.backwards, c.true_m, c.speed_m_s, events),
+        road.steady(c.backwards, c.true_m, c.speed_m_s, events, c.timed),
         leg,
         entry,
         stops=(float(noted) or full_stops(study, c))

@@ -207,7 +207,7 @@ def _legs(scene: Scene) -> list[Unknown]:
         if c.speed_sd > SURE_SPEED:
             on = np.zeros(scene.rows)
             on[i] = 1.0
-            out.append(Unknown("speed of leg", Group.SPEED, Parameter.SPEED, on, 0.0, c.speed_sd))
+            out.append(Unknown("speed of leg", Group.SPEED, Parameter.SPEED, on, c.speed_off, c.speed_sd))
     if len({c.backwards for c in conditions}) == 2:
         heights = any(p.elevation_m is not None for p in scene.study.route)
         prior = priors.DIRECTION if heights else priors.DIRECTION_UNTOLD

@@ -76,8 +76,18 @@ class Road:
             return is_loop(self._study)
         return bool(np.isfinite(self.shape.heading_rad).all())
 
-    def steady(self, backwards: bool, true_m: float, speed_m_s: float, events: Sequence[Event]) -> Stretches:
-        """Stretches of a leg at its average moving speed, slower where slow traffic was noted."""
+    def steady(
+        self,
+        backwards: bool,
+        true_m: float,
+        speed_m_s: float,
+        events: Sequence[Event],
+        timed: bool = True,
+    ) -> Stretches:
+        """Stretches of a leg at its average moving speed, slower where slow traffic was noted.
+
+        Where its time is not known the speed is the one held outside of slow traffic.
+        """
         whole = self.way(backwards)
         scale = true_m / whole.total_m if true_m else 1.0
         held_up = [
@@ -88,7 +98,7 @@ class Road:
         if held_up:
             lengths = whole.length_m * scale
             cut, of = _cut_at(lengths, held_up)
-            length, speed, slow = _held_up(cut, speed_m_s, held_up)
+            length, speed, slow = _held_up(cut, speed_m_s, held_up, timed)
             length, slope, heading, first = binned(length, whole.slope_rad[of], whole.heading_rad[of], slow)
             speed = speed[first]
         else:
@@ -175,8 +185,10 @@ def _cut_at(length: Array, events: Sequence[Event]) -> tuple[Array, NDArray[np.i
     return np.diff(every), np.clip(np.searchsorted(edges, middle) - 1, 0, len(length) - 1)
 
 
-def _held_up(length: Array, speed_m_s: float, events: Sequence[Event]) -> tuple[Array, Array, Array]:
-    """Lengths, speeds, and the number of the event that slows each stretch (0 = none); the time of the leg is kept."""
+def _held_up(
+    length: Array, speed_m_s: float, events: Sequence[Event], timed: bool
+) -> tuple[Array, Array, Array]:
+    """Lengths, speeds, and the number of the event that slows each stretch (0 = none); a leg's time, if known, is kept."""
     speed = np.full(len(length), speed_m_s)
     middle = np.cumsum(length) - length / 2
     slow = np.zeros(len(length))
@@ -186,7 +198,7 @@ def _held_up(length: Array, speed_m_s: float, events: Sequence[Event]) -> tuple[
         slow[here] = number
         speed[here] = float(event.speed_kmh or 0.0) / 3.6
     held_up = slow > 0
-    if held_up.any() and not held_up.all():
+    if timed and held_up.any() and not held_up.all():
         left = length.sum() / speed_m_s - float((length[held_up] / speed[held_up]).sum())
         if left > 0:
             free = length[~held_up].sum() / left
