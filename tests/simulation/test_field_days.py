@@ -97,9 +97,20 @@ def test_who_notes_nothing_leaves_nothing_but_readings_and_distance():
     assert analyse(study).comparisons
 
 
-def test_forgetting_changes_no_reading():
-    full, bare = (field_day(9, replace(FieldDay(), forget=f)).study for f in (frozenset(), EVERYTHING))
+def test_forgetting_to_note_what_is_outside_changes_no_reading():
+    notes = EVERYTHING - {"climate", "rain"}
+    full, bare = (field_day(9, replace(FieldDay(), forget=f)).study for f in (frozenset(), notes))
     assert [leg.average_shown for leg in full.legs] == [leg.average_shown for leg in bare.legs]
+
+
+def test_what_nobody_notes_of_cabin_and_rain_varies():
+    days = [field_day(s, FieldDay(forget=frozenset({"climate"}), traffic=0.0)) for s in range(20)]
+    told = [field_day(s, FieldDay(traffic=0.0)) for s in range(20)]
+    more = [
+        sum(x.average_shown for x in a.study.legs) / sum(x.average_shown for x in b.study.legs) > 1.01
+        for a, b in zip(days, told, strict=True)
+    ]
+    assert 5 <= sum(more) <= 15  # half of them heat, and that takes a per cent or more
 
 
 def test_hold_ups_are_told_where_they_were():

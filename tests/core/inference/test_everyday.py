@@ -163,3 +163,17 @@ def test_weeks_in_turn_do_not_lean_on_the_season():
 def test_what_a_day_does_is_learned_with_its_trips():
     quiet, loud = weeks(4, scatter=0.02), weeks(4, scatter=0.10)
     assert half(loud) > 2 * half(quiet)
+
+
+def test_a_large_effect_is_not_known_better_than_trips_resemble_a_road():
+    """Heating, stops and cold starts dilute an effect by some per cent of itself: 7 % here, as a standard deviation."""
+    small, large = (analyse(weeks(effect=x, scatter=0.01)).comparisons[0] for x in (-5.0, 40.0))
+    (line,) = (x for x in large.margin if x.source == "change")
+    by_hand = 1.96 * 0.07 * np.log1p(large.effect_percent / 100) * 100
+    # A line is its share of the interval on the scale of per cent.
+    assert line.half_width_percent / (1 + large.effect_percent / 100) == pytest.approx(by_hand, rel=0.15)
+    assert sum(x.half_width_percent**2 for x in large.margin) == pytest.approx(
+        large.half_width_percent**2, rel=1e-5
+    )
+    (slight,) = (x for x in small.margin if x.source == "change")
+    assert slight.half_width_percent < 0.8

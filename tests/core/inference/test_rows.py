@@ -13,6 +13,7 @@ from fairmargin.core.inference.rows import full_stops
 from fairmargin.core.laws.disturbance import regained_wh
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Event
+from fairmargin.simulation.field import FieldDay, field_day
 
 
 def prepared(study):
@@ -118,3 +119,30 @@ def test_heights_that_are_told_leave_no_climb_open():
     problem = prepared(driven_study("ABBA", route=flat))
     (own,) = (u for u in problem.unknowns if u.parameter is Parameter.GRADIENT)
     assert own.weights[:4].tolist() == [1, -1, 1, -1]
+
+
+def logged(forget=frozenset()):
+    made = field_day(21, FieldDay(instrument="logger", traffic=0.0, forget=forget))
+    found = gather(made.study, made.traces)
+    own = list(found.conditions.values())
+    return prepare(made.study, own, found.observations, found.logs[""], FitOptions())
+
+
+def test_segments_of_a_road_without_heights_have_slopes_that_both_ways_share():
+    """What is up one way is down the other; where the route has heights it tells them."""
+    problem = logged(frozenset({"route"}))
+    slopes = [u for u in problem.unknowns if u.name == "slope"]
+    count = int(problem.rows.part.max()) + 1
+    assert len(slopes) == count > 4 and {u.prior_sd for u in slopes} == {0.008}
+    out = [u.weights[: len(problem.rows.leg)] for u in slopes]
+    assert all(set(w.tolist()) == {-1.0, 0.0, 1.0} for w in out)
+    first = out[0]
+    assert set(problem.rows.part[first > 0].tolist()) == {0}
+    assert set(problem.rows.part[first < 0].tolist()) == {count - 1}
+    assert not any(u.name == "slope" for u in logged().unknowns)
+
+
+def test_logged_legs_are_not_cut_where_nobody_noted_the_wind():
+    """Slopes and wind that nobody told would explain each other: whole legs know nothing of it."""
+    assert logged().rows.segmented
+    assert not logged(frozenset({"wind"})).rows.segmented

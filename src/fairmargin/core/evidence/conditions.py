@@ -37,6 +37,7 @@ SECOND_S: Final = 0.5  # by which a time to the second is off at its two ends
 TIMED_SD: Final = 0.001  # share by which a speed by distance and time to the second is missed
 AUTO_C: Final = 21.0  # what climate that regulates itself is usually set to
 PAUSE_S: Final = 300.0  # between legs of unknown time
+SWAP_S: Final = 1200.0  # the same, from one run to the next: something is changed there; common practice
 ODOMETER_SD: Final = 0.018  # share by which cars count distance wrongly, unmeasured; common practice
 USUAL_KMH: Final = 80.0  # where neither a time nor an aim is known
 
@@ -395,14 +396,15 @@ def _placed(raw: list[Conditions]) -> list[Conditions]:
     for day in dict.fromkeys(c.day for c in raw):
         own = [c for c in raw if c.day == day]
         first = next((i for i, c in enumerate(own) if c.started_s is not None), 0)
-        at = own[first].started_s or 0.0
+        at, run = own[first].started_s or 0.0, own[first].run
         for c in own[:first][::-1]:
-            at -= c.duration_s + PAUSE_S
-            placed[c.leg] = at
-        ended = own[first].started_s or 0.0
+            at -= c.duration_s + (PAUSE_S if c.run == run else SWAP_S)
+            placed[c.leg], run = at, c.run
+        ended, run = own[first].started_s or 0.0, ""
         for c in own[first:]:
-            placed[c.leg] = c.started_s if c.started_s is not None else ended
-            ended = placed[c.leg] + c.duration_s + PAUSE_S
+            after = 0.0 if not run else PAUSE_S if c.run == run else SWAP_S
+            placed[c.leg] = c.started_s if c.started_s is not None else ended + after
+            ended, run = placed[c.leg] + c.duration_s, c.run
     return [replace(c, placed_s=placed[c.leg]) for c in raw]
 
 

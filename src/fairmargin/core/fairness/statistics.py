@@ -17,7 +17,7 @@ from fairmargin.core.words import sentence, signed
 
 @TEST_DAY.rule("one-leg-decides", stage="examine", needs="four drives", covered=True)
 def one_leg_decides(case: ComparisonContext) -> Iterator[Finding]:
-    """Without one leg the verdict would turn, or the effect move by most of its margin: priced as that move."""
+    """Without one leg the verdict would turn, or the effect move by half of its margin: priced as that move."""
     e = case.effect
     if len(e.influence) < limit.INFLUENCE_LEGS:
         return

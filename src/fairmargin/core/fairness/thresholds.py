@@ -87,7 +87,7 @@ OTHER_DRIVER: Final = Threshold(2.0, "%", "what another driver or drive mode is 
 
 INFLUENCE_LEGS: Final = Threshold(4, "drives", "with fewer each decides, and one-pair-only says so")
 INFLUENCE_OF_MARGIN: Final = Threshold(
-    0.6, "half-widths", "one leg that moves the effect by most of its margin"
+    0.5, "half-widths", "one leg that moves the effect by half of its margin"
 )
 SCATTER_LARGE: Final = Threshold(1.8, "usual scatters", "rarer than one study in twenty by the prior")
 SCATTER_VERY_LARGE: Final = Threshold(2.5, "usual scatters", "rarer than one in two hundred by the prior")

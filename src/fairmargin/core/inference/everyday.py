@@ -49,6 +49,9 @@ WAY: Final = Prior(0.10, "log", "the way there against the way back: hills, town
 UNTOLD_PER_K: Final = 0.012  # what a kelvin may be worth on trips whose temperature nobody noted
 SEASON_K_PER_DAY: Final = 0.25  # how fast a season moves, at most
 UNTOLD_DAY_K: Final = 4.0  # from one day to another
+ELSEWHERE: Final = (
+    0.07  # of the effect: on trips heating, stops and cold starts dilute it, no road says how far
+)
 UNTOLD_SPEED: Final = Prior(0.012, "log", "speeds of one configuration's trips that nobody noted")
 SPEED_SQUARED: Final = Prior(0.30, "1/(90 km/h)²", "consumption against the square of speed", mean=0.30)
 SHORT_TRIP_KM: Final = Prior(0.8, "km", "a trip of L km uses this over L more", mean=0.6)
@@ -240,14 +243,17 @@ def _effect(
     for c, value in zip(columns, leak.tolist(), strict=True):
         if c.name in set(Regressor):
             budget[c.name] = budget.get(c.name, 0.0) + value
+    ratio = float(result.weights @ result.means[:, i])
+    elsewhere = (ELSEWHERE * ratio) ** 2
+    budget[Group.CHANGE] = elsewhere
     level = float(np.exp(values[0]))
     return Effect(
         trial=trial,
-        log_ratio=float(result.weights @ result.means[:, i]),
+        log_ratio=ratio,
         weights=result.weights,
         means=result.means[:, i],
-        sds=result.sds[:, i],
-        systematic_variance=float(leak[~is_day].sum()),
+        sds=np.sqrt(result.sds[:, i] ** 2 + elsewhere),
+        systematic_variance=float(leak[~is_day].sum()) + elsewhere,
         random_variance=scatter + by_day + rounding + float(leak[is_day].sum()),
         budget=tuple(sorted(((str(k), v) for k, v in budget.items()), key=lambda kv: -kv[1])),
         baseline_wh_per_km=level,

@@ -28,9 +28,8 @@ class Prior:
 # ---------------------------------------------------------------- scatter from run to run
 
 SCATTER_SHARE: Final = USUAL_SCATTER
-SCATTER_FREEDOM: Final = 8.0  # weight of that opinion, in degrees of freedom
+SCATTER_FREEDOM: Final = 6.0  # weight of that opinion, in degrees of freedom
 SCATTER_REACH: Final = (0.7, 3.2)  # multiples of it that short and long drives are held within
-LOGGED_SCATTER: Final = 0.9  # of it is left once a log gives the speeds
 
 # ---------------------------------------------------------------- the vehicle and the change
 
@@ -64,7 +63,7 @@ STRENGTH_WITHIN_DAY: Final = 0.2  # of it, from one run to the next
 
 TYRE_PER_K: Final = Prior(0.0016, "1/K", "rolling resistance per kelvin of outside air")
 DRIVELINE_PER_K: Final = Prior(0.0005, "1/K", "consumption per kelvin of outside air, battery and driveline")
-WARM_UP: Final = Prior(0.055, "1", "rise of rolling resistance on wholly cold tyres", mean=0.04)
+WARM_UP: Final = Prior(0.065, "1", "rise of rolling resistance on wholly cold tyres", mean=0.05)
 CLIMATE: Final = Prior(40.0, "W/K", "climate load per kelvin between cabin and outside")
 CHARGING_PER_K: Final = Prior(0.001, "1/K", "charging losses per kelvin")
 
@@ -87,7 +86,11 @@ CLIMATE_UNNOTED_RUN: Final = Prior(5.0, "W/K", "the same, from run to run")
 CLIMATE_SETTING_C: Final = 21.0  # what cabins are usually held at
 LEAST_CLIMATE_K: Final = 4.0  # blowers and windows in mild air
 UNNOTED_CLIMATE_K: Final = 9.0  # where nobody noted the temperature either
-PULL_DOWN: Final = Prior(1500.0, "W", "power that brings a cabin to its setting, on a wholly cold start")
+PULL_DOWN: Final = Prior(
+    1600.0, "W", "power that brings a cabin to its setting, on a wholly cold start", mean=800.0
+)
+PULL_DOWN_UNNOTED: Final = Prior(2600.0, "W", "the same, where nobody noted the climate")
+COLD_ENGINE: Final = Prior(0.06, "log", "what a wholly cold engine burns more", mean=0.02)
 ROAD_UNNOTED: Final = Prior(0.024, "log", "state of the road on a day that noted none")
 LOAD_UNNOTED: Final = Prior(8.0, "kg", "people, luggage and fluids of a run that noted no load")
 TYRES_UNNOTED: Final = Prior(0.008, "log", "rolling resistance by tyre pressures of a day that noted none")
@@ -115,6 +118,7 @@ WET: Final = {
     "wet": Prior(0.05, "log", "a wet road"),
     "snow": Prior(0.10, "log", "a road with snow"),
 }
+PLACE_GRADIENT: Final = Prior(0.008, "1", "slope of one segment of a road whose heights nobody gave")
 PLACE: Final = Prior(0.04, "log", "surface and height errors of one segment of the road")
 
 # ---------------------------------------------------------------- instruments

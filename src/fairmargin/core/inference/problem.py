@@ -303,7 +303,8 @@ def prepare(
     leg_weights = np.stack([u.weights for u in unknowns], axis=1)
     weights = leg_weights[np.concatenate([rows.leg, np.arange(len(conditions), scene.rows)])]
     if rows.segmented:
-        extra = segment_unknowns(rows, conditions, len(of_references), Cause.WIND in options.ignore)
+        windless, heights = Cause.WIND in options.ignore, road.heights_known()
+        extra = segment_unknowns(rows, conditions, len(of_references), windless, heights)
         unknowns = unknowns + extra
         weights = np.concatenate([weights, np.stack([u.weights for u in extra], axis=1)], axis=1)
     owns = np.zeros((len(rows.measured), len(observations)))
@@ -330,11 +331,9 @@ def prepare(
 
 
 def scatter_units(observations: Sequence[Observation]) -> Array:
-    """Scatter of each drive over that of a careful 30 km: ∝ 1/√distance within limits, less where a log gives the speeds."""
+    """Scatter of each drive over that of a careful 30 km: ∝ 1/√distance within limits."""
     km = np.array([max(o.fit_km, 0.5) for o in observations])
-    logged = np.array([o.gated_wh is not None for o in observations])
-    units = np.clip(np.sqrt(SCATTER_KM / km), *priors.SCATTER_REACH)
-    return np.asarray(units * np.where(logged, priors.LOGGED_SCATTER, 1.0))
+    return np.clip(np.sqrt(SCATTER_KM / km), *priors.SCATTER_REACH)
 
 
 def _leg_model(

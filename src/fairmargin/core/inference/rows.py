@@ -135,7 +135,8 @@ def lay_rows(
     index = {c.leg: i for i, c in enumerate(conditions)}
     integrated = {name for o in observations if o.gated_wh is not None for name in o.legs}
     # Laps of a town are not alike at one place: lights and queues stand where they will.
-    segments = {False: 1, True: 1} if study.method == "laps" else _segments(logs, conditions, integrated)
+    whole = study.method == "laps" or not any(c.wind_known for c in conditions)
+    segments = {False: 1, True: 1} if whole else _segments(logs, conditions, integrated)
     if not with_events:
         conditions = [replace(c, jam_s=0.0) for c in conditions]
     rows: list[Row] = []

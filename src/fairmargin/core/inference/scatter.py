@@ -76,6 +76,5 @@ def learned_from_sum(summed: NDArray[np.float64], studies: int) -> ScatterPrior:
     freedom = float(np.clip(0.5 / max(spread, 1e-4), SCATTER_FREEDOM, MOST_FREEDOM))
     offset = 0.5 * (np.log(freedom / 2.0) - digamma(freedom / 2.0))
     share = SHARE_STEP * round((mean - offset) / SHARE_STEP)
-    return ScatterPrior(
-        SCATTER_SHARE * math.exp(share), FREEDOM_STEP * round(freedom / FREEDOM_STEP), studies
-    )
+    more = FREEDOM_STEP * round((freedom - SCATTER_FREEDOM) / FREEDOM_STEP)
+    return ScatterPrior(SCATTER_SHARE * math.exp(share), SCATTER_FREEDOM + more, studies)

@@ -321,9 +321,9 @@ def _change(scene: Scene) -> list[Unknown]:
 
 
 def segment_unknowns(
-    rows: Rows, conditions: Sequence[Conditions], references: int, windless: bool
+    rows: Rows, conditions: Sequence[Conditions], references: int, windless: bool, heights: bool
 ) -> list[Unknown]:
-    """What segments of logged legs share: the place (surface, height errors, shelter), and how a leg's wind moved."""
+    """What segments of logged legs share: the place (surface, slope, shelter), and how a leg's wind moved."""
     way = np.array([conditions[i].backwards for i in rows.leg])
     unit = np.zeros(len(rows.leg))
     unit[rows.part >= 0] = rows.even[rows.entry[rows.part >= 0]]
@@ -338,17 +338,24 @@ def segment_unknowns(
             on = (rows.part == k) & (way == w)
             own = padded(np.where(on, unit, 0.0))
             out.append(unknown_of("place", Group.ROAD, Parameter.TOTAL, own, priors.PLACE))
-    if windless:
-        return out
-    # The same trees stand beside both directions.
+    # The same trees stand beside both directions, and the same hills.
+    places = []
     both = counts[False] == counts[True]
     for w in (False,) if both else (False, True):
         for k in range(counts[w]):
             on = (rows.part == k) & (way == w)
             if both:
                 on |= (rows.part == counts[w] - 1 - k) & way
-            own = padded(on.astype(float))
-            out.append(unknown_of("shelter", Group.WIND, Parameter.HEIGHT_FACTOR, own, priors.SHELTER))
+            places.append(on.astype(float))
+    if not heights:
+        for place in places:
+            own = padded(np.where(way, -place, place))
+            out.append(unknown_of("slope", Group.ROAD, Parameter.GRADIENT, own, priors.PLACE_GRADIENT))
+    if windless:
+        return out
+    for place in places:
+        own = padded(place)
+        out.append(unknown_of("shelter", Group.WIND, Parameter.HEIGHT_FACTOR, own, priors.SHELTER))
     growth, within = reported_growth(conditions), priors.WIND_WITHIN_LEG
     for i in np.unique(rows.leg[rows.part >= 0]):
         drift = padded(np.where(rows.leg == i, rows.middle, 0.0))

@@ -30,7 +30,13 @@ MOST_SEASON_DAYS: Final = 60.0  # a season turns after that
 
 def unnoted(scene: Scene) -> list[Unknown]:
     """What nobody noted, by whom it is shared: it pulls nothing, and what is shared cancels within its day."""
-    return [*_temperatures(scene), *_unlaid_wind(scene), *_cabins(scene), *_roads_and_tyres(scene)]
+    return [
+        *_temperatures(scene),
+        *_unlaid_wind(scene),
+        *_cabins(scene),
+        *_cold_engine(scene),
+        *_roads_and_tyres(scene),
+    ]
 
 
 def _temperatures(scene: Scene) -> list[Unknown]:
@@ -142,16 +148,26 @@ def _cabins(scene: Scene) -> list[Unknown]:
             unknown_of("climate of a leg", Group.CLIMATE, watts, np.eye(scene.rows)[i], prior)
             for i in np.flatnonzero(unknown)
         ]
-    early = np.zeros(scene.rows)
-    early[: len(conditions)] = [
-        c.cold_share
-        * min(abs(priors.CLIMATE_SETTING_C - c.temperature_c) / 20.0, 1.5)
-        * (0.5 if c.climate_k is None else float(c.climate_k > 0))
-        for c in conditions
-    ]
-    if early.any():
-        out.append(unknown_of("bringing the cabin to it", Group.CLIMATE, watts, early, priors.PULL_DOWN))
+    for noted, prior in ((True, priors.PULL_DOWN), (False, priors.PULL_DOWN_UNNOTED)):
+        early = np.zeros(scene.rows)
+        early[: len(conditions)] = [
+            c.cold_share
+            * min(abs(priors.CLIMATE_SETTING_C - c.temperature_c) / 20.0, 1.5)
+            * ((c.climate_k or 0.0) > 0 if noted else c.climate_k is None)
+            for c in conditions
+        ]
+        if early.any():
+            out.append(unknown_of("bringing the cabin to it", Group.CLIMATE, watts, early, prior))
     return out
+
+
+def _cold_engine(scene: Scene) -> list[Unknown]:
+    """What an engine burns more until it is warm; whether it was warmed up beforehand, nobody notes."""
+    if Cause.WARM_UP in scene.ignore or scene.study.vehicle.energy == "electric":
+        return []
+    cold = np.zeros(scene.rows)
+    cold[: len(scene.conditions)] = [c.cold_share for c in scene.conditions]
+    return [unknown_of("cold engine", Group.WARM_UP, Parameter.TOTAL, cold, priors.COLD_ENGINE)]
 
 
 def _roads_and_tyres(scene: Scene) -> list[Unknown]:

@@ -76,6 +76,11 @@ class Road:
             return is_loop(self._study)
         return bool(np.isfinite(self.shape.heading_rad).all())
 
+    def heights_known(self) -> bool:
+        """Whether anybody gave the road's heights, or a log did."""
+        told = any(p.elevation_m is not None for p in self._study.route)
+        return told or (self.shape is not None and bool(np.any(self.shape.slope_rad)))
+
     def steady(
         self,
         backwards: bool,

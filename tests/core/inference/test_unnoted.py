@@ -1,0 +1,67 @@
+"""What nobody noted, and what a cold start costs: whom it acts on, its size and its sign."""
+
+import numpy as np
+import pytest
+from tests.conftest import driven_study
+from tests.unlike import on_legs
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.evidence.gathered import gather
+from fairmargin.core.inference.options import FitOptions
+from fairmargin.core.inference.problem import prepare
+
+
+def prepared(study):
+    found = gather(study, {})
+    return prepare(study, list(found.conditions.values()), found.observations, found.logs[""], FitOptions())
+
+
+def unknown(study, name):
+    return [u for u in prepared(study).unknowns if u.name == name]
+
+
+def frost(climate, order="ABBA", **fields):
+    return on_legs(driven_study(order, **fields), lambda i, leg: {"temperature_c": -13, "climate": climate})
+
+
+def test_a_cabin_that_was_heated_had_to_be_brought_to_it():
+    """Common practice: some hundred to some thousand watts at first; at −13 °C half as much again as at 1 °C."""
+    (own,) = unknown(frost("21"), "bringing the cabin to it")
+    cold = [c.cold_share for c in gather(frost("21"), {}).conditions.values()]
+    assert own.weights[:8] == pytest.approx(1.5 * np.array(cold)) and not own.weights[8:].any()
+    assert own.prior_mean == 800.0 and own.prior_sd == 1600.0
+    assert unknown(frost("off"), "bringing the cabin to it") == []
+
+
+def test_where_nobody_noted_the_climate_it_pulls_nothing_and_widens_more():
+    (own,) = unknown(frost(""), "bringing the cabin to it")
+    assert own.prior_mean == 0.0 and own.prior_sd == 2600.0
+    noted, bare = (analyse(frost(x, "AB")).comparisons[0] for x in ("off", ""))
+    assert noted.half_width_percent < 4.5 and 6.0 < bare.half_width_percent < 16.0
+    assert bare.effect_percent == pytest.approx(noted.effect_percent, abs=0.6)
+    (line,) = (x for x in bare.margin if x.source == "climate")
+    assert line.half_width_percent > 2.0 and line.cause == "climate was not noted"
+
+
+def test_a_heated_cabin_takes_from_the_first_run_what_it_did_not_use_on_the_road():
+    """The baseline is driven first, from cold: part of what it used brought the cabin to 21 °C."""
+    values = [179.0, 172.5, 161.5, 161.5]
+    off, heated = (analyse(frost(x, "AB", values=values)).comparisons[0] for x in ("off", "21"))
+    assert heated.as_measured_percent == pytest.approx(-8.1, abs=0.05)
+    assert off.effect_percent < -7.0 and 1.0 < heated.effect_percent - off.effect_percent < 4.0
+
+
+@pytest.mark.parametrize(("energy", "many"), [("electric", 0), ("petrol", 1), ("diesel", 1)])
+def test_an_engine_burns_more_until_it_is_warm(energy, many):
+    study = driven_study("ABBA")
+    study = study.with_(
+        vehicle=study.vehicle.with_(energy=energy, drive_efficiency=None, regen_efficiency=None)
+    )
+    if energy != "electric":
+        study = on_legs(study, lambda i, leg: {"average_shown": 6.5, "average_unit": "L/100km"})
+    found = unknown(study, "cold engine")
+    assert len(found) == many
+    for own in found:
+        cold = [c.cold_share for c in gather(study, {}).conditions.values()]
+        assert own.weights[:8] == pytest.approx(cold) and own.weights[0] > 3 * own.weights[4]
+        assert own.prior_mean == 0.02 and own.prior_sd == 0.06
