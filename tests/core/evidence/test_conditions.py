@@ -176,9 +176,8 @@ def test_a_leg_without_a_time_is_placed_between_its_neighbours():
     first = leg_conditions(study.with_legs(leg.with_(started_at=None) for leg in study.legs[:2]), {})
     assert first["L02"].placed_s - first["L01"].placed_s == pytest.approx(736 + PAUSE_S, abs=1)
     assert found["L03"].day_told and found["L03"].started_s is None
-    assert (
-        0.05 < found["L03"].cold_share - before["L03"].cold_share < 0.15
-    )  # the longer pause cools its tyres
+    # Of its tyres nobody knows whether they cooled: they count as driven on, which sets the runs apart most.
+    assert found["L03"].cold_share == pytest.approx(before["L03"].cold_share, abs=0.02)
 
 
 def test_a_hold_up_leaves_open_how_the_leg_was_driven_and_a_note_says_most_of_it():

@@ -35,7 +35,7 @@ def test_a_cabin_that_was_heated_had_to_be_brought_to_it():
 
 def test_where_nobody_noted_the_climate_it_pulls_nothing_and_widens_more():
     (own,) = unknown(frost(""), "bringing the cabin to it")
-    assert own.prior_mean == 0.0 and own.prior_sd == 2600.0
+    assert own.prior_mean == 0.0 and own.prior_sd == 3000.0
     noted, bare = (analyse(frost(x, "AB")).comparisons[0] for x in ("off", ""))
     assert noted.half_width_percent < 4.5 and 6.0 < bare.half_width_percent < 16.0
     assert bare.effect_percent == pytest.approx(noted.effect_percent, abs=0.6)
@@ -49,6 +49,15 @@ def test_a_heated_cabin_takes_from_the_first_run_what_it_did_not_use_on_the_road
     off, heated = (analyse(frost(x, "AB", values=values)).comparisons[0] for x in ("off", "21"))
     assert heated.as_measured_percent == pytest.approx(-8.1, abs=0.05)
     assert off.effect_percent < -7.0 and 1.0 < heated.effect_percent - off.effect_percent < 4.0
+
+
+def test_in_mild_air_nobody_heats_or_cools_at_once():
+    """Of 34 K between −13 °C and the cabin 29 count, of 6 K at 15 °C one: common practice."""
+    cold = [c.cold_share for c in gather(frost(""), {}).conditions.values()]
+    for outside, kelvin in ((-13, 29.0), (15, 1.0)):
+        study = on_legs(driven_study("ABBA"), lambda i, leg, t=outside: {"temperature_c": t, "climate": ""})
+        (own,) = unknown(study, "bringing the cabin to it")
+        assert own.weights[:8] == pytest.approx(kelvin / 20 * np.array(cold))
 
 
 @pytest.mark.parametrize(("energy", "many"), [("electric", 0), ("petrol", 1), ("diesel", 1)])

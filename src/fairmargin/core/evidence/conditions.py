@@ -359,25 +359,25 @@ def _jams(study: Study) -> dict[str, float | None]:
 
 def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[str]) -> list[Conditions]:
     """A leg slower than its like: held up somewhere, or slower all the way; a note says which, but not exactly."""
+    legs = {leg.leg: leg for leg in study.legs}
+    like = {c.leg: (legs[c.leg].sector, legs[c.leg].speed_kmh, c.backwards, c.control) for c in raw}
     usual: dict[object, list[float]] = {}
-
-    def like(c: Conditions) -> object:
-        leg = study.leg(c.leg)
-        return leg.sector, leg.speed_kmh, c.backwards, c.control
-
+    fastest: dict[object, float] = {}  # of a configuration's like legs
     for c in raw:
         if c.leg not in noted:
-            usual.setdefault(like(c), []).append(c.speed_m_s)
+            usual.setdefault(like[c.leg], []).append(c.speed_m_s)
+        own = like[c.leg], c.configuration
+        fastest[own] = max(fastest.get(own, 0.0), c.speed_m_s)
     for c in raw:
-        usual.setdefault(like(c), [c.speed_m_s])  # where all were held up, each is its own measure
+        usual.setdefault(like[c.leg], [c.speed_m_s])  # where all were held up, each is its own measure
+    free_of = {key: float(np.quantile(speeds, FREE_QUANTILE)) for key, speeds in usual.items()}
     jams = {leg: seconds for leg, seconds in _jams(study).items() if leg not in logged}
     result = []
     for c in raw:
-        free = float(np.quantile(usual[like(c)], FREE_QUANTILE))
+        free = free_of[like[c.leg]]
         slower = 1.0 - c.speed_m_s / free
         if slower > SLOWER and c.leg not in logged:
-            own = [o.speed_m_s for o in raw if like(o) == like(c) and o.configuration == c.configuration]
-            alone = c.leg not in noted and max(own) > (1.0 - SLOWER) * free
+            alone = c.leg not in noted and fastest[like[c.leg], c.configuration] > (1.0 - SLOWER) * free
             off, sd = HELD_UP_ALONE if alone else (0.0, NOTED_SD if c.leg in noted else HELD_UP_SD)
             c = replace(c, speed_sd=math.hypot(c.speed_sd, sd * slower), speed_off=off * slower)
             if c.leg in jams and c.timed:
@@ -415,7 +415,12 @@ def _with_warm_up(raw: list[Conditions]) -> list[Conditions]:
     for c in sorted(raw, key=lambda c: (c.day, c.placed_s)):
         key = (c.control, c.day)
         share, ended = cold.get(key, (1.0, c.placed_s))
-        share = rolling.cold_share_rested(share, max(0.0, c.placed_s - ended))
+        pause = max(0.0, c.placed_s - ended)
+        if (
+            c.started_s is None
+        ):  # driven on at once for all anybody knows: what the first leg warmed is still warm
+            pause = min(pause, PAUSE_S)
+        share = rolling.cold_share_rested(share, pause)
         duration = max(c.duration_s, 1.0)
         result.append(replace(c, cold_share=rolling.cold_share_mean(share, duration)))
         cold[key] = (rolling.cold_share_after(share, duration), c.placed_s + duration)

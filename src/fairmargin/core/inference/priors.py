@@ -63,7 +63,7 @@ STRENGTH_WITHIN_DAY: Final = 0.2  # of it, from one run to the next
 
 TYRE_PER_K: Final = Prior(0.0016, "1/K", "rolling resistance per kelvin of outside air")
 DRIVELINE_PER_K: Final = Prior(0.0005, "1/K", "consumption per kelvin of outside air, battery and driveline")
-WARM_UP: Final = Prior(0.065, "1", "rise of rolling resistance on wholly cold tyres", mean=0.05)
+WARM_UP: Final = Prior(0.06, "1", "rise of rolling resistance on wholly cold tyres", mean=0.04)
 CLIMATE: Final = Prior(40.0, "W/K", "climate load per kelvin between cabin and outside")
 CHARGING_PER_K: Final = Prior(0.001, "1/K", "charging losses per kelvin")
 
@@ -89,7 +89,8 @@ UNNOTED_CLIMATE_K: Final = 9.0  # where nobody noted the temperature either
 PULL_DOWN: Final = Prior(
     1600.0, "W", "power that brings a cabin to its setting, on a wholly cold start", mean=800.0
 )
-PULL_DOWN_UNNOTED: Final = Prior(2600.0, "W", "the same, where nobody noted the climate")
+MILD_K: Final = 5.0  # off what cabins are held at, where hardly anybody heats or cools at once
+PULL_DOWN_UNNOTED: Final = Prior(3000.0, "W", "the same, where nobody noted the climate")
 COLD_ENGINE: Final = Prior(0.06, "log", "what a wholly cold engine burns more", mean=0.02)
 ROAD_UNNOTED: Final = Prior(0.024, "log", "state of the road on a day that noted none")
 LOAD_UNNOTED: Final = Prior(8.0, "kg", "people, luggage and fluids of a run that noted no load")

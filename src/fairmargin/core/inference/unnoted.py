@@ -148,11 +148,14 @@ def _cabins(scene: Scene) -> list[Unknown]:
             unknown_of("climate of a leg", Group.CLIMATE, watts, np.eye(scene.rows)[i], prior)
             for i in np.flatnonzero(unknown)
         ]
-    for noted, prior in ((True, priors.PULL_DOWN), (False, priors.PULL_DOWN_UNNOTED)):
+    for noted, mild, prior in (
+        (True, 0.0, priors.PULL_DOWN),
+        (False, priors.MILD_K, priors.PULL_DOWN_UNNOTED),
+    ):
         early = np.zeros(scene.rows)
         early[: len(conditions)] = [
             c.cold_share
-            * min(abs(priors.CLIMATE_SETTING_C - c.temperature_c) / 20.0, 1.5)
+            * min(max(abs(priors.CLIMATE_SETTING_C - c.temperature_c) - mild, 0.0) / 20.0, 1.5)
             * ((c.climate_k or 0.0) > 0 if noted else c.climate_k is None)
             for c in conditions
         ]
