@@ -149,6 +149,13 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     "logged, no wind": _field(**LOGGED, forget=frozenset({"wind"})),
     "logged, 300 m of hills": _field(**LOGGED, relief_m=300.0),
     "logged town laps": _field(**LOGGED, method="laps", town=True, length_km=6.2, speed_kmh=50.0),
+    "logged loop": _field(**LOGGED, method="loop"),
+    "logged, one pair": _field(**LOGGED, **ONE_PAIR),
+    "logged, no route": _field(**LOGGED, forget=frozenset({"route"})),
+    "logged, slow traffic not noted": _field(**LOGGED, traffic=0.5, forget=frozenset({"traffic"})),
+    "logged, bare": _field(**LOGGED, **BARE),
+    "logged, bare, two days": _field(**LOGGED, **BARE, **APART),
+    "logged 3 km legs": _field(**LOGGED, length_km=3.0),
     # sparse notes
     "no wind": _field(forget=frozenset({"wind"})),
     "no wind, two days": _field(forget=frozenset({"wind"}), **APART),
@@ -183,11 +190,26 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     "frost, heated": _field(temperature_c=-13.0, heating_c=21.0),
     "frost, heating not noted": _field(temperature_c=-13.0, heating_c=21.0, forget=frozenset({"climate"})),
     "frost, two days": _field(temperature_c=-13.0, heating_c=21.0, **APART),
+    "frost, from cold": _field(temperature_c=-13.0, heating_c=21.0, warm_up_drive=False),
+    "frost, from cold, heating not noted, one pair": _field(
+        temperature_c=-13.0, heating_c=21.0, warm_up_drive=False, forget=frozenset({"climate"}), **ONE_PAIR
+    ),
+    "petrol, frost, from cold": _field(
+        sort="petrol", temperature_c=-13.0, heating_c=21.0, warm_up_drive=False
+    ),
     "heat, cooling not noted": _field(temperature_c=37.0, heating_c=21.0, forget=frozenset({"climate"})),
     "heat, two days, not noted": _field(
         temperature_c=35.0, heating_c=21.0, forget=frozenset({"climate"}), **APART
     ),
     "rain not noted": _field(rain_last_day=0.05, forget=frozenset({"rain"}), **APART),
+    # testers and stations at the end of what is published
+    "scatter of 2 %": _field(scatter=0.02),
+    "scatter of 2 %, one pair": _field(scatter=0.02, **ONE_PAIR),
+    "windy, two days, station 30 km off": _field(station_km=30.0, wind="windy", **APART),
+    "large trailer, 800 m of hills, bare": _field(
+        kind="towing", effect_percent="large", relief_m=800.0, climb_m=500.0, **BARE
+    ),
+    "diesel, 800 m of hills": _field(sort="diesel", relief_m=800.0, climb_m=500.0),
     # everyday
     "everyday, steady season": _weeks(),
     "everyday, in turn": _weeks(order="weekly"),
@@ -198,4 +220,7 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     "everyday, climbing out": _weeks(climb_m=160.0, first_c=14.0, last_c=6.0),
     "everyday, no temperature": _weeks(first_c=16.0, last_c=8.0, forget=frozenset({"temperature"})),
     "everyday, null": _weeks(**NULL),
+    "everyday, +30 %": _weeks(kind="towing", effect_percent=30.0, sort="car"),
+    "everyday, two weeks": _weeks(weeks=2, first_c=12.0, last_c=8.0),
+    "everyday, short trips": _weeks(length_km=6.0),
 }

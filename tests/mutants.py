@@ -115,7 +115,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/inference/problem.py", 'steady = replace(steady, stops=', 'replace(steady, stops=', 'tests/core/inference/test_rows.py'),
     (f"{CORE}/model/energy.py", 'by[:, Parameter.GRADIENT] = t.wh_by_slope', 'by[:, Parameter.GRADIENT] = -t.wh_by_slope', 'tests/core/inference/test_rows.py tests/core/model/test_energy.py'),
     (f"{CORE}/inference/unnoted.py", '((c.climate_k or 0.0) > 0 if noted else c.climate_k is None)', '((c.climate_k or 0.0) > 0)', 'tests/core/inference/test_unnoted.py'),
-    (f"{CORE}/inference/priors.py", 'mean=800.0', 'mean=-800.0', 'tests/core/inference/test_unnoted.py'),
+    (f"{CORE}/inference/priors.py", 'mean=1000.0', 'mean=-1000.0', 'tests/core/inference/test_unnoted.py'),
     (f"{CORE}/inference/unnoted.py", 'scene.study.vehicle.energy == "electric":\n        return []\n    cold', 'scene.study.vehicle.energy != "electric":\n        return []\n    cold', 'tests/core/inference/test_unnoted.py'),
     (f"{CORE}/inference/unknowns.py", 'np.where(way, -place, place)', 'np.where(way, place, place)', 'tests/core/inference/test_rows.py'),
     (f"{CORE}/inference/rows.py", 'or not any(c.wind_known for c in conditions)', '', 'tests/core/inference/test_rows.py'),

@@ -95,9 +95,9 @@ BY_HAND = (
     Priced("grid-energy-left-out", "grid-energy-left-out", None, 0, "caution", False),
     # 240 instead of 280 kPa: (280/240)^0.4 = +6.4 % of the tyres' third
     Priced("tyre-pressure-unlike", "tyre-pressure-unlike", FALLS * TYRES * ((280 / 240) ** 0.4 - 1), 0.1, "note", True),
-    # 16 K · 55 W/K = 880 W at 25 m/s are 9.8 of the 161.5 Wh/km shown; 800 W · 16/20 bring a cold cabin to it, a seventh of
+    # 16 K · 55 W/K = 880 W at 25 m/s are 9.8 of the 161.5 Wh/km shown; 1000 W · 16/20 bring a cold cabin to it, a seventh of
     # that is left on the trial's second and third run
-    Priced("climate-unlike", "climate-unlike", FALLS * (880 + 800 * 0.8 / 7) / 25 / 3.6 / 161.5, 0.25, "caution", True),
+    Priced("climate-unlike", "climate-unlike", FALLS * (880 + 1000 * 0.8 / 7) / 25 / 3.6 / 161.5, 0.25, "caution", True),
     Priced("battery-temperature-unlike", "battery-temperature-unlike", 0.1 * 14, 1e-9, "caution", False),
     Priced("charge-window-unlike", "charge-window-unlike", None, 0, "note", True),
     Priced("mass-unlike", "mass-unlike", FALLS * TYRES * 75 / MASS, 0.15, "note", True),

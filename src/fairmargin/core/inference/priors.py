@@ -87,11 +87,11 @@ CLIMATE_SETTING_C: Final = 21.0  # what cabins are usually held at
 LEAST_CLIMATE_K: Final = 4.0  # blowers and windows in mild air
 UNNOTED_CLIMATE_K: Final = 9.0  # where nobody noted the temperature either
 PULL_DOWN: Final = Prior(
-    1600.0, "W", "power that brings a cabin to its setting, on a wholly cold start", mean=800.0
+    2200.0, "W", "power that brings a cabin to its setting, on a wholly cold start", mean=1000.0
 )
 MILD_K: Final = 5.0  # off what cabins are held at, where hardly anybody heats or cools at once
-PULL_DOWN_UNNOTED: Final = Prior(3000.0, "W", "the same, where nobody noted the climate")
-COLD_ENGINE: Final = Prior(0.06, "log", "what a wholly cold engine burns more", mean=0.02)
+PULL_DOWN_UNNOTED: Final = Prior(3600.0, "W", "the same, where nobody noted the climate")
+COLD_ENGINE: Final = Prior(0.08, "log", "what a wholly cold engine burns more", mean=0.03)
 ROAD_UNNOTED: Final = Prior(0.024, "log", "state of the road on a day that noted none")
 LOAD_UNNOTED: Final = Prior(8.0, "kg", "people, luggage and fluids of a run that noted no load")
 TYRES_UNNOTED: Final = Prior(0.008, "log", "rolling resistance by tyre pressures of a day that noted none")
