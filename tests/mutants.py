@@ -110,7 +110,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/evidence/conditions.py", 'speed_off=off * slower', 'speed_off=-off * slower', 'tests/core/evidence/test_conditions.py'),
     (f"{CORE}/inference/unknowns.py", 'on, c.speed_off, c.speed_sd', 'on, -c.speed_off, c.speed_sd', 'tests/core/inference/test_rows.py'),
     (f"{CORE}/inference/unknowns.py", '[-1.0 if c.backwards else 1.0', '[1.0 if c.backwards else 1.0', 'tests/core/inference/test_rows.py'),
-    (f"{CORE}/inference/rows.py", '1.0 - (v / speed_m_s) ** 2', '1.0 - (v / speed_m_s)', 'tests/core/inference/test_rows.py'),
+    (f"{CORE}/inference/rows.py", '1.0 - (v / c.speed_m_s) ** 2', '1.0 - (v / c.speed_m_s)', 'tests/core/inference/test_rows.py'),
     (f"{CORE}/inference/rows.py", 'max(c.stopped_s / LAPS_STOP_S, 1.0)', '1.0', 'tests/core/inference/test_rows.py'),
     (f"{CORE}/inference/problem.py", 'steady = replace(steady, stops=', 'replace(steady, stops=', 'tests/core/inference/test_rows.py'),
     (f"{CORE}/model/energy.py", 'by[:, Parameter.GRADIENT] = t.wh_by_slope', 'by[:, Parameter.GRADIENT] = -t.wh_by_slope', 'tests/core/inference/test_rows.py tests/core/model/test_energy.py'),

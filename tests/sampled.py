@@ -14,8 +14,8 @@ import numpy as np
 from fairmargin.core.evidence.gathered import gather
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import posterior
-from fairmargin.core.inference.problem import prepare
-from fairmargin.core.inference.solver import solve
+from fairmargin.core.inference.problem import LEAST_SHARE, prepare
+from fairmargin.core.inference.solver import improbability, solve
 
 NORMAL_95 = 1.959964
 WARM_UP = 8  # of the samples, one in so many is left out at the beginning
@@ -68,9 +68,9 @@ def compared(study, traces, samples: int, seed: int) -> Compared:
     def beyond(z):
         theta = middle + root @ z
         wh = problem.model.energies(problem.local_of(problem.weights[:n], theta), False).wh
-        whole = np.maximum(np.add.reduceat(wh, problem.rows.first), 0.02 * np.exp(problem.rows.measured))
-        left, off = problem.rows.measured - np.log(whole), theta - problem.prior_mean
-        return -0.5 * left @ noise @ left - 0.5 * off @ (off / prior) + 0.5 * z @ z
+        least = LEAST_SHARE * np.exp(problem.rows.measured)
+        predicted = np.log(np.maximum(np.add.reduceat(wh, problem.rows.first), least))
+        return 0.5 * z @ z - improbability(problem, noise, theta, predicted)
 
     def effect_of(z):
         local = problem.local_of(problem.weights[n:], middle + root @ z)

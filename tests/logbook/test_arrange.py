@@ -172,6 +172,10 @@ def test_memory_is_kept_and_read_only_whole(book):
     # An edit makes it unknown until it is analysed.
     book.save(1, book.load(1)[0].with_(title="Renamed"))
     assert 1 in read_memories(book.memories()).missing
+    # What another version of the method worked out is worked out again.
+    (entry, kept), *_ = (m for m in book.memories() if m[0].id == 2 or m[0].id == 3)
+    older = json.dumps(json.loads(kept or "{}") | {"version": 1})
+    assert read_memories([(entry, older)]).missing == (entry.id,)
     # What is put aside still counts unless it is asked not to.
     book.set_archived(3, True)
     assert 3 in [f.study for f in read_memories(book.memories()).findings]

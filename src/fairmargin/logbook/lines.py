@@ -25,7 +25,8 @@ OPEN: Final = "not settled"
 SETTLED_STATE: Final = "settled"
 TOLD: Final = "told"  # one configuration: its consumption is known, nothing is compared
 STATES: Final = (UNDERWAY, OPEN, NOT_FAIR, SETTLED_STATE, TOLD, PLANNED)
-MEMORY_VERSION: Final = 1
+#: Of what is kept and of the method it was worked out by: lines of another one are worked out again.
+MEMORY_VERSION: Final = 2
 
 
 def study_summary(result: Analysis, own: bool = True, study: Study | None = None) -> str:

@@ -50,3 +50,11 @@ def test_without_a_route_a_loop_is_a_circle_and_a_road_has_no_heading():
     circle = default_shape(loop, False)
     assert np.sum(np.cos(circle.heading_rad)) == pytest.approx(0.0, abs=1e-9)
     assert Road(None, loop).heading_known() and not Road(None, straight).heading_known()
+
+
+def test_heights_are_known_from_the_route_or_from_logs():
+    told, flat = calm(), calm(route=tuple(p.with_(elevation_m=None) for p in calm().route))
+    assert road_of(told).heights_known() and not road_of(flat).heights_known()
+    assert not Road(None, calm(route=())).heights_known()
+    # A log's altitudes come as the slopes of the shape it gives.
+    assert Road(road_of(told).shape, flat).heights_known()

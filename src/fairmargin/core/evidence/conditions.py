@@ -22,9 +22,8 @@ HELD_SD: Final = 0.011  # and from one leg to the next, hold-ups that nobody tim
 UNTOLD_ALIKE_SD: Final = 0.15  # the same where neither a time nor an aim is known: of `USUAL_KMH`
 UNTOLD_SD: Final = 0.015
 SLOWER: Final = 0.015  # a leg slower than its like by more than this was held up, whoever noted it or not
-FREE_QUANTILE: Final = (
-    0.75  # of the speeds of like legs: what a leg that nothing held up drives, even where half were
-)
+#: Of the speeds of like legs: what a leg that nothing held up drives, even where half of them were.
+FREE_QUANTILE: Final = 0.75
 NOTED_SD: Final = 0.12  # of what a hold-up made a leg slower, where it was noted with place and speed
 HELD_UP_SD: Final = 0.5  # of what it was slower: driven slowly as a whole, or fast but for one stretch
 #: The same where others of its configuration were not slower: most likely one stretch, where the air takes less and the
@@ -416,10 +415,8 @@ def _with_warm_up(raw: list[Conditions]) -> list[Conditions]:
         key = (c.control, c.day)
         share, ended = cold.get(key, (1.0, c.placed_s))
         pause = max(0.0, c.placed_s - ended)
-        if (
-            c.started_s is None
-        ):  # driven on at once for all anybody knows: what the first leg warmed is still warm
-            pause = min(pause, PAUSE_S)
+        if c.started_s is None:
+            pause = min(pause, PAUSE_S)  # driven on at once for all anybody knows, which sets runs apart most
         share = rolling.cold_share_rested(share, pause)
         duration = max(c.duration_s, 1.0)
         result.append(replace(c, cold_share=rolling.cold_share_mean(share, duration)))

@@ -49,9 +49,8 @@ WAY: Final = Prior(0.10, "log", "the way there against the way back: hills, town
 UNTOLD_PER_K: Final = 0.012  # what a kelvin may be worth on trips whose temperature nobody noted
 SEASON_K_PER_DAY: Final = 0.25  # how fast a season moves, at most
 UNTOLD_DAY_K: Final = 4.0  # from one day to another
-ELSEWHERE: Final = (
-    0.07  # of the effect: on trips heating, stops and cold starts dilute it, no road says how far
-)
+#: Of the effect: heating, stops and cold starts of trips dilute it, no road says how far. Common practice.
+ELSEWHERE: Final = 0.07
 UNTOLD_SPEED: Final = Prior(0.012, "log", "speeds of one configuration's trips that nobody noted")
 SPEED_SQUARED: Final = Prior(0.30, "1/(90 km/h)²", "consumption against the square of speed", mean=0.30)
 SHORT_TRIP_KM: Final = Prior(0.8, "km", "a trip of L km uses this over L more", mean=0.6)

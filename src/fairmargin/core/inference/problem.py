@@ -296,15 +296,17 @@ def prepare(
     leg_model = model.by_leg(rows.leg)
     reference_model = reference_model_of(model, drives, reference, [masses[c] for c in of_references])
     scene = Scene(
-        study, conditions, observations, leg_model, of_references, drives.backwards, options.ignore, belief
-    )
+        study, conditions, observations, leg_model, of_references, drives.backwards, options.ignore, belief,
+        road.heights_known(),
+    )  # fmt: skip
     unknowns = leg_unknowns(scene)
     shared = len(unknowns)
     leg_weights = np.stack([u.weights for u in unknowns], axis=1)
     weights = leg_weights[np.concatenate([rows.leg, np.arange(len(conditions), scene.rows)])]
     if rows.segmented:
-        windless, heights = Cause.WIND in options.ignore, road.heights_known()
-        extra = segment_unknowns(rows, conditions, len(of_references), windless, heights)
+        extra = segment_unknowns(
+            rows, conditions, len(of_references), Cause.WIND in options.ignore, scene.heights
+        )
         unknowns = unknowns + extra
         weights = np.concatenate([weights, np.stack([u.weights for u in extra], axis=1)], axis=1)
     owns = np.zeros((len(rows.measured), len(observations)))

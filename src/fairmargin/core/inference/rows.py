@@ -134,7 +134,8 @@ def lay_rows(
         events.setdefault(event.leg, []).append(event)
     index = {c.leg: i for i, c in enumerate(conditions)}
     integrated = {name for o in observations if o.gated_wh is not None for name in o.legs}
-    # Laps of a town are not alike at one place: lights and queues stand where they will.
+    # Laps of a town are not alike at one place: lights and queues stand where they will. Where nobody noted the wind,
+    # a place's slope and its wind would explain each other.
     whole = study.method == "laps" or not any(c.wind_known for c in conditions)
     segments = {False: 1, True: 1} if whole else _segments(logs, conditions, integrated)
     if not with_events:
@@ -185,17 +186,18 @@ def _steady(road: Road, study: Study, c: Conditions, leg: int, entry: int, event
         road.steady(c.backwards, c.true_m, c.speed_m_s, events, c.timed),
         leg,
         entry,
-        stops=(float(noted) or full_stops(study, c))
-        + (0.0 if study.method == "laps" else _slowed(events, c.speed_m_s)),
+        stops=(float(noted) or full_stops(study, c)) + _slowed(study, c, events),
         stopped_s=c.stopped_s + c.idle_s,
         cold_share=c.cold_share,
     )
 
 
-def _slowed(events: Sequence[Event], speed_m_s: float) -> float:
-    """Kinetic energy lost to slow traffic and built up again, as so many full stops."""
+def _slowed(study: Study, c: Conditions, events: Sequence[Event]) -> float:
+    """Kinetic energy lost to slow traffic and built up again, as so many full stops; on laps speed comes and goes anyway."""
+    if study.method == "laps":
+        return 0.0
     slow = [e.speed_kmh / 3.6 for e in events if e.kind == "slow-traffic" and e.speed_kmh]
-    return float(sum(max(0.0, 1.0 - (v / speed_m_s) ** 2) for v in slow))
+    return float(sum(max(0.0, 1.0 - (v / c.speed_m_s) ** 2) for v in slow))
 
 
 def _logged(

@@ -58,6 +58,7 @@ class Scene:
     reference_backwards: Sequence[bool]
     ignore: frozenset[Cause]
     belief: WindBelief
+    heights: bool  # whether anybody gave the road's, or a log did
 
     @property
     def rows(self) -> int:

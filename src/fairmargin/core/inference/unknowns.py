@@ -209,14 +209,13 @@ def _legs(scene: Scene) -> list[Unknown]:
             on[i] = 1.0
             out.append(Unknown("speed of leg", Group.SPEED, Parameter.SPEED, on, c.speed_off, c.speed_sd))
     if len({c.backwards for c in conditions}) == 2:
-        heights = any(p.elevation_m is not None for p in scene.study.route)
-        prior = priors.DIRECTION if heights else priors.DIRECTION_UNTOLD
+        prior = priors.DIRECTION if scene.heights else priors.DIRECTION_UNTOLD
         for backwards in (False, True):
             on = scene.where([c.backwards == backwards for c in conditions])
-            if not heights:  # hills that nobody told are the road's: the reference drives have them too
+            if not scene.heights:  # hills that nobody told are the road's: the reference drives have them too
                 on[len(conditions) :] = [b == backwards for b in scene.reference_backwards]
             out.append(unknown_of("direction", Group.DIRECTION, Parameter.TOTAL, on, prior))
-        if not heights:
+        if not scene.heights:
             up = np.ones(scene.rows)
             up[: len(conditions)] = [-1.0 if c.backwards else 1.0 for c in conditions]
             up[len(conditions) :] = [-1.0 if b else 1.0 for b in scene.reference_backwards]
