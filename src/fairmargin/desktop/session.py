@@ -79,6 +79,7 @@ class Session(QObject):
 
     logbookChanged = Signal()
     studiesChanged = Signal()
+    leaving = Signal()  # another study is about to be shown: what is being typed belongs to this one
     studyChanged = Signal()  # another study, or the same edited
     analysisChanged = Signal()
     unitsChanged = Signal()
@@ -122,6 +123,7 @@ class Session(QObject):
             if isinstance(fault, LogbookDamaged):
                 self.logbookDamaged.emit(str(path))
             return False
+        self.leaving.emit()
         if self.logbook is not None:
             self.logbook.close()
         self.logbook = fresh
@@ -144,6 +146,7 @@ class Session(QObject):
     def put_back(self, copy: Path) -> bool:
         """Put an earlier state in the place of the open logbook, which is set aside."""
         assert self.logbook is not None
+        self.leaving.emit()
         path = self.logbook.path
         QThreadPool.globalInstance().waitForDone(5000)
         self.logbook.close()
@@ -180,6 +183,7 @@ class Session(QObject):
     def open_study(self, study_id: int) -> bool:
         """Show a study."""
         assert self.logbook is not None
+        self.leaving.emit()
         try:
             book = self.logbook
             if book.weight(study_id) < LONG_BYTES:
@@ -269,6 +273,7 @@ class Session(QObject):
         if self.read_only:
             self._refuse()
             return
+        self.leaving.emit()
         self.undo.push(_Listing(self, study_id, True, f'remove "{title}"'))
 
     def leave_out(self, name: str, reason: str) -> bool:
@@ -314,7 +319,10 @@ class Session(QObject):
             return
         if changed:
             traces = {leg: trace for leg, trace in {**traces, **changed}.items() if trace is not None}
-        result = self._at_once(study, traces)
+        scatter = self.scatter
+        if study_id != self.study_id:  # undo came back to another study: its own others tell the tester's hand
+            scatter = learned_scatter(self.logbook.scatter_evidence(study_id))
+        result = self._at_once(study, traces, scatter)
         try:
             self._save(study_id, study, result, changed)
         except LogbookFault as fault:
@@ -322,7 +330,9 @@ class Session(QObject):
             self.studyChanged.emit()  # fields show what is really stored
             return
         renamed = self.study is None or self.study.title != study.title
-        self.study_id, self.study, self.traces = study_id, study, traces
+        if study_id != self.study_id:
+            self.chosen = 0
+        self.study_id, self.study, self.traces, self.scatter = study_id, study, traces, scatter
         self._ticket += 1  # whatever is still being computed is out of date
         if result is not None:
             self.analysis = result
@@ -343,12 +353,12 @@ class Session(QObject):
         else:
             meanwhile(lambda: book.save(study_id, study, summary, changed, memory))
 
-    def _at_once(self, study: Study, traces: Mapping[str, Trace]) -> Analysis | None:
+    def _at_once(self, study: Study, traces: Mapping[str, Trace], scatter: ScatterPrior) -> Analysis | None:
         """Analyse before saving when that is quick, so that the list's line is saved in the same breath."""
         if traces or len(study.legs) > INLINE_LEGS:
             return None
         try:
-            return analyse(study, traces, self.view, self.scatter)
+            return analyse(study, traces, self.view, scatter)
         except (ArithmeticError, ValueError) as error:
             self.failed.emit(f"The readings cannot be analysed: {error}")
             return None

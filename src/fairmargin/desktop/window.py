@@ -150,6 +150,7 @@ class MainWindow(Shell):
     def _follow(self) -> None:
         """Show what the session and the colours become."""
         session = self.session
+        session.leaving.connect(self.finish_typing)
         session.studyChanged.connect(self._show)
         session.analysisChanged.connect(self._show)
         session.unitsChanged.connect(self._show)
@@ -460,6 +461,12 @@ class MainWindow(Shell):
         self.statusBar().hide()
         self.statusBar().setSizeGripEnabled(False)
 
+    def finish_typing(self) -> None:
+        """A field being typed in is stored as if it had been left."""
+        focus = self.focusWidget()
+        if focus is not None:
+            focus.clearFocus()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         if self.narrow:
@@ -472,10 +479,7 @@ class MainWindow(Shell):
             self._show()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        # A field being typed in is stored as if it had been left.
-        focus = self.focusWidget()
-        if focus is not None:
-            focus.clearFocus()
+        self.finish_typing()
         if not self.isMaximized():
             self.session.settings.setValue("window/size", self.size())
         self.session.settings.setValue("window/maximised", self.isMaximized())

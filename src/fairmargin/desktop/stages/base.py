@@ -22,6 +22,7 @@ class Stage(QWidget):
         self.setObjectName("page")
         self.session = session
         self._stale = True
+        self._study_id: int | None = None  # whose figures the fields show
         self.page = QVBoxLayout(self)
         self.page.setContentsMargins(24, 12, 16, 16)
         self.page.setSpacing(12)
@@ -64,6 +65,10 @@ class Stage(QWidget):
     def _redraw(self) -> None:
         self._stale = False
         if self.session.study is not None:
+            if self._study_id != self.session.study_id:
+                for field in self.findChildren(Field):
+                    field.forget()  # what was refused for one study is not offered to another
+                self._study_id = self.session.study_id
             self.refresh(self.session.study)
 
     def refresh(self, study: Study) -> None:
@@ -135,6 +140,13 @@ class Field(QWidget):
             self.edit.setCursorPosition(0)
         self.edit.setModified(False)
         self._say("")
+
+    def forget(self) -> None:
+        """Let go of text that is not stored."""
+        self._say("")
+        if self.edit.text() != self._shown:
+            self.edit.setText(self._shown)
+        self.edit.setModified(False)
 
     def _finished(self) -> None:
         text = self.edit.text().strip()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -39,6 +40,20 @@ if TYPE_CHECKING:
 
 #: Narrower than this, out and back stand below each other instead of beside. [px]
 NARROW = 700
+
+
+@dataclass(frozen=True)
+class Laid:
+    """The study whose rows lie on the sheet; a row is shown from it alone, whatever is open by then."""
+
+    study_id: int | None
+    study: Study
+
+    @property
+    def structure(self) -> object:
+        """What the rows follow from: another one needs other rows."""
+        legs = tuple((leg.leg, leg.run, leg.configuration, leg.block, leg.direction) for leg in self.study.legs)
+        return self.study_id, legs, tuple((c.id, c.name, c.baseline) for c in self.study.configurations)
 
 
 class DriveStage(LegEdits):
@@ -123,7 +138,7 @@ class DriveStage(LegEdits):
         self.area = scrolling(self._inner)
         below.addWidget(self.area, 1)
         self.cards: LazyRows[LegCard] = LazyRows(self.area, self._sheet, self._show_card, LegCard.holds)
-        self._structure: object = None
+        self._laid: Laid | None = None
         self._laid_narrow = False
         self._events: dict[str, list[str]] = {}
         self._opened: set[str] = set()  # legs that show every field
@@ -227,13 +242,19 @@ class DriveStage(LegEdits):
 
     # ------------------------------------------------------------ drawing
 
+    def touch(self) -> None:
+        if self._laid is not None and self._laid.study_id != self.session.study_id:
+            self._laid = None  # no row outlives its study, in sight or not
+            self.cards.clear()
+        super().touch()
+
     def refresh(self, study: Study) -> None:
-        structure = (self.session.study_id, tuple((leg.leg, leg.run, leg.configuration, leg.block, leg.direction) for leg in study.legs),
-                     tuple((c.id, c.name, c.baseline) for c in study.configurations))  # fmt: skip
-        if structure != self._structure:
+        laid = Laid(self.session.study_id, study)
+        if self._laid is None or laid.structure != self._laid.structure:
             self._laid_narrow = self.narrow
+            self._laid = laid
             self._build(study)
-            self._structure = structure
+        self._laid = laid
         legs = {leg.leg: leg for leg in study.legs}
         events: dict[str, list[str]] = {}
         for event in study.events:
@@ -339,18 +360,15 @@ class DriveStage(LegEdits):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        if (
-            self._structure is not None
-            and self._laid_narrow != self.narrow
-            and self.session.study is not None
-        ):
-            self._structure = None
+        if self._laid is not None and self._laid_narrow != self.narrow:
+            self._laid = None
+            self.cards.clear()
             self.touch()
 
     def _show_card(self, name: str, card: LegCard) -> None:
         """Show a card that was just made."""
-        study = self.session.study
-        if study is not None:
+        if self._laid is not None:
+            study = self._laid.study
             card.open_fields(self._needed, self._every(name))
             card.show_leg(study, study.leg(name), self._events.get(name, []))
             card.mark_next(name == self._next)

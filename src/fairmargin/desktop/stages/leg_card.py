@@ -31,8 +31,8 @@ class Sheet(Protocol):
 
     session: Session
 
-    def commit(self, name: str, key: str, text: str) -> None:
-        """Store one typed field; ValueError in words when it is refused."""
+    def commit(self, name: str, key: str, text: str, study_id: int | None) -> None:
+        """Store one field typed for a study; ValueError in words when it is refused."""
 
     def clear_leg(self, name: str) -> None:
         """Take every reading off a leg."""
@@ -70,6 +70,7 @@ class LegCard(QFrame):
         super().__init__()
         self.setObjectName("panel")
         self.stage, self.name, self._across = stage, name, across
+        self._study_id = stage.session.study_id
         layout = QVBoxLayout(self)
         layout.setContentsMargins(9, 5, 9, 7)
         layout.setSpacing(3)
@@ -130,7 +131,7 @@ class LegCard(QFrame):
         return field
 
     def _committer(self, key: str) -> Callable[[str], None]:
-        return lambda text: self.stage.commit(self.name, key, text)
+        return lambda text: self.stage.commit(self.name, key, text, self._study_id)
 
     def _fill_menu(self) -> None:
         """What can be done with this leg now."""

@@ -15,11 +15,13 @@ from fairmargin.desktop.stages.base import Stage
 class LegEdits(Stage):
     """A stage whose legs can be edited."""
 
-    def commit(self, name: str, key: str, text: str) -> None:
-        """Store one typed field; ValueError in words when it is refused."""
+    def commit(self, name: str, key: str, text: str, study_id: int | None) -> None:
+        """Store one field typed for a study; ValueError in words when it is refused."""
         study = self.session.study
-        if study is None:
-            return
+        if study is None or study_id != self.session.study_id:
+            raise ValueError("another study is open by now; nothing of it was changed")
+        if all(leg.leg != name for leg in study.legs):
+            raise ValueError(f"leg {name} is no longer in the study")
         leg = study.leg(name)
         day = next((x.started_at for x in study.legs if x.started_at), None)
         try:
