@@ -1,7 +1,14 @@
 """What was typed is what stands there: in its own study, field and unit, whatever the window does meanwhile."""
 
-from PySide6.QtWidgets import QApplication
+import re
+from pathlib import Path
 
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QSlider, QToolButton
+
+import fairmargin
 from tests.conftest import driven_study
 from tests.desktop.conftest import type_into
 
@@ -87,3 +94,46 @@ def test_undo_that_comes_back_to_another_study_judges_it_by_its_own_others(qtbot
     assert session.study_id == first
     assert session.scatter.figures == before
     assert next(entry for entry in session.logbook.studies() if entry.id == first).summary == line
+
+
+def turn_wheel_over(widget):
+    """A wheel turned twice with the pointer in the middle of a widget, as the toolkit delivers it."""
+    at = QPointF(widget.rect().center())
+    for turned in (-120, 120, -120):
+        event = QWheelEvent(
+            at, QPointF(widget.mapToGlobal(at.toPoint())), QPoint(0, turned), QPoint(0, turned),
+            Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(widget, event)
+
+
+@pytest.mark.parametrize("stage", ["question", "plan", "drive", "examine", "correct", "verdict", "use"])
+def test_a_wheel_over_an_input_changes_nothing(qtbot, opened, session, stage):
+    opened.go_to(stage)
+    page = opened.stage(stage)
+    for button in page.findChildren(QToolButton):
+        if button.isCheckable() and stage in {"plan", "use"}:
+            button.click()  # every page of the stage is built
+    QApplication.processEvents()
+    before, shown = session.study, {}
+    inputs = [w for kind in (QComboBox, QAbstractSpinBox, QSlider) for w in opened.findChildren(kind)]
+    for widget in inputs:
+        shown[widget] = widget.currentText() if isinstance(widget, QComboBox) else widget.value()
+        turn_wheel_over(widget)
+    for widget, was in shown.items():
+        assert was == (widget.currentText() if isinstance(widget, QComboBox) else widget.value())
+    assert session.study == before
+    assert len(inputs) > (5 if stage == "question" else 0)
+
+
+def test_every_input_of_the_window_lets_the_wheel_pass():
+    """Dialogs too: the toolkit's own drop-downs, numbers and sliders, which take the wheel, are made nowhere."""
+    made = re.compile(r"\b(QComboBox|Q\w*SpinBox|QSlider|QDial|QDateEdit|QTimeEdit|QDateTimeEdit)\(")
+    where = Path(fairmargin.__file__).parent / "desktop"
+    found = [
+        f"{path.name}: {line}"
+        for path in where.rglob("*.py")
+        for line in path.read_text().splitlines()
+        if made.search(line) and not line.startswith("class ")
+    ]
+    assert found == []

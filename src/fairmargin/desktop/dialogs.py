@@ -37,6 +37,7 @@ from fairmargin.core.units import (
 from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.widgets.basics import as_tip, label
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.across import remembered_lines
 
 LONG_NAME = 20  # letters of a vehicle's name beside a box
@@ -92,7 +93,7 @@ class NewStudyDialog(QDialog):
         layout = QVBoxLayout(self)
         layout.setSpacing(10)
         layout.addWidget(label("What do you want to find out?", "title"))
-        self.aim = QComboBox()
+        self.aim = Choice()
         self.aim.setAccessibleName("What do you want to find out?")
         for key, known in AIMS.items():
             self.aim.addItem(known.words, key)
@@ -123,20 +124,20 @@ class NewStudyDialog(QDialog):
         self.title = QLineEdit()
         self.title.setPlaceholderText("Wheel discs, Dyke Road")
         form.addRow("Title", self.title)
-        self.kind = QComboBox()
+        self.kind = Choice()
         self.kind.addItems(CHANGE_KINDS)
         form.addRow("Kind of change", self.kind)
         self.baseline, self.trial = QLineEdit(), QLineEdit()
         form.addRow("Baseline is", self.baseline)
         form.addRow("Trial is", self.trial)
-        self.method = QComboBox()
+        self.method = Choice()
         form.addRow("Route", self.method)
-        self.road = QComboBox()
+        self.road = Choice()
         self.road.addItem("none yet: bring it in with Plan, or leave it")
         for known in self._roads:
             self.road.addItem(f"as in another study: {known.route_name or known.title}")
         form.addRow("Road", self.road)
-        self.order = QComboBox()
+        self.order = Choice()
         self.order.setEditable(True)
         self.order.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         for order, words in (*ORDERS.items(), *ALREADY_DRIVEN.items()):
@@ -145,7 +146,7 @@ class NewStudyDialog(QDialog):
         self.speed = QLineEdit()
         self.speed.setPlaceholderText("empty: not held, or not known")
         form.addRow(f"Speed, {units.speed}", self.speed)
-        self.vehicle, self.other = QComboBox(), QComboBox()
+        self.vehicle, self.other = Choice(), Choice()
         for box in (self.vehicle, self.other):
             for vehicle in self._vehicles:
                 box.addItem(vehicle.name)
@@ -322,14 +323,14 @@ class UnitsDialog(QDialog):
         layout.addWidget(label("Any field takes other units too, when you type them.", "muted"))
         form = QFormLayout()
         layout.addLayout(form)
-        self.preset = QComboBox()
+        self.preset = Choice()
         for key, choice in UNIT_CHOICES.items():
             self.preset.addItem(choice.name, key)
         self.preset.addItem("Custom", "custom")
         form.addRow("Set", self.preset)
         self.boxes: dict[str, QComboBox] = {}
         for name in self.NAMES:
-            box = QComboBox()
+            box = Choice()
             if name == "consumption":
                 for unit in CONSUMPTION_UNITS:
                     box.addItem(unit_label(unit), unit)

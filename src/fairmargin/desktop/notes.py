@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PySide6.QtWidgets import (
-    QComboBox,
     QDialog,
     QDialogButtonBox,
     QGridLayout,
@@ -18,6 +17,7 @@ from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import UnitChoice, read_duration_s, read_quantity, show_duration
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.inputs import Choice
 
 #: How the kinds of notes are called.
 KIND_WORDS = {
@@ -39,7 +39,7 @@ class _Line:
 
     def __init__(self, units: UnitChoice, event: Event) -> None:
         self.units, self.event = units, event
-        self.kind = QComboBox()
+        self.kind = Choice()
         self.kind.setAccessibleName("What happened")
         for kind in EVENT_KINDS:
             self.kind.addItem(KIND_WORDS[kind].capitalize(), kind)

@@ -21,6 +21,7 @@ from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.bringing.base import KindChoice
 from fairmargin.desktop.widgets.basics import as_tip, label
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.pasted import ROLES, Applied, apply_cells, read_cells
 
 
@@ -57,7 +58,7 @@ class PasteDialog(QDialog):
         self.roles: list[QComboBox] = []
         row = QHBoxLayout()
         for i, role in enumerate(self.pasted.roles):
-            box = QComboBox()
+            box = Choice()
             box.setAccessibleName(f"Column {i + 1}")
             for key, (words, _) in ROLES.items():
                 box.addItem(words, key)

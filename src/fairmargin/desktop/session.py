@@ -320,7 +320,9 @@ class Session(QObject):
         if changed:
             traces = {leg: trace for leg, trace in {**traces, **changed}.items() if trace is not None}
         scatter = self.scatter
-        if study_id != self.study_id:  # undo came back to another study: its own others tell the tester's hand
+        if (
+            study_id != self.study_id
+        ):  # undo came back to another study: its own others tell the tester's hand
             scatter = learned_scatter(self.logbook.scatter_evidence(study_id))
         result = self._at_once(study, traces, scatter)
         try:

@@ -45,6 +45,7 @@ from fairmargin.desktop.widgets.road import STAGES, StageRoad
 
 if TYPE_CHECKING:
     pass
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.wording import comparison_name, framed, speed_words
 
 
@@ -136,7 +137,7 @@ class MainWindow(Shell):
         self.ledger_side = QWidget()
         side = QVBoxLayout(self.ledger_side)
         side.setContentsMargins(0, 14, 16, 16)
-        self.choice = QComboBox()
+        self.choice = Choice()
         self.choice.setAccessibleName("Comparison shown")
         self.choice.activated.connect(self.session.choose)
         self.choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)

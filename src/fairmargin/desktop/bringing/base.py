@@ -8,7 +8,6 @@ from typing import Final
 
 import numpy as np
 from PySide6.QtWidgets import (
-    QComboBox,
     QDialog,
     QDialogButtonBox,
     QHBoxLayout,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 from fairmargin.core.study import Study, Trace, WeatherRow
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.stations import read_weather
 
 MOST_ROWS: Final = 400
@@ -75,7 +75,7 @@ class KindChoice(QWidget):
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(label("This file is taken for", "muted"))
-        self.box = QComboBox()
+        self.box = Choice()
         self.box.setAccessibleName("What this file is")
         for key, words in KINDS.items():
             self.box.addItem(words, key)

@@ -9,7 +9,6 @@ from typing import Final
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
-    QDoubleSpinBox,
     QHBoxLayout,
     QLineEdit,
     QProgressBar,
@@ -26,6 +25,7 @@ from fairmargin.desktop.bringing.base import BringDialog, day_of, plain_table
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.inputs import Choice, NumberBox
 from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.loggers import (
     ROLES,
@@ -88,7 +88,7 @@ class LogDialog(BringDialog):
         head = QHBoxLayout()
         head.addWidget(label("How each column is read", "heading"), 1)
         head.addWidget(label("Profile"))
-        self.profile = QComboBox()
+        self.profile = Choice()
         self.profile.setAccessibleName("Saved profile")
         self.profile.addItem("guessed", "")
         try:
@@ -132,7 +132,7 @@ class LogDialog(BringDialog):
         self.sheet.setRowCount(2 + len(seen.rows))
         self.sheet.setHorizontalHeaderLabels([c.header or "(no name)" for c in profile.columns])
         for i, column in enumerate(profile.columns):
-            role, unit = QComboBox(), QComboBox()
+            role, unit = Choice(), Choice()
             role.setAccessibleName(f"Column {column.header} is")
             unit.setAccessibleName(f"Unit of {column.header}")
             role.addItem("not used", "")
@@ -262,7 +262,7 @@ class LogDialog(BringDialog):
     def _build_cutting(self, box: QVBoxLayout) -> None:
         head = QHBoxLayout()
         head.addWidget(label("Cut it into legs", "heading"))
-        self.how = QComboBox()
+        self.how = Choice()
         self.how.setAccessibleName("Where to cut")
         for key, words in (
             ("gates", "at the road's gates"),
@@ -278,7 +278,7 @@ class LogDialog(BringDialog):
         head.addWidget(self.add_piece)
         head.addStretch()
         head.addWidget(label("Hours to add to its clock"))
-        self.hours = QDoubleSpinBox()
+        self.hours = NumberBox()
         self.hours.setRange(-14, 14)
         self.hours.setSingleStep(0.5)
         self.hours.setDecimals(1)
@@ -408,7 +408,7 @@ class LogDialog(BringDialog):
                 else:
                     item.setToolTip("Minutes of the log: 12.5, 12:30, or drag the edge on the curve")
                 self.list.setItem(i, j, item)
-            box = QComboBox()
+            box = Choice()
             box.setAccessibleName(f"Leg of piece {i + 1}")
             box.addItem("(leave it)", "")
             for leg in self.study.legs:

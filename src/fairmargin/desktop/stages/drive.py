@@ -52,7 +52,9 @@ class Laid:
     @property
     def structure(self) -> object:
         """What the rows follow from: another one needs other rows."""
-        legs = tuple((leg.leg, leg.run, leg.configuration, leg.block, leg.direction) for leg in self.study.legs)
+        legs = tuple(
+            (leg.leg, leg.run, leg.configuration, leg.block, leg.direction) for leg in self.study.legs
+        )
         return self.study_id, legs, tuple((c.id, c.name, c.baseline) for c in self.study.configurations)
 
 

@@ -35,6 +35,7 @@ from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
 from fairmargin.desktop.widgets.basics import as_tip, label, panel
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.wording import way_lines
 
 if TYPE_CHECKING:
@@ -72,7 +73,7 @@ class ExamineStage(Stage):
         self.page.addWidget(frame, 2)
         frame, box = panel()
         head = QHBoxLayout()
-        self.what = QComboBox()
+        self.what = Choice()
         self.what.setAccessibleName("What to draw")
         self.what.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.what.setMinimumContentsLength(26)

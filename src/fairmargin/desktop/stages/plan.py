@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PySide6.QtWidgets import (
-    QComboBox,
     QHBoxLayout,
     QPushButton,
     QSizePolicy,
@@ -28,6 +27,7 @@ from fairmargin.desktop.stages.planning.route_page import RoutePage
 from fairmargin.desktop.stages.planning.weather_page import WeatherPage
 from fairmargin.desktop.widgets.basics import label, page_buttons, panel, scrolling
 from fairmargin.desktop.widgets.charts import OrderStrip
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.wording import speed_words
 
 PAGES = (
@@ -66,7 +66,7 @@ class PlanStage(Stage):
         box.addWidget(self.order_words)
         row = QHBoxLayout()
         row.addWidget(label("Lay out", "muted"))
-        self.order = QComboBox()
+        self.order = Choice()
         self.order.setAccessibleName("Order of runs")
         self.order.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         for order, words in ORDERS.items():

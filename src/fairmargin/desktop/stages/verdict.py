@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fairmargin.core.result.corrections import LINES
 from fairmargin.core.result.results import WHOLE
@@ -21,6 +21,7 @@ from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import Elided, clear, draw_mark, label, panel, percent
 from fairmargin.desktop.widgets.charts import Fall, PairsChart, Waterfall
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.overview import OverviewChart, ResultsTable
 from fairmargin.desktop.widgets.speedcurve import SpeedCurveChart
 from fairmargin.exchange.wording import (
@@ -174,7 +175,7 @@ class VerdictStage(Stage):
         row = QHBoxLayout(self.against)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(label("Compare", "muted"))
-        self.one, self.other = QComboBox(), QComboBox()
+        self.one, self.other = Choice(), Choice()
         self.one.setAccessibleName("Compare this")
         self.other.setAccessibleName("with that")
         row.addWidget(self.one, 1)

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import theme
+from fairmargin.desktop.widgets.inputs import Choice
 
 
 def percent(value: float, decimals: int = 1) -> str:
@@ -199,7 +200,7 @@ def named_choice(
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(1)
     layout.addWidget(label(words, "muted"))
-    box = QComboBox()
+    box = Choice()
     box.setAccessibleName(words)
     box.addItems(list(options))
     box.textActivated.connect(commit)

@@ -33,6 +33,7 @@ from fairmargin.desktop.stages.driving.settings import (
     save_settings,
 )
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.faults import InvalidInput
 from fairmargin.instruments.samples import NAMES, SHOWN, SOURCES
 from fairmargin.instruments.vehicle import ROLE_NAMES, load_dbc, own_dbc, signals_of
@@ -63,12 +64,12 @@ class InstrumentsDialog(QDialog):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(8)
         self.gps = self._line(kept.gps, "/dev/ttyACM0, or 127.0.0.1:10110", "GPS address")
-        self.baud = QComboBox()
+        self.baud = Choice()
         self.baud.setAccessibleName("GPS speed of the serial line")
         for rate in (4800, 9600, 38400, 115200):
             self.baud.addItem(f"{rate} baud", rate)
         self.baud.setCurrentIndex(max(0, self.baud.findData(kept.baud)))
-        self.interface = QComboBox()
+        self.interface = Choice()
         self.interface.setEditable(True)
         self.interface.setAccessibleName("Bus interface")
         self.interface.addItems(list(INTERFACES))
@@ -110,7 +111,7 @@ class InstrumentsDialog(QDialog):
         self._chosen: dict[str, QComboBox] = {}
         for i, (role, words) in enumerate(ROLE_NAMES.items()):
             self.mapping.setItem(i, 0, QTableWidgetItem(words))
-            box = QComboBox()
+            box = Choice()
             box.setAccessibleName(f"Signal for {words.lower()}")
             self._chosen[role] = box
             self.mapping.setCellWidget(i, 1, box)
@@ -245,7 +246,7 @@ class RehearsalDialog(QDialog):
         )
         row = QHBoxLayout()
         row.addWidget(label("Drive"))
-        self.rate = QComboBox()
+        self.rate = Choice()
         self.rate.setAccessibleName("How fast the rehearsal runs")
         for rate, words in RATES:
             self.rate.addItem(words, rate)

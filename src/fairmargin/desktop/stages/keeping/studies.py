@@ -8,7 +8,6 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QFrame,
     QHBoxLayout,
     QInputDialog,
@@ -27,6 +26,7 @@ from fairmargin.desktop.theme import theme
 from fairmargin.desktop.upkeep import Upkeep
 from fairmargin.desktop.widgets.basics import label, show_choice
 from fairmargin.desktop.widgets.charts import OrderStrip
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.logbook import LogbookFault, StudyEntry
 from fairmargin.logbook.arrange import GROUPS, SORTS, Arrangement, Group, Sort, arrange
 
@@ -84,7 +84,7 @@ class StudiesPage(KeepingPage):
         self.search.textChanged.connect(self._arrange)
         self.search.returnPressed.connect(self.list_first)
         row.addWidget(self.search, 1)
-        self.group, self.sort = QComboBox(), QComboBox()
+        self.group, self.sort = Choice(), Choice()
         for words, box, choices, kept in (
             ("Group by", self.group, GROUPS, "group"),
             ("Sort by", self.sort, SORTS, "sort"),

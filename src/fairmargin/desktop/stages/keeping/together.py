@@ -15,6 +15,7 @@ from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.base import KeepingPage
 from fairmargin.desktop.widgets.basics import clear, label, link, named_choice, panel, scrolling, show_choice
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.keeping.joinedchart import JointChart
 from fairmargin.exchange.across import again_lines, effect_words, pair_words, standing_words
 from fairmargin.exchange.wording import speed_words
@@ -65,7 +66,7 @@ class TogetherPage(KeepingPage):
         row = QHBoxLayout(frame)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(label("The same by two names:", "muted"))
-        self.one, self.other = QComboBox(), QComboBox()
+        self.one, self.other = Choice(), Choice()
         for box, words in ((self.one, "This name"), (self.other, "means this one")):
             box.setAccessibleName(words)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)

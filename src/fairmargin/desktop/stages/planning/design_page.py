@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QProgressBar, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from fairmargin.core import designs
 from fairmargin.core.designs import Design
@@ -14,6 +14,7 @@ from fairmargin.desktop.background import Work
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.planning.designs import DesignBars
 from fairmargin.exchange.wording import scatter_words, speed_words
 
@@ -26,7 +27,7 @@ class DesignPage(PlanPage):
         frame, box = panel()
         head = QHBoxLayout()
         head.addWidget(label("Designs, each on 200 simulated days of this study", "heading", wrap=True), 1)
-        self.runs = QComboBox()
+        self.runs = Choice()
         self.runs.setAccessibleName("Runs in all")
         for pairs in (1, 2, 3, 4, 6):
             self.runs.addItem(f"{pairs} pair{'s' if pairs > 1 else ''} of runs", 2 * pairs)

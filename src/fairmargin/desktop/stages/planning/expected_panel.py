@@ -13,6 +13,7 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.inputs import Slider
 from fairmargin.desktop.widgets.planning.expected import ExpectedCurve, SplitBar
 from fairmargin.exchange.wording import speed_words
 
@@ -76,7 +77,7 @@ class ExpectedPanel(PlanPage):
         for i, (key, words, low, high, usual, _) in enumerate(SLIDERS):
             cell = QVBoxLayout()
             caption = label(words, "muted")
-            slider = QSlider(Qt.Orientation.Horizontal)
+            slider = Slider(Qt.Orientation.Horizontal)
             slider.setRange(low, high)
             slider.setValue(usual)
             slider.setAccessibleName(words)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import get_args
 
 from PySide6.QtWidgets import (
-    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QPushButton,
@@ -21,6 +20,7 @@ from fairmargin.core.study.plan import LoadItem, LoadPlace
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.widgets.basics import Elided, as_tip, clear, label
+from fairmargin.desktop.widgets.inputs import Choice
 
 PLACES = get_args(LoadPlace)
 
@@ -37,7 +37,7 @@ class ItemsPanel(QWidget):
         row = QHBoxLayout()
         self.name = Field("Thing", lambda _text: None, placeholder="water")
         self.amount = Field("How much", lambda _text: None, placeholder="480 L at 18 \u00b0C, 4 x 16 kg")
-        self.place = QComboBox()
+        self.place = Choice()
         self.place.setAccessibleName("Where it is carried")
         self.place.addItems(PLACES)
         self.add = QPushButton("Add")

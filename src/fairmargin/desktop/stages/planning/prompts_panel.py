@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from fairmargin.core.planning.second import second_changes
 from fairmargin.core.planning.tyres import circumference_change_percent, tyre_size
@@ -16,6 +16,7 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import clear, label, panel
+from fairmargin.desktop.widgets.inputs import Choice
 
 #: Questions per kind of change: (key, words, what a good answer looks like). Common practice.
 PROMPTS: dict[str, tuple[tuple[str, str, str], ...]] = {
@@ -177,7 +178,7 @@ class CalibrationPanel(PlanPage):
         self.words = label("", wrap=True)
         box.addWidget(self.words)
         line = QHBoxLayout()
-        self.garage = QComboBox()
+        self.garage = Choice()
         self.garage.setAccessibleName("Vehicles of this logbook")
         line.addWidget(label("From the garage", "muted"))
         line.addWidget(self.garage, 1)

@@ -27,6 +27,7 @@ from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.widgets.basics import Mark, as_tip, clear, label, panel
+from fairmargin.desktop.widgets.inputs import Choice
 
 AS_THE_CHANGE = "as the change"
 
@@ -127,7 +128,7 @@ class ConfigurationsPanel(QWidget):
                 self.grid.addWidget(field, row, column)
                 column += 1
             if not c.baseline:
-                box = QComboBox()
+                box = Choice()
                 box.setAccessibleName(f"Works through, {c.label}")
                 box.addItems((AS_THE_CHANGE, *MECHANISMS))
                 box.textActivated.connect(lambda text, i=c.id: self._set_mechanism(i, text))
@@ -255,7 +256,7 @@ class VehiclesPanel(QWidget):
         self.grid.setHorizontalSpacing(8)
         box.addLayout(self.grid)
         row = QHBoxLayout()
-        self.garage = QComboBox()
+        self.garage = Choice()
         self.garage.setAccessibleName("Vehicle to add")
         row.addWidget(self.garage, 1)
         self.add = QPushButton("Add this vehicle")

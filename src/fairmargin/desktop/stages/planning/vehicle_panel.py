@@ -14,6 +14,7 @@ from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, show_choice
+from fairmargin.desktop.widgets.inputs import Choice
 
 #: Numbers of the vehicle: field, caption, unit beside it.
 VEHICLE_FIELDS = (
@@ -49,7 +50,7 @@ class VehiclePanel(QWidget):
         page.addWidget(frame)
         head = QHBoxLayout()
         head.addWidget(label("The vehicle", "heading"))
-        self.which = QComboBox()
+        self.which = Choice()
         self.which.setAccessibleName("Vehicle whose figures are shown")
         self.which.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.which.activated.connect(lambda _: self.refresh(self._study))
