@@ -5,8 +5,16 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QWheelEvent
-from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QSlider, QToolButton
+from PySide6.QtGui import QAction, QWheelEvent
+from PySide6.QtWidgets import (
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QPlainTextEdit,
+    QSlider,
+    QToolButton,
+)
 
 import fairmargin
 from tests.conftest import driven_study
@@ -126,9 +134,11 @@ def test_a_wheel_over_an_input_changes_nothing(qtbot, opened, session, stage):
     assert len(inputs) > (5 if stage == "question" else 0)
 
 
-def test_every_input_of_the_window_lets_the_wheel_pass():
-    """Dialogs too: the toolkit's own drop-downs, numbers and sliders, which take the wheel, are made nowhere."""
-    made = re.compile(r"\b(QComboBox|Q\w*SpinBox|QSlider|QDial|QDateEdit|QTimeEdit|QDateTimeEdit)\(")
+def test_every_input_of_the_window_is_one_of_its_own():
+    """Dialogs too: the toolkit's own inputs, which take the wheel and the keys of commands, are made nowhere."""
+    made = re.compile(
+        r"\b(QComboBox|QLineEdit|QPlainTextEdit|Q\w*SpinBox|QSlider|QDial|QDateEdit|QTimeEdit|QDateTimeEdit)\("
+    )
     where = Path(fairmargin.__file__).parent / "desktop"
     found = [
         f"{path.name}: {line}"
@@ -137,3 +147,96 @@ def test_every_input_of_the_window_lets_the_wheel_pass():
         if made.search(line) and not line.startswith("class ")
     ]
     assert found == []
+
+
+def commands_of(window):
+    """Every command that has keys, with nothing done but noted when it is given: keys by action, and what was given."""
+    given = []
+    actions = [a for a in window.findChildren(QAction) if not a.shortcut().isEmpty()]
+    for action in actions:
+        action.triggered.disconnect()
+        action.setEnabled(True)
+        keys = action.shortcut().toString()
+        action.triggered.connect(lambda _checked=False, k=keys: given.append(k))
+    return [a.shortcut() for a in actions], given
+
+
+@pytest.mark.parametrize("kind", ["cell", "field", "notes", "search", "several lines"])
+def test_every_command_is_given_from_every_kind_of_field(qtbot, opened, session, kind):
+    if kind == "cell":
+        opened.go_to("drive")
+        field = opened.drive.cards["L01"].fields["distance_km"].edit
+    elif kind == "field":
+        opened.go_to("question")
+        field = opened.stage("question").fields["title"].edit
+    elif kind == "notes":
+        opened.go_to("question")
+        field = opened.stage("question").notes
+        session.edit(session.study.with_(notes="dry, calm"), "notes")
+    elif kind == "search":
+        opened.go_home()
+        field = opened.home.findChildren(QLineEdit)[0]
+        field.setText("study")
+    else:
+        opened.go_to("plan")
+        opened.stage("plan").show_page("weather")
+        field = opened.stage("plan").pages["weather"].report
+        field.setPlainText("METAR")
+    keys, given = commands_of(opened)
+    text = field.toPlainText if isinstance(field, QPlainTextEdit) else field.text
+    if isinstance(field, QPlainTextEdit):
+        field.document().clearUndoRedoStacks()
+    before = text()
+    assert before
+    assert len(keys) >= 20
+    for sequence in keys:
+        field.setFocus()
+        combination = sequence[0]
+        qtbot.keyClick(field, combination.key(), combination.keyboardModifiers())
+        assert given[-1:] == [sequence.toString()], f"{sequence.toString()} in {kind}"
+        assert text() == before
+        given.clear()
+
+
+def test_undo_after_tab_takes_back_what_was_typed(qtbot, opened, session):
+    opened.go_to("drive")
+    QApplication.processEvents()
+    field = opened.drive.cards["L01"].fields["distance_km"].edit
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, "19.4")
+    qtbot.keyClick(field, Qt.Key.Key_Tab)
+    assert session.study.leg("L01").distance_km == 19.4
+    following = opened.focusWidget()
+    assert isinstance(following, QLineEdit) and following is not field
+    qtbot.keyClick(following, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.study.leg("L01").distance_km == 18.4
+    assert field.text() == "18.4"
+    qtbot.keyClick(
+        following, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+    )
+    assert session.study.leg("L01").distance_km == 19.4
+
+
+def test_undo_while_typing_takes_back_the_typing_first(qtbot, opened, session):
+    opened.go_to("drive")
+    QApplication.processEvents()
+    field = opened.drive.cards["L01"].fields["distance_km"].edit
+    field.setFocus()
+    qtbot.keyClicks(field, "7")
+    qtbot.keyClick(field, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert field.text() == "18.4"
+    assert session.study.leg("L01").distance_km == 18.4
+
+
+def test_a_command_works_on_what_is_seen(qtbot, opened, session):
+    """A figure still being typed is stored before the command is carried out."""
+    opened.go_to("drive")
+    QApplication.processEvents()
+    field = opened.drive.cards["L01"].fields["distance_km"].edit
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, "18.9")
+    qtbot.keyClick(field, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
+    assert opened.pages.currentWidget() is opened.home
+    assert session.study.leg("L01").distance_km == 18.9

@@ -37,7 +37,7 @@ from fairmargin.core.units import (
 from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.widgets.basics import as_tip, label
-from fairmargin.desktop.widgets.inputs import Choice
+from fairmargin.desktop.widgets.inputs import Choice, Line
 from fairmargin.exchange.across import remembered_lines
 
 LONG_NAME = 20  # letters of a vehicle's name beside a box
@@ -121,13 +121,13 @@ class NewStudyDialog(QDialog):
     def _lay_fields(self) -> None:
         """The fields, top to bottom; which of them are shown follows the aim."""
         units, form = self._units, self.form
-        self.title = QLineEdit()
+        self.title = Line()
         self.title.setPlaceholderText("Wheel discs, Dyke Road")
         form.addRow("Title", self.title)
         self.kind = Choice()
         self.kind.addItems(CHANGE_KINDS)
         form.addRow("Kind of change", self.kind)
-        self.baseline, self.trial = QLineEdit(), QLineEdit()
+        self.baseline, self.trial = Line(), Line()
         form.addRow("Baseline is", self.baseline)
         form.addRow("Trial is", self.trial)
         self.method = Choice()
@@ -143,7 +143,7 @@ class NewStudyDialog(QDialog):
         for order, words in (*ORDERS.items(), *ALREADY_DRIVEN.items()):
             self.order.addItem(f"{order}: {words}" if order else words.capitalize(), order)
         form.addRow("Order of runs", self.order)
-        self.speed = QLineEdit()
+        self.speed = Line()
         self.speed.setPlaceholderText("empty: not held, or not known")
         form.addRow(f"Speed, {units.speed}", self.speed)
         self.vehicle, self.other = Choice(), Choice()
@@ -409,7 +409,7 @@ class FindDialog(QDialog):
         self.resize(520, 380)
         self._entries = entries
         layout = QVBoxLayout(self)
-        self.typed = QLineEdit()
+        self.typed = Line()
         self.typed.setPlaceholderText("A stage, a study, a command")
         self.typed.setAccessibleName("Find")
         self.typed.textChanged.connect(self._filter)

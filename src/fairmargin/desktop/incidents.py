@@ -27,7 +27,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QHBoxLayout,
-    QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -35,6 +34,7 @@ from PySide6.QtWidgets import (
 
 from fairmargin import __version__
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.inputs import Words
 
 LOG_BYTES: Final = 256_000
 LOG_FILES: Final = 3
@@ -180,7 +180,7 @@ class WhatHappenedDialog(QDialog):
                 wrap=True,
             )
         )
-        self.text = QPlainTextEdit(incidents.report())
+        self.text = Words(incidents.report())
         self.text.setReadOnly(True)
         self.text.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
         layout.addWidget(self.text, 1)

@@ -15,6 +15,7 @@ from fairmargin.desktop.intake import Intake
 from fairmargin.desktop.logbooks import Logbooks
 from fairmargin.desktop.packages import Packages
 from fairmargin.desktop.shell import Shell
+from fairmargin.desktop.widgets.inputs import PROGRAM_KEYS, REDO, UNDO
 from fairmargin.desktop.widgets.road import STAGES
 
 VIEWS: tuple[tuple[str, View], ...] = (
@@ -107,7 +108,13 @@ class Menus(QObject):
         action = QAction(words, self.window)
         if keys:
             action.setShortcut(QKeySequence(keys))
-        action.triggered.connect(lambda _checked=False: run())
+            PROGRAM_KEYS.add(keys)
+
+        def begin(_checked: bool = False) -> None:
+            self.window.store_typing()  # a command works on what is seen
+            run()
+
+        action.triggered.connect(begin)
         menu.addAction(action)
         self.commands.append((words.replace("&", "").replace("\u2026", ""), run))
         return action
@@ -153,8 +160,9 @@ class Menus(QObject):
     def _edit(self) -> None:
         stack = self.window.session.undo
         undo, redo = stack.createUndoAction(self.window, "Undo"), stack.createRedoAction(self.window, "Redo")
-        undo.setShortcut(QKeySequence("Ctrl+Z"))
-        redo.setShortcut(QKeySequence("Ctrl+Shift+Z"))
+        for action, keys in ((undo, UNDO), (redo, REDO)):
+            action.setShortcut(QKeySequence(keys))
+            PROGRAM_KEYS.add(keys)
         self._menu("&Edit").addActions([undo, redo])
         self.commands += [("Undo", stack.undo), ("Redo", stack.redo)]
 

@@ -32,6 +32,10 @@ class Shell(QMainWindow):
         """Show a stage of the open study."""
         raise NotImplementedError
 
+    def store_typing(self) -> None:
+        """Store what is being typed as if its field had been left."""
+        raise NotImplementedError
+
     def land(self) -> None:
         """Go to the stage where the open study's work stands."""
         raise NotImplementedError

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFrame,
     QHBoxLayout,
+    QLineEdit,
     QPushButton,
     QStackedWidget,
     QToolButton,
@@ -467,6 +468,11 @@ class MainWindow(Shell):
         focus = self.focusWidget()
         if focus is not None:
             focus.clearFocus()
+
+    def store_typing(self) -> None:
+        focus = self.focusWidget()
+        if isinstance(focus, QLineEdit) and focus.isModified():
+            focus.editingFinished.emit()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -10,7 +10,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QLineEdit,
     QProgressBar,
     QPushButton,
     QTableWidget,
@@ -25,7 +24,7 @@ from fairmargin.desktop.bringing.base import BringDialog, day_of, plain_table
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, panel
-from fairmargin.desktop.widgets.inputs import Choice, NumberBox
+from fairmargin.desktop.widgets.inputs import Choice, Line, NumberBox
 from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.loggers import (
     ROLES,
@@ -99,7 +98,7 @@ class LogDialog(BringDialog):
             self.profile.addItem(name, name)
         self.profile.activated.connect(self._use_profile)
         head.addWidget(self.profile)
-        self.profile_name = QLineEdit()
+        self.profile_name = Line()
         self.profile_name.setPlaceholderText("keep it as\u2026")
         self.profile_name.setAccessibleName("Name to keep this profile under")
         self.profile_name.setMaximumWidth(150)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QPlainTextEdit,
     QTableWidgetItem,
     QWidget,
 )
@@ -13,6 +12,7 @@ from fairmargin.desktop.bringing.base import BringDialog, day_of, plain_table
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.exchange.receipts import Assigned, apply, assign, read_receipts
 
 
@@ -23,7 +23,7 @@ class ReceiptsDialog(BringDialog):
 
     def __init__(self, session: Session, text: str = "", parent: QWidget | None = None) -> None:
         super().__init__(session, "Charging receipts", "Put the charges on their legs", parent)
-        self.text = QPlainTextEdit(text)
+        self.text = Words(text)
         self.text.setPlaceholderText("12:40 4.1 kWh   one a line; or paste a table with a time and kWh")
         self.text.setAccessibleName("Receipts")
         self.text.setMaximumHeight(180)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PySide6.QtWidgets import (
-    QPlainTextEdit,
     QTableWidgetItem,
     QWidget,
 )
@@ -11,6 +10,7 @@ from PySide6.QtWidgets import (
 from fairmargin.core.study import WeatherRow
 from fairmargin.desktop.bringing.base import MOST_ROWS, BringDialog, plain_table, weather_of
 from fairmargin.desktop.session import Session
+from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.exchange.pieces import near_legs, with_weather
 
 
@@ -27,7 +27,7 @@ class WeatherDialog(BringDialog):
         read: tuple[tuple[WeatherRow, ...], tuple[str, ...]] | None = None,
     ) -> None:
         super().__init__(session, "Bring weather in", "Take these reports", parent)
-        self.text = QPlainTextEdit(text)
+        self.text = Words(text)
         self.text.setPlaceholderText(
             "METAR texts, one a line; or a table with a time, temperature, wind \u2026"
         )

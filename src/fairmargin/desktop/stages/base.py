@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import Elided, PlainLabel, as_tip, label, scrolling
+from fairmargin.desktop.widgets.inputs import Line
 
 
 class Stage(QWidget):
@@ -102,7 +103,7 @@ class Field(QWidget):
         self.caption = PlainLabel(text, self)
         self.caption.setVisible(bool(text))
         self.caption.setObjectName("muted")
-        self.edit = QLineEdit()
+        self.edit = Line()
         self.edit.setAccessibleName(text)
         self.caption.setBuddy(self.edit)
         self.edit.setPlaceholderText(placeholder)

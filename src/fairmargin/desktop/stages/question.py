@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -29,6 +28,7 @@ from fairmargin.desktop.stages.planning.remembered_panel import RememberedPanel
 from fairmargin.desktop.stages.planning.sides_panel import ConfigurationsPanel, VehiclesPanel
 from fairmargin.desktop.stages.planning.vehicle_panel import VehiclePanel
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
+from fairmargin.desktop.widgets.inputs import Words
 
 #: What is easily forgotten, per kind of change. Common practice.
 FORGOTTEN = {
@@ -180,7 +180,7 @@ class QuestionStage(Stage):
         frame, box = panel()
         body.addWidget(frame)
         box.addWidget(label("Notes", "heading"))
-        self.notes = QPlainTextEdit()
+        self.notes = Words()
         self.notes.setAccessibleName("Notes")
         self.notes.setFixedHeight(76)
         self.notes.setTabChangesFocus(True)

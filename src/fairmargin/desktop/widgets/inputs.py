@@ -1,9 +1,70 @@
-"""Inputs that a turning wheel passes by: whoever scrolls a page changes nothing on it."""
+"""Inputs of the window: a turning wheel passes them by, and they leave the program's keys to the program."""
 
 from __future__ import annotations
 
-from PySide6.QtGui import QWheelEvent
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QSlider
+from typing import Final
+
+from PySide6.QtCore import QEvent
+from PySide6.QtGui import QKeyEvent, QKeySequence, QWheelEvent
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPlainTextEdit, QSlider
+
+#: Keys of the window's commands, filled as its menus are made; the toolkit's own editing keys yield to them.
+PROGRAM_KEYS: Final[set[str]] = set()
+UNDO, REDO = "Ctrl+Z", "Ctrl+Shift+Z"
+
+
+def _pressed(event: QKeyEvent) -> str:
+    """The keys of an event, as they are written in a menu."""
+    return QKeySequence(event.keyCombination()).toString()
+
+
+class Line(QLineEdit):
+    """A line of text. Its own undo goes back to what is stored; beyond that the program's undo takes over."""
+
+    def _is_command(self, event: QKeyEvent) -> bool:
+        keys = _pressed(event)
+        return keys in PROGRAM_KEYS and not (keys in {UNDO, REDO} and self.isModified())
+
+    def event(self, event: QEvent) -> bool:
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and self._is_command(event)
+        ):
+            event.ignore()
+            return False
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self._is_command(event):
+            event.ignore()  # in a dialog, where no command is to be had, it does nothing
+        else:
+            super().keyPressEvent(event)
+
+
+class Words(QPlainTextEdit):
+    """Several lines of text. Its own undo goes as far as it can; beyond that the program's takes over."""
+
+    def _is_command(self, event: QKeyEvent) -> bool:
+        keys, text = _pressed(event), self.document()
+        own = (keys == UNDO and text.isUndoAvailable()) or (keys == REDO and text.isRedoAvailable())
+        return keys in PROGRAM_KEYS and not own
+
+    def event(self, event: QEvent) -> bool:
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and self._is_command(event)
+        ):
+            event.ignore()
+            return False
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self._is_command(event):
+            event.ignore()
+        else:
+            super().keyPressEvent(event)
 
 
 class Choice(QComboBox):
@@ -12,9 +73,18 @@ class Choice(QComboBox):
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
 
+    def setEditable(self, editable: bool) -> None:
+        super().setEditable(editable)
+        if editable:
+            self.setLineEdit(Line())
+
 
 class NumberBox(QDoubleSpinBox):
     """A number with arrows; a wheel over it scrolls the page it lies on."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setLineEdit(Line())
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()

@@ -33,7 +33,7 @@ from fairmargin.desktop.stages.driving.settings import (
     save_settings,
 )
 from fairmargin.desktop.widgets.basics import label
-from fairmargin.desktop.widgets.inputs import Choice
+from fairmargin.desktop.widgets.inputs import Choice, Line
 from fairmargin.exchange.faults import InvalidInput
 from fairmargin.instruments.samples import NAMES, SHOWN, SOURCES
 from fairmargin.instruments.vehicle import ROLE_NAMES, load_dbc, own_dbc, signals_of
@@ -135,7 +135,7 @@ class InstrumentsDialog(QDialog):
         self._show_live()
 
     def _line(self, text: str, hint: str, name: str) -> QLineEdit:
-        made = QLineEdit(text)
+        made = Line(text)
         made.setPlaceholderText(hint)
         made.setAccessibleName(name)
         return made

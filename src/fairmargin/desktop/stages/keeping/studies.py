@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QInputDialog,
-    QLineEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -26,7 +25,7 @@ from fairmargin.desktop.theme import theme
 from fairmargin.desktop.upkeep import Upkeep
 from fairmargin.desktop.widgets.basics import label, show_choice
 from fairmargin.desktop.widgets.charts import OrderStrip
-from fairmargin.desktop.widgets.inputs import Choice
+from fairmargin.desktop.widgets.inputs import Choice, Line
 from fairmargin.logbook import LogbookFault, StudyEntry
 from fairmargin.logbook.arrange import GROUPS, SORTS, Arrangement, Group, Sort, arrange
 
@@ -77,7 +76,7 @@ class StudiesPage(KeepingPage):
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(10)
-        self.search = QLineEdit()
+        self.search = Line()
         self.search.setPlaceholderText("Search titles, notes, vehicles, roads, tags (Ctrl+F)")
         self.search.setAccessibleName("Search studies")
         self.search.setClearButtonEnabled(True)

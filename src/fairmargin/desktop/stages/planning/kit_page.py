@@ -7,7 +7,6 @@ from typing import get_args
 from PySide6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
-    QLineEdit,
     QPushButton,
     QToolButton,
     QVBoxLayout,
@@ -20,6 +19,7 @@ from fairmargin.core.study.plan import CheckItem, CheckWhen
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
+from fairmargin.desktop.widgets.inputs import Line
 
 
 class KitPage(PlanPage):
@@ -41,7 +41,7 @@ class KitPage(PlanPage):
         self.lines.setSpacing(3)
         box.addWidget(scrolling(inner, on_panel=True), 1)
         row = QHBoxLayout()
-        self.new = QLineEdit()
+        self.new = Line()
         self.new.setPlaceholderText("Another line, then Enter")
         self.new.setAccessibleName("New line")
         self.new.returnPressed.connect(self._add)
@@ -78,7 +78,7 @@ class KitPage(PlanPage):
             tick.setAccessibleName(f"Done: {item.text}")
             tick.clicked.connect(lambda on, i=index: self._put(i, done=bool(on)))
             row.addWidget(tick)
-            edit = QLineEdit(item.text)
+            edit = Line(item.text)
             edit.setObjectName("cell")
             edit.setCursorPosition(0)
             edit.editingFinished.connect(lambda i=index, e=edit: self._put(i, text=e.text().strip()))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
 
 from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.core.laws import wind
@@ -17,6 +17,7 @@ from fairmargin.core.units import in_units, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.desktop.widgets.planning.route import RouteDrawing
 from fairmargin.exchange.across import road_lines
 from fairmargin.exchange.faults import InvalidInput
@@ -57,7 +58,7 @@ class RoutePage(PlanPage):
         frame, box = panel()
         box.addWidget(label("Or type its stretches, one a line: length, heading, rise, name", "heading"))
         row = QHBoxLayout()
-        self.typed = QPlainTextEdit()
+        self.typed = Words()
         self.typed.setAccessibleName("Stretches")
         self.typed.setPlaceholderText("6.2 km NE +12 m dyke\n12.2 km ENE \u22124 m")
         self.typed.setFixedHeight(54)

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
     QHBoxLayout,
-    QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -25,6 +24,7 @@ from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.inputs import Words
 
 FORECAST = (
     ("wind_speed_ms", "Wind at the mast", "wind", ""),
@@ -113,7 +113,7 @@ class WeatherPage(PlanPage):
             )
         )
         line = QHBoxLayout()
-        self.report = QPlainTextEdit()
+        self.report = Words()
         self.report.setAccessibleName("METAR or TAF")
         self.report.setPlaceholderText("METAR ZZZZ 120950Z 24008KT 9999 15/09 Q1016")
         self.report.setFixedHeight(54)

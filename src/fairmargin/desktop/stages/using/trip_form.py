@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -29,6 +28,7 @@ from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.widgets.basics import label, named_choice, panel
+from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.exchange.chargers import (
     read_chargers,
     read_stretches,
@@ -113,7 +113,7 @@ class TripForm(UsePage):
         column = QVBoxLayout()
         column.setSpacing(1)
         column.addWidget(label("Chargers along it", "muted"))
-        self.chargers = QPlainTextEdit()
+        self.chargers = Words()
         self.chargers.setAccessibleName("Chargers along it")
         self.chargers.setPlaceholderText(
             "every 90 to 140 km, 150 kW\nor a line each:  140 Mill Quay 150 kW 0.45"
