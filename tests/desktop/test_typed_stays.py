@@ -1,6 +1,7 @@
 """What was typed is what stands there: in its own study, field and unit, whatever the window does meanwhile."""
 
 import re
+from datetime import datetime
 from pathlib import Path
 
 import pytest
@@ -15,10 +16,14 @@ from PySide6.QtWidgets import (
     QSlider,
     QToolButton,
 )
-
-import fairmargin
 from tests.conftest import driven_study
 from tests.desktop.conftest import type_into
+
+import fairmargin
+from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.desktop.dialogs import NewStudyDialog
+from fairmargin.exchange.package import read_package
+from fairmargin.exchange.package_writing import write_package
 
 
 def two_studies(session):
@@ -240,3 +245,147 @@ def test_a_command_works_on_what_is_seen(qtbot, opened, session):
     qtbot.keyClick(field, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
     assert opened.pages.currentWidget() is opened.home
     assert session.study.leg("L01").distance_km == 18.9
+
+
+def cell(window, leg, key):
+    QApplication.processEvents()
+    return window.drive.cards[leg].fields[key]
+
+
+@pytest.mark.parametrize(
+    "typed",
+    [
+        "15.0; 18 kWh/100km",
+        "287; 3.5 mi/kWh",
+        "270; 3.7 mi/kWh; 7 kWh",
+        "2.9 kWh; 3.1 kWh",
+        "82-71 %; 80-70 %",
+    ],
+)
+def test_two_readings_of_one_kind_are_asked_apart(qtbot, opened, session, typed):
+    session.set_units(UNIT_CHOICES["us" if "mi/kWh" in typed else "metric"])
+    opened.go_to("drive")
+    field = cell(opened, "L01", "reading")
+    before = session.study
+    type_into(qtbot, field, typed)
+    assert session.study == before
+    assert field.edit.text() == typed
+    assert "which instrument is each?" in field.fault.text()
+
+
+def test_all_readings_typed_stand_in_the_field(qtbot, opened, session):
+    opened.go_to("drive")
+    field = cell(opened, "L01", "reading")
+    type_into(qtbot, field, "15.4; 2.86 kWh; 82-71 %")
+    leg = session.study.leg("L01")
+    assert (leg.average_shown, leg.average_unit, leg.energy_kwh) == (15.4, "kWh/100km", 2.86)
+    assert (leg.soc_start_percent, leg.soc_end_percent) == (82, 71)
+    assert field.edit.text() == "2.86 kWh; 15.4; 82-71 %"
+
+
+def test_a_reading_typed_over_another_replaces_it(qtbot, opened, session):
+    """A slip of the unit does not stay behind the figure that mends it."""
+    session.edit(
+        session.study.with_(legs=tuple(x.with_(average_shown=None) for x in session.study.legs)), "none"
+    )
+    opened.go_to("drive")
+    field = cell(opened, "L01", "reading")
+    type_into(qtbot, field, "15.4 kWh")
+    assert session.study.leg("L01").energy_kwh == 15.4
+    type_into(qtbot, field, "15.4")
+    assert session.study.leg("L01").energy_kwh is None
+    assert (session.study.leg("L01").average_shown, field.edit.text()) == (15.4, "15.4")
+
+
+def test_an_instrument_with_a_field_of_its_own_keeps_what_it_shows(qtbot, opened, session):
+    opened.go_to("drive")
+    opened.drive.more_button.click()
+    type_into(qtbot, cell(opened, "L01", "energy"), "2.9")
+    type_into(qtbot, cell(opened, "L01", "reading"), "15.6")
+    leg = session.study.leg("L01")
+    assert (leg.energy_kwh, leg.average_shown) == (2.9, 15.6)
+    assert cell(opened, "L01", "reading").edit.text() == "2.9 kWh; 15.6"
+
+
+def test_averages_on_the_way_are_no_charges(qtbot, opened, session):
+    opened.go_to("drive")
+    opened.drive.more_button.click()
+    field = cell(opened, "L01", "on_the_way")
+    type_into(qtbot, field, "31 km 16.0; 48 km 17.0")
+    assert session.study.readings == ()
+    assert "16.0 what?" in field.fault.text()
+    type_into(qtbot, field, "31 km 16.0 kWh/100km; 48,5 km 71 %")
+    assert [(r.at_km, r.value, r.instrument) for r in session.study.readings] == [
+        (31.0, 16.0, "trip average"),
+        (48.5, 71.0, "state of charge"),
+    ]
+
+
+def test_a_date_alone_stays_one(qtbot, opened, session, tmp_path):
+    opened.go_to("drive")
+    field = cell(opened, "L05", "started_at")
+    type_into(qtbot, field, "2023-09-30")
+    leg = session.study.leg("L05")
+    assert (leg.started_at, leg.clock, leg.dated_only) == (datetime(2023, 9, 30), None, True)
+    assert field.edit.text() == "2023-09-30"
+    write_package(tmp_path / "dated", session.study)
+    assert "2023-09-30," in (tmp_path / "dated" / "legs.csv").read_text()
+    assert read_package(tmp_path / "dated").study.leg("L05") == leg
+    type_into(qtbot, field, "9:35")
+    assert session.study.leg("L05").clock == datetime(2023, 9, 30, 9, 35)
+    assert field.edit.text() == "2023-09-30 09:35"
+
+
+@pytest.mark.parametrize("typed", ["1:15:00", "75:00", "1:15", "75 min"])
+def test_an_hour_and_a_quarter_is_read_alike(qtbot, opened, session, typed):
+    """63 km at 1:15 are no 3000 km/h, on whichever leg."""
+    opened.go_to("drive")
+    for name in ("L01", "L02"):
+        type_into(qtbot, cell(opened, name, "distance_km"), "63")
+        type_into(qtbot, cell(opened, name, "duration_s"), typed)
+        assert session.study.leg(name).duration_s == 4500
+        assert cell(opened, name, "duration_s").edit.text() == "75:00"
+
+
+def test_a_time_before_its_distance_is_doubted_on_every_leg(qtbot, opened, session):
+    session.edit(
+        session.study.with_(route=(), legs=tuple(x.with_(distance_km=None, duration_s=None) for x in session.study.legs)), "bare"
+    )  # fmt: skip
+    opened.go_to("drive")
+    for name, time in (("L01", "1:15"), ("L02", "1:08")):
+        type_into(qtbot, cell(opened, name, "duration_s"), time)
+    type_into(qtbot, cell(opened, "L01", "distance_km"), "63")
+    for name in ("L01", "L02"):
+        assert "km/h" in opened.drive.cards[name].doubt.text()
+
+
+@pytest.mark.parametrize(
+    ("typed", "percent", "tolerance"),
+    [("up to 5 % less", -2.5, 2.5), ("5 % better", -5, 1), ("-5 +- 1", -5, 1)],
+)
+def test_a_claim_means_what_was_typed(qtbot, opened, session, typed, percent, tolerance):
+    opened.go_to("question")
+    field = opened.stage("question").fields["claim"]
+    type_into(qtbot, field, typed)
+    claim = session.study.change.claim
+    assert (claim.percent, claim.tolerance_percent) == (percent, tolerance)
+    if typed.startswith("up"):
+        assert field.edit.text() == typed
+    type_into(qtbot, field, "at least 5 % less")
+    assert "not understood" in field.fault.text()
+    assert session.study.change.claim == claim
+
+
+@pytest.mark.parametrize("typed", ["AB", "BA", "ABB"])
+def test_an_order_is_not_completed(qtbot, qapp, typed):
+    dialog = NewStudyDialog(UNIT_CHOICES["metric"], [], [])
+    dialog.show()
+    line = dialog.order.lineEdit()
+    line.setFocus()
+    line.selectAll()
+    qtbot.keyClicks(line, typed)
+    qtbot.keyClick(line, Qt.Key.Key_Tab)
+    assert line.text() == typed
+    dialog.make.click()
+    assert dialog.study.order == typed
+    dialog.deleteLater()

@@ -259,7 +259,7 @@ class NewStudyDialog(QDialog):
                 if slow is None or fast is None:
                     raise ValueError("Both speeds are needed: they are what is compared")
                 speeds = (slow, fast)
-                names = [f"{self._units.show('speed', v):.0f} {self._units.speed}" for v in speeds]
+                names = [f"{self._units.show('speed', v):.4g} {self._units.speed}" for v in speeds]
             kind = (
                 self.kind.currentText()
                 if not self.kind.isHidden() and wanted.subject == "configuration"

@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from pydantic import BaseModel, ValidationError
@@ -218,7 +218,7 @@ def _cell(kind: str, text: str) -> Any:
         raise ValueError(f'"{text}" is neither yes nor no')
     if kind == "time":
         try:
-            return datetime.fromisoformat(text)
+            return date.fromisoformat(text) if len(text) == 10 else datetime.fromisoformat(text)
         except ValueError:
             raise ValueError(f'"{text}" is not a time; expected ISO 8601 such as 2026-05-02T09:30') from None
     return text

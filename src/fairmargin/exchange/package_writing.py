@@ -120,9 +120,12 @@ def _write_table(model: type[BaseModel], rows: tuple[Any, ...]) -> bytes:
     used = [
         name
         for name, info in model.model_fields.items()
-        if info.is_required()
-        or name in {"included", "reason"}
-        or any(getattr(r, name) != info.default for r in rows)
+        if (
+            info.is_required()
+            or name in {"included", "reason"}
+            or any(getattr(r, name) != info.default for r in rows)
+        )
+        and name != "dated_only"  # a date stands without a time
     ]
     out = io.StringIO(newline="")
     writer = csv.writer(out)
@@ -141,7 +144,7 @@ def _show(row: Any, name: str) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, datetime):
-        return value.isoformat()
+        return value.date().isoformat() if getattr(row, "dated_only", False) else value.isoformat()
     if isinstance(value, float):
         step = {"average_shown": "average_step", "energy_kwh": "energy_step_kwh"}.get(name)
         width = getattr(row, step) if step else None

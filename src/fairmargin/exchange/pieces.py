@@ -62,14 +62,12 @@ def suggest(
         if started_at is not None:
             began = (started_at + timedelta(seconds=piece.start_s)).replace(tzinfo=None)
             near = [
-                (abs(leg.started_at.replace(tzinfo=None) - began), leg)
-                for leg in free
-                if leg.started_at is not None
+                (abs(leg.clock.replace(tzinfo=None) - began), leg) for leg in free if leg.clock is not None
             ]
             near = [n for n in near if n[0] <= SAME_START and _way(n[1], piece)]
             match = min(near, key=lambda n: n[0])[1] if near else None
         if match is None:
-            match = next((leg for leg in free if leg.started_at is None and _way(leg, piece)), None)
+            match = next((leg for leg in free if leg.clock is None and _way(leg, piece)), None)
         if match is None and started_at is None:
             match = next((leg for leg in free if _way(leg, piece)), None)
         found.append(match.leg if match is not None else "")
@@ -119,8 +117,9 @@ def take(
         traces[name] = cut(log.trace, piece.start_s, piece.end_s)
         leg = study.leg(name)
         changes: dict[str, object] = {}
-        if leg.started_at is None and log.started_at is not None:
-            began = log.started_at + clock_ahead + timedelta(seconds=piece.start_s)
+        began = log.started_at and log.started_at + clock_ahead + timedelta(seconds=piece.start_s)
+        dated = leg.started_at.date() if leg.started_at is not None else None
+        if leg.clock is None and began is not None and dated in {None, began.date()}:
             changes["started_at"] = began.replace(microsecond=0, tzinfo=None)
         if leg.duration_s is None:
             changes["duration_s"] = round(max(1.0, piece.end_s - piece.start_s), 1)
@@ -131,7 +130,7 @@ def take(
 def near_legs(study: Study, rows: Sequence[WeatherRow]) -> tuple[WeatherRow, ...]:
     """Keep reports within three hours of a leg (of the planned day, or the last few, before any was driven)."""
     spans = [
-        (leg.started_at.replace(tzinfo=None), float(leg.duration_s or 0.0))
+        (leg.started_at.replace(tzinfo=None), 86_400.0 if leg.dated_only else float(leg.duration_s or 0.0))
         for leg in study.legs
         if leg.started_at is not None
     ]

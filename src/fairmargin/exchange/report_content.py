@@ -289,7 +289,7 @@ def _readings(study: Study, choice: u.UnitChoice, read: set[str]) -> Table:
                 leg.leg,
                 study.configuration(leg.configuration).label,
                 leg.direction,
-                f"{leg.started_at:%H:%M}" if leg.started_at else "",
+                f"{leg.clock:%H:%M}" if leg.clock else "",
                 shown_reading(leg),
                 show("distance", leg.distance_km, 2),
                 duration,

@@ -15,7 +15,7 @@ LONG_PAUSE_S: Final = 12 * 3600.0
 
 def times_of(study: Study) -> list[datetime]:
     """Every time that the study states: starts of legs, weather reports."""
-    return [leg.started_at for leg in study.legs if leg.started_at] + [row.time for row in study.weather]
+    return [leg.clock for leg in study.legs if leg.clock] + [row.time for row in study.weather]
 
 
 def common_offset(study: Study) -> timedelta:
@@ -38,7 +38,7 @@ def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
     sleeps less between two test days). A leg without a time belongs to the day of its run's other leg, of its block
     (runs driven close together), or of the legs driven just before and after it if those are one day. Between legs of
     different days a change of configuration is taken for a change of day. Where no time is known at all, all of it was
-    most likely one outing.
+    most likely one outing. Where one of two legs has a date alone, the date decides.
     """
     timed = sorted(
         (seconds_of(leg.started_at, offset), i, leg)
@@ -46,16 +46,17 @@ def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
         if leg.started_at is not None
     )
     days: dict[str, int] = {}
-    day, ended, last = 0, None, None
+    day, ended, last, whole = 0, None, None, False
     for start, _, leg in timed:
         assert leg.started_at is not None
         date = leg.started_at.date()
         if ended is not None:
             pause = start - ended
-            if pause >= LONG_PAUSE_S or (pause >= NIGHT_S and date != last):
+            night = pause >= LONG_PAUSE_S or (pause >= NIGHT_S and date != last)
+            if (date != last) if whole or leg.dated_only else night:
                 day += 1
         ended = max(ended if ended is not None else start, start + (leg.duration_s or 0.0))
-        last = date
+        last, whole = date, leg.dated_only
         days[leg.leg] = day
     return _with_untimed(legs, days)
 

@@ -192,7 +192,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
             trace = traces.get(leg.leg)
             distance = leg_distances(study, leg, ratios[leg.configuration], trace)
             true_m = distance[1] * 1000.0 if distance else 0.0
-            started = seconds_of(leg.started_at, usual.offset) if leg.started_at is not None else None
+            started = seconds_of(leg.clock, usual.offset) if leg.clock is not None else None
             weather = _weather(study, leg, started, usual, day_of[leg.leg])
             pace = _speed(study, leg, true_m, usual, trace)
             if trace is None and not leg.gps_distance_km and not measured:

@@ -36,7 +36,12 @@ class RecordsContext:
 
     @property
     def timed(self) -> list[Leg]:
-        """Legs used that have a start time."""
+        """Legs used that have a clock time."""
+        return [leg for leg in self.dated if not leg.dated_only]
+
+    @property
+    def dated(self) -> list[Leg]:
+        """Legs used whose day is known."""
         return [leg for leg in self.study.legs if leg.started_at is not None and leg.included]
 
 
@@ -242,10 +247,10 @@ def _moment(leg: Leg) -> datetime:
 
 
 def _days_by_run(records: RecordsContext) -> dict[str, list[tuple[Leg, float]]]:
-    """Timed legs of each run, with the day (and part of it) since 1970 on which they started."""
+    """Legs of each run whose day is known, with the day (and part of it) since 1970 on which they started."""
     offset = common_offset(records.study)
     runs: dict[str, list[tuple[Leg, float]]] = {}
-    for leg in records.timed:
+    for leg in records.dated:
         runs.setdefault(leg.run or leg.leg, []).append((leg, seconds_of(_moment(leg), offset) / 86_400.0))
     return runs
 

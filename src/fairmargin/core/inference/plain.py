@@ -120,13 +120,9 @@ def _moments(legs: Sequence[Leg]) -> list[Array]:
 
 
 def _together(a: Leg, b: Leg) -> bool:
-    if (
-        a.started_at is None
-        or b.started_at is None
-        or (a.started_at.tzinfo is None) != (b.started_at.tzinfo is None)
-    ):
+    if a.clock is None or b.clock is None or (a.clock.tzinfo is None) != (b.clock.tzinfo is None):
         return a.run == b.run
-    return abs((a.started_at - b.started_at).total_seconds()) <= TOGETHER_S
+    return abs((a.clock - b.clock).total_seconds()) <= TOGETHER_S
 
 
 def _gathered(rows: Rows, owns: Array) -> Array:

@@ -172,10 +172,10 @@ def _hours(legs: Sequence[tuple[Study, Leg]]) -> tuple[Hour, ...]:
     """Legs by the hour they began in; what held them up is what was noted, so an hour without a note is not one without traffic."""
     found: dict[int, list[float]] = {}
     for study, leg in legs:
-        if leg.started_at is None:
+        if leg.clock is None:
             continue
         lost = [e.duration_s or 0.0 for e in study.events if e.leg == leg.leg and e.kind in HELD_UP]
-        found.setdefault(leg.started_at.hour, []).append(sum(lost) / 60.0 if lost else -1.0)
+        found.setdefault(leg.clock.hour, []).append(sum(lost) / 60.0 if lost else -1.0)
     return tuple(
         Hour(hour, len(v), sum(x >= 0 for x in v), sum(max(x, 0.0) for x in v) / len(v))
         for hour, v in sorted(found.items())

@@ -6,7 +6,8 @@ Nothing here knows a screen: the run sheet, pasted tables and the companion on t
 from __future__ import annotations
 
 import re
-from datetime import datetime
+from collections.abc import Collection, Mapping
+from datetime import date, datetime
 from typing import Any, Final
 
 from pydantic import ValidationError
@@ -15,11 +16,20 @@ from fairmargin.core import units
 from fairmargin.core.study.leg import Leg
 
 _SOC = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%?\s*(?:-|\u2013|\u2212|to|\u2192|>)\s*(\d+(?:[.,]\d+)?)\s*%\s*$")
+#: Fields of a leg that hold what each instrument showed, the most direct first.
+INSTRUMENT_FIELDS: Final[Mapping[str, tuple[str, ...]]] = {
+    "energy": ("energy_kwh", "energy_step_kwh"),
+    "average": ("average_shown", "average_unit", "average_step"),
+    "fuel": ("fuel_l",),
+    "charger": ("charger_kwh",),
+    "soc": ("soc_start_percent", "soc_end_percent", "soc_step_percent"),
+}
+#: What each is called where two readings of one kind are asked apart.
+_INSTRUMENT_WORDS: Final = {
+    "energy": "trip energy", "average": "trip average", "fuel": "fuel", "charger": "charge back", "soc": "charge",
+}  # fmt: skip
 #: Every field that holds a reading.
-READING_FIELDS: Final = (
-    "average_shown", "average_unit", "average_step", "energy_kwh", "energy_step_kwh", "soc_start_percent",
-    "soc_end_percent", "soc_step_percent", "charger_kwh", "fuel_l",
-)  # fmt: skip
+READING_FIELDS: Final = tuple(name for names in INSTRUMENT_FIELDS.values() for name in names)
 
 
 def words_of(error: Exception) -> str:
@@ -79,23 +89,72 @@ def read_reading(
     return {"average_shown": typed.value, "average_unit": typed.unit, "average_step": typed.step}
 
 
+def read_readings(
+    text: str, default_unit: units.ConsumptionUnit, charge_may_rise: bool = False
+) -> dict[str, Any]:
+    """Read several instruments with ``;`` between: ``15.4; 2.86 kWh; 82-71 %``.
+
+    Returns
+    -------
+    dict
+        Changes to a leg; instruments that are not named are left alone. Empty text clears every reading.
+
+    Raises
+    ------
+    ValueError
+        If a reading cannot be read, or two are of one kind: a leg keeps one of each, and none is dropped in silence.
+    """
+    changes: dict[str, Any] = {}
+    said: dict[str, str] = {}
+    for part in (p.strip() for p in text.split(";")) if text.strip() else ("",):
+        if text.strip() and not part:
+            continue
+        found = read_reading(part, default_unit, charge_may_rise)
+        kind = next(k for k, names in INSTRUMENT_FIELDS.items() if names[0] in found)
+        if kind in said:
+            raise ValueError(
+                f'"{said[kind]}" and "{part}" are both a {_INSTRUMENT_WORDS[kind]}: which instrument is each? '
+                "Type here the one that counts, and the other in the note"
+            )
+        if part:
+            said[kind] = part
+        changes |= found
+    return changes
+
+
+def instruments_read(leg: Leg) -> tuple[str, ...]:
+    """Keys of the instruments that were read on a leg, the most direct first."""
+    return tuple(
+        kind
+        for kind, names in INSTRUMENT_FIELDS.items()
+        if getattr(leg, names[0]) is not None and (kind != "soc" or leg.soc_end_percent is not None)
+    )
+
+
+def show_readings(leg: Leg) -> str:
+    """Write everything that was read on a leg as it was typed, the most direct first, with ``;`` between."""
+    return "; ".join(_show_one(kind, leg) for kind in instruments_read(leg))
+
+
 def show_reading(leg: Leg) -> str:
     """Write a leg's most direct reading as it was typed."""
-    if leg.energy_kwh is not None:
-        return f"{units.to_step(leg.energy_kwh, leg.energy_step_kwh)} kWh"
-    if leg.average_shown is not None and leg.average_unit is not None:
-        return f"{units.to_step(leg.average_shown, leg.average_step)} {units.label(leg.average_unit)}"
-    if leg.fuel_l is not None:
+    return next((_show_one(kind, leg) for kind in instruments_read(leg)), "")
+
+
+def _show_one(kind: str, leg: Leg) -> str:
+    if kind == "energy":
+        return f"{units.to_step(leg.energy_kwh or 0.0, leg.energy_step_kwh)} kWh"
+    if kind == "average" and leg.average_unit is not None:
+        return f"{units.to_step(leg.average_shown or 0.0, leg.average_step)} {units.label(leg.average_unit)}"
+    if kind == "fuel":
         return f"{leg.fuel_l:g} L"
-    if leg.charger_kwh is not None:
+    if kind == "charger":
         return f"{leg.charger_kwh:g} kWh charged"
-    if leg.soc_start_percent is not None and leg.soc_end_percent is not None:
-        return f"{leg.soc_start_percent:g}-{leg.soc_end_percent:g} %"
-    return ""
+    return f"{leg.soc_start_percent:g}-{leg.soc_end_percent:g} %"
 
 
-def read_clock(text: str, like: datetime) -> datetime | None:
-    """Read ``9:35`` (on the day of `like`) or a whole date and time; None when empty.
+def read_clock(text: str, like: datetime) -> datetime | date | None:
+    """Read ``9:35`` (on the day of `like`), a whole date and time, or a date alone; None when empty.
 
     Raises
     ------
@@ -108,6 +167,8 @@ def read_clock(text: str, like: datetime) -> datetime | None:
     if short and int(short[1]) < 24 and int(short[2]) < 60:
         return like.replace(hour=int(short[1]), minute=int(short[2]), second=0, microsecond=0)
     try:
+        if re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
+            return date.fromisoformat(text)
         return datetime.fromisoformat(re.sub(r"^(\d{4}-\d{2}-\d{2}) (\d)[:.](\d{2})$", r"\1 0\2:\3", text))
     except ValueError:
         raise ValueError(
@@ -115,17 +176,10 @@ def read_clock(text: str, like: datetime) -> datetime | None:
         ) from None
 
 
-def cleared_reading(leg: Leg) -> dict[str, Any]:
-    """Changes that clear the reading which `show_reading` shows, and no other instrument's."""
-    if leg.energy_kwh is not None:
-        return dict.fromkeys(("energy_kwh", "energy_step_kwh"))
-    if leg.average_shown is not None:
-        return dict.fromkeys(("average_shown", "average_unit", "average_step"))
-    if leg.fuel_l is not None:
-        return {"fuel_l": None}
-    if leg.charger_kwh is not None:
-        return {"charger_kwh": None}
-    return dict.fromkeys(("soc_start_percent", "soc_end_percent", "soc_step_percent"))
+def replaced_readings(typed: Mapping[str, Any], kept: Collection[str]) -> dict[str, Any]:
+    """Changes that make a leg hold what was typed over all its readings, but for `kept`: instruments with a field of their own."""
+    gone = [name for kind, names in INSTRUMENT_FIELDS.items() if kind not in kept for name in names]
+    return dict.fromkeys(gone) | dict(typed)
 
 
 def read_card(key: str, text: str, choice: units.UnitChoice, charge_may_rise: bool = False) -> dict[str, Any]:
@@ -136,22 +190,15 @@ def read_card(key: str, text: str, choice: units.UnitChoice, charge_may_rise: bo
     ValueError
         If it cannot be read, in words.
     """
-    fields: dict[str, tuple[str, ...]] = {
-        "average": ("average_shown", "average_unit", "average_step"),
-        "energy": ("energy_kwh", "energy_step_kwh"),
-        "soc": ("soc_start_percent", "soc_end_percent", "soc_step_percent"),
-        "charger": ("charger_kwh",),
-        "fuel": ("fuel_l",),
-    }
     if key == "distance":
         return {"distance_km": units.read_quantity(text, "distance", choice.distance) if text else None}
     if not text:
-        return dict.fromkeys(fields[key])
+        return dict.fromkeys(INSTRUMENT_FIELDS[key])
     ending = {"energy": " kWh", "soc": " %", "charger": " kWh charged", "fuel": " L"}.get(key, "")
     plain = text.strip()
     if ending and not plain.lower().endswith(ending.strip().lower()):
         plain = plain.removesuffix("kWh").strip() + ending
     found = read_reading(plain, choice.consumption, charge_may_rise)
-    if set(found) - set(fields[key]):
+    if set(found) - set(INSTRUMENT_FIELDS[key]):
         raise ValueError(f'"{text}" is another instrument\'s reading; type it in its own card')
     return found

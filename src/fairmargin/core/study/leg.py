@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-from datetime import datetime
-from typing import Literal, Self
+from datetime import date, datetime, time
+from typing import Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
@@ -33,6 +33,7 @@ class Leg(_Value):
     speed_kmh: _number(5, 300, "km/h") = None  # type: ignore[valid-type]
     speed_held: Literal["", "cruise", "foot", "unknown"] = ""
     started_at: datetime | None = None
+    dated_only: bool = False  # the day of `started_at` is known, and no clock time
     duration_s: _number(1, 1e8, "s") = None  # type: ignore[valid-type]
     stopped_s: _number(0, 1e8, "s") = None  # type: ignore[valid-type]
     stopped_with_car_on_s: _number(0, 400000, "s") = None  # type: ignore[valid-type]
@@ -67,6 +68,25 @@ class Leg(_Value):
     reason: str = ""
     left_out_after_result: bool = False
     note: str = ""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _a_date_has_no_clock(cls, data: Any) -> Any:
+        """A date alone is kept as one; a clock time that is told later ends that."""
+        if not isinstance(data, dict):
+            return data
+        started = data.get("started_at")
+        if isinstance(started, str) and re.fullmatch(r"\s*\d{4}-\d{2}-\d{2}\s*", started):
+            try:
+                started = date.fromisoformat(started.strip())
+            except ValueError:
+                return data  # refused below as any other text
+        if isinstance(started, date) and not isinstance(started, datetime):
+            return {**data, "started_at": datetime.combine(started, time()), "dated_only": True}
+        if data.get("dated_only") and isinstance(started, datetime | None):
+            midnight = started is not None and started.time() == time()
+            return {**data, "dated_only": midnight}
+        return data
 
     @field_validator("leg")
     @classmethod
@@ -107,6 +127,11 @@ class Leg(_Value):
             return
         if is_fuel_unit(unit) or (more_is_better(unit) and not shown):
             raise ValueError(f"average_shown {shown:g} {unit} is not possible; expected more than 0")
+
+    @property
+    def clock(self) -> datetime | None:
+        """When it started, where the time of day is known and not only the date."""
+        return None if self.dated_only else self.started_at
 
     @property
     def has_reading(self) -> bool:

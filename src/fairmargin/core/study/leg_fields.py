@@ -10,13 +10,13 @@ from typing import Any, Final, get_args
 
 from fairmargin.core import units
 from fairmargin.core.study.entry import (
+    INSTRUMENT_FIELDS,
     READING_FIELDS,
-    cleared_reading,
     read_card,
     read_clock,
-    read_reading,
+    read_readings,
     show_number,
-    show_reading,
+    show_readings,
 )
 from fairmargin.core.study.kinds import ROADS, InstrumentName
 from fairmargin.core.study.leg import Leg
@@ -89,16 +89,13 @@ _WAY: Final = re.compile(r"^(?:at\s+)?(.+?(?:km|mi|m))\s*:?\s+(.+)$", re.IGNOREC
 
 def columns_of(key: str) -> tuple[str, ...]:
     """Fields of the leg's value that a typed field fills."""
-    return {
-        "reading": READING_FIELDS,
-        "average": ("average_shown", "average_unit", "average_step"),
-        "energy": ("energy_kwh", "energy_step_kwh"),
-        "soc": ("soc_start_percent", "soc_end_percent", "soc_step_percent"),
-        "charger": ("charger_kwh",),
-        "fuel": ("fuel_l",),
-        "forecast": ("forecast_end_percent",),
-        "on_the_way": (),
-    }.get(key, (key,))
+    if key in INSTRUMENT_FIELDS:
+        return INSTRUMENT_FIELDS[key]
+    if key == "started_at":
+        return "started_at", "dated_only"
+    return {"reading": READING_FIELDS, "forecast": ("forecast_end_percent",), "on_the_way": ()}.get(
+        key, (key,)
+    )
 
 
 def caption(key: str, choice: units.UnitChoice) -> str:
@@ -140,12 +137,7 @@ def read_leg_field(
     """
     may_rise = leg.direction == "back" or (study is not None and study.method == "climb")
     if key == "reading":
-        if not text.strip():
-            return cleared_reading(leg)
-        changes: dict[str, Any] = {}
-        for part in text.split(";"):
-            changes |= read_reading(part, choice.consumption, may_rise)
-        return changes
+        return read_readings(text, choice.consumption, may_rise)
     if key in INSTRUMENT_KEYS:
         return read_card(key, text, choice, may_rise)
     if key in _TEXT:
@@ -161,7 +153,44 @@ def read_leg_field(
         return {key: _word(text, field.words)}
     if key == "started_at":
         return {key: read_clock(text, leg.started_at or day)}
+    if key == "duration_s":
+        return {key: read_driving_time(text, likely_km(study, leg))}
     return {key: _figure(key, text, choice)}
+
+
+#: Speeds outside which time and distance do not belong together. [km/h]
+POSSIBLE_KMH: Final = (3.0, 220.0)
+
+
+def likely_km(study: Study | None, leg: Leg) -> float | None:
+    """Distance of a leg: its own, that of legs like it, or the road's; None where nothing tells it. [km]"""
+    own: float | None = leg.gps_distance_km or leg.distance_km
+    if own or study is None:
+        return own
+    like: list[float] = sorted(
+        km
+        for x in study.legs
+        if x.sector == leg.sector and (km := x.gps_distance_km or x.distance_km) is not None
+    )
+    if like:
+        return like[len(like) // 2]
+    return study.route[-1].distance_m / 1000.0 if len(study.route) > 1 and not leg.sector else None
+
+
+def read_driving_time(text: str, km: float | None) -> float:
+    """Read a driving time; ``1:15`` is hours and minutes where minutes and seconds cannot be for the distance. [s]
+
+    Raises
+    ------
+    ValueError
+        If it cannot be read.
+    """
+    seconds = units.read_duration_s(text)
+    if km and text.count(":") == 1:
+        as_minutes, as_hours = 3600.0 * km / max(seconds, 1e-9), 60.0 * km / max(seconds, 1e-9)
+        if as_minutes > POSSIBLE_KMH[1] and POSSIBLE_KMH[0] <= as_hours <= POSSIBLE_KMH[1]:
+            return 60.0 * seconds
+    return seconds
 
 
 def _figure(key: str, text: str, choice: units.UnitChoice) -> float | str:
@@ -226,7 +255,7 @@ def read_climate(text: str, choice: units.UnitChoice) -> str:
 def show_leg_field(key: str, leg: Leg, choice: units.UnitChoice, study: Study | None = None) -> str:
     """Write a field's stored value as it would be typed; empty where nothing is known."""
     if key == "reading":
-        return show_reading(leg)
+        return show_readings(leg)
     if key in INSTRUMENT_KEYS:
         return _show_instrument(key, leg, choice)
     if key == "on_the_way":
@@ -235,9 +264,9 @@ def show_leg_field(key: str, leg: Leg, choice: units.UnitChoice, study: Study | 
     if value is None or value == "":
         return ""
     if key in {"duration_s", "stopped_s", "stopped_with_car_on_s"}:
-        return units.show_duration(value)
+        return units.show_duration(value, exactly=True)
     if key == "started_at":
-        return str(value.strftime("%H:%M"))
+        return show_clock(leg, study)
     if key == "climate":
         if value in {"off", "auto"}:
             return str(value)
@@ -253,6 +282,17 @@ def show_leg_field(key: str, leg: Leg, choice: units.UnitChoice, study: Study | 
     if field.quantity == "tyre":
         decimals = {"kPa": 0, "psi": 1}.get(choice.tyre, 2)
     return show_number(choice.show(field.quantity, value), decimals)
+
+
+def show_clock(leg: Leg, study: Study | None) -> str:
+    """When a leg started: the time on the study's first day, else with its date; a date alone as one."""
+    at = leg.started_at
+    if at is None:
+        return ""
+    if leg.dated_only:
+        return f"{at:%Y-%m-%d}"
+    first = next((x.started_at for x in study.legs if x.started_at), at) if study is not None else at
+    return at.strftime("%H:%M" if first.date() == at.date() else "%Y-%m-%d %H:%M")
 
 
 def _show_instrument(key: str, leg: Leg, choice: units.UnitChoice) -> str:
@@ -290,7 +330,12 @@ def read_on_the_way(text: str, leg: str, choice: units.UnitChoice) -> tuple[WayR
             raise ValueError(f'"{part}" has no place; expected a distance and a reading, such as 1.9 km 89 %')
         at = units.read_quantity(match[1], "distance", choice.distance)
         number = units.read_number(match[2])
-        unit = number.rest.strip() or "%"
+        unit = number.rest.strip()
+        if not unit:
+            raise ValueError(
+                f'"{part}": {match[2].strip()} what? Say what was shown: {match[2].strip()} %, '
+                f"{match[2].strip()} {units.label(choice.consumption)}, or kWh"
+            )
         found.append(
             WayReading(leg=leg, at_km=at, instrument=_instrument_of(unit), value=number.value, unit=unit)
         )
@@ -361,13 +406,9 @@ def _beside(key: str, leg: Leg) -> bool:
     return key in read and len(read) > 1
 
 
-#: Speeds outside which time and distance do not belong together. [km/h]
-POSSIBLE_KMH: Final = (3.0, 220.0)
-
-
 def doubt(study: Study, leg: Leg) -> str:
     """What is odd about a leg's figures, as a question to whoever typed them; empty where nothing is."""
-    km = leg.gps_distance_km or leg.distance_km
+    km = likely_km(study, leg)
     if km and leg.duration_s:
         kmh = 3600.0 * km / leg.duration_s
         if not POSSIBLE_KMH[0] <= kmh <= POSSIBLE_KMH[1]:
@@ -376,9 +417,7 @@ def doubt(study: Study, leg: Leg) -> str:
                 "is the time min:s, and the distance right?"
             )
     if leg.has_reading and not km and not study.route and leg.average_shown is not None:
-        others = any(x.distance_km or x.gps_distance_km for x in study.legs)
-        if not others:
-            return "A reading without a distance tells no energy: enter the distance of this leg."
+        return "A reading without a distance tells no energy: enter the distance of this leg."
     capacity = study.vehicle.usable_capacity_kwh
     if capacity and leg.energy_kwh and leg.soc_start_percent is not None and leg.soc_end_percent is not None:
         drop = leg.soc_start_percent - leg.soc_end_percent

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from typing import Any, Final
 
@@ -16,6 +17,11 @@ _PLUS_MINUS: Final = re.compile(r"\s*(?:\u00b1|\+/-|\+-|give or take)\s*")
 _LESS: Final = ("better", "less", "saves", "saving", "lower")
 _MORE: Final = ("worse", "more", "costs", "higher")
 _NONE: Final = ("no difference", "nothing", "none", "the same")
+#: Every word that a per cent may be said in; any other would change what is meant.
+_UNDERSTOOD: Final = frozenset(
+    (*_LESS, *_MORE, *(w for words in _NONE for w in words.split()), "percent", "per", "cent", "it", "uses", "takes", "about", "around",
+     "of", "consumption", "energy", "than", "without", "with", "is", "it", "makes", "by")
+)  # fmt: skip
 
 
 def read_prediction(text: str, choice: units.UnitChoice) -> dict[str, Any]:
@@ -69,7 +75,9 @@ def show_prediction(change: Change) -> str:
 
 
 def read_claim(text: str, by: str) -> Claim | None:
-    """Read a claim: ``no difference``, ``5 % better``, ``-5 ± 1``; its tolerance is 1 % where none is said. None when empty.
+    """Read a claim: ``no difference``, ``5 % better``, ``-5 ± 1``, ``up to 5 % less``; None when empty.
+
+    Its tolerance is 1 % where none is said; "up to" means anything from nothing to the figure.
 
     Raises
     ------
@@ -78,6 +86,10 @@ def read_claim(text: str, by: str) -> Claim | None:
     """
     if not text.strip():
         return None
+    most = re.fullmatch(r"\s*up\s+to\s+(.+)", text, re.IGNORECASE)
+    if most:
+        end = _signed(most[1])  # anything from nothing to that
+        return Claim(percent=end / 2.0, tolerance_percent=abs(end) / 2.0, by=by)
     parts = _PLUS_MINUS.split(text.strip(), maxsplit=1)
     tolerance = units.read_in(parts[1].replace("percent", "%"), "%") if len(parts) > 1 else 1.0
     return Claim(percent=_signed(parts[0]), tolerance_percent=tolerance, by=by)
@@ -87,6 +99,9 @@ def show_claim(claim: Claim | None) -> str:
     """Write a claim as it would be typed."""
     if claim is None:
         return ""
+    if claim.percent and math.isclose(abs(claim.percent), claim.tolerance_percent):
+        size, way = show_number(2.0 * abs(claim.percent), 2), "less" if claim.percent < 0 else "more"
+        return f"up to {size} % {way}"
     return f"{show_number(claim.percent, 2)} ± {show_number(claim.tolerance_percent, 2)}"
 
 
@@ -105,12 +120,17 @@ def _plain(text: str) -> str:
 
 
 def _signed(text: str) -> float:
-    """A per cent with the sign that its words give it. [%]"""
+    """A per cent with the sign that its words give it; a word that says something else is refused. [%]"""
     lowered = text.lower()
+    odd = next((w for w in re.findall(r"[^\W\d_]+", lowered) if w not in _UNDERSTOOD), None)
+    if odd is not None:
+        raise ValueError(
+            f'"{text}": "{odd}" is not understood; expected such as \u22124, 5 % less, or no difference'
+        )
     if any(word in lowered for word in _NONE):
         return 0.0
     number = units.read_number(_plain(text))
-    rest = number.rest.replace("percent", "%").strip()
+    rest = number.rest.replace("per cent", "%").replace("percent", "%").strip()
     if rest and not rest.startswith("%") and not any(w in lowered for w in (*_LESS, *_MORE)):
         raise ValueError(f'"{text}" is no per cent; expected such as \u22124, 5 % less, or no difference')
     if any(word in lowered for word in _LESS):

@@ -8,6 +8,8 @@ from typing import Final
 from fairmargin.core.units.consumption import (
     HEATING_VALUE_WH_PER_L,
     HPA_PER_INHG,
+    HPA_PER_MMHG,
+    HPA_PER_TORR,
     KG_PER_LB,
     KM_PER_MILE,
     KPA_PER_PSI,
@@ -15,6 +17,8 @@ from fairmargin.core.units.consumption import (
     L_PER_US_GALLON,
     M_PER_FOOT,
     M_S_PER_KNOT,
+    W_PER_HORSEPOWER,
+    W_PER_METRIC_HORSEPOWER,
     ConsumptionUnit,
     UnitError,
     from_wh_per_km,
@@ -46,20 +50,39 @@ QUANTITIES: Final[dict[str, tuple[Unit, ...]]] = {
         Unit("mph", KM_PER_MILE),
         Unit("m/s", 3.6),
         Unit("kn", 3.6 * M_S_PER_KNOT),
+        Unit("ft/s", 3.6 * M_PER_FOOT),
     ),
     "wind": (
         Unit("m/s", 1.0),
         Unit("km/h", 1 / 3.6),
         Unit("mph", KM_PER_MILE / 3.6),
         Unit("kn", M_S_PER_KNOT),
+        Unit("ft/s", M_PER_FOOT),
     ),
     "temperature": (Unit("°C", 1.0), Unit("°F", 5.0 / 9.0, -160.0 / 9.0), Unit("K", 1.0, -273.15)),
-    "pressure": (Unit("hPa", 1.0), Unit("inHg", HPA_PER_INHG), Unit("mbar", 1.0)),
+    "pressure": (
+        Unit("hPa", 1.0),
+        Unit("inHg", HPA_PER_INHG),
+        Unit("mbar", 1.0),
+        Unit("kPa", 10.0),
+        Unit("Pa", 0.01),
+        Unit("mmHg", HPA_PER_MMHG),
+        Unit("torr", HPA_PER_TORR),
+    ),
     "tyre": (Unit("kPa", 1.0), Unit("bar", 100.0), Unit("psi", KPA_PER_PSI)),
     "mass": (Unit("kg", 1.0), Unit("lb", KG_PER_LB)),
     "heating value": (Unit("Wh/L", 1.0), Unit("kWh/L", 1000.0), Unit("MJ/L", 1000.0 / 3.6)),
     "energy": (Unit("kWh", 1.0), Unit("Wh", 0.001), Unit("MJ", 1 / 3.6)),
-    "power": (Unit("W", 1.0), Unit("kW", 1000.0)),
+    "power": (
+        Unit("W", 1.0),
+        Unit("kW", 1000.0),
+        Unit("MW", 1e6),
+        Unit("mW", 1e-3),
+        Unit("hp", W_PER_HORSEPOWER),
+        Unit("PS", W_PER_METRIC_HORSEPOWER),
+    ),
+    "voltage": (Unit("V", 1.0), Unit("mV", 1e-3), Unit("kV", 1000.0)),
+    "current": (Unit("A", 1.0), Unit("mA", 1e-3), Unit("kA", 1000.0)),
     "length": (
         Unit("m", 1.0),
         Unit("cm", 0.01),
@@ -71,8 +94,15 @@ QUANTITIES: Final[dict[str, tuple[Unit, ...]]] = {
     "ratio": (Unit("", 1.0), Unit("%", 0.01), Unit("kg/t", 0.001)),
     "temperature difference": (Unit("K", 1.0), Unit("\u00b0C", 1.0), Unit("\u00b0F", 5.0 / 9.0)),
     "price": (Unit("", 1.0), Unit("/kWh", 1.0), Unit("per kWh", 1.0)),
-    "time": (Unit("s", 1.0), Unit("min", 60.0), Unit("h", 3600.0)),
-    "percent": (Unit("%", 1.0),),
+    "time": (
+        Unit("s", 1.0),
+        Unit("min", 60.0),
+        Unit("h", 3600.0),
+        Unit("ms", 1e-3),
+        Unit("µs", 1e-6),
+        Unit("ns", 1e-9),
+    ),
+    "percent": (Unit("%", 1.0), Unit("of 1", 100.0)),
     "direction": (Unit("°", 1.0),),
     "volume": (Unit("L", 1.0), Unit("gal-us", L_PER_US_GALLON), Unit("gal-imp", L_PER_IMPERIAL_GALLON)),
 }
@@ -86,10 +116,50 @@ def unit_of(quantity: str, name: str) -> Unit:
     UnitError
         If the quantity has no such unit; the message lists those it has.
     """
-    key = name.strip().lower().replace(" ", "")
+    exact = next((unit for unit in QUANTITIES[quantity] if unit.name == name.strip()), None)
+    if exact is not None:
+        return exact  # mW is no MW
+    key = name.strip().lower().replace(" ", "").replace("μ", "µ")
     aliases = {
         "kph": "km/h",
         "kmh": "km/h",
+        "kmph": "km/h",
+        "km/hr": "km/h",
+        "mi/h": "mph",
+        "mps": "m/s",
+        "ms-1": "m/s",
+        "m.s-1": "m/s",
+        "fps": "ft/s",
+        "kts": "kn",
+        "knot": "kn",
+        "mile": "mi",
+        "miles": "mi",
+        "metres": "m",
+        "meters": "m",
+        "mb": "mbar",
+        "millibar": "mbar",
+        "celsius": "°c",
+        "fahrenheit": "°f",
+        "kelvin": "k",
+        "bhp": "hp",
+        "watt": "w",
+        "watts": "w",
+        "volt": "v",
+        "volts": "v",
+        "amp": "a",
+        "amps": "a",
+        "us": "µs",
+        "usec": "µs",
+        "msec": "ms",
+        "secs": "s",
+        "seconds": "s",
+        "minute": "min",
+        "hr": "h",
+        "hrs": "h",
+        "hour": "h",
+        "pct": "%",
+        "fraction": "of1",
+        "0-1": "of1",
         "knots": "kn",
         "kt": "kn",
         "c": "°c",
@@ -122,9 +192,11 @@ def unit_of(quantity: str, name: str) -> Unit:
     key = aliases.get(key, key)
     if key in {"gal", "gallon", "gallons"} and quantity == "volume":
         raise UnitError('say "gal-us" or "gal-imp": the gallons differ by a fifth')
-    for unit in QUANTITIES[quantity]:
-        if unit.name.lower().replace(" ", "") == key:
-            return unit
+    like = [u for u in QUANTITIES[quantity] if u.name.lower().replace(" ", "") == key]
+    if len(like) > 1:
+        raise UnitError(f'"{name}" may be {" or ".join(u.name for u in like)}: write which')
+    if like:
+        return like[0]
     known = ", ".join(u.name for u in QUANTITIES[quantity] if u.name)
     raise UnitError(f'"{name}" is not a unit of {quantity}; expected one of {known}')
 

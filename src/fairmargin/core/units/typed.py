@@ -246,9 +246,11 @@ def read_duration_s(text: str) -> float:
     return seconds
 
 
-def show_duration(seconds: float | None) -> str:
-    """Write a driving time as min:s; empty when not known."""
+def show_duration(seconds: float | None, exactly: bool = False) -> str:
+    """Write a driving time as min:s, to the tenth of a second where there is one if `exactly`; empty when not known."""
     if seconds is None:
         return ""
-    minutes, rest = divmod(round(seconds), 60)
-    return f"{minutes}:{rest:02d}"
+    tenths = round(10.0 * seconds) if exactly else 10 * round(seconds)
+    minutes, rest = divmod(tenths, 600)
+    whole, tenth = divmod(rest, 10)
+    return f"{minutes}:{whole:02d}" + (f".{tenth}" if tenth else "")

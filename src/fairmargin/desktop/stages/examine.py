@@ -366,7 +366,7 @@ class ExamineStage(Stage):
         plot.clear()
         plot.setBackground(theme.colour("panel"))
         legs = [leg for leg in study.legs if leg.has_reading or leg.leg in results]
-        timed = bool(legs) and all(leg.started_at for leg in legs)
+        timed = bool(legs) and all(leg.clock for leg in legs)
         days = len({leg.started_at.date() for leg in legs if leg.started_at}) if timed else 1
         by_time = timed and days == 1
         trials = [t.id for t in study.trials]
@@ -382,11 +382,7 @@ class ExamineStage(Stage):
                     y = self._value(what, leg, results)
                     if y is None:
                         continue
-                    x = (
-                        leg.started_at.hour + leg.started_at.minute / 60
-                        if by_time and leg.started_at
-                        else float(i)
-                    )
+                    x = leg.clock.hour + leg.clock.minute / 60 if by_time and leg.clock else float(i)
                     xs.append(x)
                     ys.append(y)
                 if xs:

@@ -19,7 +19,15 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core import units
 from fairmargin.core.study import Leg, Study
-from fairmargin.core.study.leg_fields import ALIKE, LEG_FIELDS, MORE, caption, doubt, show_leg_field
+from fairmargin.core.study.leg_fields import (
+    ALIKE,
+    INSTRUMENT_KEYS,
+    LEG_FIELDS,
+    MORE,
+    caption,
+    doubt,
+    show_leg_field,
+)
 from fairmargin.desktop.notes import KIND_WORDS
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
@@ -31,8 +39,11 @@ class Sheet(Protocol):
 
     session: Session
 
-    def commit(self, name: str, key: str, text: str, study_id: int | None) -> None:
-        """Store one field typed for a study; ValueError in words when it is refused."""
+    def commit(self, name: str, key: str, text: str, study_id: int | None, apart: Sequence[str] = ()) -> None:
+        """Store one field typed for a study; ValueError in words when it is refused.
+
+        A text typed over a leg's readings replaces them, but for the instruments `apart`, which have fields of their own.
+        """
 
     def clear_leg(self, name: str) -> None:
         """Take every reading off a leg."""
@@ -131,7 +142,11 @@ class LegCard(QFrame):
         return field
 
     def _committer(self, key: str) -> Callable[[str], None]:
-        return lambda text: self.stage.commit(self.name, key, text, self._study_id)
+        def commit(text: str) -> None:
+            shown = [k for k in INSTRUMENT_KEYS if k in self.fields]  # they keep what they show
+            self.stage.commit(self.name, key, text, self._study_id, shown)
+
+        return commit
 
     def _fill_menu(self) -> None:
         """What can be done with this leg now."""
@@ -225,13 +240,18 @@ class LegCard(QFrame):
         for key, field in f.items():
             text = show_leg_field(key, leg, choice, study)
             if key == "reading":
-                text = text.removesuffix(f" {own}")
+                field.edit.setToolTip(as_tip(text or LEG_FIELDS[key].tip))
+                text = "; ".join(part.removesuffix(f" {own}") for part in text.split("; "))
             field.show_text(text)
             if key != "note" and field.caption.text() != (named := caption(key, choice)):
                 field.caption.setText(named)
         started = leg.started_at
         f["started_at"].edit.setToolTip(
-            started.strftime("%Y-%m-%d %H:%M") if started else LEG_FIELDS["started_at"].tip
+            LEG_FIELDS["started_at"].tip
+            if started is None
+            else f"{started:%Y-%m-%d}"
+            if leg.dated_only
+            else f"{started:%Y-%m-%d %H:%M}"
         )
         read_only = self.stage.session.read_only
         for field in f.values():

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from fairmargin.core.study.entry import READING_FIELDS, words_of
+from fairmargin.core.study.entry import READING_FIELDS, replaced_readings, words_of
 from fairmargin.core.study.leg_fields import columns_of, read_leg_field, read_on_the_way
 from fairmargin.core.study.runs import driven_with, joined, moved, run_of, without_leg, without_run
 from fairmargin.desktop.leaving_out import toggle_left_out
@@ -15,7 +15,7 @@ from fairmargin.desktop.stages.base import Stage
 class LegEdits(Stage):
     """A stage whose legs can be edited."""
 
-    def commit(self, name: str, key: str, text: str, study_id: int | None) -> None:
+    def commit(self, name: str, key: str, text: str, study_id: int | None, apart: Sequence[str] = ()) -> None:
         """Store one field typed for a study; ValueError in words when it is refused."""
         study = self.session.study
         if study is None or study_id != self.session.study_id:
@@ -32,6 +32,8 @@ class LegEdits(Stage):
                 changes = read_leg_field(
                     key, text, self.session.units_of(leg), leg, day or datetime.now(), study
                 )
+                if key == "reading" and text.strip():
+                    changes = replaced_readings(changes, apart)
                 after = study.with_leg(name, **changes)
         except ValueError as error:
             raise ValueError(words_of(error)) from error

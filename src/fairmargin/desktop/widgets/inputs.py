@@ -77,6 +77,7 @@ class Choice(QComboBox):
         super().setEditable(editable)
         if editable:
             self.setLineEdit(Line())
+            self.setCompleter(None)  # type: ignore[arg-type]  # what was typed is not completed to something else
 
 
 class NumberBox(QDoubleSpinBox):
