@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from fairmargin.core.designs.expected import Expected
     from fairmargin.core.planning.day import Timetable
     from fairmargin.core.study import Study
+    from fairmargin.core.units.dates import Order
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
 
@@ -303,10 +304,11 @@ def report(
         raise typer.Exit(BAD_INPUT) from None
 
 
-def _import_weather(source: Path, into: Path, preview: bool) -> None:
+def _import_weather(source: Path, into: Path, preview: bool, order: Order) -> None:
     """Add a station's reports to a package; ones that are there stay."""
     from datetime import datetime
 
+    from fairmargin.core.units.dates import UndecidedDates
     from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.package import read_package
     from fairmargin.exchange.package_writing import write_package
@@ -321,7 +323,11 @@ def _import_weather(source: Path, into: Path, preview: bool) -> None:
             source.read_text(encoding="utf-8-sig", errors="replace"),
             max(started, key=lambda m: m.replace(tzinfo=None)) if started else datetime.now(),
             height_m=sum(heights) / len(heights) if heights else 0.0,
+            order=order,
+            near=sorted({m.date() for m in started}),
         )
+    except UndecidedDates as error:
+        raise InvalidInput([f"{source}: {error}; --dates day-first or --dates month-first"]) from error
     except ValueError as error:
         raise InvalidInput([f"{source}: {error}"]) from error
     for notice in notices:
@@ -349,6 +355,9 @@ def import_(
     ] = "",
     whole: Annotated[bool, typer.Option("--whole", help="One leg; do not cut at stops.")] = False,
     cut: Annotated[str, typer.Option(help="Where to cut: stops, gates (of the route), whole.")] = "stops",
+    dates: Annotated[
+        str, typer.Option(help="Of dates such as 02/05/2026: day-first or month-first, where nothing tells.")
+    ] = "",
     preview: Annotated[
         bool, typer.Option("--preview", help="Show how it would be read; write nothing.")
     ] = False,
@@ -363,16 +372,21 @@ def import_(
     from fairmargin.exchange.pieces import Cutting
 
     try:
+        if dates not in {"", "day-first", "month-first"}:
+            raise InvalidInput([f'--dates: "{dates}" is not known; expected day-first or month-first'])
+        order: Order = dates  # type: ignore[assignment]
         if cut not in {"stops", "gates", "whole"}:
             raise InvalidInput([f'--cut: "{cut}" is not known; expected stops, gates or whole'])
         found = recognise(logfile)
         if found.kind in {"reports", "table"} and not profile:
-            _import_weather(logfile, into, preview)
+            _import_weather(logfile, into, preview, order)
             return
         if found.kind not in {"log", "track", "table"}:
             raise InvalidInput([f"{logfile}: {WORDS[found.kind]}; expected a log, a track or weather"])
         saved = loggers.load_profiles(loggers.profiles_path())
-        found_log = read_any_log(logfile, found.kind == "track", profile, saved, preview, say, fault_line)
+        found_log = read_any_log(
+            logfile, found.kind == "track", profile, saved, preview, say, fault_line, order
+        )
         if found_log.trace is None:
             return
         package = read_package(into)

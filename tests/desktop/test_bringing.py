@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication, QInputDialog, QProgressDialog, QPush
 from tests.conftest import driven_study, straight_route
 
 from fairmargin.core.study import new_study
+from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.desktop.background import waited
 from fairmargin.desktop.bringing.base import day_of
 from fairmargin.desktop.bringing.log import LogDialog
@@ -301,3 +302,40 @@ def test_waiting_can_be_stopped_and_faults_come_through(qtbot, window, monkeypat
     assert waited(window, "Waiting\u2026", lambda: 42) == 42
     with pytest.raises(ValueError, match="broken"):
         waited(window, "Waiting\u2026", lambda: (_ for _ in ()).throw(ValueError("broken")))
+
+
+@pytest.mark.parametrize(
+    ("order", "moment"), [(1, datetime(2027, 5, 2, 12, 40)), (2, datetime(2027, 2, 5, 12, 40))]
+)
+def test_a_date_that_may_be_two_is_asked_with_both_readings(qtbot, opened, order, moment):
+    dialog = ReceiptsDialog(opened.session, "start,kWh\n02/05/2027 12:40,7.1")
+    dialog.show()
+    assert not dialog.take_button.isEnabled()
+    box = dialog.dates.box
+    assert [box.itemText(i) for i in range(3)] == ["which day?", "2 May 2027", "5 February 2027"]
+    assert box.isVisible()
+    box.setCurrentIndex(order)
+    box.activated.emit(order)
+    assert [one.receipt.moment for one in dialog.assigned] == [moment]
+    assert dialog.fault.text() == ""
+    dialog.deleteLater()
+
+
+def test_a_date_near_the_studys_own_needs_no_question(qtbot, opened):
+    dialog = ReceiptsDialog(opened.session, "start,kWh\n02/05/2026 12:40,7.1")  # driven on 2 May 2026
+    assert [one.receipt.moment.month for one in dialog.assigned] == [5]
+    assert "dates are read with the day first" in dialog.words.text()
+    dialog.deleteLater()
+
+
+def test_pasted_dates_that_may_be_two_are_asked_about(qtbot, opened):
+    dialog = PasteDialog(
+        "leg\tdate\tdistance\nL01\t02/05/2027\t18.9", opened.session.study, UNIT_CHOICES["metric"], None
+    )
+    dialog.show()
+    assert dialog.dates.box.isVisible()
+    dialog.dates.box.setCurrentIndex(1)
+    dialog.dates.box.activated.emit(1)
+    leg = dialog.result_study.leg("L01")
+    assert (leg.started_at, leg.dated_only, leg.distance_km) == (datetime(2027, 5, 2), True, 18.9)
+    dialog.deleteLater()

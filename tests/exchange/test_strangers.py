@@ -223,7 +223,7 @@ def test_an_amount_is_read_whole_or_not_at_all():
     from datetime import datetime
 
     day = datetime(2026, 5, 2)
-    for bad in ("1e400", "1,234.5", "4.1 MJ", "4.1 gal"):
+    for bad in ("1e400", "1,234.5", "4.1 gal"):
         with pytest.raises(ValueError, match="no row has a time"):
             read_receipts(f"start;kWh\n2026-05-02 12:40;{bad}", day)
         with pytest.raises(ValueError, match="kWh"):

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog, QInputDialog
 
+from fairmargin.core.units.dates import Order, UndecidedDates
 from fairmargin.desktop.background import waited
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.widgets.basics import as_tip
@@ -126,6 +127,8 @@ class Intake(QObject):
         for reads, bring in ((read_weather, self.bring_weather), (read_receipts, self.bring_receipts)):
             try:
                 reads(text, now)
+            except UndecidedDates:
+                return bring(text)  # which asks
             except ValueError:
                 continue
             return bring(text)
@@ -133,13 +136,20 @@ class Intake(QObject):
 
     def _bring_long_table(self, text: str) -> bool:
         """A table of months can only be a station's; it is read off the GUI thread."""
-        from fairmargin.desktop.bringing.base import weather_of
+        from fairmargin.desktop.bringing.base import ask_order, weather_of
         from fairmargin.desktop.bringing.weather import WeatherDialog
 
         study = self.session.study
         assert study is not None
+        order: Order = ""
         try:
-            read = waited(self.window, "Reading the table\u2026", lambda: weather_of(study, text))
+            try:
+                read = waited(self.window, "Reading the table\u2026", lambda: weather_of(study, text))
+            except UndecidedDates as fault:
+                order = ask_order(self.window, fault)
+                if not order:
+                    return False
+                read = waited(self.window, "Reading the table\u2026", lambda: weather_of(study, text, order))
         except ValueError as error:
             self.window.tell(f"Not brought in. {error}")
             return False

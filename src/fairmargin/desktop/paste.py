@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import UnitChoice
-from fairmargin.desktop.bringing.base import KindChoice
+from fairmargin.core.units.dates import Order, UndecidedDates
+from fairmargin.desktop.bringing.base import DatesChoice, KindChoice, days_of
 from fairmargin.desktop.widgets.basics import as_tip, label
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.pasted import ROLES, Applied, apply_cells, read_cells
@@ -67,6 +68,9 @@ class PasteDialog(QDialog):
             self.roles.append(box)
             row.addWidget(box)
         layout.addLayout(row)
+        self.dates = DatesChoice()
+        self.dates.chosen.connect(self._update)
+        layout.addWidget(self.dates)
         self.table = QTableWidget(len(self.pasted.rows), len(self.pasted.roles))
         if self.pasted.header:
             self.table.setHorizontalHeaderLabels(self.pasted.header)
@@ -87,8 +91,15 @@ class PasteDialog(QDialog):
         from fairmargin.desktop.theme import theme
 
         roles = [str(box.currentData()) for box in self.roles]
+        order: Order = ""
         try:
-            made = apply_cells(self._study, self.pasted, roles, self._choice, self._start, datetime.now())
+            order = self.pasted.date_order(roles, days_of(self._study), self.dates.order)
+        except UndecidedDates as fault:
+            self.dates.ask(fault)
+        try:
+            made = apply_cells(
+                self._study, self.pasted, roles, self._choice, self._start, datetime.now(), order
+            )
         except ValueError as error:
             made = Applied(self._study, 0, 0, [(0, 0, words_of(error))])
         faults = made.faults

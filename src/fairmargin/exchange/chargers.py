@@ -12,16 +12,17 @@ from fairmargin.core.study import RoutePoint
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.trip import Charger, TripStretch, chargers_every
 from fairmargin.core.units import read_in, read_number, read_quantity
-from fairmargin.exchange.tabular import delimiter_of, filled_rows, in_brackets
+from fairmargin.exchange.headers import Head, Role, heads, refusals
+from fairmargin.exchange.tabular import delimiter_of, filled_rows
 
-#: Words of a header, and the field that each means.
-_HEADS: Final = {
-    "at_km": r"^at\b|dist|\bkm\b|\bmi(les)?\b|where|along",
-    "kw": r"kw|power|rating",
-    "price_per_kwh": r"price|cost|per kwh|tariff",
-    "working": r"work|open|state|order",
-    "name": r"name|place|site|charger|station",
-}
+#: What a column of a table of chargers may be.
+_COLUMNS: Final = (
+    Role("at_km", "distance", r"^at\b|dist|\bkm\b|\bmi(les)?\b|where|along"),
+    Role("kw", "power", r"kw|power|rating", never=r"per kwh|/kwh|price|cost", usual="kW"),
+    Role("price_per_kwh", "price", r"price|cost|per kwh|tariff"),
+    Role("working", "", r"work|open|state|order"),
+    Role("name", "", r"name|place|site|charger|station"),
+)
 _NOT: Final = frozenset({"no", "out of order", "closed", "0", "false", "broken"})
 _EVERY: Final = re.compile(
     r"^\s*every\s+(.+?)\s*(?:to|-|\u2013)\s*(.+?)(?:\s*,\s*(\S.*))?\s*$", re.IGNORECASE
@@ -61,9 +62,13 @@ def read_chargers(text: str, whole_km: float, distance_unit: str = "km") -> tupl
         low, high = (read_quantity(every[i], "distance", unit) for i in (1, 2))
         return chargers_every(low, high, whole_km, read_in(every[3], "kW") if every[3] else USUAL_KW)
     rows = filled_rows(plain, delimiter_of(plain) or "\t")
-    roles = _roles([c.strip() for c in rows[0]])
+    columns = heads([c.strip() for c in rows[0]], _COLUMNS)
+    roles = [h.role for h in columns]
+    refused = refusals(columns)
+    if len(rows) > 1 and refused and not any(c.isdigit() for c in "".join(rows[0])):
+        raise ValueError("; ".join(refused))
     if len(rows) > 1 and "at_km" in roles and not any(c.isdigit() for c in rows[0][roles.index("at_km")]):
-        found = _of_table(rows, roles, distance_unit)
+        found = _of_table(rows, columns, distance_unit)
     else:
         found = [_of_line(line, distance_unit) for line in plain.splitlines() if line.strip()]
     return tuple(sorted(found, key=lambda c: c.at_km))
@@ -74,30 +79,25 @@ def _unit_of(text: str) -> str:
     return "mi" if rest.startswith("mi") else "km" if rest.startswith("km") else ""
 
 
-def _roles(head: list[str]) -> list[str]:
-    roles: list[str] = []
-    for cell in head:
-        role = next(
-            (r for r, p in _HEADS.items() if re.search(p, cell, re.IGNORECASE) and r not in roles), ""
-        )
-        roles.append(role)
-    return roles
-
-
-def _of_table(rows: list[list[str]], roles: list[str], distance_unit: str) -> list[Charger]:
-    head = rows[0]
-    unit = in_brackets(head[roles.index("at_km")]) or distance_unit
+def _of_table(rows: list[list[str]], columns: list[Head], distance_unit: str) -> list[Charger]:
+    unit = {h.role: h.unit for h in columns}
     found = []
     for number, row in enumerate(rows[1:], start=2):
-        cells = {r: row[i].strip() for i, r in enumerate(roles) if r and i < len(row) and row[i].strip()}
+        cells = {
+            r: row[i].strip()
+            for i, h in enumerate(columns)
+            if (r := h.role) and i < len(row) and row[i].strip()
+        }
         if "at_km" not in cells:
             continue
         try:
             found.append(
                 Charger(
-                    at_km=read_quantity(cells["at_km"], "distance", unit),
+                    at_km=read_quantity(cells["at_km"], "distance", unit["at_km"] or distance_unit),
                     name=cells.get("name", ""),
-                    kw=read_in(cells["kw"], "kW") if "kw" in cells else USUAL_KW,
+                    kw=read_quantity(cells["kw"], "power", unit["kw"]) / 1000.0
+                    if "kw" in cells
+                    else USUAL_KW,
                     price_per_kwh=read_in(cells["price_per_kwh"], "/kWh")
                     if "price_per_kwh" in cells
                     else None,

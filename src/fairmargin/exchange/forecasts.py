@@ -7,26 +7,21 @@ from datetime import datetime, timedelta
 from typing import Final
 
 from fairmargin.core.study.plan import HourForecast
-from fairmargin.core.units import read_direction, read_number, read_quantity
-from fairmargin.exchange.tabular import delimiter_of, filled_rows, in_brackets
+from fairmargin.core.units import read_direction, read_number, unit_of
+from fairmargin.exchange.headers import Head, Role, heads, refusals
+from fairmargin.exchange.tabular import delimiter_of, filled_rows
 from fairmargin.exchange.weather import read_report
 
-#: Words of a header, and the field that each means.
-_HEADS: Final = {
-    "time": r"time|hour|date|zeit|stunde|when",
-    "wind_gust_ms": r"gust|b\u00f6e",
-    "wind_from_deg": r"\bfrom\b|dir|richt",
-    "wind_speed_ms": r"wind",
-    "temperature_c": r"temp|air|\u00b0",
-    "pressure_hpa": r"press|hpa|qnh",
-    "rain": r"rain|precip|regen|shower",
-}
-_QUANTITY: Final = {
-    "wind_speed_ms": ("wind", "m/s"),
-    "wind_gust_ms": ("wind", "m/s"),
-    "temperature_c": ("temperature", "\u00b0C"),
-    "pressure_hpa": ("pressure", "hPa"),
-}
+#: What a column of a forecast may be.
+_COLUMNS: Final = (
+    Role("time", "", r"time|hour|date|zeit|stunde|when"),
+    Role("wind_gust_ms", "wind", r"gust|b\u00f6e", usual="m/s"),
+    Role("wind_from_deg", "direction", r"\bfrom\b|dir|richt", usual="\u00b0"),
+    Role("wind_speed_ms", "wind", r"wind(?!.?chill)", usual="m/s"),
+    Role("temperature_c", "temperature", r"temp|air|\u00b0", never=r"chill|feels|dew|apparent|road", usual="\u00b0C"),
+    Role("pressure_hpa", "pressure", r"press|hpa|qnh", usual="hPa"),
+    Role("rain", "", r"rain|precip|regen|shower"),
+)  # fmt: skip
 _VALID: Final = re.compile(r"^(\d{2})(\d{2})/(\d{2})(\d{2})$")
 _FROM: Final = re.compile(r"^FM(\d{2})(\d{2})(\d{2})$")
 MOST_HOURS: Final = 400
@@ -61,7 +56,10 @@ def read_hours(text: str, day: datetime) -> tuple[HourForecast, ...]:
             "one line only; expected a header such as time, wind, gust, from, temperature, rain and a line an hour"
         )
     head = [c.strip() for c in rows[0]]
-    roles = _roles(head)
+    columns = heads(head, _COLUMNS)
+    roles = [h.role for h in columns]
+    if refused := refusals(columns):
+        raise ValueError("; ".join(refused))
     if "time" not in roles or "wind_speed_ms" not in roles:
         raise ValueError(
             "no column for time and wind; expected a header such as time, wind (m/s), gust, temperature, rain"
@@ -77,23 +75,13 @@ def read_hours(text: str, day: datetime) -> tuple[HourForecast, ...]:
         try:
             moment = _moment(cells["time"], last)
             last = moment
-            found[moment] = HourForecast(time=moment, **_values(cells, head, roles))
+            found[moment] = HourForecast(time=moment, **_values(cells, {h.role: h for h in columns}))
         except ValueError as error:
             raise ValueError(f"row {number}: {error}") from error
     return tuple(found[t] for t in sorted(found))
 
 
-def _roles(head: list[str]) -> list[str]:
-    """Field of each column, "" where there is none."""
-    roles: list[str] = []
-    for title in head:
-        plain = title.lower()
-        role = next((r for r, pattern in _HEADS.items() if r not in roles and re.search(pattern, plain)), "")
-        roles.append(role)
-    return roles
-
-
-def _values(cells: dict[str, str], head: list[str], roles: list[str]) -> dict[str, object]:
+def _values(cells: dict[str, str], columns: dict[str, Head]) -> dict[str, object]:
     """Figures of one hour, in the units that its cells or header state."""
     values: dict[str, object] = {}
     for role, text in cells.items():
@@ -104,10 +92,10 @@ def _values(cells: dict[str, str], head: list[str], roles: list[str]) -> dict[st
             values["rain"] = wet or plain in {"yes", "y", "ja", "true", "x", "rain", "showers"}
         elif role == "wind_from_deg":
             values[role] = read_direction(text)
-        elif role in _QUANTITY:
-            quantity, usual = _QUANTITY[role]
-            unit = in_brackets(head[roles.index(role)]) or usual
-            values[role] = read_quantity(text, quantity, unit)
+        elif columns[role].quantity:
+            typed, head = read_number(text), columns[role]
+            own = unit_of(head.quantity, typed.rest).to_base(typed.value) if typed.rest else None
+            values[role] = head.to_base(typed.value) if own is None else own
     return values
 
 

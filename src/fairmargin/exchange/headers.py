@@ -135,6 +135,7 @@ def heads(titles: Sequence[str], roles: Sequence[Role], once: bool = True) -> li
 def _head(title: str, roles: Sequence[Role]) -> Head:
     name, unit = split_head(title)
     whole = " ".join(title.lower().replace("_", " ").split())
+    refused = ""
     for role in roles:
         if not re.search(role.words, name) and not re.search(role.words, whole):
             continue
@@ -151,9 +152,10 @@ def _head(title: str, roles: Sequence[Role]) -> Head:
         except UnitError as error:
             if len(unit) <= _SHORT and not in_brackets(title):
                 return Head(title, role.key, role.quantity, role.usual)
-            return Head(title, refused=str(error))
+            refused = refused or str(error)
+            continue
         return Head(title, role.key, role.quantity, named.name, True)
-    return Head(title)
+    return Head(title, refused=refused)
 
 
 def _as_rate(unit: str, quantity: str) -> str:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from fairmargin.core.study import Trace
+from fairmargin.core.units.dates import Order, UndecidedDates
 from fairmargin.exchange import loggers
 from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.log_cuts import cut as cut_out
@@ -33,6 +34,7 @@ def read_any_log(
     look: bool,
     say: Say,
     note: Say,
+    order: Order = "",
 ) -> Found:
     """Read a log or a track; `say` tells how, `note` what was noticed.
 
@@ -55,7 +57,12 @@ def read_any_log(
             say(f"{column.header}: {f'{column.role}, {column.unit}' if column.role else 'not used'}")
         if look:
             return Found(None, fresh)
-        log = loggers.read_log(path, chosen)
+        if order:
+            chosen = replace(chosen, dates=order)
+        try:
+            log = loggers.read_log(path, chosen)
+        except UndecidedDates as fault:
+            raise InvalidInput(f"{path}: {fault}; --dates day-first or --dates month-first") from fault
     for notice in log.notices:
         note(f"{path}: note: {notice}")
     return Found(None if look else log.trace, fresh)

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import re
-from datetime import UTC, datetime
+from collections.abc import Sequence
+from datetime import UTC, date, datetime
 from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.units.dates import Order
 from fairmargin.exchange import budget
 from fairmargin.exchange.clocks import offsets_words, one_rule
 from fairmargin.exchange.faults import InvalidInput
@@ -40,7 +42,9 @@ def since_1970(seconds: Array, header: str, path: Path) -> tuple[Array, datetime
     )
 
 
-def clock_times(series: Any, path: Path, header: str) -> tuple[Array, datetime | None, list[str]]:
+def clock_times(
+    series: Any, path: Path, header: str, order: Order = "", near: Sequence[date] = ()
+) -> tuple[Array, datetime | None, list[str]]:
     """Seconds of clock times: ISO 8601, or hours, minutes and seconds of one day (midnight may pass)."""
     import pandas as pd
 
@@ -63,7 +67,7 @@ def clock_times(series: Any, path: Path, header: str) -> tuple[Array, datetime |
             steps = np.diff(seconds[known], prepend=seconds[known][:1])
             days[known] = np.cumsum(steps < -43200.0)
         return seconds + 86400.0 * days, None, []
-    moments = one_rule(text.where(~empty))
+    moments = one_rule(text.where(~empty), order, near)
     if not moments.notna().any():
         raise InvalidInput(
             f'{path}, row 2, {header}: "{first[: budget.NAME]}" is not a time; expected ISO 8601 or hh:mm:ss'

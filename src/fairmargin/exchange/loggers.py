@@ -6,7 +6,7 @@ import json
 import re
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass
-from datetime import datetime
+from datetime import date, datetime
 from pathlib import Path
 from typing import Any, Final
 
@@ -14,29 +14,39 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.study import Trace
+from fairmargin.core.units import QUANTITIES, unit_of
+from fairmargin.core.units.dates import Order
 from fairmargin.exchange import budget
+from fairmargin.exchange.clocks import moment_columns
 from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.frames import as_numbers, own_names, read_frame
+from fairmargin.exchange.headers import Role, as_percent, by_unit, heads, split_head
 from fairmargin.exchange.logger_times import EPOCH_S, clock_times, since_1970
-from fairmargin.exchange.tabular import delimiter_of, in_brackets
+from fairmargin.exchange.tabular import delimiter_of
 
 Array = NDArray[np.float64]
 
 PREVIEW_BYTES: Final = 65_536
 PREVIEW_ROWS: Final = 12
 
-#: What a column may be, with the units it may come in and their factor to the trace's own.
-ROLES: Final[dict[str, dict[str, float]]] = {
-    "time": {"s": 1.0, "ms": 1e-3, "min": 60.0, "clock": 1.0},
-    "speed": {"km/h": 1.0, "m/s": 3.6, "mph": 1.609344, "kn": 1.852},
-    "power": {"kW": 1.0, "W": 1e-3},
-    "voltage": {"V": 1.0},
-    "current": {"A": 1.0},
-    "latitude": {"\u00b0": 1.0},
-    "longitude": {"\u00b0": 1.0},
-    "elevation": {"m": 1.0, "ft": 0.3048},
-    "soc": {"%": 1.0},
-    "temperature": {"\u00b0C": 1.0, "\u00b0F": 1.0},
+#: Quantity of each role, and the unit that a trace has it in.
+_QUANTITY: Final[Mapping[str, tuple[str, str]]] = {
+    "time": ("time", "s"),
+    "speed": ("speed", "km/h"),
+    "power": ("power", "kW"),
+    "voltage": ("voltage", "V"),
+    "current": ("current", "A"),
+    "latitude": ("direction", "\u00b0"),
+    "longitude": ("direction", "\u00b0"),
+    "elevation": ("length", "m"),
+    "soc": ("percent", "%"),
+    "temperature": ("temperature", "\u00b0C"),
+}
+#: What a column may be, with the units it may come in.
+ROLES: Final[Mapping[str, tuple[str, ...]]] = {
+    **{role: tuple(u.name for u in QUANTITIES[q]) for role, (q, _) in _QUANTITY.items()},
+    "time": (*(u.name for u in QUANTITIES["time"]), "clock"),
+    "date": ("day",),
 }
 _TRACE_COLUMN: Final = {
     "speed": "speed_kmh",
@@ -47,58 +57,28 @@ _TRACE_COLUMN: Final = {
     "soc": "soc_percent",
     "temperature": "temperature_c",
 }
-#: Words of a header that mean a role; looked for in its name, without its unit.
-_NAMES: Final[tuple[tuple[str, str], ...]] = (
-    ("time", r"\b(t|time|timestamp|zeit|date|datetime|seconds?|elapsed|clock|utc|millis|ticks?)\b|time|zeit"),
-    ("speed", r"speed|velocity|geschw|\bv\b|\btempo\b"),
-    ("power", r"power|leistung|\bp\b"),
-    ("voltage", r"volt|spannung|\bu\b"),
-    ("current", r"current|amp|strom|\bi\b"),
-    ("latitude", r"\blat"),
-    ("longitude", r"\blon|\blng"),
-    ("elevation", r"elev|\balt|height|h\u00f6he"),
-    ("soc", r"\bsoc\b|state.?of.?charge|battery.?level|ladestand|\bcharge\b"),
-    ("temperature", r"temp"),
+#: Words of a header that mean a role, and those that make it another thing: a wind is no speed, a cabin no outside air.
+_WORDS: Final = (
+    ("time", r"\b(t|time|timestamp|zeit|date|datetime|seconds?|elapsed|clock|utc|millis|ticks?)\b|time|zeit", ""),
+    ("speed", r"speed|velocity|geschw|\bv\b|\btempo\b", r"\bwind|gust|motor|rpm|fan|engine|limit|target|set"),
+    ("power", r"power|leistung|\bp\b", r"limit|max|avail|aux|heater|ac\b|charg"),
+    ("voltage", r"volt|spannung|\bu\b", r"12|cell|aux|min|max"),
+    ("current", r"current|amp|strom|\bi\b", r"limit|max|motor|temp"),
+    ("latitude", r"\blat", ""),
+    ("longitude", r"\blon|\blng", ""),
+    ("elevation", r"elev|\balt|height|h\u00f6he", ""),
+    ("soc", r"\bsoc\b|state.?of.?charge|battery.?level|ladestand|\bcharge\b", r"display|kwh|energy"),
+    ("temperature", r"temp", r"cabin|inside|interior|innen|cell|batt|pack|motor|coolant|inverter|oil|tyre|tire|set|module|road|soil|chill"),
+)  # fmt: skip
+_COLUMNS: Final = tuple(
+    Role(role, _QUANTITY[role][0], words, never, _QUANTITY[role][1]) for role, words, never in _WORDS
 )
-#: What a unit in a header means by itself, whatever the name: "HV [V]" is a voltage.
-_BY_UNIT: Final = {
-    "km/h": "speed", "kmh": "speed", "kph": "speed", "mph": "speed", "kw": "power", "w": "power", "v": "voltage", "a": "current",
-    "ms": "time",
-}  # fmt: skip
-#: Names that look like a role and are another thing: a wind is no speed, a cabin no outside air.
-_NOT: Final = {
-    "speed": r"\bwind|gust|motor|rpm|fan|engine|limit|target|set",
-    "temperature": r"cabin|inside|interior|innen|cell|batt|pack|motor|coolant|inverter|oil|tyre|tire|set|module",
-    "power": r"limit|max|avail|aux|heater|ac\b|charg",
-    "voltage": r"12|cell|aux|min|max",
-    "current": r"limit|max|motor",
-    "soc": r"display|kwh|energy",
-}
-_UNITS: Final[tuple[tuple[str, str, str], ...]] = (
-    # role, pattern in the header, unit
-    ("speed", r"km/?h|kmh|kph", "km/h"),
-    ("speed", r"mph|mi/h", "mph"),
-    ("speed", r"m/s|mps|ms-1", "m/s"),
-    ("speed", r"\bkn\b|kt|knots?", "kn"),
-    ("power", r"kw", "kW"),
-    ("power", r"\bw\b|watt", "W"),
-    ("time", r"\bms\b|milli", "ms"),
-    ("time", r"\bmin\b", "min"),
-    ("elevation", r"\bft\b|feet", "ft"),
-    ("temperature", r"\u00b0?f\b|fahren", "\u00b0F"),
-)
-_USUAL: Final = {
-    "time": "s",
-    "speed": "km/h",
-    "power": "kW",
-    "voltage": "V",
-    "current": "A",
-    "latitude": "\u00b0",
-    "longitude": "\u00b0",
-    "elevation": "m",
-    "soc": "%",
-    "temperature": "\u00b0C",
-}
+#: Quantities that a unit in a header tells by itself, whatever the name: "HV [V]" is a voltage.
+_BY_UNIT: Final = ("speed", "power", "voltage", "current", "temperature")
+_COUNTS: Final = frozenset({"ms", "\u00b5s", "ns"})  # of time
+#: No pack gives more. [kW]
+_MOST_KW: Final = 2000.0
+_KELVIN: Final = 200.0  # no air is that warm in any other unit
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +98,7 @@ class Profile:
     delimiter: str
     decimal: str
     columns: tuple[Column, ...]
+    dates: Order = ""  # which comes first in dates in figures, where nothing but the tester tells
 
     def to_json(self) -> dict[str, Any]:
         """Return a value for a JSON file."""
@@ -130,11 +111,13 @@ class Profile:
             columns = tuple(
                 Column(str(c["header"]), str(c["role"]), str(c["unit"])) for c in value["columns"]
             )
-            made = cls(str(value["name"]), str(value["delimiter"]), str(value["decimal"]), columns)
+            dates = value.get("dates", "")
+            order: Order = dates if dates in {"day-first", "month-first"} else ""
+            made = cls(str(value["name"]), str(value["delimiter"]), str(value["decimal"]), columns, order)
         except (KeyError, TypeError) as error:
             raise ValueError(f"not a profile: {error} is missing or of the wrong kind") from error
         for column in made.columns:
-            if column.role and column.unit not in ROLES.get(column.role, {}):
+            if column.role and column.unit not in ROLES.get(column.role, ()):
                 raise ValueError(f'column "{column.header}": {column.role} in {column.unit} is not known')
         return made
 
@@ -185,26 +168,23 @@ def preview(path: str | Path, name: str = "") -> Preview:
     if delimiter != "," and any(re.fullmatch(r"-?\d+,\d+", cell.strip()) for row in rows for cell in row):
         decimal = ","
     columns: list[Column] = []
-    taken: set[str] = set()
+    said: list[str] = []
+    when = moment_columns(header, rows)
     for i, title in enumerate(header):
-        role = role_of(title, taken)
+        column, refused = column_of(title, {c.role for c in columns})
         cells = [row[i].strip() for row in rows if i < len(row) and row[i].strip()]
-        if role and role != "time" and not all(_is_number(c, decimal) for c in cells):
-            role = ""
-        unit = _USUAL.get(role, "")
-        for r, pattern, u in _UNITS:
-            if r == role and re.search(pattern, title.lower()):
-                unit = u
-                break
-        if role == "time" and cells and not _is_number(cells[0], decimal):
-            unit = "clock"
-        if role:
-            taken.add(role)
-        columns.append(Column(title, role, unit))
+        if len(when) == 2 and i in when:
+            column = Column(title, "date", "day") if i == when[0] else Column(title, "time", "clock")
+        elif column.role == "time" and cells and not _is_number(cells[0], decimal):
+            column = Column(title, "time", "clock")
+        elif column.role and column.role != "time" and not all(_is_number(c, decimal) for c in cells):
+            column = Column(title, "", "")
+        if refused and not column.role:
+            said.append(f'column "{title}": {refused}')
+        columns.append(column)
     profile = Profile(name or path.stem, delimiter, decimal, tuple(columns))
-    return Preview(
-        profile, tuple(tuple(row) for row in rows), roles_notices([c.role for c in columns], profile)
-    )
+    notices = (*said, *roles_notices([c.role for c in columns], profile))
+    return Preview(profile, tuple(tuple(row) for row in rows), notices)
 
 
 def roles_notices(roles: Sequence[str], profile: Profile) -> tuple[str, ...]:
@@ -221,29 +201,33 @@ def roles_notices(roles: Sequence[str], profile: Profile) -> tuple[str, ...]:
     return tuple(notices)
 
 
-def role_of(title: str, taken: Collection[str] = ()) -> str:
-    """What a column is, by the words and the unit of its header; "" where they do not say.
+def column_of(title: str, taken: Collection[str] = ()) -> tuple[Column, str]:
+    """What a column is, by the words and the unit of its header; role "" where they do not say, and why where a unit is not known.
 
     Examples
     --------
-    >>> role_of("v GPS [km/h]"), role_of("P Batt [W]"), role_of("HV (V)"), role_of("Cell temperature"), role_of("Elapsed [ms]")
-    ('speed', 'power', 'voltage', '', 'time')
+    >>> [column_of(t)[0].role for t in ("v GPS [km/h]", "P Batt [W]", "HV (V)", "Cell temperature", "Elapsed [ms]")]
+    ['speed', 'power', 'voltage', '', 'time']
+    >>> column_of("P [hp]")[0].unit, column_of("I mA")[0].unit, column_of("t us")[0].unit
+    ('hp', 'mA', '\u00b5s')
     """
-    inside = in_brackets(title).strip().lower()
-    name = re.sub(r"[\[(].*?[\])]", " ", title.lower()).replace("_", " ")
-    trailing = re.search(r"[\s,]([a-z\u00b0%/]+)\s*$", name)
-    unit = inside or (trailing[1] if trailing and trailing[1] in _BY_UNIT else "")
-    by_unit = _BY_UNIT.get(unit, "")
-
-    def fits(role: str) -> bool:
-        return role not in taken and not (role in _NOT and re.search(_NOT[role], name))
-
-    if by_unit and fits(by_unit) and not (by_unit == "current" and "time" in name):
-        return by_unit
-    for role, pattern in _NAMES:
-        if fits(role) and re.search(pattern, name) and (not by_unit or by_unit == role):
-            return role
-    return ""
+    name, _ = split_head(title)
+    free = [r for r in _COLUMNS if r.key not in taken]
+    role, unit = by_unit(title, _BY_UNIT)
+    own = next((r for r in free if r.key == role), None)
+    if (
+        own is not None
+        and not (own.never and re.search(own.never, name))
+        and not (unit == "A" and "time" in name)
+    ):
+        return Column(title, role, unit), ""
+    if not role:
+        count = by_unit(title, ("time",))[1]
+        if count in _COUNTS and "time" not in taken:
+            return Column(title, "time", count), ""
+    # A unit of another quantity makes it another thing.
+    (head,) = heads([title], [r for r in free if not role or r.quantity == role])
+    return Column(title, head.role, head.unit), head.refused
 
 
 def _decoded(data: bytes, path: Path, whole: bool) -> str:
@@ -264,8 +248,8 @@ def _is_number(text: str, decimal: str) -> bool:
     return True
 
 
-def read_log(path: str | Path, profile: Profile) -> ImportedLog:
-    """Read a whole log by its profile.
+def read_log(path: str | Path, profile: Profile, near: Sequence[date] = ()) -> ImportedLog:
+    """Read a whole log by its profile; `near` are days that it is likely to be of: the study's own.
 
     Rows without time or speed, and rows whose time does not advance, are dropped and counted.
 
@@ -273,6 +257,8 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
     ------
     InvalidInput
         Naming file, row and column of what cannot be read.
+    UndecidedDates
+        If nothing tells whether its dates have the day or the month first.
     """
     path = Path(path)
     used = [c for c in profile.columns if c.role]
@@ -284,8 +270,14 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
     notices: list[str] = []
     values: dict[str, Array] = {}
     started: datetime | None = None
+    if "date" in roles:
+        clock = roles["time"]
+        day = frame[roles.pop("date").header].astype(str).str.strip()
+        frame[clock.header] = (day + " " + frame[clock.header].astype(str).str.strip()).where(
+            frame[clock.header].notna()
+        )
     for role, column in roles.items():
-        values[role], begun, said = _column(frame[column.header], role, column, path)
+        values[role], begun, said = _column(frame[column.header], role, column, path, profile.dates, near)
         started = started or begun
         notices += said
     time = values.pop("time")
@@ -301,6 +293,11 @@ def read_log(path: str | Path, profile: Profile) -> ImportedLog:
     if "power" not in values and {"voltage", "current"} <= values.keys():
         values["power"] = values["voltage"] * values["current"] / 1000.0
         notices.append("power is voltage times current; positive must be drawn from the battery")
+    power = np.abs(values["power"][np.isfinite(values["power"])]) if "power" in values else np.zeros(0)
+    if len(power) and float(power.max()) > _MOST_KW:
+        raise InvalidInput(
+            f"{path}: a power of {float(power.max()):.3g} kW is no vehicle's; check the units of power, voltage and current"
+        )
     whole = bool(advancing.all())
     columns = {
         _TRACE_COLUMN[r]: v if whole else v[advancing] for r, v in values.items() if r in _TRACE_COLUMN
@@ -334,19 +331,18 @@ def _frame(path: Path, profile: Profile, wanted: Sequence[str]) -> Any:
     return frame
 
 
-def _column(series: Any, role: str, column: Column, path: Path) -> tuple[Array, datetime | None, list[str]]:
+def _column(
+    series: Any, role: str, column: Column, path: Path, dates: Order, near: Sequence[date]
+) -> tuple[Array, datetime | None, list[str]]:
     """One column in its base unit; when the log began, where the time says; and what was noticed."""
     if role == "time" and column.unit == "clock":
-        return clock_times(series, path, column.header)
+        return clock_times(series, path, column.header, dates, near)
     notices: list[str] = []
     array, bad = as_numbers(series)  # the trace makes its own copy
     if bad.any():
         notices.append(f"{column.header}: {int(bad.sum())} cells are not numbers, left empty")
-    factor = ROLES[role][column.unit]
-    if factor != 1.0:
-        array = array * factor
-    if column.unit == "\u00b0F":
-        array = (array - 32.0) / 1.8
+    array, said = _in_trace_units(array, role, column)
+    notices += said
     infinite = np.isinf(array)
     if infinite.any():
         notices.append(f"{column.header}: {int(infinite.sum())} cells are not finite, left empty")
@@ -355,6 +351,21 @@ def _column(series: Any, role: str, column: Column, path: Path) -> tuple[Array, 
         array, started, said = since_1970(array, str(column.header), path)
         return array, started, notices + said
     return array, None, notices
+
+
+def _in_trace_units(array: Array, role: str, column: Column) -> tuple[Array, list[str]]:
+    """A column in the unit of a trace; what its figures alone tell of their unit is said."""
+    quantity, wanted = _QUANTITY[role]
+    unit, said = column.unit, []
+    known = array[np.isfinite(array)]
+    if role == "soc" and unit == "%" and as_percent(known[:100_000].tolist()):
+        unit, said = "of 1", [f"{column.header}: fractions of one, taken as per cent"]
+    if role == "temperature" and unit == "\u00b0C" and len(known) and float(np.median(known)) > _KELVIN:
+        unit, said = "K", [f"{column.header}: kelvin, taken as such"]
+    one, into = unit_of(quantity, unit), unit_of(quantity, wanted)
+    if one == into:
+        return array, said
+    return (array * one.factor + one.offset - into.offset) / into.factor, said
 
 
 def _advancing(time: Array, speed: Array) -> tuple[NDArray[np.bool_], list[str]]:

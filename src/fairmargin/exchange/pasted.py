@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Final
 
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.leg_fields import read_leg_field
-from fairmargin.core.units import UnitChoice
+from fairmargin.core.units import UnitChoice, read_duration_s
+from fairmargin.core.units.dates import Order, iso_dates, order_of
+from fairmargin.exchange.headers import split_head
 from fairmargin.exchange.tabular import delimiter_of, filled_rows, in_brackets
 
 #: Roles a column can have, and header words that mean them.
@@ -21,7 +24,8 @@ ROLES: Final[dict[str, tuple[str, tuple[str, ...]]]] = {
     "reading": ("Reading", ("reading", "average", "average_shown", "consumption", "use", "usage", "economy")),
     "distance_km": ("Distance", ("distance", "distance_km", "km", "miles", "mi", "odo", "trip", "length")),
     "duration_s": ("Time", ("time", "duration", "duration_s", "minutes", "min", "driving time")),
-    "started_at": ("Start", ("start", "started", "started_at", "departure", "clock", "date")),
+    "date": ("Date", ("date", "day", "datum")),
+    "started_at": ("Start", ("start", "started", "started_at", "departure", "clock", "start time")),
     "temperature_c": ("Air", ("temperature", "temp", "air", "temperature_c", "outside")),
     "wind_speed_ms": ("Wind", ("wind", "wind speed", "wind_speed_ms")),
     "wind_from_deg": ("Wind from", ("from", "wind from", "wind direction", "wind_from_deg")),
@@ -68,8 +72,9 @@ _IMPLIED: Final = {
     "temperature_c": "\u00b0C", "wind_speed_ms": "m/s", "pressure_hpa": "hPa", "hpa": "hPa", "inhg": "inHg",
     "kwh": "kWh",
 }  # fmt: skip
-#: What stands in brackets after a header word and is no unit to convert.
-_NO_UNIT: Final = {"min:s", "h:mm", "hh:mm", "m:s", "mm:ss", "h:mm:ss", "hh:mm:ss", "local", "clock", "true", "deg", "\u00b0", "\u00b0 true"}  # fmt: skip
+#: Forms of a time in brackets: hours and minutes, where minutes and seconds would be read.
+_HOURS: Final = frozenset({"h:mm", "hh:mm", "h:min", "h:m"})
+_MINUTES: Final = frozenset({"min:s", "m:s", "mm:ss", "m:ss"})
 _BARE: Final = re.compile(r"^[+\-\u2212]?\d+(?:[.,]\d+)?$")
 
 
@@ -86,7 +91,16 @@ class Pasted:
         """A cell as if its header's unit stood in it; one that states a unit of its own keeps that."""
         text = row[column].strip()
         unit = self.units[column] if column < len(self.units) else ""
+        if unit in _HOURS:
+            return f"{text}:00" if re.fullmatch(r"\d+:\d{2}", text) else text
+        if unit in _MINUTES:
+            return f"{read_duration_s(text)} s" if re.fullmatch(r"\d+:\d{2}", text) else text
         return f"{text} {unit}" if unit and _BARE.match(text) else text
+
+    def date_order(self, roles: Sequence[str], near: Sequence[date], told: Order = "") -> Order:
+        """Whether the day or the month comes first in its dates (UndecidedDates where nothing tells)."""
+        when = [j for j, role in enumerate(roles) if role in {"date", "started_at"}]
+        return order_of([row[j] for row in self.rows for j in when if j < len(row)], told, near)
 
 
 def read_cells(text: str, start_key: str | None = None) -> Pasted:
@@ -98,27 +112,41 @@ def read_cells(text: str, start_key: str | None = None) -> Pasted:
     first = [c.lower() for c in first_row]
     guessed = [_role_of(cell) for cell in first]
     if sum(bool(g) for g in guessed) >= max(1, (width + 1) // 2) and not any(c[:1].isdigit() for c in first):
-        return Pasted(rows[0], rows[1:], _unique(guessed), tuple(_unit_of(cell) for cell in first_row))
+        units = tuple(_unit_of(cell) for cell in first_row)
+        return Pasted(rows[0], rows[1:], _unique(_with_clock(guessed, units, rows[1:])), units)
     order = [r for r in ROLES if (r and r not in _PLACE) or r == "leg"][:10]
     begin = order.index(start_key) if start_key in order else 1
     roles = (order[begin:] + [""] * width)[:width]
     return Pasted(None, rows, roles)
 
 
+def _with_clock(roles: list[str], units: Sequence[str], rows: list[list[str]]) -> list[str]:
+    """A time beside a date is the time of day at the start, where no column says when it started."""
+    if "date" not in roles or "started_at" in roles or "duration_s" not in roles:
+        return roles
+    j = roles.index("duration_s")
+    clocks = [re.fullmatch(r"([01]?\d|2[0-3]):[0-5]\d", c) for row in rows if (c := row[j].strip())]
+    if units[j] or not clocks or not all(clocks):
+        return roles
+    return [*roles[:j], "started_at", *roles[j + 1 :]]
+
+
 def _role_of(head: str) -> str:
-    plain = head.split("(")[0].split("[")[0].strip()
-    for role, (_, words) in ROLES.items():
-        if plain in words:
-            return role
+    whole = head.strip().lower()
+    for plain in dict.fromkeys((whole, split_head(head)[0], split_head(head)[0].replace(" ", "_"))):
+        for role, (_, words) in ROLES.items():
+            if plain in words:
+                return role
     return ""
 
 
 def _unit_of(head: str) -> str:
-    """Unit that a header states in brackets, or by its own word."""
-    inside = in_brackets(head)
-    if inside:
-        return "" if inside.lower() in _NO_UNIT else inside
-    return _IMPLIED.get(head.split("(")[0].split("[")[0].strip().lower(), "")
+    """Unit that a header states in brackets, behind its words, or by its own word."""
+    inside = in_brackets(head).lower()
+    if inside in _HOURS | _MINUTES:
+        return inside
+    name, unit = split_head(head)
+    return unit or _IMPLIED.get(head.strip().lower(), "") or _IMPLIED.get(name, "")
 
 
 def _unique(roles: list[str]) -> list[str]:
@@ -141,12 +169,18 @@ class Applied:
 
 
 def apply_cells(
-    study: Study, pasted: Pasted, roles: list[str], choice: UnitChoice, start_leg: str | None, today: datetime
+    study: Study,
+    pasted: Pasted,
+    roles: list[str],
+    choice: UnitChoice,
+    start_leg: str | None,
+    today: datetime,
+    order: Order = "",
 ) -> Applied:
     """Lay the rows over the legs from `start_leg` on (or by leg name); rows beyond them make the legs they need.
 
     A row makes a leg where a column says its configuration, or there is only one. `today` is for times where no leg has a
-    date.
+    date, `order` for dates in figures; a date that may be two is refused without it.
     """
     names = [leg.leg for leg in study.legs]
     at = names.index(start_leg) if start_leg in names else len(names) if start_leg is None else 0
@@ -179,7 +213,7 @@ def apply_cells(
                 continue
             leg = _new_leg(study, legs, name, wanted)
         fresh = leg.leg not in legs
-        leg, wrong = _filled(study, leg, row, roles, pasted, choice, day)
+        leg, wrong = _filled(study, leg, row, roles, pasted, choice, day, order)
         faults += [(i, j, words) for j, words in wrong]
         if fresh:
             added += 1
@@ -259,18 +293,26 @@ def _filled(
     pasted: Pasted,
     choice: UnitChoice,
     day: datetime,
+    order: Order,
 ) -> tuple[Leg, list[tuple[int, str]]]:
     """A leg with the fields of a row; and what could not be read, by column."""
     wrong: list[tuple[int, str]] = []
     # The vehicle first: a bare figure is in its unit, litres where it burns them.
     ordered = sorted(enumerate(zip(roles, row, strict=True)), key=lambda item: item[1][0] != "vehicle")
+    dated = next((c.strip() for r, c in zip(roles, row, strict=True) if r == "date"), "")
+    clock = next((c.strip() for r, c in zip(roles, row, strict=True) if r == "started_at"), "")
     for j, (role, cell) in ordered:
-        if not role or role in _PLACE or not cell.strip():
+        if not role or role in _PLACE or not cell.strip() or (role == "date" and clock):
             continue
         own = vehicle_of(study, leg.vehicle)
         units = choice.for_vehicle(own.energy != "electric", own.heating_value) if leg.vehicle else choice
+        text = pasted.cell(row, j)
         try:
-            leg = leg.with_(**read_leg_field(role, pasted.cell(row, j), units, leg, day, study))
+            if role in {"date", "started_at"}:
+                text = f"{dated} {text}".strip() if role == "started_at" else text
+                text = iso_dates(text, order) if order else text
+                role = "started_at"
+            leg = leg.with_(**read_leg_field(role, text, units, leg, day, study))
         except ValueError as error:
             wrong.append((j, words_of(error)))
     return leg, wrong

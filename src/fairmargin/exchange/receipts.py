@@ -5,22 +5,30 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Final
 
 from fairmargin.core.study import Leg, Study
+from fairmargin.core.units import unit_of
+from fairmargin.core.units.dates import Order, iso_dates, order_of
 from fairmargin.exchange import budget
-from fairmargin.exchange.clocks import moments_of
+from fairmargin.exchange.clocks import joined, moment_columns, moments_of
 from fairmargin.exchange.faults import InvalidInput
+from fairmargin.exchange.headers import Role, heads, refusals
 from fairmargin.exchange.tabular import delimiter_of, filled_rows
 
 _TYPED: Final = re.compile(
-    r"^\s*(?:(?P<day>\d{4}-\d{2}-\d{2})[ T])?(?P<hour>\d{1,2})[:.](?P<minute>\d{2})(?::\d{2})?[\s,;]+"
+    r"^\s*(?:(?P<day>\d{4}-\d{2}-\d{2}|\d{1,2}[./-]\d{1,2}[./-]\d{2,4})[ T]+)?(?P<hour>\d{1,2})[:.](?P<minute>\d{2})(?::\d{2})?(?P<sign>[\s,;]+)"
     r"(?P<kwh>\d+(?:[.,]\d+)?)(?:\s*(?P<unit>kWh|Wh)\b)?(?:(?:[\s;]|,(?!\d))(?P<note>.*))?$",
     re.IGNORECASE,
 )
 _OTHER_UNIT: Final = re.compile(r"(?:[MGT]?Wh|MJ|kW|L|litres?|gal\S*|km|mi|%)\b", re.IGNORECASE)
-_AMOUNT: Final = re.compile(r"(\d+(?:[.,]\d+)?)\s*(kWh|Wh)?", re.IGNORECASE)
+_AMOUNT: Final = re.compile(r"(\d+(?:[.,]\d+)?)\s*([^\d\s].*)?")
+_WHEN: Final = r"start|begin|time|date|zeit|datum"
+#: What a column may be; a price, a power or a fee is no amount.
+_COLUMNS: Final = (
+    Role("kwh", "energy", r"kwh|energy|energie|dispensed|delivered|amount", never=r"cost|price|fee|betrag|per kwh|/kwh|power|total cost", usual="kWh"),
+)  # fmt: skip
 #: A charge that begins longer after a run than this is not its own.
 LATEST: Final = timedelta(hours=6)
 
@@ -43,14 +51,22 @@ class Assigned:
     words: str
 
 
-def read_receipts(text: str, day: datetime) -> tuple[tuple[Receipt, ...], tuple[str, ...]]:
+def read_receipts(
+    text: str, day: datetime, order: Order = "", near: Sequence[date] = ()
+) -> tuple[tuple[Receipt, ...], tuple[str, ...]]:
     """Read receipts: a CSV with a time and a kWh column, or typed lines such as ``12:40 4.1 kWh``.
+
+    A text whose first line is the header of a table is read as a table.
 
     Parameters
     ----------
     text : str
     day : datetime
         Day of times that state none.
+    order : {'', 'day-first', 'month-first'}
+        Of dates in figures, where it is told.
+    near : sequence of date
+        Days that the receipts are likely to be of: the study's own.
 
     Returns
     -------
@@ -67,26 +83,49 @@ def read_receipts(text: str, day: datetime) -> tuple[tuple[Receipt, ...], tuple[
     lines = [line for line in text.splitlines() if line.strip()]
     if not lines:
         raise ValueError("empty; expected lines such as 12:40 4.1 kWh, or a table with time and kWh")
+    table = _rows(text)
+    if table is not None:
+        return _table(table, day, order, near)
     typed = [_TYPED.match(line) if len(line) < 400 else None for line in lines[:10_000]]
-    if any(typed):
-        found, bad = [], 0
-        for match in typed:
-            try:
-                found.append(_typed(match, day))
-            except ValueError:
-                bad += 1
-        if found:
-            notices = [f"{bad} lines are no receipts, dropped"] if bad else []
-            return tuple(sorted(found, key=lambda r: r.moment)), tuple(notices)
-    return _table(text, lines[0])
+    known = order_of([m["day"] for m in typed if m and m["day"]], order, near)
+    found, bad = [], 0
+    for match in typed:
+        try:
+            found.append(_typed(match, day, known))
+        except ValueError:
+            bad += 1
+    if not found:
+        raise ValueError(
+            f'"{lines[0][:60]}": expected columns with a time and kWh, or lines such as 12:40 4.1 kWh'
+        )
+    notices = [f"{bad} lines are no receipts, dropped"] if bad else []
+    return tuple(sorted(found, key=lambda r: r.moment)), tuple(notices)
 
 
-def _typed(match: re.Match[str] | None, day: datetime) -> Receipt:
+def _rows(text: str) -> list[list[str]] | None:
+    """The rows of a table; None where the first line is no header of one: it has a figure, or one column."""
+    sign = delimiter_of(text)
+    first = next(line for line in text.splitlines() if line.strip())
+    if (
+        sign is None
+        or sign not in first
+        or re.search(r"(?<![A-Za-z])\d", re.sub(r"[(\[].*?[)\]]", "", first))
+    ):
+        return None
+    try:
+        return filled_rows(text, sign) or None
+    except InvalidInput as error:
+        raise ValueError(error.faults[0]) from error
+
+
+def _typed(match: re.Match[str] | None, day: datetime, order: Order) -> Receipt:
     if match is None:
         raise ValueError("no receipt")
-    base = datetime.fromisoformat(match["day"]) if match["day"] else day
+    base = datetime.fromisoformat(iso_dates(match["day"], order)) if match["day"] else day
     moment = datetime(base.year, base.month, base.day, int(match["hour"]), int(match["minute"]))
     note = (match["note"] or "").strip()
+    if match["sign"] == "," and "," in match["kwh"]:
+        raise ValueError(f"{match['kwh']} may be one figure or two cells")
     if match["unit"] is None and _OTHER_UNIT.match(note):
         raise ValueError(f'"{note}" is no kWh')
     scale = 0.001 if (match["unit"] or "").lower() == "wh" else 1.0
@@ -99,23 +138,24 @@ def _checked(moment: datetime, kwh: float, note: str) -> Receipt:
     return Receipt(moment, kwh, note)
 
 
-def _table(text: str, first: str) -> tuple[tuple[Receipt, ...], tuple[str, ...]]:
-    try:
-        rows = filled_rows(text, delimiter_of(text) or ",")
-    except InvalidInput as error:
-        raise ValueError(error.faults[0]) from error
-    header = [h.strip() for h in rows[0]] if rows else []
-    lower = [h.lower() for h in header]
-    when = next((i for i, h in enumerate(lower) if re.search(r"start|begin|time|date|zeit|datum", h)), None)
-    energy = next(
-        (i for i, h in enumerate(lower) if re.search(r"kwh|energy|energie|dispensed|amount", h)), None
-    )
-    if when is None or energy is None or when == energy:
+def _table(
+    rows: list[list[str]], day: datetime, order: Order, near: Sequence[date]
+) -> tuple[tuple[Receipt, ...], tuple[str, ...]]:
+    header = [h.strip() for h in rows[0]]
+    when = moment_columns(header, rows[1:], _WHEN)
+    columns = heads([h if i not in when else "" for i, h in enumerate(header)], _COLUMNS)
+    energy = next((i for i, h in enumerate(columns) if h.role), None)
+    refused = refusals(columns)
+    if refused and energy is None:
+        raise ValueError("; ".join(refused))
+    if not when or energy is None:
         raise ValueError(
-            f'"{first[:60]}": expected columns with a time and kWh, or lines such as 12:40 4.1 kWh'
+            f'"{", ".join(header)[:60]}": expected columns with a time and kWh, or lines such as 12:40 4.1 kWh'
         )
-    moments, said = moments_of([r[when] if when < len(r) else "" for r in rows[1:]])
-    watts = bool(re.search(r"\bwh\b", lower[energy]))
+    cells = [joined(r, when) for r in rows[1:]]
+    if all(re.fullmatch(r"\d{1,2}:\d{2}(:\d{2})?", c) for c in cells if c):
+        cells = [f"{day:%Y-%m-%d} {c}" if c else "" for c in cells]  # the study's day
+    moments, said = moments_of(cells, order, near)
     found: list[Receipt] = []
     bad = 0
     for row, moment in zip(rows[1:], moments, strict=True):
@@ -124,9 +164,9 @@ def _table(text: str, first: str) -> tuple[tuple[Receipt, ...], tuple[str, ...]]
         try:
             if number is None or moment is None:
                 raise ValueError("no receipt")
-            small = watts if number[2] is None else number[2].lower() == "wh"
-            kwh = float(number[1].replace(",", ".")) / (1000.0 if small else 1.0)
-            note = ", ".join(c.strip() for i, c in enumerate(row) if i not in {when, energy} and c.strip())
+            value = float(number[1].replace(",", "."))
+            kwh = unit_of("energy", number[2]).to_base(value) if number[2] else columns[energy].to_base(value)
+            note = ", ".join(c.strip() for i, c in enumerate(row) if i not in {*when, energy} and c.strip())
             found.append(_checked(moment.replace(tzinfo=None), kwh, note[:120]))
         except ValueError:
             bad += 1

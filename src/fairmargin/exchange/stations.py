@@ -4,21 +4,23 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
-from typing import Any, Final
+from collections.abc import Sequence
+from datetime import UTC, date, datetime, timedelta
+from typing import Final
 
 from fairmargin.core.laws.air import standard_pressure_pa
 from fairmargin.core.study import WeatherRow
+from fairmargin.core.units import read_direction
+from fairmargin.core.units.dates import Order
 from fairmargin.exchange import budget
-from fairmargin.exchange.clocks import moments_of
+from fairmargin.exchange.clocks import joined, moment_columns, moments_of
 from fairmargin.exchange.faults import InvalidInput
-from fairmargin.exchange.tabular import delimiter_of, filled_rows, in_brackets
+from fairmargin.exchange.headers import Head, Role, as_percent, heads, refusals
+from fairmargin.exchange.tabular import delimiter_of, filled_rows
 from fairmargin.exchange.weather import read_report
 
 _REPORT: Final = re.compile(r"^(?:METAR\s+|SPECI\s+)?(?:COR\s+)?[A-Z][A-Z0-9]{3}\s+(\d{2})(\d{2})(\d{2})Z\b")
 _DEW: Final = re.compile(r"\b(M?\d{2})/(M?\d{2})\b")
-_KNOT: Final = 1852.0 / 3600.0
 
 #: What weather can be at all.
 POSSIBLE: Final = {
@@ -29,14 +31,19 @@ POSSIBLE: Final = {
     "pressure_hpa": (500.0, 1100.0),
     "humidity_percent": (0.0, 100.0),
 }
-#: Column, pattern of its header, and units with their factor (first = when none is stated).
-_COLUMNS: Final[tuple[tuple[str, str, tuple[tuple[str, float], ...]], ...]] = (
-    ("wind_gust_ms", r"gust|b\u00f6e", (("m/s", 1.0), ("km/h", 1 / 3.6), ("mph", 0.44704), ("kn", _KNOT), ("kt", _KNOT))),
-    ("wind_from_deg", r"dir|from|bearing|richtung", (("deg", 1.0),)),
-    ("wind_speed_ms", r"(?<![a-z])wind", (("m/s", 1.0), ("km/h", 1 / 3.6), ("mph", 0.44704), ("kn", _KNOT), ("kt", _KNOT))),
-    ("temperature_c", r"^(?!.*(dew|in(side|door))).*temp", (("c", 1.0), ("f", 5 / 9))),
-    ("pressure_hpa", r"pres|baro|qfe|hpa", (("hpa", 1.0), ("mbar", 1.0), ("inhg", 33.8639), ("kpa", 10.0))),
-    ("humidity_percent", r"hum|rh", (("%", 1.0),)),
+_INDOORS: Final = r"in(side|door)|cabin"
+#: What a station's columns may be. Pressures reduced to sea level are put back to the road's height.
+_COLUMNS: Final = (
+    Role("wind_gust_ms", "wind", r"gust|b\u00f6e|peak", usual="m/s"),
+    Role("wind_from_deg", "direction", r"dir|from|bearing|richtung", usual="\u00b0"),
+    Role("wind_speed_ms", "wind", r"(?<![a-z])wind(?!.?chill)", never=r"chill|run|cool", usual="m/s"),
+    Role(
+        "temperature_c", "temperature", r"temp|(?<![a-z])air(?![a-z])",
+        never=rf"dew|{_INDOORS}|road|soil|surface|ground|chill|feels|apparent|heat.?index|wet.?bulb|water|sea|pavement|asphalt", usual="\u00b0C",
+    ),
+    Role("sea_pressure_hpa", "pressure", r"\bm?slp\b|qnh|qff|altimeter|(\bsea|msl|reduced|\brel).*(pres|baro)|(pres|baro).*(\bsea|msl|reduced|\brel)", usual="hPa"),
+    Role("pressure_hpa", "pressure", r"pres|baro|qfe|hpa|luftdruck", usual="hPa"),
+    Role("humidity_percent", "percent", r"hum|(?<![a-z])rh(?![a-z])|feucht", never=_INDOORS, usual="%"),
 )  # fmt: skip
 
 
@@ -46,6 +53,8 @@ def read_weather(
     *,
     height_m: float = 0.0,
     offset: timedelta | None = None,
+    order: Order = "",
+    near: Sequence[date] = (),
 ) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
     """Read METAR texts (one a line, or ended by =) or a station's CSV.
 
@@ -58,6 +67,10 @@ def read_weather(
         Height of the road: a METAR's pressure is reduced to sea level and is put back (ISO 2533). [m]
     offset : timedelta, optional
         Of the local clock from UTC, for METAR; this machine's at `now` when absent.
+    order : {'', 'day-first', 'month-first'}
+        Of dates in figures, where it is told.
+    near : sequence of date
+        Days that the table is likely to be of: the study's own.
 
     Returns
     -------
@@ -79,7 +92,7 @@ def read_weather(
     marked = [part for part in " ".join(lines).split("=") if part.strip()] if "=" in text else lines
     if any(_REPORT.search(_start(part)) for part in marked):
         return _reports(marked, now, height_m, offset)
-    return _table(text)
+    return _table(text, height_m, order, near)
 
 
 def looks_like_reports(text: str) -> bool:
@@ -165,7 +178,9 @@ def _humidity(report: str) -> float | None:
     return round(100.0 * min(share, 1.0))
 
 
-def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
+def _table(
+    text: str, height_m: float, order: Order, near: Sequence[date]
+) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
     first = next(line for line in text.splitlines() if line.strip())
     delimiter = delimiter_of(text)
     if delimiter is None or delimiter not in first:
@@ -177,24 +192,36 @@ def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
     if not table:
         raise ValueError("no cell is filled; expected METAR texts or a table of a station")
     header = [h.strip() for h in table[0]]
-    when = next((i for i, h in enumerate(header) if re.search(r"time|date|zeit|utc", h.lower())), None)
-    roles = _roles(header, when)
-    if when is None or not roles:
+    when = moment_columns(header, table[1:])
+    found = heads([h if i not in when else "" for i, h in enumerate(header)], _COLUMNS)
+    roles: Roles = {i: h for i, h in enumerate(found) if h.role}
+    refused = refusals(found)
+    if not when or not roles:
         raise ValueError(
-            f"columns {', '.join(header)[:80]}: expected a time and any of temperature, pressure, humidity, wind"
+            "; ".join(refused)
+            or f"columns {', '.join(header)[:80]}: expected a time and any of temperature, pressure, humidity, wind"
         )
-    moments, said = moments_of([row[when] if when < len(row) else "" for row in table[1:]])
+    moments, said = moments_of([joined(row, when) for row in table[1:]], order, near)
+    every = [_values(row, roles, delimiter != ",") for row in table[1:]]
+    said += _as_percent([values for values, _ in every])
+    said += _at_the_place([values for values, _ in every], height_m)
     rows: list[WeatherRow] = []
     empty = 0
-    for row, moment in zip(table[1:], moments, strict=True):
-        values, bad = _values(row, roles, delimiter != ",") if moment is not None else ({}, 0)
-        empty += bad
-        if moment is not None and values:
-            rows.append(WeatherRow(time=moment, **values))
+    for (values, bad), moment in zip(every, moments, strict=True):
+        if moment is None:
+            continue
+        possible = {
+            name: round(value, 3)
+            for name, value in values.items()
+            if POSSIBLE[name][0] <= value <= POSSIBLE[name][1]
+        }
+        empty += bad + len(values) - len(possible)
+        if possible:
+            rows.append(WeatherRow(time=moment, **possible))
     if not rows:
         raise ValueError("no row has a time and a value; expected ISO 8601 times and numbers")
-    notices = [*said, f"columns taken: {', '.join(header[i] for i in roles)}"]
-    unused = [h for i, h in enumerate(header) if i != when and i not in roles]
+    notices = [*said, *refused, f"columns taken: {', '.join(_taken(h) for h in roles.values())}"]
+    unused = [h.title for i, h in enumerate(found) if i not in when and not h.role and not h.refused]
     if unused:
         notices.append(f"not used: {', '.join(unused)[:80]}")
     if (lost := len(table) - 1 - len(rows)) > 0:
@@ -204,46 +231,55 @@ def _table(text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
     return tuple(sorted(rows, key=lambda r: r.time.replace(tzinfo=r.time.tzinfo or UTC))), tuple(notices)
 
 
-#: What a column is, and how its figures become those of the file format.
-Roles = dict[int, tuple[str, Callable[[float], float]]]
+#: Columns by their place.
+Roles = dict[int, Head]
 
 
-def _roles(header: list[str], when: int | None) -> Roles:
-    """What the columns but the time are taken for."""
-    roles: Roles = {}
-    for i, head in enumerate(header):
-        for name, pattern, units in _COLUMNS:
-            if i != when and name not in {r for r, _ in roles.values()} and re.search(pattern, head.lower()):
-                roles[i] = (name, _conversion(name, head.lower(), units))
-                break
-    return roles
+def _taken(head: Head) -> str:
+    """A column's header, and the unit it was taken to have where it states none."""
+    return head.title if head.stated or not head.unit else f"{head.title} as {head.unit}"
 
 
-def _values(row: list[str], roles: Roles, decimal_comma: bool) -> tuple[dict[str, Any], int]:
-    """Figures of a row that can be, and how many cannot."""
-    values: dict[str, Any] = {}
+def _values(row: list[str], roles: Roles, decimal_comma: bool) -> tuple[dict[str, float], int]:
+    """Figures of a row in the units of the file format, and how many cells hold none."""
+    values: dict[str, float] = {}
     bad = 0
-    for i, (name, convert) in roles.items():
+    for i, head in roles.items():
         cell = row[i].strip() if i < len(row) else ""
         if not cell:
             continue
-        low, high = POSSIBLE[name]
         try:
-            value = round(convert(float(cell.replace(",", ".") if decimal_comma else cell)), 3)
+            if head.role == "wind_from_deg" and cell.isalpha():
+                value = read_direction(cell)
+            else:
+                value = head.to_base(float(cell.replace(",", ".") if decimal_comma else cell))
         except (ValueError, OverflowError):
             value = math.nan
-        if low <= value <= high:
-            values[name] = value
+        if math.isfinite(value):
+            values[head.role] = value
         else:
             bad += 1
     return values, bad
 
 
-def _conversion(name: str, head: str, units: tuple[tuple[str, float], ...]) -> Callable[[float], float]:
-    plain = head.replace("\u00b0", "").replace("_", " ").replace("kmh", "km/h").replace(" ms", " m/s")
-    said = in_brackets(plain) or plain
-    if name == "temperature_c":
-        fahrenheit = bool(re.search(r"\bf\b|fahren", said))
-        return (lambda v: (v - 32.0) * 5 / 9) if fahrenheit else (lambda v: v)
-    factor = next((f for word, f in units if word in said), units[0][1])
-    return lambda v: v * factor
+def _as_percent(every: Sequence[dict[str, float]]) -> list[str]:
+    """Humidities written as fractions of one become per cent."""
+    shares = [v["humidity_percent"] for v in every if "humidity_percent" in v]
+    if not as_percent(shares):
+        return []
+    for values in every:
+        if "humidity_percent" in values:
+            values["humidity_percent"] *= 100.0
+    return ["humidities are fractions of one, taken as per cent"]
+
+
+def _at_the_place(every: Sequence[dict[str, float]], height_m: float) -> list[str]:
+    """Pressures reduced to sea level, put back to the road's height where the place's own is not there (ISO 2533)."""
+    ratio = float(standard_pressure_pa(max(-900.0, min(8000.0, height_m)))) / 101_325.0
+    used = False
+    for values in every:
+        reduced = values.pop("sea_pressure_hpa", None)
+        if reduced is not None and "pressure_hpa" not in values:
+            values["pressure_hpa"] = reduced * ratio
+            used = True
+    return [f"pressures put from sea level to {height_m:.0f} m"] if used else []

@@ -14,6 +14,7 @@ from pydantic import ValidationError
 
 from fairmargin.core import units
 from fairmargin.core.study.leg import Leg
+from fairmargin.core.units.dates import iso_dates, numeric, order_of
 
 _SOC = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%?\s*(?:-|\u2013|\u2212|to|\u2192|>)\s*(\d+(?:[.,]\d+)?)\s*%\s*$")
 #: Fields of a leg that hold what each instrument showed, the most direct first.
@@ -159,13 +160,15 @@ def read_clock(text: str, like: datetime) -> datetime | date | None:
     Raises
     ------
     ValueError
-        If it is neither.
+        If it is neither, or a date that may be two.
     """
     if not text:
         return None
     short = re.fullmatch(r"(\d{1,2})[:.](\d{2})", text)
     if short and int(short[1]) < 24 and int(short[2]) < 60:
         return like.replace(hour=int(short[1]), minute=int(short[2]), second=0, microsecond=0)
+    if numeric(text) is not None:
+        text = iso_dates(text, order_of([text]))
     try:
         if re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
             return date.fromisoformat(text)

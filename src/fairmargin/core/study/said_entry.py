@@ -122,17 +122,17 @@ def _plain(text: str) -> str:
 def _signed(text: str) -> float:
     """A per cent with the sign that its words give it; a word that says something else is refused. [%]"""
     lowered = text.lower()
-    odd = next((w for w in re.findall(r"[^\W\d_]+", lowered) if w not in _UNDERSTOOD), None)
-    if odd is not None:
-        raise ValueError(
-            f'"{text}": "{odd}" is not understood; expected such as \u22124, 5 % less, or no difference'
-        )
     if any(word in lowered for word in _NONE):
         return 0.0
     number = units.read_number(_plain(text))
     rest = number.rest.replace("per cent", "%").replace("percent", "%").strip()
     if rest and not rest.startswith("%") and not any(w in lowered for w in (*_LESS, *_MORE)):
         raise ValueError(f'"{text}" is no per cent; expected such as \u22124, 5 % less, or no difference')
+    odd = next((w for w in re.findall(r"[^\W\d_]+", lowered) if w not in _UNDERSTOOD), None)
+    if odd is not None:
+        raise ValueError(
+            f'"{text}": "{odd}" is not understood; expected such as \u22124, 5 % less, or no difference'
+        )
     if any(word in lowered for word in _LESS):
         return -abs(number.value)
     return abs(number.value) if any(word in lowered for word in _MORE) else number.value

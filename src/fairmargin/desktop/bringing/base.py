@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import date, datetime
 from typing import Final
 
 import numpy as np
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QHBoxLayout,
+    QInputDialog,
     QTableWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from fairmargin.core.study import Study, Trace, WeatherRow
+from fairmargin.core.units.dates import Order, UndecidedDates, long_date
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.inputs import Choice
@@ -45,7 +48,13 @@ def day_of(study: Study) -> datetime:
     return datetime.now()
 
 
-def weather_of(study: Study, text: str) -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
+def days_of(study: Study) -> tuple[date, ...]:
+    """Days on which the study was driven, or is planned: a table that may be read in two ways is most likely of these."""
+    days = {leg.started_at.date() for leg in study.legs if leg.started_at is not None}
+    return tuple(sorted(days | ({study.plan.day} if study.plan.day is not None else set())))
+
+
+def weather_of(study: Study, text: str, order: Order = "") -> tuple[tuple[WeatherRow, ...], tuple[str, ...]]:
     """Read reports for a study: its day for those that state none, its road's height for pressures.
 
     Raises
@@ -54,7 +63,60 @@ def weather_of(study: Study, text: str) -> tuple[tuple[WeatherRow, ...], tuple[s
         If the text is no weather, in words.
     """
     heights = [p.elevation_m for p in study.route if p.elevation_m is not None]
-    return read_weather(text, day_of(study), height_m=float(np.mean(heights)) if heights else 0.0)
+    return read_weather(
+        text,
+        day_of(study),
+        height_m=float(np.mean(heights)) if heights else 0.0,
+        order=order,
+        near=days_of(study),
+    )
+
+
+def ask_order(parent: QWidget, fault: UndecidedDates) -> Order:
+    """Ask which day a date means, in a dialog of its own; empty where nobody says."""
+    words: dict[str, Order] = {
+        long_date(fault.day_first): "day-first",
+        long_date(fault.month_first): "month-first",
+    }
+    said, agreed = QInputDialog.getItem(
+        parent, "Which day?", f'"{fault.text}" is', list(words), 0, editable=False
+    )
+    return words[said] if agreed else ""
+
+
+class DatesChoice(QWidget):
+    """The line that asks which day a date in figures means; hidden until one may be two."""
+
+    chosen = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.order: Order = ""
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        self.words = label("", "caution")
+        line.addWidget(self.words)
+        self.box = Choice()
+        self.box.setAccessibleName("Which day the dates mean")
+        self.box.activated.connect(self._choose)
+        line.addWidget(self.box)
+        line.addStretch()
+        self.hide()
+
+    def ask(self, fault: UndecidedDates) -> None:
+        """Ask, with both readings in words."""
+        self.words.setText(f'"{fault.text}" is')
+        self.box.clear()
+        self.box.addItem("which day?", "")
+        self.box.addItem(long_date(fault.day_first), "day-first")
+        self.box.addItem(long_date(fault.month_first), "month-first")
+        self.show()
+
+    def _choose(self) -> None:
+        order = self.box.currentData()
+        if order:
+            self.order = order
+            self.chosen.emit()
 
 
 #: What a file can be taken for, where it was not recognised as what it is.
@@ -113,6 +175,9 @@ class BringDialog(QDialog):
             self.kind_choice.hide()  # until a file is behind it
         self.page = QVBoxLayout()
         outer.addLayout(self.page, 1)
+        self.dates = DatesChoice()
+        self.dates.chosen.connect(self.read_again)
+        outer.addWidget(self.dates)
         self.words = label("", wrap=True)
         outer.addWidget(self.words)
         self.fault = label("", "fault", wrap=True)
@@ -125,3 +190,12 @@ class BringDialog(QDialog):
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
         outer.addWidget(self.buttons)
+
+    def read_again(self) -> None:
+        """Read what stands there, with the dates as they were said to be."""
+
+    def refuse(self, fault: Exception) -> None:
+        """Say why nothing can be taken; a date that may be two is asked about."""
+        self.fault.setText(str(fault))
+        if isinstance(fault, UndecidedDates):
+            self.dates.ask(fault)

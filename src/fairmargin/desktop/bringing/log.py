@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core.units import read_duration_s
 from fairmargin.desktop.background import Background
-from fairmargin.desktop.bringing.base import BringDialog, day_of, plain_table
+from fairmargin.desktop.bringing.base import BringDialog, day_of, days_of, plain_table
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, panel
@@ -162,7 +162,7 @@ class LogDialog(BringDialog):
     @staticmethod
     def _fill_units(box: QComboBox, role: str, unit: str) -> None:
         box.clear()
-        for name in ROLES.get(role, {}):
+        for name in ROLES.get(role, ()):
             box.addItem(name, name)
         box.setCurrentIndex(max(0, box.findData(unit)))
         box.setEnabled(box.count() > 1)
@@ -189,7 +189,9 @@ class LogDialog(BringDialog):
             roles = {c.header: c for c in chosen.columns}
             columns = tuple(roles.get(h, Column(h, "", "")) for h in have)
             seen = Preview(
-                Profile(chosen.name, chosen.delimiter, chosen.decimal, columns), seen.rows, seen.notices
+                Profile(chosen.name, chosen.delimiter, chosen.decimal, columns, chosen.dates),
+                seen.rows,
+                seen.notices,
             )
         self.fault.clear()
         self._show_preview(seen)
@@ -201,7 +203,16 @@ class LogDialog(BringDialog):
             Column(c.header, str(role.currentData()), str(unit.currentData() or ""))
             for c, (role, unit) in zip(seen.columns, self._combos, strict=True)
         )
-        return Profile(self.profile_name.text().strip() or seen.name, seen.delimiter, seen.decimal, columns)
+        return Profile(
+            self.profile_name.text().strip() or seen.name,
+            seen.delimiter,
+            seen.decimal,
+            columns,
+            self.dates.order or seen.dates,
+        )
+
+    def read_again(self) -> None:
+        self.read_whole()
 
     def read_whole(self) -> None:
         """Read all of it off the GUI thread; it can be stopped."""
@@ -215,7 +226,8 @@ class LogDialog(BringDialog):
             if twice:
                 self.fault.setText(f"Two columns are taken for {twice}; expected one.")
                 return
-            work = lambda: read_log(path, profile)  # noqa: E731
+            days = days_of(self.study)
+            work = lambda: read_log(path, profile, days)  # noqa: E731
         self.fault.clear()
         self.progress.show()
         self.read_button.setEnabled(False)
@@ -236,7 +248,7 @@ class LogDialog(BringDialog):
     def _arrived(self, result: object, fault: Exception | None) -> None:
         self._idle()
         if fault is not None or not isinstance(result, ImportedLog):
-            self.fault.setText(str(fault))
+            self.refuse(fault or ValueError("nothing was read"))
             return
         self.log = result
         name = self.profile_name.text().strip()

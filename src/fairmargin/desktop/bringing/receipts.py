@@ -8,7 +8,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.desktop.bringing.base import BringDialog, day_of, plain_table
+from fairmargin.desktop.bringing.base import BringDialog, day_of, days_of, plain_table
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label
@@ -37,14 +37,19 @@ class ReceiptsDialog(BringDialog):
         self.assigned: tuple[Assigned, ...] = ()
         self.read()
 
+    def read_again(self) -> None:
+        self.read()
+
     def read(self) -> None:
         """Read what stands there."""
         self.after = None
         self.take_button.setEnabled(False)
         try:
-            receipts, notices = read_receipts(self.text.toPlainText(), day_of(self.study))
+            receipts, notices = read_receipts(
+                self.text.toPlainText(), day_of(self.study), self.dates.order, days_of(self.study)
+            )
         except ValueError as error:
-            self.fault.setText(str(error) if self.text.toPlainText().strip() else "")
+            self.refuse(error if self.text.toPlainText().strip() else ValueError(""))
             self.list.setRowCount(0)
             self.words.clear()
             return

@@ -46,14 +46,17 @@ class WeatherDialog(BringDialog):
             self.text.hide()
             self._show(*read)
 
+    def read_again(self) -> None:
+        self.read()
+
     def read(self) -> None:
         """Read what stands there."""
         self.after = None
         self.take_button.setEnabled(False)
         try:
-            rows, notices = weather_of(self.study, self.text.toPlainText())
+            rows, notices = weather_of(self.study, self.text.toPlainText(), self.dates.order)
         except ValueError as error:
-            self.fault.setText(str(error))
+            self.refuse(error)
             self.words.clear()
             self.list.setRowCount(0)
             return
