@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog
 
+from fairmargin.core.study.entry import words_of
 from fairmargin.desktop.background import waited
 from fairmargin.desktop.paths import demo_path
 from fairmargin.desktop.shell import Shell
@@ -87,7 +88,7 @@ class Logbooks(QObject):
                         f"Put back: {copy_words(kept[0])}. The damaged file is among the earlier copies."
                     )
         except (LogbookFault, OSError) as error:
-            self.window.tell(str(error))
+            self.window.tell(words_of(error))
 
     def recover_study(self) -> None:
         """Offer what can be done with a study whose record is not what was written."""
@@ -132,6 +133,6 @@ class Logbooks(QObject):
         try:
             make_demo_logbook(demo_path())
         except (LogbookFault, OSError) as error:
-            self.window.tell(str(error))
+            self.window.tell(words_of(error))
             return
         self.session.open_logbook(demo_path())

@@ -16,17 +16,21 @@ import zlib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, Final
+from xml.parsers import expat
 
 from fairmargin.exchange.faults import InvalidInput
 
 #: One log, track or samples table; one workbook; any other table or text.
-LOG_BYTES: Final = 256 << 20
-WORKBOOK_BYTES: Final = 32 << 20
-TABLE_BYTES: Final = 32 << 20
+LOG_BYTES: Final = 96 << 20
+WORKBOOK_BYTES: Final = 16 << 20
+TABLE_BYTES: Final = 16 << 20
+#: study.json and legs.csv of a package; one table of its samples.
+STUDY_BYTES: Final = 4 << 20
+SAMPLES_BYTES: Final = 48 << 20
 #: All of a zip, unpacked; and how many members it may have.
-UNPACKED_BYTES: Final = 512 << 20
+UNPACKED_BYTES: Final = 144 << 20
 MEMBERS: Final = 20_000
-ROWS: Final = 5_000_000
+ROWS: Final = 2_500_000
 TABLE_ROWS: Final = 200_000
 LEGS: Final = 5_000
 COLUMNS: Final = 512
@@ -37,7 +41,7 @@ HEADER: Final = 65_536
 KEYS: Final = 20_000
 DEPTH: Final = 40
 #: Reading one file may take so long. [s]
-SECONDS: Final = 60.0
+SECONDS: Final = 10.0
 #: Characters of a name that is quoted in words.
 NAME: Final = 80
 _NO_FILE: Final = {False: "there is no such file", True: "it is not a file"}
@@ -186,6 +190,38 @@ def rows_of(text: str, name: str, delimiter: str = ",", limit: int = TABLE_ROWS,
         if not count & 1023:
             watch.check()
         yield reader.line_num, cells
+
+
+def check_depth(data: bytes, name: str) -> None:
+    """Refuse XML that is nested deeper than any file of the trade, before a reader copies it level by level.
+
+    Raises
+    ------
+    InvalidInput
+        If it is, or takes too long; what is no XML is left to its reader.
+    """
+    watch = Watch(name)
+    parser = expat.ParserCreate()
+    depth = count = 0
+
+    def begin(_name: str, _attributes: dict[str, str]) -> None:
+        nonlocal depth, count
+        depth += 1
+        count += 1
+        if depth > DEPTH:
+            raise InvalidInput(f"{name}: nested more than {DEPTH} deep; expected at most that")
+        if not count & 4095:
+            watch.check()
+
+    def end(_name: str) -> None:
+        nonlocal depth
+        depth -= 1
+
+    parser.StartElementHandler, parser.EndElementHandler = begin, end
+    try:
+        parser.Parse(data, True)
+    except expat.ExpatError:
+        return
 
 
 def twice(names: list[str]) -> list[str]:

@@ -56,7 +56,7 @@ def read_chargers(text: str, whole_km: float, distance_unit: str = "km") -> tupl
     plain = text.strip()
     if not plain:
         return ()
-    every = _EVERY.match(plain)
+    every = _EVERY.match(" ".join(plain.split())) if len(plain) <= LONGEST_LINE else None
     if every:
         unit = _unit_of(every[2]) or distance_unit
         low, high = (read_quantity(every[i], "distance", unit) for i in (1, 2))
@@ -109,31 +109,41 @@ def _of_table(rows: list[list[str]], columns: list[Head], distance_unit: str) ->
     return found
 
 
-_LINE: Final = re.compile(
-    r"^\s*(?P<at>\d+(?:[.,]\d+)?\s*(?:km|mi)?)\b[\s:,]*(?P<name>.*?)[\s,]*"
-    r"(?:(?P<kw>\d+(?:[.,]\d+)?\s*kW)\b)?[\s,]*(?P<price>\d+(?:[.,]\d+)?(?:\s*/\s*kWh)?)?[\s,]*(?P<out>out of order|closed)?\s*$",
-    re.IGNORECASE,
-)
+_AT: Final = re.compile(r"(\d+(?:[.,]\d+)?\s?(?:km|mi)?)(?![\w.])", re.IGNORECASE)
+_KW: Final = re.compile(r"(?<![\w.,])\d+(?:[.,]\d+)?\s?kW$", re.IGNORECASE)
+_PRICE: Final = re.compile(r"(?<![\w.,])\d+(?:[.,]\d+)?(?:\s?/\s?kWh)?$", re.IGNORECASE)
+_OUT: Final = re.compile(r"\b(?:out of order|closed)$", re.IGNORECASE)
+_BETWEEN: Final = " ,:"
+LONGEST_LINE: Final = 200
+
+
+def _taken(text: str, what: re.Pattern[str]) -> tuple[str, str]:
+    """What stands at the end of a line, and the line without it; empty where nothing of it does."""
+    match = what.search(text)
+    return (match[0], text[: match.start()].rstrip(_BETWEEN)) if match else ("", text)
 
 
 def _of_line(line: str, distance_unit: str) -> Charger:
-    match = _LINE.match(line)
-    if match is None:
-        raise ValueError(f'"{line.strip()}": expected a distance first, such as 140 km Mill Quay 150 kW 0.45')
-    if re.match(r"(m|kg|ft|yd|lb|h|min|s|%)\b", match["name"], re.IGNORECASE):
-        raise ValueError(
-            f'"{line.strip()}": "{match["name"].split()[0]}" is no unit of a distance; expected km or mi'
-        )
+    plain = " ".join(line.split())
+    match = _AT.match(plain)
+    if match is None or len(plain) > LONGEST_LINE:
+        raise ValueError(f'"{plain[:60]}": expected a distance first, such as 140 km Mill Quay 150 kW 0.45')
+    rest = plain[match.end() :].strip(_BETWEEN)
+    if re.match(r"(m|kg|ft|yd|lb|h|min|s|%)\b", rest, re.IGNORECASE):
+        raise ValueError(f'"{plain}": "{rest.split()[0]}" is no unit of a distance; expected km or mi')
+    out, rest = _taken(rest, _OUT)
+    price, rest = ("", rest) if _KW.search(rest) else _taken(rest, _PRICE)
+    kw, rest = _taken(rest, _KW)
     try:
         return Charger(
-            at_km=read_quantity(match["at"], "distance", distance_unit),
-            name=match["name"].strip(" ,:"),
-            kw=read_in(match["kw"], "kW") if match["kw"] else USUAL_KW,
-            price_per_kwh=read_number(match["price"]).value if match["price"] else None,
-            working=not match["out"],
+            at_km=read_quantity(match[1], "distance", distance_unit),
+            name=rest.strip(_BETWEEN),
+            kw=read_in(kw, "kW") if kw else USUAL_KW,
+            price_per_kwh=read_number(price).value if price else None,
+            working=not out,
         )
     except ValueError as error:
-        raise ValueError(f'"{line.strip()}": {words_of(error)}') from error
+        raise ValueError(f'"{plain}": {words_of(error)}') from error
 
 
 _STRETCH: Final = re.compile(
@@ -154,8 +164,8 @@ def read_stretches(
         Which stretch cannot be read, and what was expected.
     """
     found = []
-    for part in filter(None, (p.strip() for p in re.split(r"[;\n]", text))):
-        match = _STRETCH.match(part)
+    for part in filter(None, (" ".join(p.split()) for p in re.split(r"[;\n]", text))):
+        match = _STRETCH.match(part) if len(part) <= LONGEST_LINE else None
         if match is None:
             raise ValueError(f'"{part}": expected a distance and a speed, such as 60 km at 90 +400 m, name')
         try:

@@ -6,6 +6,7 @@ import re
 from datetime import datetime, timedelta
 from typing import Final
 
+from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.plan import HourForecast
 from fairmargin.core.units import read_direction, read_number, unit_of
 from fairmargin.exchange.headers import Head, Role, heads, refusals
@@ -77,7 +78,7 @@ def read_hours(text: str, day: datetime) -> tuple[HourForecast, ...]:
             last = moment
             found[moment] = HourForecast(time=moment, **_values(cells, {h.role: h for h in columns}))
         except ValueError as error:
-            raise ValueError(f"row {number}: {error}") from error
+            raise ValueError(f"row {number}: {words_of(error)}") from error
     return tuple(found[t] for t in sorted(found))
 
 

@@ -158,7 +158,7 @@ def _check_workbook(archive: zipfile.ZipFile, name: str) -> None:
     unpacking = budget.Unpacking(archive, budget.TABLE_BYTES * 4)
     for info in archive.infolist():
         if info.filename.endswith((".xml", ".rels")):
-            unpacking.read(info.filename, budget.TABLE_BYTES * 4, name)
+            budget.check_depth(unpacking.read(info.filename, budget.TABLE_BYTES * 4, name), name)
 
 
 def _sheet(sheet: Any, watch: budget.Watch, notices: list[str]) -> list[list[str]]:

@@ -106,8 +106,9 @@ def _open(path: Path) -> Iterator[_Source]:
     if path.is_dir():
         yield _Folder(path)
         return
-    if not path.exists():
-        raise InvalidInput("no such file or folder; expected a study package (folder or .zip)")
+    if not path.is_file():
+        what = "no such file or folder" if not path.exists() else "not a file"
+        raise InvalidInput(f"{what}; expected a study package (folder or .zip)")
     try:
         with zipfile.ZipFile(path) as archive:
             yield _Zip(archive)
@@ -147,7 +148,7 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
             faults.append(f"{needed}: missing; a package needs study.json and legs.csv")
     if faults:
         raise InvalidInput(faults)
-    head = _read_study_json(source.read(STUDY_FILE, budget.TABLE_BYTES), faults, notices)
+    head = _read_study_json(source.read(STUDY_FILE, budget.STUDY_BYTES), faults, notices)
     values: dict[str, Any] = dict(head)
     ids = _configuration_ids(head)
     values["legs"] = _table(source, LEGS_FILE, Leg, faults, notices, ids)
@@ -179,7 +180,7 @@ def _table(
     ids: set[str] | None = None,
 ) -> tuple[Any, ...]:
     try:
-        data = source.read(file, budget.TABLE_BYTES)
+        data = source.read(file, budget.STUDY_BYTES if model is Leg else budget.TABLE_BYTES)
     except InvalidInput as fault:
         faults += fault.faults
         return ()
@@ -204,7 +205,7 @@ def _read_samples(source: _Source, study: Study, faults: list[str], notices: lis
         leg, name = item
         said: list[str] = []
         try:
-            return leg, read_trace(source.read(name, budget.LOG_BYTES), name, said), said, []
+            return leg, read_trace(source.read(name, budget.SAMPLES_BYTES), name, said), said, []
         except InvalidInput as fault:
             return leg, None, said, fault.faults
 

@@ -13,7 +13,6 @@ from fairmargin.core.units import unit_of
 from fairmargin.core.units.dates import Order, iso_dates, order_of
 from fairmargin.exchange import budget
 from fairmargin.exchange.clocks import joined, moment_columns, moments_of
-from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.headers import Role, heads, refusals
 from fairmargin.exchange.tabular import delimiter_of, filled_rows
 
@@ -112,10 +111,7 @@ def _rows(text: str) -> list[list[str]] | None:
         or re.search(r"(?<![A-Za-z])\d", re.sub(r"[(\[].*?[)\]]", "", first))
     ):
         return None
-    try:
-        return filled_rows(text, sign) or None
-    except InvalidInput as error:
-        raise ValueError(error.faults[0]) from error
+    return filled_rows(text, sign) or None
 
 
 def _typed(match: re.Match[str] | None, day: datetime, order: Order) -> Receipt:

@@ -11,9 +11,10 @@ import numpy as np
 from fairmargin.core import units
 from fairmargin.core.study import RoutePoint
 from fairmargin.exchange.faults import InvalidInput
-from fairmargin.exchange.tracks import parse_gpx
+from fairmargin.exchange.tracks import parse_gpx, placed
 
 SPACING_M = 50.0
+LOWEST_M, HIGHEST_M = -500.0, 6000.0  # of a road
 _STRETCH = re.compile(
     r"^\s*(?P<km>\d+(?:[.,]\d+)?)\s*(?:km)?\s+(?P<heading>[NSEW]{1,3}(?![A-Z])|\d{1,3}(?:[.,]\d+)?°?)"
     r"(?:\s+(?P<rise>[-+\u2212]?\d+(?:[.,]\d+)?)\s*m?)?\s*(?P<sector>\D.*)?$",
@@ -38,8 +39,8 @@ def read_gpx(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...]]
 
     path = Path(path)
     gpx = parse_gpx(path)
-    lines = [[p for s in track.segments for p in s.points] for track in gpx.tracks]
-    lines += [list(route.points) for route in gpx.routes]
+    lines = [placed([p for s in track.segments for p in s.points]) for track in gpx.tracks]
+    lines += [placed(route.points) for route in gpx.routes]
     lines = [line for line in lines if len(line) >= 2]
     if not lines:
         raise InvalidInput(f"{path}: no track or route of two points; expected a GPX track")
@@ -47,7 +48,7 @@ def read_gpx(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...]]
     line = max(lines, key=len)
     latitude = np.array([p.latitude for p in line])
     longitude = np.array([p.longitude for p in line])
-    height = np.array([np.nan if p.elevation is None else p.elevation for p in line])
+    height = np.array([np.nan if p.elevation is None else p.elevation for p in line], dtype=float)
     steps = [
         Geodesic.WGS84.Inverse(a, b, c, d)["s12"]
         for a, b, c, d in zip(latitude, longitude, latitude[1:], longitude[1:], strict=False)
@@ -66,6 +67,10 @@ def read_gpx(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...]]
     heights = np.interp(at, distance[known], height[known]) if known.sum() >= 2 else None
     if heights is None:
         notices.append("no heights in the track; the road counts as flat")
+    if heights is not None and not (heights.min() >= LOWEST_M and heights.max() <= HIGHEST_M):
+        raise InvalidInput(
+            f"{path}: heights from {heights.min():.0f} to {heights.max():.0f} m; expected {LOWEST_M:.0f} to {HIGHEST_M:.0f} m"
+        )
     points = tuple(
         RoutePoint(
             distance_m=round(float(s), 1),
@@ -89,6 +94,7 @@ def typed_route(text: str, latitude: float = 52.0, longitude: float = 0.0) -> tu
         Naming the line that could not be read.
     """
     rows: list[tuple[float, float, float, str]] = []
+    height = 0.0
     for number, line in enumerate(text.splitlines(), start=1):
         if not line.strip():
             continue
@@ -109,6 +115,11 @@ def typed_route(text: str, latitude: float = 52.0, longitude: float = 0.0) -> tu
         km = float(match["km"].replace(",", "."))
         if not 0.05 <= km <= 500:
             raise ValueError(f"line {number}: {km:g} km is not possible; expected 0.05 to 500 km")
+        height += rise
+        if not LOWEST_M <= height <= HIGHEST_M:
+            raise ValueError(
+                f"line {number}: {height:g} m is no height of a road; expected {LOWEST_M:g} to {HIGHEST_M:g} m"
+            )
         rows.append((1000.0 * km, heading, rise, (match["sector"] or "").strip()))
     if not rows:
         raise ValueError("no stretch typed; expected one a line, such as 6.2 km NE +12 m")

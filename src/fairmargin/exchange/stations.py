@@ -14,7 +14,6 @@ from fairmargin.core.units import read_direction
 from fairmargin.core.units.dates import Order
 from fairmargin.exchange import budget
 from fairmargin.exchange.clocks import joined, moment_columns, moments_of
-from fairmargin.exchange.faults import InvalidInput
 from fairmargin.exchange.headers import Head, Role, as_percent, heads, refusals
 from fairmargin.exchange.tabular import delimiter_of, filled_rows
 from fairmargin.exchange.weather import read_report
@@ -185,10 +184,7 @@ def _table(
     delimiter = delimiter_of(text)
     if delimiter is None or delimiter not in first:
         raise ValueError(f'"{first[:60]}" is neither METAR nor the header of a table with a time')
-    try:
-        table = filled_rows(text, delimiter)
-    except InvalidInput as error:
-        raise ValueError(error.faults[0]) from error
+    table = filled_rows(text, delimiter)
     if not table:
         raise ValueError("no cell is filled; expected METAR texts or a table of a station")
     header = [h.strip() for h in table[0]]

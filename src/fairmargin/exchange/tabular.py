@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Final
 
 from fairmargin.exchange import budget
+from fairmargin.exchange.faults import InvalidInput
 
 #: Signs that part columns, the surest first: a decimal comma stands in most of the world's figures.
 DELIMITERS: Final = ("\t", ";", "|", ",")
@@ -37,10 +38,13 @@ def filled_rows(text: str, delimiter: str, name: str = "the table") -> list[list
 
     Raises
     ------
-    InvalidInput
+    ValueError
         If the table is larger than the budget allows.
     """
-    rows = (row for _, row in budget.rows_of(text, name, delimiter, strict=False))
+    try:
+        rows = [row for _, row in budget.rows_of(text, name, delimiter, strict=False)]
+    except InvalidInput as fault:
+        raise ValueError(fault.faults[0]) from fault
     return [row for row in rows if any(cell.strip() for cell in row)]
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from datetime import UTC
 from pathlib import Path
 from typing import Any
@@ -28,16 +30,31 @@ def parse_gpx(path: Path) -> Any:
     """
     import gpxpy
 
-    text = budget.decoded(budget.read_bytes(path, budget.TABLE_BYTES * 2), str(path))
+    data = budget.read_bytes(path, budget.TABLE_BYTES * 2)
+    text = budget.decoded(data, str(path))
     if "<!ENTITY" in text or "<!DOCTYPE" in text:
         raise InvalidInput(f"{path}: holds definitions of its own (DOCTYPE); expected a plain GPX file")
     if text.count("<trkpt") + text.count("<rtept") > MOST_POINTS:
         raise InvalidInput(f"{path}: more than {MOST_POINTS} points; expected a shorter track")
+    budget.check_depth(data, str(path))
     try:
         return gpxpy.parse(text)
     except Exception as error:  # the parser has no common base for what it raises
         first = str(error).splitlines()[0] if str(error) else type(error).__name__
         raise InvalidInput(f"{path}: not a GPX file: {first[:200]}") from error
+
+
+def placed(points: Sequence[Any]) -> list[Any]:
+    """Points that lie anywhere on earth."""
+    return [
+        p for p in points if abs(p.latitude) <= 90.0 and abs(p.longitude) <= 180.0
+    ]  # not a number is neither
+
+
+def _lost(every: Sequence[Any], points: Sequence[Any]) -> list[str]:
+    """What is to be said of points that lie nowhere."""
+    lost = len(every) - len(points)
+    return [f"{lost} points without a place on earth dropped"] if lost else []
 
 
 def _speeds_kmh(
@@ -70,9 +87,10 @@ def read_track(path: str | Path) -> ImportedLog:
     """
     path = Path(path)
     gpx = parse_gpx(path)
-    points = [p for track in gpx.tracks for s in track.segments for p in s.points]
+    every = [p for track in gpx.tracks for s in track.segments for p in s.points]
+    points = placed(every)
     timed = [p for p in points if p.time is not None]
-    notices = []
+    notices = _lost(every, points)
     if len(timed) < len(points):
         notices.append(f"{len(points) - len(timed)} points without a time dropped")
     if len(timed) < 3:
@@ -98,9 +116,11 @@ def read_track(path: str | Path) -> ImportedLog:
         raise InvalidInput(f"{path}: times do not advance; expected a recorded track")
     latitude = np.array([p.latitude for p in kept])
     longitude = np.array([p.longitude for p in kept])
-    height = np.array([np.nan if p.elevation is None else p.elevation for p in kept])
+    height = np.array(
+        [np.nan if p.elevation is None or not math.isfinite(p.elevation) else p.elevation for p in kept]
+    )
     stated = [p.speed for p in kept]
-    if all(s is not None for s in stated):
+    if all(s is not None and math.isfinite(s) for s in stated):
         speed = 3.6 * np.array(stated, dtype=float)
     else:
         speed = _speeds_kmh(at, latitude, longitude)

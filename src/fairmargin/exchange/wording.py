@@ -111,9 +111,21 @@ def climb_lines(study: Study, analysis: Analysis) -> list[str]:
     lines = []
     for climb in analysis.climbs:
         low, high = climb.interval_percent
-        step = f"; one step of the gauge is {climb.step_wh / 1000:.2f} kWh" if climb.step_wh else ""
+        by_step = (climb.step_interval_percent[1] - climb.step_interval_percent[0]) / 2
+        name = study.configuration(climb.configuration).label
+        if climb.by_charge_alone:
+            lines.append(
+                f"{name}: {climb.returned_percent:.0f} % of the charge returned ({low:.0f} to {high:.0f} %; the gauge's steps "
+                f"alone are worth \u00b1{by_step:.0f}). Enter the usable capacity for the energies."
+            )
+            continue
+        step = (
+            f"; one step of the gauge is {climb.step_wh / 1000:.2f} kWh, worth \u00b1{by_step:.0f} here"
+            if climb.step_wh
+            else ""
+        )
         lines.append(
-            f"{study.configuration(climb.configuration).label}: {climb.up_wh / 1000:.2f} kWh up, "
+            f"{name}: {climb.up_wh / 1000:.2f} kWh up, "
             f"{climb.down_wh / 1000:.2f} kWh back: {climb.returned_percent:.0f} % returned "
             f"({low:.0f} to {high:.0f} %{step})."
         )

@@ -8,6 +8,7 @@ from uncertainties import ufloat
 from fairmargin.core.analysis import analyse
 from fairmargin.core.evidence.climb import climbs
 from fairmargin.core.study import Trace
+from fairmargin.exchange.wording import climb_lines
 
 EMPTY = {"average_shown": None, "average_unit": None, "average_step": None}
 
@@ -36,9 +37,14 @@ def test_the_gauges_step_is_in_the_margin():
     step = 1 / np.sqrt(6)
     share = 100 * ufloat(2, step) / ufloat(7, step)
     (climb,) = climbs(mountain(), {})
-    low, high = climb.interval_percent
+    low, high = climb.step_interval_percent
     assert (high - low) / 2 == pytest.approx(1.96 * share.s, rel=1e-3)
     assert (high + low) / 2 == pytest.approx(share.n)
+    # The gauge lags by 0.3 points beside (common practice).
+    lagging = np.hypot(step, 0.3)
+    whole = 100 * ufloat(2, lagging) / ufloat(7, lagging)
+    low, high = climb.interval_percent
+    assert (high - low) / 2 == pytest.approx(1.96 * whole.s, rel=1e-3)
 
 
 def test_capacity_cancels_in_the_share():
@@ -75,3 +81,27 @@ def test_a_logger_and_a_signed_trip_energy_will_do():
 def test_one_way_only_says_nothing():
     study = mountain("A")
     assert climbs(study.with_leg("L02", included=False, reason="stopped half way"), {}) == ()
+
+
+def test_readings_without_a_noted_step_have_one_all_the_same():
+    """A climb's margin is never nothing: displays show whole tenths, whoever wrote down nothing of it."""
+    study = mountain()
+    legs = [
+        leg.with_(
+            soc_start_percent=None, soc_end_percent=None, energy_kwh=(5.0 if leg.direction == "out" else -2.0)
+        )
+        for leg in study.legs
+    ]
+    (climb,) = climbs(study.with_(legs=tuple(legs)), {})
+    assert climb.returned_percent == pytest.approx(40.0)
+    low, high = climb.interval_percent
+    assert high - low > 5.0
+
+
+def test_per_cents_of_a_battery_nobody_told_are_no_energies():
+    study = mountain(vehicle=VAN.with_(usable_capacity_kwh=None))
+    (climb,) = climbs(study, {})
+    assert climb.by_charge_alone
+    (line,) = climb_lines(study, analyse(study))
+    assert "kWh" not in line
+    assert "% of the charge returned" in line

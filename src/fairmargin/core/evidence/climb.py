@@ -5,18 +5,18 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Final
 
-from fairmargin.core import intervals, units
-from fairmargin.core.evidence.thinning import thin
+from fairmargin.core import intervals
+from fairmargin.core.evidence.readings import signed_reading
 from fairmargin.core.study import Leg, Study, Trace
-
-_UNIFORM: Final = 1.0 / math.sqrt(12.0)
 
 
 @dataclass(frozen=True, slots=True)
 class Climb:
-    """Energy up and back down in one configuration, totals over its included legs."""
+    """Energy up and back down in one configuration, totals over its included legs.
+
+    Energies of a battery whose capacity is not known are those of a usual one: only their share may be said.
+    """
 
     configuration: str
     up_wh: float
@@ -25,35 +25,8 @@ class Climb:
     interval_percent: tuple[float, float]
     step_wh: float  # what one step of the gauge is worth
     legs: tuple[str, ...]
-
-
-def signed_energy(study: Study, leg: Leg, trace: Trace | None) -> tuple[float, float, float, str] | None:
-    """Energy taken from the battery on a leg (negative = put back), its sd, the step, and the instrument. [Wh]
-
-    Two gauge readings, each uniform over its step, differ by a triangular error: sd = step/√6
-    (JCGM 100:2008, 4.3.9).
-    """
-    log = thin(trace) if trace is not None else None
-    if log is not None and log.energy_wh is not None:
-        energy = float(log.energy_wh[-1])
-        return energy, 0.005 * abs(energy) + 5.0, 0.0, "logger"
-    if leg.energy_kwh is not None:
-        step = 1000.0 * (leg.energy_step_kwh or 0.0)
-        return 1000.0 * leg.energy_kwh, step * _UNIFORM, step, "trip energy"
-    if leg.soc_start_percent is not None and leg.soc_end_percent is not None:
-        per_point = 10.0 * float(study.vehicle.usable_capacity_kwh or 50.0)
-        step = per_point * (1.0 if leg.soc_step_percent is None else leg.soc_step_percent)
-        drop = leg.soc_start_percent - leg.soc_end_percent
-        return per_point * drop, step * _UNIFORM * math.sqrt(2.0), step, "state of charge"
-    if leg.average_shown is not None and leg.average_unit is not None and leg.distance_km:
-        shown, unit, heating = leg.average_shown, leg.average_unit, study.vehicle.heating_value
-        one = units.to_wh_per_km(1.0, unit, heating)
-        inverse = units.more_is_better(unit)
-        per_km = one / shown if inverse else one * shown
-        by_step = (one / shown**2 if inverse else one) * (leg.average_step or 0.0)
-        step = by_step * leg.distance_km
-        return per_km * leg.distance_km, step * _UNIFORM, step, "trip average"
-    return None
+    step_interval_percent: tuple[float, float]  # of the share, by the steps of the gauge alone
+    by_charge_alone: bool  # per cents of a battery whose capacity nobody told: a share, and no energies
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,37 +79,53 @@ def climbs(study: Study, traces: Mapping[str, Trace]) -> tuple[Climb, ...]:
     deviate = intervals.deviate(study.confidence)
     result = []
     for configuration in study.configurations:
-        up = down = up_var = down_var = step = 0.0
+        up = down = up_var = down_var = up_step = down_step = step = 0.0
+        kinds: set[str] = set()
         names: list[str] = []
         ways = set()
         for leg in study.legs:
             if not leg.included or leg.configuration != configuration.id:
                 continue
-            energy = signed_energy(study, leg, traces.get(leg.leg))
-            if energy is None:
+            r = signed_reading(study, leg, traces.get(leg.leg))
+            if r is None:
                 continue
-            wh, sd, one_step, _ = energy
-            step = max(step, one_step)
+            step = max(step, r.step_wh)
+            kinds.add(r.instrument)
             names.append(leg.leg)
-            if is_down(leg, wh):
-                down, down_var = down - wh, down_var + sd**2
+            if is_down(leg, r.energy_wh):
+                down, down_var, down_step = (
+                    down - r.energy_wh,
+                    down_var + r.sd_wh**2,
+                    down_step + r.step_sd_wh**2,
+                )
                 ways.add("down")
             else:
-                up, up_var = up + wh, up_var + sd**2
+                up, up_var, up_step = up + r.energy_wh, up_var + r.sd_wh**2, up_step + r.step_sd_wh**2
                 ways.add("up")
         if ways != {"up", "down"} or up <= 0 or down <= 0:
             continue  # nothing came back: there is no share of it
         share = down / up
-        sd_share = math.sqrt(down_var + share**2 * up_var) / up
+        unknown = study.vehicle.usable_capacity_kwh is None and "state of charge" in kinds
+        if unknown and len(kinds) > 1:
+            continue  # per cents of nobody knows what against kilowatt-hours
+
+        def within(
+            down_var: float, up_var: float, share: float = share, up: float = up
+        ) -> tuple[float, float]:
+            half = deviate * math.sqrt(down_var + share**2 * up_var) / up
+            return 100 * (share - half), 100 * (share + half)
+
         result.append(
             Climb(
                 configuration.id,
                 up,
                 down,
                 100 * share,
-                (100 * (share - deviate * sd_share), 100 * (share + deviate * sd_share)),
+                within(down_var, up_var),
                 step,
                 tuple(names),
+                within(down_step, up_step),
+                unknown,
             )
         )
     return tuple(result)

@@ -13,7 +13,6 @@ from typing import Final
 import numpy as np
 
 from fairmargin.core import units
-from fairmargin.core.evidence.climb import signed_energy
 from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.study import Leg, Study, Trace
 
@@ -37,6 +36,8 @@ class Reading:
     shown: str
     energy_wh: float  # negative where more came back than was taken
     sd_wh: float
+    step_wh: float = 0.0  # what one step of the instrument is worth; 0 where it has none
+    step_sd_wh: float = 0.0  # of `sd_wh`, what the steps alone make
 
     @property
     def relative_sd(self) -> float:
@@ -178,20 +179,18 @@ def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -
         found.append(_reading("logger", f"{energy / 1000:.3f} kWh", energy, 0.002 + 0.5 * gaps))
     if leg.energy_kwh is not None:
         energy = 1000.0 * leg.energy_kwh
-        step = 1000.0 * _step(study, leg, "energy_kwh", "energy_step_kwh") * _UNIFORM
-        found.append(
-            Reading(
-                "trip energy", f"{leg.energy_kwh:g} kWh", energy, math.hypot(step, odometer * abs(energy))
-            )
-        )
+        step = 1000.0 * _step(study, leg, "energy_kwh", "energy_step_kwh")
+        sd = math.hypot(step * _UNIFORM, odometer * abs(energy))
+        found.append(Reading("trip energy", f"{leg.energy_kwh:g} kWh", energy, sd, step, step * _UNIFORM))
     if leg.average_shown is not None and leg.average_unit is not None:
         shown, unit = leg.average_shown, leg.average_unit
         one = units.to_wh_per_km(1.0, unit, study.vehicle.heating_value)
         per_km = one / shown if units.more_is_better(unit) else one * shown
         by_step = one / shown**2 if units.more_is_better(unit) else one
-        sd = _step(study, leg, "average_shown", "average_step") * _UNIFORM * by_step
+        step = _step(study, leg, "average_shown", "average_step") * by_step * shown_km
+        sd = step * _UNIFORM
         found.append(
-            Reading("trip average", f"{shown:g} {units.label(unit)}", per_km * shown_km, sd * shown_km)
+            Reading("trip average", f"{shown:g} {units.label(unit)}", per_km * shown_km, sd, step, sd)
         )
     if leg.fuel_l:
         sd = math.hypot(FUEL_FILL_L / leg.fuel_l, odometer)
@@ -214,8 +213,27 @@ def _soc_reading(study: Study, leg: Leg) -> Reading | None:
     step = 1.0 if leg.soc_step_percent is None else leg.soc_step_percent
     if fact is not None and fact.step is not None:
         step = float(fact.step)
-    sd = math.hypot(step * _UNIFORM * math.sqrt(2.0), SOC_LAG_PERCENT)
-    return Reading("state of charge", f"{drop:g} %", 10.0 * drop * capacity, 10.0 * sd * capacity)
+    by_step = (
+        step * _UNIFORM * math.sqrt(2.0)
+    )  # two readings, each uniform over its step: JCGM 100:2008, 4.3.9
+    point = 10.0 * capacity
+    return Reading(
+        "state of charge", f"{leg.soc_start_percent:g} to {leg.soc_end_percent:g} %", point * drop,
+        point * math.hypot(by_step, SOC_LAG_PERCENT), point * step, point * by_step,
+    )  # fmt: skip
+
+
+def signed_reading(study: Study, leg: Leg, trace: Trace | None) -> Reading | None:
+    """The most certain reading of one leg by itself, negative where energy came back; None where there is none.
+
+    What needs no distance is read without one.
+    """
+    shown = leg.distance_km or leg.gps_distance_km
+    bare = leg if shown else leg.with_(average_shown=None)
+    readings = leg_readings(study, bare, shown or math.inf, trace)
+    charge = _soc_reading(study, leg)
+    usable = [r for r in (*readings, *([charge] if charge else [])) if trusted(study, r.instrument)]
+    return min(usable, key=lambda r: r.sd_wh, default=None)
 
 
 def every_reading(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -> list[Reading]:
@@ -236,15 +254,15 @@ def _round_trip(
     traces: Mapping[str, Trace],
 ) -> Observation | None:
     """Climb and descent of one run together: what the whole took, by signed readings; None unless some was used."""
-    parts = [signed_energy(study, leg, traces.get(leg.leg)) for leg in legs]
+    parts = [signed_reading(study, leg, traces.get(leg.leg)) for leg in legs]
     known = [d for d in distances.values() if d]
     if len(known) < len(legs) or any(p is None for p in parts) or not all(leg.included for leg in legs):
         return None
-    energy = sum(p[0] for p in parts if p)
+    energy = sum(p.energy_wh for p in parts if p)
     if energy <= 0:
         return None
-    sd = math.sqrt(sum(p[1] ** 2 for p in parts if p))
-    kind = next(p[3] for p in parts if p)
+    sd = math.sqrt(sum(p.sd_wh**2 for p in parts if p))
+    kind = next(p.instrument for p in parts if p)
     shown, true = sum(d[0] for d in known), sum(d[1] for d in known)
     reading = Reading(kind, f"{energy / 1000:.2f} kWh", energy, sd)
     return Observation(tuple(leg.leg for leg in legs), (reading,), shown, true, energy / shown)

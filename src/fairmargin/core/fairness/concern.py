@@ -23,6 +23,8 @@ class Concern:
     next_step: str
     covered: bool  # by a correction, or by the margin
     signed: bool  # whether the sign of the bias is known
+    suggested: str = ""  # what a doubtful reading was most likely meant to be, as it would be typed
+    unsettles: bool = False  # whether nothing is settled until it is seen to
 
 
 def merge(found: Sequence[Concern]) -> tuple[Concern, ...]:

@@ -17,6 +17,7 @@ from fairmargin.core.inference.options import Cause, FitOptions, Group
 from fairmargin.core.inference.posterior import Effect
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.slips import is_confirmed
 
 #: Speeds that a model may be asked for; outside them time and distance do not fit together. [km/h]
 ASKABLE_KMH = (5.0, 300.0)
@@ -49,6 +50,12 @@ class ComparisonContext:
     refit: Refit
     with_left_out: Callable[[], Fit | None]  # the same fit with the left-out legs taken back in
     gaps: Mapping[str, float] = field(default_factory=dict)  # share of each logged leg without samples
+
+    def unchecked(self, o: Observation) -> bool:
+        """Whether an observation was typed, and nobody said that the instrument showed it."""
+        return o.readings[0].instrument != "logger" and not all(
+            is_confirmed(self.study.leg(name)) for name in o.legs
+        )
 
     @property
     def baseline(self) -> str:

@@ -123,10 +123,11 @@ def instruments_disagree(case: ComparisonContext) -> Iterator[Finding]:
             d, readings=(r, *(x for x in d.readings if x is not r)), gated_wh=None, gated_km=None
         )
         for d, r in differing
+        if r.energy_wh > 0
     }
     yield Finding(
         "caution",
-        case.with_readings(swapped),
+        case.with_readings(swapped) if swapped else None,
         tuple(name for d, _ in differing for name in d.legs),
         "Instruments disagree",
         f"Leg {o.legs[0]}: {o.readings[0].instrument} {o.energy_wh / 1000:.2f} kWh, {other.instrument} "

@@ -16,15 +16,18 @@ from numpy.typing import NDArray
 
 from fairmargin.core.evidence.clock import common_offset, seconds_of, times_of
 from fairmargin.core.evidence.logs import OFF_ROUTE_M
+from fairmargin.core.evidence.readings import distance_ratios, every_reading, leg_distances, trusted
 from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.fairness.registry import Finding, Registry
 from fairmargin.core.laws.route import Line, line_of
 from fairmargin.core.study import Leg, Study, Trace
+from fairmargin.core.study.slips import is_confirmed
 
 Array = NDArray[np.float64]
 
 Doubt = Literal["still", "off", "turned"]
+USUAL_KMH: Final = 80.0  # of a road whose speed nobody told
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +64,61 @@ def check_records(study: Study, traces: Mapping[str, Trace]) -> tuple[dict[str, 
     out = {leg.leg for group in doubtful.values() for leg, _ in group}
     sound = {name: trace for name, trace in traces.items() if name not in out}
     return sound, RECORDS.check(RecordsContext(study, doubtful))
+
+
+# ---------------------------------------------------------------- readings that no drive gives
+
+
+@RECORDS.rule("reading-doubtful", stage="drive", needs="readings", covered=False)
+def nothing_used(records: RecordsContext) -> Iterator[Finding]:
+    """A leg that took nothing, or gave energy back, where no hill explains it: no ratio can be made of it."""
+    study = records.study
+    if study.method in {"climb", "everyday"}:
+        return
+    ratios = distance_ratios(study)
+    per_km: dict[str, list[tuple[str, float, str]]] = {}  # by direction: leg, Wh/km, what was shown
+    for leg in study.legs:
+        distance = leg_distances(study, leg, ratios[leg.configuration], None) if leg.included else None
+        for r in every_reading(study, leg, distance[0], None) if distance else ():
+            if trusted(study, r.instrument):
+                way = f"{leg.vehicle}/{leg.sector}/{leg.direction}"
+                per_km.setdefault(way, []).append((leg.leg, r.energy_wh / distance[0], r.shown))  # type: ignore[index]
+    for way, members in per_km.items():
+        took = [x for _, x, _ in members if x > 0]
+        for name, wh_per_km, shown in members:
+            leg = study.leg(name)
+            if wh_per_km > 0 or is_confirmed(leg):
+                continue
+            falls = leg.direction == "back" and not took and _climbs_out(study, way, per_km)
+            if falls or _falls(study, leg):
+                continue
+            yield Finding(
+                "blocks",
+                None,
+                (name,),
+                f"The reading of {name} cannot be right",
+                f"{name} shows {shown}: a drive that took nothing or gave energy back, and no hill on the way explains it.",
+                f"Look at the reading of {name}: a sign, a digit, before and after. If it showed that, confirm it; else leave it "
+                "out with its reason.",
+            )
+
+
+def _falls(study: Study, leg: Leg) -> bool:
+    """Whether the road's heights let a vehicle roll: a mean fall of more than rolling takes."""
+    known = [(p.distance_m, p.elevation_m) for p in study.route if p.elevation_m is not None]
+    if len(known) < 2 or known[-1][0] <= known[0][0]:
+        return False
+    slope = (known[-1][1] - known[0][1]) / (known[-1][0] - known[0][0])
+    return bool((slope if leg.direction == "back" else -slope) > limit.ROLLING_SLOPE)
+
+
+def _climbs_out(study: Study, way: str, per_km: Mapping[str, Sequence[tuple[str, float, str]]]) -> bool:
+    """Whether the way out took so much more than level roads do that the way back may take nothing."""
+    out = [x for _, x, _ in per_km.get(f"{way.rsplit('/', 1)[0]}/out", ()) if x > 0]
+    k = study.vehicle.constants()
+    newtons = k.mass_kg * 9.81 * k.rolling_coefficient + 0.6 * k.drag_area_m2 * (USUAL_KMH / 3.6) ** 2
+    level = newtons / 3.6 / k.drive_efficiency + k.auxiliary_w / USUAL_KMH
+    return bool(out) and float(np.median(out)) > limit.CLIMB_TIMES * level
 
 
 # ---------------------------------------------------------------- logs

@@ -24,6 +24,8 @@ class Finding:
     message: str
     next_step: str
     signed: bool = False
+    suggested: str = ""
+    unsettles: bool = False
     covered: bool | None = None  # only where the rule is registered as covered by size
 
 
@@ -64,6 +66,8 @@ class Rule(Generic[Context]):
                 found.next_step,
                 covered=bool(covered),
                 signed=found.signed,
+                suggested=found.suggested,
+                unsettles=found.unsettles,
             )
 
 

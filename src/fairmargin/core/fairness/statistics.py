@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-import numpy as np
-
 from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext, names
 from fairmargin.core.fairness.registry import Finding
 from fairmargin.core.inference.options import Group
+from fairmargin.core.inference.plausible import effect_sd
 from fairmargin.core.inference.priors import SCATTER_SHARE
+from fairmargin.core.study.slips import likely
 from fairmargin.core.words import sentence, signed
 
 
@@ -40,31 +40,73 @@ def one_leg_decides(case: ComparisonContext) -> Iterator[Finding]:
     )
 
 
-@TEST_DAY.rule("reading-doubtful", stage="drive", needs="two like drives", covered=False)
+@TEST_DAY.rule("reading-doubtful", stage="drive", needs="readings", covered=False)
 def reading_doubtful(case: ComparisonContext) -> Iterator[Finding]:
-    """A reading far from its like: priced by leaving that leg out; it blocks, for no margin covers a wrong digit."""
-    like: dict[tuple[str, str, str], list[tuple[str, float]]] = {}
-    for o in case.observations:
-        leg = case.study.leg(o.legs[0])
-        like.setdefault((leg.configuration, leg.direction, leg.vehicle), []).append(
-            (o.legs[0], o.as_read_wh_per_km)
-        )
-    every = [v for members in like.values() for _, v in members]
-    usual = float(np.median(every))
-    for members in like.values():
-        low, high = min(members, key=lambda m: m[1]), max(members, key=lambda m: m[1])
-        if low[1] <= 0 or high[1] / low[1] <= limit.READING_TIMES:
-            continue
-        odd, other = sorted((low, high), key=lambda m: -abs(math.log(m[1] / usual)))
+    """A reading far off what the others and the vehicle's class predict: priced by leaving it out; no margin covers a wrong digit."""
+    doubted = (
+        None if case.fit.plausible is None else case.fit.plausible.worst(case.observations, case.unchecked)
+    )
+    if doubted is None:
+        return
+    legs = doubted.legs
+    name = " and ".join(legs)
+    o = next(o for o in case.observations if o.legs == legs)
+    meant = likely(case.study.leg(legs[0]), doubted.over_expected) if len(legs) == 1 else ""
+    yield Finding(
+        "blocks",
+        case.dropping(legs),
+        legs,
+        f"The reading of {name} cannot be right",
+        f"{name} shows {o.readings[0].shown}: {doubted.over_expected:.2g} times what the vehicle's class, its road and the "
+        f"other legs let expect.",
+        f"Look at the reading of {name}: a digit, a decimal point or a unit"
+        + (f" ({meant}?)" if meant else "")
+        + ". If it showed that, confirm it; else leave it out with its reason.",
+        signed=True,
+        suggested=meant,
+    )
+
+
+@TEST_DAY.rule("reading-unconfirmed", stage="drive", needs="readings", covered=True)
+def reading_unconfirmed(case: ComparisonContext) -> Iterator[Finding]:
+    """A verdict that one typed reading alone carries is not settled until somebody says that it showed that."""
+    e = case.effect
+    interval = e.interval_percent(case.study.confidence)
+    if interval[0] <= 0 <= interval[1]:
+        return
+    if len(case.observations) == 2:
+        usual = effect_sd(case.study)
+        names = [o.legs[-1] for o in case.observations if case.unchecked(o)]
+        if abs(e.log_ratio) <= limit.UNUSUAL_EFFECT * usual or len(names) < 2:
+            return
         yield Finding(
-            "blocks",
-            case.dropping([odd[0]]),
-            (odd[0],),
-            f"The reading of {odd[0]} cannot be right",
-            f"{odd[0]} took {odd[1] / other[1]:.2g} times what {other[0]} took, driven alike.",
-            f"Look at the reading of {odd[0]}: a digit, a decimal point or a unit. Else leave it out with its reason.",
-            signed=True,
+            "caution",
+            None,
+            tuple(names),
+            "One drive each, and more than is usual",
+            f"{signed(e.percent)} % is more than such a change mostly makes (within {100 * usual:.0f} %), and each side was "
+            "read once.",
+            f"Confirm what {names[0]} and {names[1]} showed, or drive once more.",
+            unsettles=True,
         )
+        return
+    for o in case.observations:
+        shift = e.influence.get(o.legs[0])
+        if shift is None or not case.unchecked(o):
+            continue
+        without = e.percent + 100.0 * shift * math.exp(e.log_ratio)
+        if without * e.percent > 0 and abs(without) >= limit.CARRIED * abs(e.percent):
+            continue
+        yield Finding(
+            "caution",
+            None,
+            o.legs,
+            f"The verdict rests on the reading of {o.legs[-1]}",
+            f"Without it the effect would be {signed(without)} %.",
+            f"Confirm that {o.legs[-1]} showed {o.readings[0].shown}, or drive once more.",
+            unsettles=True,
+        )
+        return
 
 
 @TEST_DAY.rule("model-contradicted", stage="examine", needs="readings", covered=True)

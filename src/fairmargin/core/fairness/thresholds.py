@@ -92,12 +92,19 @@ INFLUENCE_OF_MARGIN: Final = Threshold(
 SCATTER_LARGE: Final = Threshold(1.8, "usual scatters", "rarer than one study in twenty by the prior")
 SCATTER_VERY_LARGE: Final = Threshold(2.5, "usual scatters", "rarer than one in two hundred by the prior")
 
-READING_TIMES: Final = Threshold(
-    2.0, "times", "no two like drives differ by that: a digit or a unit was typed wrongly"
+UNUSUAL_EFFECT: Final = Threshold(
+    1.5, "usual effects", "of one drive each; from there a slip is as likely (`benchmarks/slips.py`)"
+)
+CARRIED: Final = Threshold(
+    0.5, "share", "of an effect that must be left without any one reading (`benchmarks/slips.py`)"
 )
 
 # ---------------------------------------------------------------- records
 
+ROLLING_SLOPE: Final = Threshold(0.01, "share", "of a fall: about what rolling resistance takes")
+CLIMB_TIMES: Final = Threshold(
+    1.8, "times", "what a level road takes; from there the way back may take nothing"
+)
 NO_DRIVE_M: Final = Threshold(50.0, "m", "the shortest leg a study may have is longer")
 LOOKED_AT: Final = Threshold(60, "points", "of a log are looked at")
 ON_ROAD_SHARE: Final = Threshold(

@@ -22,6 +22,7 @@ from fairmargin.core.inference.learned import Learned, effect_errors, learn
 from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
 from fairmargin.core.inference.options import FitOptions, Group
 from fairmargin.core.inference.plain import Plain, left_out, plain_differences
+from fairmargin.core.inference.plausible import Plausible, plausible
 from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, posterior
 from fairmargin.core.inference.priors import SCATTER_SHARE
 from fairmargin.core.inference.problem import Problem, prepare
@@ -56,6 +57,7 @@ class Fit:
     scatter_evidence: tuple[float, ...]  # log likelihood of each scatter size, see `learned_scatter`
     plain_effects: Callable[[], Mapping[str, Effect]] = dict  # see `plain`
     criticism: Criticism | None = None  # None for a fit that only prices something
+    plausible: Plausible | None = None  # the same
     levels: Mapping[str, Level] = field(default_factory=dict)  # of each configuration driven
     plain_levels: Callable[[], Mapping[str, Level]] = dict  # the same where the fit is not believed
     learned: Callable[[], Learned | None] = lambda: (
@@ -141,6 +143,7 @@ def fit_study(
             for name, p in plain.items()
         },
         criticism=criticise(problem, solution, result, plain) if first else None,
+        plausible=plausible(study, problem) if first else None,
         levels=model_levels(study, problem, result, len(problem.configurations) - 1, log_levels, observations)
         if first
         else {},

@@ -266,7 +266,8 @@ class Problem:
         """Log energy of every configuration over the reference drives, and its derivatives (configurations, unknowns)."""
         drives = self.reference.each
         energy = at.reference_wh.reshape(-1, drives)
-        whole = energy.sum(axis=1)
+        # Readings that cannot be may bend a level below nothing; what is left of it is criticised, not believed.
+        whole = np.maximum(energy.sum(axis=1), self.reference.km)
         share = energy / whole[:, None]
         by_unknown = at.reference_jacobian.reshape(-1, drives, len(self.unknowns))
         return np.log(whole), np.einsum("cd,cdu->cu", share, by_unknown)

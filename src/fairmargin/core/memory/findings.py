@@ -116,6 +116,10 @@ def _finding(study: Study, c: Comparison, number: int) -> Finding | None:
         return None
     known = bool(vehicle_of(study, c.vehicle).name)
     names = {x.id: _called(study, x, known) for x in study.configurations}
+    alike = [same_name(name) for name in names.values()]
+    names = {  # two states of one name are told apart by their ids
+        i: f"{name} ({i})" if alike.count(same_name(name)) > 1 else name for i, name in names.items()
+    }
     days = [leg.started_at.date() for leg in study.legs if leg.started_at is not None and leg.included]
     sector = f", {c.sector}" if c.sector and c.sector != WHOLE else ""
     if study.change.subject == "vehicle":

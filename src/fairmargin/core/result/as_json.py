@@ -164,8 +164,8 @@ def _concern(c: Concern) -> dict[str, Any]:
 def _climb(c: Climb) -> dict[str, Any]:
     return {
         "configuration": c.configuration,
-        "up_wh": _number(c.up_wh),
-        "down_wh": _number(c.down_wh),
+        "up_wh": None if c.by_charge_alone else _number(c.up_wh),
+        "down_wh": None if c.by_charge_alone else _number(c.down_wh),
         "returned_percent": _number(c.returned_percent),
         "interval_percent": _interval(c.interval_percent),
         "legs": list(c.legs),

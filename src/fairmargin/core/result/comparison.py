@@ -152,7 +152,9 @@ def _ruling(
     systematic = math.hypot(stated.systematic, open_percent / 2)
     needed = verdict.pairs_needed(count, stated.percent, systematic, stated.random, smallest, deviate)
     return verdict.Ruling(
-        verdict.word(stated.percent, stated.interval, smallest, blocked, open_percent),
+        verdict.word(
+            stated.percent, stated.interval, smallest, blocked, open_percent, any(c.unsettles for c in found)
+        ),
         stated.percent,
         stated.interval,
         open_percent,

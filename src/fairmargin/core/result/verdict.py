@@ -24,13 +24,15 @@ def word(
     smallest_percent: float,
     blocked: bool,
     open_charge_percent: float,
+    unsettled: bool = False,
 ) -> VerdictWord:
     """Judge an effect.
 
     "No difference that matters" is an equivalence test: the whole interval must lie inside ± the smallest
     effect (two one-sided tests, D. J. Schuirmann, J. Pharmacokinet. Biopharm. 15 (1987) 657, from memory).
     `open_charge_percent` is what concerns that no correction and no margin covers may be worth together:
-    it widens the interval on both sides, and beyond the effect's own size the comparison is not fair.
+    it widens the interval on both sides, and beyond the effect's own size the comparison is not fair. `unsettled`: whether
+    something has to be seen to before anything is said of which side of zero it lies on.
     """
     low, high = interval_percent
     if blocked or (open_charge_percent > max(abs(effect_percent), smallest_percent)):
@@ -38,9 +40,9 @@ def word(
     low, high = low - open_charge_percent, high + open_charge_percent
     if -smallest_percent < low and high < smallest_percent:
         return "no difference that matters"
-    if low > 0:
+    if low > 0 and not unsettled:
         return "uses more"
-    if high < 0:
+    if high < 0 and not unsettled:
         return "uses less"
     return "not settled"
 
@@ -107,6 +109,9 @@ def reason(study: Study, ruling: Ruling, found: Sequence[Concern]) -> str:
     if ruling.word == "no difference that matters":
         return f"The whole {level} interval lies within ±{smallest:g} %, the smallest effect that matters."
     low, high = ruling.interval_percent
+    waiting = next((c for c in found if c.unsettles), None)
+    if waiting is not None and (low > 0 or high < 0):
+        return f"{waiting.title}. {waiting.message} {waiting.next_step}"
     if low > 0 or high < 0:
         return f"The {level} interval lies on one side of zero, but open concerns worth {open_percent:.1f} % could undo it."
     ends = f"{low:+.1f} to {high:+.1f} %".replace("-", "\u2212")

@@ -135,7 +135,7 @@ def _ruling(
     )
     limiting = next((line for line in lines if line.source != Group.SCATTER), None)
     return verdict.Ruling(
-        verdict.word(effect, interval, smallest, blocked, open_percent),
+        verdict.word(effect, interval, smallest, blocked, open_percent, any(x.unsettles for x in found)),
         effect, interval, open_percent, pairs, None if blocked else needed,
         limiting.cause if limiting else "", limiting.remedy if limiting else "",
     )  # fmt: skip

@@ -68,6 +68,9 @@ class Leg(_Value):
     reason: str = ""
     left_out_after_result: bool = False
     note: str = ""
+    confirmed: str = (
+        ""  # the readings that somebody said the instruments showed indeed, as `entry.show_readings` has them
+    )
 
     @model_validator(mode="before")
     @classmethod

@@ -22,6 +22,7 @@ from fairmargin.core.study.kinds import ROADS, InstrumentName
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.said import WayReading
 from fairmargin.core.study.values import SIDES, Study
+from fairmargin.core.units.typed import LONGEST
 
 
 @dataclass(frozen=True, slots=True)
@@ -325,7 +326,7 @@ def read_on_the_way(text: str, leg: str, choice: units.UnitChoice) -> tuple[WayR
     for part in (p.strip() for p in text.split(";")):
         if not part:
             continue
-        match = _WAY.match(part)
+        match = _WAY.match(" ".join(part.split())) if len(part) <= LONGEST else None
         if match is None:
             raise ValueError(f'"{part}" has no place; expected a distance and a reading, such as 1.9 km 89 %')
         at = units.read_quantity(match[1], "distance", choice.distance)

@@ -40,7 +40,12 @@ _SPELLINGS: Final[dict[str, ConsumptionUnit]] = {
     "mpguk": "mpg-imp",
     "km/l": "km/L",
 }
-_NUMBER = re.compile(r"^\s*([+\-−]?\d[\d\s'\u00a0\u2009\u202f]*(?:[.,]\d+)?|[+\-−]?[.,]\d+)\s*(.*?)\s*$")
+#: Figures may be grouped by threes; any other space ends the number.
+_NUMBER = re.compile(
+    r"([+\-−]?(?:\d{1,3}(?:[\s'\u00a0\u2009\u202f]\d{3})+(?!\d)|\d+)(?:[.,]\d+)?|[+\-−]?[.,]\d+)(.*)",
+    re.DOTALL,
+)
+LONGEST: Final = 200  # characters of anything typed that holds one figure
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,10 +70,12 @@ def read_number(text: str) -> TypedNumber:
     UnitError
         If no number stands at the front, or the separators are ambiguous (``1,234.5``).
     """
-    match = _NUMBER.match(text)
+    if len(text) > LONGEST:
+        raise UnitError(f'"{text.strip()[:40]}\u2026" is too long; expected a number and its unit')
+    match = _NUMBER.match(text.strip())
     if match is None:
         raise UnitError(f'"{text.strip()}" is not a number')
-    digits, rest = match.groups()
+    digits, rest = match[1], match[2].strip()
     plain = re.sub(r"[\s'\u00a0\u2009\u202f]", "", digits).replace("−", "-").replace(",", ".")
     if rest[:1] in {".", ","} or plain.count(".") > 1:
         raise UnitError(f'"{text.strip()}" has more than one decimal sign; write 1234.5 or 1234,5')

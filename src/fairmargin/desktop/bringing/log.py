@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import read_duration_s
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.bringing.base import BringDialog, day_of, days_of, plain_table
@@ -441,7 +442,7 @@ class LogDialog(BringDialog):
         try:
             seconds = read_duration_s(item.text())
         except ValueError as error:
-            self.fault.setText(str(error))
+            self.fault.setText(words_of(error))
             self._show_pieces([str(self._leg_box(i).currentData()) for i in range(len(self.pieces))])
             return
         ends = [piece.start_s, piece.end_s]
@@ -461,7 +462,7 @@ class LogDialog(BringDialog):
                 self.study, self.log, self.pieces, legs, timedelta(hours=self.hours.value())
             )
         except ValueError as error:
-            self.fault.setText(str(error))
+            self.fault.setText(words_of(error))
             self.after = None
         else:
             left = sum(not leg for leg in legs)

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study
+from fairmargin.core.study.entry import words_of
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
@@ -159,7 +160,7 @@ class Field(QWidget):
         try:
             self._commit(text)
         except ValueError as error:
-            self._say(str(error))
+            self._say(words_of(error))
             return
         self._say("")
         self.edit.setModified(False)

@@ -23,9 +23,10 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.companion import compare_readings
-from fairmargin.core.evidence.climb import signed_energy
+from fairmargin.core.evidence.readings import signed_reading
 from fairmargin.core.result.types import LegResult
 from fairmargin.core.study import Leg, Stretch, Study
+from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, show_reading, words_of
 from fairmargin.core.units import show_duration
 from fairmargin.desktop.leaving_out import toggle_left_out
@@ -415,8 +416,13 @@ class ExamineStage(Stage):
             return units.show_consumption(result.measured_wh_per_km) if result else None
         if what == "energy":
             study = self.session.study
-            found = signed_energy(study, leg, self.session.traces.get(leg.leg)) if study else None
-            return None if found is None else found[0] / 1000.0
+            found = signed_reading(study, leg, self.session.traces.get(leg.leg)) if study else None
+            if study is None or found is None:
+                return None
+            known = (
+                found.instrument != "state of charge" or vehicle_of(study, leg.vehicle).usable_capacity_kwh
+            )
+            return found.energy_wh / 1000.0 if known else None
         if what == "speed":
             km, seconds = leg.gps_distance_km or leg.distance_km, leg.duration_s
             if km is None or seconds is None:

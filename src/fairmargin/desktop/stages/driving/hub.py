@@ -8,6 +8,7 @@ from typing import Final
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from fairmargin.core.study.entry import words_of
 from fairmargin.desktop.stages.driving.settings import InstrumentSettings, make_feeds
 from fairmargin.exchange.faults import InvalidInput
 from fairmargin.instruments.feed import Feed
@@ -41,7 +42,7 @@ class InstrumentHub(QObject):
         try:
             self.feeds = make_feeds(settings, self.clock, self._arrived)
         except (ValueError, InvalidInput) as error:
-            self._say(str(error))
+            self._say(words_of(error))
             return False
         if self.clock.rate > 1.0:
             # At a rehearsal's rate a feed must not wait for the window's long breaths.

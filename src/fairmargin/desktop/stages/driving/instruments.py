@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import read_in
 from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.settings import (
@@ -201,7 +202,7 @@ class InstrumentsDialog(QDialog):
         try:
             value = self.settings()
         except ValueError as error:
-            self.fault.setText(str(error))
+            self.fault.setText(words_of(error))
             return
         if self._controller.connect_instruments(value):
             save_settings(self._controller.session.settings, value)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, dataclass, field
+import math
+from dataclasses import asdict, dataclass, field, fields, replace
 from typing import Final
 
 from PySide6.QtCore import QSettings
@@ -37,9 +38,28 @@ class InstrumentSettings:
 def load_settings(settings: QSettings) -> InstrumentSettings:
     """Read the settings; what cannot be read counts as none."""
     try:
-        return InstrumentSettings(**json.loads(str(settings.value(KEY, "{}"))))
+        read = json.loads(str(settings.value(KEY, "{}")))
+        known = {f.name: f for f in fields(InstrumentSettings)}
+        usual = InstrumentSettings()
+        fit = {
+            name: value
+            for name, value in (read.items() if isinstance(read, dict) else ())
+            if name in known and _is_like(value, getattr(usual, name))
+        }
+        return replace(usual, **fit)
     except (ValueError, TypeError):
         return InstrumentSettings()
+
+
+def _is_like(value: object, usual: object) -> bool:
+    """Whether a value that was kept is of the kind it has to be: a number is no address."""
+    if isinstance(usual, bool) or isinstance(value, bool):
+        return isinstance(usual, bool) and isinstance(value, bool)
+    if isinstance(usual, float):
+        return isinstance(value, int | float) and math.isfinite(value)
+    if isinstance(usual, dict):
+        return isinstance(value, dict) and all(isinstance(v, str) for v in value.values())
+    return isinstance(value, type(usual))
 
 
 def save_settings(settings: QSettings, value: InstrumentSettings) -> None:

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fairmargin.core.study.entry import words_of
 from fairmargin.core.words import signed
 from fairmargin.desktop.on_the_list import put_aside, read_tags, tag
 from fairmargin.desktop.session import Session
@@ -192,7 +193,7 @@ class StudiesPage(KeepingPage):
         try:
             tag(self.session, study_id, read_tags(text))
         except ValueError as error:
-            self.session.failed.emit(str(error))
+            self.session.failed.emit(words_of(error))
 
     def _empty(self) -> QWidget:
         frame = QFrame()

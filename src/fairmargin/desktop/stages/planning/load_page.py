@@ -17,7 +17,7 @@ from fairmargin.core.planning.load import (
     trailer,
 )
 from fairmargin.core.study import Study
-from fairmargin.core.study.entry import show_number
+from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.items_panel import ItemsPanel
@@ -141,7 +141,7 @@ class LoadPage(PlanPage):
             checks = tuple(replace(c, words=in_units(c.words, units)) for c in check_load(load))
             fault = ""
         except ValueError as error:
-            checks, fault = (), str(error)
+            checks, fault = (), words_of(error)
         self.drawing.show_checks(
             checks, trailer(load).counts is not None or bool(load.towing_limit), bool(roof_kg(load))
         )

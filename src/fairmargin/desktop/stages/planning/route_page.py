@@ -12,7 +12,7 @@ from fairmargin.core.laws import wind
 from fairmargin.core.laws.route import line_of
 from fairmargin.core.memory.findings import same_name
 from fairmargin.core.study import RoutePoint, Study
-from fairmargin.core.study.entry import show_number
+from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units, read_quantity
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -225,7 +225,7 @@ class RoutePage(PlanPage):
         try:
             points = typed_route(self.typed.toPlainText())
         except ValueError as error:
-            self.fault.setText(str(error))
+            self.fault.setText(words_of(error))
             self.fault.show()
             return
         self.fault.hide()

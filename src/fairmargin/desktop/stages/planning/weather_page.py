@@ -18,7 +18,7 @@ from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.planning.go import go_or_wait
 from fairmargin.core.planning.windows import Window, best_of_days, windows
 from fairmargin.core.study import Study
-from fairmargin.core.study.entry import show_number
+from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units
 from fairmargin.desktop.background import Background
 from fairmargin.desktop.session import Session
@@ -233,7 +233,7 @@ class WeatherPage(PlanPage):
                     return
             seen = read_report(text)
         except ValueError as error:
-            self.fault.setText(str(error))
+            self.fault.setText(words_of(error))
             self.fault.show()
             return
         self.fault.hide()

@@ -15,7 +15,7 @@ from fairmargin.core.outcome.asking import NOT_ASKED, Asking, Predicted, cabin_k
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
-from fairmargin.core.study.entry import show_number
+from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.leg_fields import read_climate
 from fairmargin.core.units import (
     in_units,
@@ -189,7 +189,7 @@ class RangePage(UsePage):
         try:
             self._ask(road="" if road == "dry" else road)
         except ValueError as error:
-            self.session.failed.emit(str(error))
+            self.session.failed.emit(words_of(error))
 
     # ------------------------------------------------------------ the vehicle's figures
 

@@ -268,7 +268,7 @@ class TripForm(UsePage):
             points, notices = read_gpx(path)
             made = stretches_of(points, speed)
         except (InvalidInput, ValueError) as error:
-            self.session.failed.emit(str(error))
+            self.session.failed.emit(words_of(error))
             return False
         whole = sum(s.km for s in made)
         self._change(

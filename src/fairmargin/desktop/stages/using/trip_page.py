@@ -30,6 +30,7 @@ from fairmargin.core.outcome.trips import (
 from fairmargin.core.outcome.way import Way, way_of
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label
+from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.trip import Trip
 from fairmargin.core.units import in_units
 from fairmargin.core.words import sentence
@@ -115,7 +116,7 @@ class TripPage(TripForm):
         try:
             plan = plan_way(self._way.for_trip(trip))
         except (CannotArrive, ValueError) as error:
-            self.fault.setText(in_units(str(error), self.units))
+            self.fault.setText(in_units(words_of(error), self.units))
             return
         self.fault.setText("")
         self.drawing.show_plan(plan, self.units, self.trial_of(plan.configuration))
@@ -165,7 +166,7 @@ class TripPage(TripForm):
                 self._way = way_of(study, asking, trip)
                 self.plan = plan_way(self._way)
             except (ArithmeticError, ValueError) as error:
-                self.fault.setText(in_units(str(error), self.units))
+                self.fault.setText(in_units(words_of(error), self.units))
         self._show(study)
         self._ask_cases(study, asking)
 
@@ -176,7 +177,7 @@ class TripPage(TripForm):
         try:
             found = fuel_trip(study, asking, trip)
         except ValueError as error:
-            self.fault.setText(in_units(str(error), self.units))
+            self.fault.setText(in_units(words_of(error), self.units))
             self.fault.show()
             return
         self.drawing.hide()
