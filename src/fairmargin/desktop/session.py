@@ -19,6 +19,7 @@ from fairmargin.desktop.background import Background, Work, meanwhile
 from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.wanted import INLINE_LEGS, Wanted
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
+from fairmargin.logbook.files import real
 from fairmargin.logbook.lines import study_memory, study_summary
 from fairmargin.simulation.rehearsal import is_virtual
 
@@ -113,8 +114,9 @@ class Session(QObject):
 
     def open_logbook(self, path: str | Path) -> bool:
         """Open another logbook; on failure the one that is open stays."""
-        path = Path(path)
-        if self.logbook is not None and self.logbook.path.absolute() == path.absolute():
+        path = real(Path(path))
+        now = self.logbook
+        if now is not None and now.path.absolute() == path.absolute() and not now.read_only:
             return True
         try:
             fresh = Logbook.open(path)

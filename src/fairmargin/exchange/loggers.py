@@ -23,6 +23,7 @@ from fairmargin.exchange.frames import as_numbers, own_names, read_frame
 from fairmargin.exchange.headers import Role, as_percent, by_unit, heads, split_head
 from fairmargin.exchange.logger_times import EPOCH_S, clock_times, since_1970
 from fairmargin.exchange.tabular import delimiter_of
+from fairmargin.exchange.whole import write_whole
 
 Array = NDArray[np.float64]
 
@@ -413,8 +414,7 @@ def load_profiles(path: Path) -> dict[str, Profile]:
 
 
 def save_profiles(path: Path, profiles: Sequence[Profile]) -> None:
-    """Write profiles (OSError if that is not possible)."""
+    """Write profiles, whole or not at all (OSError or InvalidInput if that is not possible)."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    path.write_text(
-        json.dumps([p.to_json() for p in profiles], indent=1, ensure_ascii=False), encoding="utf-8"
-    )
+    text = json.dumps([p.to_json() for p in profiles], indent=1, ensure_ascii=False)
+    write_whole(path, text.encode("utf-8"))

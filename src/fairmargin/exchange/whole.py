@@ -22,8 +22,7 @@ def write_whole(target: Path, data: bytes) -> None:
         try:
             with os.fdopen(handle, "wb") as file:
                 file.write(data)
-            os.chmod(temporary, 0o644)
-            os.replace(temporary, target)
+            os.replace(temporary, target)  # private, as `mkstemp` makes it: reports say where somebody drove
         finally:
             Path(temporary).unlink(missing_ok=True)
     except OSError as error:

@@ -17,7 +17,7 @@ from typing import Final
 
 from fairmargin.logbook import schema
 from fairmargin.logbook.faults import LogbookFault
-from fairmargin.logbook.files import beside, connect, into_place, journal_of, to_disk
+from fairmargin.logbook.files import beside, connect, into_place, journal_of, real, to_disk
 
 DAILY: Final = "daily"
 SET_ASIDE: Final = "set aside"
@@ -86,6 +86,7 @@ def keep(path: Path, why: str, now: datetime | None = None) -> Copy | None:
         If it cannot be made.
     """
     moment = (now or datetime.now()).replace(microsecond=0)
+    path = real(path)
     folder = folder_of(path)
     folder.mkdir(mode=0o700, exist_ok=True)
     target = folder / f"{moment:%Y-%m-%dT%H%M%S} {why}.fairmargin"
@@ -98,7 +99,7 @@ def keep(path: Path, why: str, now: datetime | None = None) -> Copy | None:
             if why == DAILY and not is_whole(copied):
                 return None
         into_place(made, target)
-    _prune(path)
+    _prune(path, moment)
     return Copy(target, moment, why, target.stat().st_size)
 
 
@@ -123,9 +124,10 @@ def is_whole(connection: sqlite3.Connection) -> bool:
         connection.row_factory = None
 
 
-def _prune(path: Path) -> None:
+def _prune(path: Path, now: datetime) -> None:
+    """Let the oldest of each kind go; those that a clock set wrong dated ahead count as older than any."""
     counts: dict[str, int] = {}
-    for copy in kept(path):  # newest first
+    for copy in sorted(kept(path), key=lambda c: (c.made_at <= now, c.made_at), reverse=True):
         counts[copy.why] = counts.get(copy.why, 0) + 1
         if counts[copy.why] > MOST.get(copy.why, MOST_OTHERS):
             with contextlib.suppress(OSError):
@@ -165,6 +167,7 @@ def put_back(path: Path, copy: Path, now: datetime | None = None) -> None:
     LogbookFault
         If the copy cannot be read or the place not be written.
     """
+    path = real(path)
     try:
         with beside(path) as made:
             with (

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import glob
 import os
 import sqlite3
 from collections.abc import Iterator
@@ -12,6 +13,14 @@ from urllib.parse import quote
 
 #: How long another program's hold on the file is waited for. [s]
 PATIENCE_S: Final = 5.0
+
+
+def real(path: Path) -> Path:
+    """The file itself, where a symbolic link leads to it: links stay links."""
+    try:
+        return path.resolve() if path.is_symlink() else path
+    except (OSError, RuntimeError, ValueError):
+        return path  # told when it is opened
 
 
 def uri(path: Path, mode: str) -> str:
@@ -44,14 +53,20 @@ def journal_of(path: Path) -> Path:
     return path.with_name(path.name + "-journal")
 
 
+def sweep(path: Path) -> None:
+    """Take away what killed processes left beside a file that they were making."""
+    with contextlib.suppress(OSError, ValueError):
+        for old in path.parent.glob(f".{glob.escape(path.name)}.*.new*"):
+            number = old.name.split(".new")[0].rpartition(".")[2]
+            if number.isdigit() and not Path(f"/proc/{number}").exists():
+                old.unlink(missing_ok=True)
+
+
 @contextlib.contextmanager
 def beside(path: Path) -> Iterator[Path]:
     """A new private file beside `path` for what is to take its place; gone afterwards unless it was moved there."""
     path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-    for old in path.parent.glob(f".{path.name}.*.new*"):  # of a process that was killed
-        number = old.name.split(".new")[0].rpartition(".")[2]
-        if number.isdigit() and not Path(f"/proc/{number}").exists():
-            old.unlink(missing_ok=True)
+    sweep(path)
     made = path.with_name(f".{path.name}.{os.getpid()}.new")
     made.unlink(missing_ok=True)
     os.close(os.open(made, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600))

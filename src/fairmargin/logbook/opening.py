@@ -22,7 +22,7 @@ from sqlalchemy.dialects import sqlite
 
 from fairmargin.logbook import copies, schema
 from fairmargin.logbook.faults import LogbookDamaged, LogbookFault
-from fairmargin.logbook.files import beside, connect, into_place, journal_of
+from fairmargin.logbook.files import beside, connect, into_place, journal_of, sweep
 
 MAGIC: Final = b"SQLite format 3\x00"
 NO_WRITING: Final = "You may not write to this file; it is open for reading only."
@@ -73,7 +73,22 @@ def _worded(path: Path, error: sqlite3.DatabaseError) -> LogbookFault:
     return LogbookDamaged(path, str(error))
 
 
+def in_place(opened: Opened, path: Path) -> bool:
+    """Whether the file that is open is still the one at its place."""
+    if opened.lock is None:
+        return True
+    try:
+        there = path.stat()
+    except OSError:
+        return False
+    own = os.fstat(opened.lock)
+    return (own.st_dev, own.st_ino) == (there.st_dev, there.st_ino)
+
+
 def _open(path: Path, create: bool) -> Opened:
+    if path.exists() and not path.is_file():
+        raise LogbookFault(f"{path}: is not a file; expected a logbook. It was left as it is.")
+    sweep(path)
     if not _something(path):
         if not create:
             raise LogbookFault(f"{path}: there is no such logbook.")

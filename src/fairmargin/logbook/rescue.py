@@ -27,10 +27,13 @@ class Rescued:
     studies: int
     logs: int
     lost: tuple[str, ...]
+    answers: int = 0  # to practice cases
 
     def words(self) -> str:
         """Say it in a sentence or two."""
         said = f"{self.studies} studies and {self.logs} logs could be read as they were written; they are in {self.path}."
+        if self.answers:
+            said += f" So are {self.answers} answers to practice cases."
         return f"{said} Not in it: {'; '.join(self.lost)}." if self.lost else said
 
 
@@ -76,15 +79,22 @@ def rescue(path: Path, out: Path) -> Rescued:
                         continue
                     traces, missing = _traces(source, study_id)
                     lost += [f"the log of {leg} of \u201c{study.title}\u201d" for leg in missing]
-                    book.add(study, traces)
+                    number = book.add(study, traces)
+                    if _is_aside(source, study_id):
+                        book.set_archived(number, True)
                     studies, logs = studies + 1, logs + len(traces)
+                answers, unread = _practice(source)
+                for body in answers:
+                    book.add_practice(body)
+                if unread:
+                    lost.append(f"{unread} answer{'s' if unread > 1 else ''} to practice cases")
         except sqlite3.Error as error:
             out.unlink(missing_ok=True)
             raise LogbookFault(f"{path}: nothing of it can be read ({error}).") from error
     if not studies:
         out.unlink(missing_ok=True)
         raise LogbookFault(f"{path}: no study of it can be read.")
-    return Rescued(out, studies, logs, tuple(lost))
+    return Rescued(out, studies, logs, tuple(lost), len(answers))
 
 
 def _fill_up(path: Path) -> None:
@@ -134,6 +144,27 @@ def _study(source: sqlite3.Connection, study_id: int) -> tuple[Study | None, str
         return Study.model_validate_json(row["body"]), ""
     except (ValueError, TypeError, RecursionError):
         return None, f"{name} (its record cannot be read)"
+
+
+def _is_aside(source: sqlite3.Connection, study_id: int) -> bool:
+    """Whether a study was put aside; not where its row does not say."""
+    with contextlib.suppress(sqlite3.DatabaseError, IndexError, TypeError):
+        row = source.execute("SELECT archived_at FROM study WHERE id = ?", (study_id,)).fetchone()
+        return isinstance(row[0], str) and row[0][:2] == "20"
+    return False
+
+
+def _practice(source: sqlite3.Connection) -> tuple[list[str], int]:
+    """Answers to practice cases that are as they were written, and how many are not."""
+    found: list[str] = []
+    unread = 0
+    with contextlib.suppress(sqlite3.DatabaseError):
+        for row in source.execute("SELECT body, body_check FROM practice ORDER BY id"):
+            if isinstance(row[0], str) and row[1] == check_of(row[0]):
+                found.append(row[0])
+            else:
+                unread += 1
+    return found, unread
 
 
 def _traces(source: sqlite3.Connection, study_id: int) -> tuple[dict[str, Trace], list[str]]:

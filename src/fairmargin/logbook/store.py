@@ -21,7 +21,7 @@ from fairmargin.core.study import Study, Trace
 from fairmargin.logbook import copies, opening, schema
 from fairmargin.logbook.about import about_of
 from fairmargin.logbook.faults import LogbookFault, StudyDamaged
-from fairmargin.logbook.files import connect
+from fairmargin.logbook.files import connect, real
 from fairmargin.logbook.packing import pack_trace, unpack_trace
 from fairmargin.logbook.rows import (
     DAMAGE_MARK,
@@ -84,7 +84,7 @@ class Logbook:
         LogbookDamaged
             If it is a logbook that is not whole; it is left untouched too.
         """
-        path = Path(path)
+        path = real(Path(path))
         book = cls(path, opening.open_file(path, create))
         try:
             book._count()
@@ -346,6 +346,11 @@ class Logbook:
             raise LogbookFault(self.read_only_because)
         with self._turn:
             self._is_open()
+            if not opening.in_place(self._opened, self.path):
+                raise LogbookFault(
+                    f"{self.path}: this file was moved away or replaced while it was open; this was not saved. What was saved "
+                    "before is in the file that was moved: put it back, or open it where it is now."
+                )
             try:
                 with self._engine.begin() as connection:
                     yield connection

@@ -139,7 +139,7 @@ def test_a_reading_ten_times_too_large_blocks_and_is_named():
     wrong = study.with_leg("L03", average_shown=round(study.leg("L03").average_shown * 10, 1))
     c = only(wrong)
     odd = next(x for x in c.concerns if x.code == "reading-doubtful")
-    assert odd.severity == "blocks" and odd.legs == ("L03",) and "10 times" in odd.message
+    assert odd.severity == "blocks" and odd.legs == ("L03",) and "9.9 times" in odd.message
     assert c.verdict == "not a fair comparison" and c.standing.word == "not fair"
     low, high = c.interval_percent
     assert c.method == "plain" and high - low > 50  # scatter like that leaves nothing settled

@@ -35,6 +35,7 @@ Array = NDArray[np.float64]
 
 #: Groups whose part of a margin shrinks with more runs.
 RANDOM: Final = frozenset({Group.WIND_OF_RUNS, Group.SPEED})
+FAR: Final = 12.0  # logarithm of a ratio that nothing has
 TELLING: Final = 0.05  # share of a source's variance from which an unknown's legs are named
 
 
@@ -167,13 +168,17 @@ def _posterior(
     """The effects of all trials and, after them, the levels of all configurations."""
     asked = np.concatenate([gradients[1:] - gradients[0], *([gradients] if with_levels else [])])
     values = np.concatenate([log_levels[1:] - log_levels[0], *([log_levels] if with_levels else [])])
-    return posterior(
+    found = posterior(
         problem.evidence(solution.at, solution.segment_share),
         problem.innovation(solution.at, solution.theta),
         asked,
         (values + asked @ (problem.prior_mean - solution.theta)).tolist(),
         options.scatter_freedom,
     )
+    if float(np.abs(found.means).max()) < FAR and float(found.sds.max()) < FAR:
+        return found
+    # Readings that cannot be: no figure of theirs is believed, but each is one.
+    return replace(found, means=np.clip(found.means, -FAR, FAR), sds=np.minimum(found.sds, FAR))
 
 
 def _declared_masses(study: Study, problem: Problem, solution: Solution) -> dict[str, float]:

@@ -71,7 +71,11 @@ class Effect:
         """Equal-tailed interval in per cent of baseline consumption."""
         tail = (1.0 - confidence) / 2.0
         low, high = (mixture_quantile(self.weights, self.means, self.sds, q) for q in (tail, 1.0 - tail))
-        return (math.exp(low) - 1.0) * 100.0, (math.exp(high) - 1.0) * 100.0
+        return (math.exp(low) - 1.0) * 100.0, (math.exp(min(high, MOST_LOG)) - 1.0) * 100.0
+
+
+#: Logarithm of a ratio beyond which only its side of one is said.
+MOST_LOG: Final = 50.0
 
 
 @dataclass(frozen=True, eq=False)

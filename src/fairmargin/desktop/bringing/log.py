@@ -258,6 +258,8 @@ class LogDialog(BringDialog):
                 save_profiles(profiles_path(), [*(p for p in self._profiles.values() if p.name != name), self.chosen_profile()])  # fmt: skip
             except OSError as error:
                 self.fault.setText(f"The profile could not be kept: {error.strerror or error}")
+            except InvalidInput as error:
+                self.fault.setText(f"The profile could not be kept: {error.faults[0]}")
         t = result.trace.time_s
         said = [f"{len(t)} of {result.rows} rows taken, {(t[-1] - t[0]) / 60:.0f} min", *result.notices]
         self.words.setText("; ".join(said) + ".")

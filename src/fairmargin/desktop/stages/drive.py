@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QKeySequence, QResizeEvent
@@ -22,6 +22,8 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core.companion import aimed_kmh, leg_checklist
 from fairmargin.core.designs import plan_day
+from fairmargin.core.fairness.concern import Concern
+from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.leg_fields import (
@@ -56,6 +58,22 @@ class Laid:
             (leg.leg, leg.run, leg.configuration, leg.block, leg.direction) for leg in self.study.legs
         )
         return self.study_id, legs, tuple((c.id, c.name, c.baseline) for c in self.study.configurations)
+
+
+#: Concerns that one click answers: a reading is confirmed, or mended.
+ASKED: Final = frozenset({"reading-doubtful", "reading-unconfirmed"})
+
+
+def asked_of(analysis: Analysis | None) -> dict[str, Concern]:
+    """What is asked of each leg's reading, the gravest first."""
+    found: dict[str, Concern] = {}
+    if analysis is not None:
+        every = [*analysis.concerns, *(c for x in analysis.comparisons for c in x.concerns)]
+        for concern in sorted(every, key=lambda c: c.severity != "blocks"):
+            if concern.code in ASKED:
+                for leg in concern.legs:
+                    found.setdefault(leg, concern)
+    return found
 
 
 class DriveStage(LegEdits):
@@ -143,6 +161,7 @@ class DriveStage(LegEdits):
         self._laid: Laid | None = None
         self._laid_narrow = False
         self._events: dict[str, list[str]] = {}
+        self._asked: dict[str, Concern] = {}  # by leg: what is asked of its reading
         self._opened: set[str] = set()  # legs that show every field
         self._needed: tuple[str, ...] = ()
         self._next = ""
@@ -262,11 +281,12 @@ class DriveStage(LegEdits):
         for event in study.events:
             events.setdefault(event.leg, []).append(event.kind.replace("-", " "))
         self._events = events
+        self._asked = asked_of(self.session.analysis)
         self._needed = needed_fields(study)
         self.cards.look()
         for name, card in self.cards.there.items():
             card.open_fields(self._needed, self._every(name))
-            card.show_leg(study, legs[name], events.get(name, []))
+            card.show_leg(study, legs[name], events.get(name, []), self._asked.get(name))
         driven = sum(self.session.state(leg) == "driven" for leg in study.legs)
         left_out = sum(leg.state == "left out" for leg in study.legs)
         words = f"{driven} of {len(study.legs)} legs driven"
@@ -372,7 +392,7 @@ class DriveStage(LegEdits):
         if self._laid is not None:
             study = self._laid.study
             card.open_fields(self._needed, self._every(name))
-            card.show_leg(study, study.leg(name), self._events.get(name, []))
+            card.show_leg(study, study.leg(name), self._events.get(name, []), self._asked.get(name))
             card.mark_next(name == self._next)
 
     # ------------------------------------------------------------ more fields

@@ -13,12 +13,16 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMenu,
+    QPushButton,
     QToolButton,
     QVBoxLayout,
+    QWidget,
 )
 
 from fairmargin.core import units
+from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.entry import show_readings
 from fairmargin.core.study.leg_fields import (
     ALIKE,
     INSTRUMENT_KEYS,
@@ -44,6 +48,9 @@ class Sheet(Protocol):
 
         A text typed over a leg's readings replaces them, but for the instruments `apart`, which have fields of their own.
         """
+
+    def confirm_reading(self, name: str, study_id: int | None) -> None:
+        """Say that the instruments showed what stands there."""
 
     def clear_leg(self, name: str) -> None:
         """Take every reading off a leg."""
@@ -95,6 +102,7 @@ class LegCard(QFrame):
         self.fields: dict[str, Field] = {}
         self.fault = label("", "fault", wrap=True)
         self.doubt: QLabel | None = None
+        self.answers: QWidget | None = None  # to a doubt about the reading: yes, or what it was
         rows = (QHBoxLayout(), QHBoxLayout(), head)
         for row in rows[:2]:
             row.setSpacing(5)
@@ -221,8 +229,8 @@ class LegCard(QFrame):
             self._extra.setColumnStretch(column, 1)
         self.stage.refit(self.name)
 
-    def show_leg(self, study: Study, leg: Leg, events: Sequence[str]) -> None:
-        """Show the leg's stored values and what happened on it."""
+    def show_leg(self, study: Study, leg: Leg, events: Sequence[str], asked: Concern | None = None) -> None:
+        """Show the leg's stored values, what happened on it, and what is asked of its reading."""
         choice = self.stage.session.units_of(leg)
         way = {"out": "Out", "back": "Back", "loop": "Round"}.get(leg.direction, "Leg")
         if study.method == "climb":
@@ -257,7 +265,49 @@ class LegCard(QFrame):
         for field in f.values():
             if field.edit.isReadOnly() != read_only:
                 field.edit.setReadOnly(read_only)
-        self._show_doubt(doubt(study, leg))
+        words = doubt(study, leg)
+        if asked is not None and not words:
+            words = f"{asked.title}. {asked.message}"
+        self._show_doubt(words)
+        self._show_answers(asked, show_readings(leg))
+
+    def _show_answers(self, asked: Concern | None, shown: str) -> None:
+        """Two buttons below a doubt about the reading: it showed that, and what it most likely was."""
+        wanted = None if asked is None or self.stage.session.read_only else [shown, asked.suggested]
+        if (None if self.answers is None else self.answers.property("key")) == wanted:
+            return
+        if self.answers is not None:
+            self.answers.hide()
+            self.answers.deleteLater()
+            self.answers = None
+        if wanted is not None:
+            self.answers = self._make_answers(*wanted)
+            self.answers.setProperty("key", wanted)
+            layout = self.layout()
+            assert layout is not None
+            layout.addWidget(self.answers)
+        self.stage.refit(self.name)
+
+    def _make_answers(self, shown: str, suggested: str) -> QWidget:
+        made = QWidget()
+        row = QHBoxLayout(made)
+        row.setContentsMargins(0, 0, 0, 0)
+        confirm = QPushButton(f"Yes, it showed {shown}")
+        confirm.clicked.connect(lambda: self.stage.confirm_reading(self.name, self._study_id))
+        row.addWidget(confirm)
+        if suggested:
+            mend = QPushButton(f"It was {suggested}")
+            mend.clicked.connect(lambda: self._take(suggested))
+            row.addWidget(mend)
+        row.addStretch()
+        return made
+
+    def _take(self, text: str) -> None:
+        """Type what the reading most likely was."""
+        field = self.fields["reading"]
+        field.edit.setText(text)
+        field.edit.setModified(True)
+        field.edit.editingFinished.emit()
 
     def _show_doubt(self, words: str) -> None:
         """What is odd about the figures, as a question."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from fairmargin.core.study.entry import READING_FIELDS, replaced_readings, words_of
+from fairmargin.core.study.entry import READING_FIELDS, replaced_readings, show_readings, words_of
 from fairmargin.core.study.leg_fields import columns_of, read_leg_field, read_on_the_way
 from fairmargin.core.study.runs import driven_with, joined, moved, run_of, without_leg, without_run
 from fairmargin.desktop.leaving_out import toggle_left_out
@@ -39,6 +39,13 @@ class LegEdits(Stage):
             raise ValueError(words_of(error)) from error
         if not self.session.edit(after, f"{key.split('_')[0]} of {name}"):
             raise ValueError("could not be saved")
+
+    def confirm_reading(self, name: str, study_id: int | None) -> None:
+        """Say that the instruments showed what stands there (one undo step)."""
+        study = self.session.study
+        if study is not None and study_id == self.session.study_id:
+            shown = show_readings(study.leg(name))
+            self.session.edit(study.with_leg(name, confirmed=shown), f"confirm {name}")
 
     def clear_leg(self, name: str) -> None:
         """Take every reading off a leg (one undo step)."""
