@@ -74,7 +74,7 @@ def test_a_zip_is_unpacked_within_a_budget_and_its_sizes_are_not_believed(tmp_pa
     write_package(path, driven_study("AB"), {})
     with zipfile.ZipFile(path, "a", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("samples/L01.csv", b"time_s,speed_kmh\n" + b"0,0\n" * (1 << 20))
-    monkeypatch.setattr(budget, "LOG_BYTES", 1 << 20)
+    monkeypatch.setattr(budget, "SAMPLES_BYTES", 1 << 20)
     with pytest.raises(InvalidInput, match=r"samples/L01.csv: 2 MB is too large; expected at most 1 MB"):
         read_package(path)
     with zipfile.ZipFile(path) as archive, pytest.raises(InvalidInput, match="unpacks to more than 1 MB"):

@@ -52,7 +52,11 @@ def test_wall_energy_and_climbs_stand_where_they_are():
     assert wall["trial_grid_wh_per_km"] == pytest.approx(1000 * 0.8 / 18.4, abs=1e-3)
     study = driven_study("AB").with_(method="climb")
     up_and_down = study.with_legs(
-        leg.with_(soc_start_percent=80.0, soc_end_percent=73.0 if leg.direction == "out" else 82.0)
+        leg.with_(
+            average_shown=None,
+            soc_start_percent=80.0,
+            soc_end_percent=73.0 if leg.direction == "out" else 82.0,
+        )
         for leg in study.legs
     )
     climb = as_json(analyse(up_and_down))["climbs"][0]

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from fairmargin.core import intervals
-from fairmargin.core.evidence.readings import signed_reading
+from fairmargin.core.evidence.readings import signed_readings
 from fairmargin.core.study import Leg, Study, Trace
 
 
@@ -83,10 +83,10 @@ def climbs(study: Study, traces: Mapping[str, Trace]) -> tuple[Climb, ...]:
         kinds: set[str] = set()
         names: list[str] = []
         ways = set()
-        for leg in study.legs:
-            if not leg.included or leg.configuration != configuration.id:
-                continue
-            r = signed_reading(study, leg, traces.get(leg.leg))
+        own = [leg for leg in study.legs if leg.included and leg.configuration == configuration.id]
+        read = signed_readings(study, own, traces)
+        for leg in own:
+            r = read.get(leg.leg)
             if r is None:
                 continue
             step = max(step, r.step_wh)
@@ -106,8 +106,6 @@ def climbs(study: Study, traces: Mapping[str, Trace]) -> tuple[Climb, ...]:
             continue  # nothing came back: there is no share of it
         share = down / up
         unknown = study.vehicle.usable_capacity_kwh is None and "state of charge" in kinds
-        if unknown and len(kinds) > 1:
-            continue  # per cents of nobody knows what against kilowatt-hours
 
         def within(
             down_var: float, up_var: float, share: float = share, up: float = up

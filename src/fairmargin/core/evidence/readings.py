@@ -223,17 +223,32 @@ def _soc_reading(study: Study, leg: Leg) -> Reading | None:
     )  # fmt: skip
 
 
-def signed_reading(study: Study, leg: Leg, trace: Trace | None) -> Reading | None:
-    """The most certain reading of one leg by itself, negative where energy came back; None where there is none.
+def signed_readings(study: Study, legs: Sequence[Leg], traces: Mapping[str, Trace]) -> dict[str, Reading]:
+    """What each leg took by itself, negative where energy came back; legs without a reading are left out.
 
-    What needs no distance is read without one.
+    One instrument that all the legs were read with counts, the most certain of them; else the most certain of each leg. What
+    needs no distance is read without one. Per cents of a battery whose capacity nobody told are set against their like only.
     """
-    shown = leg.distance_km or leg.gps_distance_km
-    bare = leg if shown else leg.with_(average_shown=None)
-    readings = leg_readings(study, bare, shown or math.inf, trace)
-    charge = _soc_reading(study, leg)
-    usable = [r for r in (*readings, *([charge] if charge else [])) if trusted(study, r.instrument)]
-    return min(usable, key=lambda r: r.sd_wh, default=None)
+    found: dict[str, dict[str, Reading]] = {}
+    for leg in legs:
+        shown = leg.distance_km or leg.gps_distance_km
+        bare = leg if shown else leg.with_(average_shown=None)
+        readings = leg_readings(study, bare, shown or math.inf, traces.get(leg.leg))
+        charge = _soc_reading(study, leg)
+        usable = [r for r in (*readings, *([charge] if charge else [])) if trusted(study, r.instrument)]
+        if usable:
+            found[leg.leg] = {r.instrument: r for r in usable}
+    alike = set.intersection(*(set(own) for own in found.values())) if found else set()
+    if alike:
+        best = min(sorted(alike), key=lambda kind: sum(own[kind].sd_wh for own in found.values()))
+        return {name: own[best] for name, own in found.items()}
+    if study.vehicle.usable_capacity_kwh is None:
+        found = {
+            name: rest
+            for name, own in found.items()
+            if (rest := {k: r for k, r in own.items() if k != "state of charge"})
+        }
+    return {name: min(own.values(), key=lambda r: r.sd_wh) for name, own in found.items()}
 
 
 def every_reading(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -> list[Reading]:
@@ -254,15 +269,15 @@ def _round_trip(
     traces: Mapping[str, Trace],
 ) -> Observation | None:
     """Climb and descent of one run together: what the whole took, by signed readings; None unless some was used."""
-    parts = [signed_reading(study, leg, traces.get(leg.leg)) for leg in legs]
+    parts = list(signed_readings(study, legs, traces).values())
     known = [d for d in distances.values() if d]
-    if len(known) < len(legs) or any(p is None for p in parts) or not all(leg.included for leg in legs):
+    if len(known) < len(legs) or len(parts) < len(legs) or not all(leg.included for leg in legs):
         return None
-    energy = sum(p.energy_wh for p in parts if p)
+    energy = sum(p.energy_wh for p in parts)
     if energy <= 0:
         return None
-    sd = math.sqrt(sum(p.sd_wh**2 for p in parts if p))
-    kind = next(p.instrument for p in parts if p)
+    sd = math.sqrt(sum(p.sd_wh**2 for p in parts))
+    kind = parts[0].instrument
     shown, true = sum(d[0] for d in known), sum(d[1] for d in known)
     reading = Reading(kind, f"{energy / 1000:.2f} kWh", energy, sd)
     return Observation(tuple(leg.leg for leg in legs), (reading,), shown, true, energy / shown)

@@ -5,13 +5,15 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from fairmargin.core.evidence.readings import Observation, every_reading
 from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext, names
 from fairmargin.core.fairness.registry import Finding
 from fairmargin.core.inference.options import Group
 from fairmargin.core.inference.plausible import effect_sd
 from fairmargin.core.inference.priors import SCATTER_SHARE
-from fairmargin.core.study.slips import likely
+from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.slips import likely, usual_decimals
 from fairmargin.core.words import sentence, signed
 
 
@@ -48,16 +50,16 @@ def reading_doubtful(case: ComparisonContext) -> Iterator[Finding]:
     )
     if doubted is None:
         return
-    legs = doubted.legs
-    name = " and ".join(legs)
-    o = next(o for o in case.observations if o.legs == legs)
-    meant = likely(case.study.leg(legs[0]), doubted.over_expected) if len(legs) == 1 else ""
+    o = next(o for o in case.observations if o.legs == doubted.legs)
+    leg, shown, over = _odd_one(case.study, o, doubted.over_expected)
+    name = leg.leg
+    meant = likely(leg, over, usual_decimals(case.study.legs, leg))
     yield Finding(
         "blocks",
-        case.dropping(legs),
-        legs,
+        case.dropping(o.legs),
+        (name,),
         f"The reading of {name} cannot be right",
-        f"{name} shows {o.readings[0].shown}: {doubted.over_expected:.2g} times what the vehicle's class, its road and the "
+        f"{name} shows {shown}: {over:.2g} times what the vehicle's class, its road and the "
         f"other legs let expect.",
         f"Look at the reading of {name}: a digit, a decimal point or a unit"
         + (f" ({meant}?)" if meant else "")
@@ -65,6 +67,25 @@ def reading_doubtful(case: ComparisonContext) -> Iterator[Finding]:
         signed=True,
         suggested=meant,
     )
+
+
+def _odd_one(study: Study, o: Observation, over: float) -> tuple[Leg, str, float]:
+    """The leg of a doubted observation that is furthest from what was expected, what it shows, and how far it is off."""
+    if len(o.legs) == 1:
+        return study.leg(o.legs[0]), o.readings[0].shown, over
+    expected = o.as_read_wh_per_km / over
+    found = []
+    for name in o.legs:
+        leg = study.leg(name)
+        km = leg.distance_km or leg.gps_distance_km or o.shown_km / len(o.legs)
+        for r in every_reading(study, leg, km, None):
+            if r.instrument == o.readings[0].instrument and r.energy_wh > 0:
+                times = r.energy_wh / km / expected
+                found.append((abs(math.log(times)), leg, r.shown, times))
+    if not found:
+        return study.leg(o.legs[-1]), o.readings[0].shown, over
+    _, leg, shown, times = max(found, key=lambda x: x[0])
+    return leg, shown, times
 
 
 @TEST_DAY.rule("reading-unconfirmed", stage="drive", needs="readings", covered=True)

@@ -73,7 +73,10 @@ class Plausible:
 def effect_sd(study: Study) -> float:
     """How large an effect of the study's change is, most often. [log of the whole consumption]"""
     change = study.change
-    own: float = SUBJECT_SD.get(change.subject, EFFECT_SD[change.kind])
+    own: float = EFFECT_SD[change.kind]
+    if change.subject != "configuration":  # and, beside it, a state of the vehicle where that is told
+        beside = 0.0 if change.kind == "other" else own
+        own = math.hypot(SUBJECT_SD[change.subject], beside)
     expected = abs(float(change.prediction_percent or 0.0)) / 100.0
     return max(own, expected)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Final
 
 from fairmargin.core import units
@@ -32,12 +32,8 @@ def slips_of(text: str) -> Iterator[str]:
     plain, decimals = text.replace(".", ""), len(text.partition(".")[2])
     for moved in (1, 2):
         if decimals + moved < len(plain):
-            at = len(plain) - decimals - moved
-            yield f"{plain[:at].lstrip('0') or '0'}.{plain[at:]}"
-        less = decimals - moved
-        yield (
-            f"{plain[: len(plain) - less]}.{plain[len(plain) - less :]}" if less > 0 else plain + "0" * -less
-        )
+            yield _pointed(plain, decimals + moved)
+        yield _pointed(plain, decimals - moved)
     places = [i for i, sign in enumerate(text) if sign.isdigit()]
     for i in places:
         yield (text[:i] + text[i + 1 :]).removesuffix(".")
@@ -45,7 +41,15 @@ def slips_of(text: str) -> Iterator[str]:
         yield text[:i] + text[j] + text[i + 1 : j] + text[i] + text[j + 1 :]
 
 
-def likely(leg: Leg, over_expected: float) -> str:
+def _pointed(digits: str, decimals: int) -> str:
+    """Digits with so many behind the decimal point; noughts are added where there are fewer than none."""
+    if decimals <= 0:
+        return (digits + "0" * -decimals).lstrip("0")
+    whole = digits[:-decimals].lstrip("0") or "0"
+    return f"{whole}.{digits[-decimals:]}"
+
+
+def likely(leg: Leg, over_expected: float, decimals: int | None = None) -> str:
     """What the leg's most direct reading was most likely meant to be, as it would be typed; empty where nothing is likely.
 
     Parameters
@@ -53,6 +57,8 @@ def likely(leg: Leg, over_expected: float) -> str:
     leg : Leg
     over_expected : float
         Energy as read over what was expected.
+    decimals : int, optional
+        That this display showed on other legs: what has as many comes first.
     """
     kinds = instruments_read(leg)
     if not kinds or over_expected <= 0:
@@ -66,7 +72,23 @@ def likely(leg: Leg, over_expected: float) -> str:
         offers = list(_charges(leg.soc_start_percent, leg.soc_end_percent, over_expected))
     else:
         offers = []
-    return next((text for text, over in offers if over > 0 and abs(math.log(over)) < NEAR), "")
+    near = [text for text, over in offers if over > 0 and abs(math.log(over)) < NEAR]
+    alike = [t for t in near if decimals is not None and _decimals(t) == decimals]
+    return next(iter((*alike, *near)), "")
+
+
+def _decimals(text: str) -> int:
+    """Digits behind the decimal point of the figure at the front of a text."""
+    return len(text.split()[0].partition(".")[2])
+
+
+def usual_decimals(legs: Sequence[Leg], leg: Leg) -> int | None:
+    """Digits behind the decimal point that most other legs' displays showed; None where none was read."""
+    field = "energy_step_kwh" if leg.energy_kwh is not None else "average_step"
+    steps = [s for x in legs if x.leg != leg.leg and (s := getattr(x, field))]
+    if not steps:
+        return None
+    return max(0, round(-math.log10(max(set(steps), key=steps.count))))
 
 
 def _averages(

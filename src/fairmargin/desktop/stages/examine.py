@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.companion import compare_readings
-from fairmargin.core.evidence.readings import signed_reading
+from fairmargin.core.evidence.readings import signed_readings
 from fairmargin.core.result.types import LegResult
 from fairmargin.core.study import Leg, Stretch, Study
 from fairmargin.core.study.cells import vehicle_of
@@ -416,7 +416,7 @@ class ExamineStage(Stage):
             return units.show_consumption(result.measured_wh_per_km) if result else None
         if what == "energy":
             study = self.session.study
-            found = signed_reading(study, leg, self.session.traces.get(leg.leg)) if study else None
+            found = signed_readings(study, [leg], self.session.traces).get(leg.leg) if study else None
             if study is None or found is None:
                 return None
             known = (
