@@ -112,3 +112,15 @@ def test_a_line_of_the_list_that_was_lost_comes_back_when_its_study_is_opened(wi
     window.show_study(1)
     window.go_home()
     assert '"effect": -4.' in window.home.list.entries[0].summary.replace('": -5.0', '": -4.')
+
+
+def test_a_logbook_that_another_window_held_can_be_written_once_it_is_free(qtbot, session, tmp_path):
+    path = tmp_path / "held.fairmargin"
+    holder = Logbook.open(path)
+    holder.add(driven_study("AB"))
+    assert session.open_logbook(path)
+    assert session.read_only
+    holder.close()
+    assert session.open_logbook(path)
+    assert not session.read_only
+    assert len(session.logbook.studies()) == 1

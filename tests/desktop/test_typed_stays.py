@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QLineEdit,
     QPlainTextEdit,
+    QPushButton,
     QSlider,
     QToolButton,
 )
@@ -389,3 +390,41 @@ def test_an_order_is_not_completed(qtbot, qapp, typed):
     dialog.make.click()
     assert dialog.study.order == typed
     dialog.deleteLater()
+
+
+@pytest.fixture
+def slipped(window, session):
+    """One pair, nothing different, of which the first reading is typed as 174."""
+    study = driven_study("AB", values=[174.0, 170.0, 174.0, 170.0])
+    session.add_study(study)
+    session.edit(session.study.with_leg("L01", average_shown=1740.0, average_step=1.0), "slip")
+    window.go_to("drive")
+    QApplication.processEvents()
+    return window
+
+
+def answers_of(card):
+    return {b.text(): b for b in card.answers.findChildren(QPushButton)} if card.answers is not None else {}
+
+
+def test_a_doubted_reading_is_mended_by_one_click(qtbot, slipped, session):
+    assert session.comparison.verdict == "not a fair comparison"
+    card = slipped.drive.cards["L01"]
+    assert "cannot be right" in card.doubt.text()
+    buttons = answers_of(card)
+    assert list(buttons) == ["Yes, it showed 1740 Wh/km", "It was 174.0 Wh/km"]
+    assert all(not answers_of(slipped.drive.cards[name]) for name in ("L02", "L03", "L04"))
+    buttons["It was 174.0 Wh/km"].click()
+    assert session.study.leg("L01").average_shown == 174.0
+    assert session.comparison.verdict == "not settled"
+    assert not answers_of(slipped.drive.cards["L01"])
+    session.undo.undo()
+    assert session.study.leg("L01").average_shown == 1740.0
+
+
+def test_a_doubted_reading_is_confirmed_by_one_click(qtbot, slipped, session, tmp_path):
+    answers_of(slipped.drive.cards["L01"])["Yes, it showed 1740 Wh/km"].click()
+    assert session.study.leg("L01").confirmed == "1740 Wh/km"
+    assert not answers_of(slipped.drive.cards["L01"])
+    write_package(tmp_path / "sure", session.study)
+    assert read_package(tmp_path / "sure").study.leg("L01").confirmed == "1740 Wh/km"
