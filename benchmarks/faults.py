@@ -1,6 +1,6 @@
 """Kills and damage: how many acknowledged edits come back, and what a damaged file does.
 
-Run: ``python benchmarks/faults.py [--kills 300] [--damaged 200] [--inputs 20000]``. Prints one table a kind. Kills are
+Run: ``python benchmarks/faults.py [--kills 300] [--damaged 200] [--inputs 50000] [--attacks]``. Prints one table a kind. Kills are
 real (SIGKILL of a process that edits, at a random moment, and at the worst one: between the synced journal and the
 commit); damage is bit flips, lost sectors, truncations and swapped values in files that the application opens.
 """
@@ -307,6 +307,20 @@ def seeds(folder: Path) -> dict[str, tuple[bytes, str]]:
             "csv",
         ),
         "receipts": (b"12:40 4.1 kWh home\n14:10 3,9 kWh\n", "txt"),
+        "receipt table": (
+            b"date,time,minutes,energy (MJ)\n02.05.2026,12:40,25,14\n03.05.2026,14:10,31,18\n",
+            "csv",
+        ),
+        "headers": (
+            b"Date;Time;Air [K];QNH mmHg;Wind mi/h;Gust Bft;RH\n02/05/2026;9:40;288,1;760;10;4;0,55\n13/05/2026;9:50;288,2;760;11;4;0,56\n",
+            "csv",
+        ),
+        "chargers": (b"at (mi);name;power [kW];price\n87;Mill Quay;150;0.45\n120 km Hythe 50 kW\n", "txt"),
+        "forecast": (
+            b"time,wind (kn),gust,from,temp F,rain\n9:00,8,15,SW,57,no\n10:00,9,17,SW,58,yes\n",
+            "txt",
+        ),
+        "pasted": (b"Date\tTime\tReading\tTrip time (h:mm)\n02.05.2026\t9:40\t15.4; 2.9 kWh\t0:12\n", "txt"),
         "recording": (drive.encode(), "drive"),
         "logbook": (SAVED.read_bytes(), "fairmargin"),
     }
@@ -339,11 +353,17 @@ def read_as(kind: str, path: Path, folder: Path) -> None:
     """Read one input as the application would."""
     from datetime import datetime
 
+    from tests.conftest import driven_study
+
     from fairmargin.core.analysis import analyse
+    from fairmargin.core.units import UNIT_CHOICES
+    from fairmargin.exchange.chargers import read_chargers
+    from fairmargin.exchange.forecasts import read_hours
     from fairmargin.exchange.intake import read_workbook, recognise
     from fairmargin.exchange.loggers import preview, read_log
     from fairmargin.exchange.package import read_package, read_route
     from fairmargin.exchange.package_samples import read_trace
+    from fairmargin.exchange.pasted import apply_cells, read_cells
     from fairmargin.exchange.receipts import read_receipts
     from fairmargin.exchange.stations import read_weather
     from fairmargin.exchange.tracks import read_track
@@ -359,7 +379,12 @@ def read_as(kind: str, path: Path, folder: Path) -> None:
         package = read_package(folder / "package")
         analyse(package.study, package.traces)
         return
-    recognise(path)
+    if kind not in {
+        "chargers",
+        "forecast",
+        "pasted",
+    }:  # typed or pasted, never a file that is looked at first
+        recognise(path)
     if kind == "package zip":
         read_package(path)
     elif kind == "route.csv":
@@ -374,8 +399,15 @@ def read_as(kind: str, path: Path, folder: Path) -> None:
         read_workbook(path)
     elif kind == "recording":
         read_recording(path)
-    elif kind == "receipts":
+    elif kind in {"receipts", "receipt table"}:
         read_receipts(path.read_text("utf-8", "replace"), now)
+    elif kind == "chargers":
+        read_chargers(path.read_text("utf-8", "replace"), 420.0)
+    elif kind == "forecast":
+        read_hours(path.read_text("utf-8", "replace"), now)
+    elif kind == "pasted":
+        pasted = read_cells(path.read_text("utf-8", "replace"))
+        apply_cells(driven_study("AB"), pasted, pasted.roles, UNIT_CHOICES["metric"], "L01", now)
     else:
         read_weather(path.read_text("utf-8", "replace"), now)
 
@@ -384,6 +416,8 @@ def strangers(count: int) -> Counter[str]:
     import resource
     import warnings
 
+    from fairmargin.core.units import UnitError
+    from fairmargin.core.units.dates import UndecidedDates
     from fairmargin.exchange.faults import InvalidInput
 
     warnings.simplefilter("ignore")
@@ -412,10 +446,13 @@ def strangers(count: int) -> Counter[str]:
             except (InvalidInput, LogbookFault):
                 said = "refused in words"
             except ValueError as error:
-                plain = kind in {"METAR", "station", "receipts"} or kind in {"study.json", "legs.csv"}
+                plain = kind in {
+                    "METAR", "station", "receipts", "receipt table", "headers", "chargers", "forecast", "pasted", "study.json",
+                    "legs.csv",
+                }  # fmt: skip
                 said = (
                     "refused in words"
-                    if plain and type(error) is ValueError
+                    if plain and type(error) in {ValueError, UnitError, UndecidedDates}
                     else f"UNCAUGHT {type(error).__name__}: {str(error)[:70]}"
                 )
             except Exception as error:  # what the table is for
@@ -429,14 +466,158 @@ def strangers(count: int) -> Counter[str]:
     return table
 
 
+# ---------------------------------------------------------------- attacks: small files that are a lot of work
+
+
+def an_attack(name: str, folder: Path) -> Path:
+    """A file made to kill, stall or fill whatever reads it."""
+    import zipfile
+
+    from tests.conftest import driven_study
+
+    from fairmargin.exchange.package_writing import package_files
+
+    path = folder / name
+    if name == "deep.gpx":
+        inner = "<a>" * 150_000 + "</a>" * 150_000
+        path.write_text(f'<?xml version="1.0"?><gpx version="1.1"><extensions>{inner}</extensions></gpx>')
+    elif name == "notes.zip":
+        files = dict(package_files(driven_study("AB"), {}))
+        files["study.json"] = files["study.json"].replace(
+            b'"notes": ""', b'"notes": "' + b"a" * (30 << 20) + b'"', 1
+        )
+        assert len(files["study.json"]) > 1 << 20
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            for member, data in files.items():
+                archive.writestr(member, data)
+    elif name == "samples.zip":
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            for member, data in package_files(driven_study("AB"), {}):
+                archive.writestr(member, data)
+            rows = "".join(f"{i}.0,80.123456,12.345678\n" for i in range(7_000_000)).encode()
+            for leg in ("L01", "L02"):
+                archive.writestr(f"samples/{leg}.csv", b"time_s,speed_kmh,power_kw\n" + rows)
+    elif name == "legs":
+        path.mkdir()
+        files = dict(package_files(driven_study("AB"), {}))
+        head, first, *_ = files["legs.csv"].decode().splitlines()
+        many = [first.replace("L01", f"M{i}").replace("R1", f"Q{i}") for i in range(5000)]
+        (path / "study.json").write_bytes(files["study.json"])
+        (path / "legs.csv").write_text("\n".join([head, *many]))
+    elif name == "sparse.xlsx":
+        import openpyxl
+
+        book = openpyxl.Workbook()
+        for row in range(1, 1_048_576, 4096):
+            book.active.cell(row=row, column=16_000, value=1)
+        book.save(path)
+    elif name == "deep.xlsx":
+        import openpyxl
+
+        book = openpyxl.Workbook()
+        book.active["A1"] = 1
+        book.save(folder / "plain.xlsx")
+        with (
+            zipfile.ZipFile(folder / "plain.xlsx") as old,
+            zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as new,
+        ):
+            for info in old.infolist():
+                data = old.read(info)
+                if info.filename.endswith("sheet1.xml"):
+                    data = data.replace(b"<sheetData>", b"<sheetData>" + b"<x>" * 400_000 + b"</x>" * 400_000)
+                new.writestr(info, data)
+    elif name == "chargers.txt":
+        path.write_text(
+            "140 km" + " " * 160 + "x\n" + "140" + "," * 160 + "x\n" + "1" * 40_000 + " " * 40_000 + "x"
+        )
+    else:
+        path.write_text("12:40 " + "4" * 100_000 + "\n" + "9:00," * 100_000)
+    return path
+
+
+ATTACKS = (
+    "deep.gpx",
+    "notes.zip",
+    "samples.zip",
+    "legs",
+    "sparse.xlsx",
+    "deep.xlsx",
+    "chargers.txt",
+    "receipts.txt",
+)
+
+
+def attacked(name: str, path: str) -> None:
+    """Read one attack, in a process of its own, as the application would; prints what was said, time and memory."""
+    import resource
+
+    from fairmargin.core.analysis import analyse
+    from fairmargin.exchange.faults import InvalidInput
+    from fairmargin.exchange.package import read_package
+
+    kind = {
+        "deep.gpx": "track",
+        "sparse.xlsx": "workbook",
+        "deep.xlsx": "workbook",
+        "chargers.txt": "chargers",
+        "receipts.txt": "receipts",
+    }
+    begin = time.perf_counter()
+    try:
+        if name in kind:
+            read_as(kind[name], Path(path), Path(path).parent)
+        else:
+            package = read_package(path)
+            analyse(package.study, package.traces)
+        said = "read"
+    except (InvalidInput, ValueError) as error:
+        said = f"refused: {str(error).splitlines()[0][-90:]}"
+    taken = time.perf_counter() - begin
+    print(
+        f"{name}: {taken:.1f} s, {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB, {said}"
+    )
+
+
+def attacks() -> Counter[str]:
+    """Every attack in a process of its own."""
+    table: Counter[str] = Counter()
+    with tempfile.TemporaryDirectory() as name:
+        for attack in ATTACKS:
+            path = an_attack(attack, Path(name))
+            done = subprocess.run(
+                [sys.executable, __file__, "--attacked", attack, str(path)],
+                capture_output=True,
+                text=True,
+                timeout=300,
+                check=False,
+            )
+            table[
+                (
+                    done.stdout.strip()
+                    or f"{attack}: died with {done.returncode}: {done.stderr.strip()[-120:]}"
+                )
+            ] += 1
+    return table
+
+
 def main() -> None:
     parser = argparse.ArgumentParser()
+    parser.add_argument("--attacks", action="store_true", help="only the attacks")
+    parser.add_argument("--attacked", nargs=2)
     parser.add_argument("--kills", type=int, default=300)
     parser.add_argument("--damaged", type=int, default=204)
-    parser.add_argument("--inputs", type=int, default=20_000)
+    parser.add_argument("--inputs", type=int, default=50_000)
     given = parser.parse_args()
     sys.stdout.reconfigure(line_buffering=True)
+    if given.attacked:
+        attacked(*given.attacked)
+        return
+    if given.attacks:
+        for words in attacks():
+            print(f"  {words}")
+        return
     for title, table in (
+        ("attacks", attacks()),
         (f"{given.kills} kills", kills(given.kills)),
         (f"{given.damaged} damaged files", damaged(given.damaged)),
         (f"{given.inputs} inputs of strangers", strangers(given.inputs)),

@@ -22,6 +22,7 @@ import numpy as np
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Study
+from fairmargin.core.units import read_consumption
 from fairmargin.simulation.field import FieldDay, field_day
 from fairmargin.simulation.field.days import EVERYTHING
 
@@ -89,11 +90,17 @@ def slipped(study: Study, slip: str, rng: np.random.Generator) -> Study | None:
         changes = {field: value * float(rng.choice([1.609344, 1 / 1.609344, 10.0, 0.1]))}
     else:
         text = f"{value:.{0 if not step or step >= 1 else 1 if step >= 0.1 else 2}f}"
+        typed = digits(text, slip, rng).removesuffix(".")
         try:
-            changes = {field: float(digits(text, slip, rng))}
+            changes = {field: float(typed)}
         except ValueError:
             return None
+        if field != "soc_end_percent":  # a display shows the digits that were typed
+            name = "average_step" if field == "average_shown" else "energy_step_kwh"
+            changes[name] = 10.0 ** -len(typed.partition(".")[2])
     try:
+        if "average_shown" in changes and leg.average_unit:
+            read_consumption(f"{changes['average_shown']} {leg.average_unit}", leg.average_unit)
         after = study.with_leg(leg.leg, **changes)
     except ValueError:
         return None  # refused where it is typed

@@ -32,7 +32,7 @@ UNPACKED_BYTES: Final = 144 << 20
 MEMBERS: Final = 20_000
 ROWS: Final = 2_500_000
 TABLE_ROWS: Final = 200_000
-LEGS: Final = 5_000
+LEGS: Final = 1_000  # each has to be judged, and the work grows faster than their number
 COLUMNS: Final = 512
 #: Characters of one cell (a spreadsheet's own limit), and of a header row.
 CELL: Final = 32_767

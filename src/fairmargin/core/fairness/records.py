@@ -71,7 +71,7 @@ def check_records(study: Study, traces: Mapping[str, Trace]) -> tuple[dict[str, 
 
 @RECORDS.rule("reading-doubtful", stage="drive", needs="readings", covered=False)
 def nothing_used(records: RecordsContext) -> Iterator[Finding]:
-    """A leg that took nothing, or gave energy back, where no hill explains it: no ratio can be made of it."""
+    """A leg that took next to nothing, or gave energy back, where no hill explains it: no ratio can be made of it."""
     study = records.study
     if study.method in {"climb", "everyday"}:
         return
@@ -83,13 +83,14 @@ def nothing_used(records: RecordsContext) -> Iterator[Finding]:
             if trusted(study, r.instrument):
                 way = f"{leg.vehicle}/{leg.sector}/{leg.direction}"
                 per_km.setdefault(way, []).append((leg.leg, r.energy_wh / distance[0], r.shown))  # type: ignore[index]
+    level = _level_wh_per_km(study)
     for way, members in per_km.items():
-        took = [x for _, x, _ in members if x > 0]
+        took = [x for _, x, _ in members if x > limit.LEAST_TAKEN * level]
         for name, wh_per_km, shown in members:
             leg = study.leg(name)
-            if wh_per_km > 0 or is_confirmed(leg):
+            if wh_per_km > limit.LEAST_TAKEN * level or is_confirmed(leg):
                 continue
-            falls = leg.direction == "back" and not took and _climbs_out(study, way, per_km)
+            falls = leg.direction == "back" and not took and _climbs_out(level, way, per_km)
             if falls or _falls(study, leg):
                 continue
             yield Finding(
@@ -97,7 +98,7 @@ def nothing_used(records: RecordsContext) -> Iterator[Finding]:
                 None,
                 (name,),
                 f"The reading of {name} cannot be right",
-                f"{name} shows {shown}: a drive that took nothing or gave energy back, and no hill on the way explains it.",
+                f"{name} shows {shown}: next to nothing for its distance, or energy that came back, and no hill explains it.",
                 f"Look at the reading of {name}: a sign, a digit, before and after. If it showed that, confirm it; else leave it "
                 "out with its reason.",
             )
@@ -112,12 +113,16 @@ def _falls(study: Study, leg: Leg) -> bool:
     return bool((slope if leg.direction == "back" else -slope) > limit.ROLLING_SLOPE)
 
 
-def _climbs_out(study: Study, way: str, per_km: Mapping[str, Sequence[tuple[str, float, str]]]) -> bool:
-    """Whether the way out took so much more than level roads do that the way back may take nothing."""
-    out = [x for _, x, _ in per_km.get(f"{way.rsplit('/', 1)[0]}/out", ()) if x > 0]
+def _level_wh_per_km(study: Study) -> float:
+    """What the vehicle takes on a level road at a usual speed. [Wh/km]"""
     k = study.vehicle.constants()
     newtons = k.mass_kg * 9.81 * k.rolling_coefficient + 0.6 * k.drag_area_m2 * (USUAL_KMH / 3.6) ** 2
-    level = newtons / 3.6 / k.drive_efficiency + k.auxiliary_w / USUAL_KMH
+    return newtons / 3.6 / k.drive_efficiency + k.auxiliary_w / USUAL_KMH
+
+
+def _climbs_out(level: float, way: str, per_km: Mapping[str, Sequence[tuple[str, float, str]]]) -> bool:
+    """Whether the way out took so much more than level roads do that the way back may take nothing."""
+    out = [x for _, x, _ in per_km.get(f"{way.rsplit('/', 1)[0]}/out", ()) if x > 0]
     return bool(out) and float(np.median(out)) > limit.CLIMB_TIMES * level
 
 

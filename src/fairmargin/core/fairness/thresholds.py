@@ -102,6 +102,9 @@ CARRIED: Final = Threshold(
 # ---------------------------------------------------------------- records
 
 ROLLING_SLOPE: Final = Threshold(0.01, "share", "of a fall: about what rolling resistance takes")
+LEAST_TAKEN: Final = Threshold(
+    0.3, "share", "of what a level road takes at a usual speed; slow town driving takes twice that"
+)
 CLIMB_TIMES: Final = Threshold(
     1.8, "times", "what a level road takes; from there the way back may take nothing"
 )
