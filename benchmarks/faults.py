@@ -549,8 +549,6 @@ ATTACKS = (
 
 def attacked(name: str, path: str) -> None:
     """Read one attack, in a process of its own, as the application would; prints what was said, time and memory."""
-    import resource
-
     from fairmargin.core.analysis import analyse
     from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.package import read_package
@@ -573,9 +571,9 @@ def attacked(name: str, path: str) -> None:
     except (InvalidInput, ValueError) as error:
         said = f"refused: {str(error).splitlines()[0][-90:]}"
     taken = time.perf_counter() - begin
-    print(
-        f"{name}: {taken:.1f} s, {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB, {said}"
-    )
+    # Not `ru_maxrss`, which a process begins with from the one that started it.
+    most = next(x for x in Path("/proc/self/status").read_text().splitlines() if x.startswith("VmHWM"))
+    print(f"{name}: {taken:.1f} s, {int(most.split()[1]) / 1024:.0f} MB, {said}")
 
 
 def attacks() -> Counter[str]:

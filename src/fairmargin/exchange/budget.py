@@ -27,12 +27,16 @@ TABLE_BYTES: Final = 16 << 20
 #: study.json and legs.csv of a package; one table of its samples.
 STUDY_BYTES: Final = 4 << 20
 SAMPLES_BYTES: Final = 48 << 20
+#: Samples of all legs of a package together: sixteen legs of an hour at ten a second.
+SAMPLES: Final = 700_000
 #: All of a zip, unpacked; and how many members it may have.
 UNPACKED_BYTES: Final = 144 << 20
 MEMBERS: Final = 20_000
 ROWS: Final = 2_500_000
 TABLE_ROWS: Final = 200_000
-LEGS: Final = 1_000  # each has to be judged, and the work grows faster than their number
+#: Legs of an everyday study, and of a test day: the work of judging them grows faster than their number.
+LEGS: Final = 1_000
+LEGS_OF_A_DAY: Final = 600
 COLUMNS: Final = 512
 #: Characters of one cell (a spreadsheet's own limit), and of a header row.
 CELL: Final = 32_767
@@ -41,7 +45,7 @@ HEADER: Final = 65_536
 KEYS: Final = 20_000
 DEPTH: Final = 40
 #: Reading one file may take so long. [s]
-SECONDS: Final = 10.0
+SECONDS: Final = 8.0
 #: Characters of a name that is quoted in words.
 NAME: Final = 80
 _NO_FILE: Final = {False: "there is no such file", True: "it is not a file"}

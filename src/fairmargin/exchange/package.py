@@ -157,6 +157,10 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
             values[name] = _table(source, file, model, faults, notices)
     if not faults:
         _check_between_tables(values, faults)
+    if len(values["legs"]) > budget.LEGS_OF_A_DAY and head.get("method") != "everyday":
+        faults.append(
+            f"{LEGS_FILE}: {len(values['legs'])} legs; expected at most {budget.LEGS_OF_A_DAY}, or {budget.LEGS} of an everyday study"
+        )
     study: Study | None = None
     if not faults:
         try:
@@ -216,6 +220,11 @@ def _read_samples(source: _Source, study: Study, faults: list[str], notices: lis
             faults += wrong
             if trace is not None:
                 traces[leg] = trace
+            if sum(len(t.time_s) for t in traces.values()) > budget.SAMPLES:
+                faults.append(
+                    f"samples: more than {budget.SAMPLES} samples in all; expected at most that (thin the logs)"
+                )
+                break
     return traces
 
 
