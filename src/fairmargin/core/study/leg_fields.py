@@ -250,7 +250,7 @@ def read_climate(text: str, choice: units.UnitChoice) -> str:
         raise ValueError(
             f'"{text}" is not a climate setting; expected off, auto, or a temperature such as 20 °C'
         ) from None
-    return show_number(celsius, 1)
+    return show_number(celsius, 2)  # 80 \u00b0F is 80 \u00b0F again
 
 
 def show_leg_field(key: str, leg: Leg, choice: units.UnitChoice, study: Study | None = None) -> str:
