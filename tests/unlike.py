@@ -115,6 +115,7 @@ def unlike() -> dict[str, Made]:
         lambda i, leg: {"started_at": leg.started_at + timedelta(days=21 if leg.configuration == "B" else 0)},
     )
     made["reading-doubtful"] = base.with_leg("L03", average_shown=1646.0)
+    made["reading-unconfirmed"] = on_trial(calm("AB", method="loop"), average_shown=140.0)
     made["model-contradicted"] = on_legs(
         base,
         lambda i, leg: {

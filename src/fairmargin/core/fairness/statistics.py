@@ -10,7 +10,7 @@ from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext, names
 from fairmargin.core.fairness.registry import Finding
 from fairmargin.core.inference.options import Group
-from fairmargin.core.inference.plausible import effect_sd
+from fairmargin.core.inference.plausible import Doubted, effect_sd
 from fairmargin.core.inference.priors import SCATTER_SHARE
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.slips import likely, usual_decimals
@@ -45,9 +45,7 @@ def one_leg_decides(case: ComparisonContext) -> Iterator[Finding]:
 @TEST_DAY.rule("reading-doubtful", stage="drive", needs="readings", covered=False)
 def reading_doubtful(case: ComparisonContext) -> Iterator[Finding]:
     """A reading far off what the others and the vehicle's class predict: priced by leaving it out; no margin covers a wrong digit."""
-    doubted = (
-        None if case.fit.plausible is None else case.fit.plausible.worst(case.observations, case.unchecked)
-    )
+    doubted = _doubted(case)
     if doubted is None:
         return
     o = next(o for o in case.observations if o.legs == doubted.legs)
@@ -67,6 +65,12 @@ def reading_doubtful(case: ComparisonContext) -> Iterator[Finding]:
         signed=True,
         suggested=meant,
     )
+
+
+def _doubted(case: ComparisonContext) -> Doubted | None:
+    """The reading that is doubted most, of those that nobody confirmed."""
+    found = case.fit.plausible
+    return None if found is None else found.worst(case.observations, case.unchecked)
 
 
 def _odd_one(study: Study, o: Observation, over: float) -> tuple[Leg, str, float]:
@@ -93,8 +97,8 @@ def reading_unconfirmed(case: ComparisonContext) -> Iterator[Finding]:
     """A verdict that one typed reading alone carries is not settled until somebody says that it showed that."""
     e = case.effect
     interval = e.interval_percent(case.study.confidence)
-    if interval[0] <= 0 <= interval[1]:
-        return
+    if interval[0] <= 0 <= interval[1] or _doubted(case) is not None:
+        return  # nothing is carried, or a reading is doubted already
     if len(case.observations) == 2:
         usual = effect_sd(case.study)
         names = [o.legs[-1] for o in case.observations if case.unchecked(o)]

@@ -10,8 +10,9 @@ from fairmargin.core import units
 from fairmargin.core.study.entry import instruments_read, show_readings
 from fairmargin.core.study.leg import Leg
 
-#: A slip is offered where what it gives lies so near to what was expected. [log]
+#: A slip is offered where what it gives lies so near to what was expected; a moved decimal leaves no other choice. [log]
 NEAR: Final = 0.15
+NEAR_MOVED: Final = 0.3
 
 
 def is_confirmed(leg: Leg) -> bool:
@@ -72,9 +73,20 @@ def likely(leg: Leg, over_expected: float, decimals: int | None = None) -> str:
         offers = list(_charges(leg.soc_start_percent, leg.soc_end_percent, over_expected))
     else:
         offers = []
-    near = [text for text, over in offers if over > 0 and abs(math.log(over)) < NEAR]
+    shown = _digits(show_readings(leg).split(";")[0])
+    near = [
+        text
+        for text, over in offers
+        if over > 0 and abs(math.log(over)) < (NEAR_MOVED if _digits(text) == shown else NEAR)
+    ]
     alike = [t for t in near if decimals is not None and _decimals(t) == decimals]
     return next(iter((*alike, *near)), "")
+
+
+def _digits(text: str) -> str:
+    """Digits of the figure at the front of a text, and its unit: what a moved decimal leaves as it was."""
+    figure, _, unit = text.partition(" ")
+    return f"{figure.replace('.', '').strip('0')} {unit}"
 
 
 def _decimals(text: str) -> int:

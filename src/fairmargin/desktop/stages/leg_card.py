@@ -290,16 +290,16 @@ class LegCard(QFrame):
 
     def _make_answers(self, shown: str, suggested: str) -> QWidget:
         made = QWidget()
-        row = QHBoxLayout(made)
-        row.setContentsMargins(0, 0, 0, 0)
+        column = QVBoxLayout(made)  # below each other: beside, they would widen the card
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
         confirm = QPushButton(f"Yes, it showed {shown}")
         confirm.clicked.connect(lambda: self.stage.confirm_reading(self.name, self._study_id))
-        row.addWidget(confirm)
+        column.addWidget(confirm, 0, Qt.AlignmentFlag.AlignLeft)
         if suggested:
             mend = QPushButton(f"It was {suggested}")
             mend.clicked.connect(lambda: self._take(suggested))
-            row.addWidget(mend)
-        row.addStretch()
+            column.addWidget(mend, 0, Qt.AlignmentFlag.AlignLeft)
         return made
 
     def _take(self, text: str) -> None:
