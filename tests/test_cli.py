@@ -232,3 +232,37 @@ def test_an_unknown_cut_or_file_is_one_line(tmp_path, abba):
     assert bad.returncode == 2 and "expected stops, gates or whole" in bad.stderr
     gone = run("import", tmp_path / "no.csv", "--into", package)
     assert gone.returncode == 2 and "cannot be read" in gone.stderr and "Traceback" not in gone.stderr
+
+
+def test_a_command_and_the_window_share_a_logbook(tmp_path):
+    """While a window saves, a command reads whole states; it neither blocks nor spoils the saves."""
+    from fairmargin.logbook import Logbook
+
+    path = tmp_path / "book.fairmargin"
+    study = driven_study("AB")
+    with Logbook.open(path) as book:
+        number = book.add(study)
+        for i in range(2):
+            study = study.with_leg("L01", note=f"edit {i}")
+            book.save(number, study)
+            out = tmp_path / f"out{i}"
+            done = process("export", path, "A study", out)
+            assert done.returncode == 0, done.stderr
+            assert read_package(out).study == study
+            said = run(
+                "practise",
+                "1",
+                "--verdict",
+                "not settled",
+                "--flaw",
+                "none",
+                "--low",
+                "-3",
+                "--high",
+                "3",
+                "--logbook",
+                path,
+            )
+            assert said.returncode == 2 or book.practice()  # kept, or refused in words: never lost in silence
+        assert book.read(number).study == study
+    assert process("export", path, "A study", tmp_path / "last").returncode == 0

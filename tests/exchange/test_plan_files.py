@@ -120,6 +120,17 @@ def test_no_text_crashes_a_reader(text):
             assert str(error)
 
 
+def test_a_title_writes_no_entries_of_its_own_into_a_calendar():
+    title = "Covers\r\nEND:VEVENT\r\nBEGIN:VEVENT\r\nSUMMARY:not planned\r\nATTACH:file:///etc/passwd;x,y"
+    study = driven_study("AB").with_(title=title)
+    table = plan_day(study, "AB")
+    calendar = icalendar.Calendar.from_ical(calendar_file(study, table, datetime(2026, 3, 1, tzinfo=UTC)))
+    events = list(calendar.walk("VEVENT"))
+    assert len(events) == len(table.steps)
+    assert all("not planned" not in str(e["summary"]) and "ATTACH" not in e for e in events)
+    assert str(events[0]["description"]).replace("\r", "").split() == title.split()
+
+
 def test_the_calendar_file_holds_the_day():
     study = driven_study("ABBA")
     table = plan_day(study, "ABBA")
