@@ -21,6 +21,7 @@ from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.driving.instruments import InstrumentsDialog, RehearsalDialog
 from fairmargin.desktop.stages.driving.settings import (
+    KEY,
     InstrumentSettings,
     load_settings,
     mapping_of,
@@ -787,3 +788,15 @@ def test_another_study_ends_the_leg_of_this_one(qtbot, road):
     assert road.drive.controller.drive is None
     road.session.open_study(first)
     assert len(road.drive.controller.cut_short()) == 1  # what was under way is offered again
+
+
+def test_settings_of_another_kind_than_they_should_be_count_as_none(qtbot, session):
+    """A number where an address belongs, a list where settings belong: the road opens all the same."""
+    session.settings.setValue(
+        KEY, '{"gps": 5, "baud": 4800, "signals": ["x"], "weather_minutes": "often", "old": 1}'
+    )
+    kept = load_settings(session.settings)
+    assert (kept.gps, kept.baud, kept.signals, kept.weather_minutes) == ("", 4800, {}, 5.0)
+    for odd in ("[1, 2]", "7", "not json", ""):
+        session.settings.setValue(KEY, odd)
+        assert load_settings(session.settings) == InstrumentSettings()

@@ -1,5 +1,6 @@
 """Weather lists and station tables: published METAR examples, units, what is dropped, any bytes."""
 
+import time
 from datetime import datetime, timedelta
 
 import pytest
@@ -99,3 +100,17 @@ def test_any_text_gives_rows_or_a_sentence(text):
         assert str(error)
     else:
         assert rows
+
+
+def test_reports_on_both_sides_of_a_clock_change(monkeypatch):
+    """29 March 2026, 01:00 UTC: clocks of central Europe go from UTC +1 to UTC +2 (Directive 2000/84/EC)."""
+    monkeypatch.setenv("TZ", "Europe/Berlin")
+    time.tzset()
+    try:
+        text = "METAR ZZZZ 290020Z 24008KT 9999 12/09 Q1016=\nMETAR ZZZZ 290120Z 24008KT 9999 12/09 Q1016="
+        rows, notices = read_weather(text, datetime(2026, 3, 29, 9, 0))
+    finally:
+        monkeypatch.undo()
+        time.tzset()
+    assert [r.time for r in rows] == [datetime(2026, 3, 29, 1, 20), datetime(2026, 3, 29, 3, 20)]
+    assert "times put from UTC to the local clock (+1 and +2 h)" in notices

@@ -8,6 +8,7 @@ import re
 import subprocess
 import sys
 import zipfile
+from datetime import datetime
 
 import numpy as np
 import pytest
@@ -16,6 +17,7 @@ from tests.conftest import driven_study
 from fairmargin.core.study import Trace
 from fairmargin.exchange import budget
 from fairmargin.exchange.faults import InvalidInput
+from fairmargin.exchange.forecasts import read_hours
 from fairmargin.exchange.intake import read_workbook, recognise
 from fairmargin.exchange.loggers import preview, read_log
 from fairmargin.exchange.package import read_package
@@ -23,8 +25,9 @@ from fairmargin.exchange.package_samples import read_trace
 from fairmargin.exchange.package_writing import package_files, write_package
 from fairmargin.exchange.plain import armed, printable, unarmed
 from fairmargin.exchange.receipts import read_receipts
+from fairmargin.exchange.route import read_gpx, typed_route
 from fairmargin.exchange.stations import read_weather
-from fairmargin.exchange.tracks import parse_gpx
+from fairmargin.exchange.tracks import parse_gpx, read_track
 
 HEAD = '{"format": "fairmargin-study", "version": 1, "configurations": [{"id": "A", "baseline": true}], '
 
@@ -301,3 +304,39 @@ def test_a_long_column_of_times_that_are_none_is_refused_at_once():
     text = "time;wind\n" + "".join(f"about {i} o'clock;3\n" for i in range(50_000))
     with pytest.raises(ValueError, match="no row has a time"):
         read_weather(text, datetime(2026, 5, 2))
+
+
+def test_points_that_lie_nowhere_take_no_speed_with_them(tmp_path):
+    """A position that is not a number in the middle of a track: the speeds after it stay."""
+    points = "".join(
+        f'<trkpt lat="{"NaN" if i == 5 else f"52.{i:03d}"}" lon="0.1"><time>2026-05-02T09:00:{3 * i:02d}Z</time></trkpt>'
+        for i in range(15)
+    )
+    path = tmp_path / "track.gpx"
+    path.write_text(f'<?xml version="1.0"?><gpx version="1.1"><trk><trkseg>{points}</trkseg></trk></gpx>')
+    log = read_track(path)
+    assert len(log.trace.time_s) == 14
+    assert np.isfinite(log.trace.speed_kmh).all() and log.trace.speed_kmh[-3] == pytest.approx(133.5, abs=1)
+    assert "1 points without a place on earth dropped" in log.notices
+    route, _ = read_gpx(path)
+    assert all(np.isfinite(p.latitude) for p in route)
+
+
+def test_deep_files_are_refused_before_they_are_copied(tmp_path):
+    path = tmp_path / "deep.gpx"
+    path.write_text("<?xml version='1.0'?><gpx version='1.1'><extensions>" + "<a>" * 150_000)
+    with pytest.raises(InvalidInput, match="nested more than 40 deep"):
+        read_track(path)
+
+
+@pytest.mark.parametrize(
+    ("read", "text", "words"),
+    [
+        (typed_route, "3 N -900 m", "line 1: -900 m is no height of a road; expected -500 to 6000 m"),
+        (lambda t: read_hours(t, datetime(2026, 5, 2)), "time,wind\n9:00,400", "row 2: 400 is not possible; expected 0 to 60"),
+    ],
+)  # fmt: skip
+def test_refusals_are_words_without_an_address(read, text, words):
+    with pytest.raises(ValueError, match=words) as caught:
+        read(text)
+    assert "http" not in str(caught.value)

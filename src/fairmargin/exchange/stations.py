@@ -114,6 +114,7 @@ def _reports(
     ratio = float(standard_pressure_pa(max(-900.0, min(8000.0, height_m)))) / 101_325.0
     rows: dict[datetime, WeatherRow] = {}
     bad: list[str] = []
+    offsets: set[timedelta] = set()
     twice = 0
     for part in parts:
         report = _start(part)
@@ -124,7 +125,11 @@ def _reports(
         try:
             said = read_report(report)
             day, hour, minute = (int(g) for g in stamp.groups())
-            moment = _nearest(day, hour, minute, local - away) + away
+            utc = _nearest(day, hour, minute, local - away)
+            # This machine's clock may have been set between two reports.
+            own = offset if offset is not None else (utc.replace(tzinfo=UTC).astimezone().utcoffset() or away)
+            moment = utc + own
+            offsets.add(own)
         except ValueError:
             bad.append(part)
             continue
@@ -141,8 +146,8 @@ def _reports(
         )
     if not rows:
         raise ValueError(f'"{parts[0][:60]}" is no METAR that can be read')
-    hours = away.total_seconds() / 3600.0
-    notices = [f"times put from UTC to the local clock ({hours:+g} h)"] if hours else []
+    hours = " and ".join(f"{own.total_seconds() / 3600.0:+g}" for own in sorted(offsets))
+    notices = [f"times put from UTC to the local clock ({hours} h)"] if any(offsets) else []
     if abs(height_m) > 5:
         notices.append(f"pressures put from sea level to {height_m:.0f} m")
     if bad:
