@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Final
 
 from PySide6.QtCore import QEvent
@@ -18,6 +19,18 @@ def _pressed(event: QKeyEvent) -> str:
     return QKeySequence(event.keyCombination()).toString()
 
 
+def _left(event: QEvent, is_command: Callable[[QKeyEvent], bool]) -> bool:
+    """Leave a key to the program that the toolkit would keep for editing; whether it was left."""
+    if (
+        event.type() != QEvent.Type.ShortcutOverride
+        or not isinstance(event, QKeyEvent)
+        or not is_command(event)
+    ):
+        return False
+    event.ignore()
+    return True
+
+
 class Line(QLineEdit):
     """A line of text. Its own undo goes back to what is stored; beyond that the program's undo takes over."""
 
@@ -26,14 +39,7 @@ class Line(QLineEdit):
         return keys in PROGRAM_KEYS and not (keys in {UNDO, REDO} and self.isModified())
 
     def event(self, event: QEvent) -> bool:
-        if (
-            event.type() == QEvent.Type.ShortcutOverride
-            and isinstance(event, QKeyEvent)
-            and self._is_command(event)
-        ):
-            event.ignore()
-            return False
-        return super().event(event)
+        return not _left(event, self._is_command) and super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self._is_command(event):
@@ -51,14 +57,7 @@ class Words(QPlainTextEdit):
         return keys in PROGRAM_KEYS and not own
 
     def event(self, event: QEvent) -> bool:
-        if (
-            event.type() == QEvent.Type.ShortcutOverride
-            and isinstance(event, QKeyEvent)
-            and self._is_command(event)
-        ):
-            event.ignore()
-            return False
-        return super().event(event)
+        return not _left(event, self._is_command) and super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self._is_command(event):
