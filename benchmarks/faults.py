@@ -615,10 +615,10 @@ def main() -> None:
             print(f"  {words}")
         return
     for title, table in (
-        ("attacks", attacks()),
         (f"{given.kills} kills", kills(given.kills)),
         (f"{given.damaged} damaged files", damaged(given.damaged)),
         (f"{given.inputs} inputs of strangers", strangers(given.inputs)),
+        ("attacks", attacks()),  # last: making them takes memory
     ):
         print(title)
         for words, count in sorted(table.items()):

@@ -63,7 +63,7 @@ def test_a_study_that_is_none_is_refused_in_a_moment(tmp_path, rest, words):
         ("leg,configuration," + ",".join(f"c{i}" for i in range(50_000)) + "\nL01,A\n", "a header of"),
         ("leg,configuration," + ",".join(f"c{i}" for i in range(600)) + "\nL01,A\n", "602 columns; expected at most 512"),
         ("leg,configuration,note\nL01,A,\"" + "x" * 40_000 + '"\n', "a cell of more than 32767 characters"),
-        ("leg,configuration\n" + "".join(f"L{i},A\n" for i in range(5_002)), "more than 5000 rows"),
+        ("leg,configuration\n" + "".join(f"L{i},A\n" for i in range(5_002)), "more than 1000 rows"),
         ("leg,configuration,distance_km\nL01,A,1e400\n", "not a finite number"),
     ],
     ids=["columns", "many columns", "cell", "rows", "1e400"],

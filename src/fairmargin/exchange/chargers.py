@@ -62,6 +62,8 @@ def read_chargers(text: str, whole_km: float, distance_unit: str = "km") -> tupl
         low, high = (read_quantity(every[i], "distance", unit) for i in (1, 2))
         return chargers_every(low, high, whole_km, read_in(every[3], "kW") if every[3] else USUAL_KW)
     rows = filled_rows(plain, delimiter_of(plain) or "\t")
+    if not rows:
+        raise ValueError("no cell is filled; expected such as 140 km Mill Quay 150 kW 0.45")
     columns = heads([c.strip() for c in rows[0]], _COLUMNS)
     roles = [h.role for h in columns]
     refused = refusals(columns)

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from fairmargin.core.units import QUANTITIES, UnitError, unit_of
-from fairmargin.exchange.tabular import in_brackets
+from fairmargin.exchange.tabular import LONGEST_HEAD, in_brackets
 
 #: Middle of each Beaufort number at 10 m, 0 to 12, and half the width of the band about it: WMO code table 1100. [m/s]
 BEAUFORT_M_S: Final = (0.1, 0.9, 2.5, 4.4, 6.7, 9.4, 12.3, 15.5, 19.0, 22.6, 26.5, 30.6, 34.8)
@@ -72,6 +72,7 @@ def split_head(title: str) -> tuple[str, str]:
     >>> split_head("v GPS [km/h]"), split_head("wind_speed_ms"), split_head("Speed kmph"), split_head("Humidity")
     (('v gps', 'km/h'), ('wind speed', 'm/s'), ('speed', 'kmph'), ('humidity', ''))
     """
+    title = title[:LONGEST_HEAD]
     inside = in_brackets(title).strip()
     if inside:
         name = re.sub(r"[\[(].*?[\])]", " ", title)
@@ -134,7 +135,7 @@ def heads(titles: Sequence[str], roles: Sequence[Role], once: bool = True) -> li
 
 def _head(title: str, roles: Sequence[Role]) -> Head:
     name, unit = split_head(title)
-    whole = " ".join(title.lower().replace("_", " ").split())
+    whole = " ".join(title[:LONGEST_HEAD].lower().replace("_", " ").split())
     refused = ""
     for role in roles:
         if not re.search(role.words, name) and not re.search(role.words, whole):

@@ -28,6 +28,7 @@ _WHEN: Final = r"start|begin|time|date|zeit|datum"
 _COLUMNS: Final = (
     Role("kwh", "energy", r"kwh|energy|energie|dispensed|delivered|amount", never=r"cost|price|fee|betrag|per kwh|/kwh|power|total cost", usual="kWh"),
 )  # fmt: skip
+LONGEST_HEADER: Final = 4000  # characters
 #: A charge that begins longer after a run than this is not its own.
 LATEST: Final = timedelta(hours=6)
 
@@ -104,7 +105,7 @@ def read_receipts(
 def _rows(text: str) -> list[list[str]] | None:
     """The rows of a table; None where the first line is no header of one: it has a figure, or one column."""
     sign = delimiter_of(text)
-    first = next(line for line in text.splitlines() if line.strip())
+    first = next(line for line in text.splitlines() if line.strip())[:LONGEST_HEADER]
     if (
         sign is None
         or sign not in first

@@ -12,6 +12,7 @@ from fairmargin.exchange.faults import InvalidInput
 #: Signs that part columns, the surest first: a decimal comma stands in most of the world's figures.
 DELIMITERS: Final = ("\t", ";", "|", ",")
 LOOKED_AT: Final = 5  # lines
+LONGEST_HEAD: Final = 300  # characters of one column's header that are looked at
 _DECIMAL: Final = re.compile(r"^\s*[+\-\u2212]?\d+,\d+\s*$")
 _BRACKETS: Final = re.compile(r"[(\[]\s*([^)\]]+?)\s*[)\]]")
 
@@ -50,5 +51,5 @@ def filled_rows(text: str, delimiter: str, name: str = "the table") -> list[list
 
 def in_brackets(head: str) -> str:
     """What a header says in brackets, its unit most often; empty when it has none."""
-    inside = _BRACKETS.search(head)
+    inside = _BRACKETS.search(head[:LONGEST_HEAD])
     return inside[1] if inside else ""
