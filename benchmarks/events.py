@@ -91,6 +91,10 @@ class Monkey:
         self.window.resize(1280, 800)
         self.window.show()
         sys.excepthook = self.caught
+        self.patience = 3  # events that a dialog gets before it is closed
+        self.timer = QTimer(self.window)
+        self.timer.timeout.connect(self.relieve)
+        self.timer.start(25)
 
     def caught(self, kind: type[BaseException], error: BaseException, trace: object) -> None:
         """Note an exception with its place."""
@@ -178,7 +182,6 @@ class Monkey:
         """So many events; edits made, and studies that undoing all does not restore."""
         before = self.bodies()
         for _ in range(events):
-            QTimer.singleShot(0, self.escape)
             self.step()
         for _ in range(20):
             dialog = QApplication.activeModalWidget()
@@ -186,6 +189,7 @@ class Monkey:
                 break
             dialog.close()
             QApplication.processEvents()
+        self.timer.stop()
         self.window.finish_typing()
         QThreadPool.globalInstance().waitForDone(5000)
         QApplication.processEvents()
@@ -195,21 +199,18 @@ class Monkey:
         after = self.bodies()
         return edits, [f"study {i}" for i, body in before.items() if after.get(i) != body]
 
-    def escape(self) -> None:
-        """Dialogs run an event loop of their own: what opened one is ended from within it."""
-        for _ in range(6):
-            dialog = QApplication.activeModalWidget()
-            popup = QApplication.activePopupWidget()
-            if popup is not None:
-                popup.close()
-            elif dialog is None:
-                return
-            elif self.dice.random() < 0.4:
-                dialog.close()
-            else:
+    def relieve(self) -> None:
+        """Dialogs run an event loop of their own: what is open gets a few events, and is closed from within it."""
+        popup, dialog = QApplication.activePopupWidget(), QApplication.activeModalWidget()
+        if popup is not None:
+            popup.close()
+        elif dialog is not None:
+            self.patience -= 1
+            if self.patience > 0:
                 self.touch(dialog)
-        if (dialog := QApplication.activeModalWidget()) is not None:
-            dialog.close()
+            else:
+                self.patience = self.dice.randrange(5)
+                dialog.close()
 
     def bodies(self) -> dict[int, str]:
         """Every study of the list as it is kept."""
