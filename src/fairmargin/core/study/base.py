@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import Annotated, Any, Self
+from typing import Any, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict
 
@@ -21,9 +21,9 @@ def between(low: float, high: float, unit: str) -> Callable[[float | None], floa
     return check
 
 
-def number(low: float, high: float, unit: str) -> Any:
-    """Return the type of an optional number within limits."""
-    return Annotated[float | None, AfterValidator(between(low, high, unit))]
+def within(low: float, high: float, unit: str) -> AfterValidator:
+    """Return what refuses a number outside its limits, for an annotation: ``Annotated[float | None, within(0, 60, "m/s")]``."""
+    return AfterValidator(between(low, high, unit))
 
 
 class Value(BaseModel):

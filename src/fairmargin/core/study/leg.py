@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 from datetime import date, datetime, time
-from typing import Any, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
 from fairmargin.core.study.base import Value as _Value
-from fairmargin.core.study.base import number as _number
+from fairmargin.core.study.base import within
 from fairmargin.core.study.kinds import LegState
 from fairmargin.core.units import ConsumptionUnit, is_fuel_unit, more_is_better
 
@@ -30,38 +30,40 @@ class Leg(_Value):
     vehicle: str = Field(default="", max_length=40)
     direction: Literal["", "out", "back", "loop"] = ""
     sector: str = ""
-    speed_kmh: _number(5, 300, "km/h") = None  # type: ignore[valid-type]
+    speed_kmh: Annotated[float | None, within(5, 300, "km/h")] = None
     speed_held: Literal["", "cruise", "foot", "unknown"] = ""
     started_at: datetime | None = None
     dated_only: bool = False  # the day of `started_at` is known, and no clock time
-    duration_s: _number(1, 1e8, "s") = None  # type: ignore[valid-type]
-    stopped_s: _number(0, 1e8, "s") = None  # type: ignore[valid-type]
-    stopped_with_car_on_s: _number(0, 400000, "s") = None  # type: ignore[valid-type]
-    distance_km: _number(0.05, 1e6, "km") = None  # type: ignore[valid-type]
-    gps_distance_km: _number(0.05, 1e6, "km") = None  # type: ignore[valid-type]
-    average_shown: _number(-10000, 10000, "") = None  # type: ignore[valid-type]
+    duration_s: Annotated[float | None, within(1, 1e8, "s")] = None
+    stopped_s: Annotated[float | None, within(0, 1e8, "s")] = None
+    stopped_with_car_on_s: Annotated[float | None, within(0, 400000, "s")] = None
+    distance_km: Annotated[float | None, within(0.05, 1e6, "km")] = None
+    gps_distance_km: Annotated[float | None, within(0.05, 1e6, "km")] = None
+    average_shown: Annotated[float | None, within(-10000, 10000, "")] = None
     average_unit: ConsumptionUnit | None = None
-    average_step: _number(0, 100, "") = None  # type: ignore[valid-type]
-    energy_kwh: _number(-100, 1e6, "kWh") = None  # type: ignore[valid-type]
-    energy_step_kwh: _number(0, 10, "kWh") = None  # type: ignore[valid-type]
-    soc_start_percent: _number(0, 100, "%") = None  # type: ignore[valid-type]
-    soc_end_percent: _number(0, 100, "%") = None  # type: ignore[valid-type]
-    soc_step_percent: _number(0, 10, "%") = None  # type: ignore[valid-type]
-    forecast_end_percent: _number(-100, 100, "%") = None  # type: ignore[valid-type]  # charge that the car promised for the end
-    charger_kwh: _number(0, 1e6, "kWh") = None  # type: ignore[valid-type]
-    fuel_l: _number(0, 1e5, "L") = None  # type: ignore[valid-type]
-    grid_kwh: _number(0, 500, "kWh") = None  # type: ignore[valid-type]
-    temperature_c: _number(-50, 60, "°C") = None  # type: ignore[valid-type]
-    pressure_hpa: _number(500, 1100, "hPa (at the place, not a gauge)") = None  # type: ignore[valid-type]
-    humidity_percent: _number(0, 100, "%") = None  # type: ignore[valid-type]
-    wind_speed_ms: _number(0, 60, "m/s") = None  # type: ignore[valid-type]
-    wind_gust_ms: _number(0, 90, "m/s") = None  # type: ignore[valid-type]
-    wind_from_deg: _number(0, 360, "degrees") = None  # type: ignore[valid-type]
+    average_step: Annotated[float | None, within(0, 100, "")] = None
+    energy_kwh: Annotated[float | None, within(-100, 1e6, "kWh")] = None
+    energy_step_kwh: Annotated[float | None, within(0, 10, "kWh")] = None
+    soc_start_percent: Annotated[float | None, within(0, 100, "%")] = None
+    soc_end_percent: Annotated[float | None, within(0, 100, "%")] = None
+    soc_step_percent: Annotated[float | None, within(0, 10, "%")] = None
+    forecast_end_percent: Annotated[float | None, within(-100, 100, "%")] = (
+        None  # charge that the car promised for the end
+    )
+    charger_kwh: Annotated[float | None, within(0, 1e6, "kWh")] = None
+    fuel_l: Annotated[float | None, within(0, 1e5, "L")] = None
+    grid_kwh: Annotated[float | None, within(0, 500, "kWh")] = None
+    temperature_c: Annotated[float | None, within(-50, 60, "°C")] = None
+    pressure_hpa: Annotated[float | None, within(500, 1100, "hPa (at the place, not a gauge)")] = None
+    humidity_percent: Annotated[float | None, within(0, 100, "%")] = None
+    wind_speed_ms: Annotated[float | None, within(0, 60, "m/s")] = None
+    wind_gust_ms: Annotated[float | None, within(0, 90, "m/s")] = None
+    wind_from_deg: Annotated[float | None, within(0, 360, "degrees")] = None
     road: Literal["", "dry", "damp", "wet", "snow"] = ""
     climate: str = ""
-    tyre_pressure_kpa: _number(50, 1200, "kPa") = None  # type: ignore[valid-type]
-    battery_temperature_c: _number(-40, 80, "°C") = None  # type: ignore[valid-type]
-    mass_delta_kg: _number(-10000, 20000, "kg") = None  # type: ignore[valid-type]
+    tyre_pressure_kpa: Annotated[float | None, within(50, 1200, "kPa")] = None
+    battery_temperature_c: Annotated[float | None, within(-40, 80, "°C")] = None
+    mass_delta_kg: Annotated[float | None, within(-10000, 20000, "kg")] = None
     driver: str = ""
     mode: str = ""
     included: bool = True

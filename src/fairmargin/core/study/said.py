@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from typing import Annotated, Self
 
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import Field, model_validator
 
-from fairmargin.core.study.base import Value, between, number
+from fairmargin.core.study.base import Value, within
 from fairmargin.core.units import ConsumptionUnit
 
 
 class Prediction(Value):
     """What the tester expects the trial to take: a consumption, or a range of it, as it was typed."""
 
-    low: Annotated[float, AfterValidator(between(0.001, 10000, ""))]
-    high: Annotated[float, AfterValidator(between(0.001, 10000, ""))]
+    low: Annotated[float, within(0.001, 10000, "")]
+    high: Annotated[float, within(0.001, 10000, "")]
     unit: ConsumptionUnit
 
     @model_validator(mode="after")
@@ -29,8 +29,8 @@ class Prediction(Value):
 class Claim(Value):
     """What somebody says a change is worth: per cent of the baseline's consumption, and how closely it is meant."""
 
-    percent: Annotated[float, AfterValidator(between(-95, 500, "%"))]
-    tolerance_percent: Annotated[float, AfterValidator(between(0, 100, "%"))] = 1.0
+    percent: Annotated[float, within(-95, 500, "%")]
+    tolerance_percent: Annotated[float, within(0, 100, "%")] = 1.0
     by: str = ""
 
 
@@ -39,8 +39,8 @@ class KnownDifference(Value):
 
     configuration: str = ""
     vehicle: str = ""
-    wh_per_km: Annotated[float, AfterValidator(between(-2000, 2000, "Wh/km"))]
-    sd_wh_per_km: Annotated[float, AfterValidator(between(0, 2000, "Wh/km"))] = 0.0
+    wh_per_km: Annotated[float, within(-2000, 2000, "Wh/km")]
+    sd_wh_per_km: Annotated[float, within(0, 2000, "Wh/km")] = 0.0
     reason: str = ""
 
     @model_validator(mode="after")
@@ -56,9 +56,9 @@ class WayReading(Value):
     """A reading taken on the way: of which leg, at which kilometre of it, what which instrument showed."""
 
     leg: str = Field(min_length=1)
-    at_km: number(0, 5000, "km") = None  # type: ignore[valid-type]
+    at_km: Annotated[float | None, within(0, 5000, "km")] = None
     instrument: str = Field(min_length=1, max_length=40)
-    value: Annotated[float, AfterValidator(between(-100000, 1000000, ""))]
+    value: Annotated[float, within(-100000, 1000000, "")]
     unit: str = Field(default="", max_length=20)
 
 
@@ -67,7 +67,7 @@ class Side(Value):
 
     configuration: str
     vehicle: str = ""
-    speed_kmh: number(5, 300, "km/h") = None  # type: ignore[valid-type]
+    speed_kmh: Annotated[float | None, within(5, 300, "km/h")] = None
     sector: str = ""
 
     @property

@@ -5,29 +5,28 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Self
 
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import Field, model_validator
 
 from fairmargin.core.study.base import Value as _Value
-from fairmargin.core.study.base import between as _between
-from fairmargin.core.study.base import number as _number
+from fairmargin.core.study.base import within
 
 
 class TripStretch(_Value):
     """A part of the way at one speed."""
 
-    km: Annotated[float, AfterValidator(_between(0.1, 5000, "km"))]
-    speed_kmh: Annotated[float, AfterValidator(_between(5, 200, "km/h"))]
-    climb_m: Annotated[float, AfterValidator(_between(-6000, 6000, "m"))] = 0.0
+    km: Annotated[float, within(0.1, 5000, "km")]
+    speed_kmh: Annotated[float, within(5, 200, "km/h")]
+    climb_m: Annotated[float, within(-6000, 6000, "m")] = 0.0
     name: str = ""
 
 
 class Charger(_Value):
     """A place to charge along the way."""
 
-    at_km: Annotated[float, AfterValidator(_between(0, 20000, "km"))]
+    at_km: Annotated[float, within(0, 20000, "km")]
     name: str = ""
-    kw: Annotated[float, AfterValidator(_between(1, 1500, "kW"))] = 150.0
-    price_per_kwh: _number(0, 1000, "a kWh") = None  # type: ignore[valid-type]
+    kw: Annotated[float, within(1, 1500, "kW")] = 150.0
+    price_per_kwh: Annotated[float | None, within(0, 1000, "a kWh")] = None
     working: bool = True
 
     @property
@@ -46,36 +45,34 @@ class Trip(_Value):
     chargers: tuple[Charger, ...] = ()
     stop_at_km: tuple[float, ...] = ()  # chargers chosen by hand; empty: the best are found
     depart_at: datetime | None = None
-    start_percent: Annotated[float, AfterValidator(_between(1, 100, "%"))] = 90.0
-    arrive_percent: Annotated[float, AfterValidator(_between(0, 95, "%"))] = 15.0
-    reserve_percent: Annotated[float, AfterValidator(_between(0, 60, "%"))] = 10.0  # at chargers
-    most_percent: Annotated[float, AfterValidator(_between(20, 100, "%"))] = 90.0  # charged to at the most
-    certainty: Annotated[float, AfterValidator(_between(0.5, 0.99, "(a share of 1)"))] = (
-        0.5  # 0.5: the mean is planned for
-    )
-    temperature_c: _number(-40, 50, "°C") = None  # type: ignore[valid-type]
-    temperature_sd_k: Annotated[float, AfterValidator(_between(0, 20, "K"))] = 2.0
+    start_percent: Annotated[float, within(1, 100, "%")] = 90.0
+    arrive_percent: Annotated[float, within(0, 95, "%")] = 15.0
+    reserve_percent: Annotated[float, within(0, 60, "%")] = 10.0  # at chargers
+    most_percent: Annotated[float, within(20, 100, "%")] = 90.0  # charged to at the most
+    certainty: Annotated[float, within(0.5, 0.99, "(a share of 1)")] = 0.5  # 0.5: the mean is planned for
+    temperature_c: Annotated[float | None, within(-40, 50, "°C")] = None
+    temperature_sd_k: Annotated[float, within(0, 20, "K")] = 2.0
     climate: str = "auto"
-    head_wind_ms: Annotated[float, AfterValidator(_between(-30, 30, "m/s"))] = 0.0
-    wind_sd_ms: Annotated[float, AfterValidator(_between(0, 15, "m/s"))] = 1.5
+    head_wind_ms: Annotated[float, within(-30, 30, "m/s")] = 0.0
+    wind_sd_ms: Annotated[float, within(0, 15, "m/s")] = 1.5
     road: str = ""
-    load_kg: Annotated[float, AfterValidator(_between(-2000, 20000, "kg"))] = 0.0
-    peak_kw: _number(2, 1500, "kW") = None  # type: ignore[valid-type]
-    taper_from_percent: Annotated[float, AfterValidator(_between(10, 95, "%"))] = 50.0
-    stop_min: Annotated[float, AfterValidator(_between(0, 120, "minutes"))] = 4.0  # to park, plug in and pay
-    unhitch_min: Annotated[float, AfterValidator(_between(0, 120, "minutes"))] = 0.0  # and hitch again
-    queue_chance: Annotated[float, AfterValidator(_between(0, 1, "(a share of 1)"))] = 0.0
-    queue_min: Annotated[float, AfterValidator(_between(0, 240, "minutes"))] = 15.0
-    pause_every_h: Annotated[float, AfterValidator(_between(0.5, 24, "h"))] = 2.5
-    pause_min: Annotated[float, AfterValidator(_between(0, 120, "minutes"))] = 15.0
-    price_per_kwh: _number(0, 1000, "a kWh") = None  # type: ignore[valid-type]
-    home_price_per_kwh: _number(0, 1000, "a kWh") = None  # type: ignore[valid-type]
-    road_price_per_km: Annotated[float, AfterValidator(_between(0, 100, "a km"))] = 0.0
-    fuel_l_per_100km: _number(0.5, 100, "L/100 km") = None  # type: ignore[valid-type]
-    fuel_price_per_l: _number(0, 1000, "a litre") = None  # type: ignore[valid-type]
-    fuel_tank_l: _number(1, 2000, "L") = None  # type: ignore[valid-type]
+    load_kg: Annotated[float, within(-2000, 20000, "kg")] = 0.0
+    peak_kw: Annotated[float | None, within(2, 1500, "kW")] = None
+    taper_from_percent: Annotated[float, within(10, 95, "%")] = 50.0
+    stop_min: Annotated[float, within(0, 120, "minutes")] = 4.0  # to park, plug in and pay
+    unhitch_min: Annotated[float, within(0, 120, "minutes")] = 0.0  # and hitch again
+    queue_chance: Annotated[float, within(0, 1, "(a share of 1)")] = 0.0
+    queue_min: Annotated[float, within(0, 240, "minutes")] = 15.0
+    pause_every_h: Annotated[float, within(0.5, 24, "h")] = 2.5
+    pause_min: Annotated[float, within(0, 120, "minutes")] = 15.0
+    price_per_kwh: Annotated[float | None, within(0, 1000, "a kWh")] = None
+    home_price_per_kwh: Annotated[float | None, within(0, 1000, "a kWh")] = None
+    road_price_per_km: Annotated[float, within(0, 100, "a km")] = 0.0
+    fuel_l_per_100km: Annotated[float | None, within(0.5, 100, "L/100 km")] = None
+    fuel_price_per_l: Annotated[float | None, within(0, 1000, "a litre")] = None
+    fuel_tank_l: Annotated[float | None, within(1, 2000, "L")] = None
     fuel_pauses: Annotated[int, Field(ge=0, le=20)] = 1
-    fuel_road_price_per_km: Annotated[float, AfterValidator(_between(0, 100, "a km"))] = 0.0
+    fuel_road_price_per_km: Annotated[float, within(0, 100, "a km")] = 0.0
 
     @model_validator(mode="after")
     def _possible(self) -> Self:

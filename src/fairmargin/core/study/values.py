@@ -10,11 +10,10 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Annotated, Any, Final, Literal, Self
 
-from pydantic import AfterValidator, Field, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from fairmargin.core.study.base import Value as _Value
-from fairmargin.core.study.base import between as _between
-from fairmargin.core.study.base import number as _number
+from fairmargin.core.study.base import within
 from fairmargin.core.study.kinds import (
     EventKind,
     InstrumentName,
@@ -42,11 +41,11 @@ class Change(_Value):
     kind: Kind = "other"
     mechanism: Mechanism | tuple[Mechanism, ...] = "unknown"
     subject: Subject = "configuration"
-    prediction_percent: _number(-95, 500, "%") = None  # type: ignore[valid-type]
+    prediction_percent: Annotated[float | None, within(-95, 500, "%")] = None
     prediction: Prediction | None = None
     claim: Claim | None = None
     prediction_sealed_at: datetime | None = None
-    purchase_price: _number(0, 1e9, "in your money") = None  # type: ignore[valid-type]
+    purchase_price: Annotated[float | None, within(0, 1e9, "in your money")] = None
     description: str = ""
 
     @property
@@ -69,11 +68,11 @@ class Configuration(_Value):
     id: str = Field(min_length=1, max_length=40)
     name: str = ""
     baseline: bool = False
-    mass_delta_kg: _number(-10000, 20000, "kg") = 0.0  # type: ignore[valid-type]
-    circumference_change_percent: _number(-25, 25, "%") = 0.0  # type: ignore[valid-type]
+    mass_delta_kg: Annotated[float | None, within(-10000, 20000, "kg")] = 0.0
+    circumference_change_percent: Annotated[float | None, within(-25, 25, "%")] = 0.0
     mechanism: tuple[Mechanism, ...] = ()  # empty: the change's
-    speed_kmh: _number(5, 300, "km/h") = None  # type: ignore[valid-type]
-    frontal_area_delta_m2: _number(-5, 10, "m²") = None  # type: ignore[valid-type]
+    speed_kmh: Annotated[float | None, within(5, 300, "km/h")] = None
+    frontal_area_delta_m2: Annotated[float | None, within(-5, 10, "m²")] = None
 
     @property
     def label(self) -> str:
@@ -84,26 +83,26 @@ class Configuration(_Value):
 class Reference(_Value):
     """The conditions the legs are corrected to."""
 
-    temperature_c: Annotated[float, AfterValidator(_between(-40, 50, "°C"))] = 15.0
-    pressure_hpa: Annotated[float, AfterValidator(_between(500, 1100, "hPa"))] = 1013.25
-    humidity_percent: Annotated[float, AfterValidator(_between(0, 100, "%"))] = 60.0
-    wind_speed_ms: Annotated[float, AfterValidator(_between(0, 30, "m/s"))] = 0.0
+    temperature_c: Annotated[float, within(-40, 50, "°C")] = 15.0
+    pressure_hpa: Annotated[float, within(500, 1100, "hPa")] = 1013.25
+    humidity_percent: Annotated[float, within(0, 100, "%")] = 60.0
+    wind_speed_ms: Annotated[float, within(0, 30, "m/s")] = 0.0
 
 
 class WindSetup(_Value):
     """Where the reported wind was measured, and what lies between the mast and the road."""
 
-    measured_at_m: Annotated[float, AfterValidator(_between(0.5, 200, "m"))] = 10.0
+    measured_at_m: Annotated[float, within(0.5, 200, "m")] = 10.0
     terrain: Literal["open", "hedges", "forest", "built-up"] = "open"
 
 
 class RoutePoint(_Value):
     """A point of the route in the out direction."""
 
-    distance_m: Annotated[float, AfterValidator(_between(0, 5e6, "m"))]
-    latitude: _number(-90, 90, "degrees") = None  # type: ignore[valid-type]
-    longitude: _number(-180, 180, "degrees") = None  # type: ignore[valid-type]
-    elevation_m: _number(-500, 6000, "m") = None  # type: ignore[valid-type]
+    distance_m: Annotated[float, within(0, 5e6, "m")]
+    latitude: Annotated[float | None, within(-90, 90, "degrees")] = None
+    longitude: Annotated[float | None, within(-180, 180, "degrees")] = None
+    elevation_m: Annotated[float | None, within(-500, 6000, "m")] = None
     sector: str = ""
 
 
@@ -112,31 +111,31 @@ class WeatherRow(_Value):
 
     time: datetime
     station: str = ""
-    temperature_c: _number(-50, 60, "°C") = None  # type: ignore[valid-type]
-    pressure_hpa: _number(500, 1100, "hPa") = None  # type: ignore[valid-type]
-    humidity_percent: _number(0, 100, "%") = None  # type: ignore[valid-type]
-    wind_speed_ms: _number(0, 60, "m/s") = None  # type: ignore[valid-type]
-    wind_gust_ms: _number(0, 90, "m/s") = None  # type: ignore[valid-type]
-    wind_from_deg: _number(0, 360, "degrees") = None  # type: ignore[valid-type]
+    temperature_c: Annotated[float | None, within(-50, 60, "°C")] = None
+    pressure_hpa: Annotated[float | None, within(500, 1100, "hPa")] = None
+    humidity_percent: Annotated[float | None, within(0, 100, "%")] = None
+    wind_speed_ms: Annotated[float | None, within(0, 60, "m/s")] = None
+    wind_gust_ms: Annotated[float | None, within(0, 90, "m/s")] = None
+    wind_from_deg: Annotated[float | None, within(0, 360, "degrees")] = None
 
 
 class Event(_Value):
     """Something that happened on a leg."""
 
     leg: str
-    at_km: _number(0, 5000, "km") = None  # type: ignore[valid-type]
-    at_s: _number(0, 400000, "s") = None  # type: ignore[valid-type]
-    duration_s: _number(0, 400000, "s") = None  # type: ignore[valid-type]
+    at_km: Annotated[float | None, within(0, 5000, "km")] = None
+    at_s: Annotated[float | None, within(0, 400000, "s")] = None
+    duration_s: Annotated[float | None, within(0, 400000, "s")] = None
     kind: EventKind = "other"
-    speed_kmh: _number(0, 300, "km/h") = None  # type: ignore[valid-type]
+    speed_kmh: Annotated[float | None, within(0, 300, "km/h")] = None
     note: str = ""
 
 
 class Stretch(_Value):
     """A stretch of the road, in the out direction, that is left out of every logged leg, and why."""
 
-    from_m: Annotated[float, AfterValidator(_between(0, 5e6, "m"))]
-    to_m: Annotated[float, AfterValidator(_between(0, 5e6, "m"))]
+    from_m: Annotated[float, within(0, 5e6, "m")]
+    to_m: Annotated[float, within(0, 5e6, "m")]
     reason: str = Field(min_length=1)
     after_result: bool = False  # left out when the result had been seen
 
@@ -150,7 +149,7 @@ class Stretch(_Value):
 class Instrument(_Value):
     """Facts of one instrument, whatever its figures look like."""
 
-    step: _number(0, 100, "") = None  # type: ignore[valid-type]
+    step: Annotated[float | None, within(0, 100, "")] = None
     unit: ConsumptionUnit | Literal["kWh", "%", "L"] | None = None
     truncates: bool = False
     trusted: bool = True
@@ -175,9 +174,9 @@ class Study(_Value):
     vehicles: tuple[NamedVehicle, ...] = ()
     configurations: tuple[Configuration, ...]
     method: Method = "out-and-back"
-    target_speed_kmh: _number(5, 300, "km/h") = None  # type: ignore[valid-type]
-    confidence: Annotated[float, AfterValidator(_between(0.5, 0.999, "(a share of 1)"))] = 0.95
-    smallest_effect_percent: Annotated[float, AfterValidator(_between(0.05, 50, "%"))] = 1.0
+    target_speed_kmh: Annotated[float | None, within(5, 300, "km/h")] = None
+    confidence: Annotated[float, within(0.5, 0.999, "(a share of 1)")] = 0.95
+    smallest_effect_percent: Annotated[float, within(0.05, 50, "%")] = 1.0
     reference: Reference = Reference()
     wind: WindSetup = WindSetup()
     instruments: dict[InstrumentName, Instrument] = Field(default_factory=dict)

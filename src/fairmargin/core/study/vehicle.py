@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final
+from typing import Annotated, Final
 
 from pydantic import Field, field_validator
 
 from fairmargin.core.study.base import Value as _Value
-from fairmargin.core.study.base import number as _number
+from fairmargin.core.study.base import within
 from fairmargin.core.study.kinds import Energy, VehicleClass
 from fairmargin.core.units import HEATING_VALUE_WH_PER_L
 
@@ -66,24 +66,24 @@ class Vehicle(_Value):
     name: str = ""
     energy: Energy = "electric"
     vehicle_class: VehicleClass = Field(default="car", alias="class")
-    mass_kg: _number(200, 40000, "kg") = None  # type: ignore[valid-type]
-    mass_sd_kg: _number(0, 5000, "kg") = None  # type: ignore[valid-type]
-    drag_area_m2: _number(0.1, 12, "m²") = None  # type: ignore[valid-type]
-    drag_area_sd_m2: _number(0, 5, "m²") = None  # type: ignore[valid-type]
-    rolling_coefficient: _number(0.002, 0.05, "") = None  # type: ignore[valid-type]
-    rolling_coefficient_sd: _number(0, 0.02, "") = None  # type: ignore[valid-type]
-    drive_efficiency: _number(0.1, 1, "(a share of 1)") = None  # type: ignore[valid-type]
-    regen_efficiency: _number(0, 1, "(a share of 1)") = None  # type: ignore[valid-type]
-    auxiliary_w: _number(0, 20000, "W") = None  # type: ignore[valid-type]
-    usable_capacity_kwh: _number(0.5, 1000, "kWh") = None  # type: ignore[valid-type]
-    tank_l: _number(1, 2000, "L") = None  # type: ignore[valid-type]
-    charging_efficiency: _number(0.3, 1, "(a share of 1)") = None  # type: ignore[valid-type]
-    heating_value_wh_per_l: _number(5000, 12000, "Wh/L") = None  # type: ignore[valid-type]
-    distance_error_percent: _number(-30, 30, "%") = None  # type: ignore[valid-type]
-    speed_error_percent: _number(-30, 30, "%") = None  # type: ignore[valid-type]
+    mass_kg: Annotated[float | None, within(200, 40000, "kg")] = None
+    mass_sd_kg: Annotated[float | None, within(0, 5000, "kg")] = None
+    drag_area_m2: Annotated[float | None, within(0.1, 12, "m²")] = None
+    drag_area_sd_m2: Annotated[float | None, within(0, 5, "m²")] = None
+    rolling_coefficient: Annotated[float | None, within(0.002, 0.05, "")] = None
+    rolling_coefficient_sd: Annotated[float | None, within(0, 0.02, "")] = None
+    drive_efficiency: Annotated[float | None, within(0.1, 1, "(a share of 1)")] = None
+    regen_efficiency: Annotated[float | None, within(0, 1, "(a share of 1)")] = None
+    auxiliary_w: Annotated[float | None, within(0, 20000, "W")] = None
+    usable_capacity_kwh: Annotated[float | None, within(0.5, 1000, "kWh")] = None
+    tank_l: Annotated[float | None, within(1, 2000, "L")] = None
+    charging_efficiency: Annotated[float | None, within(0.3, 1, "(a share of 1)")] = None
+    heating_value_wh_per_l: Annotated[float | None, within(5000, 12000, "Wh/L")] = None
+    distance_error_percent: Annotated[float | None, within(-30, 30, "%")] = None
+    speed_error_percent: Annotated[float | None, within(-30, 30, "%")] = None
 
-    rated_wh_per_km: _number(20, 5000, "Wh/km") = None  # type: ignore[valid-type]
-    rated_range_km: _number(10, 5000, "km") = None  # type: ignore[valid-type]
+    rated_wh_per_km: Annotated[float | None, within(20, 5000, "Wh/km")] = None
+    rated_range_km: Annotated[float | None, within(10, 5000, "km")] = None
 
     @property
     def heating_value(self) -> float:
