@@ -266,3 +266,20 @@ def test_a_command_and_the_window_share_a_logbook(tmp_path):
             assert said.returncode == 2 or book.practice()  # kept, or refused in words: never lost in silence
         assert book.read(number).study == study
     assert process("export", path, "A study", tmp_path / "last").returncode == 0
+
+
+def test_a_report_from_the_command_line_wants_no_toolkit(tmp_path):
+    """Its type and colours are those of the window, and the window is not needed for them."""
+    write_package(tmp_path / "study", driven_study("AB"))
+    script = (
+        "import sys; from fairmargin.cli import app\n"
+        f"try: app(['report', {str(tmp_path / 'study')!r}, {str(tmp_path / 'report.html')!r}])\n"
+        "except SystemExit as end: assert not end.code, end.code\n"
+        "assert not [m for m in sys.modules if m.startswith(('PySide6', 'fairmargin.desktop'))]"
+    )
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert (
+        "Atkinson" in (tmp_path / "report.html").read_text()
+        or "@font-face" in (tmp_path / "report.html").read_text()
+    )

@@ -13,9 +13,10 @@ from fairmargin.core.study import Trace, new_study
 from fairmargin.demo import demo_studies, make_demo_logbook
 from fairmargin.desktop import application, paths
 from fairmargin.desktop.install import install
-from fairmargin.desktop.theme import DARK, FAMILY, LIGHT, font, theme
+from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.road import STAGES
 from fairmargin.logbook import Logbook
+from fairmargin.looks import DARK, FAMILY, LIGHT
 from fairmargin.simulation.day import DayPlan, simulate
 
 CASES = {

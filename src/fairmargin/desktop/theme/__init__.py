@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from importlib import resources
 from string import Template
 from typing import Final
@@ -11,46 +11,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
 from PySide6.QtWidgets import QApplication
 
-FAMILY: Final = "Atkinson Hyperlegible Next"
-
-
-@dataclass(frozen=True, slots=True)
-class Colours:
-    """One set of colours; every text colour keeps 4.5:1 on paper and panel."""
-
-    paper: str
-    panel: str
-    ink: str
-    muted: str
-    rule: str
-    rail: str
-    rail_ink: str
-    rail_muted: str
-    baseline: str
-    trial: str
-    trial2: str
-    trial3: str
-    fine: str
-    caution: str
-    blocks: str
-    here: str
-    field: str
-    band: str
-    link: str
-
-
-LIGHT: Final = Colours(
-    paper="#f4f1ea", panel="#fffdf8", ink="#1d2a2f", muted="#5b6a6f", rule="#dcd6c9", rail="#23383d",
-    rail_ink="#f4f1ea", rail_muted="#b4c0c2", baseline="#2d5b87", trial="#b9521a", trial2="#6a4c93",
-    trial3="#2f7f6f", fine="#3a7648", caution="#8f6209", blocks="#a4342b", here="#b98a00", field="#ffffff",
-    band="#e8e3d8", link="#2d5b87",
-)  # fmt: skip
-DARK: Final = Colours(
-    paper="#171d20", panel="#20282c", ink="#e9ece8", muted="#98a5a9", rule="#354146", rail="#0f1517",
-    rail_ink="#e9ece8", rail_muted="#98a5a9", baseline="#8fb4d9", trial="#f0965a", trial2="#c3a6e6",
-    trial3="#7cc9b8", fine="#7fb58a", caution="#dcb25a", blocks="#e27d72", here="#f2c94c", field="#1a2124",
-    band="#2d373c", link="#8fb4d9",
-)  # fmt: skip
+from fairmargin.looks import DARK, FAMILY, LIGHT, fonts
 
 _SHEET: Final = Template(
     """
@@ -215,8 +176,7 @@ theme = Theme()
 
 def load_fonts() -> None:
     """Register the fonts that ship with the application."""
-    folder = resources.files("fairmargin.desktop.theme") / "fonts"
-    for item in folder.iterdir():
+    for item in fonts().iterdir():
         if item.name.endswith(".ttf"):
             QFontDatabase.addApplicationFontFromData(item.read_bytes())
 
