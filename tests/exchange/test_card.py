@@ -14,6 +14,7 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.exchange.card import Card, card_of, drawn, write_card
 from fairmargin.exchange.faults import InvalidInput
+from fairmargin.looks import DARK, LIGHT
 
 METRIC, US = UNIT_CHOICES["metric"], UNIT_CHOICES["us"]
 TODAY = date(2026, 5, 3)
@@ -81,8 +82,8 @@ def test_pictures_have_their_size_and_differ_in_the_dark() -> None:
     assert struct.unpack(">II", light[16:24]) == (1200, 630)
     assert light != dark
     svg = drawn(card(), "svg").decode()
-    assert svg.startswith("<svg") and "#fffef9" in svg and "<metadata" not in svg
-    assert "#20272b" in drawn(card(), "svg", dark=True).decode()
+    assert svg.startswith("<svg") and LIGHT.panel in svg and "<metadata" not in svg
+    assert DARK.panel in drawn(card(), "svg", dark=True).decode()
     assert drawn(card(), "svg") == drawn(card(), "svg").replace(b"\r", b"")
 
 

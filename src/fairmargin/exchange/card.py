@@ -13,6 +13,7 @@ from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final, cast
 
+from fairmargin import looks
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
@@ -40,10 +41,15 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-#: Colours: paper, ink, muted, rule, band that does not matter; the trial's stand beside.
-LIGHT: Final = ("#fffef9", "#1d2a2f", "#5b6a6f", "#dcd6c9", "#e8e3d8")
-DARK: Final = ("#20272b", "#e9ece8", "#a8b4b8", "#3a464b", "#2d373c")
-DARK_TRIALS: Final = ("#f0965a", "#c3a6e6", "#6fc4b1")
+
+def _inks(c: looks.Colours) -> tuple[str, str, str, str, str]:
+    """Paper, ink, muted, rule, and the band that does not matter; the trials' stand beside."""
+    return c.panel, c.ink, c.muted, c.rule, c.band
+
+
+LIGHT: Final = _inks(looks.LIGHT)
+DARK: Final = _inks(looks.DARK)
+DARK_TRIALS: Final = (looks.DARK.trial, looks.DARK.trial2, looks.DARK.trial3)
 SIZE_IN: Final = (8.0, 4.2)  # at 150 dots an inch 1200 x 630, as pictures are shown on the web
 DPI: Final = 150
 KINDS: Final = (".png", ".svg", ".txt")

@@ -74,17 +74,6 @@ class _Folder:
         return budget.read_bytes(self._path / name, limit, name)
 
 
-class _OneFile:
-    def __init__(self, data: bytes) -> None:
-        self._data = data
-
-    def names(self) -> list[str]:
-        return []
-
-    def read(self, name: str, limit: int) -> bytes:
-        return self._data
-
-
 class _Zip:
     def __init__(self, archive: zipfile.ZipFile) -> None:
         self._unpacking = budget.Unpacking(archive)

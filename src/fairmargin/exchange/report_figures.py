@@ -14,6 +14,7 @@ from fairmargin.core.result.pairs import pair_row
 from fairmargin.core.result.types import Analysis, Comparison, LegResult
 from fairmargin.core.study import Study
 from fairmargin.exchange.report_style import BASELINE, FONTS, INK, MARKERS, MUTED, RULE, TRIALS, kept_font
+from fairmargin.looks import LIGHT
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -79,7 +80,7 @@ def _pairs(study: Study, c: Comparison) -> tuple[str, str]:
     figure = Figure(figsize=(7.2, 0.55 + 0.26 * (rows + 1)), layout="constrained")
     axes = figure.subplots()
     smallest = study.smallest_effect_percent
-    axes.axvspan(-smallest, smallest, color="#e8e3d8", lw=0)
+    axes.axvspan(-smallest, smallest, color=LIGHT.band, lw=0)
     axes.axvline(0, color=INK, lw=1.2)
     axes.plot(list(c.interval_percent), [0, 0], color=colour, lw=7, alpha=0.35, solid_capstyle="butt")
     axes.plot(c.effect_percent, 0, marker, color=colour, ms=9)
