@@ -20,6 +20,7 @@ from fairmargin.core.evidence.readings import distance_ratios, every_reading, le
 from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.fairness.registry import Finding, Registry
+from fairmargin.core.laws.disturbance import level_wh_per_km
 from fairmargin.core.laws.route import Line, line_of
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.slips import is_confirmed
@@ -116,8 +117,14 @@ def _falls(study: Study, leg: Leg) -> bool:
 def _level_wh_per_km(study: Study) -> float:
     """What the vehicle takes on a level road at a usual speed. [Wh/km]"""
     k = study.vehicle.constants()
-    newtons = k.mass_kg * 9.81 * k.rolling_coefficient + 0.6 * k.drag_area_m2 * (USUAL_KMH / 3.6) ** 2
-    return newtons / 3.6 / k.drive_efficiency + k.auxiliary_w / USUAL_KMH
+    return level_wh_per_km(
+        k.mass_kg,
+        k.rolling_coefficient,
+        k.drag_area_m2,
+        k.drive_efficiency,
+        k.auxiliary_w,
+        USUAL_KMH / 3.6,
+    )
 
 
 def _climbs_out(level: float, way: str, per_km: Mapping[str, Sequence[tuple[str, float, str]]]) -> bool:

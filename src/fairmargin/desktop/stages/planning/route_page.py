@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
 
 from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.core.laws import wind
+from fairmargin.core.laws.disturbance import kept_by_hills_wh
 from fairmargin.core.laws.route import line_of
 from fairmargin.core.memory.findings import same_name
 from fairmargin.core.study import RoutePoint, Study
@@ -168,12 +169,8 @@ class RoutePage(PlanPage):
             climb = float(np.sum(np.maximum(np.sin(shape.slope_rad), 0) * shape.length_m))
             net = float(heights[-1] - heights[0])
             constants = study.vehicle.constants()
-            lost = (
-                constants.mass_kg
-                * 9.80665
-                * climb
-                / 3600.0
-                * (1 / constants.drive_efficiency - constants.regen_efficiency)
+            lost = kept_by_hills_wh(
+                constants.mass_kg, climb, constants.drive_efficiency, constants.regen_efficiency
             )
             both = study.method in {"out-and-back", "side-by-side"}
             lines.append(
