@@ -28,6 +28,7 @@ from fairmargin.core.study.slips import is_confirmed
 Array = NDArray[np.float64]
 
 Doubt = Literal["still", "off", "turned"]
+FALLING: Final = 0.75  # of what a level road takes, below which a way that is driven several times may fall
 USUAL_KMH: Final = 80.0  # of a road whose speed nobody told
 
 
@@ -86,12 +87,12 @@ def nothing_used(records: RecordsContext) -> Iterator[Finding]:
                 per_km.setdefault(way, []).append((leg.leg, r.energy_wh / distance[0], r.shown))  # type: ignore[index]
     level = _level_wh_per_km(study)
     for way, members in per_km.items():
-        took = [x for _, x, _ in members if x > limit.LEAST_TAKEN * level]
+        usual = float(np.median([x for _, x, _ in members]))
         for name, wh_per_km, shown in members:
             leg = study.leg(name)
             if wh_per_km > limit.LEAST_TAKEN * level or is_confirmed(leg):
                 continue
-            falls = leg.direction == "back" and not took and _climbs_out(level, way, per_km)
+            falls = leg.direction == "back" and usual < FALLING * level and _climbs_out(level, way, per_km)
             if falls or _falls(study, leg):
                 continue
             yield Finding(

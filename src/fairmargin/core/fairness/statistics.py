@@ -57,7 +57,7 @@ def reading_doubtful(case: ComparisonContext) -> Iterator[Finding]:
         case.dropping(o.legs),
         (name,),
         f"The reading of {name} cannot be right",
-        f"{name} shows {shown}: {over:.2g} times what the vehicle's class, its road and the "
+        f"{name} shows {shown}: {_how_much(over)} what the vehicle's class, its road and the "
         f"other legs let expect.",
         f"Look at the reading of {name}: a digit, a decimal point or a unit"
         + (f" ({meant}?)" if meant else "")
@@ -65,6 +65,13 @@ def reading_doubtful(case: ComparisonContext) -> Iterator[Finding]:
         signed=True,
         suggested=meant,
     )
+
+
+def _how_much(over: float) -> str:
+    """A ratio in words: twelve times, or a share more or less than."""
+    if 0.6 < over < 1.7:
+        return f"{100 * abs(over - 1):.0f} % {'more' if over > 1 else 'less'} than"
+    return f"{over:.2g} times"
 
 
 def _doubted(case: ComparisonContext) -> Doubted | None:

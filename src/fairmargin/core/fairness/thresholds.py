@@ -106,7 +106,7 @@ LEAST_TAKEN: Final = Threshold(
     0.3, "share", "of what a level road takes at a usual speed; slow town driving takes twice that"
 )
 CLIMB_TIMES: Final = Threshold(
-    1.8, "times", "what a level road takes; from there the way back may take nothing"
+    1.5, "times", "what a level road takes; from there the way back may take nothing"
 )
 NO_DRIVE_M: Final = Threshold(50.0, "m", "the shortest leg a study may have is longer")
 LOOKED_AT: Final = Threshold(60, "points", "of a log are looked at")

@@ -32,7 +32,10 @@ SUBJECT_SD: Final[Mapping[str, float]] = {"road": 0.15, "speed": 0.30, "vehicle"
 SCATTER_TIMES: Final = 1.5
 #: A reading is doubted from so many standard deviations, and from so large a share, off what the others say.
 DOUBT_Z: Final = 3.5
-LEAST_OFF: Final = 0.06
+PAIR_LEGS: Final = 4
+LEAST_OFF: Final = (
+    0.06  # of one pair there and back; of n legs √(n/4) times that: the more there are, the less one weighs
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +64,8 @@ class Plausible:
         else:
             z, off = self.off / self.sd, self.off
         open_to = np.array([may_be(o) for o in observations])
-        odd = np.flatnonzero(open_to & (np.abs(z) > DOUBT_Z) & (np.abs(off) > LEAST_OFF))
+        least = LEAST_OFF * math.sqrt(max(len(observations), PAIR_LEGS) / PAIR_LEGS)
+        odd = np.flatnonzero(open_to & (np.abs(z) > DOUBT_Z) & (np.abs(off) > least))
         if not odd.size:
             return None
         # Of two that contradict each other the one less like the vehicle's class.

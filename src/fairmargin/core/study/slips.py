@@ -73,11 +73,14 @@ def likely(leg: Leg, over_expected: float, decimals: int | None = None) -> str:
         offers = list(_charges(leg.soc_start_percent, leg.soc_end_percent, over_expected))
     else:
         offers = []
-    shown = _digits(show_readings(leg).split(";")[0])
+    typed = show_readings(leg).split(";")[0]
+    shown = _digits(typed)
     near = [
         text
         for text, over in offers
-        if over > 0 and abs(math.log(over)) < (NEAR_MOVED if _digits(text) == shown else NEAR)
+        if text != typed
+        and over > 0
+        and abs(math.log(over)) < (NEAR_MOVED if _digits(text) == shown else NEAR)
     ]
     alike = [t for t in near if decimals is not None and _decimals(t) == decimals]
     return next(iter((*alike, *near)), "")
