@@ -185,8 +185,7 @@ class Monkey:
             try:
                 self.step()
             except Exception as error:  # raised through the event that was sent
-                if "src/fairmargin" in "".join(f.filename for f in traceback.extract_tb(error.__traceback__)):
-                    self.caught(type(error), error, error.__traceback__)
+                self.note(error)
         for _ in range(20):
             dialog = QApplication.activeModalWidget()
             if dialog is None:
@@ -211,10 +210,26 @@ class Monkey:
         elif dialog is not None:
             self.patience -= 1
             if self.patience > 0:
-                self.touch(dialog)
+                # Not from within this slot: a timer does not fire again before its slot is done.
+                QTimer.singleShot(0, self.touch_open)
             else:
                 self.patience = self.dice.randrange(5)
                 dialog.close()
+
+    def touch_open(self) -> None:
+        """One event to the dialog that is open; what it raises is counted."""
+        dialog = QApplication.activeModalWidget()
+        if dialog is None:
+            return
+        try:
+            self.touch(dialog)
+        except Exception as error:
+            self.note(error)
+
+    def note(self, error: Exception) -> None:
+        """Count what an event raised through the program; what the events themselves did wrong is not its fault."""
+        if "src/fairmargin" in "".join(f.filename for f in traceback.extract_tb(error.__traceback__)):
+            self.caught(type(error), error, error.__traceback__)
 
     def bodies(self) -> dict[int, str]:
         """Every study of the list as it is kept."""
