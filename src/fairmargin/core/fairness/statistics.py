@@ -61,7 +61,7 @@ def reading_doubtful(case: ComparisonContext) -> Iterator[Finding]:
         f"other legs let expect.",
         f"Look at the reading of {name}: a digit, a decimal point or a unit"
         + (f" ({meant}?)" if meant else "")
-        + ". If it showed that, confirm it; else leave it out with its reason.",
+        + "; and at its distance, time and weather. If it showed that, confirm it; else leave it out with its reason.",
         signed=True,
         suggested=meant,
     )
