@@ -321,11 +321,8 @@ class Session(QObject):
             return
         if changed:
             traces = {leg: trace for leg, trace in {**traces, **changed}.items() if trace is not None}
-        scatter = self.scatter
-        if (
-            study_id != self.study_id
-        ):  # undo came back to another study: its own others tell the tester's hand
-            scatter = learned_scatter(self.logbook.scatter_evidence(study_id))
+        same = study_id == self.study_id  # else undo came back to another study: its own others tell the hand
+        scatter = self.scatter if same else learned_scatter(self.logbook.scatter_evidence(study_id))
         result = self._at_once(study, traces, scatter)
         try:
             self._save(study_id, study, result, changed)
@@ -334,8 +331,7 @@ class Session(QObject):
             self.studyChanged.emit()  # fields show what is really stored
             return
         renamed = self.study is None or self.study.title != study.title
-        if study_id != self.study_id:
-            self.chosen = 0
+        self.chosen = self.chosen if same else 0
         self.study_id, self.study, self.traces, self.scatter = study_id, study, traces, scatter
         self._ticket += 1  # whatever is still being computed is out of date
         if result is not None:
