@@ -66,6 +66,14 @@ class Words(QPlainTextEdit):
             super().keyPressEvent(event)
 
 
+def _inner() -> Line:
+    """A line inside of another input, which draws the frame."""
+    made = Line()
+    made.setObjectName("inner")
+    made.setFrame(False)
+    return made
+
+
 class Choice(QComboBox):
     """A drop-down; a wheel over it scrolls the page it lies on."""
 
@@ -75,7 +83,7 @@ class Choice(QComboBox):
     def setEditable(self, editable: bool) -> None:
         super().setEditable(editable)
         if editable:
-            self.setLineEdit(Line())
+            self.setLineEdit(_inner())
             self.setCompleter(None)  # type: ignore[arg-type]  # what was typed is not completed to something else
 
 
@@ -84,7 +92,7 @@ class NumberBox(QDoubleSpinBox):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setLineEdit(Line())
+        self.setLineEdit(_inner())
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
