@@ -60,7 +60,7 @@ QLineEdit, QPlainTextEdit, QComboBox, QSpinBox {
   background: $field; border: 1px solid $rule; border-radius: 4px; padding: 3px 6px; min-height: 20px;
   selection-background-color: $baseline; selection-color: $panel; }
 QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus { border: 2px solid $here; padding: 2px 5px; }
-QLineEdit#inner, QLineEdit#inner:focus { border: none; padding: 0; background: transparent; }
+QLineEdit#inner, QLineEdit#inner:focus { border: none; padding: 0; min-height: 0; background: transparent; }
 QLineEdit#cell { padding: 3px 4px; }
 QLineEdit#cell:focus { padding: 2px 3px; }
 QLineEdit[fault="true"] { border: 2px solid $blocks; padding: 2px 5px; }
