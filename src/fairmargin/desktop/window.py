@@ -9,10 +9,12 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QCoreApplication, QEvent, QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QResizeEvent
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
     QComboBox,
     QFrame,
     QHBoxLayout,
     QLineEdit,
+    QPlainTextEdit,
     QPushButton,
     QStackedWidget,
     QToolButton,
@@ -466,7 +468,7 @@ class MainWindow(Shell):
     def finish_typing(self) -> None:
         """A field being typed in is stored as if it had been left."""
         focus = self.focusWidget()
-        if focus is not None:
+        if isinstance(focus, QLineEdit | QPlainTextEdit | QAbstractSpinBox):
             focus.clearFocus()
 
     def store_typing(self) -> None:
