@@ -235,6 +235,16 @@ def test_what_is_not_counted():
     assert len(joined([finding(1, 1, 1), finding(2, 1, 1, "Summer", "Winter")], "Van")[0]) == 2
 
 
+def test_two_configurations_of_one_name_are_not_compared():
+    """A name typed twice, or two names said to be one: nothing stands against anything, and the list says so."""
+    twice = finding(1, -3.0, 1.0, trial="bare ")
+    joints, left = joined([twice], "Van")
+    assert joints == () and [(x.finding, x.why) for x in left] == [(twice, network.ONE_NAME)]
+    assert repeated([twice, finding(2, -2.0, 1.0, trial="Bare")]) == ()
+    (joint,), left = joined([twice, finding(2, -2.0, 1.0)], "Van")
+    assert joint.names == ("Bare", "Cover") and len(joint.pairs) == 1 and [x.finding for x in left] == [twice]
+
+
 def test_a_question_asked_again():
     found = [
         finding(2, -2.0, 1.5, when=date(2026, 11, 7)), finding(1, -4.0, 1.0, when=date(2025, 11, 2)),

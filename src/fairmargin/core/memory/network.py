@@ -50,6 +50,7 @@ PAIRS_AT_ONCE: Final = 64
 SEED: Final = 1
 UNLIKELY: Final = 0.05  # chance of a spread this large, under which studies are said to differ
 UNFAIR: Final = "not a fair comparison"
+ONE_NAME: Final = "both configurations have one name"
 
 
 @dataclass(frozen=True, slots=True)
@@ -289,7 +290,8 @@ def joined(
     """
     own = of_vehicle(found, vehicle)
     left = [LeftOut(f, UNFAIR) for f in own if f.verdict == UNFAIR]
-    kept = [f for f in own if f.verdict != UNFAIR]
+    left += [LeftOut(f, ONE_NAME) for f in own if f.verdict != UNFAIR and _of_one_name(f)]
+    kept = [f for f in own if f.verdict != UNFAIR and not _of_one_name(f)]
     if speed_kmh is not None:
         kept, others = _at_speed(kept, speed_kmh)
         left += others
@@ -309,7 +311,7 @@ def repeated(found: Sequence[Finding], confidence: float = intervals.USUAL) -> t
     """Every question that several studies asked, each joined by itself: same vehicle, configurations and speed."""
     by_question: dict[tuple[str, frozenset[str]], list[Finding]] = {}
     for f in found:
-        if f.verdict != UNFAIR:
+        if f.verdict != UNFAIR and not _of_one_name(f):
             key = (same_name(f.vehicle), frozenset((same_name(f.baseline), same_name(f.trial))))
             by_question.setdefault(key, []).append(f)
     out = []
@@ -334,6 +336,10 @@ def moved_since(joint: Joint) -> tuple[float, tuple[float, float]] | None:
     shift = sign * last.log_ratio - first.log_ratio
     sd = math.sqrt(max(cov[0, 0] + cov[1, 1] - 2 * sign * cov[0, 1], 1e-14))
     return 100 * math.expm1(shift), intervals.log_interval_percent(shift, sd, joint.confidence)
+
+
+def _of_one_name(f: Finding) -> bool:
+    return same_name(f.baseline) == same_name(f.trial)
 
 
 def _at_speed(own: Sequence[Finding], speed_kmh: float | None) -> tuple[list[Finding], list[LeftOut]]:
