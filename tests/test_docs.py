@@ -53,7 +53,7 @@ def test_every_function_over_sixty_lines_has_its_reason_written_down():
 
 
 #: Places where the type checker is told to look away, or is told nothing; fewer is better, more is not.
-LOOKED_AWAY = 78
+LOOKED_AWAY = 77
 
 
 def test_the_type_checker_looks_away_no_more_often_than_before():

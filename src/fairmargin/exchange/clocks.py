@@ -15,6 +15,8 @@ AWARE: Final = re.compile(r"\d(?:Z|[+-]\d{2}:?\d{2})$")
 LONGEST: Final = 80
 
 
+#: A date in figures with the year last, wherever it stands; which it is, `core.units.dates` says.
+_IN_FIGURES: Final = r"\d{1,2}[./-]\d{1,2}[./-]\d{2,4}"
 #: A clock time that follows a date in figures, and its format.
 _TIMES: Final = (
     (re.compile(r"^\d{1,2}:\d{2}$"), "%H:%M"),
@@ -33,7 +35,7 @@ def _in_figures(cells: Any, order: Order, near: Sequence[date]) -> Any:
     match = NUMERIC.match(first)
     if match is None:
         return None
-    dates = cells.str.extract(r"^\s*(\d{1,2}[./-]\d{1,2}[./-]\d{2,4})", expand=False)
+    dates = cells.str.extract(rf"^\s*({_IN_FIGURES})", expand=False)
     known = order_of(dates.dropna().unique().tolist(), order, near)
     day, month = ("%d", "%m") if known == "day-first" else ("%m", "%d")
     year = "%Y" if len(match[4]) == 4 else "%y"
@@ -132,7 +134,7 @@ def _order_words(cells: Sequence[str], order: Order) -> list[str]:
     return []
 
 
-_DATE_ONLY: Final = re.compile(r"\d{4}-\d{1,2}-\d{1,2}|\d{1,2}[./-]\d{1,2}[./-]\d{2,4}")
+_DATE_ONLY: Final = re.compile(rf"\d{{4}}-\d{{1,2}}-\d{{1,2}}|{_IN_FIGURES}")
 _CLOCK_ONLY: Final = re.compile(r"\d{1,2}:\d{2}(:\d{2}([.]\d+)?)?( ?[AP]M)?", re.IGNORECASE)
 #: Words of a header that mean a moment.
 MOMENT_WORDS: Final = r"time|date|zeit|datum|utc|clock|stamp|uhr"

@@ -81,10 +81,12 @@ def nothing_used(records: RecordsContext) -> Iterator[Finding]:
     per_km: dict[str, list[tuple[str, float, str]]] = {}  # by direction: leg, Wh/km, what was shown
     for leg in study.legs:
         distance = leg_distances(study, leg, ratios[leg.configuration], None) if leg.included else None
-        for r in every_reading(study, leg, distance[0], None) if distance else ():
+        if distance is None:
+            continue
+        way = f"{leg.vehicle}/{leg.sector}/{leg.direction}"
+        for r in every_reading(study, leg, distance[0], None):
             if trusted(study, r.instrument):
-                way = f"{leg.vehicle}/{leg.sector}/{leg.direction}"
-                per_km.setdefault(way, []).append((leg.leg, r.energy_wh / distance[0], r.shown))  # type: ignore[index]
+                per_km.setdefault(way, []).append((leg.leg, r.energy_wh / distance[0], r.shown))
     level = _level_wh_per_km(study)
     for way, members in per_km.items():
         usual = float(np.median([x for _, x, _ in members]))
