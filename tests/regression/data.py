@@ -92,6 +92,22 @@ def differences(before: Any, now: Any, relative: float, absolute: float) -> list
     return moved
 
 
+def settled(before: Any, now: Any) -> Any:
+    """The figures of now; those that did not move keep their last digits, so that a diff shows what did."""
+
+    def close(a: Any, b: Any) -> bool:
+        numbers = isinstance(a, int | float) and isinstance(b, int | float)
+        return numbers and math.isclose(a, b, rel_tol=1e-9, abs_tol=1e-9)
+
+    return {
+        name: {
+            where: old if close(old := before.get(name, {}).get(where), new) else new
+            for where, new in figures.items()
+        }
+        for name, figures in now.items()
+    }
+
+
 # ---------------------------------------------------------------- making the set
 
 
@@ -210,6 +226,7 @@ def main() -> None:
     before = json.loads(RESULTS.read_text()) if RESULTS.exists() else {}
     now = results()
     moved = differences(before, now, 1e-9, 1e-9) if before else []
+    now = settled(before, now)
     RESULTS.write_text(json.dumps(now, indent=0, ensure_ascii=False, sort_keys=True) + "\n", encoding="utf-8")
     with REASONS.open("a", encoding="utf-8") as file:
         file.write(

@@ -11,6 +11,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from fairmargin.core.conditions.concern import Concern, merge
 from fairmargin.core.everyday_group import everyday_group
 from fairmargin.core.evidence.climb import climbs
 from fairmargin.core.evidence.conditions import Conditions
@@ -18,7 +19,6 @@ from fairmargin.core.evidence.gathered import Gathered, gather
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.fairness.checks import check
-from fairmargin.core.fairness.concern import Concern, merge
 from fairmargin.core.fairness.context import ComparisonContext, Refit
 from fairmargin.core.fairness.records import check_records
 from fairmargin.core.grouped import Group, results_of, used_of

@@ -7,17 +7,17 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
+from fairmargin.core.conditions.causes import Regressor
+from fairmargin.core.conditions.concern import Concern
+from fairmargin.core.conditions.day import DAY
 from fairmargin.core.evidence.gathered import Gathered
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.fairness.checks import check_everyday
-from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.fairness.everyday import EverydayContext
 from fairmargin.core.grouped import Group, results_of, used_of
 from fairmargin.core.inference.everyday import fit_everyday
 from fairmargin.core.inference.levels import Level, calibration
-from fairmargin.core.inference.options import Regressor
 from fairmargin.core.inference.posterior import Effect
-from fairmargin.core.inference.priors import DAY
 from fairmargin.core.result.comparison import Sides, comparison, sides_of
 from fairmargin.core.result.legs import everyday_lines, leg_result
 from fairmargin.core.result.types import Comparison, LegResult, View

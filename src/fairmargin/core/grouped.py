@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.inference.learned import Learned
 from fairmargin.core.inference.levels import Level
 from fairmargin.core.result.results import Result, result_of

@@ -23,7 +23,7 @@ from fairmargin.core.units.dates import Order, UndecidedDates
 from fairmargin.desktop.bringing.base import DatesChoice, KindChoice, days_of
 from fairmargin.desktop.widgets.basics import as_tip, label
 from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.exchange.pasted import ROLES, Applied, apply_cells, read_cells
+from fairmargin.exchange.pasted import Applied, apply_cells, column_roles, read_cells
 
 
 class PasteDialog(QDialog):
@@ -61,9 +61,9 @@ class PasteDialog(QDialog):
         for i, role in enumerate(self.pasted.roles):
             box = Choice()
             box.setAccessibleName(f"Column {i + 1}")
-            for key, (words, _) in ROLES.items():
+            for key, (words, _) in column_roles().items():
                 box.addItem(words, key)
-            box.setCurrentIndex(list(ROLES).index(role))
+            box.setCurrentIndex(list(column_roles()).index(role))
             box.currentIndexChanged.connect(self._update)
             self.roles.append(box)
             row.addWidget(box)

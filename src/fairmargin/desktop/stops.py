@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fairmargin.core.result.corrections import LINES
+from fairmargin.core.result.corrections import line_words
 from fairmargin.core.study import Study
 from fairmargin.core.words import signed
 from fairmargin.desktop.session import Session
@@ -41,7 +41,7 @@ def stops_of(session: Session, study: Study) -> tuple[Stop, ...]:
                 sums[name] = sums.get(name, 0.0) + abs(value) / len(used)
         name = max(sums, key=lambda n: sums[n]) if sums else ""
         mean = sum(leg.corrections_wh_per_km.get(name, 0.0) for leg in used) / len(used)
-        largest = f"{LINES[name]} {signed(mean)}" if name else ""
+        largest = f"{line_words(name)} {signed(mean)}" if name else ""
     use = percent(c.range_change_percent) + " range" if c else ""
     alone = alone_result(analysis)
     verdict: str = SHORT.get(c.verdict, c.verdict) if c else ""

@@ -8,55 +8,39 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Final
 
+from fairmargin.core.conditions.typed import ALWAYS, leg_fields, read_leg_field
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import words_of
-from fairmargin.core.study.leg_fields import read_leg_field
 from fairmargin.core.units import UnitChoice, read_duration_s
 from fairmargin.core.units.dates import Order, iso_dates, order_of
 from fairmargin.exchange.headers import split_head
 from fairmargin.exchange.tabular import delimiter_of, filled_rows, in_brackets
 
-#: Roles a column can have, and header words that mean them.
-ROLES: Final[dict[str, tuple[str, tuple[str, ...]]]] = {
+#: Roles of a column that is no field, and header words that mean them.
+_OTHERS: Final[dict[str, tuple[str, tuple[str, ...]]]] = {
     "": ("(not used)", ()),
     "leg": ("Leg name", ("leg", "name")),
-    "reading": ("Reading", ("reading", "average", "average_shown", "consumption", "use", "usage", "economy")),
-    "distance_km": ("Distance", ("distance", "distance_km", "km", "miles", "mi", "odo", "trip", "length")),
-    "duration_s": ("Time", ("time", "duration", "duration_s", "minutes", "min", "driving time")),
     "date": ("Date", ("date", "day", "datum")),
-    "started_at": ("Start", ("start", "started", "started_at", "departure", "clock", "start time")),
-    "temperature_c": ("Air", ("temperature", "temp", "air", "temperature_c", "outside")),
-    "wind_speed_ms": ("Wind", ("wind", "wind speed", "wind_speed_ms")),
-    "wind_from_deg": ("Wind from", ("from", "wind from", "wind direction", "wind_from_deg")),
-    "pressure_hpa": ("Pressure", ("pressure", "pressure_hpa", "hpa", "inhg")),
-    "note": ("Note", ("note", "notes", "remark", "comment")),
     "run": ("Run", ("run", "lap")),
     "configuration": ("Configuration", ("configuration", "config", "setup", "state", "with", "wheels", "covers", "load")),
     "direction": ("Way", ("way", "direction", "there", "heading")),
-    "vehicle": ("Vehicle", ("vehicle", "car", "van")),
-    "sector": ("Sector", ("sector", "destination", "to", "stretch", "road type")),
-    "speed_kmh": ("Aimed at", ("speed", "speed_kmh", "aimed", "target", "km/h", "mph")),
-    "speed_held": ("Speed held by", ("speed held", "speed_held", "held", "cruise")),
-    "climate": ("Climate", ("climate", "heating", "ac", "a/c", "cabin")),
-    "road": ("Road", ("road", "surface")),
-    "grid_kwh": ("Wall", ("wall", "grid", "grid_kwh", "wall energy")),
-    "average": ("Trip average", ("trip average", "trip computer", "avg")),
-    "energy": ("Trip energy", ("energy", "energy_kwh", "kwh", "trip energy")),
-    "soc": ("Charge", ("soc", "charge", "state of charge", "battery")),
-    "charger": ("Charged back", ("charged", "charged back", "charger", "charger_kwh")),
-    "fuel": ("Fuel", ("fuel", "fuel_l", "litres", "liters", "l")),
-    "gps_distance_km": ("GPS distance", ("gps", "gps distance", "gps_distance_km")),
-    "stopped_s": ("Stood", ("stopped", "stood", "stopped_s", "standing")),
-    "stopped_with_car_on_s": ("Stopped, car on", ("stopped_with_car_on_s", "car on")),
-    "tyre_pressure_kpa": ("Tyres", ("tyres", "tyre", "tires", "tire", "tyre_pressure_kpa", "tyre pressure", "tire pressure")),
-    "wind_gust_ms": ("Gusts", ("gust", "gusts", "wind_gust_ms")),
-    "humidity_percent": ("Humidity", ("humidity", "humidity_percent", "rh")),
-    "battery_temperature_c": ("Battery temperature", ("battery_temperature_c", "battery temperature", "cell temperature")),
-    "mass_delta_kg": ("Load on top", ("mass_delta_kg", "extra load", "extra mass")),
-    "driver": ("Driver", ("driver",)),
-    "mode": ("Mode", ("mode",)),
 }  # fmt: skip
+
+
+def column_roles() -> dict[str, tuple[str, tuple[str, ...]]]:
+    """Roles a column can have, with their words on screen and the header words that mean them."""
+    known = leg_fields()
+    always = [key for key in ALWAYS if known[key].heads]
+    at = always.index("started_at")
+    order = ["", "leg", *always[:at], "date", *always[at:], "run", "configuration", "direction"]
+    order += [key for key, field in known.items() if field.heads and key not in ALWAYS]
+    return {
+        key: _OTHERS[key] if key in _OTHERS else (known[key].column or known[key].caption, known[key].heads)
+        for key in order
+    }
+
+
 #: Roles that say which leg a row is; the others are fields of it.
 _PLACE: Final = ("leg", "run", "configuration", "direction")
 _WAYS: Final = {
@@ -114,7 +98,7 @@ def read_cells(text: str, start_key: str | None = None) -> Pasted:
     if sum(bool(g) for g in guessed) >= max(1, (width + 1) // 2) and not any(c[:1].isdigit() for c in first):
         units = tuple(_unit_of(cell) for cell in first_row)
         return Pasted(rows[0], rows[1:], _unique(_with_clock(guessed, units, rows[1:])), units)
-    order = [r for r in ROLES if (r and r not in _PLACE) or r == "leg"][:10]
+    order = [r for r in column_roles() if (r and r not in _PLACE) or r == "leg"][:10]
     begin = order.index(start_key) if start_key in order else 1
     roles = (order[begin:] + [""] * width)[:width]
     return Pasted(None, rows, roles)
@@ -134,7 +118,7 @@ def _with_clock(roles: list[str], units: Sequence[str], rows: list[list[str]]) -
 def _role_of(head: str) -> str:
     whole = head.strip().lower()
     for plain in dict.fromkeys((whole, split_head(head)[0], split_head(head)[0].replace(" ", "_"))):
-        for role, (_, words) in ROLES.items():
+        for role, (_, words) in column_roles().items():
             if plain in words:
                 return role
     return ""

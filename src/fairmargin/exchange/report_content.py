@@ -7,7 +7,8 @@ from datetime import datetime
 
 from fairmargin import __version__
 from fairmargin.core import units as u
-from fairmargin.core.result.corrections import LINES
+from fairmargin.core.conditions import registry
+from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
@@ -306,7 +307,9 @@ def _readings(study: Study, choice: u.UnitChoice, read: set[str]) -> Table:
 
 def _corrections(study: Study, analysis: Analysis) -> Table:
     legs = [leg for leg in analysis.legs if leg.corrected_wh_per_km is not None]
-    names = [n for n in LINES if any(abs(leg.corrections_wh_per_km.get(n, 0.0)) >= 0.05 for leg in legs)]
+    names = [
+        n for n in registry.lines() if any(abs(leg.corrections_wh_per_km.get(n, 0.0)) >= 0.05 for leg in legs)
+    ]
     rows = tuple(
         (
             leg.leg,
@@ -317,7 +320,7 @@ def _corrections(study: Study, analysis: Analysis) -> Table:
         )
         for leg in legs
     )
-    heads = ("Leg", "Configuration", "As read", *(LINES[n] for n in names), "Corrected")
+    heads = ("Leg", "Configuration", "As read", *(line_words(n) for n in names), "Corrected")
     return Table("Corrections, Wh/km", heads, rows, 2)
 
 

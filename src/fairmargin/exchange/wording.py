@@ -7,7 +7,7 @@ import unicodedata
 from fairmargin.core.evidence.climb import leg_parts
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.result.claims import prediction_result
-from fairmargin.core.result.corrections import LINES
+from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
@@ -321,7 +321,7 @@ def split_lines(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
     for line in sorted(set(sides[0]) | set(sides[1])):
         share = -100.0 * (sides[1].get(line, 0.0) - sides[0].get(line, 0.0)) / max(c.baseline_as_read, 1.0)
         if abs(share) >= LEAST_TOLD:
-            parts.append((share, LINES.get(line, line)))
+            parts.append((share, line_words(line)))
     by_mass = abs(c.declared_mass_percent) >= LEAST_TOLD
     if not parts and not by_mass:
         return []

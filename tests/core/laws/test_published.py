@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from fairmargin.core.inference import priors
+from fairmargin.core.conditions.climate import CLIMATE
 from fairmargin.core.laws import air, auxiliaries, driveline, rolling
 
 VALUES = tomllib.loads((Path(__file__).parent / "published.toml").read_text(encoding="utf-8"))["value"]
@@ -58,4 +58,4 @@ def test_a_published_cold_weather_test_heats_within_what_we_allow():
     assert (
         watts_per_k > auxiliaries.CLIMATE_W_PER_K
     )  # short, cold starts: a cabin is brought to its setting, too
-    assert abs(watts_per_k - auxiliaries.CLIMATE_W_PER_K) < 2.1 * priors.CLIMATE.sd
+    assert abs(watts_per_k - auxiliaries.CLIMATE_W_PER_K) < 2.1 * CLIMATE.sd

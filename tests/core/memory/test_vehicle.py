@@ -10,7 +10,7 @@ import pytest
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.inference import priors
+from fairmargin.core.conditions.wind import HEIGHT_FACTOR
 from fairmargin.core.inference.learned import Learned
 from fairmargin.core.memory import facts, vehicle
 from fairmargin.core.memory.vehicle import CONSTANTS, Taught, taught, what_is_known
@@ -159,7 +159,7 @@ def test_five_studies_of_one_van_make_the_sixth_surer():
     known = what_is_known(told, last.study.vehicle)
     assert [t.study for t in known.studies] == [1, 2, 3, 4, 5]
     shelter = constant(known, "height factor@dyke road")
-    assert shelter.sd < 0.75 * priors.HEIGHT_FACTOR.sd
+    assert shelter.sd < 0.75 * HEIGHT_FACTOR.sd
     low, high = constant(known, "drag area").now.interval
     assert low < years.van.drag_area_m2 < high
     alone = analyse(last.study).comparisons[0]

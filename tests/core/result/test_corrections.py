@@ -6,7 +6,7 @@ import pytest
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.result.corrections import LINES
+from fairmargin.core.conditions import registry
 from fairmargin.core.study import RoutePoint
 
 # Constants of the van of conftest; gusts of a calm day (0.27 m/s) are in the drag of both sides.
@@ -70,7 +70,7 @@ def test_a_line_is_what_the_hand_says(line):
     wanted = wh_per_km() - wh_per_km(**by_hand)
     assert results["L01"].corrections_wh_per_km[line] == pytest.approx(wanted, rel=0.06, abs=0.15)
     assert results["L07"].corrections_wh_per_km[line] == pytest.approx(0.0, abs=0.05)
-    for other in set(LINES) - {line, "tyre_warm_up", "wind"}:
+    for other in set(registry.lines()) - {line, "tyre_warm_up", "wind"}:
         assert results["L01"].corrections_wh_per_km.get(other, 0.0) == pytest.approx(0.0, abs=0.1), other
     assert results["L01"].corrected_wh_per_km == pytest.approx(wh_per_km(), rel=0.006)
 

@@ -8,8 +8,8 @@ from tests.conftest import driven_study
 from tests.unlike import calm, on_legs, unlike
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.inference.options import Group, Regressor
-from fairmargin.core.result.margin import TOLD, margin_lines
+from fairmargin.core.conditions.causes import Group, Regressor
+from fairmargin.core.result.margin import margin_lines, told
 
 
 def only(study, traces=None, **how):
@@ -34,7 +34,7 @@ def test_squares_of_the_lines_are_the_interval(name, view):
 
 def test_every_source_has_its_words():
     hidden = {Group.WIND_OF_RUNS, Group.SPEED_ALIKE}  # told as another
-    assert set(TOLD) == (set(Group) - hidden) | set(Regressor)
+    assert set(told()) == (set(Group) - hidden) | set(Regressor)
 
 
 def test_by_hand():

@@ -5,6 +5,7 @@ from datetime import datetime
 import pytest
 from tests.conftest import driven_study
 
+from fairmargin.core.conditions.typed import read_leg_field
 from fairmargin.core.study.entry import (
     read_card,
     read_clock,
@@ -13,7 +14,6 @@ from fairmargin.core.study.entry import (
     show_reading,
     words_of,
 )
-from fairmargin.core.study.leg_fields import read_leg_field
 from fairmargin.core.study.runs import with_run
 from fairmargin.core.units import UNIT_CHOICES
 

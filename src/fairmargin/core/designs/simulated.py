@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core import intervals
+from fairmargin.core.conditions.causes import Group
 from fairmargin.core.designs.day import plan_day, planned
 from fairmargin.core.designs.expected import likely_effect
 from fairmargin.core.designs.known import known_step_kwh_per_100km, known_wh_per_km
@@ -25,7 +26,7 @@ from fairmargin.core.evidence.conditions import Conditions, leg_conditions
 from fairmargin.core.evidence.logs import Logs, gate_logs
 from fairmargin.core.evidence.readings import observations
 from fairmargin.core.evidence.reported_wind import REPORT_M_S
-from fairmargin.core.inference.options import FitOptions, Group
+from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Posterior, mixture_quantile, posterior
 from fairmargin.core.inference.problem import Problem, prepare
 from fairmargin.core.inference.scatter import ScatterPrior

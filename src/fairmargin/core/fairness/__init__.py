@@ -8,6 +8,6 @@ Each concern is one function, registered with its code, the stage where one look
 to be seen, and whether it is covered (`registry`). What it takes for a concern to be raised stands in `thresholds`.
 """
 
-from fairmargin.core.fairness.concern import Concern, Severity, merge, open_charge
+from fairmargin.core.conditions.concern import Concern, Severity, merge, open_charge
 
 __all__ = ["Concern", "Severity", "merge", "open_charge"]

@@ -4,20 +4,22 @@ from __future__ import annotations
 
 from typing import Any
 
-from fairmargin.core.fairness import design, driving, instruments, statistics, vehicle, weather
-from fairmargin.core.fairness.concern import Concern
+from fairmargin.core.conditions import registry
+from fairmargin.core.conditions.concern import Concern
+from fairmargin.core.conditions.rules import Rule, Stage
+from fairmargin.core.fairness import statistics
 from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext
 from fairmargin.core.fairness.everyday import EVERYDAY, EverydayContext
 from fairmargin.core.fairness.records import RECORDS
-from fairmargin.core.fairness.registry import Rule, Stage
 
-#: Modules whose rules of a test day are registered by importing them.
-TEST_DAY_RULES = (design, weather, driving, instruments, vehicle, statistics)
+#: Module whose rules of a test day are registered by importing it; the others are the conditions' own.
+TEST_DAY_RULES = statistics
 
 
 def check(case: ComparisonContext) -> list[Concern]:
     """Concerns of one comparison of a test day."""
-    return TEST_DAY.check(case)
+    own = [concern for rule in registry.concerns() for concern in rule.concerns(case)]
+    return own + TEST_DAY.check(case)
 
 
 def check_everyday(case: EverydayContext) -> list[Concern]:
@@ -27,7 +29,7 @@ def check_everyday(case: EverydayContext) -> list[Concern]:
 
 def rules() -> tuple[Rule[Any], ...]:
     """Every rule of every kind of study."""
-    return (*TEST_DAY.rules, *EVERYDAY.rules, *RECORDS.rules)
+    return (*registry.concerns(), *TEST_DAY.rules, *EVERYDAY.rules, *RECORDS.rules)
 
 
 def stage_of(code: str) -> Stage | None:

@@ -9,12 +9,14 @@ from typing import Protocol
 import numpy as np
 
 from fairmargin.core import intervals
+from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.rules import Registry
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.fairness.registry import Registry
 from fairmargin.core.inference.fit import Fit
-from fairmargin.core.inference.options import Cause, FitOptions, Group
+from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Effect
+from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.slips import is_confirmed
@@ -58,6 +60,21 @@ class ComparisonContext:
         )
 
     @property
+    def model(self) -> RoadModel:
+        """The model of every leg, as fitted."""
+        return self.fit.model
+
+    @property
+    def as_driven(self) -> bool:
+        """Whether the effect holds for the logged speeds, not for one steady speed."""
+        return self.fit.as_driven
+
+    @property
+    def log_residual(self) -> Mapping[str, float]:
+        """Measured over modelled of every leg, as a logarithm."""
+        return self.fit.log_residual
+
+    @property
     def baseline(self) -> str:
         """Id of the baseline configuration."""
         return self.study.baseline.id
@@ -91,12 +108,12 @@ class ComparisonContext:
             [leg for leg in legs if leg.configuration == self.trial],
         )
 
-    def without(self, *causes: Cause) -> float | None:
+    def without(self, *causes: str) -> float | None:
         """Effect with `causes` in the model minus effect without them, in per cent."""
         options = replace(self.options, ignore=self.options.ignore | set(causes))
         return self.against(self.refit(options, self.conditions))
 
-    def with_conditions(self, conditions: Sequence[Conditions], *causes: Cause) -> float | None:
+    def with_conditions(self, conditions: Sequence[Conditions], *causes: str) -> float | None:
         """Effect as analysed minus effect with other conditions, and without `causes`, in per cent."""
         options = replace(self.options, ignore=self.options.ignore | set(causes))
         return self.against(self.refit(options, conditions))
@@ -144,20 +161,3 @@ TEST_DAY: Registry[ComparisonContext] = Registry()
 def part_percent(study: Study, effect: Effect, group: Group) -> float:
     """Half-width that one source of an effect's budget would have alone, at the study's confidence."""
     return intervals.half_width_percent(dict(effect.budget).get(group, 0.0), study.confidence)
-
-
-def mean(values: Sequence[float | None]) -> float | None:
-    """Mean of what is known, None when nothing is."""
-    known = [v for v in values if v is not None]
-    return float(np.mean(known)) if known else None
-
-
-def difference(a: Sequence[float | None], b: Sequence[float | None]) -> float | None:
-    """Mean of the second over mean of the first, of what is known; None when either is not."""
-    mean_a, mean_b = mean(a), mean(b)
-    return None if mean_a is None or mean_b is None else mean_b - mean_a
-
-
-def names(conditions: Sequence[Conditions]) -> tuple[str, ...]:
-    """Legs of conditions."""
-    return tuple(c.leg for c in conditions)

@@ -7,12 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from fairmargin.core.conditions.case import names
+from fairmargin.core.conditions.causes import Group, Regressor
+from fairmargin.core.conditions.road_state import WET_UNEVEN
+from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.fairness import thresholds as limit
-from fairmargin.core.fairness.context import names, part_percent
-from fairmargin.core.fairness.registry import Finding, Registry
-from fairmargin.core.inference.options import Group, Regressor
+from fairmargin.core.fairness.context import part_percent
 from fairmargin.core.inference.posterior import Effect
 from fairmargin.core.laws import disturbance
 from fairmargin.core.study import Study
@@ -159,7 +161,7 @@ def wet_road(case: EverydayContext) -> Iterator[Finding]:
         return
     cost = [100.0 * float(np.mean([disturbance.road_share(c.road) for c in side])) for side in case.both]
     bias = cost[1] - cost[0]
-    uneven = abs(bias) > limit.WET_UNEVEN
+    uneven = abs(bias) > WET_UNEVEN
     yield Finding(
         "caution" if uneven else "note",
         bias,

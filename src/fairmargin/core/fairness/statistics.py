@@ -5,16 +5,33 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from fairmargin.core.conditions.case import names
+from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.rules import Finding
 from fairmargin.core.evidence.readings import Observation, every_reading
 from fairmargin.core.fairness import thresholds as limit
-from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext, names
-from fairmargin.core.fairness.registry import Finding
-from fairmargin.core.inference.options import Group
+from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext
 from fairmargin.core.inference.plausible import Doubted, effect_sd
 from fairmargin.core.inference.priors import SCATTER_SHARE
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.slips import likely, usual_decimals
 from fairmargin.core.words import sentence, signed
+
+
+@TEST_DAY.rule("one-pair-only", stage="plan", needs="nothing", covered=True)
+def one_pair_only(case: ComparisonContext) -> Iterator[Finding]:
+    """A single run of one configuration: priced as the scatter's part of the margin."""
+    a, b = case.both
+    if min(len({c.run for c in a}), len({c.run for c in b})) != 1:
+        return
+    yield Finding(
+        "caution",
+        case.part_percent(Group.SCATTER),
+        names(case.ordered),
+        "One pair only",
+        "With a single run of one configuration, nothing tells its scatter from the change.",
+        "Drive another pair, in the other order.",
+    )
 
 
 @TEST_DAY.rule("one-leg-decides", stage="examine", needs="four drives", covered=True)

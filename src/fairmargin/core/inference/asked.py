@@ -16,12 +16,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core import intervals
+from fairmargin.core.conditions.causes import Cause
+from fairmargin.core.conditions.climate import CLIMATE
+from fairmargin.core.conditions.day import DAY
+from fairmargin.core.conditions.road_state import WET
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference import priors
 from fairmargin.core.inference.levels import calibration
-from fairmargin.core.inference.options import Cause, FitOptions
+from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import mixture_quantile, posterior
 from fairmargin.core.inference.problem import (
     Problem,
@@ -222,7 +226,7 @@ class Predictor:
                 np.sqrt(priors.SCATTER_OF_KM / np.maximum(to_come_km, 0.5)), *priors.SCATTER_REACH
             )
             sources["this drive"] = (self.options.scatter_share * units) ** 2
-            sources["its day"] = np.full(len(wh), priors.DAY.sd**2)
+            sources["its day"] = np.full(len(wh), DAY.sd**2)
         sds = np.sqrt(found.sds**2 + sum(sources.values()))
         middle = found.weights @ found.means
         sources["what was read"] = found.weights @ (found.sds**2 + (found.means - middle) ** 2)
@@ -317,13 +321,12 @@ class Predictor:
                     for a in asked
                 ]
             ),
-            "road": energy
-            * np.array([priors.WET[a.road].sd if a.road in priors.WET else 0.0 for a in asked]),
+            "road": energy * np.array([WET[a.road].sd if a.road in WET else 0.0 for a in asked]),
             "temperature forecast": by[:, Parameter.WARMER_K] * [a.temperature_sd_k for a in asked],
             "wind forecast": by[:, Parameter.WIND_NORTH] * [a.wind_sd_ms for a in asked],
         }
         if Cause.CLIMATE not in self.options.ignore and not any(
             u.name == "climate" for u in self.problem.unknowns
         ):
-            out["climate"] = by[:, Parameter.CLIMATE_W_PER_K] * priors.CLIMATE.sd
+            out["climate"] = by[:, Parameter.CLIMATE_W_PER_K] * CLIMATE.sd
         return out

@@ -20,11 +20,11 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.conditions.causes import Group, Regressor
+from fairmargin.core.conditions.figures import Prior
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.inference.options import Group, Regressor
 from fairmargin.core.inference.posterior import Effect, Evidence, Posterior, posterior
-from fairmargin.core.inference.priors import Prior
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]

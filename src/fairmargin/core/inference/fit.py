@@ -14,13 +14,14 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.conditions.causes import Group
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.criticism import Criticism, criticise
 from fairmargin.core.inference.learned import Learned, effect_errors, learn
 from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
-from fairmargin.core.inference.options import FitOptions, Group
+from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.plain import Plain, left_out, plain_differences
 from fairmargin.core.inference.plausible import Plausible, plausible
 from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, posterior
@@ -56,6 +57,9 @@ class Fit:
     as_driven: bool  # the effect holds for the logged speeds, not for one steady speed
     segment_share: float  # noise of one kilometre of a logged leg
     scatter_evidence: tuple[float, ...]  # log likelihood of each scatter size, see `learned_scatter`
+    share: Callable[
+        [str], Array
+    ]  # source of the margin -> (n legs, parameters): what its unknowns add to `local`
     plain_effects: Callable[[], Mapping[str, Effect]] = dict  # see `plain`
     criticism: Criticism | None = None  # None for a fit that only prices something
     plausible: Plausible | None = None  # the same
@@ -130,15 +134,12 @@ def fit_study(
         scatter_evidence=_as_common_sizes(result.log_likelihood, options.scatter_share),
         leg_sd={name: float(leg_sd[j]) for j, o in enumerate(observations) for name in o.legs},
         log_residual={name: float(log_residual[j]) for j, o in enumerate(observations) for name in o.legs},
-        values={
-            u.name: float(solution.theta[i])
-            for i, u in enumerate(problem.unknowns[: problem.shared])
-            if u.group not in {Group.WIND_OF_RUNS, Group.DAY}
-        },
+        values=_values(problem, solution.theta),
         theta=solution.theta,
         road=problem.road,
         as_driven=problem.reference.as_driven,
         segment_share=solution.segment_share,
+        share=lambda source: problem.share(source, solution.theta)[: len(conditions)],
         plain_effects=lambda: {
             name: _plain_effect(study, problem, p, name, observations, log_levels)
             for name, p in plain.items()
@@ -155,6 +156,12 @@ def fit_study(
         },
         learned=lambda: learn(problem, result),
     )
+
+
+def _values(problem: Problem, theta: Array) -> dict[str, float]:
+    """Fitted deviations of the shared unknowns, but of those that no other drive has."""
+    shared = zip(problem.unknowns[: problem.shared], theta.tolist(), strict=False)
+    return {u.name: value for u, value in shared if u.group not in {Group.WIND_OF_RUNS, Group.DAY}}
 
 
 def _posterior(
@@ -228,10 +235,10 @@ def _effect(
 
 
 def _by_group(
-    problem: Problem, variance: Array, beside: Mapping[Group, float] | None = None
-) -> dict[Group, float]:
+    problem: Problem, variance: Array, beside: Mapping[str, float] | None = None
+) -> dict[str, float]:
     """Variance of the unknowns by the source they are told as, added to what lies beside them."""
-    out: dict[Group, float] = dict(beside or {})
+    out: dict[str, float] = dict(beside or {})
     for u, value in zip(problem.unknowns, variance.tolist(), strict=True):
         told = TOLD_AS.get(u.group, u.group)
         out[told] = out.get(told, 0.0) + value

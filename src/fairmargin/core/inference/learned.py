@@ -14,10 +14,10 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.conditions.vehicle import origins
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.posterior import Posterior
 from fairmargin.core.inference.problem import Problem
-from fairmargin.core.inference.scene import origins
 from fairmargin.core.inference.solver import Solution
 
 Array = NDArray[np.float64]

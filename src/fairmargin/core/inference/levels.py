@@ -10,9 +10,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.instruments import INSTRUMENT
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.inference import priors
-from fairmargin.core.inference.options import Group
 from fairmargin.core.inference.posterior import Posterior, mixture_quantile
 from fairmargin.core.inference.problem import Problem
 from fairmargin.core.model.parameters import Parameter
@@ -46,7 +46,7 @@ class Level:
 def calibration(observations: Sequence[Observation]) -> float:
     """How far the instruments may be off altogether: in a comparison it cancels, in a level it does not."""
     kinds = [o.readings[0].instrument for o in observations]
-    return max((priors.INSTRUMENT[k].sd for k in set(kinds)), default=0.0)
+    return max((INSTRUMENT[k].sd for k in set(kinds)), default=0.0)
 
 
 def model_levels(
@@ -95,7 +95,7 @@ def model_levels(
 
 
 #: Groups that a level's budget tells together with another.
-TOLD_AS: Final = {Group.WIND_OF_RUNS: Group.WIND, Group.SPEED_ALIKE: Group.SPEED}
+TOLD_AS: Final[Mapping[str, str]] = {Group.WIND_OF_RUNS: Group.WIND, Group.SPEED_ALIKE: Group.SPEED}
 
 
 def _budget(

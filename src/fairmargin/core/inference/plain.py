@@ -19,12 +19,13 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.vehicle import TOGETHER_S
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.inference.options import FitOptions, Group
+from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import scatter_weights
 from fairmargin.core.inference.problem import Problem
 from fairmargin.core.inference.rows import Rows
-from fairmargin.core.inference.unknowns import TOGETHER_S
 from fairmargin.core.study import Leg, Study
 
 Array = NDArray[np.float64]

@@ -14,8 +14,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.conditions.causes import Group
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.inference.options import Group
 from fairmargin.core.inference.problem import Problem
 from fairmargin.core.study import Study
 

@@ -9,15 +9,18 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.conditions.causes import Cause
+from fairmargin.core.conditions.room import Reference
+from fairmargin.core.conditions.scene import Scene, Unknown
+from fairmargin.core.conditions.wind import reported_growth
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import SCATTER_KM, Observation
 from fairmargin.core.evidence.reported_wind import WindBelief, wind_belief
 from fairmargin.core.inference import priors
-from fairmargin.core.inference.options import Cause, FitOptions
+from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Evidence
 from fairmargin.core.inference.rows import Rows, full_stops, lay_rows
-from fairmargin.core.inference.scene import Scene, Unknown, reported_growth
 from fairmargin.core.inference.unknowns import leg_unknowns, segment_unknowns
 from fairmargin.core.laws import air, wind
 from fairmargin.core.model.energy import RoadModel
@@ -31,17 +34,6 @@ Array = NDArray[np.float64]
 LEAST_SHARE: Final = 0.02  # of the measured energy, below which a modelled one is not believed
 MOST_CYCLES: Final = 8  # logged drives that an effect for the speeds as driven is stated over
 USUAL_LEG_M: Final = 1e4  # where no leg's length is known
-
-
-@dataclass(frozen=True, slots=True)
-class Reference:
-    """Conditions that the legs are corrected to."""
-
-    temperature_c: float
-    density_kg_m3: float
-    from_north: float
-    from_east: float
-    turbulence_m_s: float
 
 
 def reference_of(study: Study, conditions: Sequence[Conditions], view: str) -> Reference:
@@ -149,7 +141,7 @@ def steady_drives(
     )
 
 
-def without(legs: LegTable, ignore: frozenset[Cause], reference: Reference) -> LegTable:
+def without(legs: LegTable, ignore: frozenset[str], reference: Reference) -> LegTable:
     """Take conditions out of the model (for pricing them): every leg gets the reference value."""
     n = len(legs.temperature_c)
     changes: dict[str, Array] = {}
@@ -217,6 +209,11 @@ class Problem:
             if columns.size:
                 out[:, parameter] = weights[:, columns] @ theta[columns]
         return out
+
+    def share(self, source: str, theta: Array) -> Array:
+        """What the shared unknowns of one source of the margin add to each leg's deviations, shape (legs, parameters)."""
+        own = np.array([u.group == source for u in self.unknowns[: self.shared]])
+        return self.local_of(self.leg_weights * own, theta)
 
     def linearise(self, theta: Array) -> Linearised:
         """Evaluate the model and its derivatives at a point."""
@@ -343,7 +340,7 @@ def _leg_model(
     study: Study,
     rows: Rows,
     conditions: Sequence[Conditions],
-    ignore: frozenset[Cause],
+    ignore: frozenset[str],
     reference: Reference,
     masses: Mapping[str, float],
 ) -> tuple[RoadModel, WindBelief]:

@@ -7,6 +7,8 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Final
 
+from fairmargin.core.conditions.room import Compared
+from fairmargin.core.conditions.typed import leg_fields
 from fairmargin.core.study import Leg, Study
 
 UNTOLD: Final = "not noted"
@@ -26,25 +28,13 @@ class Difference:
         return f"{self.what}: {self.before}, then {self.after}"
 
 
-def _mean(
-    legs: Sequence[Leg], name: str, unit: str, decimals: int, least: float
-) -> tuple[str, float | None, float]:
+def _mean(legs: Sequence[Leg], name: str, how: Compared) -> tuple[str, float | None]:
+    """Mean of a field over legs, in words and as a figure; None where nobody noted it."""
     values = [float(v) for leg in legs if (v := getattr(leg, name)) is not None]
     if not values:
-        return UNTOLD, None, least
+        return UNTOLD, None
     mean = sum(values) / len(values)
-    return f"{mean:.{decimals}f} {unit}", mean, least
-
-
-#: What is averaged over the legs used: name of the field, what it is called, unit, digits, and a difference not worth telling.
-MEANS: Final = (
-    ("temperature_c", "air", "°C", 0, 2.0),
-    ("wind_speed_ms", "wind", "m/s", 1, 1.0),
-    ("pressure_hpa", "air pressure", "hPa", 0, 8.0),
-    ("tyre_pressure_kpa", "tyre pressure", "kPa", 0, 5.0),
-    ("distance_km", "length of a leg", "km", 1, 0.5),
-    ("battery_temperature_c", "battery", "°C", 0, 4.0),
-)  # fmt: skip
+    return f"{mean:.{how.decimals}f} {how.unit}", mean
 
 
 def changed(before: Study, after: Study) -> tuple[Difference, ...]:
@@ -60,10 +50,12 @@ def changed(before: Study, after: Study) -> tuple[Difference, ...]:
     """
     out: list[Difference] = []
     used = [_used(s) for s in (before, after)]
-    for name, what, unit, decimals, least in MEANS:
-        (a, x, _), (b, y, _) = (_mean(legs, name, unit, decimals, least) for legs in used)
-        if (x is None) != (y is None) or (x is not None and y is not None and abs(x - y) >= least):
-            out.append(Difference(what, a, b))
+    for name, field in leg_fields().items():
+        if (how := field.compared) is None:
+            continue
+        (a, x), (b, y) = (_mean(legs, name, how) for legs in used)
+        if (x is None) != (y is None) or (x is not None and y is not None and abs(x - y) >= how.least):
+            out.append(Difference(how.what, a, b))
     words: tuple[tuple[str, Callable[[Study, Sequence[Leg]], str]], ...] = (
         ("road", lambda s, _: s.route_name or UNTOLD),
         ("speed", lambda s, _: f"{s.target_speed_kmh:g} km/h" if s.target_speed_kmh else UNTOLD),

@@ -22,9 +22,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core import intervals
-from fairmargin.core.inference import priors
+from fairmargin.core.conditions.air import DRIVELINE_PER_K, TYRE_PER_K
+from fairmargin.core.conditions.climate import CLIMATE
+from fairmargin.core.conditions.tyres import PRESSURE_EXPONENT
+from fairmargin.core.conditions.vehicle import REGENERATION, origins
+from fairmargin.core.conditions.warm_up import WARM_UP
+from fairmargin.core.conditions.wind import HEIGHT_FACTOR, YAW_SLOPE
 from fairmargin.core.inference.learned import OF_ROAD, Learned
-from fairmargin.core.inference.scene import origins
 from fairmargin.core.memory.findings import same_name
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
@@ -66,9 +70,9 @@ CONSTANTS: Final[Mapping[str, Constant]] = {
 }
 LEVEL_SD: Final = 0.06  # how well the model is trusted in absolute terms; common practice
 OWN_PRIOR: Final = {
-    "yaw slope": priors.YAW_SLOPE, "tyres per K": priors.TYRE_PER_K, "driveline per K": priors.DRIVELINE_PER_K,
-    "warm-up": priors.WARM_UP, "climate": priors.CLIMATE, "tyre pressure": priors.PRESSURE_EXPONENT,
-    "height factor": priors.HEIGHT_FACTOR, "regeneration": priors.REGENERATION,
+    "yaw slope": YAW_SLOPE, "tyres per K": TYRE_PER_K, "driveline per K": DRIVELINE_PER_K,
+    "warm-up": WARM_UP, "climate": CLIMATE, "tyre pressure": PRESSURE_EXPONENT,
+    "height factor": HEIGHT_FACTOR, "regeneration": REGENERATION,
 }  # fmt: skip
 LEAST_NARROWER: Final = 0.97  # of its prior's width; a constant that is known no better is not offered
 DIGITS: Final = 7

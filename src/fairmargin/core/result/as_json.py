@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.evidence.climb import Climb
-from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Analysis, Comparison, LegResult
 

@@ -10,11 +10,11 @@ from typing import Final, Literal
 import numpy as np
 
 from fairmargin.core import intervals
+from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.concern import Concern, merge, open_charge
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.fairness.concern import Concern, merge, open_charge
 from fairmargin.core.fairness.context import ComparisonContext
-from fairmargin.core.inference.options import Group
 from fairmargin.core.inference.posterior import Effect
 from fairmargin.core.planning import display_noise_percent
 from fairmargin.core.result import verdict

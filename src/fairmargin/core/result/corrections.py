@@ -2,46 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Final
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.conditions import registry
+from fairmargin.core.conditions.room import Exchange
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.known import LEAST_LEFT, known_wh_per_km
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.fit import Fit
 from fairmargin.core.inference.options import FitOptions
-from fairmargin.core.inference.problem import Reference, reference_of, speeds_of_configurations
-from fairmargin.core.laws import driveline
-from fairmargin.core.model.energy import RoadModel
+from fairmargin.core.inference.problem import reference_of, speeds_of_configurations
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.model.paths import Paths, join
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
 
-#: Ledger lines in the order in which conditions are exchanged, and how a screen names them.
-LINES: Final = {
-    "distance": "distance",
-    "trim": "outside the gates",
-    "speed": "speed",
-    "wind": "wind",
-    "air_density": "air",
-    "tyre_temperature": "tyre warmth",
-    "temperature": "warmth",
-    "trip_length": "trip length",
-    "direction": "direction",
-    "tyre_warm_up": "cold start",
-    "tyre_pressure": "tyre pressure",
-    "climate": "cabin",
-    "driveline": "battery",
-    "mass": "load",
-    "elevation": "hills",
-    "known_difference": "known difference",
-}
+
+def line_words(line: str) -> str:
+    """How screens and reports call a line of the correction; its key where nothing is known of it."""
+    known = registry.lines().get(line)
+    return line if known is None else known.words
 
 
 def corrections(
@@ -74,17 +60,21 @@ def corrections(
     of_configurations = speeds_of_configurations(study, conditions)
     speed = [of_configurations[c.configuration] for c in conditions]
     reference = reference_of(study, conditions, options.view)
-    model, local = fit.model, as_driven
     kept = fit.as_driven or study.change.is_technique  # nothing of how it was driven is corrected away
-    for line, model, local in _exchanged(fit, conditions, as_driven, None if kept else speed, reference):
-        after = model.energies(local, derivatives=False).wh
-        result[line] = (after - before) * scale / kilometres
+    steady = None if kept else partial(_steady, fit, conditions, speed)
+    now = Exchange(fit.model, as_driven, reference, steady, fit.share)
+    for line in registry.lines().values():
+        if line.exchange is None:
+            continue
+        now = line.exchange(now)
+        after = now.model.energies(now.local, derivatives=False).wh
+        result[line.key] = (after - before) * scale / kilometres
         before = after
     result["elevation"] = np.zeros(len(conditions))
     if len({c.backwards for c in conditions}) == 2 and fit.road.shape is not None and not fit.as_driven:
         # Hills: each leg's own direction against the mean of the directions driven.
-        turned = replace(model, paths=_steady(fit, conditions, speed, turned=True))
-        other = turned.energies(local, derivatives=False).wh
+        turned = replace(now.model, paths=_steady(fit, conditions, speed, turned=True))
+        other = turned.energies(now.local, derivatives=False).wh
         result["elevation"] = (other - before) / kilometres * 0.5 * scale
     return {
         c.leg: {name: float(values[i]) for name, values in result.items()} for i, c in enumerate(conditions)
@@ -128,51 +118,3 @@ def _steady(
         for c, speed in zip(conditions, speeds_m_s, strict=True)
     ]
     return join(ways, [0.0] * len(ways))
-
-
-def _exchanged(
-    fit: Fit,
-    conditions: Sequence[Conditions],
-    local: Array,
-    speed_m_s: Sequence[float] | None,
-    reference: Reference,
-) -> Iterator[tuple[str, RoadModel, Array]]:
-    """Exchange the conditions driven for the reference conditions, one line of the ledger after another.
-
-    Without speeds they stay those driven, and so do stops.
-    """
-    n, model = len(conditions), fit.model
-    if speed_m_s is not None:
-        paths = _steady(fit, conditions, speed_m_s)
-        model = replace(model, paths=paths).replaced(stopped_s=np.zeros(n))
-    yield "speed", model, local
-    known = model.paths.heading_known.astype(float)
-    local = local.copy()
-    local[:, [Parameter.WIND_NORTH, Parameter.WIND_EAST]] = 0.0
-    model = model.replaced(
-        from_north=reference.from_north * known,
-        from_east=reference.from_east * known,
-        turbulence=np.full(n, reference.turbulence_m_s),
-    )
-    yield "wind", model, local
-    model = model.replaced(density=np.full(n, reference.density_kg_m3))
-    yield "air_density", model, local
-    # Tyres and driveline both follow the temperature: exchange it for the tyres alone first.
-    per_k = driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K]
-    then, now = (
-        np.log(driveline.temperature_factor(t, per_k).value)
-        for t in (model.legs.temperature_c, reference.temperature_c)
-    )
-    tyres_only = local.copy()
-    tyres_only[:, Parameter.TOTAL] += then - now
-    model = model.replaced(temperature_c=np.full(n, reference.temperature_c))
-    yield "tyre_temperature", model, tyres_only
-    model = model.replaced(cold_share=np.zeros(n))
-    yield "tyre_warm_up", model, tyres_only
-    model = model.replaced(pressure_ratio=np.ones(n))
-    yield "tyre_pressure", model, tyres_only
-    model = model.replaced(climate_k=np.zeros(n))
-    yield "climate", model, tyres_only
-    yield "driveline", model, local
-    model = model.replaced(mass_delta_kg=np.zeros(n))
-    yield "mass", model, local

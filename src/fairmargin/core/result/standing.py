@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final, Literal
 
-from fairmargin.core.fairness.concern import Concern
+from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.result.verdict import Ruling
 
 StandingWord = Literal["fair", "with reservations", "not fair"]

@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Final, Literal
 
+from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.evidence.climb import Climb
-from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.inference.learned import Learned
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.result.capacity import CapacityEstimate

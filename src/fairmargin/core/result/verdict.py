@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final, Literal
 
-from fairmargin.core.fairness.concern import Concern
+from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.study import Study
 
 VerdictWord = Literal[

@@ -8,8 +8,8 @@ from dataclasses import replace
 from typing import Final
 
 from fairmargin.core import intervals
-from fairmargin.core.fairness.concern import Concern, merge, open_charge
-from fairmargin.core.inference.options import Group
+from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.concern import Concern, merge, open_charge
 from fairmargin.core.result import verdict
 from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.results import WHOLE

@@ -21,14 +21,14 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.companion import aimed_kmh, leg_checklist
+from fairmargin.core.conditions.concern import Concern
+from fairmargin.core.conditions.typed import (
+    needed_fields,
+)
 from fairmargin.core.designs import plan_day
-from fairmargin.core.fairness.concern import Concern
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
-from fairmargin.core.study.leg_fields import (
-    needed_fields,
-)
 from fairmargin.core.study.runs import with_run
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.leg_card import LegCard

@@ -20,18 +20,18 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core import units
-from fairmargin.core.fairness.concern import Concern
-from fairmargin.core.study import Leg, Study
-from fairmargin.core.study.entry import show_readings
-from fairmargin.core.study.leg_fields import (
-    ALIKE,
+from fairmargin.core.conditions.concern import Concern
+from fairmargin.core.conditions.typed import (
     INSTRUMENT_KEYS,
-    LEG_FIELDS,
-    MORE,
+    alike,
     caption,
     doubt,
+    leg_fields,
+    more,
     show_leg_field,
 )
+from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.entry import show_readings
 from fairmargin.desktop.notes import KIND_WORDS
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
@@ -133,7 +133,7 @@ class LegCard(QFrame):
 
     def _make(self, key: str) -> Field:
         """One field of the leg."""
-        known = LEG_FIELDS[key]
+        known = leg_fields()[key]
         field = Field(known.caption, self._committer(key), tip=known.tip, fault=self.fault)
         field.edit.setMinimumWidth(24)
         field.edit.setObjectName("cell")
@@ -171,13 +171,13 @@ class LegCard(QFrame):
             notes.addAction(words.capitalize() + "\u2026").triggered.connect(partial(self._note, kind))
         if any(e.leg == name for e in study.events):
             menu.addAction("Change or remove notes\u2026").triggered.connect(lambda: stage.edit_notes(name))
-        filled = [key for key in ALIKE if show_leg_field(key, leg, stage.session.units_of(leg), study)]
+        filled = [key for key in alike() if show_leg_field(key, leg, stage.session.units_of(leg), study)]
         if filled:
             same = menu.addMenu("Same for all legs")
             same.addAction("All of these").triggered.connect(lambda: stage.same_for_all(name, filled))
             same.addSeparator()
             for key in filled:
-                words = f"{LEG_FIELDS[key].caption or key}: {show_leg_field(key, leg, stage.session.units_of(leg), study)}"
+                words = f"{leg_fields()[key].caption or key}: {show_leg_field(key, leg, stage.session.units_of(leg), study)}"
                 same.addAction(words).triggered.connect(partial(self._same, key))
         run = menu.addMenu("This run")
         for configuration in study.configurations:
@@ -207,16 +207,16 @@ class LegCard(QFrame):
 
     def open_fields(self, needed: Sequence[str], every: bool) -> None:
         """Open the fields that the study needs, or every one; a field being typed in stays."""
-        wanted = tuple(MORE) if every else tuple(needed)
+        wanted = more() if every else tuple(needed)
         self.more_button.setChecked(every)
-        busy = {k for k, f in self.fields.items() if k in MORE and (f.has_fault or f.edit.isModified())}
-        wanted = tuple(k for k in MORE if k in wanted or k in busy)
+        busy = {k for k, f in self.fields.items() if k in more() and (f.has_fault or f.edit.isModified())}
+        wanted = tuple(k for k in more() if k in wanted or k in busy)
         if wanted == self._shown_extra:
             return
         self._shown_extra = wanted
         while self._extra.count():
             self._extra.takeAt(0)
-        for key in [k for k in self.fields if k in MORE and k not in wanted]:
+        for key in [k for k in self.fields if k in more() and k not in wanted]:
             gone = self.fields.pop(key)
             gone.hide()
             gone.setParent(None)
@@ -248,14 +248,14 @@ class LegCard(QFrame):
         for key, field in f.items():
             text = show_leg_field(key, leg, choice, study)
             if key == "reading":
-                field.edit.setToolTip(as_tip(text or LEG_FIELDS[key].tip))
+                field.edit.setToolTip(as_tip(text or leg_fields()[key].tip))
                 text = "; ".join(part.removesuffix(f" {own}") for part in text.split("; "))
             field.show_text(text)
             if key != "note" and field.caption.text() != (named := caption(key, choice)):
                 field.caption.setText(named)
         started = leg.started_at
         f["started_at"].edit.setToolTip(
-            LEG_FIELDS["started_at"].tip
+            leg_fields()["started_at"].tip
             if started is None
             else f"{started:%Y-%m-%d}"
             if leg.dated_only

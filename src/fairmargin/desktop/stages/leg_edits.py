@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
+from fairmargin.core.conditions.typed import columns_of, read_leg_field, read_on_the_way
 from fairmargin.core.study.entry import READING_FIELDS, replaced_readings, show_readings, words_of
-from fairmargin.core.study.leg_fields import columns_of, read_leg_field, read_on_the_way
 from fairmargin.core.study.runs import driven_with, joined, moved, run_of, without_leg, without_run
 from fairmargin.desktop.leaving_out import toggle_left_out
 from fairmargin.desktop.stages.base import Stage

@@ -9,7 +9,8 @@ from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from fairmargin.core.result.corrections import LINES
+from fairmargin.core.conditions import registry
+from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.types import Comparison, LegResult
 from fairmargin.core.study import Asked, Study
@@ -367,7 +368,7 @@ def visible_lines(legs: list[LegResult]) -> list[str]:
     always = {"speed", "wind", "air_density", "tyre_temperature"}
     return [
         name
-        for name in LINES
+        for name in registry.lines()
         if name in always or any(abs(leg.corrections_wh_per_km.get(name, 0.0)) >= 0.05 for leg in legs)
     ]
 
@@ -381,7 +382,7 @@ def mean_fall(legs: tuple[LegResult, ...], units: UnitChoice, study: Study) -> F
     names = visible_lines(used)
     start = sum(leg.measured_wh_per_km for leg in used) / len(used) * factor
     means = [
-        (LINES[n], sum(leg.corrections_wh_per_km.get(n, 0.0) for leg in used) / len(used) * factor)
+        (line_words(n), sum(leg.corrections_wh_per_km.get(n, 0.0) for leg in used) / len(used) * factor)
         for n in names
     ]
     end = sum(leg.corrected_wh_per_km or 0.0 for leg in used) / len(used) * factor

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from fairmargin.core.result.corrections import LINES
+from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.pairs import Pair, PairRow, pair_row
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
@@ -126,7 +126,7 @@ def fall_of(
     measured: float, corrections: Sequence[tuple[str, float]], factor: float, unit: str, decimals: int
 ) -> Fall:
     """Build a waterfall from Wh/km, scaled by `factor`; lines that never matter are left out."""
-    shown = tuple((LINES.get(name, name), value * factor) for name, value in corrections)
+    shown = tuple((line_words(name), value * factor) for name, value in corrections)
     return Fall(
         measured * factor, shown, (measured + sum(v for _, v in corrections)) * factor, unit, decimals
     )

@@ -17,6 +17,8 @@ from fairmargin.core.companion import (
     aimed_kmh,
     price,
 )
+from fairmargin.core.conditions.room import noted
+from fairmargin.core.conditions.typed import carried
 from fairmargin.core.leg_drive import LASTING, LegDrive
 from fairmargin.core.study import Study
 from fairmargin.core.study.kinds import EventKind
@@ -40,7 +42,6 @@ from fairmargin.instruments.recording import (
 from fairmargin.instruments.samples import Clock, Sample, Trouble
 from fairmargin.simulation.rehearsal import SEED, Display, prepared, rehearse
 
-CARRIED: Final = ("climate", "tyre_pressure_kpa", "mode", "driver", "road", "speed_held")
 BLINK_S: Final = 0.2
 
 
@@ -82,9 +83,9 @@ class DriveController(DriveState):
             (x for x in reversed(study.legs[: study.legs.index(leg)]) if self.session.has_reading(x)), None
         )
         if before is not None:
-            carried = {k: getattr(before, k) for k in CARRIED if not getattr(leg, k) and getattr(before, k)}
-            if carried:
-                self.session.edit(study.with_leg(name, **carried), f"settings of {name}")
+            kept = {k: v for k in carried() if noted(leg, k) is None and (v := noted(before, k)) is not None}
+            if kept:
+                self.session.edit(study.with_leg(name, **kept), f"settings of {name}")
         if self.rehearsal is not None:
             self.rehearsal.car.depart(name, now)
         self._timer.start()

@@ -18,17 +18,19 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.companion import aimed_kmh, lateness, leg_checklist
-from fairmargin.core.study import Leg, Study
-from fairmargin.core.study.entry import words_of
-from fairmargin.core.study.leg_fields import (
-    LEG_FIELDS,
+from fairmargin.core.conditions.room import noted
+from fairmargin.core.conditions.typed import (
     caption,
+    carried,
+    leg_fields,
     needed_fields,
     read_leg_field,
     show_leg_field,
 )
+from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.entry import words_of
 from fairmargin.desktop.stages.base import Field
-from fairmargin.desktop.stages.driving.controller import CARRIED, DriveController
+from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.parts import (
     DAY_EVERY_S,
     Ticking,
@@ -65,8 +67,8 @@ class PreparePage(QWidget):
         self.settings_fields: dict[str, Field] = {}
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
-        for i, key in enumerate(SETTINGS):
-            field = Field(LEG_FIELDS[key].caption, self._setting(key), tip=LEG_FIELDS[key].tip)
+        for i, key in enumerate(dict.fromkeys((*SETTINGS, *carried()))):
+            field = Field(leg_fields()[key].caption, self._setting(key), tip=leg_fields()[key].tip)
             self.settings_fields[key] = field
             grid.addWidget(field, i // 5, i % 5, Qt.AlignmentFlag.AlignTop)
         box.addLayout(grid)
@@ -141,7 +143,7 @@ class PreparePage(QWidget):
             self.aim.show("Hold", f"{v:.0f} {units.speed}", foot)
         f = self.settings_fields
         needed, choice = needed_fields(study), self.session.units_of(leg)
-        before = {k: v for k in CARRIED if not getattr(leg, k) and (v := self._before(study, leg, k))}
+        before = {k: v for k in carried() if noted(leg, k) is None and (v := self._before(study, leg, k))}
         as_carried = leg.with_(**before)
         for key, field in f.items():
             field.setVisible(key in USUAL or key in needed)
@@ -156,7 +158,7 @@ class PreparePage(QWidget):
     def _before(self, study: Study, leg: Leg, key: str) -> Any:
         """What was so on the leg before, which is carried on."""
         earlier = [x for x in study.legs[: study.legs.index(leg)] if self.session.has_reading(x)]
-        return getattr(earlier[-1], key) or "" if earlier else ""
+        return noted(earlier[-1], key) if earlier else None
 
     def _show_day(self, study: Study) -> None:
         controller = self.controller

@@ -9,6 +9,7 @@ from typing import Final
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
+from fairmargin.core.conditions.typed import read_climate
 from fairmargin.core.inference.asked import Circumstances
 from fairmargin.core.outcome import driving_range
 from fairmargin.core.outcome.asking import NOT_ASKED, Asking, Predicted, cabin_k, not_driven, predict
@@ -16,7 +17,6 @@ from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.study.leg_fields import read_climate
 from fairmargin.core.units import (
     in_units,
     read_consumption,

@@ -17,11 +17,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fairmargin.core.conditions.typed import read_climate
 from fairmargin.core.outcome.asking import Askable
 from fairmargin.core.outcome.trips import returning
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.study.leg_fields import read_climate
 from fairmargin.core.study.trip import Trip
 from fairmargin.core.units import read_in, read_number, read_quantity
 from fairmargin.desktop.session import Session

@@ -4,18 +4,18 @@ from datetime import datetime
 
 import pytest
 
-from fairmargin.core.study import Configuration, Event, Leg, NamedVehicle, Study, Vehicle
-from fairmargin.core.study.leg_fields import (
-    ALIKE,
-    LEG_FIELDS,
-    MORE,
+from fairmargin.core.conditions.typed import (
+    alike,
     doubt,
+    leg_fields,
+    more,
     needed_fields,
     read_climate,
     read_leg_field,
     read_on_the_way,
     show_leg_field,
 )
+from fairmargin.core.study import Configuration, Event, Leg, NamedVehicle, Study, Vehicle
 from fairmargin.core.study.runs import driven_with, joined, moved, without_leg, without_run
 from fairmargin.core.units import UNIT_CHOICES
 
@@ -139,9 +139,9 @@ def test_figures_that_do_not_belong_together_are_asked_about():
 
 
 def test_every_field_has_a_caption_or_a_tip_and_what_is_alike_is_a_field():
-    assert set(ALIKE) <= set(LEG_FIELDS)
-    assert set(MORE) | {"reading"} <= set(LEG_FIELDS)
-    assert all(f.caption or f.tip for f in LEG_FIELDS.values())
+    assert set(alike()) <= set(leg_fields())
+    assert set(more()) | {"reading"} <= set(leg_fields())
+    assert all(f.caption or f.tip for f in leg_fields().values())
     assert read_climate("auto 21", METRIC) == "21"
 
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from typing import Any, Final, get_args
 
 from fairmargin.core import units
+from fairmargin.core.conditions import registry
+from fairmargin.core.conditions.room import Condition, LegField, noted
 from fairmargin.core.study.entry import (
     INSTRUMENT_FIELDS,
     READING_FIELDS,
@@ -18,73 +20,60 @@ from fairmargin.core.study.entry import (
     show_number,
     show_readings,
 )
-from fairmargin.core.study.kinds import ROADS, InstrumentName
+from fairmargin.core.study.kinds import InstrumentName
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.said import WayReading
 from fairmargin.core.study.values import SIDES, Study
 from fairmargin.core.units.typed import LONGEST
 
-
-@dataclass(frozen=True, slots=True)
-class LegField:
-    """One field: its caption (the unit follows it), what may be typed, and its quantity where it is one."""
-
-    caption: str
-    tip: str
-    quantity: str = ""
-    decimals: int = 1
-    words: tuple[str, ...] = ()  # what may be typed where it is a choice
-
-
-#: Fields of a leg by key, in the order of the sheet; those up to `note` are always open.
-LEG_FIELDS: Final[Mapping[str, LegField]] = {
-    "reading": LegField(
-        "Reading",
-        "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh, 2.86 kWh, 82-71 %, 4.1 kWh charged, 1.9 L; several with ; between",
+#: Fields that are of no condition.
+_OWN: Final[Mapping[str, LegField]] = {
+    "note": LegField("", "Note", column="Note", heads=("note", "notes", "remark", "comment")),
+    "sector": LegField(
+        "Sector, to", "A named stretch of the route, or where it went",
+        column="Sector", heads=("sector", "destination", "to", "stretch", "road type"), alike=True,
     ),
-    "distance_km": LegField("Distance", "As the car shows it", "distance", 2),
-    "duration_s": LegField("Time", "min:s such as 16:30, h:min:s such as 1:15:40, or 75.7 min", "duration"),
-    "started_at": LegField("Start", "9:35, or a whole date and time", "clock"),
-    "temperature_c": LegField("Air", "Outside temperature", "temperature"),
-    "wind_speed_ms": LegField("Wind", "Mean wind at the mast", "wind"),
-    "wind_from_deg": LegField("from", "Direction it comes from: degrees or N, NE, E …", "direction", 0),
-    "pressure_hpa": LegField("Press.", "At the place, not reduced to sea level", "pressure", 2),
-    "note": LegField("", "Note"),
-    "vehicle": LegField("Vehicle", "Which vehicle drove this leg"),
-    "sector": LegField("Sector, to", "A named stretch of the route, or where it went"),
-    "speed_kmh": LegField("Aimed at", "Speed aimed at, where it differs between legs", "speed", 0),
-    "speed_held": LegField("Speed held by", "cruise or foot", words=("cruise", "foot", "unknown")),
-    "climate": LegField("Climate", "off, auto, or the temperature set: 20, 68 °F", "climate", 0),
-    "road": LegField("Road", "dry, damp, wet or snow", words=ROADS),
-    "grid_kwh": LegField("Wall, kWh", "Drawn from the wall before departure; empty: not read; 0: read, and nothing", "energy", 3),
-    "average": LegField("Trip average", "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh"),
-    "energy": LegField("Trip energy, kWh", "As shown: 2.9"),
-    "soc": LegField("Charge, %", "Before and after: 82-71"),
-    "charger": LegField("Charged, kWh", "From the charger, when back at the level before"),
-    "fuel": LegField("Fuel, L", "Filled to the same level"),
-    "forecast": LegField("Forecast at end, %", "Charge that the car promised for the end of this leg, before it", "percent", 0),
-    "on_the_way": LegField("On the way", "Readings between: 1.9 km 89 %; 4 km 86 %"),
-    "gps_distance_km": LegField("By GPS", "Distance by GPS: the true one", "distance", 2),
-    "stopped_s": LegField("Stood", "Minutes standing in the driving time, car on or off: 3, or 2:30", "duration"),
-    "stopped_with_car_on_s": LegField("Car on", "Minutes beside the drive with the car left on", "duration"),
-    "tyre_pressure_kpa": LegField("Tyres, cold", "Cold tyre pressure before the day", "tyre"),
-    "wind_gust_ms": LegField("Gusts", "Strongest gust at the mast", "wind"),
-    "humidity_percent": LegField("Humidity, %", "Relative humidity", "percent", 0),
-    "battery_temperature_c": LegField("Battery", "Temperature of the battery", "temperature", 0),
-    "mass_delta_kg": LegField("Load on top", "On this leg only, beyond its configuration", "mass", 0),
-    "driver": LegField("Driver", "Who drove"),
-    "mode": LegField("Mode", "Driving mode, regeneration"),
 }  # fmt: skip
 #: Fields that a card shows whatever the study; the others open with a key, or where any leg has them.
-ALWAYS: Final = tuple(list(LEG_FIELDS)[: list(LEG_FIELDS).index("note") + 1])
-MORE: Final = tuple(key for key in LEG_FIELDS if key not in ALWAYS)
-INSTRUMENT_KEYS: Final = ("average", "energy", "soc", "charger", "fuel")
-#: Fields that are alike on all legs of a careful day, and may be copied to them.
-ALIKE: Final = (
-    "distance_km", "temperature_c", "wind_speed_ms", "wind_from_deg", "wind_gust_ms", "pressure_hpa", "humidity_percent",
-    "vehicle", "sector", "speed_kmh", "speed_held", "climate", "road", "tyre_pressure_kpa", "gps_distance_km", "driver", "mode",
+ALWAYS: Final = (
+    "reading", "distance_km", "duration_s", "started_at", "temperature_c", "wind_speed_ms", "wind_from_deg", "pressure_hpa",
+    "note",
 )  # fmt: skip
-_TEXT: Final = frozenset({"note", "sector", "driver", "mode"})
+#: The others in the order of the sheet; what this does not name stands behind them.
+_ORDER: Final = (
+    "vehicle", "sector", "speed_kmh", "speed_held", "climate", "road", "grid_kwh", "average", "energy", "soc", "charger",
+    "fuel", "forecast", "on_the_way", "gps_distance_km", "stopped_s", "stopped_with_car_on_s", "tyre_pressure_kpa",
+    "wind_gust_ms", "humidity_percent", "battery_temperature_c", "mass_delta_kg", "driver", "mode",
+)  # fmt: skip
+INSTRUMENT_KEYS: Final = ("average", "energy", "soc", "charger", "fuel")
+
+
+def leg_fields() -> Mapping[str, LegField]:
+    """Fields of a leg that a person types, by key, in the order of the sheet; those up to `note` are always open."""
+    return _ordered(registry.conditions())
+
+
+@lru_cache(maxsize=8)
+def _ordered(_conditions: tuple[Condition, ...]) -> Mapping[str, LegField]:
+    known = {**registry.fields(), **_OWN}
+    return {key: known[key] for key in dict.fromkeys((*ALWAYS, *_ORDER, *known))}
+
+
+def more() -> tuple[str, ...]:
+    """Fields that are not always open."""
+    return tuple(leg_fields())[len(ALWAYS) :]
+
+
+def alike() -> tuple[str, ...]:
+    """Fields that are alike on all legs of a careful day, and may be copied to them."""
+    return tuple(key for key, field in leg_fields().items() if field.alike)
+
+
+def carried() -> tuple[str, ...]:
+    """Fields that the next leg begins with as the one before it had them."""
+    return tuple(key for key, field in leg_fields().items() if field.carried)
+
+
 _WAY: Final = re.compile(r"^(?:at\s+)?(.+?(?:km|mi|m))\s*:?\s+(.+)$", re.IGNORECASE)
 
 
@@ -101,7 +90,7 @@ def columns_of(key: str) -> tuple[str, ...]:
 
 def caption(key: str, choice: units.UnitChoice) -> str:
     """What a field is called, with the unit it is typed in."""
-    field = LEG_FIELDS[key]
+    field = leg_fields()[key]
     if key == "reading":
         return f"{field.caption}, {units.label(choice.consumption)}"
     if key == "climate":
@@ -121,7 +110,7 @@ def read_leg_field(
     Parameters
     ----------
     key : str
-        One of `LEG_FIELDS`, but for ``on_the_way``, which belongs to the study (`read_on_the_way`).
+        One of `leg_fields`, but for ``on_the_way``, which belongs to the study (`read_on_the_way`).
     text : str
         Empty clears the field.
     choice : UnitChoice
@@ -141,15 +130,15 @@ def read_leg_field(
         return read_readings(text, choice.consumption, may_rise)
     if key in INSTRUMENT_KEYS:
         return read_card(key, text, choice, may_rise)
-    if key in _TEXT:
-        return {key: text}
     if key == "vehicle":
         return {key: _vehicle(text, study)}
     if key == "forecast":
         return {"forecast_end_percent": units.read_in(text, "%") if text else None}
+    field = leg_fields()[key]
+    if not field.quantity and not field.words:
+        return {key: text}
     if not text:
-        return {key: Leg.model_fields[key].default}
-    field = LEG_FIELDS[key]
+        return {key: Leg.model_fields[key].default if key in Leg.model_fields else None}
     if field.words:
         return {key: _word(text, field.words)}
     if key == "started_at":
@@ -196,7 +185,7 @@ def read_driving_time(text: str, km: float | None) -> float:
 
 def _figure(key: str, text: str, choice: units.UnitChoice) -> float | str:
     """A typed figure in the unit that its field is stored in."""
-    quantity = LEG_FIELDS[key].quantity
+    quantity = leg_fields()[key].quantity
     if quantity == "duration":
         return units.read_duration_s(text)
     if quantity == "direction":
@@ -261,11 +250,9 @@ def show_leg_field(key: str, leg: Leg, choice: units.UnitChoice, study: Study | 
         return _show_instrument(key, leg, choice)
     if key == "on_the_way":
         return "" if study is None else show_on_the_way(study, leg.leg, choice)
-    value = leg.forecast_end_percent if key == "forecast" else getattr(leg, key)
-    if value is None or value == "":
+    value = noted(leg, columns_of(key)[0])
+    if value is None:
         return ""
-    if key in {"duration_s", "stopped_s", "stopped_with_car_on_s"}:
-        return units.show_duration(value, exactly=True)
     if key == "started_at":
         return show_clock(leg, study)
     if key == "climate":
@@ -274,9 +261,11 @@ def show_leg_field(key: str, leg: Leg, choice: units.UnitChoice, study: Study | 
         return show_number(choice.show("temperature", float(str(value).replace(",", "."))), 1)
     if key == "vehicle" and study is not None:
         return next((v.label for v in study.vehicles if v.id == value), str(value))
-    if isinstance(value, str):
-        return value
-    field = LEG_FIELDS[key]
+    field = leg_fields()[key]
+    if not isinstance(value, int | float) or not field.quantity:
+        return str(value)
+    if field.quantity == "duration":
+        return units.show_duration(value, exactly=True)
     decimals = 1 if key == "pressure_hpa" and choice.pressure == "hPa" else field.decimals
     if field.quantity in {"percent", "direction", "energy"}:
         return show_number(value, decimals)
@@ -388,7 +377,7 @@ def needed_fields(study: Study) -> tuple[str, ...]:
         wanted |= {"soc", "on_the_way"}
     if study.method == "everyday":
         wanted |= {"climate", "road"}
-    for key in MORE:
+    for key in more():
         columns = columns_of(key)
         if key == "on_the_way":
             if study.readings:
@@ -396,9 +385,9 @@ def needed_fields(study: Study) -> tuple[str, ...]:
         elif key in INSTRUMENT_KEYS:
             if any(_beside(key, leg) for leg in study.legs):
                 wanted.add(key)
-        elif any(getattr(leg, columns[0]) not in {None, ""} for leg in study.legs):
+        elif any(noted(leg, columns[0]) is not None for leg in study.legs):
             wanted.add(key)
-    return tuple(key for key in MORE if key in wanted)
+    return tuple(key for key in more() if key in wanted)
 
 
 def _beside(key: str, leg: Leg) -> bool:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Final
@@ -10,16 +9,13 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.conditions.figures import Prior
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.evidence.reported_wind import WindBelief
-from fairmargin.core.inference import priors
-from fairmargin.core.inference.options import Cause, Group
-from fairmargin.core.inference.priors import Prior
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Study
-from fairmargin.core.study.vehicle import VehicleConstants
 
 Array = NDArray[np.float64]
 
@@ -32,7 +28,7 @@ class Unknown:
     """One uncertain quantity: `weights` (n,) say by how much it moves its parameter on each row."""
 
     name: str
-    group: Group
+    group: str  # source of the margin that it counts to, see `causes.Group`
     parameter: Parameter
     weights: Array
     prior_mean: float
@@ -40,7 +36,7 @@ class Unknown:
 
 
 def unknown_of(
-    name: str, group: Group, parameter: Parameter, weights: Array, prior: Prior, growth: float = 1.0
+    name: str, group: str, parameter: Parameter, weights: Array, prior: Prior, growth: float = 1.0
 ) -> Unknown:
     """An unknown with the size of a prior."""
     return Unknown(name, group, parameter, weights, prior.mean, prior.sd * growth)
@@ -56,7 +52,7 @@ class Scene:
     model: RoadModel
     reference_configurations: Sequence[str]
     reference_backwards: Sequence[bool]
-    ignore: frozenset[Cause]
+    ignore: frozenset[str]
     belief: WindBelief
     heights: bool  # whether anybody gave the road's, or a log did
 
@@ -81,27 +77,10 @@ class Scene:
         out[: len(test)] = test
         return out
 
-    @property
-    def growth(self) -> float:
-        """Factor on the wind's priors."""
-        return reported_growth(self.conditions)
-
-
-def reported_growth(conditions: Sequence[Conditions]) -> float:
-    """`priors.wind_growth` at the mean of the reported winds."""
-    reported = [c.wind_speed for c in conditions if c.wind_known]
-    return priors.wind_growth(sum(reported) / len(reported) if reported else None)
-
-
-def origins(constants: VehicleConstants) -> dict[str, float]:
-    """Where a vehicle's own deviations count from, by the name of the unknown; the others count from zero."""
-    return {
-        "drag area": math.log(constants.drag_area_m2),
-        "rolling coefficient": math.log(constants.rolling_coefficient),
-        "mass": math.log(constants.mass_kg),
-        "drive efficiency": math.log(constants.drive_efficiency),
-        "auxiliary power": constants.auxiliary_w,
-    }
+    def wearing(self, configuration: str) -> Array:
+        """One on the legs and reference drives of a configuration."""
+        own = [c.configuration for c in self.conditions] + list(self.reference_configurations)
+        return np.array([name == configuration for name in own], dtype=float)
 
 
 def by_day(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[int, Array]]:
@@ -130,3 +109,10 @@ def maybe_days(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[str, Array]
         )
         if on.any():
             yield f"a day of {own}", MAYBE_APART * on
+
+
+def by_told_day(scene: Scene) -> Iterator[tuple[str, Array]]:
+    """Weights of the legs that share a day; where none is told, of a configuration's: it may have had its own."""
+    days = [str(c.day) if c.day_told else f"of {c.configuration}" for c in scene.conditions]
+    for key in dict.fromkeys(days):
+        yield key, scene.where([day == key for day in days])

@@ -2,9 +2,10 @@
 
 import pytest
 
+from fairmargin.core.conditions.rules import Finding, Rule
+from fairmargin.core.conditions.wind import wind_growth
 from fairmargin.core.fairness import thresholds
 from fairmargin.core.fairness.checks import rules, stage_of
-from fairmargin.core.fairness.registry import Finding, Rule
 from fairmargin.core.inference import priors
 
 
@@ -18,7 +19,7 @@ def test_every_prior_says_what_it_is():
 @pytest.mark.parametrize("reported, growth", [(None, 1.005), (0.0, 0.55), (5.0, 1.2), (20.0, 1.6)])
 def test_a_mast_errs_more_in_a_strong_wind(reported, growth):
     # By hand: 0.55 + 0.13 per m/s, at most 1.6; 3.5 m/s where nobody reported any.
-    assert priors.wind_growth(reported) == pytest.approx(growth)
+    assert wind_growth(reported) == pytest.approx(growth)
 
 
 def test_every_threshold_has_unit_and_reason():

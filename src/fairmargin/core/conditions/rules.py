@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Generic, Literal, TypeVar
 
-from fairmargin.core.fairness.concern import Concern, Severity
+from fairmargin.core.conditions.concern import Concern, Severity
 
 Context = TypeVar("Context")
 #: Stage of the work at which one looks into a concern.

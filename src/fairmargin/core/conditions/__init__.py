@@ -1,0 +1,1 @@
+"""One room for each thing that may differ between drives."""

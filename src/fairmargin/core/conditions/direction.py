@@ -1,0 +1,79 @@
+"""Directions: there and back, and hills whose heights nobody gave."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.conditions.case import Case, names
+from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.figures import Prior
+from fairmargin.core.conditions.room import Condition, Line, Told
+from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.conditions.scene import Scene, Unknown, unknown_of
+from fairmargin.core.model.parameters import Parameter
+
+Array = NDArray[np.float64]
+CONCERNS: Registry[Case] = Registry()
+
+DIRECTION: Final = Prior(0.015, "log", "what the model gets wrong in one direction")
+DIRECTION_UNTOLD: Final = Prior(0.05, "log", "the same where nobody gave the road's heights")
+GRADIENT_UNTOLD: Final = Prior(
+    0.01, "1", "mean slope of a road whose heights nobody gave, up one way and down the other"
+)
+
+
+def unknowns(scene: Scene) -> list[Unknown]:
+    """What the model gets wrong in one direction; and the slope of a road whose heights nobody gave."""
+    conditions = scene.conditions
+    if len({c.backwards for c in conditions}) != 2:
+        return []
+    out: list[Unknown] = []
+    prior = DIRECTION if scene.heights else DIRECTION_UNTOLD
+    for backwards in (False, True):
+        on = scene.where([c.backwards == backwards for c in conditions])
+        if not scene.heights:  # hills that nobody told are the road's: the reference drives have them too
+            on[len(conditions) :] = [b == backwards for b in scene.reference_backwards]
+        out.append(unknown_of("direction", Group.DIRECTION, Parameter.TOTAL, on, prior))
+    if not scene.heights:
+        up = np.ones(scene.rows)
+        up[: len(conditions)] = [-1.0 if c.backwards else 1.0 for c in conditions]
+        up[len(conditions) :] = [-1.0 if b else 1.0 for b in scene.reference_backwards]
+        name, slope = "climb of the road", Parameter.GRADIENT
+        out.append(unknown_of(name, Group.DIRECTION, slope, up, GRADIENT_UNTOLD))
+    return out
+
+
+@CONCERNS.rule("direction-confounded", stage="plan", needs="directions of the legs", covered=False)
+def direction_confounded(case: Case) -> Iterator[Finding]:
+    """Each direction has one configuration only."""
+    a, b = case.both
+    if case.study.method == "climb" or not a or not b:
+        return
+    if {c.backwards for c in a} & {c.backwards for c in b}:
+        return
+    yield Finding(
+        "blocks",
+        None,
+        names(case.conditions),
+        "Each direction has one configuration only",
+        "The baseline was driven one way and the trial the other: hill and wind cannot be told from the change.",
+        "Drive both configurations in both directions.",
+    )
+
+
+CONDITION: Final = Condition(
+    "direction",
+    unknowns=unknowns,
+    lines=(Line("direction", "direction", 80), Line("elevation", "hills", 200)),
+    told={
+        Group.DIRECTION: Told(
+            "the model is a little wrong in each direction",
+            "Drive both configurations in both directions, equally often.",
+        )
+    },
+    concerns=CONCERNS.rules,
+)

@@ -1,0 +1,116 @@
+"""Distance: what the car counts, what other wheels make of it, and legs of unlike length."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.conditions.case import Case, names
+from fairmargin.core.conditions.causes import Group, Regressor
+from fairmargin.core.conditions.figures import Prior, Threshold
+from fairmargin.core.conditions.room import Compared, Condition, LegField, Line, Told
+from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.conditions.scene import Scene, Unknown, unknown_of
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.readings import circumference_known
+from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.planning.second import WHEEL_KINDS
+
+Array = NDArray[np.float64]
+CONCERNS: Registry[Case] = Registry()
+
+FIELDS: Final[Mapping[str, LegField]] = {
+    "distance_km": LegField(
+        "Distance", "As the car shows it", "distance", 2,
+        heads=("distance", "distance_km", "km", "miles", "mi", "odo", "trip", "length"), alike=True,
+        compared=Compared("length of a leg", "km", 1, 0.5),
+    ),
+    "gps_distance_km": LegField(
+        "By GPS", "Distance by GPS: the true one", "distance", 2, column="GPS distance",
+        heads=("gps", "gps distance", "gps_distance_km"), alike=True,
+    ),
+}  # fmt: skip
+
+CIRCUMFERENCE: Final = Prior(0.005, "log", "rolling circumference of other wheels that nobody measured")
+
+LENGTH_UNLIKE: Final = Threshold(0.02, "share", "odometer steps and lanes give less; a wrong turn gives more")
+
+
+def unknowns(scene: Scene) -> list[Unknown]:
+    """How other wheels or tyres count the distance, where nobody measured it."""
+    study, driven = scene.study, {c.configuration for c in scene.conditions}
+    if study.change.kind not in WHEEL_KINDS or circumference_known(study):
+        return []
+    out: list[Unknown] = []
+    for trial in study.trials:
+        if trial.id in driven:
+            own, name = scene.wearing(trial.id) * scene.on_legs, f"{trial.id}: circumference"
+            out.append(unknown_of(name, Group.CIRCUMFERENCE, Parameter.TOTAL, own, CIRCUMFERENCE))
+    return out
+
+
+@CONCERNS.rule("distance-unlike", stage="examine", needs="distances", covered=False)
+def distance_unlike(case: Case) -> Iterator[Finding]:
+    """Legs of another length than the others of their direction: priced by leaving them out."""
+    if not all(case.both):
+        return
+    by_way: dict[bool, list[Conditions]] = {}
+    for c in case.conditions:
+        if c.true_m:
+            by_way.setdefault(c.backwards, []).append(c)
+    odd = [
+        c
+        for legs in by_way.values()
+        for c in legs
+        if abs(c.true_m / float(np.median([x.true_m for x in legs])) - 1) > LENGTH_UNLIKE
+    ]
+    if not odd:
+        return
+    yield Finding(
+        "caution",
+        case.dropping([c.leg for c in odd]),
+        names(odd),
+        "Legs of unlike length",
+        "These legs are more than 2 % longer or shorter than the others of their direction: a wrong turn, "
+        "a late reset or another read-off point.",
+        "Check reset and read-off; leave the leg out with the reason if it was another road.",
+        signed=True,
+    )
+
+
+@CONCERNS.rule("rolling-circumference-changed", stage="drive", needs="nothing", covered=True)
+def rolling_circumference_changed(case: Case) -> Iterator[Finding]:
+    """Other wheels, and nobody knows how they count the distance: priced as its part of the margin."""
+    if case.study.change.kind not in {"tyres", "wheels"} or circumference_known(case.study):
+        return
+    yield Finding(
+        "caution",
+        case.part_percent(Group.CIRCUMFERENCE),
+        tuple(leg.leg for leg in case.legs_of_both[1]),
+        "Rolling circumference not known",
+        "Other wheels or tyres change the odometer, and with it every per-distance figure the car shows; "
+        "worn tread alone is worth up to 1 % (common practice). The margin has been widened for it.",
+        "Read a GPS distance on one leg of each configuration, or enter the circumference change.",
+    )
+
+
+CONDITION: Final = Condition(
+    "distance",
+    FIELDS,
+    unknowns,
+    lines=(
+        Line("distance", "distance", 0),
+        Line("trim", "outside the gates", 10),
+        Line("trip_length", "trip length", 70),
+    ),
+    told={
+        Group.CIRCUMFERENCE: Told(
+            "other wheels count other distances", "Take each leg's distance from GPS, or measure a full turn."
+        ),
+        Regressor.TRIP_LENGTH: Told("short trips use more", "Compare trips of like length."),
+    },
+    concerns=CONCERNS.rules,
+)

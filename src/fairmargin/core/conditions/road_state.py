@@ -1,0 +1,103 @@
+"""The state of the road: dry, damp, wet, under snow."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.conditions.case import Case, names
+from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.figures import Prior, Threshold
+from fairmargin.core.conditions.room import Condition, LegField, Told
+from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.conditions.scene import Scene, Unknown, by_day, maybe_by_day, unknown_of
+from fairmargin.core.laws import disturbance
+from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.study.kinds import ROADS
+
+Array = NDArray[np.float64]
+CONCERNS: Registry[Case] = Registry()
+
+FIELDS: Final[Mapping[str, LegField]] = {
+    "road": LegField(
+        "Road", "dry, damp, wet or snow", words=ROADS, heads=("road", "surface"), alike=True, carried=True,
+    ),
+}  # fmt: skip
+
+WET: Final = {
+    "damp": Prior(0.02, "log", "a damp road"),
+    "wet": Prior(0.05, "log", "a wet road"),
+    "snow": Prior(0.10, "log", "a road with snow"),
+}
+ROAD_UNNOTED: Final = Prior(0.024, "log", "state of the road on a day that noted none")
+
+WET_UNEVEN: Final = Threshold(1.0, "%", "the same as NOTABLE, in what the road costs")
+
+
+def unknowns(scene: Scene) -> list[Unknown]:
+    """Roads that are not dry, on all their legs alike; and roads of which nobody noted the state."""
+    conditions = scene.conditions
+    out: list[Unknown] = []
+    is_change = scene.study.change.subject == "road"  # nothing of the road is to be corrected then
+    noted = set() if is_change else {c.road for c in conditions} & set(WET)
+    if noted:
+        worst = max((WET[road] for road in noted), key=lambda p: p.sd)
+        for day, on in by_day(scene, [not c.road for c in conditions]):
+            if any(c.day == day and c.road in noted for c in conditions):
+                out += [
+                    unknown_of("road of a leg", Group.ROAD, Parameter.TOTAL, np.eye(scene.rows)[i], worst)
+                    for i in np.flatnonzero(on)
+                ]
+    for road, prior in WET.items():
+        if any(c.road == road for c in conditions) and not is_change:
+            on = scene.where([c.road == road for c in conditions])
+            out.append(unknown_of(f"{road} road", Group.ROAD, Parameter.TOTAL, on, prior))
+    for name, on in maybe_by_day(scene, [not c.road for c in conditions]):
+        out.append(unknown_of(f"road of {name}", Group.ROAD, Parameter.TOTAL, on, ROAD_UNNOTED))
+    return out
+
+
+@CONCERNS.rule("wet-road", stage="examine", needs="state of the road", covered=None)
+def wet_road(case: Case) -> Iterator[Finding]:
+    """Water or snow on the road: priced as the difference of its usual costs, which nothing corrects."""
+    a, b = case.both
+    wet = [c for c in case.conditions if disturbance.road_share(c.road) > 0]
+    if case.study.change.subject == "road":
+        return  # the water is what is asked about
+    if not wet or not a or not b:
+        return
+    cost = [100.0 * float(np.mean([disturbance.road_share(c.road) for c in side])) for side in (a, b)]
+    bias = cost[1] - cost[0]
+    uneven = abs(bias) > WET_UNEVEN
+    yield Finding(
+        "caution" if uneven else "note",
+        bias,
+        names(wet),
+        "Wet road on some legs" if uneven else "Wet road, alike for both",
+        "Water on the road is not corrected; heavy rain costs about 10 % (common practice).",
+        "Leave the wet legs out with the reason, or drive them again in the dry."
+        if uneven
+        else "Nothing to do.",
+        signed=True,
+        covered=not uneven,
+    )
+
+
+CONDITION: Final = Condition(
+    "state of the road",
+    FIELDS,
+    unknowns,
+    told={
+        Group.ROAD: Told(
+            "a damp or wet road costs energy",
+            "Drive both configurations on a dry road.",
+            lambda c: not c.road,
+            "the state of the road was not noted",
+            "Note whether the road was dry.",
+        )
+    },
+    concerns=CONCERNS.rules,
+)

@@ -1,0 +1,198 @@
+"""Speed: held, timed, missed; and standing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.conditions.case import Case, mean, names
+from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.figures import NOTABLE, Threshold
+from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
+from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.conditions.scene import Scene, Unknown
+from fairmargin.core.laws import auxiliaries
+from fairmargin.core.model.parameters import Parameter
+
+Array = NDArray[np.float64]
+CONCERNS: Registry[Case] = Registry()
+
+FIELDS: Final[Mapping[str, LegField]] = {
+    "duration_s": LegField(
+        "Time", "min:s such as 16:30, h:min:s such as 1:15:40, or 75.7 min", "duration",
+        heads=("time", "duration", "duration_s", "minutes", "min", "driving time"),
+    ),
+    "speed_kmh": LegField(
+        "Aimed at", "Speed aimed at, where it differs between legs", "speed", 0,
+        heads=("speed", "speed_kmh", "aimed", "target", "km/h", "mph"), alike=True,
+    ),
+    "speed_held": LegField(
+        "Speed held by", "cruise or foot", words=("cruise", "foot", "unknown"),
+        heads=("speed held", "speed_held", "held", "cruise"), alike=True, carried=True,
+    ),
+    "stopped_s": LegField(
+        "Stood", "Minutes standing in the driving time, car on or off: 3, or 2:30", "duration",
+        heads=("stopped", "stood", "stopped_s", "standing"),
+    ),
+    "stopped_with_car_on_s": LegField(
+        "Car on", "Minutes beside the drive with the car left on", "duration", column="Stopped, car on",
+        heads=("stopped_with_car_on_s", "car on"),
+    ),
+}  # fmt: skip
+
+SURE_SPEED: Final = 0.002  # a speed known to this share is taken as known
+SPEED_OFF_TARGET: Final = Threshold(
+    0.10, "share", "beyond it the model carries the result from one speed to another"
+)
+SPEED_UNLIKE: Final = Threshold(0.015, "share", "1.5 % of speed is about 2 % of motorway consumption")
+STOPPED_S: Final = Threshold(60.0, "s", "a traffic light's worth is scatter")
+#: A leg that took this much longer than the median of its like is pointed out, where there are so many (common practice).
+LONG_LEG: Final = 0.08
+LIKE_LEGS: Final = 3
+
+
+def unknowns(scene: Scene) -> list[Unknown]:
+    """Speeds not known well: of all legs of the driver alike, and of each leg."""
+    out: list[Unknown] = []
+    conditions = scene.conditions
+    alike = np.zeros(scene.rows)
+    alike[: len(conditions)] = [c.speed_alike_sd for c in conditions]
+    if not scene.study.target_speed_kmh:  # the result is for the speed driven, whatever that was
+        alike[len(conditions) :] = float(np.mean(alike[: len(conditions)]))
+    if alike.any():
+        out.append(Unknown("speed of the driver", Group.SPEED_ALIKE, Parameter.SPEED, alike, 0.0, 1.0))
+    for i, c in enumerate(conditions):
+        if c.speed_sd > SURE_SPEED:
+            on = np.zeros(scene.rows)
+            on[i] = 1.0
+            out.append(Unknown("speed of leg", Group.SPEED, Parameter.SPEED, on, c.speed_off, c.speed_sd))
+    return out
+
+
+def exchange(e: Exchange) -> Exchange:
+    """One speed for all, without stops; where there is none they stay those driven."""
+    if e.steady is None:
+        return e
+    model = replace(e.model, paths=e.steady()).replaced(stopped_s=np.zeros(len(e.local)))
+    return replace(e, model=model)
+
+
+@CONCERNS.rule("speed-unlike", stage="correct", needs="times or logs", covered=None)
+def speed_unlike(case: Case) -> Iterator[Finding]:
+    """Trial legs faster or slower: priced as if all had been driven at one speed; of technique, a leg unlike its like."""
+    a, b = case.both
+    if not a or not b or case.study.change.subject == "speed":
+        return
+    if case.study.change.is_technique:
+        yield from _long_legs(case)
+        return
+    fast = [float(np.mean([c.speed_m_s for c in side])) * 3.6 for side in (a, b)]
+    if abs(fast[1] / fast[0] - 1) <= SPEED_UNLIKE:
+        return
+    middle = float(np.mean(fast)) / 3.6
+    bias = case.with_conditions([replace(c, speed_m_s=middle) for c in case.conditions])
+    yield Finding(
+        "caution" if abs(bias or 0.0) > NOTABLE else "note",
+        bias,
+        names(b),
+        f"Trial legs {abs(fast[1] - fast[0]):.1f} km/h {'faster' if fast[1] > fast[0] else 'slower'}",
+        f"Baseline legs averaged {fast[0]:.1f} km/h, trial legs {fast[1]:.1f} km/h.",
+        "Corrected through the model. Hold the speed by GPS next time.",
+        signed=True,
+        covered=True,
+    )
+
+
+def _long_legs(case: Case) -> Iterator[Finding]:
+    """Legs that took longer than their like, where nothing of how it was driven is corrected: priced by leaving them out."""
+    timed: dict[tuple[str, str, str], list[tuple[str, float]]] = {}
+    for leg in case.legs():
+        if leg.duration_s and leg.distance_km:
+            key = (leg.configuration, leg.direction, leg.sector)
+            timed.setdefault(key, []).append((leg.leg, leg.duration_s / leg.distance_km))
+    slow = [
+        name
+        for own in timed.values()
+        for name, pace in own
+        if len(own) >= LIKE_LEGS and pace > (1 + LONG_LEG) * float(np.median([x for _, x in own]))
+    ]
+    if not slow:
+        return
+    yield Finding(
+        "caution",
+        case.dropping(slow),
+        tuple(slow),
+        f"{', '.join(slow)} took longer than the others",
+        "Held up, or driven otherwise: where the way of driving is the change, nothing of it is corrected away.",
+        "Drive it again, or leave it out with the reason if something held it up.",
+        signed=True,
+        covered=False,
+    )
+
+
+@CONCERNS.rule("outside-tested-speed", stage="question", needs="target speed, times or logs", covered=True)
+def outside_tested_speed(case: Case) -> Iterator[Finding]:
+    """Stated for a speed that was not driven: priced as what lies between the two speeds."""
+    target = case.study.target_speed_kmh
+    driven = mean([c.speed_m_s * 3.6 for c in case.conditions])
+    if not target or not driven or case.as_driven:
+        return
+    if abs(driven / target - 1) <= SPEED_OFF_TARGET:
+        return
+    yield Finding(
+        "caution",
+        case.at_speed(driven),
+        names(case.conditions),
+        "Driven at another speed than the one asked about",
+        f"The legs averaged {driven:.0f} km/h; the result is stated for {target:.0f} km/h. "
+        "This much of it is the model's, not the road's.",
+        "Set the study's target speed to the one driven, or drive at the target speed.",
+        signed=True,
+    )
+
+
+@CONCERNS.rule("stopped-with-car-on", stage="examine", needs="standing times or logs", covered=True)
+def stopped_with_car_on(case: Case) -> Iterator[Finding]:
+    """Stood with the auxiliaries running: priced as the difference of what they took."""
+    a, b = case.both
+    stopped = [c for c in case.conditions if c.stopped_s > STOPPED_S]
+    if not stopped:
+        return
+    power_w = case.model.constants.auxiliary_w
+    share = [
+        100.0
+        * auxiliaries.energy_wh(power_w, sum(c.stopped_s for c in side))
+        / max(sum(c.true_m for c in side) / 1000.0 * case.effect.baseline_wh_per_km, 1.0)
+        for side in (a, b)
+    ]
+    yield Finding(
+        "note",
+        share[1] - share[0] if a and b else None,
+        names(stopped),
+        "Stops with the car on",
+        "Auxiliaries ran while the car stood, and each stop costs its speed's energy; both are in the model.",
+        "Corrected. Plan a route without stops.",
+        signed=True,
+    )
+
+
+CONDITION: Final = Condition(
+    "speed",
+    FIELDS,
+    unknowns,
+    lines=(Line("speed", "speed", 20, exchange),),
+    told={
+        Group.SPEED: Told(
+            "speeds are not known well",
+            "Note each leg's driving time to the second.",
+            lambda c: not c.timed,
+            "driving times were not noted",
+            "Note each leg's driving time.",
+        )
+    },
+    concerns=CONCERNS.rules,
+)
