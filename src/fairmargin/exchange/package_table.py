@@ -13,6 +13,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
+from fairmargin.core.conditions.typed import leg_fields
 from fairmargin.core.study import Leg
 from fairmargin.exchange import budget
 from fairmargin.exchange.faults import InvalidInput
@@ -100,7 +101,9 @@ def read_table(data: bytes, table: Table, configuration_ids: set[str] | None = N
     if header is None:
         return ()
     kinds = _kinds(table.model)
-    unknown = [h for h in header if h and h not in kinds]
+    unknown = [
+        h for h in header if h and h not in kinds and (table.model is not Leg or h not in leg_fields())
+    ]
     if unknown:
         table.notices.append(
             f"{table.file}: unknown column{'s' if len(unknown) > 1 else ''} {', '.join(unknown)} kept"
