@@ -158,14 +158,14 @@ def simulate(
     step: Annotated[float, typer.Option(help="Display step, kWh/100 km.", min=0.001, max=5)] = 0.1,
 ) -> None:
     """Drive a virtual test day and write what its instruments showed, with the truth beside it."""
-    from fairmargin.core.study import CHANGE_KINDS
+    from fairmargin.core.kinds import change_kinds
     from fairmargin.exchange.faults import InvalidInput
     from fairmargin.exchange.package_writing import write_package, write_truth
     from fairmargin.simulation import DayPlan
     from fairmargin.simulation import simulate as drive
 
     choices = {
-        "--kind": (kind, CHANGE_KINDS),
+        "--kind": (kind, change_kinds()),
         "--wind": (wind, ("calm", "mixed", "windy")),
         "--method": (method, ("out-and-back", "loop", "laps", "one-way")),
         "--instrument": (instrument, ("average", "energy", "charge-back", "soc", "logger")),

@@ -11,10 +11,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from tests.conftest import driven_study
 
+from fairmargin.core.kinds import MECHANISMS, change_kinds
 from fairmargin.core.study import (
-    CHANGE_KINDS,
     EVENT_KINDS,
-    MECHANISMS,
     METHODS,
     SUBJECTS,
     Change,
@@ -103,7 +102,7 @@ def studies(draw):
         title=draw(TEXT),
         notes=draw(TEXT),
         change=Change(
-            kind=draw(st.sampled_from(CHANGE_KINDS)),
+            kind=draw(st.sampled_from(change_kinds())),
             mechanism=draw(
                 st.sampled_from(MECHANISMS)
                 | st.lists(st.sampled_from(MECHANISMS), min_size=1, max_size=3).map(tuple)

@@ -20,7 +20,7 @@ from fairmargin.core.laws.route import Line, line_of
 from fairmargin.core.planning.checklists import checklist
 from fairmargin.core.planning.day import Timetable
 from fairmargin.core.study import Event, Leg, Study, Trace
-from fairmargin.core.study.kinds import EventKind
+from fairmargin.core.study.vocabulary import EventKind
 
 #: A speed this much below the aim is slow traffic once it has lasted. Common practice.
 SLOW_SHARE: Final = 0.92

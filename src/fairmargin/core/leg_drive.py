@@ -11,7 +11,7 @@ from typing import Any, Final, Literal
 
 from fairmargin.core.companion import RoadPlaces, SpeedWatch, aimed_kmh, reset_took
 from fairmargin.core.study import Event, Study
-from fairmargin.core.study.kinds import EventKind
+from fairmargin.core.study.vocabulary import EventKind
 
 Phase = Literal["approach", "driving", "reading"]
 #: Events that last; the others are moments.

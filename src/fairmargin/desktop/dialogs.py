@@ -21,8 +21,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fairmargin.core.kinds import change_kinds
 from fairmargin.core.planning import ORDERS
-from fairmargin.core.study import CHANGE_KINDS, CLASS_PRESETS, Study, Vehicle
+from fairmargin.core.study import CLASS_PRESETS, Study, Vehicle
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.laid_out import AIMS, ALREADY_DRIVEN, Aim, laid_out
 from fairmargin.core.study.remembered import Remembered
@@ -125,7 +126,7 @@ class NewStudyDialog(QDialog):
         self.title.setPlaceholderText("Wheel discs, Dyke Road")
         form.addRow("Title", self.title)
         self.kind = Choice()
-        self.kind.addItems(CHANGE_KINDS)
+        self.kind.addItems(change_kinds())
         form.addRow("Kind of change", self.kind)
         self.baseline, self.trial = Line(), Line()
         form.addRow("Baseline is", self.baseline)

@@ -6,7 +6,7 @@ from typing import get_args
 
 from jinja2 import Environment, PackageLoader, select_autoescape
 
-from fairmargin.core.planning.checklists import CAUTIONS, GENERAL_CAUTION, checklist
+from fairmargin.core.planning.checklists import caution, checklist
 from fairmargin.core.planning.day import Timetable
 from fairmargin.core.study import Study
 from fairmargin.core.study.plan import CheckWhen
@@ -57,5 +57,5 @@ def day_sheet(study: Study, table: Timetable) -> str:
         groups=[g for g in groups if g[1]],
         boxes=boxes,
         readings=READINGS,
-        caution=f"{GENERAL_CAUTION} {CAUTIONS.get(study.change.kind, '')}",
+        caution=caution(study.change.kind),
     )

@@ -19,7 +19,8 @@ from typing import Any, Final
 
 import numpy as np
 
-from fairmargin.core.study import Change, Configuration, Event, Leg, Study, Trace, Vehicle, default_mechanism
+from fairmargin.core.kinds import change_kind
+from fairmargin.core.study import Change, Configuration, Event, Leg, Study, Trace, Vehicle
 from fairmargin.simulation.drive import Course, Drive, drive_leg, trace_of, true_wh_per_km
 from fairmargin.simulation.road import TrueRoad, straight_road
 from fairmargin.simulation.vehicle import TrueEffect, TrueVehicle, around, true_van, van_as_known
@@ -333,16 +334,8 @@ def effect_for(plan: DayPlan, van: TrueVehicle, road: TrueRoad, back: Sequence[b
     base = true_wh_per_km(van, TrueEffect(), road, back, speed)
 
     def make(x: float) -> TrueEffect:
-        mechanism = default_mechanism(plan.kind)
-        if mechanism == "aerodynamic":
-            return TrueEffect(drag=1 + x, mass_kg=2.5)
-        if mechanism == "rolling":
-            return TrueEffect(rolling=1 + x)
-        if mechanism == "mass":
-            return TrueEffect(mass_kg=x * van.mass_kg)
-        if plan.kind == "towing":
-            return TrueEffect(drag=1 + x, rolling=1 + 0.3 * x, mass_kg=350.0 * min(1.0, abs(x) * 3))
-        return TrueEffect(total=1 + x)
+        worn = change_kind(plan.kind).wear(x)
+        return TrueEffect(worn.drag, worn.rolling, worn.mass_kg + worn.mass_share * van.mass_kg, worn.total)
 
     low, high = 0.0, 2.0 * plan.effect_percent / 100.0
     f_low = true_wh_per_km(van, make(low), road, back, speed) / base - wanted
@@ -355,6 +348,5 @@ def effect_for(plan: DayPlan, van: TrueVehicle, road: TrueRoad, back: Sequence[b
 
 
 def _declared(plan: DayPlan) -> str | tuple[str, ...]:
-    if plan.kind == "towing":
-        return ("aerodynamic", "rolling")
-    return default_mechanism(plan.kind)
+    kind = change_kind(plan.kind)
+    return kind.wears_as or kind.mechanism

@@ -6,10 +6,10 @@ import pytest
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.designs import plan_day, planned
-from fairmargin.core.planning.checklists import CAUTIONS, checklist
+from fairmargin.core.kinds import change_kind, change_kinds
+from fairmargin.core.planning.checklists import checklist
 from fairmargin.core.planning.day import charge_minutes, daylight
 from fairmargin.core.planning.go import go_or_wait
-from fairmargin.core.study import CHANGE_KINDS
 from fairmargin.core.study.plan import Forecast, Limits, Plan
 
 DAY = date(2026, 3, 20)
@@ -113,9 +113,9 @@ def test_go_or_wait(forecast, answer, word):
 
 
 def test_every_kind_has_its_checklist_and_caution():
-    for kind in CHANGE_KINDS:
+    for kind in change_kinds():
         items = checklist(kind)
         assert len(items) >= 10 and len({i.text for i in items}) == len(items)
-        assert kind in CAUTIONS
+        assert change_kind(kind).caution
     assert any("torque" in i.text for i in checklist("wheels"))
     assert any("the driver drives" in i.text for i in checklist("other"))

@@ -4,6 +4,7 @@ import pytest
 from pydantic import ValidationError
 from tests.conftest import driven_study
 
+from fairmargin.core.kinds import change_kind
 from fairmargin.core.planning import ORDERS, drift_left
 from fairmargin.core.study import (
     CLASS_PRESETS,
@@ -11,7 +12,6 @@ from fairmargin.core.study import (
     Leg,
     Study,
     Vehicle,
-    default_mechanism,
     new_study,
 )
 
@@ -48,7 +48,7 @@ def test_a_new_study_is_laid_out_as_driven(order, legs):
     study = new_study(title="t", kind="tyres", order=order)
     assert len(study.legs) == legs and {leg.state for leg in study.legs} == {"planned"}
     assert [leg.direction for leg in study.legs[:2]] == ["out", "back"]
-    assert study.change.mechanism == "rolling" == default_mechanism("tyres")
+    assert study.change.mechanism == "rolling" == change_kind("tyres").mechanism
     loop = new_study(title="t", kind="tyres", order=order, method="loop")
     assert len(loop.legs) == legs // 2
 

@@ -17,7 +17,6 @@ from fairmargin.core.conditions.scene import Scene, Unknown, unknown_of
 from fairmargin.core.evidence.known import known_shifts
 from fairmargin.core.laws import aero
 from fairmargin.core.model.parameters import Parameter
-from fairmargin.core.planning.second import MASS_KINDS, WHEEL_KINDS
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()
@@ -27,11 +26,6 @@ CHANGE_ROLLING: Final = Prior(0.35, "log", "what a change of many parts does to 
 CHANGE_MIXED: Final = Prior(0.03, "log", "what a change of many parts does to all of the consumption alike")
 CHANGE_UNKNOWN: Final = Prior(0.10, "log", "the same, where nobody knows how the change works")
 CHANGE_AUXILIARY: Final = Prior(2500.0, "W", "what the change does to auxiliary power")
-MASS_UNDECLARED: Final = {
-    "towing": Prior(0.25, "log", "mass of a trailer that nobody declared"),
-    "cargo": Prior(0.03, "log", "mass of a load that nobody declared"),
-    "payload": Prior(0.10, "log", "mass of a payload that nobody declared"),
-}
 SURE_WH_PER_KM: Final = 0.01  # a known difference is not known better
 SECOND_MASS_SHARE: Final = Threshold(0.02, "share", "of the vehicle's mass: about 1 % of consumption in town")
 SECOND_WHEELS: Final = Threshold(0.5, "%", "tread wear reaches 1 %")
@@ -77,15 +71,15 @@ def _known(scene: Scene) -> list[Unknown]:
 def _change(scene: Scene) -> list[Unknown]:
     """What each trial does to the parameters of the declared mechanisms."""
     study, driven = scene.study, {c.configuration for c in scene.conditions}
+    undeclared = study.change.about.undeclared_mass
     out: list[Unknown] = []
     for trial in study.trials:
         if trial.id not in driven:
             continue
         on = scene.wearing(trial.id)
-        undeclared = MASS_UNDECLARED.get(study.change.kind)
         mechanisms = study.mechanisms_of(trial)
         if undeclared is not None and not trial.mass_delta_kg and "mass" not in mechanisms:
-            out.append(unknown_of(f"{trial.id}: its mass", Group.CHANGE, Parameter.MASS, on, undeclared))
+            out.append(Unknown(f"{trial.id}: its mass", Group.CHANGE, Parameter.MASS, on, 0.0, undeclared))
         for mechanism in mechanisms:
             for parameter, prior in MECHANISMS.get(mechanism, ANY):
                 name = f"{trial.id}: {mechanism}"
@@ -112,7 +106,7 @@ def second_mass(case: Case) -> Iterator[Finding]:
     study, mass = case.study, _declared(case, "mass_delta_kg")
     if abs(mass) <= SECOND_MASS_SHARE * case.model.constants.mass_kg:
         return
-    if study.change.kind in MASS_KINDS or "mass" in study.change.mechanisms:
+    if study.change.about.brings_mass or "mass" in study.change.mechanisms:
         return
     yield Finding(
         "caution",
@@ -129,7 +123,7 @@ def second_mass(case: Case) -> Iterator[Finding]:
 def second_wheels(case: Case) -> Iterator[Finding]:
     """The trial also rolls on other wheels: cannot be priced."""
     turn = _declared(case, "circumference_change_percent")
-    if abs(turn) <= SECOND_WHEELS or case.study.change.kind in WHEEL_KINDS:
+    if abs(turn) <= SECOND_WHEELS or case.study.change.about.turns_wheels:
         return
     yield Finding(
         "caution",
@@ -148,7 +142,7 @@ def mass_and_shape(case: Case) -> Iterator[Finding]:
     trial = study.configuration(case.trial)
     shape = set(study.mechanisms_of(trial)) & {"aerodynamic", "mixed"}
     if (
-        study.change.kind != "payload"
+        not study.change.about.mass_alone
         or mass <= SECOND_MASS_SHARE * case.model.constants.mass_kg
         or not shape
     ):
@@ -168,7 +162,7 @@ def mass_and_shape(case: Case) -> Iterator[Finding]:
 def extra_frontal_area(case: Case) -> Iterator[Finding]:
     """A load that stands in the wind: priced by its declared area, else by what its mass does not explain."""
     study, mass = case.study, _declared(case, "mass_delta_kg")
-    if study.change.kind != "payload" or mass <= 0:
+    if not study.change.about.mass_alone or mass <= 0:
         return
     if set(study.change.mechanisms) & {"aerodynamic", "mixed", "unknown"}:
         return

@@ -17,7 +17,6 @@ from fairmargin.core.conditions.scene import Scene, Unknown, unknown_of
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import circumference_known
 from fairmargin.core.model.parameters import Parameter
-from fairmargin.core.planning.second import WHEEL_KINDS
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()
@@ -42,7 +41,7 @@ LENGTH_UNLIKE: Final = Threshold(0.02, "share", "odometer steps and lanes give l
 def unknowns(scene: Scene) -> list[Unknown]:
     """How other wheels or tyres count the distance, where nobody measured it."""
     study, driven = scene.study, {c.configuration for c in scene.conditions}
-    if study.change.kind not in WHEEL_KINDS or circumference_known(study):
+    if not study.change.about.turns_wheels or circumference_known(study):
         return []
     out: list[Unknown] = []
     for trial in study.trials:
@@ -84,7 +83,7 @@ def distance_unlike(case: Case) -> Iterator[Finding]:
 @CONCERNS.rule("rolling-circumference-changed", stage="drive", needs="nothing", covered=True)
 def rolling_circumference_changed(case: Case) -> Iterator[Finding]:
     """Other wheels, and nobody knows how they count the distance: priced as its part of the margin."""
-    if case.study.change.kind not in {"tyres", "wheels"} or circumference_known(case.study):
+    if not case.study.change.about.turns_wheels or circumference_known(case.study):
         return
     yield Finding(
         "caution",

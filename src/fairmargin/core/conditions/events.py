@@ -17,7 +17,7 @@ from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.readings import ROUNDED
 from fairmargin.core.laws import disturbance
 from fairmargin.core.model.parameters import Parameter
-from fairmargin.core.study.kinds import EventKind
+from fairmargin.core.study.vocabulary import EventKind
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()

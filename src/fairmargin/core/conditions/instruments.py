@@ -242,7 +242,7 @@ def _others_apart(case: Case, o: Observation) -> Iterator[Reading]:
 def grid_energy_left_out(case: Case) -> Iterator[Finding]:
     """Preconditioning without what the wall supplied: cannot be priced."""
     legs = case.legs()
-    if case.study.change.kind != "preconditioning" or any(leg.grid_kwh for leg in legs):
+    if not case.study.change.about.from_the_wall or any(leg.grid_kwh for leg in legs):
         return
     yield Finding(
         "caution",

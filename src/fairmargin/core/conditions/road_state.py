@@ -16,7 +16,7 @@ from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.conditions.scene import Scene, Unknown, by_day, maybe_by_day, unknown_of
 from fairmargin.core.laws import disturbance
 from fairmargin.core.model.parameters import Parameter
-from fairmargin.core.study.kinds import ROADS
+from fairmargin.core.study.vocabulary import ROADS
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()

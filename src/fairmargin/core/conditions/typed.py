@@ -20,10 +20,10 @@ from fairmargin.core.study.entry import (
     show_number,
     show_readings,
 )
-from fairmargin.core.study.kinds import InstrumentName
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.said import WayReading
 from fairmargin.core.study.values import SIDES, Study
+from fairmargin.core.study.vocabulary import InstrumentName
 from fairmargin.core.units.typed import LONGEST
 
 #: Fields that are of no condition.
@@ -362,17 +362,14 @@ def show_on_the_way(study: Study, leg: str, choice: units.UnitChoice) -> str:
 def needed_fields(study: Study) -> tuple[str, ...]:
     """Fields that this kind of study asks for, or that any of its legs has: open on every card."""
     wanted: set[str] = set()
-    kind, subject = study.change.kind, study.change.subject
+    subject = study.change.subject
     if study.vehicles or study.method == "side-by-side":
         wanted.add("vehicle")
     if subject == "speed":
         wanted.add("speed_kmh")
     if subject == "road":
         wanted |= {"road", "climate"}
-    if kind == "preconditioning":
-        wanted |= {"grid_kwh", "climate"}
-    if kind == "tyres":
-        wanted.add("tyre_pressure_kpa")
+    wanted |= set(study.change.about.asks)
     if study.method == "climb":
         wanted |= {"soc", "on_the_way"}
     if study.method == "everyday":

@@ -56,7 +56,7 @@ def unknowns(scene: Scene) -> list[Unknown]:
     for name, on in maybe_by_day(scene, loose):
         name = f"tyre pressures of {name}"
         out.append(unknown_of(name, Group.TYRES, Parameter.ROLLING, on, TYRES_UNNOTED))
-    if study.change.kind not in {"wheels", "tyres"}:
+    if not study.change.about.turns_wheels:
         return out
     for trial in study.trials:
         on = scene.where([u and c.configuration == trial.id for u, c in zip(loose, conditions, strict=True)])

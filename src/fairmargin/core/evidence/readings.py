@@ -103,7 +103,7 @@ def distance_ratios(study: Study) -> dict[str, float]:
     result = {
         c.id: stated / (1.0 + (c.circumference_change_percent or 0.0) / 100.0) for c in study.configurations
     }
-    touches_wheels = study.change.kind in {"wheels", "tyres"} or any(
+    touches_wheels = study.change.about.turns_wheels or any(
         c.circumference_change_percent for c in study.configurations
     )
     sums: dict[str, list[float]] = {}

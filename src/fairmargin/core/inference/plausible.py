@@ -21,12 +21,7 @@ from fairmargin.core.study import Study
 
 #: Consumption of a vehicle of its class, over the model's with the class's constants. [log]
 LEVEL_SD: Final = 0.30
-#: What a change does to the whole consumption, most often: by kind. [log; common practice]
-EFFECT_SD: Final[Mapping[str, float]] = {
-    "aero covers": 0.05, "wheels": 0.06, "tyres": 0.06, "payload": 0.08, "cargo": 0.15, "towing": 0.45,
-    "preconditioning": 0.20, "technique": 0.15, "other": 0.15,
-}  # fmt: skip
-#: The same where not a state of the vehicle is the change.
+#: What a change does to the whole consumption, most often, where not a state of the vehicle is the change. [log; common practice]
 SUBJECT_SD: Final[Mapping[str, float]] = {"road": 0.15, "speed": 0.30, "vehicle": 0.35}
 #: Legs of strangers to the tester's care scatter more than the careful: multiple of the usual scatter.
 SCATTER_TIMES: Final = 1.5
@@ -77,7 +72,7 @@ class Plausible:
 def effect_sd(study: Study) -> float:
     """How large an effect of the study's change is, most often. [log of the whole consumption]"""
     change = study.change
-    own: float = EFFECT_SD[change.kind]
+    own: float = change.about.usual_effect
     if change.subject != "configuration":  # and, beside it, a state of the vehicle where that is told
         beside = 0.0 if change.kind == "other" else own
         own = math.hypot(SUBJECT_SD[change.subject], beside)

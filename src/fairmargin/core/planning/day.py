@@ -7,22 +7,11 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Final, Literal
 
+from fairmargin.core.kinds import change_kind
 from fairmargin.core.study.plan import Plan
 
 Kind = Literal["travel", "cold pressures", "warm-up", "run", "turn", "swap", "charge", "pause"]
 
-#: Time to change from one configuration to the other, by kind of change. Common practice. [min]
-SWAP_MIN: Final = {
-    "wheels": 45.0,
-    "aero covers": 12.0,
-    "tyres": 60.0,
-    "cargo": 15.0,
-    "payload": 25.0,
-    "towing": 15.0,
-    "preconditioning": 45.0,
-    "technique": 3.0,
-    "other": 15.0,
-}
 PRESSURES_MIN: Final = 10.0
 TAPER_PERCENT: Final = 80.0  # charging slows beyond; common practice
 TAPER_SHARE: Final = 0.4
@@ -93,7 +82,7 @@ def daylight(day: date, latitude: float, longitude: float, utc_offset: timedelta
 
 def swap_minutes(plan: Plan, kind: str) -> float:
     """Time for one swap: the plan's own, else what the kind usually takes. [min]"""
-    return float(plan.swap_min) if plan.swap_min is not None else SWAP_MIN.get(kind, 15.0)
+    return float(plan.swap_min) if plan.swap_min is not None else change_kind(kind).swap_min
 
 
 def charge_minutes(from_percent: float, to_percent: float, capacity_kwh: float, charger_kw: float) -> float:

@@ -1,16 +1,5 @@
 """What a study is: one question and all the evidence for it, as immutable validated values."""
 
-from fairmargin.core.study.kinds import (
-    CHANGE_KINDS,
-    EVENT_KINDS,
-    INSTRUMENTS,
-    MECHANISMS,
-    METHODS,
-    ROADS,
-    SUBJECTS,
-    LegState,
-    default_mechanism,
-)
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.said import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.trace import Trace
@@ -27,13 +16,19 @@ from fairmargin.core.study.values import (
     new_study,
 )
 from fairmargin.core.study.vehicle import CLASS_PRESETS, NamedVehicle, Vehicle, VehicleConstants
+from fairmargin.core.study.vocabulary import (
+    EVENT_KINDS,
+    INSTRUMENTS,
+    METHODS,
+    ROADS,
+    SUBJECTS,
+    LegState,
+)
 
 __all__ = [
-    "CHANGE_KINDS",
     "CLASS_PRESETS",
     "EVENT_KINDS",
     "INSTRUMENTS",
-    "MECHANISMS",
     "METHODS",
     "ROADS",
     "SUBJECTS",
@@ -58,6 +53,5 @@ __all__ = [
     "WayReading",
     "WeatherRow",
     "WindSetup",
-    "default_mechanism",
     "new_study",
 ]

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from string import ascii_uppercase
 from typing import Final
 
-from fairmargin.core.study.kinds import Method, Subject, default_mechanism
+from fairmargin.core.kinds import change_kind
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.values import Change, Configuration, Study
 from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
+from fairmargin.core.study.vocabulary import Method, Subject
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,7 +160,7 @@ def laid_out(
         title=title,
         change=Change(
             kind=kind,
-            mechanism=default_mechanism(kind) if wanted.subject == "configuration" else "unknown",
+            mechanism=change_kind(kind).mechanism if wanted.subject == "configuration" else "unknown",
             subject=wanted.subject,
         ),
         vehicle=vehicles[0] if vehicles else Vehicle(),

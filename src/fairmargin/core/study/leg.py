@@ -10,7 +10,7 @@ from pydantic import Field, field_validator, model_validator
 
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import within
-from fairmargin.core.study.kinds import LegState
+from fairmargin.core.study.vocabulary import LegState
 from fairmargin.core.units import ConsumptionUnit, is_fuel_unit, more_is_better
 
 _LEG_NAME = re.compile(r"^[^/\\\x00-\x1f]{1,60}$")

@@ -10,25 +10,23 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Annotated, Any, Final, Literal, Self
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import AfterValidator, Field, field_validator, model_validator
 
+from fairmargin.core.kinds import ChangeKind, Mechanism, change_kind, change_kinds
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import within
-from fairmargin.core.study.kinds import (
-    EventKind,
-    InstrumentName,
-    Kind,
-    Mechanism,
-    Method,
-    Subject,
-    default_mechanism,
-)
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.plan import Plan
 from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.study.said import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.trip import Trip
 from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
+from fairmargin.core.study.vocabulary import (
+    EventKind,
+    InstrumentName,
+    Method,
+    Subject,
+)
 from fairmargin.core.units import ConsumptionUnit
 
 #: Sides of a test with a control vehicle, as a leg names them.
@@ -38,7 +36,11 @@ SIDES: Final = ("test", "control")
 class Change(_Value):
     """What differs between the configurations, and what the tester expects of it."""
 
-    kind: Kind = "other"
+    kind: Annotated[
+        str,
+        AfterValidator(lambda name: change_kind(name).name),
+        Field(json_schema_extra={"enum": list(change_kinds())}),
+    ] = "other"
     mechanism: Mechanism | tuple[Mechanism, ...] = "unknown"
     subject: Subject = "configuration"
     prediction_percent: Annotated[float | None, within(-95, 500, "%")] = None
@@ -49,6 +51,11 @@ class Change(_Value):
     description: str = ""
 
     @property
+    def about(self) -> ChangeKind:
+        """Everything that is known of its kind."""
+        return change_kind(self.kind)
+
+    @property
     def mechanisms(self) -> tuple[Mechanism, ...]:
         """The mechanism or mechanisms as a tuple."""
         return self.mechanism if isinstance(self.mechanism, tuple) else (self.mechanism,)
@@ -56,7 +63,7 @@ class Change(_Value):
     @property
     def is_technique(self) -> bool:
         """Whether the way of driving is the change itself."""
-        return self.kind == "technique" or "technique" in self.mechanisms
+        return "technique" in {*self.mechanisms, self.about.mechanism}
 
 
 class Configuration(_Value):
@@ -399,7 +406,7 @@ def new_study(
     ]
     return Study(
         title=title,
-        change=Change(kind=kind, mechanism=default_mechanism(kind)),
+        change=Change(kind=kind, mechanism=change_kind(kind).mechanism),
         vehicle=vehicle or Vehicle(),
         configurations=(
             Configuration(id="A", name=baseline_name, baseline=True),

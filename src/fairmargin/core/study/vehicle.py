@@ -9,7 +9,7 @@ from pydantic import Field, field_validator
 
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import within
-from fairmargin.core.study.kinds import Energy, VehicleClass
+from fairmargin.core.study.vocabulary import Energy, VehicleClass
 from fairmargin.core.units import HEATING_VALUE_WH_PER_L
 
 

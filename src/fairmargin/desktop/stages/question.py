@@ -15,7 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.study import CHANGE_KINDS, MECHANISMS, METHODS, Study, default_mechanism
+from fairmargin.core.kinds import MECHANISMS, change_kind, change_kinds
+from fairmargin.core.study import METHODS, Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.said_entry import read_claim, read_prediction, show_claim, show_prediction
 from fairmargin.core.units import read_in, read_quantity
@@ -29,20 +30,6 @@ from fairmargin.desktop.stages.planning.sides_panel import ConfigurationsPanel, 
 from fairmargin.desktop.stages.planning.vehicle_panel import VehiclePanel
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.inputs import Words
-
-#: What is easily forgotten, per kind of change. Common practice.
-FORGOTTEN = {
-    "wheels": "Other wheels change the rolling circumference and so the odometer: enter it, or read a GPS distance. "
-    "Bolts to the handbook's torque, and again after the first kilometres.",
-    "aero covers": "Check that every cover is secured. Keep the covers aboard on the baseline runs, so that only the shape differs.",
-    "tyres": "Compare tread and age, not only the label. Same pressure, both cold. Run new tyres in first.",
-    "cargo": "Keep the load aboard on the baseline runs: that isolates its shape from its mass.",
-    "payload": "Weigh it. If it stands above the cab it is frontal area too: then two things change at once.",
-    "towing": "Plates, handbook and law come first: towing limit, nose weight, brakes, lights, chains. Hot brakes on descents.",
-    "preconditioning": "Write down what the wall supplied before departure, or the warm-up looks free.",
-    "technique": "Say exactly what differs, who drives, and note the trip time: slower is often the whole effect.",
-    "other": "Hold everything else the same, and say how you did.",
-}
 
 #: What the change may be, in words.
 SUBJECT_WORDS = {
@@ -102,7 +89,7 @@ class QuestionStage(Stage):
         box.addLayout(grid)
         grid.addWidget(self._field("title", "Title of the study", self._set_title), 0, 0, 1, 2)
         grid.addWidget(self._field("route_name", "Route", self._plain("route_name")), 0, 2, 1, 2)
-        grid.addWidget(self._choice("kind", "Kind of change", CHANGE_KINDS, self._set_kind), 1, 0)
+        grid.addWidget(self._choice("kind", "Kind of change", change_kinds(), self._set_kind), 1, 0)
         grid.addWidget(self._choice("mechanism", "Works through", MECHANISMS, self._set_mechanism), 1, 1)
         grid.addWidget(self._choice("method", "Method", METHODS, self._set_method), 1, 2)
         grid.addWidget(
@@ -228,7 +215,7 @@ class QuestionStage(Stage):
         self._edit("title", title=text)
 
     def _set_kind(self, kind: str) -> None:
-        change = self._study.change.with_(kind=kind, mechanism=default_mechanism(kind))
+        change = self._study.change.with_(kind=kind, mechanism=change_kind(kind).mechanism)
         self._edit("kind of change", change=change)
 
     def _set_mechanism(self, mechanism: str) -> None:
@@ -340,7 +327,7 @@ class QuestionStage(Stage):
         )
         show_choice(self.boxes["method"], study.method)
         show_choice(self.boxes["terrain"], study.wind.terrain)
-        self.forgotten.setText(FORGOTTEN.get(study.change.kind, ""))
+        self.forgotten.setText(change_kind(study.change.kind).forgotten)
         self._show_expectation(study)
         if self.notes.toPlainText() != study.notes and not self.notes.hasFocus():
             self.notes.blockSignals(True)

@@ -10,6 +10,7 @@ from typing import Any, Final
 
 import numpy as np
 
+from fairmargin.core.kinds import change_kind
 from fairmargin.core.study import (
     Change,
     Configuration,
@@ -18,7 +19,6 @@ from fairmargin.core.study import (
     RoutePoint,
     Study,
     Trace,
-    default_mechanism,
 )
 from fairmargin.simulation.field.driving import CALM, Air, Driven, Habits, drive
 from fairmargin.simulation.field.machines import (
@@ -102,7 +102,7 @@ def field_day(seed: int, plan: FieldDay) -> FieldStudy:
     declared = round(change.mass_kg * (1 + 0.02 * rng.normal()))
     study = Study(
         title=f"{plan.kind}, seed {seed}",
-        change=Change(kind=plan.kind, mechanism=default_mechanism(plan.kind)),
+        change=Change(kind=plan.kind, mechanism=change_kind(plan.kind).mechanism),
         vehicle=vehicle,
         configurations=(
             Configuration(id="A", name="Without", baseline=True),

@@ -9,7 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from fairmargin.core.study import Change, Configuration, Leg, Study, default_mechanism
+from fairmargin.core.kinds import change_kind
+from fairmargin.core.study import Change, Configuration, Leg, Study
 from fairmargin.simulation.field.days import FieldDay, FieldStudy, sized, truth_of
 from fairmargin.simulation.field.driving import Air, Habits, drive
 from fairmargin.simulation.field.machines import Alteration, as_its_owner_knows, draw_machine
@@ -84,7 +85,7 @@ def field_weeks(seed: int, plan: Weeks) -> FieldStudy:
             )
     study = Study(
         title=f"everyday {plan.kind}, seed {seed}",
-        change=Change(kind=plan.kind, mechanism=default_mechanism(plan.kind)),
+        change=Change(kind=plan.kind, mechanism=change_kind(plan.kind).mechanism),
         vehicle=as_its_owner_knows(machine, plan.sort, rng),
         configurations=(
             Configuration(id="A", name="Without", baseline=True),

@@ -21,7 +21,7 @@ from fairmargin.core.conditions.room import noted
 from fairmargin.core.conditions.typed import carried
 from fairmargin.core.leg_drive import LASTING, LegDrive
 from fairmargin.core.study import Study
-from fairmargin.core.study.kinds import EventKind
+from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.desktop.background import meanwhile
 from fairmargin.desktop.session import LONG_SAMPLES, Session
 from fairmargin.desktop.stages.driving.recordings import fresh_path, taken_as_far_as_it_goes

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from fairmargin.core.study.kinds import EventKind
+from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, label
 
 #: Event, its key, and its words; one key each.

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 from fairmargin.core import units as core_units
 from fairmargin.core.companion import aimed_kmh
 from fairmargin.core.study import Event, Leg, Study
-from fairmargin.core.study.kinds import EventKind
+from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.parts import (

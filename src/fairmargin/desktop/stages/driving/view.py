@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core import units as core_units
-from fairmargin.core.planning.checklists import CAUTIONS, GENERAL_CAUTION
+from fairmargin.core.planning.checklists import caution
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.nothing import NothingPage
@@ -139,7 +139,7 @@ class DriveView(QWidget):
         )
         # The reading page says the same of its leg.
         self.says.setVisible(bool(controller.says) and not (drive is not None and drive.phase == "reading"))
-        self.caution.setText(f"{GENERAL_CAUTION} {CAUTIONS.get(study.change.kind, '')}")
+        self.caution.setText(caution(study.change.kind))
         writable = not self.session.read_only
         for button in (self.prepare.set_off, self.driving.main_action, self.reading.next, self.reading.again):
             button.setEnabled(writable)

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.planning.checklists import CAUTIONS, GENERAL_CAUTION, checklist
+from fairmargin.core.planning.checklists import caution, checklist
 from fairmargin.core.study import Study
 from fairmargin.core.study.plan import CheckItem, CheckWhen
 from fairmargin.desktop.session import Session
@@ -58,7 +58,7 @@ class KitPage(PlanPage):
 
     def refresh(self, study: Study) -> None:
         items = self.items(study)
-        self.caution.setText(f"{GENERAL_CAUTION} {CAUTIONS.get(study.change.kind, '')}")
+        self.caution.setText(caution(study.change.kind))
         done = sum(i.done for i in items)
         self.heading.setText(f"Checklist, {study.change.kind}: {done} of {len(items)} done")
         self.fresh.setEnabled(bool(study.plan.checklist))

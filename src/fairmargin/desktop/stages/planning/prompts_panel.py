@@ -18,53 +18,6 @@ from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import clear, label, panel
 from fairmargin.desktop.widgets.inputs import Choice
 
-#: Questions per kind of change: (key, words, what a good answer looks like). Common practice.
-PROMPTS: dict[str, tuple[tuple[str, str, str], ...]] = {
-    "wheels": (
-        (
-            "diameter_width_offset",
-            "Diameter, width, offset of both",
-            "16 \u00d7 6.5 J ET45; 17 \u00d7 7 J ET48",
-        ),
-        ("wheel_mass", "Mass of one wheel, both", "9.8 kg; 12.2 kg, with tyre"),
-        ("same_tyre", "Tyres the same?", "same make, age and pressure"),
-    ),
-    "aero covers": (
-        ("fitted_first", "Which is fitted now?", "off"),
-        ("secured", "How are they secured?", "clipped, pulled at by hand"),
-        ("aboard", "Where are they on baseline runs?", "in the load bay"),
-    ),
-    "tyres": (
-        ("label_class", "Label class of both", "A; C"),
-        ("tread_age", "Tread and age of both", "6 mm, 2023; 4 mm, 2020"),
-        ("cold_pressure", "Cold pressure", "2.9 bar all round, both"),
-        ("run_in", "Run in?", "300 km"),
-    ),
-    "cargo": (
-        ("stowed", "Where is it on baseline runs?", "aboard: then mass is equal and only the shape differs"),
-        ("frontal", "Frontal area of the thing", "1.2 m \u00d7 0.4 m"),
-    ),
-    "payload": (
-        ("weighed", "Weighed? How much?", "320 kg, bathroom scale, sack by sack"),
-        ("where", "Where does it stand?", "on the floor, before the rear axle"),
-        ("above_cab", "Does it stand above the cab?", "no; if yes it is shape too: two changes"),
-    ),
-    "towing": (
-        ("trailer", "What is towed?", "bread trailer, box, 1.9 m high"),
-        ("limits", "All plates read?", "see Plan, Load: the lowest counts"),
-    ),
-    "preconditioning": (
-        ("what", "Cabin, battery, or both?", "both, 30 min before departure"),
-        ("plugged", "Plugged in?", "yes, with a meter on the socket"),
-        ("frost", "Frost?", "\u22124 \u00b0C at departure"),
-    ),
-    "technique": (
-        ("differs", "What exactly differs?", "coasting to junctions; regeneration level 1 instead of 3"),
-        ("who", "Who drives?", "the same driver for both"),
-    ),
-    "other": (("what", "What exactly changes?", "one sentence"),),
-}
-
 
 class PromptsPanel(PlanPage):
     """Answers are kept with the study and printed in its report."""
@@ -95,27 +48,25 @@ class PromptsPanel(PlanPage):
         self._answers: dict[str, str] = {}
 
     def refresh(self, study: Study) -> None:
-        kind = study.change.kind
+        kind, prompts = study.change.kind, study.change.about.prompts
         if kind != self._kind:
             self._kind = kind
             for key in [k for k in self.fields if not k.startswith("tyre_")]:
                 del self.fields[key]
             clear(self.grid)
-            for i, (key, words, example) in enumerate(PROMPTS[kind]):
-                made = self.field(key, words, self._answer(key))
-                made.edit.setPlaceholderText(example)
-                made.edit.setToolTip(example)
+            for i, prompt in enumerate(prompts):
+                made = self.field(prompt.key, prompt.words, self._answer(prompt.key))
+                made.edit.setPlaceholderText(prompt.example)
+                made.edit.setToolTip(prompt.example)
                 self.grid.addWidget(made, i // 2, i % 2)
-        answered = sum(bool(study.plan.details.get(key)) for key, *_ in PROMPTS[kind])
-        self.heading.setText(
-            f"What is easily forgotten with {kind}: {answered} of {len(PROMPTS[kind])} answered"
-        )
-        for key, *_ in PROMPTS[kind]:
-            self.fields[key].show_text(study.plan.details.get(key, ""))
+        answered = sum(bool(study.plan.details.get(p.key)) for p in prompts)
+        self.heading.setText(f"What is easily forgotten with {kind}: {answered} of {len(prompts)} answered")
+        for prompt in prompts:
+            self.fields[prompt.key].show_text(study.plan.details.get(prompt.key, ""))
         second = second_changes(study)
         self.second.setText("Two things change at once. " + " ".join(second) if second else "")
         self.second.setVisible(bool(second))
-        wheels = kind in {"wheels", "tyres"}
+        wheels = study.change.about.turns_wheels
         self.tyres.setVisible(wheels)
         self.fields["tyre_baseline"].show_text(study.plan.tyre_baseline)
         self.fields["tyre_trial"].show_text(study.plan.tyre_trial)

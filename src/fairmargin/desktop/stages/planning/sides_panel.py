@@ -17,7 +17,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.study import MECHANISMS, Configuration, NamedVehicle, Study, Vehicle
+from fairmargin.core.kinds import MECHANISMS
+from fairmargin.core.study import Configuration, NamedVehicle, Study, Vehicle
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.laid_out import named
