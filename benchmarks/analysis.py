@@ -87,9 +87,7 @@ def million_samples(folder: Path) -> None:
 
     alone = median_s(lambda: [pd.read_csv(f) for f in files], 5)
     both = median_s(whole, 5)
-    print(
-        f"{count} samples: pandas alone {alone:.2f} s, read and analysed {both:.2f} s: {both / alone:.2f} times"
-    )
+    print(f"{count} samples: pandas alone {alone:.2f} s, read and analysed {both:.2f} s: {both / alone:.2f} times")
 
 
 def hundred_packages(folder: Path) -> None:

@@ -67,9 +67,7 @@ def one_kill(kind: str, folder: Path, dice: random.Random) -> str:
     if kind == "migration":
         shutil.copy(SAVED, path)
     script = textwrap.dedent(HEAD) + textwrap.dedent(WRITERS[kind])
-    with subprocess.Popen(
-        [sys.executable, "-c", script, str(path)], stdout=subprocess.PIPE, text=True
-    ) as process:
+    with subprocess.Popen([sys.executable, "-c", script, str(path)], stdout=subprocess.PIPE, text=True) as process:
         first = process.stdout.readline()
         assert first, "the writer did not start"
         if kind != "hot journal":
@@ -302,24 +300,15 @@ def seeds(folder: Path) -> dict[str, tuple[bytes, str]]:
         "track": (gpx.encode(), "gpx"),
         "workbook": (out.getvalue(), "xlsx"),
         "METAR": (b"METAR ZZZZ 020950Z 24008G18KT 9999 -RA 15/09 Q1016=\n" * 6, "txt"),
-        "station": (
-            b"time,temp,wind m/s,dir\n2026-05-02T09:00,15,3,240\n2026-05-02T09:10,15.1,3.2,250\n",
-            "csv",
-        ),
+        "station": (b"time,temp,wind m/s,dir\n2026-05-02T09:00,15,3,240\n2026-05-02T09:10,15.1,3.2,250\n", "csv"),
         "receipts": (b"12:40 4.1 kWh home\n14:10 3,9 kWh\n", "txt"),
-        "receipt table": (
-            b"date,time,minutes,energy (MJ)\n02.05.2026,12:40,25,14\n03.05.2026,14:10,31,18\n",
-            "csv",
-        ),
+        "receipt table": (b"date,time,minutes,energy (MJ)\n02.05.2026,12:40,25,14\n03.05.2026,14:10,31,18\n", "csv"),
         "headers": (
             b"Date;Time;Air [K];QNH mmHg;Wind mi/h;Gust Bft;RH\n02/05/2026;9:40;288,1;760;10;4;0,55\n13/05/2026;9:50;288,2;760;11;4;0,56\n",
             "csv",
         ),
         "chargers": (b"at (mi);name;power [kW];price\n87;Mill Quay;150;0.45\n120 km Hythe 50 kW\n", "txt"),
-        "forecast": (
-            b"time,wind (kn),gust,from,temp F,rain\n9:00,8,15,SW,57,no\n10:00,9,17,SW,58,yes\n",
-            "txt",
-        ),
+        "forecast": (b"time,wind (kn),gust,from,temp F,rain\n9:00,8,15,SW,57,no\n10:00,9,17,SW,58,yes\n", "txt"),
         "pasted": (b"Date\tTime\tReading\tTrip time (h:mm)\n02.05.2026\t9:40\t15.4; 2.9 kWh\t0:12\n", "txt"),
         "recording": (drive.encode(), "drive"),
         "logbook": (SAVED.read_bytes(), "fairmargin"),
@@ -379,11 +368,7 @@ def read_as(kind: str, path: Path, folder: Path) -> None:
         package = read_package(folder / "package")
         analyse(package.study, package.traces)
         return
-    if kind not in {
-        "chargers",
-        "forecast",
-        "pasted",
-    }:  # typed or pasted, never a file that is looked at first
+    if kind not in {"chargers", "forecast", "pasted"}:  # typed or pasted, never a file that is looked at first
         recognise(path)
     if kind == "package zip":
         read_package(path)
@@ -483,9 +468,7 @@ def an_attack(name: str, folder: Path) -> Path:
         path.write_text(f'<?xml version="1.0"?><gpx version="1.1"><extensions>{inner}</extensions></gpx>')
     elif name == "notes.zip":
         files = dict(package_files(driven_study("AB"), {}))
-        files["study.json"] = files["study.json"].replace(
-            b'"notes": ""', b'"notes": "' + b"a" * (30 << 20) + b'"', 1
-        )
+        files["study.json"] = files["study.json"].replace(b'"notes": ""', b'"notes": "' + b"a" * (30 << 20) + b'"', 1)
         assert len(files["study.json"]) > 1 << 20
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
             for member, data in files.items():
@@ -517,34 +500,20 @@ def an_attack(name: str, folder: Path) -> Path:
         book = openpyxl.Workbook()
         book.active["A1"] = 1
         book.save(folder / "plain.xlsx")
-        with (
-            zipfile.ZipFile(folder / "plain.xlsx") as old,
-            zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as new,
-        ):
+        with zipfile.ZipFile(folder / "plain.xlsx") as old, zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as new:
             for info in old.infolist():
                 data = old.read(info)
                 if info.filename.endswith("sheet1.xml"):
                     data = data.replace(b"<sheetData>", b"<sheetData>" + b"<x>" * 400_000 + b"</x>" * 400_000)
                 new.writestr(info, data)
     elif name == "chargers.txt":
-        path.write_text(
-            "140 km" + " " * 160 + "x\n" + "140" + "," * 160 + "x\n" + "1" * 40_000 + " " * 40_000 + "x"
-        )
+        path.write_text("140 km" + " " * 160 + "x\n" + "140" + "," * 160 + "x\n" + "1" * 40_000 + " " * 40_000 + "x")
     else:
         path.write_text("12:40 " + "4" * 100_000 + "\n" + "9:00," * 100_000)
     return path
 
 
-ATTACKS = (
-    "deep.gpx",
-    "notes.zip",
-    "samples.zip",
-    "legs",
-    "sparse.xlsx",
-    "deep.xlsx",
-    "chargers.txt",
-    "receipts.txt",
-)
+ATTACKS = ("deep.gpx", "notes.zip", "samples.zip", "legs", "sparse.xlsx", "deep.xlsx", "chargers.txt", "receipts.txt")
 
 
 def attacked(name: str, path: str) -> None:
@@ -589,12 +558,7 @@ def attacks() -> Counter[str]:
                 timeout=300,
                 check=False,
             )
-            table[
-                (
-                    done.stdout.strip()
-                    or f"{attack}: died with {done.returncode}: {done.stderr.strip()[-120:]}"
-                )
-            ] += 1
+            table[(done.stdout.strip() or f"{attack}: died with {done.returncode}: {done.stderr.strip()[-120:]}")] += 1
     return table
 
 

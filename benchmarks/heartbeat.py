@@ -39,9 +39,7 @@ def logs(study, samples: int) -> dict[str, Trace]:
     t = np.arange(float(samples)) * 0.1
     noise = np.random.default_rng(1)
     return {
-        leg.leg: Trace(
-            time_s=t, speed_kmh=80 + noise.normal(size=samples), power_kw=12 + noise.normal(size=samples)
-        )
+        leg.leg: Trace(time_s=t, speed_kmh=80 + noise.normal(size=samples), power_kw=12 + noise.normal(size=samples))
         for leg in study.legs
     }
 
@@ -114,10 +112,7 @@ def main() -> None:
     do("report, PDF", lambda: window.packages.report_to(folder / "r.pdf"))
     do("package in", lambda: window.packages.import_from(folder / "p.zip"))
     do("open logged", lambda: window.show_study(logged))
-    do(
-        "save 16 logged legs",
-        lambda: session.edit(session.study.with_(notes="x"), "logs", logs(session.study, 36_000)),
-    )
+    do("save 16 logged legs", lambda: session.edit(session.study.with_(notes="x"), "logs", logs(session.study, 36_000)))
     rest(3000)
     do("open 400 legs", lambda: window.show_study(long))
     rest(4000)

@@ -38,9 +38,7 @@ def main() -> None:
         for n in REGIMES
         if not n.startswith("everyday") and (len(sys.argv) < 4 or any(n.startswith(a) for a in sys.argv[3:]))
     ]
-    print(
-        "| regime | n | samples' worth | shift | worst | width | least | most |\n|---|---|---|---|---|---|---|---|"
-    )
+    print("| regime | n | samples' worth | shift | worst | width | least | most |\n|---|---|---|---|---|---|---|---|")
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         for regime in wanted:
             jobs = [(regime, i, samples) for i in range(count)]

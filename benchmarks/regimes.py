@@ -64,11 +64,7 @@ def _field(**fixed: Any) -> Callable[[int], Made]:
 def _weeks(**fixed: Any) -> Callable[[int], Made]:
     def make(seed: int) -> Made:
         kind = ("tyres", "aero covers", "wheels")[seed % 3]
-        plan: dict[str, Any] = {
-            "kind": kind,
-            "effect_percent": SIZES[kind],
-            "sort": ("car", "city", "tall")[seed % 3],
-        }
+        plan: dict[str, Any] = {"kind": kind, "effect_percent": SIZES[kind], "sort": ("car", "city", "tall")[seed % 3]}
         made = field_weeks(30_000 + seed, Weeks(**(plan | fixed)))
         return made.study, made.traces, made.truth_percent
 
@@ -194,13 +190,9 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     "frost, from cold, heating not noted, one pair": _field(
         temperature_c=-13.0, heating_c=21.0, warm_up_drive=False, forget=frozenset({"climate"}), **ONE_PAIR
     ),
-    "petrol, frost, from cold": _field(
-        sort="petrol", temperature_c=-13.0, heating_c=21.0, warm_up_drive=False
-    ),
+    "petrol, frost, from cold": _field(sort="petrol", temperature_c=-13.0, heating_c=21.0, warm_up_drive=False),
     "heat, cooling not noted": _field(temperature_c=37.0, heating_c=21.0, forget=frozenset({"climate"})),
-    "heat, two days, not noted": _field(
-        temperature_c=35.0, heating_c=21.0, forget=frozenset({"climate"}), **APART
-    ),
+    "heat, two days, not noted": _field(temperature_c=35.0, heating_c=21.0, forget=frozenset({"climate"}), **APART),
     "rain not noted": _field(rain_last_day=0.05, forget=frozenset({"rain"}), **APART),
     # testers and stations at the end of what is published
     "scatter of 2 %": _field(scatter=0.02),

@@ -126,9 +126,7 @@ def judged(study: Study, truth: float) -> tuple[bool, bool, bool]:
     if not found:
         return False, False, False
     c = found[0]
-    doubt = any(
-        x.code in {"reading-doubtful", "reading-unconfirmed"} and x.severity == "blocks" for x in c.concerns
-    )
+    doubt = any(x.code in {"reading-doubtful", "reading-unconfirmed"} and x.severity == "blocks" for x in c.concerns)
     return c.verdict in SETTLED, wrong(c.verdict, truth, study.smallest_effect_percent), doubt
 
 

@@ -37,15 +37,8 @@ print(time.perf_counter() - t)
 
 def once(script: str, home: str) -> float:
     """Run one start and return its seconds."""
-    environment = {
-        **os.environ,
-        "QT_QPA_PLATFORM": "offscreen",
-        "XDG_DATA_HOME": home,
-        "XDG_CONFIG_HOME": home,
-    }
-    out = subprocess.run(
-        [sys.executable, "-c", script], env=environment, capture_output=True, text=True, check=True
-    )
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_DATA_HOME": home, "XDG_CONFIG_HOME": home}
+    out = subprocess.run([sys.executable, "-c", script], env=environment, capture_output=True, text=True, check=True)
     return float(out.stdout.split()[-1])
 
 
@@ -59,9 +52,7 @@ def main() -> None:
             empty.append(once(EMPTY, home))
             ours.append(once(OURS, home))
     a, b = statistics.median(empty), statistics.median(ours)
-    print(
-        f"empty window {a:.2f} s, Fair Margin on the demo logbook {b:.2f} s, difference {b - a:+.2f} s (aim: +1.0)"
-    )
+    print(f"empty window {a:.2f} s, Fair Margin on the demo logbook {b:.2f} s, difference {b - a:+.2f} s (aim: +1.0)")
     print(f"first start, making the demo logbook: {first:.2f} s")
 
 

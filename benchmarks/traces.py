@@ -39,9 +39,7 @@ def main() -> None:
         plot.grab()
         frames += 1
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-    print(
-        f"{count} samples in 16 legs: first drawn in {first:.2f} s, {frames / 4:.0f} frames/s, {memory:.0f} MB"
-    )
+    print(f"{count} samples in 16 legs: first drawn in {first:.2f} s, {frames / 4:.0f} frames/s, {memory:.0f} MB")
 
 
 if __name__ == "__main__":

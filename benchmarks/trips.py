@@ -30,19 +30,11 @@ from fairmargin.simulation.weather import air_density
 
 WAY = ((70.0, 90.0), (80.0, 105.0), (60.0, 75.0))  # km, km/h
 CHARGER_KM = 130.0
-CAPACITY_OFF = (
-    float(sys.argv[2]) if len(sys.argv) > 2 else 0.03
-)  # share that a battery is off what its owner believes
+CAPACITY_OFF = float(sys.argv[2]) if len(sys.argv) > 2 else 0.03  # share that a battery is off what its owner believes
 
 
 def true_kwh(
-    van: TrueVehicle,
-    rng: np.random.Generator,
-    km: float,
-    kmh: float,
-    temperature: float,
-    head: float,
-    climate_w: float,
+    van: TrueVehicle, rng: np.random.Generator, km: float, kmh: float, temperature: float, head: float, climate_w: float
 ) -> float:
     """What a stretch takes, on a road of its own, as a driver drives it."""
     road = straight_road(rng, max(1000.0 * km, 1000.0))
@@ -75,9 +67,7 @@ def one(seed: int) -> list[tuple[float, float, float, float]]:
     met_c, met_wind = temperature + 2.0 * rng.normal(), head + 1.5 * rng.normal()
     climate_w = float(np.clip(rng.normal(55, 25), 10, 130)) * max(abs(21.0 - met_c), 4.0)
     capacity = 52.0 * (1 + CAPACITY_OFF * rng.normal())
-    day = (1 + 0.008 * rng.normal()) * (
-        1 + 0.01 * rng.normal()
-    )  # and the display that the study was read off
+    day = (1 + 0.008 * rng.normal()) * (1 + 0.01 * rng.normal())  # and the display that the study was read off
     at, level, out = 0.0, 95.0, []
     ends = [CHARGER_KM, sum(km for km, _ in WAY)]
     edges = np.concatenate([[0.0], np.cumsum([km for km, _ in WAY])])

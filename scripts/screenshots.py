@@ -100,17 +100,11 @@ def take_jobs(window: MainWindow, take: Callable[[str], None], folder: Path) -> 
     dialog.grab().save(str(folder / "job-new.png"))
     dialog.close()
 
-    off, on = (
-        Configuration(id="A", name="As it is", baseline=True),
-        Configuration(id="B", name="Bread trailer"),
-    )
+    off, on = (Configuration(id="A", name="As it is", baseline=True), Configuration(id="B", name="Bread trailer"))
     items = [
-        read_item(*x, "aboard")
-        for x in (("two people", "158 kg"), ("tank", "52 kg"), ("water", "480 L at 18 \u00b0C"))
+        read_item(*x, "aboard") for x in (("two people", "158 kg"), ("tank", "52 kg"), ("water", "480 L at 18 \u00b0C"))
     ]
-    load = Load(
-        items=tuple(items), payload_limit=(LimitSource(mass_kg=735, source="plate"),), aboard_scale_kg=760
-    )
+    load = Load(items=tuple(items), payload_limit=(LimitSource(mass_kg=735, source="plate"),), aboard_scale_kg=760)
     window.session.add_study(
         Study(
             title="480 litres aboard",

@@ -51,9 +51,7 @@ def exchange(e: Exchange) -> Exchange:
 @CONCERNS.rule("surface-unlike", stage="examine", needs="surfaces", covered=True)
 def surface_unlike(case: Case) -> Iterator[Finding]:
     """Trial and baseline on other surfaces: priced as what the correction is worth."""
-    a, b = (
-        float(np.mean([noted(x, "surface") == "coarse" for x in side] or [0.0])) for side in case.legs_of_both
-    )
+    a, b = (float(np.mean([noted(x, "surface") == "coarse" for x in side] or [0.0])) for side in case.legs_of_both)
     if abs(a - b) < 0.1:
         return
     yield Finding(

@@ -220,11 +220,7 @@ def lives(file: str, old: str, new: str, tests: str) -> bool:
         done = subprocess.run(
             [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *tests.split()],
             cwd=tree,
-            env={
-                "PATH": "/usr/bin:/bin",
-                "PYTHONPATH": f"{tree / 'src'}:{tree}",
-                "QT_QPA_PLATFORM": "offscreen",
-            },
+            env={"PATH": "/usr/bin:/bin", "PYTHONPATH": f"{tree / 'src'}:{tree}", "QT_QPA_PLATFORM": "offscreen"},
             capture_output=True,
             check=False,
         )

@@ -9,11 +9,7 @@ ROOF_TENT = ChangeKind(
     swap_min=35.0,
     forgotten="Carry the folded tent aboard on the baseline runs.",
     caution="Stay under the roof limit, tent and sleepers apart.",
-    prompts=(
-        Prompt(
-            "folded", "How high is it folded?", "0.32 m", ("unfolded",), "Nobody drives with it unfolded."
-        ),
-    ),
+    prompts=(Prompt("folded", "How high is it folded?", "0.32 m", ("unfolded",), "Nobody drives with it unfolded."),),
     checklist=(("swap", "Four clamps at the handbook's torque"),),
     asks=("mass_delta_kg",),
     wear=lambda x: Worn(drag=1 + x, mass_kg=60.0),

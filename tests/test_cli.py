@@ -56,11 +56,7 @@ def test_analyse_json_is_one_line_per_package_in_order(tmp_path):
     assert out.returncode == 2
     lines = [json.loads(line) for line in out.stdout.splitlines()]
     assert [x["title"] for x in lines] == ["b", "a"]
-    assert (
-        out.stderr.count("\n") == 1
-        and "study.json, row 1, column 2" in out.stderr
-        and "Traceback" not in out.stderr
-    )
+    assert out.stderr.count("\n") == 1 and "study.json, row 1, column 2" in out.stderr and "Traceback" not in out.stderr
     comparison = lines[0]["comparisons"][0]
     assert set(comparison) >= {
         "baseline", "trial", "speed_kmh", "sector", "as_measured_percent", "effect_percent", "interval_percent",
@@ -90,9 +86,7 @@ def test_readable_summary_and_views(tmp_path):
 
 def test_simulate_analyse_report_chain(tmp_path):
     assert (
-        process(
-            "simulate", tmp_path / "s", "--seed", 7, "--kind", "tyres", "--effect", "6", "--samples"
-        ).returncode
+        process("simulate", tmp_path / "s", "--seed", 7, "--kind", "tyres", "--effect", "6", "--samples").returncode
         == 0
     )
     truth = json.loads((tmp_path / "s" / "truth.json").read_text())
@@ -154,9 +148,9 @@ def test_analyse_takes_the_testers_scatter_from_a_logbook(tmp_path):
     make_demo_logbook(tmp_path / "book.fairmargin")
     write_package(tmp_path / "p", driven_study("AB"))
     common = json.loads(run("analyse", tmp_path / "p", "--json").stdout)["comparisons"][0]
-    own = json.loads(
-        run("analyse", tmp_path / "p", "--json", "--logbook", tmp_path / "book.fairmargin").stdout
-    )["comparisons"][0]
+    own = json.loads(run("analyse", tmp_path / "p", "--json", "--logbook", tmp_path / "book.fairmargin").stdout)[
+        "comparisons"
+    ][0]
     assert own["interval_percent"] != common["interval_percent"]
     missing = run("analyse", tmp_path / "p", "--logbook", tmp_path / "none")
     assert missing.returncode == 2 and "none" in missing.stderr
@@ -180,15 +174,7 @@ def test_a_loggers_file_becomes_samples_of_a_package(tmp_path):
     result = json.loads(process("analyse", tmp_path / "p", "--json").stdout)["comparisons"][0]
     assert result["as_measured_percent"] == pytest.approx((14 / 15 - 1) * 100, abs=0.05)
     again = process(
-        "import",
-        tmp_path / "log.csv",
-        "--into",
-        tmp_path / "p",
-        "--profile",
-        "van",
-        "--legs",
-        "L01,L02",
-        **home,
+        "import", tmp_path / "log.csv", "--into", tmp_path / "p", "--profile", "van", "--legs", "L01,L02", **home
     )
     assert again.returncode == 2 and "nothing is overwritten" in again.stderr
     assert "van" in (tmp_path / "config" / "fairmargin" / "profiles.json").read_text()
@@ -213,9 +199,7 @@ def test_weather_is_imported_and_what_is_there_stays(tmp_path, abba):
     package = tmp_path / "p"
     write_package(package, abba, {})
     reports = tmp_path / "metar.txt"
-    reports.write_text(
-        "METAR ZZZZ 020950Z 24008KT 9999 15/09 Q1016\nMETAR ZZZZ 021050Z 25009KT 9999 15/09 Q1016\n"
-    )
+    reports.write_text("METAR ZZZZ 020950Z 24008KT 9999 15/09 Q1016\nMETAR ZZZZ 021050Z 25009KT 9999 15/09 Q1016\n")
     assert run("import", reports, "--into", package, "--preview").returncode == 0
     assert read_package(package).study.weather == ()
     assert "2 new reports, 0 there already" in run("import", reports, "--into", package).stdout
@@ -280,6 +264,5 @@ def test_a_report_from_the_command_line_wants_no_toolkit(tmp_path):
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stderr
     assert (
-        "Atkinson" in (tmp_path / "report.html").read_text()
-        or "@font-face" in (tmp_path / "report.html").read_text()
+        "Atkinson" in (tmp_path / "report.html").read_text() or "@font-face" in (tmp_path / "report.html").read_text()
     )

@@ -27,8 +27,7 @@ def run(*arguments):
 def study(title, effect, year, trial="Discs on", vehicle="Orrin 1", **fields):
     made = driven_study("ABBA", effect=effect)
     legs = [
-        leg.with_(started_at=datetime(year, 5, 2, 9) + timedelta(minutes=20 * i))
-        for i, leg in enumerate(made.legs)
+        leg.with_(started_at=datetime(year, 5, 2, 9) + timedelta(minutes=20 * i)) for i, leg in enumerate(made.legs)
     ]
     a, b = Configuration(id="A", name="Discs off", baseline=True), Configuration(id="B", name=trial)
     return made.with_(
@@ -97,9 +96,9 @@ def test_faults_of_compare(books, tmp_path):
 
 
 def test_names_that_mean_the_same(books):
-    (group,) = json.loads(run("compare", books[0], "--json", "--same", "Spats=discs ON").stdout)["vehicles"][
-        0
-    ]["groups"]
+    (group,) = json.loads(run("compare", books[0], "--json", "--same", "Spats=discs ON").stdout)["vehicles"][0][
+        "groups"
+    ]
     assert [c["name"] for c in group["configurations"]] == ["Discs on", "Discs off"]
     assert "expected" in run("compare", books[0], "--same", "Spats").stderr
 

@@ -18,9 +18,7 @@ from tests.conftest import VAN, driven_study
 def package(tmp_path: Path) -> Path:
     study = driven_study("ABBA", effect=285 / 170, kind="towing", title="Bread trailer").with_(
         vehicle=VAN.with_(usable_capacity_kwh=80),
-        trip=Trip(
-            stretches=(TripStretch(km=300, speed_kmh=90),), chargers=chargers_every(90, 140, 300, 150, 0.5)
-        ),
+        trip=Trip(stretches=(TripStretch(km=300, speed_kmh=90),), chargers=chargers_every(90, 140, 300, 150, 0.5)),
     )
     write_package(tmp_path / "study", study, {})
     return tmp_path / "study"
@@ -73,12 +71,7 @@ def test_the_trip_that_the_study_keeps(package: Path) -> None:
     assert hours["driving"] == pytest.approx(300 / 90, abs=0.001)
     assert [s["at_km"] for s in found["stops"]] and all(s["at_km"] in (140, 230) for s in found["stops"])
     assert found["arrival"]["percent"] == pytest.approx(15, abs=1)
-    assert {w["case"] for w in found["what_if"]} >= {
-        "rain",
-        "15 K colder",
-        "5 m/s more head wind",
-        "10 km/h slower",
-    }
+    assert {w["case"] for w in found["what_if"]} >= {"rain", "15 K colder", "5 m/s more head wind", "10 km/h slower"}
     assert found["fuel_vehicle"] is None
 
 

@@ -45,9 +45,7 @@ def calm(order: str = "ABBA", effect: float = 0.95, **fields) -> Study:
         ripple = 1.0 + 0.004 * np.cos(2.1 * i)  # legs are not exactly alike
         study = study.with_leg(
             leg.leg,
-            average_shown=round(
-                float(170.0 * uphill * ripple * (effect if leg.configuration == "B" else 1.0)), 1
-            ),
+            average_shown=round(float(170.0 * uphill * ripple * (effect if leg.configuration == "B" else 1.0)), 1),
             average_unit="Wh/km",
             average_step=0.1,
             distance_km=KM,
@@ -111,8 +109,7 @@ def unlike() -> dict[str, Made]:
         beside, lambda i, leg: {"vehicle": "control" if leg.configuration == "A" else "test"}
     )
     made["days-apart"] = on_legs(
-        base,
-        lambda i, leg: {"started_at": leg.started_at + timedelta(days=21 if leg.configuration == "B" else 0)},
+        base, lambda i, leg: {"started_at": leg.started_at + timedelta(days=21 if leg.configuration == "B" else 0)}
     )
     made["reading-doubtful"] = base.with_leg("L03", average_shown=1646.0)
     made["reading-unconfirmed"] = on_trial(calm("AB", method="loop"), average_shown=140.0)
@@ -142,19 +139,12 @@ def unlike() -> dict[str, Made]:
     made["distance-unlike"] = base.with_leg("L03", distance_km=19.4)
     made["cold-tyres"] = calm("ABAB")
     made["slow-traffic"] = with_event(
-        base.with_leg("L03", duration_s=800.0),
-        "L03",
-        "slow-traffic",
-        at_km=6.0,
-        duration_s=180.0,
-        speed_kmh=60.0,
+        base.with_leg("L03", duration_s=800.0), "L03", "slow-traffic", at_km=6.0, duration_s=180.0, speed_kmh=60.0
     )
     for kind in ("following-closely", "reset-doubtful", "lift-off", "rain", "wrong-turn"):
         made[kind] = with_event(base, "L04", kind, duration_s=300.0)
     made["rain-all"] = with_event(with_event(calm("AB"), "L03", "rain"), "L04", "rain")
-    made["following-all"] = with_event(
-        with_event(calm("AB"), "L03", "following-closely"), "L04", "following-closely"
-    )
+    made["following-all"] = with_event(with_event(calm("AB"), "L03", "following-closely"), "L04", "following-closely")
     made["stopped-with-car-on"] = with_event(
         with_event(base.with_leg("L03", stopped_s=95.0, duration_s=850.0), "L03", "stop", duration_s=50.0),
         "L03",
@@ -233,12 +223,9 @@ def unlike() -> dict[str, Made]:
     )  # fmt: skip
     made["one-leg-decides"] = base.with_leg("L03", average_shown=184.0)
     made["scatter-large"] = on_legs(
-        calm("ABBAABBA"),
-        lambda i, leg: {"average_shown": round(leg.average_shown * (1 + 0.06 * np.sin(5.3 * i)), 1)},
+        calm("ABBAABBA"), lambda i, leg: {"average_shown": round(leg.average_shown * (1 + 0.06 * np.sin(5.3 * i)), 1)}
     )
-    made["left-out-after-result"] = base.with_leg(
-        "L03", included=False, reason="Held up", left_out_after_result=True
-    )
+    made["left-out-after-result"] = base.with_leg("L03", included=False, reason="Held up", left_out_after_result=True)
     made["technique"] = calm(kind="technique").with_leg("L03", duration_s=760.0)
     for name, change in (
         ("everyday", {}),

@@ -49,9 +49,7 @@ def open_window(path: str | None, demo: bool = False) -> int:
 
 
 @app.command()
-def demo(
-    path: Annotated[Path | None, typer.Option("--at", help="Where to put the demo logbook.")] = None,
-) -> None:
+def demo(path: Annotated[Path | None, typer.Option("--at", help="Where to put the demo logbook.")] = None) -> None:
     """Open the window on the demo logbook (made afresh when absent)."""
     raise typer.Exit(open_window(str(path) if path else None, demo=True))
 
@@ -64,14 +62,11 @@ def open_(path: Annotated[str | None, typer.Argument(help="A logbook or a study 
 
 @app.command()
 def analyse(
-    packages: Annotated[
-        list[Path], typer.Argument(help="Study packages: folders or zips.", metavar="PACKAGE...")
-    ],
+    packages: Annotated[list[Path], typer.Argument(help="Study packages: folders or zips.", metavar="PACKAGE...")],
     as_json: Annotated[bool, typer.Option("--json", help="One JSON object per package and line.")] = False,
     view: Annotated[str, typer.Option(help="reference, study-mean or as-measured.")] = "reference",
     logbook: Annotated[
-        Path | None,
-        typer.Option(help="Logbook whose studies tell your own run-to-run scatter (it is only read)."),
+        Path | None, typer.Option(help="Logbook whose studies tell your own run-to-run scatter (it is only read).")
     ] = None,
 ) -> None:
     """Correct the legs and state the effect of the change with its margin."""
@@ -146,9 +141,7 @@ def simulate(
     seed: Annotated[int, typer.Option(help="Everything random follows from it.", min=0)],
     kind: Annotated[str, typer.Option(help="Kind of change.")] = "aero covers",
     effect: Annotated[float, typer.Option(help="True effect at reference conditions, per cent.")] = -4.0,
-    days: Annotated[
-        int, typer.Option(help="Days; with more than one the trial runs are on the last.", min=1)
-    ] = 1,
+    days: Annotated[int, typer.Option(help="Days; with more than one the trial runs are on the last.", min=1)] = 1,
     wind: Annotated[str, typer.Option(help="calm, mixed or windy.")] = "mixed",
     order: Annotated[str, typer.Option(help="Order of the runs.")] = "ABBA",
     samples: Annotated[bool, typer.Option("--samples", help="Write logged samples as well.")] = False,
@@ -350,17 +343,13 @@ def import_(
     profile: Annotated[
         str, typer.Option(help="Named profile; guessed from the file and kept under this name when new.")
     ] = "",
-    legs: Annotated[
-        str, typer.Option(help="Legs the drives belong to, in their order, such as L01,L02.")
-    ] = "",
+    legs: Annotated[str, typer.Option(help="Legs the drives belong to, in their order, such as L01,L02.")] = "",
     whole: Annotated[bool, typer.Option("--whole", help="One leg; do not cut at stops.")] = False,
     cut: Annotated[str, typer.Option(help="Where to cut: stops, gates (of the route), whole.")] = "stops",
     dates: Annotated[
         str, typer.Option(help="Of dates such as 02/05/2026: day-first or month-first, where nothing tells.")
     ] = "",
-    preview: Annotated[
-        bool, typer.Option("--preview", help="Show how it would be read; write nothing.")
-    ] = False,
+    preview: Annotated[bool, typer.Option("--preview", help="Show how it would be read; write nothing.")] = False,
 ) -> None:
     """Bring a file into a package: a logger's table or a track cut into drives, METAR texts or a station's table."""
     from fairmargin.exchange import loggers
@@ -384,9 +373,7 @@ def import_(
         if found.kind not in {"log", "track", "table"}:
             raise InvalidInput([f"{logfile}: {WORDS[found.kind]}; expected a log, a track or weather"])
         saved = loggers.load_profiles(loggers.profiles_path())
-        found_log = read_any_log(
-            logfile, found.kind == "track", profile, saved, preview, say, fault_line, order
-        )
+        found_log = read_any_log(logfile, found.kind == "track", profile, saved, preview, say, fault_line, order)
         if found_log.trace is None:
             return
         package = read_package(into)

@@ -96,8 +96,7 @@ def compare_command(
     speed: Annotated[float | None, typer.Option(help="At this speed only, km/h.")] = None,
     confidence: Annotated[float, typer.Option(help="Of the intervals, a share of 1.")] = 0.95,
     same: Annotated[
-        list[str] | None,
-        typer.Option(help='Two names that mean the same: "No covers=Discs off"; any number.'),
+        list[str] | None, typer.Option(help='Two names that mean the same: "No covers=Discs off"; any number.')
     ] = None,
 ) -> None:
     """Join the studies of logbooks: all changes of a vehicle on one scale, ranked, and questions that were asked again."""
@@ -216,10 +215,7 @@ def _owned(read: _Read, logbook: Path, name: str) -> Any:
 
 def practise_command(
     case: Annotated[
-        str,
-        typer.Argument(
-            help="A case: its number, or seed-N for one from chance; all are listed where absent."
-        ),
+        str, typer.Argument(help="A case: its number, or seed-N for one from chance; all are listed where absent.")
     ] = "",
     as_json: AsJson = False,
     verdict: Annotated[str, typer.Option(help="Your verdict.")] = "",
@@ -227,8 +223,7 @@ def practise_command(
     low: Annotated[float | None, typer.Option(help="You are 80 % sure: from, %.")] = None,
     high: Annotated[float | None, typer.Option(help="To, %.")] = None,
     logbook: Annotated[
-        Path | None,
-        typer.Option(help="Logbook that keeps your answers, and tells how well your intervals hold."),
+        Path | None, typer.Option(help="Logbook that keeps your answers, and tells how well your intervals hold.")
     ] = None,
 ) -> None:
     """Practise: read a case with a hidden flaw; say verdict, flaw and an 80 % interval; see the truth and the score."""
@@ -309,10 +304,7 @@ def _list_practice(as_json: bool, logbook: Path | None) -> None:
     found = calibration(answers)
     done = {a.case for a in answers}
     if as_json:
-        cases = [
-            {"case": c.id, "grade": c.grade, "title": c.study.title, "answered": c.id in done}
-            for c in shipped()
-        ]
+        cases = [{"case": c.id, "grade": c.grade, "title": c.study.title, "answered": c.id in done} for c in shipped()]
         say_json({"cases": cases, "calibration": calibration_json(found)})
         return
     for c in shipped():

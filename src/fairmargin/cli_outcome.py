@@ -52,9 +52,7 @@ def range_command(
     speed: Annotated[float | None, typer.Option(help="Speed, km/h; else the study's.")] = None,
     temperature: Annotated[float | None, typer.Option(help="Air, °C; else the reference.")] = None,
     climate: Annotated[str, typer.Option(help="off, auto, or the temperature set, °C.")] = "off",
-    head_wind: Annotated[
-        float | None, typer.Option(help="Head wind at the mast, m/s; negative from behind.")
-    ] = None,
+    head_wind: Annotated[float | None, typer.Option(help="Head wind at the mast, m/s; negative from behind.")] = None,
     road: Annotated[str, typer.Option(help="dry, damp, wet or snow.")] = "dry",
     climb: Annotated[float, typer.Option(help="Climb, m a km.")] = 0.0,
     load: Annotated[float, typer.Option(help="Load on top, kg.")] = 0.0,
@@ -78,9 +76,7 @@ def range_command(
                 speed_kmh=_within(
                     "--speed", speed or float(study.target_speed_kmh or (low + high) / 2), 5, 250, "km/h"
                 ),
-                temperature_c=None
-                if temperature is None
-                else _within("--temperature", temperature, -40, 50, "°C"),
+                temperature_c=None if temperature is None else _within("--temperature", temperature, -40, 50, "°C"),
                 cabin_k=cabin_k(air, climate),
                 head_wind_ms=head_wind,
                 road="" if road == "dry" else road,
@@ -117,9 +113,7 @@ def trip_command(
     start: Annotated[float | None, typer.Option(help="Charge on setting off, %.")] = None,
     arrive: Annotated[float | None, typer.Option(help="Charge to arrive with, %.")] = None,
     reserve: Annotated[float | None, typer.Option(help="Charge to keep at chargers, %.")] = None,
-    certainty: Annotated[
-        float | None, typer.Option(help="Plan for so surely: 0.5 (the mean) to 0.99.")
-    ] = None,
+    certainty: Annotated[float | None, typer.Option(help="Plan for so surely: 0.5 (the mean) to 0.99.")] = None,
     temperature: Annotated[float | None, typer.Option(help="Air, °C.")] = None,
     climate: Annotated[str | None, typer.Option(help="off, auto, or the temperature set, °C.")] = None,
     head_wind: Annotated[float | None, typer.Option(help="Head wind at the mast, m/s.")] = None,
@@ -156,15 +150,11 @@ def trip_command(
     except (InvalidInput, ArithmeticError, ValueError) as error:
         raise _stopped(package, error) from None
     except OSError as error:
-        raise _stopped(
-            Path(chargers or ""), ValueError(f"cannot be read: {error.strerror or error}")
-        ) from None
+        raise _stopped(Path(chargers or ""), ValueError(f"cannot be read: {error.strerror or error}")) from None
     if as_json:
         say_json(trip_json(str(package), study, plan, cases, beside))
         return
-    say(
-        f"{study.title or '(no title)'}: {trip.name or 'a trip'} with {study.configuration(plan.configuration).label}"
-    )
+    say(f"{study.title or '(no title)'}: {trip.name or 'a trip'} with {study.configuration(plan.configuration).label}")
     for line in trip_lines(plan, cases, beside, UNIT_CHOICES["metric"]):
         say(f"  {line}")
 
@@ -178,9 +168,7 @@ def _queue(text: str | None) -> dict[str, float]:
     return {"queue_chance": float(parts[0]), "queue_min": float(parts[1])}
 
 
-def _laid_out(
-    study: Study, way: str | None, chargers: str | None, changes: dict[str, Any], back: bool
-) -> Trip:
+def _laid_out(study: Study, way: str | None, chargers: str | None, changes: dict[str, Any], back: bool) -> Trip:
     """The study's trip, with what was told on the command line."""
     from fairmargin.core.outcome.trips import returning
     from fairmargin.core.study.trip import Trip

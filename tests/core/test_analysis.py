@@ -37,11 +37,7 @@ def test_ledger_adds_up():
     study = driven_study("ABBA")
     study = study.with_legs(
         leg.with_(
-            temperature_c=3.0 + i,
-            wind_speed_ms=4.0,
-            wind_from_deg=30.0 * i,
-            duration_s=720 + 5 * i,
-            pressure_hpa=1000,
+            temperature_c=3.0 + i, wind_speed_ms=4.0, wind_from_deg=30.0 * i, duration_s=720 + 5 * i, pressure_hpa=1000
         )
         for i, leg in enumerate(study.legs)
     )
@@ -54,8 +50,7 @@ def test_ledger_adds_up():
 def test_as_measured_corrects_nothing():
     result = analyse(driven_study("ABBA"), view="as-measured")
     assert all(
-        not leg.corrections_wh_per_km and leg.corrected_wh_per_km == leg.measured_wh_per_km
-        for leg in result.legs
+        not leg.corrections_wh_per_km and leg.corrected_wh_per_km == leg.measured_wh_per_km for leg in result.legs
     )
     assert result.comparisons[0].effect_percent == result.comparisons[0].as_measured_percent
 
@@ -63,30 +58,20 @@ def test_as_measured_corrects_nothing():
 def test_station_weather_fills_legs_without_their_own():
     study = driven_study("ABBA")
     bare = study.with_legs(
-        leg.with_(temperature_c=None, wind_speed_ms=None, wind_from_deg=None, pressure_hpa=None)
-        for leg in study.legs
+        leg.with_(temperature_c=None, wind_speed_ms=None, wind_from_deg=None, pressure_hpa=None) for leg in study.legs
     )
     rows = tuple(
         WeatherRow(
-            time=t,
-            temperature_c=15,
-            pressure_hpa=1013.25,
-            humidity_percent=60,
-            wind_speed_ms=0,
-            wind_from_deg=0,
+            time=t, temperature_c=15, pressure_hpa=1013.25, humidity_percent=60, wind_speed_ms=0, wind_from_deg=0
         )
         for t in (study.legs[0].started_at, study.legs[-1].started_at)
     )
-    assert only(bare.with_(weather=rows)).effect_percent == pytest.approx(
-        only(study).effect_percent, abs=0.02
-    )
+    assert only(bare.with_(weather=rows)).effect_percent == pytest.approx(only(study).effect_percent, abs=0.02)
     assert only(bare).half_width_percent > only(study).half_width_percent
 
 
 def test_an_unknown_view_is_refused(abba):
-    with pytest.raises(
-        ValueError, match='view must be one of reference, study-mean, as-measured; got "both"'
-    ):
+    with pytest.raises(ValueError, match='view must be one of reference, study-mean, as-measured; got "both"'):
         analyse(abba, view="both")
 
 
@@ -152,9 +137,7 @@ def test_a_control_vehicle_cancels_the_day():
         day = 1.04 if second_day else 1.0
         moved = leg.with_(started_at=leg.started_at + timedelta(days=7 if second_day else 0), vehicle="test")
         legs.append(moved.with_(average_shown=170.0 * day * (0.95 if second_day else 1.0)))
-        control = moved.with_(
-            leg=f"{leg.leg}c", vehicle="control", configuration="A", average_shown=180.0 * day
-        )
+        control = moved.with_(leg=f"{leg.leg}c", vehicle="control", configuration="A", average_shown=180.0 * day)
         legs.append(control)
     study = base.with_(method="side-by-side").with_legs(legs)
     c = only(study)

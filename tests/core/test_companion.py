@@ -70,8 +70,7 @@ def test_the_speedometer_figure(study):
 
 
 @pytest.mark.parametrize(
-    "shown, driven, took",
-    [(0.0, 0.1, True), (0.3, 0.1, True), (18.7, 0.3, False), (1.2, 0.4, False), (5.2, 5.0, True)],
+    "shown, driven, took", [(0.0, 0.1, True), (0.3, 0.1, True), (18.7, 0.3, False), (1.2, 0.4, False), (5.2, 5.0, True)]
 )
 def test_whether_a_reset_took(shown, driven, took):
     assert reset_took(shown, driven) is took
@@ -161,9 +160,7 @@ def test_running_late_moves_what_is_left():
     early = lateness(plan, datetime(2026, 5, 2, 8, 0), 0)
     assert early.late_min == 0
     late = lateness(plan, early.next_run + timedelta(minutes=25), 0)
-    assert late.late_min == pytest.approx(25, abs=1) and late.end - early.end == timedelta(
-        minutes=round(late.late_min)
-    )
+    assert late.late_min == pytest.approx(25, abs=1) and late.end - early.end == timedelta(minutes=round(late.late_min))
     half = lateness(plan, early.next_run + timedelta(minutes=120), 2)
     paused = lateness(plan, early.next_run + timedelta(minutes=120), 2, pause=timedelta(minutes=10))
     assert paused.late_min - half.late_min == pytest.approx(10)

@@ -24,9 +24,7 @@ from fairmargin.simulation import DayPlan, simulate
 def study_with(mass=0.0, **plan):
     study = driven_study("ABBA").with_(plan=Plan(**plan))
     # Not driven yet: the plan's display counts, not that of readings.
-    study = study.with_legs(
-        leg.with_(average_shown=None, average_unit=None, average_step=None) for leg in study.legs
-    )
+    study = study.with_legs(leg.with_(average_shown=None, average_unit=None, average_step=None) for leg in study.legs)
     base, trial = study.configurations
     return study.with_(configurations=(base, trial.with_(mass_delta_kg=mass)))
 
@@ -43,9 +41,7 @@ def test_split_of_a_steady_drive_by_hand():
     assert split(driven_study("ABBA"), 130.0).air == pytest.approx(share.air * (130 / 90) ** 2, rel=0.01)
     assert split(driven_study("ABBA"), 90.0, wind_m_s=5).air > share.air  # out and back do not cancel
     assert split(driven_study("ABBA"), 90.0, climate_c=25).climate > share.climate + 5
-    assert split(driven_study("ABBA"), 90.0, mass_kg=300).tyres == pytest.approx(
-        share.tyres * 2010 / 1710, rel=0.01
-    )
+    assert split(driven_study("ABBA"), 90.0, mass_kg=300).tyres == pytest.approx(share.tyres * 2010 / 1710, rel=0.01)
 
 
 def test_two_kilos_of_wheel_cannot_be_measured():
@@ -112,9 +108,7 @@ def test_designs_are_priced_and_the_best_is_marked():
     by_order = {d.order: d for d in made}
     assert set(by_order) == {"ABBA", "BAAB", "ABAB", "AABB", "random"}
     assert sum(d.recommended for d in made) == 1
-    assert (
-        by_order["AABB"].drift_percent > by_order["ABAB"].drift_percent > by_order["ABBA"].drift_percent == 0
-    )
+    assert by_order["AABB"].drift_percent > by_order["ABAB"].drift_percent > by_order["ABBA"].drift_percent == 0
     assert by_order["AABB"].price_percent > by_order["ABBA"].price_percent
     assert by_order["AABB"].swaps == 1 and by_order["ABAB"].swaps == 3
     assert by_order["AABB"].hours < by_order["ABAB"].hours

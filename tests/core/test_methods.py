@@ -150,10 +150,7 @@ def test_each_direction_has_its_own_effect_in_per_cent_of_its_own_baseline():
     study = driven_study("AB", values=[284, 249, 304, 268], kind="cargo")
     study = each(study, lambda leg: {"average_unit": "Wh/mi", "average_step": 1})
     c = analyse(study).comparisons[0]
-    assert [(d.direction, round(d.as_measured_percent, 2)) for d in c.directions] == [
-        ("out", 7.04),
-        ("back", 7.63),
-    ]
+    assert [(d.direction, round(d.as_measured_percent, 2)) for d in c.directions] == [("out", 7.04), ("back", 7.63)]
     for d in c.directions:
         low, high = d.interval_percent
         assert low < d.effect_percent < high

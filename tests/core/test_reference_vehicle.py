@@ -28,9 +28,7 @@ def drive(car, cycle):
     battery = np.array(powertrain["res"]["history"]["pwr_out_electrical_watts"])
     history = out["history"]
     time, speed = np.array(history["time_seconds"]), np.array(history["speed_ach_meters_per_second"])
-    return Trace(time_s=time, speed_kmh=speed * 3.6, power_kw=battery / 1000), history["dist_meters"][
-        -1
-    ] / 1000
+    return Trace(time_s=time, speed_kmh=speed * 3.6, power_kw=battery / 1000), history["dist_meters"][-1] / 1000
 
 
 @pytest.mark.parametrize("cycle", ["hwfet.csv", "udds.csv"])
@@ -47,15 +45,11 @@ def test_a_changed_car_is_told_from_the_other(change, cycle):
         trial["mass_kilograms"] += 300.0
     chassis = base["chassis"]
     traces, energies, km = {}, {}, 0.0
-    study = driven_study(
-        "ABBAABBA", kind="aero covers" if change == "drag" else "payload", method="loop", route=()
-    )
+    study = driven_study("ABBAABBA", kind="aero covers" if change == "drag" else "payload", method="loop", route=())
     driven = {"A": drive(base, cycle), "B": drive(trial, cycle)}
     for leg in study.legs:
         traces[leg.leg], km = driven[leg.configuration]
-        energies[leg.configuration] = (
-            float(np.trapezoid(traces[leg.leg].power_kw, traces[leg.leg].time_s)) / 3600
-        )
+        energies[leg.configuration] = float(np.trapezoid(traces[leg.leg].power_kw, traces[leg.leg].time_s)) / 3600
     vehicle = Vehicle(
         mass_kg=base["mass_kilograms"],
         drag_area_m2=chassis["drag_coef"] * chassis["frontal_area_square_meters"],
@@ -131,9 +125,7 @@ def test_a_changed_car_with_an_engine_is_told_by_its_litres(change):
         drag_area_m2=chassis["drag_coef"] * chassis["frontal_area_square_meters"],
         rolling_coefficient=chassis["wheel_rr_coef"],
     )
-    study = driven_study(
-        "ABBA", kind="aero covers" if change == "drag" else "payload", method="loop", route=()
-    )
+    study = driven_study("ABBA", kind="aero covers" if change == "drag" else "payload", method="loop", route=())
     study = study.with_(vehicle=vehicle, target_speed_kmh=78.0).with_legs(
         leg.with_(
             average_shown=round(litres[leg.configuration], 2), average_unit="L/100km", average_step=0.01,

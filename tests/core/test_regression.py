@@ -9,9 +9,7 @@ def test_no_figure_has_moved():
     before, now = json.loads(RESULTS.read_text(encoding="utf-8")), results()
     assert len(now) >= 60 and sum(map(len, now.values())) > 5000
     moved = differences(before, now, 1e-9, 1e-9)
-    assert not moved, f'{len(moved)} figures moved; if they should: make regression WHY="..."\n' + "\n".join(
-        moved[:20]
-    )
+    assert not moved, f'{len(moved)} figures moved; if they should: make regression WHY="..."\n' + "\n".join(moved[:20])
 
 
 def test_a_figure_that_moves_comes_or_goes_is_named():

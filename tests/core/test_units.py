@@ -111,9 +111,7 @@ def test_typed_quantities(text, quantity, unit, expected):
     assert u.read_quantity(text, quantity, unit) == pytest.approx(expected, abs=1e-3)
 
 
-@pytest.mark.parametrize(
-    "text, seconds", [("16:30", 990), ("1:02:10", 3730), ("17 min", 1020), ("17,5", 1050)]
-)
+@pytest.mark.parametrize("text, seconds", [("16:30", 990), ("1:02:10", 3730), ("17 min", 1020), ("17,5", 1050)])
 def test_typed_durations(text, seconds):
     assert u.read_duration_s(text) == pytest.approx(seconds)
 

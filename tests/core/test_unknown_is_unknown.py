@@ -18,18 +18,7 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Leg
 from fairmargin.simulation.field import FieldDay, Weeks, field_day, field_weeks
 
-IDENTITY = {
-    "leg",
-    "run",
-    "configuration",
-    "vehicle",
-    "direction",
-    "sector",
-    "included",
-    "state",
-    "reason",
-    "note",
-}
+IDENTITY = {"leg", "run", "configuration", "vehicle", "direction", "sector", "included", "state", "reason", "note"}
 COLUMNS = sorted(set(Leg.model_fields) - IDENTITY - {"left_out_after_result", "block", "average_unit"})
 BY_HAND = {"there and back", "one pair", "loop"}
 STUDIES = {
@@ -126,9 +115,7 @@ def test_a_step_that_nobody_noted_is_the_coarsest_that_fits_the_figures():
 
 
 def test_one_temperature_missing_is_its_days_not_the_studys():
-    apart = on_legs(
-        field_day(9, FieldDay(days=2, order="AABB", day_gap=21, warmer_k=-9.0)).study, lambda i, leg: {}
-    )
+    apart = on_legs(field_day(9, FieldDay(days=2, order="AABB", day_gap=21, warmer_k=-9.0)).study, lambda i, leg: {})
     before = analyse(apart).comparisons[0]
     c = analyse(apart.with_leg("L06", temperature_c=None)).comparisons[0]
     assert c.effect_percent == pytest.approx(before.effect_percent, abs=0.25)
@@ -146,9 +133,7 @@ def test_times_that_are_missing_leave_open_whether_it_was_one_day():
 def test_nothing_but_readings_still_has_a_margin_of_a_few_per_cent():
     """One pair, there and back, on one day: what cancels within it cancels in the margin."""
     plan = FieldDay(
-        traffic=0.0,
-        order="AB",
-        forget=frozenset({"wind", "temperature", "pressure", "times", "route", "gps"}),
+        traffic=0.0, order="AB", forget=frozenset({"wind", "temperature", "pressure", "times", "route", "gps"})
     )
     for seed in range(5):
         c = analyse(field_day(seed, plan).study).comparisons[0]
@@ -158,9 +143,7 @@ def test_nothing_but_readings_still_has_a_margin_of_a_few_per_cent():
 
 @pytest.mark.parametrize("name", ["wet-road", "climate-unlike", "tyre-pressure-unlike"])
 def test_a_note_missing_among_others_that_differ_may_be_any_of_them(name):
-    column = {"wet-road": "road", "climate-unlike": "climate", "tyre-pressure-unlike": "tyre_pressure_kpa"}[
-        name
-    ]
+    column = {"wet-road": "road", "climate-unlike": "climate", "tyre-pressure-unlike": "tyre_pressure_kpa"}[name]
     study, _ = unlike()[name]
     bare = study.with_leg("L03", **{column: Leg.model_fields[column].default})
     alike = calm("ABBA")

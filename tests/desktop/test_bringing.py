@@ -144,9 +144,7 @@ def test_wrong_columns_are_said_and_reading_can_be_stopped(qtbot, ready, logfile
     assert not ready.intake.bring_from(logfile) and not ready.session.traces
 
 
-def test_a_saved_profile_is_used_and_refused_where_it_does_not_fit(
-    qtbot, ready, logfile, monkeypatch, tmp_path
-):
+def test_a_saved_profile_is_used_and_refused_where_it_does_not_fit(qtbot, ready, logfile, monkeypatch, tmp_path):
     other = tmp_path / "other.csv"
     other.write_text("t,v\n" + "\n".join(f"{i},90" for i in range(100)))
 
@@ -177,9 +175,7 @@ def test_a_saved_profile_is_used_and_refused_where_it_does_not_fit(
 
 def test_weather_from_metar_texts(qtbot, opened, tmp_path, monkeypatch):
     path = tmp_path / "metar.txt"
-    path.write_text(
-        "METAR ZZZZ 021050Z 24008KT 9999 15/09 Q1016\nMETAR ZZZZ 021120Z 25009KT 9999 16/09 Q1016\nfog\n"
-    )
+    path.write_text("METAR ZZZZ 021050Z 24008KT 9999 15/09 Q1016\nMETAR ZZZZ 021120Z 25009KT 9999 16/09 Q1016\nfog\n")
 
     def act(dialog):
         assert dialog.list.rowCount() == 2 and dialog.list.item(0, 3).text() == "4.1"
@@ -304,9 +300,7 @@ def test_waiting_can_be_stopped_and_faults_come_through(qtbot, window, monkeypat
         waited(window, "Waiting\u2026", lambda: (_ for _ in ()).throw(ValueError("broken")))
 
 
-@pytest.mark.parametrize(
-    ("order", "moment"), [(1, datetime(2027, 5, 2, 12, 40)), (2, datetime(2027, 2, 5, 12, 40))]
-)
+@pytest.mark.parametrize(("order", "moment"), [(1, datetime(2027, 5, 2, 12, 40)), (2, datetime(2027, 2, 5, 12, 40))])
 def test_a_date_that_may_be_two_is_asked_with_both_readings(qtbot, opened, order, moment):
     dialog = ReceiptsDialog(opened.session, "start,kWh\n02/05/2027 12:40,7.1")
     dialog.show()

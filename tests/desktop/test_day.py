@@ -320,9 +320,7 @@ def test_the_question_is_edited_in_place(qtbot, opened):
 
 def test_plan_lays_out_runs_before_the_drive_and_adds_blocks_after(qtbot, window):
     bare = driven_study("AABB")
-    bare = bare.with_legs(
-        leg.with_(average_shown=None, average_unit=None, average_step=None) for leg in bare.legs
-    )
+    bare = bare.with_legs(leg.with_(average_shown=None, average_unit=None, average_step=None) for leg in bare.legs)
     window.session.add_study(bare)
     window.go_to("plan")
     stage = window.stage("plan")
@@ -338,9 +336,7 @@ def test_plan_lays_out_runs_before_the_drive_and_adds_blocks_after(qtbot, window
 
 def test_a_route_comes_from_a_file_or_another_study(qtbot, window, monkeypatch, tmp_path):
     bare = driven_study("ABBA").with_(route=(), route_name="Fen lane")
-    window.session.add_study(
-        bare.with_legs(leg.with_(wind_speed_ms=4, wind_from_deg=30) for leg in bare.legs)
-    )
+    window.session.add_study(bare.with_legs(leg.with_(wind_speed_ms=4, wind_from_deg=30) for leg in bare.legs))
     window.go_to("plan")
     stage = window.stage("plan")
     assert "weather-unlike" in {c.code for c in window.session.analysis.concerns}
@@ -353,13 +349,7 @@ def test_a_route_comes_from_a_file_or_another_study(qtbot, window, monkeypatch, 
     answer(
         monkeypatch,
         NewStudyDialog,
-        lambda d: (
-            d.road.setCurrentIndex(1),
-            d.speed.setText("fast"),
-            d._accept(),
-            d.speed.setText("80"),
-            d._accept(),
-        ),
+        lambda d: (d.road.setCurrentIndex(1), d.speed.setText("fast"), d._accept(), d.speed.setText("80"), d._accept()),
     )
     window.new_study()
     study = window.session.study

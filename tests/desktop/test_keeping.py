@@ -39,12 +39,7 @@ def home(window):
     for study in (
         named("Wheel discs", tags=("covers",)),
         named(
-            "Roof box",
-            "Bare roof",
-            "Roof box",
-            effect=1.09,
-            vehicle=VAN.with_(name="Orrin 2"),
-            notes="charged back",
+            "Roof box", "Bare roof", "Roof box", effect=1.09, vehicle=VAN.with_(name="Orrin 2"), notes="charged back"
         ),
         named("Discs, a year on", effect=0.96),
     ):
@@ -157,9 +152,7 @@ def test_together_joins_and_says_what_is_not_in_it(qtbot, home, window):
     chart = page.charts[0]
     at = next(line for line in chart._lines if line.finding is not None)
     qtbot.mouseClick(
-        chart,
-        Qt.MouseButton.LeftButton,
-        pos=chart.rect().topLeft() + type(chart.rect().topLeft())(60, int(at.top + 8)),
+        chart, Qt.MouseButton.LeftButton, pos=chart.rect().topLeft() + type(chart.rect().topLeft())(60, int(at.top + 8))
     )
     assert window.session.study.title == "Roof box"
     window.go_home()

@@ -95,9 +95,7 @@ def check_field(window, session, field, text, folder):
     after, seen = session.study, field.edit.text()
     if re.fullmatch(r"[\d ,.-]+", text) and re.fullmatch(r"[-\u2212]?[\d.,]+", seen):
         digits = len(seen.partition(".")[2]) if "." in seen else 0
-        assert number_in(seen) == pytest.approx(number_in(text), abs=0.51 * 10**-digits), (
-            f"{where}: shows {seen!r}"
-        )
+        assert number_in(seen) == pytest.approx(number_in(text), abs=0.51 * 10**-digits), f"{where}: shows {seen!r}"
     assert seen.strip() or not text.strip() or after == before, f"{where}: nothing is shown"
     # What is shown is read as what is stored.
     put(field, seen)

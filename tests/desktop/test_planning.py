@@ -398,13 +398,10 @@ def test_the_ledger_lists_what_the_plan_will_leave_open(qtbot, window):
     half = float(window.ledger._sum.text().lstrip("\u00b1"))
     assert 1 < half < 10
     window.session.edit(
-        window.session.study.with_leg("L01", average_shown=15, average_unit="kWh/100km", distance_km=20),
-        "read",
+        window.session.study.with_leg("L01", average_shown=15, average_unit="kWh/100km", distance_km=20), "read"
     )
     assert not any(
-        x.text().startswith("Nothing is driven yet")
-        for x in window.ledger.findChildren(QLabel)
-        if x.isVisible()
+        x.text().startswith("Nothing is driven yet") for x in window.ledger.findChildren(QLabel) if x.isVisible()
     )
 
 

@@ -65,9 +65,7 @@ def test_a_damaged_study_is_marked_in_the_list_and_comes_back_from_a_copy(window
     book_with(path, "One", "Two")
     copies.keep(path, copies.DAILY, datetime(2026, 5, 2, 9, 0))
     with sqlite3.connect(path) as connection:
-        connection.execute(
-            "UPDATE study SET body = replace(body, '161.5', '191.5'), title = 'x' WHERE id = 2"
-        )
+        connection.execute("UPDATE study SET body = replace(body, '161.5', '191.5'), title = 'x' WHERE id = 2")
     window.session.open_logbook(path)
     assert "its line in the list and its readings are not what was written" in window.notice_text.text()
     assert [e.damage[:7] for e in window.home.list.entries] == ["", "damaged"]
@@ -94,9 +92,7 @@ def test_earlier_copies_are_kept_shown_looked_at_and_put_back(window, qtbot, abb
     window.logbooks.show_copies()
     assert [e.title for e in window.session.logbook.studies()] == ["A study"]
     assert window.notice_text.text().startswith("Put back: ")
-    press(
-        CopiesDialog, lambda d: (d.list.setCurrentRow(0), qtbot.mouseClick(d.look, Qt.MouseButton.LeftButton))
-    )
+    press(CopiesDialog, lambda d: (d.list.setCurrentRow(0), qtbot.mouseClick(d.look, Qt.MouseButton.LeftButton)))
     window.logbooks.show_copies()  # newest: what was set aside
     assert [e.title for e in window.session.logbook.studies()] == ["A study", "Later"]
     assert window.session.read_only and "earlier copy" in window.notice_text.text()

@@ -20,13 +20,7 @@ from fairmargin.core.study.entry import read_card
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.driving.instruments import InstrumentsDialog, RehearsalDialog
-from fairmargin.desktop.stages.driving.settings import (
-    KEY,
-    InstrumentSettings,
-    load_settings,
-    mapping_of,
-    save_settings,
-)
+from fairmargin.desktop.stages.driving.settings import KEY, InstrumentSettings, load_settings, mapping_of, save_settings
 from fairmargin.desktop.window import MainWindow
 from fairmargin.instruments.feed import Feed
 from fairmargin.instruments.recording import Recorder, read_recording
@@ -102,13 +96,7 @@ def texts(widget):
 
 def plan(order="ABBA", route_m=8000):
     study = new_study(
-        title="Discs",
-        kind="aero covers",
-        order=order,
-        speed_kmh=90,
-        vehicle=VAN,
-        baseline_name="Off",
-        trial_name="On",
+        title="Discs", kind="aero covers", order=order, speed_kmh=90, vehicle=VAN, baseline_name="Off", trial_name="On"
     )
     return study.with_(route=straight_route(route_m))
 
@@ -184,10 +172,7 @@ def test_a_whole_abba_day_rehearsed_ends_in_a_verdict_that_holds_the_truth(qtbot
     # the truth is shown only when asked for, beside the interval
     assert "truth was" not in texts(view)
     qtbot.mouseClick(view.nothing.reveal, Qt.MouseButton.LeftButton)
-    assert (
-        f"{abs(truth):.1f} %" in view.nothing.truth_words.text()
-        and "holds it" in view.nothing.truth_words.text()
-    )
+    assert f"{abs(truth):.1f} %" in view.nothing.truth_words.text() and "holds it" in view.nothing.truth_words.text()
     # a virtual driver's scatter is not the tester's
     assert road.session.logbook.scatter_evidence() == []
     # the study that was rehearsed is untouched
@@ -215,9 +200,7 @@ def test_events_by_key_are_noted_at_once_and_priced(qtbot, road):
     press(qtbot, road, Qt.Key.Key_S)
     event = road.session.study.events[0]
     assert (event.leg, event.at_s, event.duration_s) == ("L01", 60, 60)
-    assert (
-        "Stopped for 60 s: worth about +" in controller.says[-1] and "drive it again?" in controller.says[-1]
-    )
+    assert "Stopped for 60 s: worth about +" in controller.says[-1] and "drive it again?" in controller.says[-1]
     press(qtbot, road, Qt.Key.Key_G)
     press(qtbot, road, Qt.Key.Key_O)
     assert [e.kind for e in road.session.study.events] == ["stop", "gust", "overtaking"]
@@ -261,25 +244,13 @@ def test_readings_are_typed_into_a_card_per_instrument_and_compared(qtbot, road)
         type_into(qtbot, view.reading.cards[key], text)
         assert view.reading.cards[key].fault.isHidden(), view.reading.cards[key].fault.text()
     leg = road.session.study.leg("L01")
-    assert (leg.average_shown, leg.energy_kwh, leg.energy_step_kwh, leg.soc_start_percent) == (
-        15.4,
-        1.4,
-        0.1,
-        82,
-    )
-    assert [b.instrument for b in view.reading.bands.bands] == [
-        "trip energy",
-        "trip average",
-        "state of charge",
-    ]
+    assert (leg.average_shown, leg.energy_kwh, leg.energy_step_kwh, leg.soc_start_percent) == (15.4, 1.4, 0.1, 82)
+    assert [b.instrument for b in view.reading.bands.bands] == ["trip energy", "trip average", "state of charge"]
     assert "agree within their steps" in view.reading.bands_words.text()
     type_into(qtbot, view.reading.cards["energy"], "2.4")
     assert "Do not agree with the trip energy: trip average" in view.reading.bands_words.text()
     type_into(qtbot, view.reading.cards["energy"], "")
-    assert (
-        road.session.study.leg("L01").energy_kwh is None
-        and road.session.study.leg("L01").average_shown == 15.4
-    )
+    assert road.session.study.leg("L01").energy_kwh is None and road.session.study.leg("L01").average_shown == 15.4
     type_into(qtbot, view.reading.cards["soc"], "79-82")
     assert "no discharge" in view.reading.cards["soc"].fault.text()
 
@@ -369,9 +340,7 @@ def test_a_recording_cut_short_is_offered_and_taken(qtbot, window):
     recorder = Recorder(folder / "20260502-090000-L01.drive", "L01", datetime(2026, 5, 2, 9))
     recorder.mark(10.0, "reset")
     for i in range(200):
-        recorder.put(
-            Sample(float(i), "gps", {"speed_kmh": 90.0, "latitude": 52.0 + i * 2e-4, "longitude": 0.1})
-        )
+        recorder.put(Sample(float(i), "gps", {"speed_kmh": 90.0, "latitude": 52.0 + i * 2e-4, "longitude": 0.1}))
         recorder.put(Sample(float(i), "vehicle", {"power_kw": 15.0}))
     recorder.close()
     window.drive_now()
@@ -429,9 +398,7 @@ def test_a_wall_clock_that_is_set_is_told(qtbot, road):
     press(qtbot, road, Qt.Key.Key_Space)
     press(qtbot, road, Qt.Key.Key_Space)
     before = controller.since_reset_s()
-    controller.clock.origin -= timedelta(
-        hours=1
-    )  # as if the laptop had been an hour behind and was put right
+    controller.clock.origin -= timedelta(hours=1)  # as if the laptop had been an hour behind and was put right
     controller.tick()
     assert "clock was set by +3600 s" in controller.says[-1]
     assert controller.since_reset_s() - before < 5.0
@@ -462,10 +429,7 @@ def test_running_late_and_a_pause_are_said(qtbot, road):
     controller.changed.emit()
     assert "min late" in view.prepare.timetable_words.text()
     press(qtbot, road, Qt.Key.Key_P)
-    assert (
-        "Paused for 0 min" in view.prepare.timetable_words.text()
-        and "Go on" in view.prepare.pause_button.text()
-    )
+    assert "Paused for 0 min" in view.prepare.timetable_words.text() and "Go on" in view.prepare.pause_button.text()
     press(qtbot, road, Qt.Key.Key_P)
     assert "Paused" not in view.prepare.timetable_words.text()
 
@@ -534,9 +498,7 @@ def test_the_rehearsal_dialog_begins_one(qtbot, road):
 
 
 def test_settings_come_back_and_damage_counts_as_none(session):
-    value = InstrumentSettings(
-        gps="/dev/ttyACM0", signals={"speed_kmh": "Motion.VehicleSpeed"}, weather_minutes=10
-    )
+    value = InstrumentSettings(gps="/dev/ttyACM0", signals={"speed_kmh": "Motion.VehicleSpeed"}, weather_minutes=10)
     save_settings(session.settings, value)
     assert load_settings(session.settings) == value
     database = load_dbc(own_dbc())
@@ -665,9 +627,7 @@ def test_a_killed_application_loses_nothing_but_what_is_under_way(qtbot, tmp_pat
 
 def said_by(controller, **values):
     """Let the bus say something, as if a feed had taken it."""
-    feed = controller.feeds.setdefault(
-        "vehicle", _Silent("vehicle", controller.clock, controller._arrived, 3.0)
-    )
+    feed = controller.feeds.setdefault("vehicle", _Silent("vehicle", controller.clock, controller._arrived, 3.0))
     feed.state = "live"
     for name, value in values.items():
         feed.latest[name] = (value, controller.clock.seconds())
@@ -692,15 +652,11 @@ def test_the_speed_shown_is_true_and_far_off_the_aim_it_is_marked(qtbot, road):
         press(qtbot, road, key)
     said_by(controller, speed_kmh=93.6)
     controller.changed.emit()
-    assert (
-        view.driving.speed_tile.number.text() == "90"
-        and view.driving.speed_tile.number.property("state") == ""
-    )
+    assert view.driving.speed_tile.number.text() == "90" and view.driving.speed_tile.number.property("state") == ""
     said_by(controller, speed_kmh=80.0)
     controller.changed.emit()
     assert (
-        view.driving.speed_tile.number.text() == "77"
-        and view.driving.speed_tile.number.property("state") == "caution"
+        view.driving.speed_tile.number.text() == "77" and view.driving.speed_tile.number.property("state") == "caution"
     )
     controller.feeds.clear()
     controller.changed.emit()
@@ -717,8 +673,7 @@ def test_units_of_the_person_are_used_on_the_road(qtbot, road):
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space):
         press(qtbot, road, key)
     assert (
-        view.driving.gate_tile.caption.text() == "To the read-off, mi"
-        and view.driving.gate_tile.number.text() == "5.0"
+        view.driving.gate_tile.caption.text() == "To the read-off, mi" and view.driving.gate_tile.number.text() == "5.0"
     )
     type_into(qtbot, view.driving.shown, "9.9")  # miles
     assert "15.9325 km" in road.drive.controller.says[-1]
@@ -792,9 +747,7 @@ def test_another_study_ends_the_leg_of_this_one(qtbot, road):
 
 def test_settings_of_another_kind_than_they_should_be_count_as_none(qtbot, session):
     """A number where an address belongs, a list where settings belong: the road opens all the same."""
-    session.settings.setValue(
-        KEY, '{"gps": 5, "baud": 4800, "signals": ["x"], "weather_minutes": "often", "old": 1}'
-    )
+    session.settings.setValue(KEY, '{"gps": 5, "baud": 4800, "signals": ["x"], "weather_minutes": "often", "old": 1}')
     kept = load_settings(session.settings)
     assert (kept.gps, kept.baud, kept.signals, kept.weather_minutes) == ("", 4800, {}, 5.0)
     for odd in ("[1, 2]", "7", "not json", ""):

@@ -38,9 +38,7 @@ def test_in_a_narrow_window_the_ledger_takes_the_page_when_it_is_asked_for(opene
     assert opened.pages.isVisible() and not opened.ledger_side.isVisible()
     opened.resize(1280, 800)
     settle()
-    assert (
-        opened.ledger_side.isVisible() and opened.pages.isVisible() and not opened.ledger_button.isVisible()
-    )
+    assert opened.ledger_side.isVisible() and opened.pages.isVisible() and not opened.ledger_button.isVisible()
 
 
 def test_no_field_of_a_leg_loses_its_digits(opened):

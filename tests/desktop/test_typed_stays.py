@@ -218,9 +218,7 @@ def test_undo_after_tab_takes_back_what_was_typed(qtbot, opened, session):
     qtbot.keyClick(following, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert session.study.leg("L01").distance_km == 18.4
     assert field.text() == "18.4"
-    qtbot.keyClick(
-        following, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
-    )
+    qtbot.keyClick(following, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert session.study.leg("L01").distance_km == 19.4
 
 
@@ -254,14 +252,7 @@ def cell(window, leg, key):
 
 
 @pytest.mark.parametrize(
-    "typed",
-    [
-        "15.0; 18 kWh/100km",
-        "287; 3.5 mi/kWh",
-        "270; 3.7 mi/kWh; 7 kWh",
-        "2.9 kWh; 3.1 kWh",
-        "82-71 %; 80-70 %",
-    ],
+    "typed", ["15.0; 18 kWh/100km", "287; 3.5 mi/kWh", "270; 3.7 mi/kWh; 7 kWh", "2.9 kWh; 3.1 kWh", "82-71 %; 80-70 %"]
 )
 def test_two_readings_of_one_kind_are_asked_apart(qtbot, opened, session, typed):
     session.set_units(UNIT_CHOICES["us" if "mi/kWh" in typed else "metric"])
@@ -286,9 +277,7 @@ def test_all_readings_typed_stand_in_the_field(qtbot, opened, session):
 
 def test_a_reading_typed_over_another_replaces_it(qtbot, opened, session):
     """A slip of the unit does not stay behind the figure that mends it."""
-    session.edit(
-        session.study.with_(legs=tuple(x.with_(average_shown=None) for x in session.study.legs)), "none"
-    )
+    session.edit(session.study.with_(legs=tuple(x.with_(average_shown=None) for x in session.study.legs)), "none")
     opened.go_to("drive")
     field = cell(opened, "L01", "reading")
     type_into(qtbot, field, "15.4 kWh")
@@ -361,8 +350,7 @@ def test_a_time_before_its_distance_is_doubted_on_every_leg(qtbot, opened, sessi
 
 
 @pytest.mark.parametrize(
-    ("typed", "percent", "tolerance"),
-    [("up to 5 % less", -2.5, 2.5), ("5 % better", -5, 1), ("-5 +- 1", -5, 1)],
+    ("typed", "percent", "tolerance"), [("up to 5 % less", -2.5, 2.5), ("5 % better", -5, 1), ("-5 +- 1", -5, 1)]
 )
 def test_a_claim_means_what_was_typed(qtbot, opened, session, typed, percent, tolerance):
     opened.go_to("question")

@@ -97,18 +97,14 @@ def test_units_of_pasted_headers_are_converted_whatever_the_person_uses():
     study = driven_study("AB", values=[170.0] * 4)
     text = "Leg\tDistance (mi)\tTime [s]\tAir (\u00b0F)\tAverage (mi/kWh)\nL01\t11,4\t740\t59\t3.4"
     for choice in UNIT_CHOICES.values():
-        made = apply_cells(
-            study, pasted := read_cells(text), pasted.roles, choice, "L01", datetime(2026, 5, 2)
-        )
+        made = apply_cells(study, pasted := read_cells(text), pasted.roles, choice, "L01", datetime(2026, 5, 2))
         leg = made.study.leg("L01")
         assert made.changed == 1 and not made.faults and not made.added
         assert leg.distance_km == pytest.approx(11.4 * 1.609344)
         assert leg.duration_s == 740 and leg.temperature_c == pytest.approx(15.0)
         assert (leg.average_shown, leg.average_unit) == (3.4, "mi/kWh")
     said = read_cells("leg\tdistance_km\ttemperature_c\nL01\t18.4\t20")
-    leg = apply_cells(study, said, said.roles, UNIT_CHOICES["us"], "L01", datetime(2026, 5, 2)).study.leg(
-        "L01"
-    )
+    leg = apply_cells(study, said, said.roles, UNIT_CHOICES["us"], "L01", datetime(2026, 5, 2)).study.leg("L01")
     assert leg.distance_km == 18.4 and leg.temperature_c == 20
     odd = read_cells("leg\tdistance (furlongs)\nL01\t18.4")
     faults = apply_cells(study, odd, odd.roles, UNIT_CHOICES["metric"], "L01", datetime(2026, 5, 2)).faults

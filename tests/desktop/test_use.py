@@ -169,12 +169,7 @@ def test_the_gauges_promises_over_the_logbook(qtbot, window):
     assert page.table.rowCount() == 4
     shown = [page.table.item(i, 4).text() for i in range(4)]
     assert sorted(shown) == ["+3 %", "+4 %", "+7 %", "+9 %"]
-    assert {page.table.item(i, 5).text() for i in range(4)} == {
-        "+13.3 kWh",
-        "+7.6 kWh",
-        "+5.7 kWh",
-        "+17.1 kWh",
-    }
+    assert {page.table.item(i, 5).text() for i in range(4)} == {"+13.3 kWh", "+7.6 kWh", "+5.7 kWh", "+17.1 kWh"}
 
 
 def test_what_has_no_road_load_says_so(qtbot, window):

@@ -19,18 +19,13 @@ def test_each_vehicle_has_all_its_figures(qtbot, window):
     window.session.add_study(two_vehicles())
     window.go_to("question")
     panel = window.stage("question").vehicle
-    assert panel.which.isVisibleTo(panel) and [panel.which.itemText(i) for i in range(2)] == [
-        "Orrin 1",
-        "Bakery 2",
-    ]
+    assert panel.which.isVisibleTo(panel) and [panel.which.itemText(i) for i in range(2)] == ["Orrin 1", "Bakery 2"]
     before = window.session.study.vehicles[0]
     panel.which.setCurrentIndex(1)
     panel.which.activated.emit(1)
     assert panel.fields["v_name"].edit.text() == "Bakery 2"
     assert panel.boxes["v_energy"].currentText() == "diesel"
-    assert panel.fields["v_tank_l"].isVisibleTo(panel) and not panel.fields[
-        "v_usable_capacity_kwh"
-    ].isVisibleTo(panel)
+    assert panel.fields["v_tank_l"].isVisibleTo(panel) and not panel.fields["v_usable_capacity_kwh"].isVisibleTo(panel)
     type_into(qtbot, panel.fields["v_drag_area_m2"], "12.9 ft2")
     type_into(qtbot, panel.fields["v_tank_l"], "70")
     panel.boxes["v_class"].textActivated.emit("light truck")
@@ -49,6 +44,4 @@ def test_a_study_of_one_vehicle_offers_no_choice(qtbot, window):
     panel = window.stage("question").vehicle
     assert not panel.which.isVisibleTo(panel)
     type_into(qtbot, panel.fields["v_name"], "Orrin 9")
-    assert window.session.study.vehicle == Vehicle(
-        **(driven_study("ABBA").vehicle.model_dump() | {"name": "Orrin 9"})
-    )
+    assert window.session.study.vehicle == Vehicle(**(driven_study("ABBA").vehicle.model_dump() | {"name": "Orrin 9"}))

@@ -21,9 +21,7 @@ from fairmargin.exchange.pasted import apply_cells, read_cells
 METRIC = UNIT_CHOICES["metric"]
 
 
-@pytest.mark.parametrize(
-    "value, text", [(-3.61, "\u22123.6 %"), (0.04, "0.0 %"), (-0.04, "0.0 %"), (2.0, "+2.0 %")]
-)
+@pytest.mark.parametrize("value, text", [(-3.61, "\u22123.6 %"), (0.04, "0.0 %"), (-0.04, "0.0 %"), (2.0, "+2.0 %")])
 def test_per_cents_are_written_with_true_signs(value, text):
     assert percent(value) == text
     assert signed(value) == text.removesuffix(" %")
@@ -55,12 +53,7 @@ def test_margin_bar_says_what_it_draws(qtbot, qapp):
     result = analyse(study)
     bar.show_analysis(study, result)
     words = bar.accessibleName()
-    assert (
-        words.startswith("Trial: ")
-        and "% less" in words
-        and "95 %" in words
-        and "as read \u22125.0 %" in words
-    )
+    assert words.startswith("Trial: ") and "% less" in words and "95 %" in words and "as read \u22125.0 %" in words
     bar.resize(900, bar.HEIGHT)
     assert not bar.grab().isNull()
     assert between(result.comparisons[0]).startswith("between ")
@@ -148,12 +141,7 @@ def test_a_field_keeps_a_fault_until_it_is_mended(qtbot, qapp):
     [
         ("15.4\t18.4\n15.6\t18.4\n", None, 2, ["reading", "distance_km"]),
         ("Average (kWh/100 km);Temp;Remark\n15,4;12;ok\n", 3, 1, ["reading", "temperature_c", "note"]),
-        (
-            "leg,average,wind,from\nL01,15.4,3,220\n",
-            4,
-            1,
-            ["leg", "reading", "wind_speed_ms", "wind_from_deg"],
-        ),
+        ("leg,average,wind,from\nL01,15.4,3,220\n", 4, 1, ["leg", "reading", "wind_speed_ms", "wind_from_deg"]),
         ("15.4", None, 1, ["reading"]),
     ],
 )

@@ -60,9 +60,7 @@ def test_pressure_at_sea_level_is_put_to_the_roads_height():
     rows, notices = read_weather("time,QNH hPa\n2026-05-02 09:40,1013.25", DAY, height_m=500.0)
     assert rows[0].pressure_hpa == pytest.approx(954.61, abs=0.01)  # ISO 2533:1975, 500 m
     assert "pressures put from sea level to 500 m" in notices
-    both, _ = read_weather(
-        "time,sea level pressure,station pressure\n2026-05-02 09:40,1013,951", DAY, height_m=500.0
-    )
+    both, _ = read_weather("time,sea level pressure,station pressure\n2026-05-02 09:40,1013,951", DAY, height_m=500.0)
     assert both[0].pressure_hpa == 951
 
 
@@ -80,11 +78,7 @@ def test_an_unknown_unit_is_refused_by_name():
 
 def test_megawatts_are_no_milliwatts():
     power = [Role("power", "power", "power", usual="kW")]
-    assert [heads([t], power)[0].unit for t in ("power [MW]", "power [mW]", "power [hp]")] == [
-        "MW",
-        "mW",
-        "hp",
-    ]
+    assert [heads([t], power)[0].unit for t in ("power [MW]", "power [mW]", "power [hp]")] == ["MW", "mW", "hp"]
     assert "may be MW or mW" in heads(["power [mw]"], power)[0].refused
     assert split_head("time us") == ("time", "us")
 
@@ -144,9 +138,7 @@ def test_date_and_time_in_columns_of_their_own(tmp_path):
     assert [(r.moment.hour, r.kwh) for r in receipts] == [(12, 7.1), (14, 7.2)]
     study = driven_study()
     pasted = read_cells("Date\tTime\tDistance\n02.05.2026\t9:40\t18.9")
-    leg = apply_cells(study, pasted, pasted.roles, UNIT_CHOICES["metric"], "L01", DAY, "day-first").study.leg(
-        "L01"
-    )
+    leg = apply_cells(study, pasted, pasted.roles, UNIT_CHOICES["metric"], "L01", DAY, "day-first").study.leg("L01")
     assert (leg.started_at, leg.distance_km, leg.duration_s) == (datetime(2026, 5, 2, 9, 40), 18.9, 736)
 
 

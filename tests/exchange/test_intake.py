@@ -60,9 +60,7 @@ def write_gpx(path, points, speeds=None):
     track.segments.append(segment)
     for i, (lat, lon, ele, moment) in enumerate(points):
         segment.points.append(
-            gpxpy.gpx.GPXTrackPoint(
-                lat, lon, elevation=ele, time=moment, speed=None if speeds is None else speeds[i]
-            )
+            gpxpy.gpx.GPXTrackPoint(lat, lon, elevation=ele, time=moment, speed=None if speeds is None else speeds[i])
         )
     path.write_text(gpx.to_xml(version="1.0" if speeds is not None else "1.1"))
     return path
@@ -86,9 +84,7 @@ def test_each_kind_is_recognised_by_what_it_holds(tmp_path, abba):
     assert recognise(file("a.txt", "time,speed,power\n0,90,15\n1,90,15\n")).kind == "log"
     assert recognise(file("b.txt", "METAR ZZZZ 020950Z 24008KT 9999 15/09 Q1016\n")).kind == "reports"
     assert recognise(file("c.txt", "time;temp;wind speed\n2026-05-02 09:00;12;3\n")).kind == "table"
-    assert (
-        recognise(file("d.drive", '{"format": "fairmargin-recording", "leg": "L01"}\n')).kind == "recording"
-    )
+    assert recognise(file("d.drive", '{"format": "fairmargin-recording", "leg": "L01"}\n')).kind == "recording"
 
 
 @pytest.mark.parametrize(
@@ -147,10 +143,7 @@ def test_stated_speeds_are_taken_and_bad_points_counted(tmp_path):
     points = [(52.0, 0.1, None, None if t is None else start + timedelta(seconds=t)) for t in times]
     log = read_track(write_gpx(tmp_path / "t.gpx", points, speeds=[10.0] * 6))
     assert log.trace.speed_kmh.tolist() == [36.0] * 4
-    assert log.notices[:2] == (
-        "1 points without a time dropped",
-        "1 points whose time does not advance dropped",
-    )
+    assert log.notices[:2] == ("1 points without a time dropped", "1 points whose time does not advance dropped")
     assert "no heights" in log.notices
 
 
@@ -223,8 +216,7 @@ def test_receipts_typed_or_from_a_table():
         (datetime(2026, 5, 3, 9, 15), 3.9, ""),
     ]
     table, notices = read_receipts(
-        "Start;Place;Energy (kWh);Price\n2026-05-02 12:40;Dyke Road;4,1;1.90\n2026-05-02 13:40;x;free;0\n",
-        DAY,
+        "Start;Place;Energy (kWh);Price\n2026-05-02 12:40;Dyke Road;4,1;1.90\n2026-05-02 13:40;x;free;0\n", DAY
     )
     assert table[0].kwh == 4.1 and "Dyke Road" in table[0].note and notices == ("1 rows without time or amount dropped",)  # fmt: skip
     assert read_receipts("time,energy Wh\n2026-05-02 12:40,4100\n", DAY)[0][0].kwh == 4.1
@@ -256,9 +248,7 @@ def test_a_workbook_is_read_as_shown(tmp_path):
     book.create_sheet("Empty")
     book.save(tmp_path / "b.xlsx")
     sheets, notices = read_workbook(tmp_path / "b.xlsx")
-    assert sheets == {
-        "Runs": [["leg", "reading", "start"], ["L01", "15.4", "2026-05-02 09:00:00"], ["L02", "", ""]]
-    }
+    assert sheets == {"Runs": [["leg", "reading", "start"], ["L01", "15.4", "2026-05-02 09:00:00"], ["L02", "", ""]]}
     assert "left out: 1" in notices[0]
     assert as_text(sheets["Runs"]).splitlines()[1] == "L01\t15.4\t2026-05-02 09:00:00"
     openpyxl.Workbook().save(tmp_path / "e.xlsx")
@@ -280,9 +270,7 @@ def test_a_tracks_length_is_gpxpys_own(tmp_path):
 
 def test_only_weather_near_the_legs_is_kept():
     study = driven_study("AB")  # from 10:30 to 11:36
-    rows = tuple(
-        WeatherRow(time=datetime(2026, 5, d, h), temperature_c=10) for d in (1, 2, 3) for h in range(24)
-    )
+    rows = tuple(WeatherRow(time=datetime(2026, 5, d, h), temperature_c=10) for d in (1, 2, 3) for h in range(24))
     kept = near_legs(study, rows)
     assert [r.time for r in kept] == [datetime(2026, 5, 2, h) for h in range(8, 15)]
     planned = new_study(title="", kind="other", order="AB")

@@ -23,9 +23,7 @@ def roles(path):
 
 
 def test_a_plain_log_is_taken_for_what_it_is(tmp_path):
-    path = write(
-        tmp_path / "a.csv", "time_s,speed_kmh,power_kw,lat,lon,note\n0,90,15,52,0.1,x\n1,91,16,52,0.1,y\n"
-    )
+    path = write(tmp_path / "a.csv", "time_s,speed_kmh,power_kw,lat,lon,note\n0,90,15,52,0.1,x\n1,91,16,52,0.1,y\n")
     assert roles(path) == {
         "time_s": ("time", "s"),
         "speed_kmh": ("speed", "km/h"),
@@ -110,9 +108,7 @@ def test_what_cannot_be_read_is_said(tmp_path, content, words):
 
 
 @settings(max_examples=200, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(
-    st.one_of(st.binary(max_size=300), st.text('time,sped;0123456789.\n\t -:"', max_size=200).map(str.encode))
-)
+@given(st.one_of(st.binary(max_size=300), st.text('time,sped;0123456789.\n\t -:"', max_size=200).map(str.encode)))
 def test_no_bytes_crash_the_reader(tmp_path, data):
     path = tmp_path / "fuzz.csv"
     path.write_bytes(data)

@@ -39,11 +39,7 @@ from fairmargin.exchange.package_samples import read_trace
 from fairmargin.exchange.package_writing import write_package
 
 TEXT = st.text(st.characters(blacklist_categories=("Cs", "Cc")), max_size=20).map(str.strip)
-NAME = (
-    st.text(string.ascii_letters + string.digits + "-_ äß", min_size=1, max_size=8)
-    .map(str.strip)
-    .filter(bool)
-)
+NAME = st.text(string.ascii_letters + string.digits + "-_ äß", min_size=1, max_size=8).map(str.strip).filter(bool)
 
 
 def number(low, high):
@@ -104,8 +100,7 @@ def studies(draw):
         change=Change(
             kind=draw(st.sampled_from(change_kinds())),
             mechanism=draw(
-                st.sampled_from(MECHANISMS)
-                | st.lists(st.sampled_from(MECHANISMS), min_size=1, max_size=3).map(tuple)
+                st.sampled_from(MECHANISMS) | st.lists(st.sampled_from(MECHANISMS), min_size=1, max_size=3).map(tuple)
             ),
             prediction_percent=draw(number(-50, 50)),
             subject=draw(st.sampled_from(SUBJECTS)),
@@ -114,8 +109,7 @@ def studies(draw):
         ),
         vehicles=vehicles,
         known_differences=tuple(
-            KnownDifference(configuration=name, wh_per_km=7.0, sd_wh_per_km=3.0, reason=draw(TEXT))
-            for name in ids[:1]
+            KnownDifference(configuration=name, wh_per_km=7.0, sd_wh_per_km=3.0, reason=draw(TEXT)) for name in ids[:1]
         ),
         vehicle=Vehicle(name=draw(TEXT), mass_kg=draw(number(500, 9000)), drag_area_m2=draw(number(0.2, 5))),
         configurations=tuple(
@@ -125,30 +119,23 @@ def studies(draw):
         method=draw(st.sampled_from(METHODS)),
         target_speed_kmh=draw(number(20, 150)),
         legs=made,
-        route=tuple(
-            RoutePoint(distance_m=d, elevation_m=draw(number(-10, 900)), sector=draw(TEXT)) for d in points
-        ),
+        route=tuple(RoutePoint(distance_m=d, elevation_m=draw(number(-10, 900)), sector=draw(TEXT)) for d in points),
         weather=tuple(
             WeatherRow(time=datetime(2026, 5, 2, 9) + timedelta(hours=i), wind_speed_ms=draw(number(0, 20)))
             for i in range(draw(st.integers(0, 2)))
         ),
         events=tuple(
-            Event(leg=leg.leg, kind=draw(st.sampled_from(EVENT_KINDS)), at_km=draw(number(0, 9)))
-            for leg in made[:2]
+            Event(leg=leg.leg, kind=draw(st.sampled_from(EVENT_KINDS)), at_km=draw(number(0, 9))) for leg in made[:2]
         ),
         readings=tuple(
-            WayReading(
-                leg=leg.leg, at_km=draw(number(0, 9)), instrument="state of charge", value=89.0, unit="%"
-            )
+            WayReading(leg=leg.leg, at_km=draw(number(0, 9)), instrument="state of charge", value=89.0, unit="%")
             for leg in made[:1]
         ),
     )
 
 
 @settings(
-    max_examples=60,
-    deadline=None,
-    suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture],
+    max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture]
 )
 @given(study=studies(), zipped=st.booleans())
 def test_round_trip_loses_nothing(study, zipped, tmp_path_factory):
@@ -162,15 +149,15 @@ def test_round_trip_loses_nothing(study, zipped, tmp_path_factory):
 def test_a_package_of_two_vehicles_with_readings_on_the_way(tmp_path):
     head = {
         "vehicles": [{"id": "E", "usable_capacity_kwh": 68}, {"id": "D", "energy": "diesel", "tank_l": 70}],
-        "known_differences": [
-            {"vehicle": "D", "wh_per_km": 7.0, "sd_wh_per_km": 3.0, "reason": "wheel caps"}
-        ],
+        "known_differences": [{"vehicle": "D", "wh_per_km": 7.0, "sd_wh_per_km": 3.0, "reason": "wheel caps"}],
         "change": {
             "claim": {"percent": 0.0, "tolerance_percent": 1.0, "by": "maker"},
             "prediction": {"low": 3.0, "high": 3.2, "unit": "km/kWh"},
         },
     }
-    rows = "leg,configuration,vehicle,distance_km,average_shown,average_unit\nL1,A,E,50,200,Wh/km\nL2,A,D,50,9,L/100km\n"
+    rows = (
+        "leg,configuration,vehicle,distance_km,average_shown,average_unit\nL1,A,E,50,200,Wh/km\nL2,A,D,50,9,L/100km\n"
+    )
     on_the_way = "leg,at_km,instrument,value,unit\nL1,1.9,state of charge,89,%\n"
     study = read_package(make(tmp_path, head=head, legs=rows, readings=on_the_way)).study
     assert [v.id for v in study.vehicles] == ["E", "D"]
@@ -183,9 +170,7 @@ def test_a_package_of_two_vehicles_with_readings_on_the_way(tmp_path):
 
 
 def test_samples_round_trip(tmp_path, abba):
-    trace = Trace(
-        time_s=np.arange(5.0), speed_kmh=np.linspace(80, 90, 5), power_kw=np.array([1, np.nan, 3, 4, 5.0])
-    )
+    trace = Trace(time_s=np.arange(5.0), speed_kmh=np.linspace(80, 90, 5), power_kw=np.array([1, np.nan, 3, 4, 5.0]))
     write_package(tmp_path / "s.zip", abba, {"L01": trace})
     assert read_package(tmp_path / "s.zip").traces["L01"].same_as(trace)
 
@@ -204,11 +189,7 @@ def test_shown_digits_survive_and_give_the_step(tmp_path):
 
 
 def test_unknown_columns_and_keys_are_kept_and_told(tmp_path):
-    folder = make(
-        tmp_path,
-        head={"owner_ref": "x7"},
-        legs="leg,configuration,tread_mm\nL1,A,5.2\nL2,B,\n",
-    )
+    folder = make(tmp_path, head={"owner_ref": "x7"}, legs="leg,configuration,tread_mm\nL1,A,5.2\nL2,B,\n")
     package = read_package(folder)
     assert any("tread_mm" in n for n in package.notices) and any("owner_ref" in n for n in package.notices)
     write_package(tmp_path / "again", package.study)
@@ -225,11 +206,7 @@ def test_zip_of_a_folder_and_a_byte_order_mark(tmp_path):
     assert len(read_package(tmp_path / "z.zip").study.legs) == 2
 
 
-HEAD = {
-    "format": "fairmargin-study",
-    "version": 1,
-    "configurations": [{"id": "A", "baseline": True}, {"id": "B"}],
-}
+HEAD = {"format": "fairmargin-study", "version": 1, "configurations": [{"id": "A", "baseline": True}, {"id": "B"}]}
 LEGS = "leg,configuration,distance_km\nL1,A,18.4\nL2,B,18.4\n"
 
 
@@ -247,18 +224,12 @@ def make(tmp_path, head=None, legs=LEGS, **files):
 @pytest.mark.parametrize(
     "legs, line",
     [
-        (
-            'leg,configuration,distance_km\nL1,A,"12,4 km"\n',
-            'legs.csv, row 2, distance_km: "12,4 km" is not a number',
-        ),
+        ('leg,configuration,distance_km\nL1,A,"12,4 km"\n', 'legs.csv, row 2, distance_km: "12,4 km" is not a number'),
         (
             "leg,configuration,distance_km\nL1,A,-3\n",
             "legs.csv, row 2, distance_km: -3 is not possible; expected 0.05 to 1000000 km",
         ),
-        (
-            "leg,configuration,distance_km\nL1,A,nan\n",
-            'legs.csv, row 2, distance_km: "nan" is not a finite number',
-        ),
+        ("leg,configuration,distance_km\nL1,A,nan\n", 'legs.csv, row 2, distance_km: "nan" is not a finite number'),
         (
             "leg,configuration\nL1,C\n",
             'legs.csv, row 2, configuration: "C" is not an id of study.json; expected one of A, B',
@@ -267,10 +238,7 @@ def make(tmp_path, head=None, legs=LEGS, **files):
         ("leg,configuration\nL1,\n", "legs.csv, row 2, configuration: empty; it is required"),
         ("configuration\nA\n", "legs.csv, row 1: column leg is missing"),
         ("leg,configuration,started_at\nL1,A,yesterday\n", "expected ISO 8601 such as 2026-05-02T09:30"),
-        (
-            "leg,configuration,included\nL1,A,maybe\n",
-            'legs.csv, row 2, included: "maybe" is neither yes nor no',
-        ),
+        ("leg,configuration,included\nL1,A,maybe\n", 'legs.csv, row 2, included: "maybe" is neither yes nor no'),
         ("leg,configuration,average_shown\nL1,A,15\n", "average_unit is missing"),
         ("leg,configuration,average_shown,average_unit\nL1,A,15,bananas\n", "legs.csv, row 2, average_unit"),
         ("leg,configuration\nL1,A,extra,cells\n", "legs.csv, row 2: 4 cells; expected 2"),
@@ -279,10 +247,7 @@ def make(tmp_path, head=None, legs=LEGS, **files):
         ("", "legs.csv: empty; expected a header row"),
         ("leg,configuration\n../x,A\n", 'legs.csv, row 2, leg: "../x" is not a leg name'),
         ("leg,configuration,climate\nL1,A,hot\n", "expected off, auto or a temperature"),
-        (
-            "leg,configuration,duration_s,stopped_s\nL1,A,100,200\n",
-            "stopped_s 200 is not shorter than duration_s 100",
-        ),
+        ("leg,configuration,duration_s,stopped_s\nL1,A,100,200\n", "stopped_s 200 is not shorter than duration_s 100"),
     ],
 )
 def test_faults_in_legs(tmp_path, legs, line):
@@ -300,15 +265,9 @@ def test_faults_in_legs(tmp_path, legs, line):
         ({"format": "other"}, 'study.json, format: expected "fairmargin-study"; got "other"'),
         ({"version": 2}, "study.json, version: this program reads version 1; got 2"),
         ({"configurations": []}, "study.json, configurations: expected at least one configuration"),
-        (
-            {"configurations": [{"id": "A"}, {"id": "B"}]},
-            'exactly one configuration must have "baseline": true; got 0',
-        ),
+        ({"configurations": [{"id": "A"}, {"id": "B"}]}, 'exactly one configuration must have "baseline": true; got 0'),
         ({"vehicle": {"mass_kg": "heavy"}}, 'study.json, vehicle.mass_kg: "heavy" is not a number'),
-        (
-            {"vehicle": {"mass_kg": 5}},
-            "study.json, vehicle.mass_kg: 5 is not possible; expected 200 to 40000 kg",
-        ),
+        ({"vehicle": {"mass_kg": 5}}, "study.json, vehicle.mass_kg: 5 is not possible; expected 200 to 40000 kg"),
         ({"change": {"kind": "magic"}}, "study.json, change.kind"),
         ({"method": "sideways"}, "study.json, method"),
         ({"confidence": 95}, "study.json, confidence: 95 is not possible; expected 0.5 to 0.999"),

@@ -141,6 +141,4 @@ def test_the_calendar_file_holds_the_day():
     assert events[0]["dtstart"].dt == table.steps[0].start
     assert str(events[3]["summary"]).startswith("Run R1")
     assert calendar.walk("VALARM")
-    assert data == calendar_file(
-        study, table, datetime(2026, 3, 1, tzinfo=UTC)
-    )  # the same day, the same file
+    assert data == calendar_file(study, table, datetime(2026, 3, 1, tzinfo=UTC))  # the same day, the same file

@@ -78,8 +78,7 @@ def test_an_empty_study_can_be_reported(tmp_path):
 
 
 @pytest.mark.parametrize(
-    "name, words",
-    [("r.doc", "expected a name ending in .html or .pdf"), ("no/such/r.html", "cannot be written")],
+    "name, words", [("r.doc", "expected a name ending in .html or .pdf"), ("no/such/r.html", "cannot be written")]
 )
 def test_bad_targets_are_refused(tmp_path, abba, name, words):
     with pytest.raises(InvalidInput, match=words):
@@ -115,9 +114,7 @@ def test_no_name_or_note_breaks_a_report(tmp_path, kind):
     names = [re.sub(r"[/\\\x00-\x1f]", "-", name).strip()[:60] or "L99" for name in NASTY]
     for shift in (0, 5):
         turned = NASTY[shift:] + NASTY[:shift]
-        legs = [
-            leg.with_(note=turned[i], leg=names[(shift + i) % len(names)]) for i, leg in enumerate(study.legs)
-        ]
+        legs = [leg.with_(note=turned[i], leg=names[(shift + i) % len(names)]) for i, leg in enumerate(study.legs)]
         made = study.with_(
             title=turned[4],
             notes=turned[5],

@@ -36,9 +36,7 @@ def towing():
 
 
 def words(html: str) -> str:
-    return re.sub(
-        r"\s+", " ", re.sub(r"<style>.*?</style>|<svg.*?</svg>|<[^>]+>", " ", html, flags=re.DOTALL)
-    )
+    return re.sub(r"\s+", " ", re.sub(r"<style>.*?</style>|<svg.*?</svg>|<[^>]+>", " ", html, flags=re.DOTALL))
 
 
 def test_range_money_and_trip_as_asked(towing) -> None:
@@ -52,9 +50,7 @@ def test_range_money_and_trip_as_asked(towing) -> None:
         assert f"{p.wh_per_km / 10:.3g} (" in text
         assert f"{p.reach.to_reserve_km:.0f} (" in text
     base = found.results[0].wh_per_km
-    assert (
-        f"{base / 1000 / 0.9 * 0.3 * 100:.2f}" in text and f"{base / 1000 / 0.9 * 0.3 * 20_000:.0f}" in text
-    )
+    assert f"{base / 1000 / 0.9 * 0.3 * 100:.2f}" in text and f"{base / 1000 / 0.9 * 0.3 * 20_000:.0f}" in text
     assert "To the mill with Trial: 420 km in" in text
     assert f"{use.plan.stops[0].leave_percent:.0f} %" in text
     assert "What would change the trip" in text and "47.9 L" in text
@@ -76,8 +72,6 @@ def test_a_trip_that_cannot_be_driven_is_not_reported(towing) -> None:
 def test_the_pdf_has_the_same_pages_more(towing, tmp_path: Path) -> None:
     study, found, asked = towing
     write_report(tmp_path / "without.pdf", study, found, METRIC)
-    write_report(
-        tmp_path / "with.pdf", study, found, METRIC, use=report_use(study, asked, prices=Prices(energy=0.3))
-    )
+    write_report(tmp_path / "with.pdf", study, found, METRIC, use=report_use(study, asked, prices=Prices(energy=0.3)))
     sizes = [len((tmp_path / name).read_bytes()) for name in ("without.pdf", "with.pdf")]
     assert sizes[1] > 1.05 * sizes[0]

@@ -89,9 +89,7 @@ def test_no_weather_is_said(text):
         read_weather(text, NOW)
 
 
-@given(
-    st.one_of(st.text(max_size=300), st.text(alphabet="METAR Z0123456789/KTQ=\n,;time wind", max_size=200))
-)
+@given(st.one_of(st.text(max_size=300), st.text(alphabet="METAR Z0123456789/KTQ=\n,;time wind", max_size=200)))
 @settings(max_examples=200, deadline=None)
 def test_any_text_gives_rows_or_a_sentence(text):
     try:

@@ -128,12 +128,7 @@ def test_a_delimiter_at_the_end_of_rows_moves_no_column(tmp_path, end):
     path.write_text(LOG.replace("{}", end))
     trace = read_log(path, preview(path).profile).trace
     assert trace.time_s[5] == 5 and trace.speed_kmh[0] == 80 and trace.power_kw[0] == 12.5
-    data = (
-        LOG.replace("{}", end)
-        .replace("time", "time_s")
-        .replace("speed", "speed_kmh")
-        .replace("power", "power_kw")
-    )
+    data = LOG.replace("{}", end).replace("time", "time_s").replace("speed", "speed_kmh").replace("power", "power_kw")
     again = read_trace(data.encode(), "samples/L01.csv")
     assert again.time_s[5] == 5 and again.speed_kmh[0] == 80 and again.power_kw[0] == 12.5
 
@@ -235,9 +230,7 @@ def test_an_amount_is_read_whole_or_not_at_all():
     assert read_receipts("start;kWh\n2026-05-02 12:40;4,1", day)[0][0].kwh == pytest.approx(4.1)
 
 
-@pytest.mark.parametrize(
-    "text", ["=1+1", "+1", "-cold", "@x", "\tx", "'=1", "''=1", "plain", "'quoted'", "", "3-2"]
-)
+@pytest.mark.parametrize("text", ["=1+1", "+1", "-cold", "@x", "\tx", "'=1", "''=1", "plain", "'quoted'", "", "3-2"])
 def test_text_cells_are_no_formulas_in_a_spreadsheet_and_come_back(text):
     assert armed(text)[:1] not in {"=", "+", "-", "@", "\t", "\r"} and unarmed(armed(text)) == text
 
@@ -246,9 +239,7 @@ def test_an_exported_package_holds_no_formula_and_comes_back(tmp_path):
     study = driven_study("AB").with_leg("L01", note='=HYPERLINK("x")', reason="-", mode="@eco")
     table = dict(package_files(study, {}))["legs.csv"].decode()
     cells = [c for row in csv.reader(io.StringIO(table)) for c in row]
-    assert not [
-        c for c in cells if re.match(r"[=+@]", c) or (c[:1] == "-" and not re.fullmatch(r"-?\d.*", c))
-    ]
+    assert not [c for c in cells if re.match(r"[=+@]", c) or (c[:1] == "-" and not re.fullmatch(r"-?\d.*", c))]
     write_package(tmp_path / "p.zip", study, {})
     assert read_package(tmp_path / "p.zip").study == study
 

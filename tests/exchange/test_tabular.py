@@ -28,8 +28,6 @@ def test_rows_that_hold_nothing_are_no_rows():
     assert filled_rows("a;b\n;\n\n1;2\n", ";") == [["a", "b"], ["1", "2"]]
 
 
-@pytest.mark.parametrize(
-    "head, unit", [("Speed (km/h)", "km/h"), ("Air [ °C ]", "°C"), ("Power kW", ""), ("", "")]
-)
+@pytest.mark.parametrize("head, unit", [("Speed (km/h)", "km/h"), ("Air [ °C ]", "°C"), ("Power kW", ""), ("", "")])
 def test_a_unit_in_brackets(head, unit):
     assert in_brackets(head) == unit

@@ -9,14 +9,7 @@ from tests.unlike import unlike
 from fairmargin.core.analysis import analyse
 from fairmargin.core.outcome import driving_range, energy_per_year_kwh
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.exchange.wording import (
-    beside,
-    conditions_words,
-    consumption_words,
-    margin_words,
-    may_not,
-    may_say,
-)
+from fairmargin.exchange.wording import beside, conditions_words, consumption_words, margin_words, may_not, may_say
 
 METRIC, US = UNIT_CHOICES["metric"], UNIT_CHOICES["us"]
 
@@ -35,11 +28,7 @@ def test_a_difference_is_said_with_its_interval():
 
 @pytest.mark.parametrize("effect, part", [(1.0, "no difference that matters"), (1.012, "not settled")])
 def test_no_difference_and_not_settled_are_two_things(effect, part):
-    wide = (
-        driven_study("AB", effect=effect)
-        if part == "not settled"
-        else driven_study("ABBA" * 6, effect=effect)
-    )
+    wide = driven_study("AB", effect=effect) if part == "not settled" else driven_study("ABBA" * 6, effect=effect)
     say, say_not = spoken(wide.with_(smallest_effect_percent=2.0 if part != "not settled" else 1.0))
     assert part in say
     if part == "not settled":
@@ -48,9 +37,7 @@ def test_no_difference_and_not_settled_are_two_things(effect, part):
 
 def test_an_unfair_comparison_says_nothing_about_the_trial():
     study = driven_study("ABBA")
-    study = study.with_legs(
-        leg for leg in study.legs if (leg.direction == "out") == (leg.configuration == "A")
-    )
+    study = study.with_legs(leg for leg in study.legs if (leg.direction == "out") == (leg.configuration == "A"))
     say, say_not = spoken(study)
     assert say.startswith("Nothing about") and "cannot be told from the change" in say_not
 
@@ -83,9 +70,7 @@ def test_range_and_energy():
 
 def test_the_pairs_alone_stand_beside_the_effect():
     # Reference: scipy.stats, one-sample t interval of the corrected pairs' differences.
-    study = driven_study(
-        "ABBAABBA", [170, 168, 163, 160, 162, 161, 171, 169, 169, 168, 161, 163, 162, 160, 170, 171]
-    )
+    study = driven_study("ABBAABBA", [170, 168, 163, 160, 162, 161, 171, 169, 169, 168, 161, 163, 162, 160, 170, 171])
     result = analyse(study)
     c = result.comparisons[0]
     used = [p.corrected_percent for p in c.pair_list]

@@ -15,23 +15,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fairmargin.exchange.faults import InvalidInput
-from fairmargin.instruments.recording import (
-    Columns,
-    Recorder,
-    close_recording,
-    read_recording,
-    to_trace,
-    unfinished,
-)
+from fairmargin.instruments.recording import Columns, Recorder, close_recording, read_recording, to_trace, unfinished
 from fairmargin.instruments.samples import Sample, Trouble
 
 ORIGIN = datetime(2026, 5, 2, 9, 0)
 
 
 def gps(at, speed=90.0, **more):
-    return Sample(
-        float(at), "gps", {"speed_kmh": speed, "latitude": 52.0 + at * 2e-4, "longitude": 0.1, **more}
-    )
+    return Sample(float(at), "gps", {"speed_kmh": speed, "latitude": 52.0 + at * 2e-4, "longitude": 0.1, **more})
 
 
 def bus(at, power=15.0, **more):

@@ -113,9 +113,7 @@ def test_bus_speaks_and_sends_garbage(scene):
     clock, car, items, run = scene
     stand_in = run(VehicleStandIn(car, clock))
     database = load_dbc(own_dbc())
-    feed = run(
-        VehicleFeed(clock, items.append, "virtual", stand_in.channel, database, guess_mapping(database))
-    )
+    feed = run(VehicleFeed(clock, items.append, "virtual", stand_in.channel, database, guess_mapping(database)))
     until(lambda: feed.state == "live" and feed.value("power_kw") is not None)
     until(lambda: (feed.value("speed_kmh") or 0.0) > 60.0)
     assert 0 < feed.value("soc_percent") <= 100

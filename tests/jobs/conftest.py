@@ -284,9 +284,7 @@ class Tester:
         """Press a button by its words."""
         self.window.go_to(stage)
         QApplication.processEvents()
-        button = next(
-            b for b in self.window.stage(stage).findChildren(QPushButton) if b.text().startswith(words)
-        )
+        button = next(b for b in self.window.stage(stage).findChildren(QPushButton) if b.text().startswith(words))
         self.click(button)
 
     # ------------------------------------------------------------ what is there
@@ -319,9 +317,7 @@ class Tester:
         self.window.go_to(stage)
         QApplication.processEvents()
         page = self.window.stage(stage)
-        parts = [
-            x.text() for w in (page, self.window.ledger) for x in w.findChildren(QLabel) if x.isVisible()
-        ]
+        parts = [x.text() for w in (page, self.window.ledger) for x in w.findChildren(QLabel) if x.isVisible()]
         if stage == "verdict":
             table = page.results
             cells = [table.item(i, j) for i in range(table.rowCount()) for j in range(table.columnCount())]

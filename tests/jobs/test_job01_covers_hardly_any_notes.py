@@ -7,9 +7,7 @@ import pytest
 def test_covers_there_and_back(tester, units):
     t = tester
     t.units("metric-wh")
-    t.new(
-        "change", "Covers", kind="aero covers", names=("Covers on", "Covers off"), order="AB", capacity="58"
-    )
+    t.new("change", "Covers", kind="aero covers", names=("Covers on", "Covers off"), order="AB", capacity="58")
     assert [leg.state for leg in t.study.legs] == ["planned"] * 4
     for name, km, shown in (
         ("L01", "18.6", "172"),
@@ -18,9 +16,7 @@ def test_covers_there_and_back(tester, units):
         ("L04", "19.2", "162"),
     ):
         if units == "us":  # typed in other units than those chosen, and in another order
-            t.leg(
-                name, distance_km=f"{float(km.replace(',', '.')) / 1.609344:.4f} mi", reading=f"{shown} Wh/km"
-            )
+            t.leg(name, distance_km=f"{float(km.replace(',', '.')) / 1.609344:.4f} mi", reading=f"{shown} Wh/km")
         else:
             t.leg(name, reading=shown, distance_km=km)
     t.units(units)
@@ -49,9 +45,7 @@ def test_covers_there_and_back(tester, units):
 def test_one_tick_or_a_time_narrows_it(tester):
     t = tester
     t.units("metric-wh")
-    t.new(
-        "change", "Covers", kind="aero covers", names=("Covers on", "Covers off"), order="AB", capacity="58"
-    )
+    t.new("change", "Covers", kind="aero covers", names=("Covers on", "Covers off"), order="AB", capacity="58")
     t.legs("reading", "172", "151", "184", "162")
     t.legs("distance_km", "18.6", "19.2", "18.6", "19.2")
     before = t.effect.half_width_percent

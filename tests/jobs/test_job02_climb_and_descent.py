@@ -17,9 +17,7 @@ def test_what_a_hill_costs_and_what_comes_back(tester):
     assert climb.returned_percent == pytest.approx(37.5)
     half = (climb.step_interval_percent[1] - climb.step_interval_percent[0]) / 2
     assert half == pytest.approx(11, abs=1)  # the gauge's whole per cents alone
-    assert (climb.interval_percent[1] - climb.interval_percent[0]) / 2 == pytest.approx(
-        13.3, abs=0.2
-    )  # and its lag
+    assert (climb.interval_percent[1] - climb.interval_percent[0]) / 2 == pytest.approx(13.3, abs=0.2)  # and its lag
     text = t.shown("verdict")
     assert "2.48 kWh up" in text
     assert "0.93 kWh back" in text

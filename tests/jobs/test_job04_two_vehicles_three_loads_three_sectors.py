@@ -11,14 +11,7 @@ DIESEL = (("9.8", "7.9", "7.2"), ("11.4", "10.3", "8.9"), ("12.2", "12.6", "10.8
 
 def test_a_grid_with_a_whole_route(tester):
     t = tester
-    t.new(
-        "change",
-        "Towing",
-        kind="towing",
-        names=("Alone", "Flat trailer; Box trailer"),
-        order="",
-        method="one-way",
-    )
+    t.new("change", "Towing", kind="towing", names=("Alone", "Flat trailer; Box trailer"), order="", method="one-way")
     assert [c.label for c in t.study.configurations] == ["Alone", "Flat trailer", "Box trailer"]
     electric = t.vehicle("a new electric vehicle", name="Orrin E", usable_capacity_kwh="68")
     diesel = t.vehicle("a new diesel vehicle", name="Orrin D", tank_l="70")
@@ -27,9 +20,7 @@ def test_a_grid_with_a_whole_route(tester):
         for load, shown in zip(("Alone", "Flat trailer", "Box trailer"), table, strict=True):
             for (sector, km), value in zip(SECTORS, shown, strict=True):
                 # A bare figure is in the unit of the vehicle that drove: the diesel's are litres.
-                rows.append(
-                    f"{name}\t{load}\t{sector}\t{km}\t{value if name == 'Orrin D' else f'{value} {unit}'}"
-                )
+                rows.append(f"{name}\t{load}\t{sector}\t{km}\t{value if name == 'Orrin D' else f'{value} {unit}'}")
     said = t.paste("\n".join(rows))
     assert "18 would be added" in said
     assert len(t.study.legs) == 18
@@ -70,9 +61,7 @@ def test_a_grid_with_a_whole_route(tester):
     assert t.window.stage("use").range.capacity.caption.text() == "Tank"
     driven = t.window.stage("use").range.driven.words.text().splitlines()
     assert len(driven) == 24, "two vehicles, three loads, three sectors and the whole route"
-    assert any(
-        x.startswith("Orrin E, Box trailer, whole route: As driven 37.7 kWh/100 km") for x in driven
-    ), driven
+    assert any(x.startswith("Orrin E, Box trailer, whole route: As driven 37.7 kWh/100 km") for x in driven), driven
     assert any("Orrin D, Alone, whole route" in x and "901 km" in x for x in driven)
     t.window.stage("use").show_page("money")
     assert "L a year" in t.window.stage("use").pages["money"].cost.text()
@@ -97,9 +86,7 @@ def test_the_same_typed_leg_by_leg_with_other_weights(tester):
     t.legs("reading", "15.2", "21.0", "20.4", "30.6")
     t.legs("distance_km", "12", "12", "41", "41")
     whole = next(c for c in t.analysis.comparisons if c.sector == "whole")
-    assert whole.as_measured_percent == pytest.approx(
-        ((12 * 21 + 41 * 30.6) / (12 * 15.2 + 41 * 20.4) - 1) * 100
-    )
+    assert whole.as_measured_percent == pytest.approx(((12 * 21 + 41 * 30.6) / (12 * 15.2 + 41 * 20.4) - 1) * 100)
     t.window.go_to("verdict")
     stage = t.window.stage("verdict")
     field = stage.weights["town"]

@@ -6,12 +6,7 @@ import pytest
 def test_coast_against_regenerate(tester):
     t = tester
     t.new(
-        "laps",
-        "Town round",
-        kind="technique",
-        names=("Coast", "Brake and regenerate"),
-        order="ABABAB",
-        capacity="40",
+        "laps", "Town round", kind="technique", names=("Coast", "Brake and regenerate"), order="ABABAB", capacity="40"
     )
     t.legs("reading", "11.2", "11.9", "10.4", "11.3", "10.6", "11.0")
     t.legs("distance_km", *["6.2"] * 6)

@@ -7,12 +7,7 @@ def test_the_wall_counts_and_unread_is_unknown(tester):
     t = tester
     t.units("metric-wh")
     t.new(
-        "change",
-        "Warm-up",
-        kind="preconditioning",
-        names=("Cabin only", "Battery too"),
-        order="AB",
-        method="one-way",
+        "change", "Warm-up", kind="preconditioning", names=("Cabin only", "Battery too"), order="AB", method="one-way"
     )
     t.window.go_to("drive")
     assert "grid_kwh" in t.window.drive.cards["L01"].fields  # open by itself for this kind

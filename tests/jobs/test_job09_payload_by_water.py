@@ -5,15 +5,7 @@ import pytest
 
 def test_what_the_load_costs(tester):
     t = tester
-    t.new(
-        "change",
-        "Water",
-        kind="payload",
-        names=("Empty", "480 L aboard"),
-        order="AB",
-        method="loop",
-        speed="111",
-    )
+    t.new("change", "Water", kind="payload", names=("Empty", "480 L aboard"), order="AB", method="loop", speed="111")
     t.question("v_speed_error_percent", "-1.8")
     t.legs("reading", "2.6 km/kWh", "2.5 km/kWh")
     t.legs("distance_km", "92", "92")

@@ -4,8 +4,7 @@ import pytest
 
 
 @pytest.mark.parametrize(
-    ("claim", "percent", "tolerance"),
-    [("no difference", 0, 1), ("5 % better \u00b1 1", -5, 1), ("-5 +/- 2 %", -5, 2)],
+    ("claim", "percent", "tolerance"), [("no difference", 0, 1), ("5 % better \u00b1 1", -5, 1), ("-5 +/- 2 %", -5, 2)]
 )
 def test_a_claim_is_entered_and_judged(tester, claim, percent, tolerance):
     t = tester

@@ -4,13 +4,7 @@
 def test_mass_and_shape_are_told_apart(tester):
     t = tester
     t.new(
-        "change",
-        "Shed on the bed",
-        kind="payload",
-        names=("Unladen", "Laden"),
-        order="AB",
-        method="loop",
-        speed="90",
+        "change", "Shed on the bed", kind="payload", names=("Unladen", "Laden"), order="AB", method="loop", speed="90"
     )
     t.question("v_mass_kg", "2600")
     t.question("prediction", "3.0 to 3.2 km/kWh")

@@ -43,12 +43,7 @@ def test_a_log_is_recognised(tester, tmp_path):
 def test_a_table_can_be_called_a_log(tester, tmp_path):
     t = tester
     t.new(
-        "change",
-        "Covers by logger",
-        kind="aero covers",
-        names=("Covers on", "Covers off"),
-        order="AB",
-        method="loop",
+        "change", "Covers by logger", kind="aero covers", names=("Covers on", "Covers off"), order="AB", method="loop"
     )
     path = tmp_path / "odd.csv"
     path.write_text("a;b;c\n" + "\n".join(f"{i};90;13,5" for i in range(900)))

@@ -5,15 +5,7 @@ import pytest
 
 def test_a_roof_box_by_charging_back(tester):
     t = tester
-    t.new(
-        "change",
-        "Roof box",
-        kind="cargo",
-        names=("Box off", "Box on"),
-        order="AB",
-        method="loop",
-        capacity="64",
-    )
+    t.new("change", "Roof box", kind="cargo", names=("Box off", "Box on"), order="AB", method="loop", capacity="64")
     t.instrument("trip average", counts=False)
     t.legs("charger", "13.617", "14.382")
     t.legs("distance_km", "49", "49")

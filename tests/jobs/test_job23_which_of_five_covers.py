@@ -23,9 +23,7 @@ def typed(t, title, names, order, date):
     )
     t.question("v_name", "Orrin 1")
     called = dict(zip("ABCDE", ("Bare wheels", *names), strict=False))
-    rows = [
-        "configuration\tdistance (km)\treading\ttime\tstart\ttemperature\tclimate\troad\twind (m/s)\twind from"
-    ]
+    rows = ["configuration\tdistance (km)\treading\ttime\tstart\ttemperature\tclimate\troad\twind (m/s)\twind from"]
     for i, letter in enumerate(order):
         level = BARE * (1 + TRUTH.get(called[letter], 0.0) / 100) * (1 + 0.002 * (-1) ** i)
         rows.append(

@@ -8,15 +8,7 @@ from PySide6.QtWidgets import QApplication, QLabel
 
 def driven(t, title, date, effect, *, order="ABBA", air="14", tyres="2.9", noise=0.002):
     """A study of one day, pasted from a table."""
-    t.new(
-        "change",
-        title,
-        kind="aero covers",
-        names=("Discs off", "Discs on"),
-        order="",
-        method="loop",
-        speed="90",
-    )
+    t.new("change", title, kind="aero covers", names=("Discs off", "Discs on"), order="", method="loop", speed="90")
     t.question("v_name", "Orrin 1")
     rows = [
         "configuration\tdistance (km)\treading\ttime\tstart\ttemperature\tclimate\troad\twind (m/s)\twind from\ttyre pressure (bar)"
@@ -24,9 +16,7 @@ def driven(t, title, date, effect, *, order="ABBA", air="14", tyres="2.9", noise
     for i, letter in enumerate(order):
         level = 168.0 * (1 + effect / 100 * (letter == "B")) * (1 + noise * (-1) ** i)
         name = "Discs on" if letter == "B" else "Discs off"
-        rows.append(
-            f"{name}\t32\t{level:.1f} Wh/km\t21:20\t{date} {9 + i}:00\t{air}\toff\tdry\t1\t240\t{tyres}"
-        )
+        rows.append(f"{name}\t32\t{level:.1f} Wh/km\t21:20\t{date} {9 + i}:00\t{air}\toff\tdry\t1\t240\t{tyres}")
     said = t.paste("\n".join(rows))
     assert f"{len(order)} would be added" in said
     assert [x.configuration for x in t.study.legs] == list(order)
@@ -63,9 +53,7 @@ def test_it_stayed_so(tester):
     assert low < -3.0 < high
     # A click opens either of them.
     link = next(
-        b
-        for b in t.window.home.page("together").findChildren(type(t.window.home.new))
-        if "a year on" in b.text()
+        b for b in t.window.home.page("together").findChildren(type(t.window.home.new)) if "a year on" in b.text()
     )
     t.click(link)
     assert t.study.title == "Discs, a year on"

@@ -21,13 +21,7 @@ def entry(number, title="", *, effect=None, state="settled", changed=1, archived
     if effect is not None:
         known |= {"effect": effect, "low": effect - 1, "high": effect + 1}
     return StudyEntry(
-        number,
-        title or f"Study {number}",
-        json.dumps(known),
-        datetime(2026, 1, changed),
-        "",
-        About(**about),
-        archived,
+        number, title or f"Study {number}", json.dumps(known), datetime(2026, 1, changed), "", About(**about), archived
     )
 
 
@@ -142,10 +136,7 @@ def test_the_lines_are_what_opening_each_study_would_show(book):
         study, traces = book.load(e.id)
         c = analyse(study, traces, scatter=learned_scatter(book.scatter_evidence(e.id))).comparisons[0]
         known = json.loads(e.summary)
-        assert (known["effect"], known["low"]) == (
-            round(c.effect_percent, 3),
-            round(c.interval_percent[0], 3),
-        )
+        assert (known["effect"], known["low"]) == (round(c.effect_percent, 3), round(c.interval_percent[0], 3))
     # A study that teaches another hand moves the others.
     wild = [170 * (1 + 0.06 * (-1) ** (k // 2)) for k in range(8)]
     added = book.add(driven_study("ABBA", values=wild))

@@ -67,9 +67,7 @@ def test_a_study_that_cannot_be_read_keeps_no_other_shut(path, value):
         change(path, "UPDATE study SET body = ? WHERE id = 2", value)
     with Logbook.open(path) as book:
         assert [e.title for e in book.studies()] == ["One", "Two", "Three"]
-        with pytest.raises(
-            StudyDamaged, match=r"Two.* is damaged: its readings are not what was written"
-        ) as told:
+        with pytest.raises(StudyDamaged, match=r"Two.* is damaged: its readings are not what was written") as told:
             book.read(2)
         # a digit that changed by itself is offered as what it is: doubtful, never opened as a reading
         assert (told.value.study is not None) == (value is None)

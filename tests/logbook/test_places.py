@@ -64,9 +64,7 @@ def test_a_save_into_a_file_that_was_moved_away_is_refused_in_words(tmp_path):
     with Logbook.open(path) as book:
         number = book.add(driven_study("AB"))
         path.rename(tmp_path / "elsewhere.fairmargin")
-        with pytest.raises(
-            LogbookFault, match="moved away or replaced while it was open; this was not saved"
-        ):
+        with pytest.raises(LogbookFault, match="moved away or replaced while it was open; this was not saved"):
             book.save(number, driven_study("ABBA"))
         (tmp_path / "elsewhere.fairmargin").rename(path)
         book.save(number, driven_study("ABBA"))  # put back: it goes on

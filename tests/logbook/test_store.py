@@ -90,10 +90,7 @@ def test_a_second_window_reads_only_and_says_so(path, abba):
     with Logbook.open(path) as first:
         first.add(abba)
         with Logbook.open(path) as second:
-            assert (
-                second.read_only_because
-                == "Another window has this logbook; here it is open for reading only."
-            )
+            assert second.read_only_because == "Another window has this logbook; here it is open for reading only."
             assert len(second.studies()) == 1
             with pytest.raises(LogbookFault, match="Another window"):
                 second.add(abba)
@@ -184,9 +181,7 @@ def test_the_garage_holds_the_newest_study_of_each_vehicle_and_road(tmp_path):
 
 def a_trace(power=15.0, n=50):
     t = np.arange(float(n))
-    return Trace(
-        time_s=t, speed_kmh=np.full(n, 90.0), power_kw=np.full(n, power), latitude=np.full(n, np.nan)
-    )
+    return Trace(time_s=t, speed_kmh=np.full(n, 90.0), power_kw=np.full(n, power), latitude=np.full(n, np.nan))
 
 
 def test_traces_are_saved_changed_and_taken_away_with_the_study(tmp_path, abba):

@@ -62,9 +62,7 @@ def numbers_of(result: Any) -> dict[str, float | str | None]:
         found[f"concern {concern.code}, {concern.title}: severity"] = concern.severity
         found[f"concern {concern.code}, {concern.title}: legs"] = " ".join(concern.legs)
         found[f"concern {concern.code}, {concern.title}: words"] = f"{concern.message} {concern.next_step}"
-        found[f"concern {concern.code}, {concern.title}: flags"] = (
-            f"covered {concern.covered}, signed {concern.signed}"
-        )
+        found[f"concern {concern.code}, {concern.title}: flags"] = f"covered {concern.covered}, signed {concern.signed}"
     for climb in result.climbs:
         found[f"climb {climb.configuration}: returned"] = climb.returned_percent
     return found
@@ -101,8 +99,7 @@ def settled(before: Any, now: Any) -> Any:
 
     return {
         name: {
-            where: old if close(old := before.get(name, {}).get(where), new) else new
-            for where, new in figures.items()
+            where: old if close(old := before.get(name, {}).get(where), new) else new for where, new in figures.items()
         }
         for name, figures in now.items()
     }
@@ -116,13 +113,7 @@ def _simulated() -> Iterator[tuple[str, Any, Any]]:
 
     plans: list[dict[str, Any]] = []
     # kinds and winds, instruments and orders, methods, days apart, sizes, logged
-    for kind, effect in (
-        ("aero covers", -4.0),
-        ("tyres", 4.5),
-        ("payload", 5.0),
-        ("cargo", 9.0),
-        ("towing", 45.0),
-    ):
+    for kind, effect in (("aero covers", -4.0), ("tyres", 4.5), ("payload", 5.0), ("cargo", 9.0), ("towing", 45.0)):
         for wind in ("calm", "mixed", "windy"):
             plans.append({"kind": kind, "effect_percent": effect, "wind": wind})
     for instrument in ("average", "energy", "charge-back", "soc"):
@@ -132,9 +123,7 @@ def _simulated() -> Iterator[tuple[str, Any, Any]]:
         for days in (1, 2):
             plans.append({"method": method, "days": days})
     for days, gap in ((2, 1), (2, 21), (3, 7)):
-        plans.append(
-            {"days": days, "day_gap": gap, "kind": "tyres", "effect_percent": 4.0, "day_warmer_k": -5.0}
-        )
+        plans.append({"days": days, "day_gap": gap, "kind": "tyres", "effect_percent": 4.0, "day_warmer_k": -5.0})
     plans += [
         {"order": "AB"},
         {"order": "BA"},
@@ -143,13 +132,9 @@ def _simulated() -> Iterator[tuple[str, Any, Any]]:
         {"traffic": 0.9},
         {"scatter": 0.03},
     ]
-    plans += [
-        {"kind": kind, "effect_percent": 3.0} for kind in ("wheels", "preconditioning", "technique", "other")
-    ]
+    plans += [{"kind": kind, "effect_percent": 3.0} for kind in ("wheels", "preconditioning", "technique", "other")]
     plans += [{"speed_kmh": 50.0}, {"speed_kmh": 130.0}, {"temperature_c": -8.0}, {"temperature_c": 33.0}]
-    plans += [
-        {"samples": True, "instrument": "logger", "sample_rate_hz": 0.2, "wind": w} for w in ("calm", "windy")
-    ]
+    plans += [{"samples": True, "instrument": "logger", "sample_rate_hz": 0.2, "wind": w} for w in ("calm", "windy")]
     plans.append({"samples": True, "instrument": "logger", "sample_rate_hz": 0.2, "days": 2})
     for i, plan in enumerate(plans):
         made = simulate(9000 + i, DayPlan(**plan))
@@ -163,9 +148,7 @@ def _by_hand() -> Iterator[tuple[str, Any, Any]]:
     base = driven_study("ABBA")
     sparse = base.with_legs(
         [
-            leg.with_(
-                started_at=None, temperature_c=None, wind_speed_ms=None, wind_from_deg=None, duration_s=None
-            )
+            leg.with_(started_at=None, temperature_c=None, wind_speed_ms=None, wind_from_deg=None, duration_s=None)
             for leg in base.legs
         ]
     )
@@ -176,9 +159,7 @@ def _by_hand() -> Iterator[tuple[str, Any, Any]]:
     ]
     yield "hand everyday", base.with_legs(days).with_(method="everyday", route=()), {}
     up = [
-        leg.with_(
-            average_shown=420.0 if leg.direction == "out" else 60.0, soc_start_percent=80, soc_end_percent=70
-        )
+        leg.with_(average_shown=420.0 if leg.direction == "out" else 60.0, soc_start_percent=80, soc_end_percent=70)
         for leg in base.legs
     ]
     yield "hand climb", base.with_legs(up).with_(method="climb"), {}

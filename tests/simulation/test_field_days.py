@@ -38,14 +38,10 @@ def test_a_seed_gives_the_same_day_and_weeks():
     assert field_weeks(5, Weeks(weeks=2)).study == field_weeks(5, Weeks(weeks=2)).study
 
 
-@pytest.mark.parametrize(
-    "kind", ["aero covers", "tyres", "payload", "towing", "wheels", "other", "technique"]
-)
+@pytest.mark.parametrize("kind", ["aero covers", "tyres", "payload", "towing", "wheels", "other", "technique"])
 @pytest.mark.parametrize("effect", [-5.0, 8.0])
 def test_the_change_has_the_effect_that_was_asked_for(kind, effect):
-    assert field_day(1, FieldDay(kind=kind, effect_percent=effect)).truth_percent == pytest.approx(
-        effect, abs=0.02
-    )
+    assert field_day(1, FieldDay(kind=kind, effect_percent=effect)).truth_percent == pytest.approx(effect, abs=0.02)
 
 
 def test_a_null_is_nothing_at_all():
@@ -123,9 +119,7 @@ def test_a_field_study_is_a_package_like_any_other(tmp_path):
     made = field_day(11, FieldDay(instrument="logger", length_km=4.0))
     write_package(tmp_path / "p.zip", made.study, made.traces)
     again = read_package(tmp_path / "p.zip")
-    assert [leg.gps_distance_km for leg in again.study.legs] == [
-        leg.gps_distance_km for leg in made.study.legs
-    ]
+    assert [leg.gps_distance_km for leg in again.study.legs] == [leg.gps_distance_km for leg in made.study.legs]
 
 
 def test_weeks_go_there_in_the_morning_and_back_in_the_evening():

@@ -106,12 +106,7 @@ def test_charge_falls_and_is_put_back_before_it_is_empty(planned):
         ({"method": "everyday"}, "cannot be rehearsed yet"),
         ({"legs": ()}, "no legs are planned"),
         (
-            {
-                "legs": (
-                    Leg(leg="A1", configuration="A", speed_kmh=70),
-                    Leg(leg="B1", configuration="B", speed_kmh=85),
-                )
-            },
+            {"legs": (Leg(leg="A1", configuration="A", speed_kmh=70), Leg(leg="B1", configuration="B", speed_kmh=85))},
             "several speeds",
         ),
         ({"vehicle": VAN.with_(energy="diesel")}, "only an electric"),

@@ -24,9 +24,7 @@ def test_the_same_moment_reports_the_same_and_the_day_warms():
     warm = [read_report(station_report(1, at.replace(hour=h))).temperature_c for h in (5, 15)]
     assert warm[1] > warm[0] + 4
     summer, winter = (
-        np.mean(
-            [read_report(station_report(1, datetime(2026, m, d, 12))).temperature_c for d in range(1, 20)]
-        )
+        np.mean([read_report(station_report(1, datetime(2026, m, d, 12))).temperature_c for d in range(1, 20)])
         for m in (7, 1)
     )
     assert summer > winter + 8

@@ -23,17 +23,13 @@ def test_the_truth_is_the_effect_asked_for(kind):
 
 def test_the_display_rounds():
     made = simulate(2, DayPlan(step=0.5))
-    assert all(
-        (leg.average_shown / 0.5) == pytest.approx(round(leg.average_shown / 0.5)) for leg in made.study.legs
-    )
+    assert all((leg.average_shown / 0.5) == pytest.approx(round(leg.average_shown / 0.5)) for leg in made.study.legs)
 
 
 @pytest.mark.parametrize("instrument", ["average", "energy", "charge-back", "soc", "logger"])
 @pytest.mark.parametrize("method", ["out-and-back", "loop"])
 def test_every_instrument_leads_to_a_comparison(instrument, method):
-    made = simulate(
-        3, DayPlan(instrument=instrument, method=method, samples=instrument == "logger", effect_percent=-8)
-    )
+    made = simulate(3, DayPlan(instrument=instrument, method=method, samples=instrument == "logger", effect_percent=-8))
     c = analyse(made.study, made.traces).comparisons[0]
     assert c.interval_percent[0] - 1 < made.truth["effect_percent"] < c.interval_percent[1] + 1
 
@@ -42,14 +38,10 @@ def test_level_ground_truth_of_the_traces():
     made = simulate(4, DayPlan(samples=True, traffic=0.0, ramps=False))
     trace = made.traces["L01"]
     assert np.mean(trace.speed_kmh) == pytest.approx(90, abs=2.5)
-    assert made.study.legs[0].average_shown == pytest.approx(
-        np.sum(trace.power_kw) / 3600 / 18.4 * 100, rel=0.03
-    )
+    assert made.study.legs[0].average_shown == pytest.approx(np.sum(trace.power_kw) / 3600 / 18.4 * 100, rel=0.03)
 
 
-@pytest.mark.parametrize(
-    "regime", [{"wind": "calm"}, {"wind": "mixed"}, {"wind": "mixed", "days": 2, "order": "AABB"}]
-)
+@pytest.mark.parametrize("regime", [{"wind": "calm"}, {"wind": "mixed"}, {"wind": "mixed", "days": 2, "order": "AABB"}])
 def test_the_interval_holds_the_truth(regime):
     # 30 studies: at 95 % coverage fewer than 25 hits would be a one in 5000 accident.
     hits = 0

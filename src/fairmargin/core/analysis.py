@@ -92,14 +92,11 @@ def analyse(
     if view not in VIEWS:
         raise ValueError(f'view must be one of {", ".join(VIEWS)}; got "{view}"')
     traces = {} if traces is None else traces
-    parts = [
-        _of_vehicle(name, part, traces, view, scatter or ScatterPrior()) for name, part in by_vehicle(study)
-    ]
+    parts = [_of_vehicle(name, part, traces, view, scatter or ScatterPrior()) for name, part in by_vehicle(study)]
     if study.change.subject == "vehicle" and len(parts) > 1:
         parts = [replace(p, comparisons=(), concerns=()) for p in parts]
         parts += [
-            _between(study, baseline, trial, traces, view, scatter)
-            for baseline, trial in between_vehicles(study)
+            _between(study, baseline, trial, traces, view, scatter) for baseline, trial in between_vehicles(study)
         ]
     asked = _asked(study, traces, view, scatter)
     parts += [p for p in asked if p.comparisons]
@@ -107,9 +104,7 @@ def analyse(
     return replace(whole, claim=claim_result(study, whole.comparisons))
 
 
-def _asked(
-    study: Study, traces: Mapping[str, Trace], view: View, scatter: ScatterPrior | None
-) -> list[Analysis]:
+def _asked(study: Study, traces: Mapping[str, Trace], view: View, scatter: ScatterPrior | None) -> list[Analysis]:
     """Comparisons that somebody asked for, as parts of the study's analysis; those without legs are left."""
     there, found = set(cells(study)), []
     for asked in study.also_compared:
@@ -118,16 +113,7 @@ def _asked(
             continue
         made = compare(study, baseline, trial, traces, view, scatter)
         found.append(
-            replace(
-                made,
-                legs=(),
-                results=(),
-                climbs=(),
-                capacity=None,
-                scatter_evidence=(),
-                concerns=(),
-                learned=(),
-            )
+            replace(made, legs=(), results=(), climbs=(), capacity=None, scatter_evidence=(), concerns=(), learned=())
         )
     return found
 
@@ -167,12 +153,7 @@ def compare(
 
 
 def _between(
-    study: Study,
-    baseline: Cell,
-    trial: Cell,
-    traces: Mapping[str, Trace],
-    view: View,
-    scatter: ScatterPrior | None,
+    study: Study, baseline: Cell, trial: Cell, traces: Mapping[str, Trace], view: View, scatter: ScatterPrior | None
 ) -> Analysis:
     """One vehicle against another, as a part of the study's analysis: no results or legs of its own."""
     found = compare(study, baseline, trial, traces, view, scatter)
@@ -205,9 +186,7 @@ def _together(study: Study, parts: Sequence[Analysis]) -> Analysis:
     )
 
 
-def _of_vehicle(
-    vehicle: str, study: Study, traces: Mapping[str, Trace], view: View, scatter: ScatterPrior
-) -> Analysis:
+def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: View, scatter: ScatterPrior) -> Analysis:
     """The analysis of one vehicle's legs; or of two, where the vehicle is the change or its control."""
     traces, doubts = check_records(study, traces)
     owners = {leg.leg: vehicle_of(study, leg.vehicle) for leg in study.legs} if not vehicle else {}
@@ -323,9 +302,7 @@ def _test_day(
         a, b = sides_of(study, trial, used)
         if not a or not b:
             continue
-        case = ComparisonContext(
-            study, trial, fit.conditions, used, fit, effect, options, again, taken_back, gaps
-        )
+        case = ComparisonContext(study, trial, fit.conditions, used, fit, effect, options, again, taken_back, gaps)
         found = [*check(case), *doubts]
         concerns += found
         said = fit.plain.get(trial, effect) if doubtful else effect
@@ -344,12 +321,7 @@ def _test_day(
 
 
 def _driven(
-    study: Study,
-    fit: Fit,
-    used: Sequence[Observation],
-    sector: str,
-    view: View,
-    conditions: Mapping[str, Conditions],
+    study: Study, fit: Fit, used: Sequence[Observation], sector: str, view: View, conditions: Mapping[str, Conditions]
 ) -> tuple[Result, ...]:
     """What each configuration of a fit took: by the model, or plainly where it is not believed."""
     doubtful = _doubtful(fit) and view != "as-measured"

@@ -69,9 +69,7 @@ class RoadPlaces:
         if self.line is None:
             return None
         guess = self.length_km - guess_km if backwards else guess_km
-        place, off = self.line.project(
-            np.array([latitude]), np.array([longitude]), np.array([1000.0 * guess])
-        )
+        place, off = self.line.project(np.array([latitude]), np.array([longitude]), np.array([1000.0 * guess]))
         if off[0] > 200.0:
             return None
         km = float(place[0]) / 1000.0
@@ -142,9 +140,7 @@ class Disturbance:
     percent: float | None  # None = cannot be priced
 
 
-def price(
-    study: Study, leg: Leg, kind: EventKind, seconds: float, speed_kmh: float | None = None
-) -> Disturbance:
+def price(study: Study, leg: Leg, kind: EventKind, seconds: float, speed_kmh: float | None = None) -> Disturbance:
     """Price a thing that happened on a leg through the study's own vehicle.
 
     Slow traffic and stops: steady consumption at the two speeds over the stretch, auxiliaries over the time
@@ -176,9 +172,7 @@ def price(
 
     def regained(low_kmh: float) -> float:
         """Energy lost by slowing to a speed and regaining the aim. [Wh]"""
-        return float(
-            disturbance.regained_wh(k.mass_kg, v / 3.6, low_kmh / 3.6, k.drive_efficiency, k.regen_efficiency)
-        )
+        return float(disturbance.regained_wh(k.mass_kg, v / 3.6, low_kmh / 3.6, k.drive_efficiency, k.regen_efficiency))
 
     if kind == "slow-traffic" and speed_kmh is not None and speed_kmh > STOPPED_KMH:
         slow_km = min(seconds / 3600.0 * speed_kmh, km)

@@ -40,9 +40,7 @@ def speed_curves(
     plain = study if study.change.subject != "speed" else _one_configuration(study)
     found: list[SpeedCurve] = []
     for part in evidence_parts(plain, traces):
-        if not any(
-            c.timed or part.study.leg(c.leg).speed_kmh or part.study.target_speed_kmh for c in part.conditions
-        ):
+        if not any(c.timed or part.study.leg(c.leg).speed_kmh or part.study.target_speed_kmh for c in part.conditions):
             continue
         driven = [3.6 * c.speed_m_s for c in part.conditions]
         low = max(CURVE_REACH[0] * min(driven), CURVE_LIMITS_KMH[0])

@@ -45,9 +45,7 @@ def everyday_group(study: Study, view: View, evidence: Gathered, doubts: Sequenc
         return {} if view == "as-measured" else everyday_lines(o, fit.corrections[o.legs[0]])
 
     results = {
-        (name := o.legs[0]): leg_result(
-            study, study.leg(name), o, view, lines(o), fit.trip_sd.get(name, o.relative_sd)
-        )
+        (name := o.legs[0]): leg_result(study, study.leg(name), o, view, lines(o), fit.trip_sd.get(name, o.relative_sd))
         for o in every
     }
     comparisons: list[Comparison] = []
@@ -66,9 +64,7 @@ def everyday_group(study: Study, view: View, evidence: Gathered, doubts: Sequenc
         sides = Sides(study, effect, a, b, every, results, conditions, own, fit.scatter_share, True)
         comparisons.append(comparison(sides, view, found))
     levels = {} if view == "as-measured" else _levels(used, results)
-    return Group(
-        comparisons, concerns, results, results=results_of(study, used, "", levels, "model", conditions)
-    )
+    return Group(comparisons, concerns, results, results=results_of(study, used, "", levels, "model", conditions))
 
 
 def _levels(used: Sequence[Observation], lines: Mapping[str, LegResult]) -> Mapping[str, Level]:

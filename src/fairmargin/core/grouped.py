@@ -38,11 +38,7 @@ def results_of(
     """What each configuration of a group took."""
     out = []
     for c in study.configurations:
-        own = [
-            o
-            for o in used
-            if (leg := study.leg(o.legs[0])).configuration == c.id and leg.vehicle != "control"
-        ]
+        own = [o for o in used if (leg := study.leg(o.legs[0])).configuration == c.id and leg.vehicle != "control"]
         if own:
             speed = c.speed_kmh if study.change.subject == "speed" else study.target_speed_kmh
             names = [leg for o in own for leg in o.legs]

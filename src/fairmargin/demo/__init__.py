@@ -111,9 +111,7 @@ def demo_studies() -> list[SimulatedStudy]:
             configurations=configurations, change=change, notes=notes, route_name="Dyke Road", title=title
         )
         study = _with_pressures(study)
-        told = {"aero covers": {"drag_area_percent": -5.0}, "tyres": {"rolling_percent": 12.0}}.get(
-            plan.kind, {}
-        )
+        told = {"aero covers": {"drag_area_percent": -5.0}, "tyres": {"rolling_percent": 12.0}}.get(plan.kind, {})
         study = study.with_(plan=Plan(day=plan.start.date(), start=time(7, 45), **told))
         made.append(replace(simulated, study=study))
     return made
@@ -164,18 +162,10 @@ def _ladder_rack(road: TrueRoad, van: TrueVehicle, known: Vehicle) -> SimulatedS
                 people_kg=150,
                 roof_kg=38,
                 gross_limit=(LimitSource(mass_kg=2350, source="plate"),),
-                roof_limit=(
-                    LimitSource(mass_kg=100, source="handbook"),
-                    LimitSource(mass_kg=75, source="rack"),
-                ),
+                roof_limit=(LimitSource(mass_kg=100, source="handbook"), LimitSource(mass_kg=75, source="rack")),
             ),
-            details={
-                "stowed": "inside, along the load bay",
-                "frontal": "board 1.1 m \u00d7 0.3 m, rack 8 cm",
-            },
-            checklist=tuple(
-                item.with_(done=item.when in {"before the day", "arrival"}) for item in checklist("cargo")
-            ),
+            details={"stowed": "inside, along the load bay", "frontal": "board 1.1 m \u00d7 0.3 m, rack 8 cm"},
+            checklist=tuple(item.with_(done=item.when in {"before the day", "arrival"}) for item in checklist("cargo")),
         ),
     )
     return replace(rack, study=_planned_from(study, 3))
@@ -185,14 +175,7 @@ def _bread_trailer(road: TrueRoad, van: TrueVehicle, known: Vehicle) -> Simulate
     parts = [
         simulate(
             SEED + 23 + i,
-            DayPlan(
-                kind="towing",
-                effect_percent=effect,
-                speed_kmh=speed,
-                start=start,
-                traffic=0.0,
-                swap_minutes=15,
-            ),
+            DayPlan(kind="towing", effect_percent=effect, speed_kmh=speed, start=start, traffic=0.0, swap_minutes=15),
             road=road,
             known=known,
             van=van,
@@ -202,9 +185,7 @@ def _bread_trailer(road: TrueRoad, van: TrueVehicle, known: Vehicle) -> Simulate
         )
     ]
     legs = [
-        leg.with_(
-            leg=f"L{8 * i + j + 1:02d}", run=f"R{4 * i + int(leg.run[1:])}", block=str(i + 1), speed_kmh=speed
-        )
+        leg.with_(leg=f"L{8 * i + j + 1:02d}", run=f"R{4 * i + int(leg.run[1:])}", block=str(i + 1), speed_kmh=speed)
         for i, (part, speed) in enumerate(zip(parts, (70.0, 85.0), strict=True))
         for j, leg in enumerate(part.study.legs)
     ]
@@ -238,10 +219,7 @@ def _bread_trailer(road: TrueRoad, van: TrueVehicle, known: Vehicle) -> Simulate
                     LimitSource(mass_kg=800, source="trailer plate"),
                 ),
                 train_limit=(LimitSource(mass_kg=2950, source="plate"),),
-                nose_limit=(
-                    LimitSource(mass_kg=75, source="coupling"),
-                    LimitSource(mass_kg=50, source="car plate"),
-                ),
+                nose_limit=(LimitSource(mass_kg=75, source="coupling"), LimitSource(mass_kg=50, source="car plate")),
             ),
             details={"trailer": "box trailer, 1.9 m high, forty trays", "limits": "yes, see Load"},
         ),
@@ -281,8 +259,7 @@ _PLANNED: Final = ("leg", "run", "block", "configuration", "direction", "speed_k
 def _planned_from(study: Study, run: int) -> Study:
     """Blank the readings from a run on: it is still to be driven."""
     legs = [
-        leg if int(leg.run[1:]) < run else Leg(**{name: getattr(leg, name) for name in _PLANNED})
-        for leg in study.legs
+        leg if int(leg.run[1:]) < run else Leg(**{name: getattr(leg, name) for name in _PLANNED}) for leg in study.legs
     ]
     return study.with_legs(legs)
 
@@ -298,9 +275,7 @@ def _with_pressures(study: Study) -> Study:
     queues = [e for e in study.events if e.kind == "slow-traffic"]
     if len(study.legs) >= 16 and queues:
         worst = max(queues, key=lambda e: e.duration_s or 0.0)
-        study = study.with_leg(
-            worst.leg, included=False, reason="queue at the lock bridge", left_out_after_result=True
-        )
+        study = study.with_leg(worst.leg, included=False, reason="queue at the lock bridge", left_out_after_result=True)
     return study
 
 
@@ -316,10 +291,5 @@ def make_demo_logbook(path: str | Path) -> None:
     with Logbook.open(path) as book:
         for i, made in enumerate(every):
             result = analyse(made.study, made.traces, scatter=others(evidence, i))
-            book.add(
-                made.study,
-                made.traces,
-                study_summary(result, True, made.study),
-                study_memory(made.study, result),
-            )
+            book.add(made.study, made.traces, study_summary(result, True, made.study), study_memory(made.study, result))
         freshen_all(book)  # the few that the second round moved

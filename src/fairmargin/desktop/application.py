@@ -56,9 +56,7 @@ def follow_desktop() -> None:
 
 def has_display() -> bool:
     """Whether there is anywhere to draw."""
-    return bool(
-        os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
-    )
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
 
 
 def run(path: str | None, demo: bool = False) -> int:

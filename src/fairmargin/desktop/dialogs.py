@@ -27,14 +27,7 @@ from fairmargin.core.study import CLASS_PRESETS, Study, Vehicle
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.laid_out import AIMS, ALREADY_DRIVEN, Aim, laid_out
 from fairmargin.core.study.remembered import Remembered
-from fairmargin.core.units import (
-    CONSUMPTION_UNITS,
-    QUANTITIES,
-    UNIT_CHOICES,
-    UnitChoice,
-    in_units,
-    read_quantity,
-)
+from fairmargin.core.units import CONSUMPTION_UNITS, QUANTITIES, UNIT_CHOICES, UnitChoice, in_units, read_quantity
 from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.widgets.basics import as_tip, label
@@ -55,10 +48,7 @@ KEYS: Sequence[tuple[str, str]] = (
     ("Ctrl+Shift+I", "bring readings in from any file"),
     ("Ctrl+D, F11", "drive the next leg now; over the whole screen"),
     ("on the road: Space", "set off, reset pressed, read off"),
-    (
-        "on the road: T F O S W R G L",
-        "slow traffic, following, overtaking, stop, wrong turn, rain, gust, lifted off",
-    ),
+    ("on the road: T F O S W R G L", "slow traffic, following, overtaking, stop, wrong turn, rain, gust, lifted off"),
     ("on the road: Y, N, P", "the reset took, reset again, pause"),
     ("Ctrl+Shift+J", "instruments"),
     ("Enter, Up, Down", "in the run sheet: the same field of the next or previous leg"),
@@ -179,9 +169,7 @@ class NewStudyDialog(QDialog):
         self.form.setRowVisible(self.begin_with, bool(self._remembered.values))
         day = f" ({until:%b %Y})" if until else ""
         name = vehicle.name if len(vehicle.name) <= LONG_NAME else f"{vehicle.name[:LONG_NAME]}\u2026"
-        self.begin_with.setText(
-            f"Begin with what {count} stud{'ies know' if count != 1 else 'y knows'} of {name}{day}"
-        )
+        self.begin_with.setText(f"Begin with what {count} stud{'ies know' if count != 1 else 'y knows'} of {name}{day}")
         lines = remembered_lines(self._remembered)
         self.begin_with.setToolTip(as_tip(in_units("\n".join(lines), self._units)))
 
@@ -254,17 +242,13 @@ class NewStudyDialog(QDialog):
             names = [self.baseline.text().strip(), *(x.strip() for x in self.trial.text().split(";"))]
             speeds: tuple[float, float] | None = None
             if wanted.subject == "speed":
-                slow, fast = (
-                    self._speed(e, w) for e, w in zip((self.baseline, self.trial), wanted.asks, strict=True)
-                )
+                slow, fast = (self._speed(e, w) for e, w in zip((self.baseline, self.trial), wanted.asks, strict=True))
                 if slow is None or fast is None:
                     raise ValueError("Both speeds are needed: they are what is compared")
                 speeds = (slow, fast)
                 names = [f"{self._units.show('speed', v):.4g} {self._units.speed}" for v in speeds]
             kind = (
-                self.kind.currentText()
-                if not self.kind.isHidden() and wanted.subject == "configuration"
-                else "other"
+                self.kind.currentText() if not self.kind.isHidden() and wanted.subject == "configuration" else "other"
             )
             vehicles = [self._of(self.vehicle)]
             if wanted.vehicles > 1:
@@ -347,9 +331,7 @@ class UnitsDialog(QDialog):
                 box,
             )
         self.preset.activated.connect(self._preset)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Cancel | QDialogButtonBox.StandardButton.Ok
-        )
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel | QDialogButtonBox.StandardButton.Ok)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         layout.addWidget(buttons)
@@ -402,9 +384,7 @@ class KeysDialog(QDialog):
 class FindDialog(QDialog):
     """Type a few letters of a stage, a study or a command."""
 
-    def __init__(
-        self, entries: Sequence[tuple[str, str, Callable[[], object]]], parent: QWidget | None = None
-    ) -> None:
+    def __init__(self, entries: Sequence[tuple[str, str, Callable[[], object]]], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Find anything")
         self.resize(520, 380)

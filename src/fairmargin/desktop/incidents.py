@@ -23,14 +23,7 @@ from typing import Any, Final
 
 from PySide6.QtCore import QObject, QtMsgType, Signal, qInstallMessageHandler, qVersion
 from PySide6.QtGui import QFontDatabase
-from PySide6.QtWidgets import (
-    QDialog,
-    QFileDialog,
-    QHBoxLayout,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin import __version__
 from fairmargin.desktop.widgets.basics import label
@@ -76,9 +69,7 @@ def _short(name: str) -> str:
 
 class _PrivateLog(logging.handlers.RotatingFileHandler):
     def _open(self) -> Any:
-        return open(
-            os.open(self.baseFilename, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "a", encoding="utf-8"
-        )
+        return open(os.open(self.baseFilename, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "a", encoding="utf-8")
 
 
 class Incidents(QObject):
@@ -101,9 +92,7 @@ class Incidents(QObject):
         self._log = logging.Logger("fairmargin.incidents")
         try:
             path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-            handler: logging.Handler = _PrivateLog(
-                path, maxBytes=LOG_BYTES, backupCount=LOG_FILES - 1, delay=True
-            )
+            handler: logging.Handler = _PrivateLog(path, maxBytes=LOG_BYTES, backupCount=LOG_FILES - 1, delay=True)
         except OSError:
             handler = logging.NullHandler()
         handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
@@ -116,9 +105,7 @@ class Incidents(QObject):
         threading.excepthook = lambda a: self.exception(a.exc_type, a.exc_value, a.exc_traceback)
         qInstallMessageHandler(self.toolkit)
 
-    def exception(
-        self, kind: type[BaseException], error: BaseException | None, tb: TracebackType | None
-    ) -> None:
+    def exception(self, kind: type[BaseException], error: BaseException | None, tb: TracebackType | None) -> None:
         """Write an exception down, and tell of it."""
         if issubclass(kind, KeyboardInterrupt):
             sys.__excepthook__(kind, error or kind(), tb)

@@ -21,9 +21,7 @@ def install() -> list[str]:
     entry = entry.replace("Exec=fairmargin", f'Exec="{executable}"')
     targets = {
         data / "applications" / "fairmargin.desktop": entry.encode(),
-        data / "icons" / "hicolor" / "scalable" / "apps" / "fairmargin.svg": (
-            source / "fairmargin.svg"
-        ).read_bytes(),
+        data / "icons" / "hicolor" / "scalable" / "apps" / "fairmargin.svg": (source / "fairmargin.svg").read_bytes(),
         data / "mime" / "packages" / "fairmargin.xml": (source / "fairmargin-mime.xml").read_bytes(),
     }
     done = []
@@ -31,10 +29,7 @@ def install() -> list[str]:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(content)
         done.append(f"wrote {path}")
-    for tool, folder in (
-        ("update-mime-database", data / "mime"),
-        ("update-desktop-database", data / "applications"),
-    ):
+    for tool, folder in (("update-mime-database", data / "mime"), ("update-desktop-database", data / "applications")):
         if shutil.which(tool):
             subprocess.run([tool, str(folder)], check=False)
             done.append(f"ran {tool}")

@@ -27,9 +27,7 @@ class Intake(QObject):
     def __init__(self, window: Shell) -> None:
         super().__init__(window)
         self.window, self.session = window, window.session
-        self._file: Path | None = (
-            None  # text that a dialog shows, and that may be something else than it seems
-        )
+        self._file: Path | None = None  # text that a dialog shows, and that may be something else than it seems
 
     def bring_in(self) -> None:
         """Ask for a file of any kind and bring what it holds into the open study."""
@@ -47,9 +45,7 @@ class Intake(QObject):
             self.window.tell("Open the study first that the readings belong to.")
             return False
         if self.session.read_only:
-            self.window.tell(
-                self.session.logbook.read_only_because if self.session.logbook else "No logbook is open."
-            )
+            self.window.tell(self.session.logbook.read_only_because if self.session.logbook else "No logbook is open.")
             return False
         return True
 
@@ -63,11 +59,7 @@ class Intake(QObject):
             found = recognise(path)
             self._file = path if found.kind in {"log", "table"} else None
             if found.kind == "package":
-                return (
-                    self.window.merge_from(path)
-                    if self.session.study is not None
-                    else self.window.import_from(path)
-                )
+                return self.window.merge_from(path) if self.session.study is not None else self.window.import_from(path)
             if not self._may_bring():
                 return False
             if found.kind in {"log", "track"}:
@@ -180,12 +172,7 @@ class Intake(QObject):
         name = next(iter(sheets))
         if len(sheets) > 1:
             name, agreed = QInputDialog.getItem(
-                self.window,
-                "Which sheet?",
-                as_tip(f"{path.name} has {len(sheets)} sheets."),
-                list(sheets),
-                0,
-                False,
+                self.window, "Which sheet?", as_tip(f"{path.name} has {len(sheets)} sheets."), list(sheets), 0, False
             )
             if not agreed:
                 return False
@@ -203,14 +190,10 @@ class Intake(QObject):
         """Show weather reports, pasted or read, and take them."""
         from fairmargin.desktop.bringing.weather import WeatherDialog
 
-        return self._may_bring() and self._agreed(
-            WeatherDialog(self.session, text, self.window), "weather reports"
-        )
+        return self._may_bring() and self._agreed(WeatherDialog(self.session, text, self.window), "weather reports")
 
     def bring_receipts(self, text: str) -> bool:
         """Show charging receipts, typed or read, and put them on their legs."""
         from fairmargin.desktop.bringing.receipts import ReceiptsDialog
 
-        return self._may_bring() and self._agreed(
-            ReceiptsDialog(self.session, text, self.window), "charging receipts"
-        )
+        return self._may_bring() and self._agreed(ReceiptsDialog(self.session, text, self.window), "charging receipts")

@@ -31,9 +31,7 @@ class Logbooks(QObject):
     def choose_logbook(self) -> None:
         """Ask for a logbook and open it; a new name makes a new one."""
         start = str(self.session.logbook.path.parent) if self.session.logbook else ""
-        dialog = QFileDialog(
-            self.window, "Open or make a logbook", start, f"Logbooks (*{SUFFIX});;All files (*)"
-        )
+        dialog = QFileDialog(self.window, "Open or make a logbook", start, f"Logbooks (*{SUFFIX});;All files (*)")
         dialog.setFileMode(QFileDialog.FileMode.AnyFile)
         dialog.setDefaultSuffix(SUFFIX.lstrip("."))
         if dialog.exec():
@@ -56,9 +54,7 @@ class Logbooks(QObject):
         if wanted == "look":
             self.session.open_logbook(copy.path)
         elif self.session.put_back(copy.path):
-            self.window.tell(
-                f"Put back: {copy_words(copy)}. What was there before is among the earlier copies."
-            )
+            self.window.tell(f"Put back: {copy_words(copy)}. What was there before is among the earlier copies.")
 
     def recover_logbook(self, path: Path) -> None:
         """Offer what can be done with a logbook that is not whole."""
@@ -84,9 +80,7 @@ class Logbooks(QObject):
             else:
                 copies.put_back(path, kept[0].path)
                 if self.session.open_logbook(path):
-                    self.window.tell(
-                        f"Put back: {copy_words(kept[0])}. The damaged file is among the earlier copies."
-                    )
+                    self.window.tell(f"Put back: {copy_words(kept[0])}. The damaged file is among the earlier copies.")
         except (LogbookFault, OSError) as error:
             self.window.tell(words_of(error))
 
@@ -101,12 +95,7 @@ class Logbooks(QObject):
         offers = []
         if earlier is not None:
             offers.append(
-                (
-                    "As it was in the copy of " + copy_words(earlier[0]),
-                    earlier[1].study,
-                    earlier[1].traces,
-                    "",
-                )
+                ("As it was in the copy of " + copy_words(earlier[0]), earlier[1].study, earlier[1].traces, "")
             )
         if fault.study is not None:
             offers.append(("What can be read, as a new study: every value in doubt", fault.study, fault.traces, " (check every value)"))  # fmt: skip

@@ -32,12 +32,7 @@ class Memory(QObject):
         super().__init__(session)
         self._session = session
         self._known: Remembering | None = None
-        for signal in (
-            session.studiesChanged,
-            session.logbookChanged,
-            session.studyChanged,
-            session.analysisChanged,
-        ):
+        for signal in (session.studiesChanged, session.logbookChanged, session.studyChanged, session.analysisChanged):
             signal.connect(self._forget)
 
     def _forget(self) -> None:
@@ -111,9 +106,7 @@ class Memory(QObject):
 
     def vehicle(self, name: str) -> Vehicle | None:
         """A vehicle as the newest study with it has it."""
-        numbers = sorted(
-            {f.study for f in self.read().facts if same_name(f.vehicle) == same_name(name)}, reverse=True
-        )
+        numbers = sorted({f.study for f in self.read().facts if same_name(f.vehicle) == same_name(name)}, reverse=True)
         for number in numbers:
             study = self.study(number)
             for vehicle in () if study is None else (*study.vehicles, study.vehicle):
@@ -145,9 +138,7 @@ class Memory(QObject):
         book = self._session.logbook
         studies: list[Study] = []
         if book is not None:
-            numbers = [
-                e.id for e in book.studies() if same_name(e.about.road) == same_name(name) and not e.damage
-            ]
+            numbers = [e.id for e in book.studies() if same_name(e.about.road) == same_name(name) and not e.damage]
             studies = [s for n in numbers[-MOST_STUDIES:] if (s := self.study(n)) is not None]
         return road_knowledge(name, studies)
 

@@ -152,9 +152,7 @@ class Menus(QObject):
         menu = self._menu("On the &road")
         self._add(menu, "&Drive now", self.own.drive_now, "Ctrl+D")
         self._add(menu, "&Full screen", self.own.drive_full, "F11")
-        self._add(
-            menu, "&Instruments\u2026", lambda: self.own.on_the_road("choose_instruments"), "Ctrl+Shift+J"
-        )
+        self._add(menu, "&Instruments\u2026", lambda: self.own.on_the_road("choose_instruments"), "Ctrl+Shift+J")
         self._add(menu, "&Rehearse the day\u2026", lambda: self.own.on_the_road("choose_rehearsal"))
 
     def _edit(self) -> None:

@@ -31,12 +31,7 @@ class MergeDialog(QDialog):
         self.table.verticalHeader().hide()
         self.table.horizontalHeader().setStretchLastSection(True)
         for i, conflict in enumerate(merged.conflicts):
-            cells = (
-                conflict.leg,
-                conflict.field.replace("_", " "),
-                _shown(conflict.here),
-                _shown(conflict.there),
-            )
+            cells = (conflict.leg, conflict.field.replace("_", " "), _shown(conflict.here), _shown(conflict.there))
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
@@ -46,9 +41,7 @@ class MergeDialog(QDialog):
                 item.setFlags(flags)
                 self.table.setItem(i, j, item)
         layout.addWidget(self.table, 1)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Bring them in")
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)

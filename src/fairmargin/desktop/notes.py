@@ -2,15 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import (
-    QDialog,
-    QDialogButtonBox,
-    QGridLayout,
-    QPushButton,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from fairmargin.core.study import EVENT_KINDS, Event, Study
 from fairmargin.core.study.entry import show_number, words_of
@@ -46,15 +38,11 @@ class _Line:
         self.kind.setCurrentIndex(EVENT_KINDS.index(event.kind))
         self.at = Field(f"At, {units.distance}", lambda _text: None, tip="Where on the leg; empty: not known")
         self.lasted = Field("Lasted, min:s", lambda _text: None, tip="3, 2:30 or 90 s; empty: not known")
-        self.speed = Field(
-            f"Speed, {units.speed}", lambda _text: None, tip="How fast meanwhile; 0 for standing"
-        )
+        self.speed = Field(f"Speed, {units.speed}", lambda _text: None, tip="How fast meanwhile; 0 for standing")
         self.words = Field("Words", lambda _text: None)
         self.at.show_text("" if event.at_km is None else show_number(units.show("distance", event.at_km), 2))
         self.lasted.show_text(show_duration(event.duration_s))
-        self.speed.show_text(
-            "" if event.speed_kmh is None else show_number(units.show("speed", event.speed_kmh), 0)
-        )
+        self.speed.show_text("" if event.speed_kmh is None else show_number(units.show("speed", event.speed_kmh), 0))
         self.words.show_text(event.note)
         self.remove = QToolButton()
         self.remove.setText("Remove")

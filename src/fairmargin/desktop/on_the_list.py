@@ -42,10 +42,7 @@ def put_aside(session: Session, study_id: int, title: str, aside: bool) -> None:
     words = f'put "{title}" aside' if aside else f'take "{title}" back'
     session.undo.push(
         _OnTheList(
-            session,
-            words,
-            lambda: book.set_archived(study_id, aside),
-            lambda: book.set_archived(study_id, not aside),
+            session, words, lambda: book.set_archived(study_id, aside), lambda: book.set_archived(study_id, not aside)
         )
     )
 
@@ -82,9 +79,6 @@ def tag(session: Session, study_id: int, tags: tuple[str, ...]) -> None:
         return
     session.undo.push(
         _OnTheList(
-            session,
-            "tag a study",
-            lambda: book.set_tags(study_id, tags),
-            lambda: book.set_tags(study_id, before),
+            session, "tag a study", lambda: book.set_tags(study_id, tags), lambda: book.set_tags(study_id, before)
         )
     )

@@ -109,9 +109,7 @@ class Packages(QObject):
             self.window.tell("Open a study first; then it can be exported.")
             return
         name = file_name(self.session.study.title) or "study"
-        path, _ = QFileDialog.getSaveFileName(
-            self.window, "Export as a package", f"{name}.zip", "Package (*.zip)"
-        )
+        path, _ = QFileDialog.getSaveFileName(self.window, "Export as a package", f"{name}.zip", "Package (*.zip)")
         if path:
             self.export_to(path)
 
@@ -136,9 +134,7 @@ class Packages(QObject):
             self.window.tell("Open a study first; then it can be reported.")
             return
         name = file_name(self.session.study.title) or "report"
-        path, _ = QFileDialog.getSaveFileName(
-            self.window, "Report", f"{name}.html", "Web page (*.html);;PDF (*.pdf)"
-        )
+        path, _ = QFileDialog.getSaveFileName(self.window, "Report", f"{name}.html", "Web page (*.html);;PDF (*.pdf)")
         if path:
             self.report_to(path)
 
@@ -184,11 +180,7 @@ class Packages(QObject):
         study, analysis = self.session.study, self.session.analysis
         if study is None or analysis is None:
             return False
-        units, askings, own = (
-            self.session.units,
-            self.session.wanted.askings() or (),
-            OwnFigures(self.session),
-        )
+        units, askings, own = (self.session.units, self.session.wanted.askings() or (), OwnFigures(self.session))
 
         def write() -> None:
             use = report_use(study, askings, own.reserve, own.fade, own.prices(), own.km_per_year)

@@ -30,12 +30,7 @@ class PasteDialog(QDialog):
     """Preview: columns with their roles, faulty cells marked and told."""
 
     def __init__(
-        self,
-        text: str,
-        study: Study,
-        choice: UnitChoice,
-        at: tuple[str, str] | None,
-        parent: QWidget | None = None,
+        self, text: str, study: Study, choice: UnitChoice, at: tuple[str, str] | None, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Paste from a spreadsheet")
@@ -44,9 +39,7 @@ class PasteDialog(QDialog):
         self._start = (
             at[0]
             if at
-            else next(
-                (x.leg for x in study.legs if x.state == "planned"), study.legs[0].leg if study.legs else None
-            )
+            else next((x.leg for x in study.legs if x.state == "planned"), study.legs[0].leg if study.legs else None)
         )
         self.pasted = read_cells(text, at[1] if at else None)
         self.result_study: Study | None = None
@@ -97,9 +90,7 @@ class PasteDialog(QDialog):
         except UndecidedDates as fault:
             self.dates.ask(fault)
         try:
-            made = apply_cells(
-                self._study, self.pasted, roles, self._choice, self._start, datetime.now(), order
-            )
+            made = apply_cells(self._study, self.pasted, roles, self._choice, self._start, datetime.now(), order)
         except ValueError as error:
             made = Applied(self._study, 0, 0, [(0, 0, words_of(error))])
         faults = made.faults

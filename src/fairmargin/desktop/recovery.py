@@ -7,15 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QDialog,
-    QDialogButtonBox,
-    QHBoxLayout,
-    QListWidget,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QListWidget, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.logbook import copies
@@ -94,18 +86,13 @@ class CopiesDialog(QDialog):
         self.list.itemActivated.connect(lambda _item: self._want("look"))
         layout.addWidget(self.list, 1)
         if not self.copies:
-            layout.addWidget(
-                label("None yet. The first is kept when a logbook with studies is opened.", "muted")
-            )
+            layout.addWidget(label("None yet. The first is kept when a logbook with studies is opened.", "muted"))
         row = QHBoxLayout()
         self.look = QPushButton("Open it to look")
         self.look.clicked.connect(lambda: self._want("look"))
         self.back = QPushButton("Put it back\u2026")
         self.back.clicked.connect(lambda: self._want("back"))
-        for button, enabled in (
-            (self.look, bool(self.copies)),
-            (self.back, bool(self.copies) and may_put_back),
-        ):
+        for button, enabled in ((self.look, bool(self.copies)), (self.back, bool(self.copies) and may_put_back)):
             button.setEnabled(enabled)
             row.addWidget(button)
         row.addStretch()

@@ -31,9 +31,7 @@ Traces = Mapping[str, Trace | None]  # those that change; None takes a leg's tra
 
 
 class _Edit(QUndoCommand):
-    def __init__(
-        self, session: Session, study_id: int, before: Study, after: Study, text: str, traces: Traces
-    ) -> None:
+    def __init__(self, session: Session, study_id: int, before: Study, after: Study, text: str, traces: Traces) -> None:
         super().__init__(text)
         self._session, self._id, self._before, self._after = session, study_id, before, after
         self._traces = traces
@@ -164,9 +162,7 @@ class Session(QObject):
     def recent(self) -> list[str]:
         """Return the logbooks opened lately, newest first."""
         value = self.settings.value("recent", [])
-        return (
-            [value] if isinstance(value, str) else [str(v) for v in value] if isinstance(value, list) else []
-        )
+        return [value] if isinstance(value, str) else [str(v) for v in value] if isinstance(value, list) else []
 
     def close(self) -> None:
         """Let go of everything."""
@@ -214,13 +210,7 @@ class Session(QObject):
     def _line_as_shown(self, stored: str) -> None:
         """The list says what the opened study says: other studies may have taught the scatter meanwhile."""
         book, analysis = self.logbook, self.analysis
-        if (
-            book is None
-            or book.read_only
-            or analysis is None
-            or self.study is None
-            or self.view != "reference"
-        ):
+        if book is None or book.read_only or analysis is None or self.study is None or self.view != "reference":
             return
         fresh = _summary(self.study, analysis)
         if fresh != stored and self.study_id is not None:

@@ -54,11 +54,7 @@ def stops_of(session: Session, study: Study) -> tuple[Stop, ...]:
         Stop("question", "done" if sealed else "begun", question),
         Stop("plan", "done" if letters else "open", letters or "no runs yet"),
         Stop("drive", "done" if whole else "begun" if driven else "open", f"{driven} of {total} legs"),
-        Stop(
-            "examine",
-            "done" if whole else "begun" if driven else "open",
-            f"{out} left out" if driven else "",
-        ),
+        Stop("examine", "done" if whole else "begun" if driven else "open", f"{out} left out" if driven else ""),
         Stop("correct", "done" if (c or alone) and whole else "begun" if used else "open", largest),
         Stop(
             "verdict",

@@ -41,11 +41,7 @@ class Wanted(QObject):
     def outlook(self) -> tuple[MarginLine, ...]:
         """What the plan will leave open, before anything is read; nothing once there is a reading."""
         s = self._session
-        if (
-            s.study is None
-            or len(s.study.legs) > INLINE_LEGS
-            or any(s.has_reading(leg) for leg in s.study.legs)
-        ):
+        if s.study is None or len(s.study.legs) > INLINE_LEGS or any(s.has_reading(leg) for leg in s.study.legs):
             return ()
         if self._outlook is None or self._outlook[0] is not s.study:
             try:

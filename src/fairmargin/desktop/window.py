@@ -319,9 +319,7 @@ class MainWindow(Shell):
         from fairmargin.desktop.dialogs import NewStudyDialog
 
         if self.session.read_only:
-            self.tell(
-                self.session.logbook.read_only_because if self.session.logbook else "No logbook is open."
-            )
+            self.tell(self.session.logbook.read_only_because if self.session.logbook else "No logbook is open.")
             return
         dialog = NewStudyDialog(self.session.units, *self._garage(), self, self.session.memory)
         if dialog.exec() and dialog.study is not None and self.session.add_study(dialog.study) is not None:

@@ -74,9 +74,7 @@ def joint_lines(joint: Joint) -> list[str]:
     count = len(joint.studies)
     lines = [f"Against {joint.reference}{speed}, {count} stud{'ies' if count != 1 else 'y'}:"]
     for i, p in enumerate(joint.placed):
-        figures = (
-            "the reference" if p.name == joint.reference else effect_words(p.percent, p.interval_percent)
-        )
+        figures = "the reference" if p.name == joint.reference else effect_words(p.percent, p.interval_percent)
         lines.append(f"  {i + 1}. {p.name}: {figures}")
     lines.append(f"  {standing_words(joint)}")
     if count > 1:
@@ -88,9 +86,7 @@ def again_lines(joint: Joint, changed: Sequence[Difference]) -> list[str]:
     """A question that was asked again: each answer, what moved, and what they say together."""
     effect, interval = joint.between(joint.names[0], joint.names[1])
     count = len(joint.studies)
-    lines = [
-        f"{joint.names[1]} against {joint.names[0]}, asked {'twice' if count == 2 else f'{count} times'}:"
-    ]
+    lines = [f"{joint.names[1]} against {joint.names[0]}, asked {'twice' if count == 2 else f'{count} times'}:"]
     lines += [f"  {finding_words(f)}" for f in joint.findings]
     moved = moved_since(joint)
     if moved is not None:
@@ -127,9 +123,7 @@ def facts_lines(known: KnownFacts, scatter: ScatterPrior) -> list[str]:
         lines.append(f"Distance shown over GPS: {effect_words(p.value, p.interval)}, {p.studies} studies")
     if known.speed_error_percent is not None:
         p = known.speed_error_percent
-        lines.append(
-            f"Speed held over the aimed-for, by GPS: {effect_words(p.value, p.interval)}, {p.studies} studies"
-        )
+        lines.append(f"Speed held over the aimed-for, by GPS: {effect_words(p.value, p.interval)}, {p.studies} studies")
     if known.capacity_kwh is not None:
         p = known.capacity_kwh
         lines.append(
@@ -156,9 +150,7 @@ def remembered_lines(remembered: Remembered) -> list[str]:
             ends = (v.mean - half, v.mean, v.mean + half)
             low, middle, high = (math.exp(x) for x in ends) if rule.logarithm else ends
             unit, d = f" {rule.unit}" if rule.unit else "", rule.decimals
-            lines.append(
-                f"{rule.label}: {middle:.{d}f}{unit} ({low:.{d}f} to {high:.{d}f})".replace("-", "\u2212")
-            )
+            lines.append(f"{rule.label}: {middle:.{d}f}{unit} ({low:.{d}f} to {high:.{d}f})".replace("-", "\u2212"))
     return lines
 
 
@@ -170,9 +162,7 @@ def road_lines(road: RoadKnowledge, known: VehicleKnowledge | None = None) -> li
         heights = f" (heights averaged over {road.heights_from} recordings)" if road.heights_from > 1 else ""
         lines.append(f"Out it climbs {road.climb_m:.0f} m and falls {road.fall_m:.0f} m{heights}")
     if road.bearing_deg is not None:
-        lines.append(
-            f"Out it lies to the {POINTS[round(road.bearing_deg / 45.0) % 8]} ({road.bearing_deg:.0f}\u00b0)"
-        )
+        lines.append(f"Out it lies to the {POINTS[round(road.bearing_deg / 45.0) % 8]} ({road.bearing_deg:.0f}\u00b0)")
     elif road.route:
         lines.append("It comes back to where it began")
     for h in road.held:
@@ -183,15 +173,13 @@ def road_lines(road: RoadKnowledge, known: VehicleKnowledge | None = None) -> li
     slow = [h for h in road.hours if h.held_up]
     if slow:
         told = "; ".join(
-            f"{h.hour}:00 to {h.hour + 1}:00 {h.held_up} of {h.legs} legs, {h.minutes:.1f} min a leg"
-            for h in slow
+            f"{h.hour}:00 to {h.hour + 1}:00 {h.held_up} of {h.legs} legs, {h.minutes:.1f} min a leg" for h in slow
         )
         lines.append(f"Traffic that was noted: {told}")
     elif road.hours:
         lines.append("No traffic was noted")
     shelter = next(
-        (k for k in (known.constants if known else ()) if k.name == f"height factor@{same_name(road.name)}"),
-        None,
+        (k for k in (known.constants if known else ()) if k.name == f"height factor@{same_name(road.name)}"), None
     )
     if shelter is not None and shelter.narrower:
         lines.append(f"Wind that reaches it, over the terrain's usual: {moved_words(shelter, shelter.now)}")
@@ -217,9 +205,7 @@ def case_words(study: Study, units: UnitChoice) -> str:
     """How a practice case was driven, in a sentence."""
     first = study.legs[0].started_at
     lies = road_knowledge(study.route_name, (study,)).bearing_deg
-    words = (
-        f"{study.order}, {study.method}, aimed at {speed_words(float(study.target_speed_kmh or 0), units)}"
-    )
+    words = f"{study.order}, {study.method}, aimed at {speed_words(float(study.target_speed_kmh or 0), units)}"
     words += f", from {first:%d %B %Y}" if first else ""
     return words + (f"; out lies at {lies:.0f}\u00b0." if lies is not None else ".")
 
@@ -374,16 +360,10 @@ def _moved_json(m: Moved, where: Locate) -> JsonValue:
 
 
 def _pooled_json(p: Pooled | None) -> JsonValue | None:
-    return (
-        None
-        if p is None
-        else {"value": _number(p.value), "interval": _pair(p.interval), "studies": p.studies}
-    )
+    return None if p is None else {"value": _number(p.value), "interval": _pair(p.interval), "studies": p.studies}
 
 
-def vehicle_json(
-    known: VehicleKnowledge, facts: KnownFacts, scatter: ScatterPrior, where: Locate
-) -> JsonValue:
+def vehicle_json(known: VehicleKnowledge, facts: KnownFacts, scatter: ScatterPrior, where: Locate) -> JsonValue:
     """All that is known of a vehicle; `remembered` is what the next study would begin with."""
     return {
         "vehicle": known.vehicle,

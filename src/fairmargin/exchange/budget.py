@@ -169,9 +169,7 @@ def rows_of(text: str, name: str, delimiter: str = ",", limit: int = TABLE_ROWS,
     watch = Watch(name)
     end = text.find("\n")
     if (end if end >= 0 else len(text)) > HEADER * 4:
-        raise InvalidInput(
-            f"{name}, row 1: a header of {end if end >= 0 else len(text)} characters; expected a table"
-        )
+        raise InvalidInput(f"{name}, row 1: a header of {end if end >= 0 else len(text)} characters; expected a table")
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=strict)
     count = 0
     while True:
@@ -186,9 +184,7 @@ def rows_of(text: str, name: str, delimiter: str = ",", limit: int = TABLE_ROWS,
             ) from error
         count += 1
         if len(cells) > COLUMNS:
-            raise InvalidInput(
-                f"{name}, row {reader.line_num}: {len(cells)} columns; expected at most {COLUMNS}"
-            )
+            raise InvalidInput(f"{name}, row {reader.line_num}: {len(cells)} columns; expected at most {COLUMNS}")
         if count > limit + 1:
             raise InvalidInput(f"{name}: more than {limit} rows; expected a smaller table")
         if not count & 1023:
@@ -266,9 +262,7 @@ def read_json(text: str, name: str) -> Any:
     try:
         value = json.loads(text, object_pairs_hook=_unique_keys, parse_constant=_no_constant)
     except json.JSONDecodeError as error:
-        raise InvalidInput(
-            f"{name}, row {error.lineno}, column {error.colno}: {error.msg}; expected JSON"
-        ) from error
+        raise InvalidInput(f"{name}, row {error.lineno}, column {error.colno}: {error.msg}; expected JSON") from error
     except (ValueError, RecursionError) as error:
         raise InvalidInput(f"{name}: {error}") from error
     if re.search(r"\\u[dD][89a-fA-F]", text):

@@ -73,9 +73,7 @@ class Card:
         return printable("\n".join([self.title, self.headline, self.margin, "", *self.lines])) + "\n"
 
 
-def card_of(
-    study: Study, analysis: Analysis, c: Comparison | None, view: str, units: UnitChoice, today: date
-) -> Card:
+def card_of(study: Study, analysis: Analysis, c: Comparison | None, view: str, units: UnitChoice, today: date) -> Card:
     """Gather what the card says of one comparison; of the first result where nothing is compared.
 
     Raises
@@ -121,7 +119,9 @@ def _margin(c: Comparison) -> str:
     level = f"{100 * c.confidence:g} %"
     if c.verdict == "not a fair comparison":
         return "no margin can cover what is not fair"
-    return f"{signed(c.effect_percent)} % ({signed(low)} to {signed(high)} %, {level}), of the baseline\u2019s consumption"
+    return (
+        f"{signed(c.effect_percent)} % ({signed(low)} to {signed(high)} %, {level}), of the baseline\u2019s consumption"
+    )
 
 
 def _levels(study: Study, c: Comparison, units: UnitChoice) -> tuple[str, ...]:
@@ -145,9 +145,7 @@ def _tested(study: Study, analysis: Analysis, c: Comparison) -> str:
     own = {leg for p in c.pair_list for leg in (p.baseline_leg, p.trial_leg)}
     legs = [x for x in analysis.legs if x.leg in own]
     order = "".join(
-        "A" if study.leg(x[0].leg).configuration == c.baseline else "B"
-        for _, x in study.runs()
-        if x[0].leg in own
+        "A" if study.leg(x[0].leg).configuration == c.baseline else "B" for _, x in study.runs() if x[0].leg in own
     )
     days = {study.leg(x.leg).started_at.date() for x in legs if study.leg(x.leg).started_at}  # type: ignore[union-attr]
     read = Counter(x.instrument for x in legs).most_common(1)

@@ -24,9 +24,7 @@ _COLUMNS: Final = (
     Role("name", "", r"name|place|site|charger|station"),
 )
 _NOT: Final = frozenset({"no", "out of order", "closed", "0", "false", "broken"})
-_EVERY: Final = re.compile(
-    r"^\s*every\s+(.+?)\s*(?:to|-|\u2013)\s*(.+?)(?:\s*,\s*(\S.*))?\s*$", re.IGNORECASE
-)
+_EVERY: Final = re.compile(r"^\s*every\s+(.+?)\s*(?:to|-|\u2013)\s*(.+?)(?:\s*,\s*(\S.*))?\s*$", re.IGNORECASE)
 USUAL_KW: Final = 150.0
 
 
@@ -85,11 +83,7 @@ def _of_table(rows: list[list[str]], columns: list[Head], distance_unit: str) ->
     unit = {h.role: h.unit for h in columns}
     found = []
     for number, row in enumerate(rows[1:], start=2):
-        cells = {
-            r: row[i].strip()
-            for i, h in enumerate(columns)
-            if (r := h.role) and i < len(row) and row[i].strip()
-        }
+        cells = {r: row[i].strip() for i, h in enumerate(columns) if (r := h.role) and i < len(row) and row[i].strip()}
         if "at_km" not in cells:
             continue
         try:
@@ -97,12 +91,8 @@ def _of_table(rows: list[list[str]], columns: list[Head], distance_unit: str) ->
                 Charger(
                     at_km=read_quantity(cells["at_km"], "distance", unit["at_km"] or distance_unit),
                     name=cells.get("name", ""),
-                    kw=read_quantity(cells["kw"], "power", unit["kw"]) / 1000.0
-                    if "kw" in cells
-                    else USUAL_KW,
-                    price_per_kwh=read_in(cells["price_per_kwh"], "/kWh")
-                    if "price_per_kwh" in cells
-                    else None,
+                    kw=read_quantity(cells["kw"], "power", unit["kw"]) / 1000.0 if "kw" in cells else USUAL_KW,
+                    price_per_kwh=read_in(cells["price_per_kwh"], "/kWh") if "price_per_kwh" in cells else None,
                     working=cells.get("working", "yes").lower() not in _NOT,
                 )
             )
@@ -175,9 +165,7 @@ def read_stretches(
             found.append(
                 TripStretch(
                     km=read_quantity(match["km"], "distance", distance_unit),
-                    speed_kmh=read_quantity(match["speed"], "speed", speed_unit)
-                    if match["speed"]
-                    else usual_kmh,
+                    speed_kmh=read_quantity(match["speed"], "speed", speed_unit) if match["speed"] else usual_kmh,
                     climb_m=read_in(climb.replace("\u2212", "-"), "m") if climb else 0.0,
                     name=(match["name"] or "").strip(),
                 )

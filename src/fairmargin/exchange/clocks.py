@@ -140,9 +140,7 @@ _CLOCK_ONLY: Final = re.compile(r"\d{1,2}:\d{2}(:\d{2}([.]\d+)?)?( ?[AP]M)?", re
 MOMENT_WORDS: Final = r"time|date|zeit|datum|utc|clock|stamp|uhr"
 
 
-def moment_columns(
-    header: Sequence[str], rows: Sequence[Sequence[str]], words: str = MOMENT_WORDS
-) -> tuple[int, ...]:
+def moment_columns(header: Sequence[str], rows: Sequence[Sequence[str]], words: str = MOMENT_WORDS) -> tuple[int, ...]:
     """Columns that say when, a date and its clock time where they stand apart; empty where none does."""
     named = [i for i, h in enumerate(header) if re.search(words, h.lower())]
     if not named:
@@ -201,8 +199,7 @@ def moments_of(
         read = one_rule(pd.Series([t[:LONGEST] if t else None for t in texts], dtype="object"))
         kept = any(AWARE.search(t) for t in filled)
         exact = [
-            None if pd.isna(m) else m.to_pydatetime() if kept else m.to_pydatetime().replace(tzinfo=None)
-            for m in read
+            None if pd.isna(m) else m.to_pydatetime() if kept else m.to_pydatetime().replace(tzinfo=None) for m in read
         ]
     told = _order_words(cells, known)
     said = told + offsets_words([t for t, m in zip(texts, exact, strict=True) if m is not None])

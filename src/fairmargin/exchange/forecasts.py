@@ -68,9 +68,7 @@ def read_hours(text: str, day: datetime) -> tuple[HourForecast, ...]:
     found: dict[datetime, HourForecast] = {}
     last = day.replace(hour=0, minute=0, second=0, microsecond=0)
     for number, row in enumerate(rows[1 : MOST_HOURS + 1], start=2):
-        cells = {
-            role: row[i].strip() for i, role in enumerate(roles) if role and i < len(row) and row[i].strip()
-        }
+        cells = {role: row[i].strip() for i, role in enumerate(roles) if role and i < len(row) and row[i].strip()}
         if "time" not in cells:
             continue
         try:

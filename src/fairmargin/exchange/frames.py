@@ -18,14 +18,7 @@ from fairmargin.exchange.faults import InvalidInput
 LOOKED_AT: Final = 200
 
 
-def read_frame(
-    data: bytes,
-    name: str,
-    delimiter: str,
-    decimal: str,
-    encoding: str,
-    expected: str,
-) -> Any:
+def read_frame(data: bytes, name: str, delimiter: str, decimal: str, encoding: str, expected: str) -> Any:
     """Read a table of samples; every cell stays under its own header.
 
     A row may end in empty cells that the header does not name (a trailing delimiter); a filled one is refused,
@@ -42,9 +35,7 @@ def read_frame(
 
     end = data.find(b"\n", 0, budget.HEADER)
     if end < 0 and len(data) > budget.HEADER:
-        raise InvalidInput(
-            f"{name}, row 1: a header of more than {budget.HEADER} characters; expected {expected}"
-        )
+        raise InvalidInput(f"{name}, row 1: a header of more than {budget.HEADER} characters; expected {expected}")
     if data.count(b"\n") > budget.ROWS + 1:
         raise InvalidInput(f"{name}: more than {budget.ROWS} rows; expected a shorter log")
     names, blank = _names(data, name, delimiter, encoding, expected)
@@ -92,13 +83,9 @@ def _names(data: bytes, name: str, delimiter: str, encoding: str, expected: str)
     widest = max((len(row) for row in body), default=len(header))
     for number, row in enumerate(body, start=blank + 2):
         if any(cell.strip() for cell in row[len(header) :]):
-            raise InvalidInput(
-                f"{name}, row {number}: {len(row)} cells; expected {len(header)}, as many as the header"
-            )
+            raise InvalidInput(f"{name}, row {number}: {len(row)} cells; expected {len(header)}, as many as the header")
     if max(widest, len(header)) > budget.COLUMNS:
-        raise InvalidInput(
-            f"{name}, row 1: {max(widest, len(header))} columns; expected at most {budget.COLUMNS}"
-        )
+        raise InvalidInput(f"{name}, row 1: {max(widest, len(header))} columns; expected at most {budget.COLUMNS}")
     return own_names(header + [""] * (widest - len(header))), blank
 
 

@@ -67,9 +67,7 @@ def trip_calendar(study: Study, plan: TripPlan, now: datetime) -> bytes:
         words = f"{s.charger.label}: charge from {s.arrival.percent:.0f} to {s.leave_percent:.0f} %"
         entries.append((s.at_h, s.at_h + stays, words))
         left, before = s.at_h + stays, s.charger.label
-    entries.append(
-        (left, plan.total_h, f"Drive from {before} to the end, arrive with {plan.arrival.percent:.0f} %")
-    )
+    entries.append((left, plan.total_h, f"Drive from {before} to the end, arrive with {plan.arrival.percent:.0f} %"))
     for i, (begin, end, words) in enumerate(entries):
         event = Event()
         event.add("uid", str(uuid5(NAMESPACE_OID, f"{study.title} {start} {i}")))

@@ -57,9 +57,7 @@ def recognise(path: str | Path) -> Recognised:
     if head.startswith(b"PK"):
         return _zip(path)
     if b"\x00" in head:
-        raise InvalidInput(
-            f"{path}: not text and no known kind; expected CSV, GPX, XLSX, METAR texts or a package"
-        )
+        raise InvalidInput(f"{path}: not text and no known kind; expected CSV, GPX, XLSX, METAR texts or a package")
     text = head.decode("utf-8-sig", errors="replace")
     if text.lstrip().startswith("<"):
         if "<gpx" in text[:4000].lower():

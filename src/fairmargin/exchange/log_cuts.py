@@ -37,14 +37,8 @@ def split_at_stops(trace: Trace) -> list[tuple[float, float]]:
     pauses = np.flatnonzero(np.diff(driven) > STOP_S)
     starts, ends = driven[np.concatenate([[0], pauses + 1])], driven[np.concatenate([pauses, [-1]])]
     pieces = list(zip(starts.tolist(), ends.tolist(), strict=True))
-    travelled = np.concatenate(
-        [[0.0], np.cumsum((trace.speed_kmh[1:] + trace.speed_kmh[:-1]) / 7.2 * np.diff(t))]
-    )
-    return [
-        (a, b)
-        for a, b in pieces
-        if float(np.interp(b, t, travelled) - np.interp(a, t, travelled)) >= SHORTEST_M
-    ]
+    travelled = np.concatenate([[0.0], np.cumsum((trace.speed_kmh[1:] + trace.speed_kmh[:-1]) / 7.2 * np.diff(t))])
+    return [(a, b) for a, b in pieces if float(np.interp(b, t, travelled) - np.interp(a, t, travelled)) >= SHORTEST_M]
 
 
 def split_at_gates(trace: Trace, places: RoadPlaces) -> list[tuple[float, float, bool]]:

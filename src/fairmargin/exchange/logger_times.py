@@ -56,9 +56,7 @@ def clock_times(
         whole = text.where(~empty).str.replace(",", ".", regex=False)
         short = whole.str.count(":") == 1
         seconds = (
-            pd.to_timedelta(whole.mask(short, whole + ":00"), errors="coerce")
-            .dt.total_seconds()
-            .to_numpy(dtype=float)
+            pd.to_timedelta(whole.mask(short, whole + ":00"), errors="coerce").dt.total_seconds().to_numpy(dtype=float)
         )
         seconds = np.where((seconds >= 0) & (seconds < 2 * 86400.0), seconds, np.nan)
         known = np.flatnonzero(np.isfinite(seconds))
@@ -83,9 +81,7 @@ def clock_times(
     seconds = (moments - started).dt.total_seconds().to_numpy(dtype=float)
     jump = _clock_change(seconds)
     if jump:
-        notices.append(
-            f"{header}: the clock jumps by {jump:+.0f} min on the way; expected a clock that runs on"
-        )
+        notices.append(f"{header}: the clock jumps by {jump:+.0f} min on the way; expected a clock that runs on")
     return seconds, started.to_pydatetime().replace(tzinfo=None), notices
 
 

@@ -109,9 +109,7 @@ class Profile:
     def from_json(cls, value: Mapping[str, Any]) -> Profile:
         """Undo `to_json` (ValueError if it is not one)."""
         try:
-            columns = tuple(
-                Column(str(c["header"]), str(c["role"]), str(c["unit"])) for c in value["columns"]
-            )
+            columns = tuple(Column(str(c["header"]), str(c["role"]), str(c["unit"])) for c in value["columns"])
             dates = value.get("dates", "")
             order: Order = dates if dates in {"day-first", "month-first"} else ""
             made = cls(str(value["name"]), str(value["delimiter"]), str(value["decimal"]), columns, order)
@@ -216,11 +214,7 @@ def column_of(title: str, taken: Collection[str] = ()) -> tuple[Column, str]:
     free = [r for r in _COLUMNS if r.key not in taken]
     role, unit = by_unit(title, _BY_UNIT)
     own = next((r for r in free if r.key == role), None)
-    if (
-        own is not None
-        and not (own.never and re.search(own.never, name))
-        and not (unit == "A" and "time" in name)
-    ):
+    if own is not None and not (own.never and re.search(own.never, name)) and not (unit == "A" and "time" in name):
         return Column(title, role, unit), ""
     if not role:
         count = by_unit(title, ("time",))[1]
@@ -288,9 +282,7 @@ def read_log(path: str | Path, profile: Profile, near: Sequence[date] = ()) -> I
     advancing, said = _advancing(time, values["speed"])
     notices += said
     if advancing.sum() < 2:
-        raise InvalidInput(
-            f"{path}: fewer than two usable rows of {len(frame)}; check which column is the time"
-        )
+        raise InvalidInput(f"{path}: fewer than two usable rows of {len(frame)}; check which column is the time")
     if "power" not in values and {"voltage", "current"} <= values.keys():
         values["power"] = values["voltage"] * values["current"] / 1000.0
         notices.append("power is voltage times current; positive must be drawn from the battery")
@@ -300,9 +292,7 @@ def read_log(path: str | Path, profile: Profile, near: Sequence[date] = ()) -> I
             f"{path}: a power of {float(power.max()):.3g} kW is no vehicle's; check the units of power, voltage and current"
         )
     whole = bool(advancing.all())
-    columns = {
-        _TRACE_COLUMN[r]: v if whole else v[advancing] for r, v in values.items() if r in _TRACE_COLUMN
-    }
+    columns = {_TRACE_COLUMN[r]: v if whole else v[advancing] for r, v in values.items() if r in _TRACE_COLUMN}
     at = time if whole else time[advancing]
     try:
         trace = Trace(time_s=at - at[0], **columns)
@@ -326,9 +316,7 @@ def _frame(path: Path, profile: Profile, wanted: Sequence[str]) -> Any:
         raise InvalidInput(f"{path}: no rows; expected a table of samples")
     missing = [header for header in wanted if header not in frame.columns]
     if missing:
-        raise InvalidInput(
-            f"{path}, row 1: no column {', '.join(missing)}; expected those of profile {profile.name}"
-        )
+        raise InvalidInput(f"{path}, row 1: no column {', '.join(missing)}; expected those of profile {profile.name}")
     return frame
 
 
@@ -404,9 +392,7 @@ def load_profiles(path: Path) -> dict[str, Profile]:
     """
     if not path.exists():
         return {}
-    value = budget.read_json(
-        budget.decoded(budget.read_bytes(path, budget.TABLE_BYTES), str(path)), str(path)
-    )
+    value = budget.read_json(budget.decoded(budget.read_bytes(path, budget.TABLE_BYTES), str(path)), str(path))
     try:
         return {p["name"]: Profile.from_json(p) for p in value}
     except (ValueError, TypeError, KeyError) as error:

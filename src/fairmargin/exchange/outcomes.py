@@ -187,9 +187,7 @@ def arrival_words(plan: TripPlan) -> str:
     return text
 
 
-def trip_lines(
-    plan: TripPlan, cases: Sequence[WhatIf], beside: Fuelled | None, units: UnitChoice
-) -> list[str]:
+def trip_lines(plan: TripPlan, cases: Sequence[WhatIf], beside: Fuelled | None, units: UnitChoice) -> list[str]:
     """A trip in words: stops, arrival, time, energy, money, what if."""
     low, high = plan.kwh_interval
     lines = [
@@ -225,9 +223,7 @@ def case_words(w: WhatIf) -> str:
         else f"{hours_words(abs(w.later_h))} {'later' if w.later_h > 0 else 'sooner'}"
     )
     energy = "" if abs(w.more_kwh) < 0.05 else f", {signed(w.more_kwh, 1)} kWh"
-    money = (
-        "" if w.more_cost is None or abs(w.more_cost) < 0.005 else f", {signed(w.more_cost, 2)} in your money"
-    )
+    money = "" if w.more_cost is None or abs(w.more_cost) < 0.005 else f", {signed(w.more_cost, 2)} in your money"
     return f"{later}{energy}{money}, {w.stops} stop{'s' if w.stops != 1 else ''}"
 
 

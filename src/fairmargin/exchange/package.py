@@ -57,9 +57,7 @@ class _Folder:
     def names(self) -> list[str]:
         """Names of a package's own files: other things in the folder, however many, are not looked at."""
         found = [
-            n
-            for n in (STUDY_FILE, LEGS_FILE, *(file for file, _ in TABLES.values()))
-            if (self._path / n).is_file()
+            n for n in (STUDY_FILE, LEGS_FILE, *(file for file, _ in TABLES.values())) if (self._path / n).is_file()
         ]
         samples = self._path / "samples"
         if samples.is_dir():

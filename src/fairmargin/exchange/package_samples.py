@@ -41,9 +41,7 @@ def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trac
             raise InvalidInput(f"{file}, row 1: column {needed} is missing; it is required")
     unknown = [c for c in frame.columns if c not in TRACE_COLUMNS]
     if unknown and notices is not None:
-        notices.append(
-            f"{file}: unknown column{'s' if len(unknown) > 1 else ''} {', '.join(unknown)} not used"
-        )
+        notices.append(f"{file}: unknown column{'s' if len(unknown) > 1 else ''} {', '.join(unknown)} not used")
     columns: dict[str, np.ndarray] = {}
     for name in TRACE_COLUMNS:
         if name not in frame.columns:
@@ -58,9 +56,7 @@ def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trac
         if infinite.any():
             raise InvalidInput(f"{file}, row {int(np.argmax(infinite)) + 2}, {name}: not a finite number")
         if name in {"time_s", "speed_kmh"} and np.isnan(values).any():
-            raise InvalidInput(
-                f"{file}, row {int(np.argmax(np.isnan(values))) + 2}, {name}: empty; it is required"
-            )
+            raise InvalidInput(f"{file}, row {int(np.argmax(np.isnan(values))) + 2}, {name}: empty; it is required")
         columns[name] = values
     try:
         return Trace(**columns)

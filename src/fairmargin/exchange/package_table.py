@@ -101,13 +101,9 @@ def read_table(data: bytes, table: Table, configuration_ids: set[str] | None = N
     if header is None:
         return ()
     kinds = _kinds(table.model)
-    unknown = [
-        h for h in header if h and h not in kinds and (table.model is not Leg or h not in leg_fields())
-    ]
+    unknown = [h for h in header if h and h not in kinds and (table.model is not Leg or h not in leg_fields())]
     if unknown:
-        table.notices.append(
-            f"{table.file}: unknown column{'s' if len(unknown) > 1 else ''} {', '.join(unknown)} kept"
-        )
+        table.notices.append(f"{table.file}: unknown column{'s' if len(unknown) > 1 else ''} {', '.join(unknown)} kept")
     read = list(_rows(rows[1:], header, kinds, table))
     if table.model is Leg:
         _check_legs(read, table, configuration_ids)
@@ -163,9 +159,7 @@ def _rows(
                 table.refuse(f"{where}{', ' + column if column else ''}", sentence(item))
 
 
-def _cells(
-    where: str, header: list[str], cells: list[str], kinds: Mapping[str, str], table: Table
-) -> dict[str, Any]:
+def _cells(where: str, header: list[str], cells: list[str], kinds: Mapping[str, str], table: Table) -> dict[str, Any]:
     """Filled cells of one row, each as its column's kind."""
     values: dict[str, Any] = {}
     for name, cell in zip(header, cells, strict=False):
@@ -239,6 +233,4 @@ def infer_steps(values: dict[str, Any], cells: Mapping[str, str]) -> None:
         if shown in values and step not in values:
             values[step] = shown_step(cells[shown])
     if "soc_start_percent" in values and "soc_end_percent" in values and "soc_step_percent" not in values:
-        values["soc_step_percent"] = min(
-            shown_step(cells["soc_start_percent"]), shown_step(cells["soc_end_percent"])
-        )
+        values["soc_step_percent"] = min(shown_step(cells["soc_start_percent"]), shown_step(cells["soc_end_percent"]))

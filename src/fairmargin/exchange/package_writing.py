@@ -48,9 +48,7 @@ def write_package(path: str | Path, study: Study, traces: Mapping[str, Trace] | 
             finally:
                 Path(temporary).unlink(missing_ok=True)
             return
-        if target.exists() and not (
-            target.is_dir() and ((target / STUDY_FILE).exists() or not any(target.iterdir()))
-        ):
+        if target.exists() and not (target.is_dir() and ((target / STUDY_FILE).exists() or not any(target.iterdir()))):
             raise InvalidInput(f"{target}: exists and is not a study package; expected a new name")
         fresh = Path(tempfile.mkdtemp(dir=target.parent, prefix=".fairmargin-"))
         try:
@@ -86,15 +84,7 @@ def write_truth(path: str | Path, truth: Mapping[str, object]) -> None:
         (target / "truth.json").write_text(data, encoding="utf-8")
 
 
-_OWN_FILES: Final = {
-    STUDY_FILE,
-    LEGS_FILE,
-    "route.csv",
-    "weather.csv",
-    "events.csv",
-    "readings.csv",
-    "truth.json",
-}
+_OWN_FILES: Final = {STUDY_FILE, LEGS_FILE, "route.csv", "weather.csv", "events.csv", "readings.csv", "truth.json"}
 
 
 def package_files(study: Study, traces: Mapping[str, Trace]) -> Iterator[tuple[str, bytes]]:
@@ -120,11 +110,7 @@ def _write_table(model: type[BaseModel], rows: tuple[Any, ...]) -> bytes:
     used = [
         name
         for name, info in model.model_fields.items()
-        if (
-            info.is_required()
-            or name in {"included", "reason"}
-            or any(getattr(r, name) != info.default for r in rows)
-        )
+        if (info.is_required() or name in {"included", "reason"} or any(getattr(r, name) != info.default for r in rows))
         and name != "dated_only"  # a date stands without a time
     ]
     out = io.StringIO(newline="")

@@ -181,9 +181,7 @@ def apply_cells(
             continue
         name = place.get("leg", (0, ""))[1]
         if name and name not in legs and "configuration" not in wanted:
-            faults.append(
-                (i, place["leg"][0], f'no leg "{name}" in this study, and no column says its configuration')
-            )
+            faults.append((i, place["leg"][0], f'no leg "{name}" in this study, and no column says its configuration'))
             continue
         if not name:
             name, at = _next_fitting(legs, names, at, wanted)
@@ -191,9 +189,7 @@ def apply_cells(
             leg = legs[name]
         else:
             if "configuration" not in wanted and len(study.configurations) > 1:
-                faults.append(
-                    (i, 0, "more rows than legs: say in a column which configuration each was driven in")
-                )
+                faults.append((i, 0, "more rows than legs: say in a column which configuration each was driven in"))
                 continue
             leg = _new_leg(study, legs, name, wanted)
         fresh = leg.leg not in legs

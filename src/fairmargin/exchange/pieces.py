@@ -47,9 +47,7 @@ def piece_km(trace: Trace, piece: Piece) -> float:
     return float(np.trapezoid(speed, time)) / 3600.0 if len(time) > 1 else 0.0
 
 
-def suggest(
-    study: Study, logged: Collection[str], started_at: datetime | None, pieces: Sequence[Piece]
-) -> list[str]:
+def suggest(study: Study, logged: Collection[str], started_at: datetime | None, pieces: Sequence[Piece]) -> list[str]:
     """Suggest a leg for each piece; "" where none fits.
 
     A leg that began when the piece began is it; else the pieces go in order to the legs without a log, by
@@ -61,9 +59,7 @@ def suggest(
         match = None
         if started_at is not None:
             began = (started_at + timedelta(seconds=piece.start_s)).replace(tzinfo=None)
-            near = [
-                (abs(leg.clock.replace(tzinfo=None) - began), leg) for leg in free if leg.clock is not None
-            ]
+            near = [(abs(leg.clock.replace(tzinfo=None) - began), leg) for leg in free if leg.clock is not None]
             near = [n for n in near if n[0] <= SAME_START and _way(n[1], piece)]
             match = min(near, key=lambda n: n[0])[1] if near else None
         if match is None:
@@ -81,11 +77,7 @@ def _way(leg: Leg, piece: Piece) -> bool:
 
 
 def take(
-    study: Study,
-    log: ImportedLog,
-    pieces: Sequence[Piece],
-    legs: Sequence[str],
-    clock_ahead: timedelta = timedelta(),
+    study: Study, log: ImportedLog, pieces: Sequence[Piece], legs: Sequence[str], clock_ahead: timedelta = timedelta()
 ) -> tuple[Study, dict[str, Trace]]:
     """Lay pieces into their legs: the samples, and start and duration where the leg had none.
 

@@ -95,9 +95,7 @@ def read_receipts(
         except ValueError:
             bad += 1
     if not found:
-        raise ValueError(
-            f'"{lines[0][:60]}": expected columns with a time and kWh, or lines such as 12:40 4.1 kWh'
-        )
+        raise ValueError(f'"{lines[0][:60]}": expected columns with a time and kWh, or lines such as 12:40 4.1 kWh')
     notices = [f"{bad} lines are no receipts, dropped"] if bad else []
     return tuple(sorted(found, key=lambda r: r.moment)), tuple(notices)
 
@@ -106,11 +104,7 @@ def _rows(text: str) -> list[list[str]] | None:
     """The rows of a table; None where the first line is no header of one: it has a figure, or one column."""
     sign = delimiter_of(text)
     first = next(line for line in text.splitlines() if line.strip())[:LONGEST_HEADER]
-    if (
-        sign is None
-        or sign not in first
-        or re.search(r"(?<![A-Za-z])\d", re.sub(r"[(\[].*?[)\]]", "", first))
-    ):
+    if sign is None or sign not in first or re.search(r"(?<![A-Za-z])\d", re.sub(r"[(\[].*?[)\]]", "", first)):
         return None
     return filled_rows(text, sign) or None
 
@@ -196,9 +190,7 @@ def assign(study: Study, receipts: Sequence[Receipt]) -> tuple[Assigned, ...]:
         if leg.charger_kwh is not None:
             made.append(Assigned(receipt, "", f"{leg.leg} has {leg.charger_kwh:g} kWh already, which stays"))
         elif leg.leg in taken:
-            made.append(
-                Assigned(receipt, "", f"a receipt before it went to {leg.leg}; add the two up by hand")
-            )
+            made.append(Assigned(receipt, "", f"a receipt before it went to {leg.leg}; add the two up by hand"))
         else:
             taken.add(leg.leg)
             made.append(Assigned(receipt, leg.leg, f"{leg.leg} ended at {before[-1][0]:%H:%M}"))

@@ -33,8 +33,7 @@ def to_html(made: Content) -> str:
         finalize=lambda value: printable(value) if type(value) is str else value,
     )
     fonts = {
-        w: base64.b64encode(font_bytes(name)).decode()
-        for w, name in (("400", "400Regular"), ("600", "600SemiBold"))
+        w: base64.b64encode(font_bytes(name)).decode() for w, name in (("400", "400Regular"), ("600", "600SemiBold"))
     }
     return environment.get_template("report.html").render(c=made, fonts=fonts)
 
@@ -57,9 +56,7 @@ def write_report(
     target = Path(path)
     kind = target.suffix.lower()
     if kind not in {".html", ".htm", ".pdf"}:
-        raise InvalidInput(
-            f'{target}: "{target.suffix}" is no kind of report; expected a name ending in .html or .pdf'
-        )
+        raise InvalidInput(f'{target}: "{target.suffix}" is no kind of report; expected a name ending in .html or .pdf')
     made = content(study, analysis, choice, now or datetime.now(), use)
     data = to_pdf(made) if kind == ".pdf" else to_html(made).encode()
     write_whole(target, data)

@@ -104,9 +104,7 @@ def content(
             (
                 (
                     alone,
-                    " ".join(
-                        [*climb_lines(study, analysis), *forecast_lines(study), capacity_line(analysis)]
-                    ).strip(),
+                    " ".join([*climb_lines(study, analysis), *forecast_lines(study), capacity_line(analysis)]).strip(),
                     "Nothing about a change: nothing is compared.",
                 ),
             )
@@ -307,9 +305,7 @@ def _readings(study: Study, choice: u.UnitChoice, read: set[str]) -> Table:
 
 def _corrections(study: Study, analysis: Analysis) -> Table:
     legs = [leg for leg in analysis.legs if leg.corrected_wh_per_km is not None]
-    names = [
-        n for n in registry.lines() if any(abs(leg.corrections_wh_per_km.get(n, 0.0)) >= 0.05 for leg in legs)
-    ]
+    names = [n for n in registry.lines() if any(abs(leg.corrections_wh_per_km.get(n, 0.0)) >= 0.05 for leg in legs)]
     rows = tuple(
         (
             leg.leg,
@@ -339,8 +335,7 @@ def _results(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:
                 consumption_words(c.baseline_wh_per_km, units_of(study, c.vehicle, choice)),
                 consumption_words(c.trial_wh_per_km, units_of(study, c.vehicle, choice)),
                 signed(c.range_change_percent),
-                str(c.pairs)
-                + (f" of {c.pairs_needed}" if c.pairs_needed and c.pairs_needed > c.pairs else ""),
+                str(c.pairs) + (f" of {c.pairs_needed}" if c.pairs_needed and c.pairs_needed > c.pairs else ""),
                 c.verdict,
             )
         )

@@ -55,9 +55,7 @@ def with_type(style: Any) -> Iterator[None]:
     if not any(f.name == TYPE for f in font_manager.fontManager.ttflist):
         for weight in FONTS.values():
             font_manager.fontManager.addfont(str(kept_font(weight)))
-    logging.getLogger("matplotlib.font_manager").setLevel(
-        logging.ERROR
-    )  # of weights that the wider type lacks
+    logging.getLogger("matplotlib.font_manager").setLevel(logging.ERROR)  # of weights that the wider type lacks
     with matplotlib.rc_context(style), warnings.catch_warnings():
         warnings.filterwarnings("ignore", message="Glyph .* missing")  # drawn as a box
         yield

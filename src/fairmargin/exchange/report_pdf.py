@@ -33,9 +33,7 @@ class _Sheet:
         self.pdf.set_text_shaping(True)
         self.pdf.add_page()
 
-    def text(
-        self, words: str, size: float = 10, style: str = "", colour: str = INK, gap: float = 1.5
-    ) -> None:
+    def text(self, words: str, size: float = 10, style: str = "", colour: str = INK, gap: float = 1.5) -> None:
         """A paragraph."""
         if not words:
             return

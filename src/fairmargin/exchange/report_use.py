@@ -21,14 +21,7 @@ from fairmargin.core.words import sentence
 from fairmargin.exchange.outcomes import arrival_words, case_words, hours_words, money_words
 from fairmargin.exchange.report_figures import STYLE, finished, with_type
 from fairmargin.exchange.report_style import BASELINE, INK, MUTED, TRIALS
-from fairmargin.exchange.wording import (
-    consumption_words,
-    distance_words,
-    result_name,
-    side_words,
-    span_words,
-    units_of,
-)
+from fairmargin.exchange.wording import consumption_words, distance_words, result_name, side_words, span_words, units_of
 
 SPEEDS_KMH: Final = (50.0, 70.0, 90.0, 110.0, 130.0)
 SPEEDS_MPH: Final = (30.0, 40.0, 50.0, 60.0, 70.0, 80.0)
@@ -61,9 +54,7 @@ def report_use(
     plan: TripPlan | None = None
     cases: tuple[WhatIf, ...] = ()
     beside: Fuelled | None = None
-    asking = of_vehicle(askings, study.trip.vehicle if study.trip else "") or (
-        askings[0] if askings else None
-    )
+    asking = of_vehicle(askings, study.trip.vehicle if study.trip else "") or (askings[0] if askings else None)
     if study.trip is not None and study.trip.stretches and asking is not None:
         try:
             plan = plan_trip(study, asking, study.trip)
@@ -93,9 +84,7 @@ def _over_speed(study: Study, asking: Asking, use: ReportUse, choice: UnitChoice
     units = units_of(study, asking.vehicle, choice)
     factor = units.show("speed", 1.0)
     low, high = asking.predictor.driven_kmh
-    speeds = sorted(
-        {*(SPEEDS_MPH if units.speed == "mph" else SPEEDS_KMH), *(round(v * factor) for v in (low, high))}
-    )
+    speeds = sorted({*(SPEEDS_MPH if units.speed == "mph" else SPEEDS_KMH), *(round(v * factor) for v in (low, high))})
     heads = ["speed"]
     for name in asking.configurations:
         heads += [
@@ -107,18 +96,14 @@ def _over_speed(study: Study, asking: Asking, use: ReportUse, choice: UnitChoice
         asked = Circumstances(shown / factor)
         cells = [f"{shown:.0f} {units.speed}" + (" *" if not_driven(asking.predictor, asked) else "")]
         for p in predict(study, asking, asked, use.reserve, use.fade):
-            cells.append(
-                f"{units.show_consumption(p.wh_per_km):.3g} ({span_words(p.interval_wh_per_km, units)})"
-            )
+            cells.append(f"{units.show_consumption(p.wh_per_km):.3g} ({span_words(p.interval_wh_per_km, units)})")
             if p.reach is None:
                 cells.append("capacity not known")
             else:
                 near, far = (units.show("distance", v) for v in p.reach.interval_km)
                 cells.append(f"{units.show('distance', p.reach.to_reserve_km):.0f} ({near:.0f} to {far:.0f})")
         rows.append(tuple(cells))
-    of = ", ".join(
-        x for x in (vehicle_label(study, asking.vehicle) if asking.vehicle else "", asking.sector) if x
-    )
+    of = ", ".join(x for x in (vehicle_label(study, asking.vehicle) if asking.vehicle else "", asking.sector) if x)
     title = f"Over speed{', ' + of if of else ''}, at the reference conditions (* was not driven; {100 * study.confidence:g} %)"
     return title, tuple(heads), tuple(rows)
 
@@ -185,9 +170,7 @@ def _trip(study: Study, plan: TripPlan, use: ReportUse, choice: UnitChoice) -> l
     cases = [(sentence(in_units(w.name, choice)), in_units(case_words(w), choice)) for w in use.cases]
     if use.beside is not None:
         cost = "" if use.beside.cost is None else f", {use.beside.cost:.2f}"
-        cases.append(
-            ("The fuel vehicle", f"{hours_words(use.beside.total_h)}, {use.beside.litres:.1f} L{cost}")
-        )
+        cases.append(("The fuel vehicle", f"{hours_words(use.beside.total_h)}, {use.beside.litres:.1f} L{cost}"))
     if cases:
         made.append(("What would change the trip", ("case", "it would be"), tuple(cases)))
     return made

@@ -59,9 +59,7 @@ def read_gpx(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...]]
         notices.append(f"{int((~moved).sum())} repeated points dropped")
     distance, latitude, longitude, height = (x[moved] for x in (distance, latitude, longitude, height))
     if distance[-1] < 100:
-        raise InvalidInput(
-            f"{path}: the track is only {distance[-1]:.0f} m long; expected a road of at least 100 m"
-        )
+        raise InvalidInput(f"{path}: the track is only {distance[-1]:.0f} m long; expected a road of at least 100 m")
     at = np.linspace(0.0, distance[-1], max(2, round(distance[-1] / SPACING_M) + 1))
     known = np.isfinite(height)
     heights = np.interp(at, distance[known], height[known]) if known.sum() >= 2 else None
@@ -108,9 +106,7 @@ def typed_route(text: str, latitude: float = 52.0, longitude: float = 0.0) -> tu
         except ValueError:
             heading = math.nan
         if not 0.0 <= heading <= 360.0:
-            raise ValueError(
-                f'line {number}: "{match["heading"]}" is not a heading; expected N to NNW or 0 to 360'
-            )
+            raise ValueError(f'line {number}: "{match["heading"]}" is not a heading; expected N to NNW or 0 to 360')
         rise = float((match["rise"] or "0").replace(",", ".").replace("\u2212", "-"))
         km = float(match["km"].replace(",", "."))
         if not 0.05 <= km <= 500:
@@ -123,9 +119,7 @@ def typed_route(text: str, latitude: float = 52.0, longitude: float = 0.0) -> tu
         rows.append((1000.0 * km, heading, rise, (match["sector"] or "").strip()))
     if not rows:
         raise ValueError("no stretch typed; expected one a line, such as 6.2 km NE +12 m")
-    points = [
-        RoutePoint(distance_m=0.0, latitude=latitude, longitude=longitude, elevation_m=0.0, sector=rows[0][3])
-    ]
+    points = [RoutePoint(distance_m=0.0, latitude=latitude, longitude=longitude, elevation_m=0.0, sector=rows[0][3])]
     s = north = east = z = 0.0
     for metres, heading, rise, sector in rows:
         count = max(1, round(metres / SPACING_M))

@@ -11,17 +11,7 @@ from fairmargin.core.planning.day import Timetable
 from fairmargin.core.study import Study
 from fairmargin.core.study.plan import CheckWhen
 
-READINGS = (
-    "start",
-    "end",
-    "km shown",
-    "average or kWh",
-    "charge % before",
-    "after",
-    "wind, from",
-    "\u00b0C",
-    "events",
-)
+READINGS = ("start", "end", "km shown", "average or kWh", "charge % before", "after", "wind, from", "\u00b0C", "events")
 
 
 def day_sheet(study: Study, table: Timetable) -> str:
@@ -46,9 +36,7 @@ def day_sheet(study: Study, table: Timetable) -> str:
         if step.kind == "run"
         for way in ways
     ]
-    environment = Environment(
-        loader=PackageLoader("fairmargin.exchange", "templates"), autoescape=select_autoescape()
-    )
+    environment = Environment(loader=PackageLoader("fairmargin.exchange", "templates"), autoescape=select_autoescape())
     return environment.get_template("sheet.html").render(
         title=study.title or "Test day",
         day=f"{table.steps[0].start:%A %d %B %Y}",

@@ -101,9 +101,7 @@ def looks_like_reports(text: str) -> bool:
 
 def _start(part: str) -> str:
     """Return a report without what archives put before it (a stamp such as 202605020950)."""
-    return re.sub(
-        r"^(?:\d{10,14}|\d{4}[-/]\d{2}[-/]\d{2}[ T]\d{2}:\d{2}(?::\d{2})?Z?)[\s,;]+", "", part.strip()
-    )
+    return re.sub(r"^(?:\d{10,14}|\d{4}[-/]\d{2}[-/]\d{2}[ T]\d{2}:\d{2}(?::\d{2})?Z?)[\s,;]+", "", part.strip())
 
 
 def _reports(
@@ -212,9 +210,7 @@ def _table(
         if moment is None:
             continue
         possible = {
-            name: round(value, 3)
-            for name, value in values.items()
-            if POSSIBLE[name][0] <= value <= POSSIBLE[name][1]
+            name: round(value, 3) for name, value in values.items() if POSSIBLE[name][0] <= value <= POSSIBLE[name][1]
         }
         empty += bad + len(values) - len(possible)
         if possible:

@@ -10,14 +10,7 @@ from fairmargin.core.planning.day import Timetable
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.exchange.wording import (
-    beside,
-    capacity_line,
-    climb_lines,
-    margin_words,
-    result_lines,
-    result_name,
-)
+from fairmargin.exchange.wording import beside, capacity_line, climb_lines, margin_words, result_lines, result_name
 
 #: Units of a summary without a window; fuel vehicles get theirs.
 PLAIN = UNIT_CHOICES["metric-wh"]
@@ -37,13 +30,9 @@ def summary(study: Study, result: Analysis) -> str:
             f"    effect {c.effect_percent:+.1f} % ({100 * c.confidence:g} %: {low:+.1f} to {high:+.1f} %) of baseline "
             f"consumption; as measured {c.as_measured_percent:+.1f} %",
             f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km; range {c.range_change_percent:+.1f} %",
-            f"    pairs {c.pairs}"
-            + (f", needed {c.pairs_needed}" if c.pairs_needed else "")
-            + f". {c.reason}",
+            f"    pairs {c.pairs}" + (f", needed {c.pairs_needed}" if c.pairs_needed else "") + f". {c.reason}",
         ]
-        lines += [
-            f"    {line}" for line in (margin_words(c), c.standing.sentence, *beside(study, result, c, PLAIN))
-        ]
+        lines += [f"    {line}" for line in (margin_words(c), c.standing.sentence, *beside(study, result, c, PLAIN))]
     for r in result.results:
         lines.append(f"  {result_name(study, r, PLAIN)}")
         lines += [f"    {line}" for line in result_lines(study, r, PLAIN)]
@@ -59,12 +48,7 @@ def summary(study: Study, result: Analysis) -> str:
 
 
 def plan_json(
-    path: str,
-    study: Study,
-    compared: Sequence[Design],
-    pairs: int | None,
-    table: Timetable,
-    expected: Expected,
+    path: str, study: Study, compared: Sequence[Design], pairs: int | None, table: Timetable, expected: Expected
 ) -> dict[str, Any]:
     """The result object of ``fairmargin plan --json``."""
     return {

@@ -46,9 +46,7 @@ def parse_gpx(path: Path) -> Any:
 
 def placed(points: Sequence[Any]) -> list[Any]:
     """Points that lie anywhere on earth."""
-    return [
-        p for p in points if abs(p.latitude) <= 90.0 and abs(p.longitude) <= 180.0
-    ]  # not a number is neither
+    return [p for p in points if abs(p.latitude) <= 90.0 and abs(p.longitude) <= 180.0]  # not a number is neither
 
 
 def _lost(every: Sequence[Any], points: Sequence[Any]) -> list[str]:
@@ -94,9 +92,7 @@ def read_track(path: str | Path) -> ImportedLog:
     if len(timed) < len(points):
         notices.append(f"{len(points) - len(timed)} points without a time dropped")
     if len(timed) < 3:
-        raise InvalidInput(
-            f"{path}: {len(timed)} points with a time; expected a recorded track of three and more"
-        )
+        raise InvalidInput(f"{path}: {len(timed)} points with a time; expected a recorded track of three and more")
     aware = [p for p in timed if p.time.tzinfo is not None]
     if aware and len(aware) < len(timed):
         notices.append(
@@ -116,21 +112,14 @@ def read_track(path: str | Path) -> ImportedLog:
         raise InvalidInput(f"{path}: times do not advance; expected a recorded track")
     latitude = np.array([p.latitude for p in kept])
     longitude = np.array([p.longitude for p in kept])
-    height = np.array(
-        [np.nan if p.elevation is None or not math.isfinite(p.elevation) else p.elevation for p in kept]
-    )
+    height = np.array([np.nan if p.elevation is None or not math.isfinite(p.elevation) else p.elevation for p in kept])
     stated = [p.speed for p in kept]
     if all(s is not None and math.isfinite(s) for s in stated):
         speed = 3.6 * np.array(stated, dtype=float)
     else:
         speed = _speeds_kmh(at, latitude, longitude)
         notices.append("speeds follow from the positions")
-    columns = {
-        "time_s": at,
-        "speed_kmh": np.maximum(speed, 0.0),
-        "latitude": latitude,
-        "longitude": longitude,
-    }
+    columns = {"time_s": at, "speed_kmh": np.maximum(speed, 0.0), "latitude": latitude, "longitude": longitude}
     if np.isfinite(height).any():
         columns["elevation_m"] = height
     else:

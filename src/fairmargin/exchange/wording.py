@@ -48,9 +48,7 @@ def place_words(study: Study) -> str:
     """Name the route, or its kind."""
     if study.route_name:
         return f"the {study.route_name}"
-    return {"loop": "this round", "laps": "these laps", "everyday": "these trips"}.get(
-        study.method, "this road"
-    )
+    return {"loop": "this round", "laps": "these laps", "everyday": "these trips"}.get(study.method, "this road")
 
 
 def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) -> str:
@@ -63,9 +61,7 @@ def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) 
     if view == "study-mean":
         return f"corrected to the study's mean conditions, {speed}"
     wind = (
-        "calm"
-        if study.reference.wind_speed_ms == 0
-        else in_units(f"wind {study.reference.wind_speed_ms:g} m/s", units)
+        "calm" if study.reference.wind_speed_ms == 0 else in_units(f"wind {study.reference.wind_speed_ms:g} m/s", units)
     )
     return f"corrected to {temperature_words(study.reference.temperature_c, units)}, {wind}, {speed}"
 
@@ -279,11 +275,7 @@ def said_lines(study: Study, analysis: Analysis, c: Comparison, units: UnitChoic
     if analysis.claim is not None:
         lines.append(f"Claim {analysis.claim.verdict}. {analysis.claim.reason}")
     trial = next(
-        (
-            r
-            for r in analysis.results
-            if (r.configuration, r.vehicle) == (c.trial, c.vehicle) and r.sector == c.sector
-        ),
+        (r for r in analysis.results if (r.configuration, r.vehicle) == (c.trial, c.vehicle) and r.sector == c.sector),
         None,
     )
     found = prediction_result(study, trial.as_driven_wh_per_km if trial else None)
@@ -368,14 +360,10 @@ def forecast_lines(study: Study) -> list[str]:
         if leg.forecast_end_percent is None or leg.soc_end_percent is None:
             continue
         short = leg.forecast_end_percent - leg.soc_end_percent
-        words = (
-            f"{leg.leg}: forecast {leg.forecast_end_percent:g} % at the end, found {leg.soc_end_percent:g} %"
-        )
+        words = f"{leg.leg}: forecast {leg.forecast_end_percent:g} % at the end, found {leg.soc_end_percent:g} %"
         capacity = vehicle_of(study, leg.vehicle).usable_capacity_kwh
         if short and capacity:
-            words += (
-                f": {abs(short) * capacity / 100:.1f} kWh {'more' if short > 0 else 'less'} than was forecast"
-            )
+            words += f": {abs(short) * capacity / 100:.1f} kWh {'more' if short > 0 else 'less'} than was forecast"
         elif short:
             words += f": {abs(short):g} % {'more' if short > 0 else 'less'} than was forecast"
         lines.append(words + ".")
@@ -404,9 +392,7 @@ def scatter_words(prior: ScatterPrior | None) -> str:
 
 def margin_words(c: Comparison) -> str:
     """Say in a line what makes the margin and what would make it smaller."""
-    told = ", ".join(
-        f"{x.source} {x.half_width_percent:.1f}" for x in c.margin if x.half_width_percent >= 0.05
-    )
+    told = ", ".join(f"{x.source} {x.half_width_percent:.1f}" for x in c.margin if x.half_width_percent >= 0.05)
     remedy = c.margin[0].remedy if c.margin else ""
     return f"margin \u00b1{c.half_width_percent:.1f} %, in squares: {told}. {remedy}"
 

@@ -179,9 +179,7 @@ class GpsFeed(Feed):
 class VehicleFeed(Feed):
     """Frames of the vehicle's bus."""
 
-    def __init__(
-        self, clock: Clock, sink: Sink, interface: str, channel: str, database: Any, mapped: Mapped
-    ) -> None:
+    def __init__(self, clock: Clock, sink: Sink, interface: str, channel: str, database: Any, mapped: Mapped) -> None:
         super().__init__("vehicle", clock, sink, quiet_s=3.0)
         self._interface, self._channel = interface, channel
         self._bus: Any = None
@@ -200,9 +198,7 @@ class VehicleFeed(Feed):
         out: list[Item] = []
         while frame is not None:
             if not (frame.is_error_frame or frame.is_remote_frame):
-                out += self.decoder.feed(
-                    frame.arbitration_id, bytes(frame.data), frame.timestamp, self.clock.seconds()
-                )
+                out += self.decoder.feed(frame.arbitration_id, bytes(frame.data), frame.timestamp, self.clock.seconds())
             if len(out) > 500:
                 break
             frame = self._bus.recv(0)

@@ -140,11 +140,7 @@ class NmeaDecoder:
         if bad:
             self._bad_run += 1
             if self._bad_run in {1, 30}:
-                out.append(
-                    Trouble(
-                        arrived, "gps", "nonsense", f"GPS says what cannot be: {', '.join(bad)}; left out"
-                    )
-                )
+                out.append(Trouble(arrived, "gps", "nonsense", f"GPS says what cannot be: {', '.join(bad)}; left out"))
         else:
             self._bad_run = 0
         if "speed_kmh" in good:

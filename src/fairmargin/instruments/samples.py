@@ -152,10 +152,7 @@ class Clock:
     """
 
     def __init__(
-        self,
-        origin: datetime | None = None,
-        rate: float = 1.0,
-        ticking: Callable[[], float] = _since_boot,
+        self, origin: datetime | None = None, rate: float = 1.0, ticking: Callable[[], float] = _since_boot
     ) -> None:
         self._of_the_wall = origin is None
         self.origin = origin or datetime.now()

@@ -84,12 +84,8 @@ def nmea(moment: datetime, latitude: float, longitude: float, elevation_m: float
         _degrees(longitude, 3),
         "E" if longitude >= 0 else "W",
     )
-    gga = pynmea2.GGA(
-        "GP", "GGA", (clock, *place, "1", "09", "0.9", f"{elevation_m:.1f}", "M", "0.0", "M", "", "")
-    )
-    rmc = pynmea2.RMC(
-        "GP", "RMC", (clock, "A", *place, f"{speed_kmh / 1.852:.3f}", "", f"{moment:%d%m%y}", "", "")
-    )
+    gga = pynmea2.GGA("GP", "GGA", (clock, *place, "1", "09", "0.9", f"{elevation_m:.1f}", "M", "0.0", "M", "", ""))
+    rmc = pynmea2.RMC("GP", "RMC", (clock, "A", *place, f"{speed_kmh / 1.852:.3f}", "", f"{moment:%d%m%y}", "", ""))
     return f"{gga}\r\n{rmc}\r\n".encode("ascii")
 
 
@@ -201,12 +197,7 @@ class VehicleStandIn(_StandIn):
             message = self._database.get_message_by_name(name)
             data = b"\xff\xff" if self.garbage else message.encode(content, strict=False)
             self._bus.send(
-                can.Message(
-                    arbitration_id=message.frame_id,
-                    data=data,
-                    is_extended_id=False,
-                    timestamp=stamp,
-                )
+                can.Message(arbitration_id=message.frame_id, data=data, is_extended_id=False, timestamp=stamp)
             )
 
 

@@ -219,16 +219,11 @@ class BusDecoder:
         if jump is not None:
             out.append(
                 Trouble(
-                    arrived,
-                    "vehicle",
-                    "clock",
-                    f"Bus clock jumped by {jump:+.0f} s; samples keep the laptop's time",
+                    arrived, "vehicle", "clock", f"Bus clock jumped by {jump:+.0f} s; samples keep the laptop's time"
                 )
             )
         values = {
-            role: float(decoded[signal.name]) * signal.factor
-            for role, signal in wanted
-            if signal.name in decoded
+            role: float(decoded[signal.name]) * signal.factor for role, signal in wanted if signal.name in decoded
         }
         if self.mapped.charging_positive and "current_a" in values:
             values["current_a"] = -values["current_a"]

@@ -91,10 +91,7 @@ def keep(path: Path, why: str, now: datetime | None = None) -> Copy | None:
     folder.mkdir(mode=0o700, exist_ok=True)
     target = folder / f"{moment:%Y-%m-%dT%H%M%S} {why}.fairmargin"
     with beside(target) as made:
-        with (
-            contextlib.closing(connect(path, "ro")) as source,
-            contextlib.closing(connect(made, "rw")) as copied,
-        ):
+        with contextlib.closing(connect(path, "ro")) as source, contextlib.closing(connect(made, "rw")) as copied:
             source.backup(copied, pages=PAGES, sleep=0.002)
             if why == DAILY and not is_whole(copied):
                 return None
@@ -170,10 +167,7 @@ def put_back(path: Path, copy: Path, now: datetime | None = None) -> None:
     path = real(path)
     try:
         with beside(path) as made:
-            with (
-                contextlib.closing(connect(copy, "ro")) as source,
-                contextlib.closing(connect(made, "rw")) as target,
-            ):
+            with contextlib.closing(connect(copy, "ro")) as source, contextlib.closing(connect(made, "rw")) as target:
                 source.backup(target)
             if path.exists():
                 set_aside(path, now)

@@ -72,10 +72,7 @@ def freshen(book: Logbook, study_id: int, virtual: Callable[[Study], bool] = lam
         result = analyse(record.study, record.traces, scatter=prior)
         own = not virtual(record.study)
         book.set_summary(
-            study_id,
-            study_summary(result, own, record.study),
-            study_memory(record.study, result, own),
-            record.check,
+            study_id, study_summary(result, own, record.study), study_memory(record.study, result, own), record.check
         )
     except (LogbookFault, ArithmeticError, ValueError):
         return False
@@ -92,9 +89,7 @@ def freshen_all(book: Logbook, virtual: Callable[[Study], bool] = lambda _: Fals
         failed |= {i for i in waiting if not freshen(book, i, virtual)}
 
 
-def remember(
-    book: Logbook, virtual: Callable[[Study], bool] = lambda _: False
-) -> tuple[Remembering, list[str]]:
+def remember(book: Logbook, virtual: Callable[[Study], bool] = lambda _: False) -> tuple[Remembering, list[str]]:
     """What the studies of a logbook say for each other; those that keep nothing yet are analysed for it, nothing is written.
 
     Parameters

@@ -77,9 +77,7 @@ def _state(study: Study, result: Analysis) -> tuple[str, str]:
         return TOLD, ""
     c = result.comparisons[0]
     if c.verdict == "not a fair comparison":
-        blocking = next((x for x in c.concerns if x.severity == "blocks"), None) or next(
-            iter(c.concerns), None
-        )
+        blocking = next((x for x in c.concerns if x.severity == "blocks"), None) or next(iter(c.concerns), None)
         return NOT_FAIR, "" if blocking is None else blocking.next_step
     if c.verdict in SETTLED:
         doubt = next((x for x in c.concerns if x.severity != "note" and x.next_step), None)

@@ -27,9 +27,7 @@ from fairmargin.logbook.files import beside, connect, into_place, journal_of, sw
 MAGIC: Final = b"SQLite format 3\x00"
 NO_WRITING: Final = "You may not write to this file; it is open for reading only."
 NO_FOLDER: Final = "This folder cannot be written to; the logbook is open for reading only."
-EARLIER_COPY: Final = (
-    "This is an earlier copy, for reading only. Put it back (Logbook, Earlier copies) to work on it."
-)
+EARLIER_COPY: Final = "This is an earlier copy, for reading only. Put it back (Logbook, Earlier copies) to work on it."
 OTHER_WINDOW: Final = "Another window has this logbook; here it is open for reading only."
 
 
@@ -107,9 +105,7 @@ def _open(path: Path, create: bool) -> Opened:
                     shutil.copyfile(source, opened.database.with_name(source.name))
         writable = lock is not None or opened.folder is not None
         with contextlib.closing(connect(opened.database, "rw" if writable else "ro")) as connection:
-            connection.execute(
-                "SELECT count(*) FROM sqlite_master"
-            ).fetchone()  # rolls back what was cut short
+            connection.execute("SELECT count(*) FROM sqlite_master").fetchone()  # rolls back what was cut short
             if lock is not None and path.stat().st_size == 0:
                 connection.close()
                 os.close(lock)
@@ -125,9 +121,7 @@ def _open(path: Path, create: bool) -> Opened:
                     opened.lock = None
         if revision != schema.HEAD:
             if opened.read_only_because and opened.folder is None:
-                raise LogbookFault(
-                    f"{path}: needs an upgrade, but cannot be written now. {opened.read_only_because}"
-                )
+                raise LogbookFault(f"{path}: needs an upgrade, but cannot be written now. {opened.read_only_because}")
             _upgrade(opened.database, revision, opened)
         return opened
     except BaseException:
@@ -201,9 +195,7 @@ def _identify(path: Path, connection: sqlite3.Connection, opened: Opened) -> str
     )
     revision = found[0] if len(found) == 1 else ""
     if revision.isdigit() and revision > schema.HEAD:
-        raise LogbookFault(
-            f"{path}: was written by a newer Fair Margin (schema {revision}). It was left as it is."
-        )
+        raise LogbookFault(f"{path}: was written by a newer Fair Margin (schema {revision}). It was left as it is.")
     if expected <= columns and "practice" in tables:
         told = schema.HEAD
     else:
@@ -304,14 +296,9 @@ def _upgrade(path: Path, revision: str, opened: Opened) -> None:
         if opened.folder is None:
             copies.keep(path, f"before {schema.HEAD}")
         with beside(path) as made:
-            with (
-                contextlib.closing(connect(path, "ro")) as source,
-                contextlib.closing(connect(made, "rw")) as target,
-            ):
+            with contextlib.closing(connect(path, "ro")) as source, contextlib.closing(connect(made, "rw")) as target:
                 source.backup(target)
-            engine = sa.create_engine(
-                "sqlite://", creator=lambda: connect(made, "rw"), poolclass=sa.pool.StaticPool
-            )
+            engine = sa.create_engine("sqlite://", creator=lambda: connect(made, "rw"), poolclass=sa.pool.StaticPool)
             config = Config()
             config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
             try:

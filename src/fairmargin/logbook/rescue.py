@@ -31,7 +31,9 @@ class Rescued:
 
     def words(self) -> str:
         """Say it in a sentence or two."""
-        said = f"{self.studies} studies and {self.logs} logs could be read as they were written; they are in {self.path}."
+        said = (
+            f"{self.studies} studies and {self.logs} logs could be read as they were written; they are in {self.path}."
+        )
         if self.answers:
             said += f" So are {self.answers} answers to practice cases."
         return f"{said} Not in it: {'; '.join(self.lost)}." if self.lost else said
@@ -179,9 +181,7 @@ def _traces(source: sqlite3.Connection, study_id: int) -> tuple[dict[str, Trace]
         legs += [leg for leg in str(logged).splitlines() if leg not in legs]
     for leg in legs:
         try:
-            row = source.execute(
-                "SELECT * FROM trace WHERE study_id = ? AND leg = ?", (study_id, leg)
-            ).fetchone()
+            row = source.execute("SELECT * FROM trace WHERE study_id = ? AND leg = ?", (study_id, leg)).fetchone()
             names = set(row.keys())
             if "samples_check" in names and row["samples_check"] != check_of(
                 row["study_id"], row["leg"], row["samples"]

@@ -29,12 +29,8 @@ study = Table(
     Column("body_check", Text, nullable=False, server_default=""),
     Column("row_check", Text, nullable=False, server_default=""),
     Column("archived_at", Text),
-    Column(
-        "about", Text, nullable=False, server_default="{}"
-    ),  # what the list groups and searches by, from the body
-    Column(
-        "memory", Text, nullable=False, server_default=""
-    ),  # what other studies may lean on, after its checksum
+    Column("about", Text, nullable=False, server_default="{}"),  # what the list groups and searches by, from the body
+    Column("memory", Text, nullable=False, server_default=""),  # what other studies may lean on, after its checksum
 )
 
 trace = Table(
@@ -47,12 +43,7 @@ trace = Table(
 )
 
 #: One row: how many studies were ever written, so that a lost one is noticed.
-book = Table(
-    "book",
-    metadata,
-    Column("id", Integer, primary_key=True),
-    Column("studies", Integer, nullable=False),
-)
+book = Table("book", metadata, Column("id", Integer, primary_key=True), Column("studies", Integer, nullable=False))
 
 #: What somebody said of a practice case before its truth was shown, a row an answer.
 practice = Table(

@@ -125,9 +125,7 @@ class Logbook:
     def _count(self) -> None:
         """Notice a study that is not there any more, and set the count right."""
         with self._reading() as connection:
-            there = int(
-                connection.execute(sa.select(sa.func.count()).select_from(schema.study)).scalar() or 0
-            )
+            there = int(connection.execute(sa.select(sa.func.count()).select_from(schema.study)).scalar() or 0)
             written = connection.execute(sa.select(schema.book.c.studies)).scalar()
         if written is not None and isinstance(written, int) and there < written:
             self.healed.append(
@@ -260,9 +258,7 @@ class Logbook:
         """Bytes of a study's logs."""
         size = sa.func.sum(sa.func.length(schema.trace.c.samples))
         with self._reading() as connection:
-            return int(
-                connection.execute(sa.select(size).where(schema.trace.c.study_id == study_id)).scalar() or 0
-            )
+            return int(connection.execute(sa.select(size).where(schema.trace.c.study_id == study_id)).scalar() or 0)
 
     def load(self, study_id: int) -> tuple[Study, dict[str, Trace]]:
         """Return a study and its traces; as `read`, with a `LogbookFault` too if any of its logs cannot be read."""
@@ -309,9 +305,7 @@ class Logbook:
     def scatter_of_studies(self) -> dict[int, list[float]]:
         """The same by study."""
         table = schema.study
-        query = (
-            sa.select(table.c.id, table.c.summary).where(table.c.removed_at.is_(None)).order_by(table.c.id)
-        )
+        query = sa.select(table.c.id, table.c.summary).where(table.c.removed_at.is_(None)).order_by(table.c.id)
         with self._reading() as connection:
             rows = connection.execute(query).all()
         return {int(i): found for i, summary in rows if (found := scatter_in(summary))}
@@ -366,13 +360,9 @@ class Logbook:
         ).mappings().one_or_none()  # fmt: skip
         if row is None:
             raise LogbookFault(f"{self.path}: study {study_id} is not in this logbook.")
-        connection.execute(
-            schema.study.update().where(schema.study.c.id == study_id).values(row_check=row_check(row))
-        )
+        connection.execute(schema.study.update().where(schema.study.c.id == study_id).values(row_check=row_check(row)))
 
-    def _put_traces(
-        self, connection: sa.Connection, study_id: int, traces: Mapping[str, Trace | bytes | None]
-    ) -> None:
+    def _put_traces(self, connection: sa.Connection, study_id: int, traces: Mapping[str, Trace | bytes | None]) -> None:
         for leg, samples in traces.items():
             here = (schema.trace.c.study_id == study_id) & (schema.trace.c.leg == leg)
             connection.execute(schema.trace.delete().where(here))
@@ -392,9 +382,7 @@ class Logbook:
             .values(logged="\n".join(sorted(str(leg) for leg in logged)))
         )
 
-    def add(
-        self, study: Study, traces: Mapping[str, Trace] | None = None, summary: str = "", memory: str = ""
-    ) -> int:
+    def add(self, study: Study, traces: Mapping[str, Trace] | None = None, summary: str = "", memory: str = "") -> int:
         """Add a study at the end of the list and return its id; `summary` and `memory` as for `save`."""
         now = now_text()
         body = body_of(study)
@@ -463,9 +451,7 @@ class Logbook:
                 self._put_traces(connection, study_id, packed)
             self._seal(connection, study_id)
 
-    def set_summary(
-        self, study_id: int, summary: str, memory: str | None = None, only: str | None = None
-    ) -> None:
+    def set_summary(self, study_id: int, summary: str, memory: str | None = None, only: str | None = None) -> None:
         """Save what the list says, and what others may lean on; `only` while the record has this check, where given."""
         self._set(study_id, only, summary=summary, **({} if memory is None else {"memory": sealed(memory)}))
 

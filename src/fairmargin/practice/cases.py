@@ -78,8 +78,7 @@ def generated(seed: int, flaw: FlawName | None = None, grade: str = "") -> Case:
     kind = str(rng.choice(list(KINDS)))
     size = float(rng.uniform(1.5, 6.0))
     effect = round(
-        {"aero covers": -size, "tyres": size * float(rng.choice([-1, 1])), "cargo": 2 * size}.get(kind, size),
-        1,
+        {"aero covers": -size, "tyres": size * float(rng.choice([-1, 1])), "cargo": 2 * size}.get(kind, size), 1
     )
     if rng.random() < 0.15:
         effect = 0.0 if kind != "payload" else 0.8
@@ -117,14 +116,10 @@ def _flawed(flaw: FlawName, base: DayPlan, grade: int) -> _Made:
     if flaw == "order drift":
         plan = replace(base, order="AABB" if grade < 2 else "AAABBB", warm_up_drive=False, temperature_c=3.0)
         return _Made(
-            plan,
-            _as_it_is,
-            "All baseline runs first: the day warmed, and tyres with it, while the trial was driven.",
+            plan, _as_it_is, "All baseline runs first: the day warmed, and tyres with it, while the trial was driven."
         )
     if flaw == "wind":
-        plan = replace(
-            base, method="one-way", order="AABB" if grade < 2 else "ABAB", wind="windy", days=2, day_gap=3
-        )
+        plan = replace(base, method="one-way", order="AABB" if grade < 2 else "ABAB", wind="windy", days=2, day_gap=3)
         return _Made(
             plan,
             _as_it_is,
@@ -132,26 +127,18 @@ def _flawed(flaw: FlawName, base: DayPlan, grade: int) -> _Made:
         )
     if flaw == "reset did not take":
         return _Made(
-            base,
-            _reset_failed,
-            "One leg shows the mean of itself and of the leg before: the reset did not take.",
+            base, _reset_failed, "One leg shows the mean of itself and of the leg before: the reset did not take."
         )
     if flaw == "cold first leg":
         plan = replace(base, warm_up_drive=False, temperature_c=(-2.0, 3.0, 8.0)[grade], order="ABBA")
-        return _Made(
-            plan, _as_it_is, "Nobody warmed the car up: the first leg, a baseline one, paid for cold tyres."
-        )
+        return _Made(plan, _as_it_is, "Nobody warmed the car up: the first leg, a baseline one, paid for cold tyres.")
     if flaw == "following":
-        return _Made(
-            base, _following(grade), "A lorry ahead on a trial leg: its lee is worth several per cent."
-        )
+        return _Made(base, _following(grade), "A lorry ahead on a trial leg: its lee is worth several per cent.")
     if flaw == "coarse display":
         plan = replace(base, step=(2.0, 1.0, 0.5)[grade], order="AB" if grade == 0 else "ABBA")
         return _Made(plan, _as_it_is, "The display's step is as large as the effect that is asked for.")
     if flaw == "two changes":
-        return _Made(
-            base, _two_changes(grade), "Tyre pressures differ too: that is a second change, in one direction."
-        )
+        return _Made(base, _two_changes(grade), "Tyre pressures differ too: that is a second change, in one direction.")
     return _Made(base, _as_it_is, "Nothing was wrong with it: what it says is what the evidence carries.")
 
 
@@ -231,11 +218,7 @@ def as_file(cases: list[Case]) -> str:
         }
         for c in cases
     ]
-    road = (
-        [[p.distance_m, p.latitude, p.longitude, p.elevation_m] for p in cases[0].study.route]
-        if cases
-        else []
-    )
+    road = [[p.distance_m, p.latitude, p.longitude, p.elevation_m] for p in cases[0].study.route] if cases else []
     lines = [json.dumps(c, ensure_ascii=False) for c in made]
     return '{"road": ' + json.dumps(road) + ',\n"cases": [\n' + ",\n".join(lines) + "\n]}\n"
 
@@ -245,8 +228,7 @@ def shipped() -> tuple[Case, ...]:
     """The twenty graded cases, easy ones first."""
     value = json.loads(resources.files("fairmargin.practice").joinpath(FILE).read_text(encoding="utf-8"))
     route = tuple(
-        RoutePoint(distance_m=d, latitude=lat, longitude=lon, elevation_m=h)
-        for d, lat, lon, h in value["road"]
+        RoutePoint(distance_m=d, latitude=lat, longitude=lon, elevation_m=h) for d, lat, lon, h in value["road"]
     )
     return tuple(
         Case(

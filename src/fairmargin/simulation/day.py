@@ -164,9 +164,7 @@ class _Days:
         self.change = effect_for(plan, van, road, self.directions)
         self.odometer = 1.0 + 0.002 * rng.normal()
         # Some testers are steadier than others, short drives less so than long ones; days weeks or a night apart are seldom alike.
-        self.scatter = (
-            plan.scatter * math.exp(0.3 * float(rng.normal())) * math.sqrt(18_400.0 / road.length_m)
-        )
+        self.scatter = plan.scatter * math.exp(0.3 * float(rng.normal())) * math.sqrt(18_400.0 / road.length_m)
         self.windier = [float(np.clip(rng.weibull(2.0) / 0.886, 0.35, 2.0)) for _ in range(plan.days)]
         self.day_of_run = [0 if plan.days == 1 or letter == "A" else plan.days - 1 for letter in plan.order]
         self.drive_order = sorted(range(len(plan.order)), key=lambda i: (self.day_of_run[i], i))
@@ -273,14 +271,7 @@ class _Days:
         return Course(float(ends[0]), self.road.length_m - float(ends[1]) - lift, end)
 
     def _written_down(
-        self,
-        i: int,
-        back: bool,
-        drive: Drive,
-        factor: float,
-        course: Course | None,
-        report: Report,
-        wet: bool,
+        self, i: int, back: bool, drive: Drive, factor: float, course: Course | None, report: Report, wet: bool
     ) -> Leg:
         """The leg as the tester notes it."""
         plan = self.plan

@@ -150,24 +150,13 @@ def drive_leg(
     # The last second overshoots the line; count the part before it.
     part = np.ones(n)
     part[-1] = min(1.0, max(0.0, (stop_at - position[-1]) / speed[-1]))
-    return Drive(
-        float((battery * part).sum()) / 3600.0,
-        float(part.sum()),
-        elapsed,
-        speed,
-        battery,
-        position,
-    )
+    return Drive(float((battery * part).sum()) / 3600.0, float(part.sum()), elapsed, speed, battery, position)
 
 
-def true_wh_per_km(
-    van: TrueVehicle, effect: TrueEffect, road: TrueRoad, back: Sequence[bool], speed: float
-) -> float:
+def true_wh_per_km(van: TrueVehicle, effect: TrueEffect, road: TrueRoad, back: Sequence[bool], speed: float) -> float:
     """Energy per distance at reference conditions: 15 °C, 1013.25 hPa, 60 %, calm, warm tyres. [Wh/km]"""
     density = air_density(15.0, 1013.25)
-    drives = [
-        drive_leg(van, effect, road, b, speed, 15.0, density, 0, 0, 0, 0.7, 0.0, None, None) for b in back
-    ]
+    drives = [drive_leg(van, effect, road, b, speed, 15.0, density, 0, 0, 0, 0.7, 0.0, None, None) for b in back]
     return sum(d.energy_wh for d in drives) / (len(back) * road.length_m / 1000.0)
 
 
@@ -184,9 +173,7 @@ def trace_of(
     at = np.array([p.distance_m for p in road.points])
     return Trace(
         time_s=np.round(fine, 2),
-        speed_kmh=np.asarray(
-            np.round(np.maximum(speed * 3.6 + rng.normal(0, 0.1, len(fine)), 0), 2), dtype=np.float64
-        ),
+        speed_kmh=np.asarray(np.round(np.maximum(speed * 3.6 + rng.normal(0, 0.1, len(fine)), 0), 2), dtype=np.float64),
         power_kw=np.round(power / 1000 + rng.normal(0, 0.05, len(fine)), 3),
         latitude=np.round(np.interp(along, at, [p.latitude or 0.0 for p in road.points]), 6),
         longitude=np.round(np.interp(along, at, [p.longitude or 0.0 for p in road.points]), 6),

@@ -138,9 +138,7 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
         wind=("calm", "mixed")[int(rng.integers(0, 2))],
         samples=True,
         step=study.plan.display_step_kwh_per_100km,
-        start=datetime.combine(day, study.plan.start)
-        if day
-        else datetime.combine(datetime(2026, 5, 2), time(9)),
+        start=datetime.combine(day, study.plan.start) if day else datetime.combine(datetime(2026, 5, 2), time(9)),
     )
     made = simulate(seed, plan, road, known=study.vehicle)
     names = [leg.leg for leg in study.legs if not is_repeat(study, leg)]

@@ -43,9 +43,7 @@ def straight_road(rng: np.random.Generator, length_m: float, loop: bool = False)
         heading = np.full(n, rng.uniform(0, 2 * math.pi))
         for _ in range(5):
             wave = rng.uniform(2000, 9000)
-            heading = heading + rng.uniform(0.05, 0.22) * np.sin(
-                2 * math.pi * s / wave + rng.uniform(0, 6.28)
-            )
+            heading = heading + rng.uniform(0.05, 0.22) * np.sin(2 * math.pi * s / wave + rng.uniform(0, 6.28))
     height = np.zeros(n + 1)
     s1 = np.arange(n + 1) * step
     for _ in range(6):

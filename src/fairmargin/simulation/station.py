@@ -28,11 +28,7 @@ def station_report(seed: int, moment: datetime) -> str:
     """
     day = np.random.default_rng([seed, moment.toordinal()])
     calm, angle = 1.0 + 3.0 * float(day.weibull(2.0)), float(day.uniform(0, 360))
-    coolest = (
-        8.0
-        + 7.0 * math.sin(2 * math.pi * (moment.timetuple().tm_yday - 105) / 365.0)
-        + float(day.normal(0, 3))
-    )
+    coolest = 8.0 + 7.0 * math.sin(2 * math.pi * (moment.timetuple().tm_yday - 105) / 365.0) + float(day.normal(0, 3))
     pressure, rainy = 1013.0 + float(day.normal(0, 8)), float(day.random()) < 0.2
     hours = moment.hour + moment.minute / 60.0
     phase = day.uniform(0, 2 * math.pi, 2)

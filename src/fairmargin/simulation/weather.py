@@ -46,9 +46,7 @@ class Report:
     pressure_hpa: int
 
 
-def reported(
-    sky: Sky, north: float, east: float, bias: tuple[float, float], rng: np.random.Generator
-) -> Report:
+def reported(sky: Sky, north: float, east: float, bias: tuple[float, float], rng: np.random.Generator) -> Report:
     """The station's report of a wind: with the day's bias and an error of its own, rounded as stations round."""
     seen_n = north + bias[0] + 0.45 * rng.normal()
     seen_e = east + bias[1] + 0.45 * rng.normal()

@@ -63,9 +63,7 @@ def test_in_mild_air_nobody_heats_or_cools_at_once():
 @pytest.mark.parametrize(("energy", "many"), [("electric", 0), ("petrol", 1), ("diesel", 1)])
 def test_an_engine_burns_more_until_it_is_warm(energy, many):
     study = driven_study("ABBA")
-    study = study.with_(
-        vehicle=study.vehicle.with_(energy=energy, drive_efficiency=None, regen_efficiency=None)
-    )
+    study = study.with_(vehicle=study.vehicle.with_(energy=energy, drive_efficiency=None, regen_efficiency=None))
     if energy != "electric":
         study = on_legs(study, lambda i, leg: {"average_shown": 6.5, "average_unit": "L/100km"})
     found = unknown(study, "cold engine")

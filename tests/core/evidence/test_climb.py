@@ -48,9 +48,7 @@ def test_the_gauges_step_is_in_the_margin():
 
 
 def test_capacity_cancels_in_the_share():
-    shares = [
-        climbs(mountain(vehicle=VAN.with_(usable_capacity_kwh=c)), {})[0].returned_percent for c in (20, 60)
-    ]
+    shares = [climbs(mountain(vehicle=VAN.with_(usable_capacity_kwh=c)), {})[0].returned_percent for c in (20, 60)]
     assert shares[0] == pytest.approx(shares[1])
 
 
@@ -59,9 +57,7 @@ def test_two_configurations_are_compared_over_the_whole_trip():
     result = analyse(study)
     assert [c.configuration for c in result.climbs] == ["A", "B"]
     c = result.comparisons[0]
-    assert c.as_measured_percent == pytest.approx(
-        (6 / 7 - 1) * 100
-    )  # net 7 against 6 per cent of the battery
+    assert c.as_measured_percent == pytest.approx((6 / 7 - 1) * 100)  # net 7 against 6 per cent of the battery
     assert c.interval_percent[1] - c.interval_percent[0] > 10  # whole per cents cannot settle that
     assert c.verdict == "not settled"
 
@@ -87,9 +83,7 @@ def test_readings_without_a_noted_step_have_one_all_the_same():
     """A climb's margin is never nothing: displays show whole tenths, whoever wrote down nothing of it."""
     study = mountain()
     legs = [
-        leg.with_(
-            soc_start_percent=None, soc_end_percent=None, energy_kwh=(5.0 if leg.direction == "out" else -2.0)
-        )
+        leg.with_(soc_start_percent=None, soc_end_percent=None, energy_kwh=(5.0 if leg.direction == "out" else -2.0))
         for leg in study.legs
     ]
     (climb,) = climbs(study.with_(legs=tuple(legs)), {})

@@ -50,9 +50,7 @@ def test_offsets_from_utc_are_honoured_when_all_have_one():
         leg.with_(started_at=leg.started_at.replace(tzinfo=zone), temperature_c=None) for leg in study.legs
     )
     first = study.legs[0].started_at + timedelta(seconds=368)
-    rows = tuple(
-        WeatherRow(time=(first + timedelta(hours=h)).astimezone(UTC), temperature_c=10 + h) for h in (0, 8)
-    )
+    rows = tuple(WeatherRow(time=(first + timedelta(hours=h)).astimezone(UTC), temperature_c=10 + h) for h in (0, 8))
     conditions = leg_conditions(study.with_(weather=rows), {})
     assert conditions["L01"].temperature_c == pytest.approx(10.0, abs=0.01)
 
@@ -60,8 +58,7 @@ def test_offsets_from_utc_are_honoured_when_all_have_one():
 def test_unknown_weather_is_flagged_and_filled():
     study = driven_study("ABBA")
     bare = study.with_legs(
-        leg.with_(temperature_c=None, pressure_hpa=None, wind_speed_ms=None, wind_from_deg=None)
-        for leg in study.legs
+        leg.with_(temperature_c=None, pressure_hpa=None, wind_speed_ms=None, wind_from_deg=None) for leg in study.legs
     )
     c = leg_conditions(bare, {})["L01"]
     assert not (c.temperature_known or c.pressure_known or c.wind_known)
@@ -169,9 +166,7 @@ def test_a_leg_without_a_time_is_placed_between_its_neighbours():
     before = leg_conditions(study, {})
     found = leg_conditions(study.with_leg("L03", started_at=None), {})
     assert found["L03"].placed_s == pytest.approx(before["L02"].placed_s + 736 + SWAP_S, abs=1)
-    back = leg_conditions(study.with_leg("L04", started_at=None), {})[
-        "L04"
-    ]  # of the same run: nothing is changed
+    back = leg_conditions(study.with_leg("L04", started_at=None), {})["L04"]  # of the same run: nothing is changed
     assert back.placed_s == pytest.approx(before["L03"].placed_s + 736 + PAUSE_S, abs=1)
     first = leg_conditions(study.with_legs(leg.with_(started_at=None) for leg in study.legs[:2]), {})
     assert first["L02"].placed_s - first["L01"].placed_s == pytest.approx(736 + PAUSE_S, abs=1)
@@ -186,9 +181,7 @@ def test_a_hold_up_leaves_open_how_the_leg_was_driven_and_a_note_says_most_of_it
     # Its twin was not slower: most likely one stretch, which counts about half; up and down from there are open.
     assert bare.speed_off == pytest.approx(0.5 * 0.08, rel=0.05)
     assert bare.speed_sd == pytest.approx(HELD_UP_ALONE[1] * 0.08, rel=0.05)
-    both = leg_conditions(study.with_leg("L05", duration_s=800), {})[
-        "L03"
-    ]  # all of its configuration that way
+    both = leg_conditions(study.with_leg("L05", duration_s=800), {})["L03"]  # all of its configuration that way
     assert both.speed_off == 0.0 and both.speed_sd == pytest.approx(HELD_UP_SD * 0.08, rel=0.05)
     event = Event(leg="L03", kind="slow-traffic", at_km=5.0, speed_kmh=60, duration_s=190)
     noted = leg_conditions(study.with_(events=(event,)), {})["L03"]

@@ -16,9 +16,7 @@ from fairmargin.core.study.plan import Plan
 DEGREE_M = 111_250.0  # of latitude, about
 
 
-def drive(
-    start_m, lift_m, end_m, *, held=25.0, back=False, road_m=18_400.0, positions=True, rate=1.0, **columns
-):
+def drive(start_m, lift_m, end_m, *, held=25.0, back=False, road_m=18_400.0, positions=True, rate=1.0, **columns):
     """A drive along the straight road: roll on at 8 m/s, hold, lift off, with power that follows the pedal."""
     t, s, v = [0.0], [start_m], [8.0]
     while s[-1] < end_m:
@@ -38,13 +36,7 @@ def drive(
 
 def logged(order="ABBA", **fields):
     study = driven_study(order, **fields)
-    empty = {
-        "average_shown": None,
-        "average_unit": None,
-        "average_step": None,
-        "distance_km": None,
-        "duration_s": None,
-    }
+    empty = {"average_shown": None, "average_unit": None, "average_step": None, "distance_km": None, "duration_s": None}
     return study.with_legs(leg.with_(**empty) for leg in study.legs)
 
 
@@ -203,9 +195,7 @@ def test_a_town_cycle_is_not_cut_and_says_so():
     t = np.arange(0.0, 900.0)
     wave = np.clip(40 + 40 * np.sin(t / 20), 0, None)
     traces = {
-        leg.leg: Trace(
-            time_s=t, speed_kmh=wave, power_kw=4 + 0.2 * wave * (0.95 if leg.configuration == "B" else 1)
-        )
+        leg.leg: Trace(time_s=t, speed_kmh=wave, power_kw=4 + 0.2 * wave * (0.95 if leg.configuration == "B" else 1))
         for leg in study.legs
     }
     result = analyse(study, traces)
@@ -322,9 +312,7 @@ def test_stretches_overlap_reach_over_the_gates_or_would_leave_nothing():
     assert logs.of("L01").length_m == pytest.approx(7500, abs=20)
     assert len(logs.of("L01").skips) == 2
     all_of_it = (Stretch(from_m=0, to_m=10_000, reason="everything"),)
-    kept = gate_logs(
-        study.with_(left_out_stretches=all_of_it), study.legs, traces, dict.fromkeys(traces, 0.0)
-    )
+    kept = gate_logs(study.with_(left_out_stretches=all_of_it), study.legs, traces, dict.fromkeys(traces, 0.0))
     assert kept.of("L01").skips == () and kept.of("L01").length_m == pytest.approx(10_000, abs=20)
 
 

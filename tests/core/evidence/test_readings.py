@@ -54,9 +54,7 @@ def test_whole_kwh_hide_what_the_average_shows():
     )
     assert only(average).as_measured_percent == pytest.approx(2.19, abs=0.005)
     whole = average.with_legs(
-        leg.with_(
-            average_shown=None, average_unit=None, average_step=None, energy_kwh=25, energy_step_kwh=1.0
-        )
+        leg.with_(average_shown=None, average_unit=None, average_step=None, energy_kwh=25, energy_step_kwh=1.0)
         for leg in average.legs
     )
     result = analyse(whole)
@@ -97,10 +95,7 @@ def test_gauge_and_charger():
     bare = {"average_shown": None, "average_unit": None, "average_step": None}
     gauge = study.with_legs(
         leg.with_(
-            **bare,
-            soc_start_percent=80,
-            soc_end_percent=72 if leg.configuration == "A" else 71,
-            soc_step_percent=1,
+            **bare, soc_start_percent=80, soc_end_percent=72 if leg.configuration == "A" else 71, soc_step_percent=1
         )
         for leg in study.legs
     )
@@ -117,10 +112,7 @@ def test_a_run_charged_back_as_a_whole_covers_its_legs():
     study = driven_study("ABBA")
     bare = {"average_shown": None, "average_unit": None, "average_step": None}
     study = study.with_legs(
-        leg.with_(
-            **bare,
-            charger_kwh=(8.0 if leg.configuration == "A" else 7.6) if leg.direction == "back" else None,
-        )
+        leg.with_(**bare, charger_kwh=(8.0 if leg.configuration == "A" else 7.6) if leg.direction == "back" else None)
         for leg in study.legs
     )
     result = analyse(study)
@@ -141,8 +133,7 @@ def test_fuel_is_handled_in_energy():
 def test_reading_noise_is_that_of_the_gum():
     # JCGM 100:2008, 4.3.7: half-width a = step/2 gives a/√3; propagated with the package `uncertainties`.
     study = driven_study("AB", [15.0, 15.0, 15.0, 15.0]).with_legs(
-        leg.with_(average_shown=15.0, average_unit="kWh/100km", average_step=0.1)
-        for leg in driven_study("AB").legs
+        leg.with_(average_shown=15.0, average_unit="kWh/100km", average_step=0.1) for leg in driven_study("AB").legs
     )
     shown = ufloat(15.0, 0.05 / math.sqrt(3))
     energy = shown * 18.4 * 10
@@ -183,9 +174,7 @@ def test_the_most_certain_instrument_that_all_legs_have_counts():
     first = observations(coarse, {})[0].readings
     assert [r.instrument for r in first] == ["trip average", "trip energy"]
     assert first[1].relative_sd == pytest.approx(1 / math.sqrt(12) / 3, rel=0.01)
-    fine = study.with_legs(
-        leg.with_(energy_kwh=2.873, energy_step_kwh=0.001, average_step=1.0) for leg in study.legs
-    )
+    fine = study.with_legs(leg.with_(energy_kwh=2.873, energy_step_kwh=0.001, average_step=1.0) for leg in study.legs)
     assert [o.readings[0].instrument for o in observations(fine, {})] == ["trip energy"] * 4
     # A finer reading of one leg does not make it another instrument's leg: what all have counts.
     one = study.with_leg("L01", energy_kwh=2.873, energy_step_kwh=0.001)
@@ -208,9 +197,7 @@ def test_the_step_is_the_instruments_whatever_the_digits_show():
     fine = observations(study, {})[0].relative_sd
     assert observations(coarse, {})[0].relative_sd == pytest.approx(fine * 5.0 / 0.1)
     other = study.with_(instruments={"trip average": Instrument(step=5.0, unit="mi/kWh")})
-    assert observations(other, {})[0].relative_sd == pytest.approx(
-        fine
-    )  # a fact of another unit says nothing
+    assert observations(other, {})[0].relative_sd == pytest.approx(fine)  # a fact of another unit says nothing
 
 
 def test_an_instrument_that_is_not_trusted_is_kept_and_does_not_count():
@@ -246,8 +233,7 @@ def test_roundings_of_readings_that_hardly_vary_are_shared():
     assert observations(fine, {})[0].rounded_alike < 1e-6
     # The same two readings once more do not halve the rounding.
     once, twice = (
-        driven_study(order, values=v, method="loop")
-        for order, v in (("AB", [25, 24]), ("ABAB", [25, 24] * 2))
+        driven_study(order, values=v, method="loop") for order, v in (("AB", [25, 24]), ("ABAB", [25, 24] * 2))
     )
 
     def step_part(study):

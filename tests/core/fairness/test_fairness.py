@@ -29,9 +29,7 @@ def test_a_clean_study_has_no_caution():
 
 def test_a_direction_for_each_configuration_blocks():
     study = driven_study("ABBA")
-    study = study.with_legs(
-        leg for leg in study.legs if (leg.direction == "out") == (leg.configuration == "A")
-    )
+    study = study.with_legs(leg for leg in study.legs if (leg.direction == "out") == (leg.configuration == "A"))
     found = concerns(study)
     assert found["direction-confounded"].severity == "blocks"
     c = analyse(study).comparisons[0]
@@ -47,9 +45,7 @@ CAUSES = {
     "climate-unlike": on_trial(climate="21"),
     "tyre-pressure-unlike": lambda leg: {"tyre_pressure_kpa": 290.0 if leg.configuration == "A" else 270.0},
     "mass-unlike": on_trial(mass_delta_kg=80.0),
-    "battery-temperature-unlike": lambda leg: {
-        "battery_temperature_c": 25.0 if leg.configuration == "A" else 12.0
-    },
+    "battery-temperature-unlike": lambda leg: {"battery_temperature_c": 25.0 if leg.configuration == "A" else 12.0},
     "speed-unlike": on_trial(duration_s=690),
     "wind-strong": lambda leg: {"wind_speed_ms": 9.0},
     "gusts": lambda leg: {"wind_speed_ms": 4.0, "wind_gust_ms": 11.0},
@@ -220,9 +216,7 @@ def test_another_driver_or_mode_is_told():
     apart = each(study, lambda leg: {"driver": "first" if leg.configuration == "A" else "second"})
     found = concerns(apart)["driver-or-mode-changed"]
     assert found.severity == "caution" and not found.covered
-    assert "driver-or-mode-changed" not in concerns(
-        each(study, lambda leg: {"driver": "first", "mode": "eco"})
-    )
+    assert "driver-or-mode-changed" not in concerns(each(study, lambda leg: {"driver": "first", "mode": "eco"}))
     modes = each(study, lambda leg: {"mode": "eco" if leg.configuration == "A" else "sport"})
     assert "drive mode" in concerns(modes)["driver-or-mode-changed"].title
 
@@ -245,9 +239,7 @@ def test_sun_counts_only_with_the_climate_on_and_at_other_hours():
 
 def test_following_closely_on_every_trial_leg_is_priced_as_usual():
     study = driven_study("ABBA")
-    events = tuple(
-        Event(leg=leg.leg, kind="following-closely") for leg in study.legs if leg.configuration == "B"
-    )
+    events = tuple(Event(leg=leg.leg, kind="following-closely") for leg in study.legs if leg.configuration == "B")
     found = concerns(study.with_(events=events))["following-closely"]
     # Common practice: 15 % of the drag, which is 58 % of what this van uses at 90 km/h.
     assert found.bias_percent == pytest.approx(-0.15 * 58, abs=1.2)

@@ -43,9 +43,7 @@ AIR, TYRES = air_n() / whole_n(), tyres_n() / whole_n()  # shares: 0.65 and 0.33
 #: A thing that raises trial consumption by x is corrected away: the effect falls by about 0.95 x.
 FALLS = -100.0 * EFFECT
 COLDER = whole_n(temperature=8.0, density=DENSITY * 288.15 / 281.15) / whole_n()
-COLDER_AND_WINDY = (
-    whole_n(temperature=8.0, wind=4.5, sigma=0.81, density=DENSITY * 288.15 / 281.15) / whole_n()
-)
+COLDER_AND_WINDY = whole_n(temperature=8.0, wind=4.5, sigma=0.81, density=DENSITY * 288.15 / 281.15) / whole_n()
 FASTER = whole_n(18_400 / 700) / whole_n()
 SCATTER = 1.05 * sqrt(30 / 18.4)  # per cent, of one leg
 
@@ -273,9 +271,7 @@ def test_everyday_trips_lean_on_the_regression():
     assert of("everyday", "few-trips").bias_percent == pytest.approx(
         0.87 * 1.96 * 5 * sqrt(10 / 18.8) * sqrt(2 / 3), abs=0.3
     )
-    assert of("everyday", "days-apart").bias_percent == pytest.approx(
-        0.87 * 1.96 * 2.0 * sqrt(2 / 3), abs=0.4
-    )
+    assert of("everyday", "days-apart").bias_percent == pytest.approx(0.87 * 1.96 * 2.0 * sqrt(2 / 3), abs=0.4)
 
 
 def test_every_registered_code_is_priced_here():

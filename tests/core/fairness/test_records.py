@@ -65,9 +65,7 @@ def test_good_logs_raise_no_doubt(logged):
     assert found == [] and kept == logs
     near = {**logs, "L03": log(east=0.0005)}  # 34 m: a position's own error
     assert check_records(study, near)[1] == []
-    assert (
-        check_records(study.with_(route=()), {**logs, "L03": log(north=5.0)})[1] == []
-    )  # no road to hold it against
+    assert check_records(study.with_(route=()), {**logs, "L03": log(north=5.0)})[1] == []  # no road to hold it against
 
 
 def moved(study, legs, by):
@@ -87,9 +85,7 @@ def test_a_test_day_ends_with_a_night_not_with_a_date(abba):
     assert days_of(moved(abba, names[4:], timedelta(hours=9))) == [0] * 8  # afternoon of the same date
     assert days_of(moved(abba, names[4:], timedelta(hours=13))) == [0] * 4 + [1] * 4
     assert days_of(moved(abba, names[4:], DAY)) == [0] * 4 + [1] * 4
-    night = moved(
-        moved(abba, names, timedelta(hours=11)), names[4:], timedelta(hours=7)
-    )  # 21:30, then from 05:42
+    night = moved(moved(abba, names, timedelta(hours=11)), names[4:], timedelta(hours=7))  # 21:30, then from 05:42
     assert days_of(night) == [0] * 4 + [1] * 4
     late = moved(abba, names, timedelta(hours=12))
     assert analyse(late).comparisons[0].effect_percent == pytest.approx(
@@ -150,9 +146,7 @@ def test_a_clock_that_was_set_is_told(abba):
     for i, leg in enumerate(abba.legs):
         offset = timezone(timedelta(hours=1 if i < 4 else 2))
         summer = summer.with_leg(leg.leg, started_at=(leg.started_at.replace(tzinfo=UTC)).astimezone(offset))
-    assert [c.title for c in RECORDS.check(RecordsContext(summer, {}))] == [
-        "The clock changed during the day"
-    ]
+    assert [c.title for c in RECORDS.check(RecordsContext(summer, {}))] == ["The clock changed during the day"]
 
 
 def test_one_time_without_an_offset_keeps_the_offsets_of_the_others(abba):
@@ -162,9 +156,7 @@ def test_one_time_without_an_offset_keeps_the_offsets_of_the_others(abba):
     for leg in abba.legs:
         if leg.leg != "L04":
             study = study.with_leg(leg.leg, started_at=leg.started_at.replace(tzinfo=zone))
-    rows = [
-        WeatherRow(time=datetime(2026, 5, 2, h, 0, tzinfo=UTC), temperature_c=float(h)) for h in range(6, 14)
-    ]
+    rows = [WeatherRow(time=datetime(2026, 5, 2, h, 0, tzinfo=UTC), temperature_c=float(h)) for h in range(6, 14)]
     legs = [leg.with_(temperature_c=None) for leg in study.legs]
     study = study.with_legs(legs).with_(weather=tuple(rows))
     assert common_offset(study) == timedelta()  # the middle one of legs and weather
@@ -173,9 +165,7 @@ def test_one_time_without_an_offset_keeps_the_offsets_of_the_others(abba):
     warm = leg_conditions(study, {})
     for leg in study.legs:  # the station's degrees are the hours of UTC
         middle = leg.started_at.replace(tzinfo=None) + timedelta(seconds=368) - timedelta(hours=2)
-        assert warm[leg.leg].temperature_c == pytest.approx(middle.hour + middle.minute / 60, abs=0.02), (
-            leg.leg
-        )
+        assert warm[leg.leg].temperature_c == pytest.approx(middle.hour + middle.minute / 60, abs=0.02), leg.leg
     told = RECORDS.check(RecordsContext(study, {}))
     assert told[0].legs == ("L04",) and "UTC +2 h" in told[0].message
 
@@ -183,8 +173,6 @@ def test_one_time_without_an_offset_keeps_the_offsets_of_the_others(abba):
 def test_weather_is_that_of_the_middle_of_the_leg(abba):
     """Temperature rises by 1 K a minute: at the middle of a leg of 736 s it is 6.13 K above that at its start."""
     leg = abba.legs[0].with_(temperature_c=None)
-    rows = tuple(
-        WeatherRow(time=leg.started_at + timedelta(minutes=m), temperature_c=5.0 + m) for m in (0, 30)
-    )
+    rows = tuple(WeatherRow(time=leg.started_at + timedelta(minutes=m), temperature_c=5.0 + m) for m in (0, 30))
     study = abba.with_legs([leg, *abba.legs[1:]]).with_(weather=rows)
     assert leg_conditions(study, {})["L01"].temperature_c == pytest.approx(5.0 + 736 / 120, abs=1e-6)

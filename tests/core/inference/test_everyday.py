@@ -55,8 +55,7 @@ def test_the_effect_agrees_with_ordinary_least_squares_on_many_trips():
     v = km / np.array([leg.duration_s for leg in study.legs]) * 3600 / 90
     t = np.array([leg.temperature_c for leg in study.legs])
     x = np.stack(
-        [[leg.configuration == "B" for leg in study.legs], t, np.maximum(KNEE_C - t, 0), v**2, 1 / km],
-        axis=1,
+        [[leg.configuration == "B" for leg in study.legs], t, np.maximum(KNEE_C - t, 0), v**2, 1 / km], axis=1
     ).astype(float)
     y = np.log([leg.average_shown for leg in study.legs])
     plain = sm.WLS(y, sm.add_constant(x), weights=km).fit()
@@ -172,8 +171,6 @@ def test_a_large_effect_is_not_known_better_than_trips_resemble_a_road():
     by_hand = 1.96 * 0.07 * np.log1p(large.effect_percent / 100) * 100
     # A line is its share of the interval on the scale of per cent.
     assert line.half_width_percent / (1 + large.effect_percent / 100) == pytest.approx(by_hand, rel=0.15)
-    assert sum(x.half_width_percent**2 for x in large.margin) == pytest.approx(
-        large.half_width_percent**2, rel=1e-5
-    )
+    assert sum(x.half_width_percent**2 for x in large.margin) == pytest.approx(large.half_width_percent**2, rel=1e-5)
     (slight,) = (x for x in small.margin if x.source == "change")
     assert slight.half_width_percent < 0.8

@@ -40,12 +40,7 @@ def test_pure_head_wind_out_and_tail_wind_back_are_taken_off():
         wanted = calm if leg.configuration == "A" else shown(0.0, 0.747)
         assert leg.corrected_wh_per_km == pytest.approx(wanted, rel=0.006), leg.leg
     assert result.comparisons[0].effect_percent == pytest.approx((shown(0, 0.747) / calm - 1) * 100, abs=0.3)
-    assert (
-        result.legs[0].corrections_wh_per_km["wind"]
-        < -25
-        < 25
-        < result.legs[1].corrections_wh_per_km["wind"] + 10
-    )
+    assert result.legs[0].corrections_wh_per_km["wind"] < -25 < 25 < result.legs[1].corrections_wh_per_km["wind"] + 10
 
 
 @settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -81,10 +76,7 @@ def test_more_of_the_same_never_widens_the_margin():
 
 @settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(
-    st.lists(st.floats(-0.02, 0.02), min_size=8, max_size=8),
-    st.floats(0.9, 1.1),
-    st.floats(0, 7),
-    st.integers(0, 35),
+    st.lists(st.floats(-0.02, 0.02), min_size=8, max_size=8), st.floats(0.9, 1.1), st.floats(0, 7), st.integers(0, 35)
 )
 def test_a_perfect_duplicate_block_never_widens_the_margin(noise, effect, wind, tens):
     base = driven_study("ABBA", effect=effect)
@@ -92,9 +84,7 @@ def test_a_perfect_duplicate_block_never_widens_the_margin(noise, effect, wind, 
     once = driven_study("ABBA", values)
     once = once.with_legs(leg.with_(wind_speed_ms=wind, wind_from_deg=10.0 * tens) for leg in once.legs)
     again = [
-        leg.with_(
-            leg=f"D{leg.leg}", run=f"D{leg.run}", block="2", started_at=leg.started_at + timedelta(hours=3)
-        )
+        leg.with_(leg=f"D{leg.leg}", run=f"D{leg.run}", block="2", started_at=leg.started_at + timedelta(hours=3))
         for leg in once.legs
     ]
     twice = once.with_legs([*once.legs, *again])

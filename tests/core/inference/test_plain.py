@@ -35,9 +35,7 @@ def turned(study):
     blown = [230.0, 135.0] * 4
     return on_legs(
         said,
-        lambda i, leg: {
-            "average_shown": round(blown[(i + 1) % 2] * (0.95 if leg.configuration == "B" else 1.0), 1)
-        },
+        lambda i, leg: {"average_shown": round(blown[(i + 1) % 2] * (0.95 if leg.configuration == "B" else 1.0), 1)},
     )
 
 
@@ -88,10 +86,7 @@ def test_on_a_calm_day_it_is_the_paired_difference_and_what_is_recorded_is_told(
 
 def test_what_is_not_noted_widens_the_plain_difference_too():
     study = driven_study("ABBA")
-    days = on_legs(
-        study,
-        lambda i, leg: {"started_at": leg.started_at + timedelta(days=int(leg.configuration == "B"))},
-    )
+    days = on_legs(study, lambda i, leg: {"started_at": leg.started_at + timedelta(days=int(leg.configuration == "B"))})
     bare = on_legs(days, lambda i, leg: {"temperature_c": None, "wind_speed_ms": None, "wind_from_deg": None})
 
     def half(s):

@@ -13,9 +13,7 @@ def only(study, **kwargs):
 
 def test_mixture_quantile_of_one_normal():
     one = np.array([1.0])
-    assert mixture_quantile(one, np.array([2.0]), np.array([3.0]), 0.975) == pytest.approx(
-        2 + 3 * 1.959964, abs=1e-5
-    )
+    assert mixture_quantile(one, np.array([2.0]), np.array([3.0]), 0.975) == pytest.approx(2 + 3 * 1.959964, abs=1e-5)
 
 
 def linear(scatter=1.0, freedom=8.0, seed=3):
@@ -24,11 +22,7 @@ def linear(scatter=1.0, freedom=8.0, seed=3):
     jacobian = rng.normal(size=(6, 4))
     owns = np.repeat(np.eye(3), 2, axis=0)
     evidence = Evidence(
-        jacobian,
-        np.array([0.04, 0.01, 0.02, 0.25]),
-        np.full(6, 1e-4),
-        owns,
-        np.array([1.0, 1.5, 0.7]) * 1e-3 * scatter,
+        jacobian, np.array([0.04, 0.01, 0.02, 0.25]), np.full(6, 1e-4), owns, np.array([1.0, 1.5, 0.7]) * 1e-3 * scatter
     )
     innovation = rng.normal(0, 0.2, 6)
     gradient = np.array([[0.0, 0.0, 0.0, 1.0]])
@@ -38,15 +32,11 @@ def linear(scatter=1.0, freedom=8.0, seed=3):
 def at(evidence, innovation, size):
     """Mean and variance of the last unknown by the information form, at one size of the scatter."""
     noise = np.diag(evidence.noise) + (evidence.owns * evidence.scatter_var * size**2) @ evidence.owns.T
-    precision = np.diag(1 / evidence.prior_var) + evidence.jacobian.T @ np.linalg.solve(
-        noise, evidence.jacobian
-    )
+    precision = np.diag(1 / evidence.prior_var) + evidence.jacobian.T @ np.linalg.solve(noise, evidence.jacobian)
     cov = np.linalg.inv(precision)
     mean = cov @ evidence.jacobian.T @ np.linalg.solve(noise, innovation)
     whole = noise + (evidence.jacobian * evidence.prior_var) @ evidence.jacobian.T
-    log_likelihood = (
-        -0.5 * innovation @ np.linalg.solve(whole, innovation) - 0.5 * np.linalg.slogdet(whole)[1]
-    )
+    log_likelihood = -0.5 * innovation @ np.linalg.solve(whole, innovation) - 0.5 * np.linalg.slogdet(whole)[1]
     return mean[3], cov[3, 3], log_likelihood
 
 

@@ -27,9 +27,7 @@ def modelled_wh(problem):
 
 
 def slowed(study, kmh, seconds):
-    return study.with_(
-        events=(Event(leg="L03", kind="slow-traffic", at_km=6.0, speed_kmh=kmh, duration_s=seconds),)
-    )
+    return study.with_(events=(Event(leg="L03", kind="slow-traffic", at_km=6.0, speed_kmh=kmh, duration_s=seconds),))
 
 
 def test_slow_traffic_costs_the_speed_that_has_to_be_regained():
@@ -51,9 +49,7 @@ def test_slow_traffic_faster_than_the_leg_costs_nothing():
 def test_a_leg_that_was_held_up_alone_counts_as_half_as_slow():
     """Of 8 % slower than its twin half: the rest is the stretch where it stood in traffic and the speed regained."""
     problem = prepared(driven_study("ABBA").with_leg("L03", duration_s=800))
-    off = {
-        int(np.flatnonzero(u.weights)[0]): u.prior_mean for u in problem.unknowns if u.name == "speed of leg"
-    }
+    off = {int(np.flatnonzero(u.weights)[0]): u.prior_mean for u in problem.unknowns if u.name == "speed of leg"}
     assert off == {2: pytest.approx(0.04, rel=0.05)}
 
 

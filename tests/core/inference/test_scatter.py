@@ -14,9 +14,7 @@ def evidence(sigma, seed, order="ABBAABBA"):
     """What one calm study tells whose legs scatter by `sigma` (share)."""
     rng = np.random.default_rng(seed)
     study = driven_study(order)
-    values = [
-        170.0 * (0.95 if leg.configuration == "B" else 1.0) * (1 + sigma * rng.normal()) for leg in study.legs
-    ]
+    values = [170.0 * (0.95 if leg.configuration == "B" else 1.0) * (1 + sigma * rng.normal()) for leg in study.legs]
     return analyse(driven_study(order, values=values)).scatter_evidence
 
 
@@ -56,9 +54,7 @@ def test_evidence_does_not_depend_on_the_prior_it_was_gathered_under():
     plain, own = analyse(study), analyse(study, scatter=steady)
     # Beyond the sizes that both grids hold, the smaller grid's ends are repeated.
     inner = slice(4, 12)
-    assert np.array(own.scatter_evidence)[inner] == pytest.approx(
-        np.array(plain.scatter_evidence)[inner], abs=0.6
-    )
+    assert np.array(own.scatter_evidence)[inner] == pytest.approx(np.array(plain.scatter_evidence)[inner], abs=0.6)
 
 
 def test_evidence_of_another_length_is_refused():

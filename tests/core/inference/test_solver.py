@@ -17,9 +17,7 @@ def problem():
     """A windy there-and-back day with a large change."""
     values = [165, 140, 240, 190, 236, 196, 166, 142]
     study = driven_study("ABBA", values=values, kind="towing")
-    study = study.with_legs(
-        leg.with_(wind_speed_ms=7.0, wind_from_deg=20 * i) for i, leg in enumerate(study.legs)
-    )
+    study = study.with_legs(leg.with_(wind_speed_ms=7.0, wind_from_deg=20 * i) for i, leg in enumerate(study.legs))
     found = gather(study, {})
     return prepare(study, list(found.conditions.values()), found.observations, found.logs[""], FitOptions())
 

@@ -32,14 +32,9 @@ def test_every_kind_is_whole():
 
 
 def test_an_unknown_kind_is_refused_by_name():
-    with pytest.raises(
-        ValidationError, match='"sails" is no kind of change; expected one of wheels, aero covers'
-    ):
+    with pytest.raises(ValidationError, match='"sails" is no kind of change; expected one of wheels, aero covers'):
         Change(kind="sails")
-    with (
-        pytest.raises(ValueError, match="wheels is a kind of change already"),
-        with_kind(change_kind("wheels")),
-    ):
+    with pytest.raises(ValueError, match="wheels is a kind of change already"), with_kind(change_kind("wheels")):
         pass
 
 
@@ -60,9 +55,7 @@ def test_a_new_kind_is_planned(tent):
 
 
 def test_a_new_kind_is_worn_by_the_virtual_car_and_found(tent):
-    day = simulate(
-        77, DayPlan(kind="roof tent", effect_percent=12.0, order="ABBAABBA", wind="calm", traffic=0.0)
-    )
+    day = simulate(77, DayPlan(kind="roof tent", effect_percent=12.0, order="ABBAABBA", wind="calm", traffic=0.0))
     assert day.truth["effect_percent"] == pytest.approx(12.0, abs=0.1)
     c = analyse(day.study, day.traces).comparisons[0]
     assert c.interval_percent[0] < 12.0 < c.interval_percent[1] and c.half_width_percent < 5.0

@@ -28,22 +28,15 @@ def test_constant_power_and_its_fall_by_hand() -> None:
     assert hours(0.9, 1.0, 80, taper, 50) > 80 * 0.1 / 50
 
 
-@given(
-    st.floats(0, 1),
-    st.floats(0, 1),
-    st.floats(5, 200),
-    st.floats(20, 400),
-    st.floats(0.1, 0.95),
-    st.floats(3, 400),
-)
+@given(st.floats(0, 1), st.floats(0, 1), st.floats(5, 200), st.floats(20, 400), st.floats(0.1, 0.95), st.floats(3, 400))
 def test_times_are_the_integral_of_capacity_over_power(
     a: float, b: float, capacity: float, peak: float, from_level: float, kw: float
 ) -> None:
     taper = Taper(peak, from_level)
     low, high = sorted((a, b))
-    expected = quad(
-        lambda x: capacity / min(kw, float(taper.power_kw(x))), low, high, points=[from_level], limit=200
-    )[0]
+    expected = quad(lambda x: capacity / min(kw, float(taper.power_kw(x))), low, high, points=[from_level], limit=200)[
+        0
+    ]
     assert hours(low, high, capacity, taper, kw) == pytest.approx(expected, rel=1e-4, abs=1e-6)
 
 

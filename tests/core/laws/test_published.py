@@ -45,9 +45,7 @@ def test_a_published_cold_weather_test_loses_as_much_range_without_heating():
         air.moist_air_density(101325.0, MILD_C + 273.15, 0.6)
     )
     tyres = float(rolling.temperature_factor(COLD_C).value) / float(rolling.temperature_factor(MILD_C).value)
-    whole = float(driveline.temperature_factor(COLD_C).value) / float(
-        driveline.temperature_factor(MILD_C).value
-    )
+    whole = float(driveline.temperature_factor(COLD_C).value) / float(driveline.temperature_factor(MILD_C).value)
     used = whole * (1 + AIR_SHARE * (colder - 1) + TYRE_SHARE * (tyres - 1))
     assert 1 - 1 / used == pytest.approx(RANGE_LOST, abs=0.03)
 
@@ -55,7 +53,5 @@ def test_a_published_cold_weather_test_loses_as_much_range_without_heating():
 def test_a_published_cold_weather_test_heats_within_what_we_allow():
     per_km = WH_PER_KM * (1 / (1 - RANGE_LOST_HEATED) - 1 / (1 - RANGE_LOST))
     watts_per_k = per_km * MIXED_KMH / (21.0 - COLD_C)
-    assert (
-        watts_per_k > auxiliaries.CLIMATE_W_PER_K
-    )  # short, cold starts: a cabin is brought to its setting, too
+    assert watts_per_k > auxiliaries.CLIMATE_W_PER_K  # short, cold starts: a cabin is brought to its setting, too
     assert abs(watts_per_k - auxiliaries.CLIMATE_W_PER_K) < 2.1 * CLIMATE.sd

@@ -12,16 +12,12 @@ STEP = 1e-6
 
 def test_colder_tyres_roll_harder():
     # By hand: exp(0.006 · 10) = 1.0618 at 10 °C over 20 °C, and its inverse at 30 °C.
-    assert rolling.temperature_factor([10.0, 20.0, 30.0]).value == pytest.approx(
-        [1.06184, 1.0, 0.94176], rel=1e-5
-    )
+    assert rolling.temperature_factor([10.0, 20.0, 30.0]).value == pytest.approx([1.06184, 1.0, 0.94176], rel=1e-5)
 
 
 def test_harder_tyres_roll_easier():
     # By hand: (300/260)^−0.4 = exp(−0.4 · 0.14310) = 0.94437; the other way round its inverse.
-    assert rolling.pressure_factor([300 / 260, 260 / 300]).value == pytest.approx(
-        [0.94437, 1.05891], rel=1e-5
-    )
+    assert rolling.pressure_factor([300 / 260, 260 / 300]).value == pytest.approx([0.94437, 1.05891], rel=1e-5)
 
 
 def test_cold_tyres_by_their_share():
@@ -43,9 +39,7 @@ def test_derivatives_match_finite_differences(law, at, coefficient):
 
 def test_force_on_a_slope():
     # By hand: 1710 kg · 9.80665 · 0.0095 · cos(3°) = 159.1 N.
-    assert float(rolling.force_n(1710.0, 0.0095, math.cos(math.radians(3)))) == pytest.approx(
-        159.09, abs=0.01
-    )
+    assert float(rolling.force_n(1710.0, 0.0095, math.cos(math.radians(3)))) == pytest.approx(159.09, abs=0.01)
 
 
 def test_tyres_warm_while_driving_and_cool_while_standing():

@@ -16,8 +16,7 @@ def test_height_factor_is_the_logarithmic_profile():
 
 
 @pytest.mark.parametrize(
-    "from_deg, heading_deg, head, cross",
-    [(0, 0, 5, 0), (180, 0, -5, 0), (90, 0, 0, 5), (45, 45, 5, 0), (0, 90, 0, -5)],
+    "from_deg, heading_deg, head, cross", [(0, 0, 5, 0), (180, 0, -5, 0), (90, 0, 0, 5), (45, 45, 5, 0), (0, 90, 0, -5)]
 )
 def test_wind_is_resolved_along_and_across(from_deg, heading_deg, head, cross):
     north, east = wind.from_vector(5.0, from_deg)
@@ -38,14 +37,7 @@ def test_resolved_wind_on_an_oblique_road():
 
 @pytest.mark.parametrize(
     "speed, gust, sigma",
-    [
-        (0.0, None, 0.3),
-        (1.0, None, 0.3),
-        (5.0, None, 0.9),
-        (5.0, 7.0, 0.9),
-        (5.0, 11.0, 2.0),
-        (0.0, 9.0, 3.0),
-    ],
+    [(0.0, None, 0.3), (1.0, None, 0.3), (5.0, None, 0.9), (5.0, 7.0, 0.9), (5.0, 11.0, 2.0), (0.0, 9.0, 3.0)],
 )
 def test_gusts_have_the_spread_that_the_trade_gives_them(speed, gust, sigma):
     # Common practice: 18 % of the mean wind, at least 0.3 m/s; a reported gust lies three spreads above the mean.

@@ -54,17 +54,12 @@ def test_findings_of_a_study_and_the_names_they_join_by():
     # Names that say nothing are not taken for another study's.
     assert (f.baseline, f.trial) == ("Baseline (A study)", "Trial (A study)")
     named = study.with_(
-        configurations=(
-            Configuration(id="A", name="Discs off", baseline=True),
-            Configuration(id="B", name="Discs on"),
-        )
+        configurations=(Configuration(id="A", name="Discs off", baseline=True), Configuration(id="B", name="Discs on"))
     )
     (f,) = findings(named, analyse(named))
     assert (f.baseline, f.trial) == ("Discs off", "Discs on")
     assert sum(v * v for v in f.errors.values()) < f.sd**2
-    assert all(not k.startswith(("#", "leg")) for k in f.errors), (
-        "of one trial, only what others may share is kept"
-    )
+    assert all(not k.startswith(("#", "leg")) for k in f.errors), "of one trial, only what others may share is kept"
 
 
 def test_a_vehicle_without_a_name_may_be_any_vehicle():
@@ -112,13 +107,9 @@ def test_trials_of_one_study_share_their_baseline():
     )  # fmt: skip
     found = findings(study, analyse(study), 1)
     # A comparison that somebody asked for follows from these two; it is no third.
-    wanted = Asked(
-        baseline=Side(configuration="B", speed_kmh=90), trial=Side(configuration="C", speed_kmh=90)
-    )
+    wanted = Asked(baseline=Side(configuration="B", speed_kmh=90), trial=Side(configuration="C", speed_kmh=90))
     more = study.with_(also_compared=(wanted,))
     assert len(analyse(more).comparisons) == 3
-    assert [(f.baseline, f.trial) for f in findings(more, analyse(more), 1)] == [
-        (f.baseline, f.trial) for f in found
-    ]
+    assert [(f.baseline, f.trial) for f in findings(more, analyse(more), 1)] == [(f.baseline, f.trial) for f in found]
     cov = shared_errors(found)
     assert 0.3 < cov[0, 1] / (found[0].sd * found[1].sd) < 0.7, "half of the scatter is the baseline's"

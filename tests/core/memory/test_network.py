@@ -58,9 +58,9 @@ TREATMENTS = """-1.90 0.1414 metf plac|-0.82 0.0992 metf plac|-1.34 0.1435 rosi 
 -0.77 0.1078 rosi plac|0.16 0.0849 piog metf|0.10 0.1831 piog rosi|-1.30 0.1014 rosi plac|-1.09 0.2263 rosi plac|-1.50 0.1624 rosi plac
 -0.14 0.2239 rosi metf|-1.20 0.1436 rosi sulf|-0.40 0.1549 acar sulf|-0.80 0.1432 acar plac|-0.57 0.1291 sita plac
 -0.70 0.1273 vild plac|-0.37 0.1184 metf sulf|-0.74 0.1839 migl plac|-1.41 0.2235 migl plac|0.00 0.2339 rosi metf
--0.68 0.2828 migl plac|-0.40 0.4356 metf plac|-0.23 0.3467 benf plac|-1.01 0.1366 benf plac""".replace(
-    "\n", "|"
-).split("|")
+-0.68 0.2828 migl plac|-0.40 0.4356 metf plac|-0.23 0.3467 benf plac|-1.01 0.1366 benf plac""".replace("\n", "|").split(
+    "|"
+)
 #: A trial of three arms, with the variances of its arms: they follow from the three standard errors 0.3579, 0.3758 and 0.4669.
 THREE_ARMS = {"plac": (0.0, 0.11555), "metf": (-1.20, 0.02565), "acar": (-1.00, 0.10245)}
 
@@ -182,14 +182,7 @@ def test_five_covers_over_two_studies_and_three_days_with_one_baseline():
         finding(2, -3.0, 1.2, trial="Half discs"), finding(2, 2.5, 1.2, trial="Spokes"),
     ]  # fmt: skip
     joint = one(found)
-    assert [p.name for p in joint.placed] == [
-        "Full discs",
-        "Mesh discs",
-        "Half discs",
-        "Rings",
-        "Bare",
-        "Spokes",
-    ]
+    assert [p.name for p in joint.placed] == ["Full discs", "Mesh discs", "Half discs", "Rings", "Bare", "Spokes"]
     assert joint.placed[0].chances[0] == pytest.approx(0.67, abs=0.06)
     assert all(sum(p.chances) == pytest.approx(1.0) for p in joint.placed)
     alike = {frozenset((p.first, p.second)) for p in joint.alike}
@@ -200,9 +193,7 @@ def test_five_covers_over_two_studies_and_three_days_with_one_baseline():
     pairs = {frozenset((p.first, p.second)): p for p in joint.pairs}
     assert pairs[frozenset(("Full discs", "Rings"))].direct
     assert not pairs[frozenset(("Full discs", "Spokes"))].direct
-    assert pairs[frozenset(("Full discs", "Spokes"))].percent == pytest.approx(
-        100 * (1.025 / 0.94 - 1), abs=0.05
-    )
+    assert pairs[frozenset(("Full discs", "Spokes"))].percent == pytest.approx(100 * (1.025 / 0.94 - 1), abs=0.05)
 
 
 def test_many_pairs_at_once_are_told_apart_less_easily():
@@ -225,11 +216,7 @@ def test_what_is_not_counted():
     assert [(x.finding.study, x.why) for x in left] == [(2, "not a fair comparison")]
     joints, left = joined(found, "Van", speed_kmh=120.0)
     assert [j.studies for j in joints] == [(3,)]
-    assert {x.why for x in left} == {
-        "not a fair comparison",
-        "at 90 km/h, not 120 km/h",
-        "at 93 km/h, not 120 km/h",
-    }
+    assert {x.why for x in left} == {"not a fair comparison", "at 90 km/h, not 120 km/h", "at 93 km/h, not 120 km/h"}
     assert joined(found, "Lorry") == ((), ())
     # Questions that hang together by nothing are groups of their own.
     assert len(joined([finding(1, 1, 1), finding(2, 1, 1, "Summer", "Winter")], "Van")[0]) == 2
@@ -284,12 +271,7 @@ def test_a_finding_comes_back_from_its_record():
     back = from_record(as_record(f), 4, "Study 4")
     assert back.percent == pytest.approx(f.percent, abs=1e-3)
     assert back.sd == pytest.approx(f.sd, rel=1e-3)
-    assert (back.when, back.road, dict(back.errors), back.verdict) == (
-        f.when,
-        f.road,
-        dict(f.errors),
-        f.verdict,
-    )
+    assert (back.when, back.road, dict(back.errors), back.verdict) == (f.when, f.road, dict(f.errors), f.verdict)
     for broken in ({"log_ratio": float("nan")}, {"sd": 0.0}, {"sd": "wide"}):
         with pytest.raises((ValueError, TypeError)):
             from_record(as_record(f) | broken, 4, "")

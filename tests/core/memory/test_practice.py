@@ -32,16 +32,7 @@ SOLUTION = Solution(-3.0, "following", ("not settled",), "A lorry.")
 
 def said(case="case-01", low=-5.0, high=-1.0, truth=-3.0, **more) -> Answer:
     return Answer(
-        case,
-        "2026-01-01T10:00:00+00:00",
-        "not settled",
-        "none",
-        low,
-        high,
-        truth,
-        "none",
-        ("not settled",),
-        **more,
+        case, "2026-01-01T10:00:00+00:00", "not settled", "none", low, high, truth, "none", ("not settled",), **more
     )
 
 
@@ -121,14 +112,9 @@ def test_an_answer_is_held_against_the_truth_and_kept():
 
 def test_what_a_case_carries():
     assert carried_by("none", "uses more", 4.0, 1.0) == ("uses more",)
-    assert carried_by("none", "uses more", 0.2, 1.0) == ("not settled",), (
-        "a claim that is not true is not carried"
-    )
+    assert carried_by("none", "uses more", 0.2, 1.0) == ("not settled",), "a claim that is not true is not carried"
     assert carried_by("cold first leg", "uses less", -3.0, 1.0) == ("uses less",)
-    assert carried_by("coarse display", "not a fair comparison", -3.0, 1.0) == (
-        "not a fair comparison",
-        "not settled",
-    )
+    assert carried_by("coarse display", "not a fair comparison", -3.0, 1.0) == ("not a fair comparison", "not settled")
     assert "uses more" not in carried_by("following", "uses more", 2.0, 1.0)
     assert "uses more" in carried_by("following", "uses more", 12.0, 1.0), "no lorry turns twelve per cent"
 
@@ -171,9 +157,7 @@ def test_a_flaw_is_really_in_the_readings():
     assert next(iter(moved.values())) == pytest.approx(0.92, abs=0.005)
     reset = generated(105, "reset did not take", "middle").study
     (at,) = [
-        i
-        for i, (x, y) in enumerate(zip(reset.legs, clean.legs, strict=True))
-        if x.average_shown != y.average_shown
+        i for i, (x, y) in enumerate(zip(reset.legs, clean.legs, strict=True)) if x.average_shown != y.average_shown
     ]
     assert reset.legs[at].average_shown == pytest.approx(
         (clean.legs[at].average_shown + clean.legs[at - 1].average_shown) / 2, abs=0.051

@@ -34,9 +34,7 @@ def constant(known, name):
 def test_one_constant_by_hand():
     """Prior 0.83 m² ± 8 %, studies 0.80 ± 2 % and 0.78 ± 2 %, each a per cent off the vehicle's mean."""
     van = VAN.with_(drag_area_m2=0.83, drag_area_sd_m2=DRAG_SD * 0.83)
-    known = what_is_known(
-        [said(2, "drag area", math.log(0.78), 0.02), said(1, "drag area", math.log(0.80), 0.02)], van
-    )
+    known = what_is_known([said(2, "drag area", math.log(0.78), 0.02), said(1, "drag area", math.log(0.80), 0.02)], van)
     k = constant(known, "drag area")
     weights = [1 / DRAG_SD**2, 1 / (0.02**2 + CONSTANTS["drag area"].drift ** 2)]
     first = (weights[0] * math.log(0.83) + weights[1] * math.log(0.80)) / sum(weights)
@@ -47,9 +45,7 @@ def test_one_constant_by_hand():
     assert [m.study for m in k.steps] == [1, 2], "in the order of their days"
     sd = 1 / math.sqrt(weights[0] + 2 * weights[1])
     assert k.sd == pytest.approx(sd)
-    assert k.now.interval == pytest.approx(
-        tuple(math.exp(both + s * 1.959964 * sd) for s in (-1, 1)), rel=1e-6
-    )
+    assert k.now.interval == pytest.approx(tuple(math.exp(both + s * 1.959964 * sd) for s in (-1, 1)), rel=1e-6)
     assert k.before.middle == pytest.approx(0.83)
     assert k.narrower
     # The next study begins with it, a drift wider.
@@ -116,15 +112,12 @@ def test_a_prior_that_is_remembered_counts_and_can_be_refused():
     """A yaw slope that is known moves the effect in a cross wind; the owner's own, where he knows better, stays."""
     study = driven_study("ABAB")
     windy = [
-        leg.with_(wind_speed_ms=7.0 if leg.configuration == "B" else 2.0, wind_from_deg=90.0)
-        for leg in study.legs
+        leg.with_(wind_speed_ms=7.0 if leg.configuration == "B" else 2.0, wind_from_deg=90.0) for leg in study.legs
     ]
     study = study.with_(legs=tuple(windy))
 
     def effect(*values: tuple[str, float, float]) -> tuple[float, float]:
-        made = Remembered(
-            studies=4, values=tuple(RememberedValue(name=n, mean=m, sd=s) for n, m, s in values)
-        )
+        made = Remembered(studies=4, values=tuple(RememberedValue(name=n, mean=m, sd=s) for n, m, s in values))
         c = analyse(study.with_(remembered=made if values else None)).comparisons[0]
         return c.effect_percent, c.half_width_percent
 
@@ -134,9 +127,7 @@ def test_a_prior_that_is_remembered_counts_and_can_be_refused():
     assert steep < usual < flat, "the steeper the slope, the more of what the trial took was the cross wind"
     assert flat - steep > 1.0
     assert narrow < 0.97 * half
-    assert effect(("yaw slope", 0.8, 9.0)) == (usual, half), (
-        "what is known no better than usual changes nothing"
-    )
+    assert effect(("yaw slope", 0.8, 9.0)) == (usual, half), "what is known no better than usual changes nothing"
     assert effect(("no such thing", 0.0, 0.1)) == (usual, half)
     drag = study.vehicle.drag_area_m2
     same, _ = effect(("drag area", math.log(drag), 0.01))
@@ -173,10 +164,7 @@ def test_a_fit_that_is_not_believed_teaches_nothing():
     study = driven_study("ABBA", values=[170, 171, 1700, 30, 160, 162, 168, 169])
     assert taught(study, analyse(study)) == ()
     assert (
-        taught(
-            driven_study("AB").with_(method="everyday"), analyse(driven_study("AB").with_(method="everyday"))
-        )
-        == ()
+        taught(driven_study("AB").with_(method="everyday"), analyse(driven_study("AB").with_(method="everyday"))) == ()
     )
 
 

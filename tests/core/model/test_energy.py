@@ -80,9 +80,9 @@ def test_every_derivative_matches_finite_differences():
         up[:, parameter] += step
         down[:, parameter] -= step
         numeric = (fit.model.energies(up, False).wh - fit.model.energies(down, False).wh) / (2 * step)
-        assert exact[:, parameter] == pytest.approx(
-            numeric, rel=2e-4, abs=1e-4 * np.abs(numeric).max() + 1e-6
-        ), parameter.name
+        assert exact[:, parameter] == pytest.approx(numeric, rel=2e-4, abs=1e-4 * np.abs(numeric).max() + 1e-6), (
+            parameter.name
+        )
 
 
 def test_a_logged_leg_goes_through_its_own_speeds():
@@ -98,9 +98,7 @@ def test_a_logged_leg_goes_through_its_own_speeds():
 def test_energy_of_logged_power_is_its_integral():
     t = np.arange(0.0, 737.0)
     study = driven_study("AB", method="one-way", route=())
-    study = study.with_legs(
-        leg.with_(average_shown=None, average_unit=None, average_step=None) for leg in study.legs
-    )
+    study = study.with_legs(leg.with_(average_shown=None, average_unit=None, average_step=None) for leg in study.legs)
     trace = Trace(time_s=t, speed_kmh=np.full(t.size, 90.0), power_kw=np.full(t.size, 18.0))
     result = analyse(study, {"L01": trace, "L02": trace})
     # 18 kW at 90 km/h is 200 Wh/km.

@@ -39,9 +39,7 @@ def test_the_way_back_is_the_way_out_turned_round():
     out, back = (road.steady(way, 18_400.0, 25.0, ()) for way in (False, True))
     climbs = [(s.length_m * np.sin(s.slope_rad)).sum() for s in (out, back)]
     assert climbs == pytest.approx([12.0, -12.0], abs=0.3)
-    assert np.degrees(np.mod(back.heading_rad[0] - out.heading_rad[0], 2 * np.pi)) == pytest.approx(
-        180, abs=0.1
-    )
+    assert np.degrees(np.mod(back.heading_rad[0] - out.heading_rad[0], 2 * np.pi)) == pytest.approx(180, abs=0.1)
     assert out.heading_known and np.degrees(out.heading_rad) == pytest.approx(np.full(len(out.heading_rad), 50.0), abs=0.2)  # fmt: skip
 
 

@@ -42,9 +42,7 @@ def test_each_circumstance_by_hand() -> None:
     base, half = ask(study, Circumstances(90.0))
     k = VAN.constants()
     scale = base / (
-        (0.5 * 1.225 * k.drag_area_m2 * 25**2 + k.rolling_coefficient * k.mass_kg * 9.81)
-        / 3.6
-        / k.drive_efficiency
+        (0.5 * 1.225 * k.drag_area_m2 * 25**2 + k.rolling_coefficient * k.mass_kg * 9.81) / 3.6 / k.drive_efficiency
         + k.auxiliary_w / 90
     )
 
@@ -97,9 +95,7 @@ def test_a_speed_driven_narrows_its_neighbours() -> None:
     study = driven_study("ABBA")
     wide = ask(study, Circumstances(115.0))[1]
     faster = driven_study("ABBA", values=[206.0, 196.0, 196.0, 206.0] * 2).legs
-    legs = tuple(
-        leg.with_(leg=f"F{leg.leg}", run=f"F{leg.run}", speed_kmh=110, duration_s=602) for leg in faster
-    )
+    legs = tuple(leg.with_(leg=f"F{leg.leg}", run=f"F{leg.run}", speed_kmh=110, duration_s=602) for leg in faster)
     both = study.with_(legs=(*study.legs, *legs))
     assert ask(both, Circumstances(115.0))[1] < wide
 
@@ -186,9 +182,7 @@ def library_car() -> tuple[dict, Study]:
 
 
 @pytest.mark.parametrize("kmh", [50.0, 70.0, 110.0, 125.0])
-def test_the_curve_over_speed_is_that_of_a_reference_library(
-    library_car: tuple[dict, Study], kmh: float
-) -> None:
+def test_the_curve_over_speed_is_that_of_a_reference_library(library_car: tuple[dict, Study], kmh: float) -> None:
     """Steady speeds of the package fastsim (its battery-electric car), told from 90 km/h alone."""
     car, study = library_car
     wh, half = ask(study, Circumstances(kmh))
@@ -263,17 +257,14 @@ def test_sectors_are_each_asked_by_their_own_fit_and_add_up() -> None:
     assert whole.reference_c == 15.0
     asked = [Circumstances(45.0, sector="town"), Circumstances(100.0)]
     town, motorway = (
-        p.band("A", [a])
-        for p, a in zip(sorted(parts, key=lambda p: p.sector, reverse=True), asked, strict=True)
+        p.band("A", [a]) for p, a in zip(sorted(parts, key=lambda p: p.sector, reverse=True), asked, strict=True)
     )
     both = whole.band("A", asked, np.array([[6.0, 20.0]]))
     assert both.wh[0] == pytest.approx(6 * town.wh[0] + 20 * motorway.wh[0], rel=1e-6)
     low, high = both.interval(0, 0.95)
     alone = [b.interval(0, 0.95) for b in (town, motorway)]
     widths = [km * (ends[1] - ends[0]) for km, ends in zip((6.0, 20.0), alone, strict=True)]
-    assert max(widths) < high - low < 1.02 * sum(widths), (
-        "what the sectors' fits leave open is taken as shared"
-    )
+    assert max(widths) < high - low < 1.02 * sum(widths), "what the sectors' fits leave open is taken as shared"
     assert whole.not_driven(Circumstances(45.0, sector="town")) == parts[
         [p.sector for p in parts].index("town")
     ].not_driven(Circumstances(45.0))

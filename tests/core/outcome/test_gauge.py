@@ -55,9 +55,7 @@ def test_what_many_trips_say_of_the_gauge() -> None:
     assert record.interval_percent == pytest.approx((low, high))
     shares = [100 * s / (a - b) for s, (a, b, _) in zip(short, TRIPS, strict=True)]
     assert record.share_percent == pytest.approx(np.mean(shares))
-    assert record.words().startswith(
-        "Over 4 trips the gauge promised 5.8 % of the battery too much (+1.4 to +10.1)"
-    )
+    assert record.words().startswith("Over 4 trips the gauge promised 5.8 % of the battery too much (+1.4 to +10.1)")
 
 
 def test_little_is_not_enough_and_nothing_says_what_to_note() -> None:

@@ -21,9 +21,7 @@ from fairmargin.core.study import Vehicle
 
 
 @given(st.floats(1, 1e5), st.floats(1, 1e4), st.floats(0.001, 0.2), st.integers(1, 40))
-def test_present_values_are_those_of_numpy_financial(
-    price: float, saving: float, rate: float, years: int
-) -> None:
+def test_present_values_are_those_of_numpy_financial(price: float, saving: float, rate: float, years: int) -> None:
     expected = npf.npv(rate, [-price] + [saving] * years)
     assert net_present_value(price, saving, years, rate) == pytest.approx(expected, rel=1e-9, abs=1e-6)
 
@@ -52,9 +50,7 @@ def test_a_price_that_nobody_told_is_not_free() -> None:
     assert cost_per_km(200.0, Vehicle(), Prices()) is None
     assert cost_per_km(200.0, Vehicle(), Prices(energy=0.3, public_share=0.5)) is None
     assert cost_per_km(200.0, Vehicle(energy="petrol"), Prices(energy=0.3)) is None
-    assert cost_per_km(200.0, Vehicle(), Prices(public=0.5, public_share=1.0)) == pytest.approx(
-        0.2 / 0.95 * 0.5
-    )
+    assert cost_per_km(200.0, Vehicle(), Prices(public=0.5, public_share=1.0)) == pytest.approx(0.2 / 0.95 * 0.5)
     with pytest.raises(ValueError, match="no share"):
         cost_per_km(200.0, Vehicle(), Prices(energy=0.3, public_share=1.5))
 
@@ -72,11 +68,7 @@ def test_the_ends_of_the_margin_carry_through() -> None:
         "It pays for itself after about 8.0 years (4.0 years at the hopeful end of the margin, never at the other)."
     )
     assert "longer than the 5 years" in found.words(5)
-    assert (
-        payback(400.0, Saving(-5.0, (-20.0, 10.0)))
-        .words()
-        .startswith("It never pays for itself by the best guess")
-    )
+    assert payback(400.0, Saving(-5.0, (-20.0, 10.0))).words().startswith("It never pays for itself by the best guess")
     assert payback(400.0, Saving(-5.0, (-20.0, -1.0))).words() == (
         "It never pays for itself, at either end of the margin."
     )

@@ -15,14 +15,7 @@ from fairmargin.core.outcome import stops as stops_module
 from fairmargin.core.outcome.asking import Asking, askings
 from fairmargin.core.outcome.beside import TANK_SHARE, Beside, fuel_trip, trip_beside
 from fairmargin.core.outcome.stops import CannotArrive, charger_kw, overhead_h, pauses_h
-from fairmargin.core.outcome.trips import (
-    TripPlan,
-    fuelled,
-    plan_trip,
-    returning,
-    what_ifs,
-    with_stop_moved,
-)
+from fairmargin.core.outcome.trips import TripPlan, fuelled, plan_trip, returning, what_ifs, with_stop_moved
 from fairmargin.core.outcome.way import Way, way_of
 from fairmargin.core.study import Study
 from fairmargin.core.study.trip import Charger, Trip, TripStretch, chargers_every
@@ -31,9 +24,7 @@ from fairmargin.core.study.trip import Charger, Trip, TripStretch, chargers_ever
 @pytest.fixture(scope="module")
 def towing() -> tuple[Study, Asking]:
     """A van of 80 kWh that took 170 Wh/km in its baseline and 285 with a trailer, at 90 km/h, 15 °C, calm."""
-    study = driven_study("ABBA", effect=285 / 170, kind="towing").with_(
-        vehicle=VAN.with_(usable_capacity_kwh=80)
-    )
+    study = driven_study("ABBA", effect=285 / 170, kind="towing").with_(vehicle=VAN.with_(usable_capacity_kwh=80))
     (asking,) = askings(study)
     return study, asking
 
@@ -131,9 +122,7 @@ def test_the_stops_found_are_the_quickest_of_all(
 
 
 def test_a_way_that_cannot_be_driven_says_which_part(towing: tuple[Study, Asking]) -> None:
-    with pytest.raises(
-        CannotArrive, match=r"from charger at 100 km to the end are 320 km: they take about 11\d %"
-    ):
+    with pytest.raises(CannotArrive, match=r"from charger at 100 km to the end are 320 km: they take about 11\d %"):
         plan_trip(*towing, days_tow(chargers=(Charger(at_km=100),)))
     with pytest.raises(CannotArrive, match="from the start"):
         plan_trip(*towing, days_tow(chargers=()))

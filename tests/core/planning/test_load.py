@@ -2,13 +2,7 @@
 
 import pytest
 
-from fairmargin.core.planning.load import (
-    aboard_kg,
-    check_load,
-    nose_from_jockey,
-    towing_budget_kg,
-    water_kg,
-)
+from fairmargin.core.planning.load import aboard_kg, check_load, nose_from_jockey, towing_budget_kg, water_kg
 from fairmargin.core.study.plan import LimitSource, Load
 
 
@@ -22,14 +16,7 @@ def by_name(load):
 
 def test_towing_budget_of_the_worked_figures():
     # Common practice: train limit 2250 kg, trailer 980, car 1135, 80 L of fuel at 0.75 kg/L, wheels 72: 3 kg left.
-    load = Load(
-        train_limit=(limit(2250),),
-        vehicle_kg=1135,
-        trailer_kg=980,
-        fuel_l=80,
-        fuel_kg_per_l=0.75,
-        cargo_kg=72,
-    )
+    load = Load(train_limit=(limit(2250),), vehicle_kg=1135, trailer_kg=980, fuel_l=80, fuel_kg_per_l=0.75, cargo_kg=72)
     assert towing_budget_kg(load) == pytest.approx(3)
     assert by_name(load)["train"].state == "close"
     assert by_name(load)["train"].words.startswith("3 kg left")
@@ -50,8 +37,7 @@ def test_nose_weight_is_of_the_whole_loaded_trailer():
 
 def test_the_lowest_of_disagreeing_sources_counts_and_is_named():
     load = Load(
-        trailer_kg=1300,
-        towing_limit=(limit(1500, "car plate"), limit(1350, "coupling"), limit(1800, "trailer plate")),
+        trailer_kg=1300, towing_limit=(limit(1500, "car plate"), limit(1350, "coupling"), limit(1800, "trailer plate"))
     )
     check = by_name(load)["trailer"]
     assert (check.high_kg, check.source) == (1350, "coupling")
@@ -61,9 +47,7 @@ def test_the_lowest_of_disagreeing_sources_counts_and_is_named():
 def test_scale_under_the_jockey_wheel():
     # Moments about the axle: 60 kg at 2.4 m are 48 kg at the coupling, 3.0 m away.
     assert nose_from_jockey(60, 2.4, 3.0) == pytest.approx(48)
-    load = Load(
-        trailer_kg=1000, jockey_kg=60, axle_to_jockey_m=2.4, axle_to_coupling_m=3.0, nose_limit=(limit(75),)
-    )
+    load = Load(trailer_kg=1000, jockey_kg=60, axle_to_jockey_m=2.4, axle_to_coupling_m=3.0, nose_limit=(limit(75),))
     assert by_name(load)["nose weight"].value_kg == pytest.approx(48)
     with pytest.raises(ValueError, match="beyond the coupling"):
         nose_from_jockey(60, 3.5, 3.0)
@@ -73,9 +57,7 @@ def test_liquid_ballast():
     # Common practice: 133 US gal of water are 1104 lb, 501 kg (8.3 lb/gal); 1 US gal = 3.785412 L (NIST SP 811).
     assert water_kg(133 * 3.785412, 20) == pytest.approx(501, abs=2)
     assert water_kg(1000, 4) > water_kg(1000, 30)
-    assert aboard_kg(Load(people_kg=150, cargo_kg=30, water_l=100, water_c=15)) == pytest.approx(
-        279.9, abs=0.05
-    )
+    assert aboard_kg(Load(people_kg=150, cargo_kg=30, water_l=100, water_c=15)) == pytest.approx(279.9, abs=0.05)
 
 
 def test_nothing_known_is_not_fine():

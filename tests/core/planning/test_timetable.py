@@ -55,9 +55,7 @@ def test_traffic_windows_are_waited_out():
     assert pause.end.time() == time(9, 0)
     for s in steps:
         if s.kind == "run":
-            assert not (
-                s.start < datetime.combine(DAY, time(9)) and s.end > datetime.combine(DAY, time(7, 15))
-            )
+            assert not (s.start < datetime.combine(DAY, time(9)) and s.end > datetime.combine(DAY, time(7, 15)))
 
 
 def test_dark_is_told():
@@ -85,9 +83,7 @@ def test_daylight_at_the_equinox_and_beyond_the_circle():
 
 
 def test_planned_legs_carry_the_forecast():
-    plan = Plan(
-        day=DAY, forecast=Forecast(wind_speed_ms=4, wind_from_deg=240, temperature_c=8, warming_k_per_h=1)
-    )
+    plan = Plan(day=DAY, forecast=Forecast(wind_speed_ms=4, wind_from_deg=240, temperature_c=8, warming_k_per_h=1))
     legs = planned(driven_study("AB").with_(plan=plan), "ABBA").legs
     assert len(legs) == 8
     assert legs[0].wind_speed_ms == 4 and legs[-1].temperature_c > legs[0].temperature_c

@@ -33,16 +33,7 @@ def test_a_concern_keeps_its_public_name_for_the_charge():
     made = as_json(analyse(*unlike()["direction-confounded"]))
     blocked = next(c for c in made["concerns"] if c["code"] == "direction-confounded")
     assert blocked["charge_percent"] is None and blocked["severity"] == "blocks" and not blocked["covered"]
-    assert set(blocked) == {
-        "code",
-        "severity",
-        "charge_percent",
-        "legs",
-        "title",
-        "message",
-        "next_step",
-        "covered",
-    }
+    assert set(blocked) == {"code", "severity", "charge_percent", "legs", "title", "message", "next_step", "covered"}
 
 
 def test_wall_energy_and_climbs_stand_where_they_are():
@@ -52,18 +43,12 @@ def test_wall_energy_and_climbs_stand_where_they_are():
     assert wall["trial_grid_wh_per_km"] == pytest.approx(1000 * 0.8 / 18.4, abs=1e-3)
     study = driven_study("AB").with_(method="climb")
     up_and_down = study.with_legs(
-        leg.with_(
-            average_shown=None,
-            soc_start_percent=80.0,
-            soc_end_percent=73.0 if leg.direction == "out" else 82.0,
-        )
+        leg.with_(average_shown=None, soc_start_percent=80.0, soc_end_percent=73.0 if leg.direction == "out" else 82.0)
         for leg in study.legs
     )
     climb = as_json(analyse(up_and_down))["climbs"][0]
     # By hand: 7 % of 52 kWh up, 2 % back: 29 % returned.
-    assert climb["up_wh"] == pytest.approx(3640.0) and climb["returned_percent"] == pytest.approx(
-        28.571, abs=1e-3
-    )
+    assert climb["up_wh"] == pytest.approx(3640.0) and climb["returned_percent"] == pytest.approx(28.571, abs=1e-3)
 
 
 def test_without_readings_there_is_nothing_but_what_is_missing():

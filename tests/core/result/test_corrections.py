@@ -20,9 +20,7 @@ def density(celsius, hectopascal=1013.25):
     return (100 * hectopascal - vapour) / (287.05 * kelvin) + vapour / (461.5 * kelvin)
 
 
-def wh_per_km(
-    kmh=90.0, celsius=15.0, hectopascal=1013.25, climate_k=0.0, mass=MASS, tyre=1.0, slope=0.0, head=0.0
-):
+def wh_per_km(kmh=90.0, celsius=15.0, hectopascal=1013.25, climate_k=0.0, mass=MASS, tyre=1.0, slope=0.0, head=0.0):
     """Energy per distance at a steady speed, from the textbook road load."""
     v = kmh / 3.6
     u = v + head
@@ -83,8 +81,7 @@ def test_temperature_acts_on_air_tyres_and_battery():
         effect = 0.95 if leg.configuration == "B" else 1.0
         legs.append(
             leg.with_(
-                average_shown=wh_per_km(celsius=2.0 if cold else 15.0) * effect,
-                temperature_c=2.0 if cold else 15.0,
+                average_shown=wh_per_km(celsius=2.0 if cold else 15.0) * effect, temperature_c=2.0 if cold else 15.0
             )
         )
     study = warmed(study.with_(change={"kind": "other", "mechanism": "unknown"}).with_legs(legs))
@@ -110,9 +107,7 @@ def test_what_goes_up_does_not_come_back_whole():
     study = warmed(study.with_legs(leg.with_(pressure_hpa=1003) for leg in study.legs))
     results = {r.leg: r for r in analyse(study).legs if r.included}
     middle = (up + down) / 2
-    assert (
-        middle > wh_per_km(hectopascal=1003) - 0.5
-    )  # no force turns negative here: nothing is lost on this slope
+    assert middle > wh_per_km(hectopascal=1003) - 0.5  # no force turns negative here: nothing is lost on this slope
     assert results["L01"].corrections_wh_per_km["elevation"] == pytest.approx(middle - up, rel=0.05)
     assert results["L02"].corrections_wh_per_km["elevation"] == pytest.approx(middle - down, rel=0.05)
     assert results["L01"].corrected_wh_per_km == pytest.approx(results["L02"].corrected_wh_per_km, rel=0.01)

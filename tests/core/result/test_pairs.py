@@ -39,12 +39,8 @@ def test_equivalence_is_tested_as_such(shift):
     assert said == (p_value < 0.025)
 
 
-def drive(
-    leg, configuration, order, measured, corrected=None, block="1", direction="out", included=True, reason=""
-):
-    return Drive(
-        leg, leg, block, configuration, direction, order, included, reason, measured, corrected, 0.01
-    )
+def drive(leg, configuration, order, measured, corrected=None, block="1", direction="out", included=True, reason=""):
+    return Drive(leg, leg, block, configuration, direction, order, included, reason, measured, corrected, 0.01)
 
 
 def test_drives_pair_within_their_block_first():
@@ -67,9 +63,7 @@ def test_directions_are_paired_apart_and_numbered_together():
     ]
     pairs = make_pairs(drives, "A", "B", 1.96)
     assert [(p.number, p.direction) for p in pairs] == [(1, "out"), (1, "back")]
-    assert [p.corrected_percent for p in pairs] == pytest.approx(
-        [100 * (191 / 198 - 1), 100 * (172 / 181 - 1)]
-    )
+    assert [p.corrected_percent for p in pairs] == pytest.approx([100 * (191 / 198 - 1), 100 * (172 / 181 - 1)])
 
 
 def test_what_is_left_over_in_a_block_pairs_across_blocks():

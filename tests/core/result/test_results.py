@@ -91,10 +91,7 @@ def test_one_configuration_needs_no_trial():
         vehicle=Vehicle(usable_capacity_kwh=72),
         configurations=(BASE,),
         target_speed_kmh=90,
-        legs=(
-            leg("1", "A", 123, 52, direction="out", run="R1"),
-            leg("2", "A", 147, 52, direction="back", run="R1"),
-        ),
+        legs=(leg("1", "A", 123, 52, direction="out", run="R1"), leg("2", "A", 147, 52, direction="back", run="R1")),
     )
     found = analyse(study)
     assert not found.comparisons
@@ -106,8 +103,7 @@ def test_one_configuration_needs_no_trial():
     low, high = result.interval_wh_per_km or (0, 0)
     assert 100 < low < 135 < high < 165  # nothing was noted: a sixth either way, not a third
     noted = study.with_legs(
-        x.with_(temperature_c=15, climate="off", road="dry", wind_speed_ms=0, duration_s=2080)
-        for x in study.legs
+        x.with_(temperature_c=15, climate="off", road="dry", wind_speed_ms=0, duration_s=2080) for x in study.legs
     )
     narrow = analyse(noted).results[0].interval_wh_per_km or (0, 0)
     assert narrow[1] - narrow[0] < 0.7 * (high - low)
@@ -126,9 +122,10 @@ def test_the_same_two_readings_again_do_not_halve_the_rounding():
     # Common practice: a display of 0.1 km/kWh that shows 2.6 twice is as coarse as once.
     def interval(times: int) -> float:
         legs = tuple(leg(str(i), "A", 2.6, 92, "km/kWh") for i in range(times))
-        low, high = analyse(Study(configurations=(BASE,), method="loop", legs=legs)).results[
-            0
-        ].as_driven_interval or (0, 0)
+        low, high = analyse(Study(configurations=(BASE,), method="loop", legs=legs)).results[0].as_driven_interval or (
+            0,
+            0,
+        )
         return high - low
 
     assert interval(2) > 0.9 * interval(1)
@@ -225,19 +222,12 @@ def test_side_by_side_is_never_fair_without_a_swap():
         change=Change(kind="aero covers", mechanism="aerodynamic"), configurations=(BASE, TRIAL), known_differences=(),
         method="side-by-side",
     )  # fmt: skip
-    legs = (
-        leg("1", "B", 171, 50, vehicle="V1", run="R1"),
-        leg("2", "A", 160, 51.2, vehicle="V2", run="R1"),
-    )
+    legs = (leg("1", "B", 171, 50, vehicle="V1", run="R1"), leg("2", "A", 160, 51.2, vehicle="V2", run="R1"))
     for way in (legs, tuple(x.with_(vehicle="") for x in legs)):
         c = analyse(pair.with_(legs=way)).comparisons[0]
         assert (c.verdict, c.standing.word) == ("not a fair comparison", "not fair")
         assert c.as_measured_percent == pytest.approx(6.9, abs=0.05)
-    swapped = (
-        *legs,
-        leg("3", "A", 160, 50, vehicle="V1", run="R2"),
-        leg("4", "B", 171, 51.2, vehicle="V2", run="R2"),
-    )
+    swapped = (*legs, leg("3", "A", 160, 50, vehicle="V1", run="R2"), leg("4", "B", 171, 51.2, vehicle="V2", run="R2"))
     c = analyse(pair.with_(legs=swapped)).comparisons[0]
     assert "vehicle-confounded" not in {x.code for x in c.concerns}
     assert c.effect_percent == pytest.approx(6.9, abs=1)
@@ -274,12 +264,7 @@ def test_what_a_battery_holds_follows_from_charge_and_energy():
 
 @pytest.mark.parametrize(
     ("claimed", "tolerance", "trial", "word"),
-    [
-        (0, 1, 120, "refuted"),
-        (-20, 12, 160, "borne out"),
-        (0, 1, 190, "not refuted"),
-        (30, 5, 160, "refuted"),
-    ],
+    [(0, 1, 120, "refuted"), (-20, 12, 160, "borne out"), (0, 1, 190, "not refuted"), (30, 5, 160, "refuted")],
 )
 def test_a_claim_is_held_against_the_interval(claimed: float, tolerance: float, trial: float, word: str):
     change = Change(
@@ -287,22 +272,11 @@ def test_a_claim_is_held_against_the_interval(claimed: float, tolerance: float, 
         claim=Claim(percent=claimed, tolerance_percent=tolerance, by="maker"),
     )  # fmt: skip
     legs = [
-        leg(
-            f"{i}",
-            c,
-            200 if c == "A" else trial,
-            34,
-            duration_s=1100,
-            temperature_c=15,
-            climate="off",
-            road="dry",
-        )
+        leg(f"{i}", c, 200 if c == "A" else trial, 34, duration_s=1100, temperature_c=15, climate="off", road="dry")
         for i, c in enumerate("ABBA")
     ]
     found = analyse(
-        Study(
-            change=change, configurations=(BASE, TRIAL), method="loop", target_speed_kmh=111, legs=tuple(legs)
-        )
+        Study(change=change, configurations=(BASE, TRIAL), method="loop", target_speed_kmh=111, legs=tuple(legs))
     )
     made = as_json(found)["claim"]
     assert made["verdict"] == word
@@ -322,17 +296,7 @@ def test_the_result_object_has_what_was_agreed():
 
 def loop(pairs: str, levels: dict[str, float], **more: object) -> Study:
     legs = tuple(
-        leg(
-            f"{s}{i}",
-            c,
-            levels[c + s],
-            40,
-            sector=s,
-            duration_s=1600,
-            temperature_c=15,
-            climate="off",
-            road="dry",
-        )
+        leg(f"{s}{i}", c, levels[c + s], 40, sector=s, duration_s=1600, temperature_c=15, climate="off", road="dry")
         for s in sorted({key[1:] for key in levels})
         for i, c in enumerate(pairs)
     )
@@ -386,7 +350,5 @@ def test_open_doubts_keep_a_claim_from_being_refuted_or_borne_out():
 @pytest.mark.parametrize(("alike", "share"), [(0.0, 200**0.5), (0.5, 300**0.5), (1.0, 20.0)])
 def test_readings_rounded_alike_do_not_average_out(alike: float, share: float):
     """Two readings of 1000 ± 10 Wh: of the error that both repeat, twice; of the rest, in squares."""
-    o = Observation(
-        ("L",), (Reading("trip average", "", 1000.0, 10.0),), 5.0, 5.0, 200.0, rounded_alike=alike
-    )
+    o = Observation(("L",), (Reading("trip average", "", 1000.0, 10.0),), 5.0, 5.0, 200.0, rounded_alike=alike)
     assert reading_sd([o, o]) == pytest.approx(share / 2000)

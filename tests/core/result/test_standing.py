@@ -51,9 +51,7 @@ def test_studies_by_hand():
 def test_each_comparison_has_its_own_concerns():
     study = driven_study("ABBA")
     fast = study.with_legs(
-        leg.with_(
-            leg=f"F{leg.leg}", run=f"F{leg.run}", speed_kmh=110, duration_s=602.0, tyre_pressure_kpa=None
-        )
+        leg.with_(leg=f"F{leg.leg}", run=f"F{leg.run}", speed_kmh=110, duration_s=602.0, tyre_pressure_kpa=None)
         for leg in study.legs[:4]
     )
     both = study.with_legs((*(leg.with_(speed_kmh=90) for leg in study.legs), *fast.legs))

@@ -6,14 +6,7 @@ import pytest
 from tests.conftest import driven_study
 
 from fairmargin.core.conditions.typed import read_leg_field
-from fairmargin.core.study.entry import (
-    read_card,
-    read_clock,
-    read_reading,
-    show_number,
-    show_reading,
-    words_of,
-)
+from fairmargin.core.study.entry import read_card, read_clock, read_reading, show_number, show_reading, words_of
 from fairmargin.core.study.runs import with_run
 from fairmargin.core.units import UNIT_CHOICES
 

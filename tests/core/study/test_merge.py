@@ -50,8 +50,7 @@ def test_a_leg_left_out_there_is_a_question_here():
 
 
 @pytest.mark.parametrize(
-    "change, words",
-    [({"configuration": "B"}, "not the same drive"), ({"direction": "back"}, "not the same drive")],
+    "change, words", [({"configuration": "B"}, "not the same drive"), ({"direction": "back"}, "not the same drive")]
 )
 def test_another_drive_of_the_same_name_is_refused(change, words):
     here = driven_study("AB")

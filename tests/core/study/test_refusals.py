@@ -37,9 +37,7 @@ def test_legs_that_cannot_be():
         study.with_(legs=(first, first))
     with pytest.raises(ValueError, match='configuration "Z" is not in study'):
         study.with_(legs=(first.with_(configuration="Z"),))
-    with pytest.raises(
-        ValueError, match=r'vehicle "three" is not in study.*expected one, two, test, control'
-    ):
+    with pytest.raises(ValueError, match=r'vehicle "three" is not in study.*expected one, two, test, control'):
         study.with_(vehicles=VANS, legs=(first.with_(vehicle="three"),))
     with pytest.raises(KeyError):
         study.leg("L99")
@@ -68,22 +66,14 @@ def test_orders_that_stand_for_nothing():
     with pytest.raises(ValueError, match="there is only A"):
         laid_out("one", order="AB", **{**given, "names": []})
     study = laid_out("change", order="AB", **given)
-    with pytest.raises(
-        ValueError, match='"ABC" is not an order of runs of this study; expected letters of AB'
-    ):
+    with pytest.raises(ValueError, match='"ABC" is not an order of runs of this study; expected letters of AB'):
         relaid(study, "ABC")
     assert [x.configuration for x in relaid(study, "ba ab").legs] == ["B", "A", "A", "B"]
 
 
 def test_vehicles_against_each_other_are_laid_out_by_vehicle():
     study = laid_out(
-        "vehicles",
-        title="x",
-        kind="other",
-        order="ABBA",
-        method="out-and-back",
-        names=[],
-        vehicles=[VAN, VAN],
+        "vehicles", title="x", kind="other", order="ABBA", method="out-and-back", names=[], vehicles=[VAN, VAN]
     )
     one, two = (v.id for v in study.vehicles)
     assert [x.vehicle for x in study.legs] == [one, one, two, two, two, two, one, one]

@@ -6,14 +6,7 @@ from tests.conftest import driven_study
 
 from fairmargin.core.kinds import change_kind
 from fairmargin.core.planning import ORDERS, drift_left
-from fairmargin.core.study import (
-    CLASS_PRESETS,
-    Configuration,
-    Leg,
-    Study,
-    Vehicle,
-    new_study,
-)
+from fairmargin.core.study import CLASS_PRESETS, Configuration, Leg, Study, Vehicle, new_study
 
 
 def test_values_cannot_be_changed_in_place(abba):

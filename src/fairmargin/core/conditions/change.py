@@ -141,11 +141,7 @@ def mass_and_shape(case: Case) -> Iterator[Finding]:
     study, mass = case.study, _declared(case, "mass_delta_kg")
     trial = study.configuration(case.trial)
     shape = set(study.mechanisms_of(trial)) & {"aerodynamic", "mixed"}
-    if (
-        not study.change.about.mass_alone
-        or mass <= SECOND_MASS_SHARE * case.model.constants.mass_kg
-        or not shape
-    ):
+    if not study.change.about.mass_alone or mass <= SECOND_MASS_SHARE * case.model.constants.mass_kg or not shape:
         return
     yield Finding(
         "note",
@@ -190,12 +186,9 @@ CONDITION: Final = Condition(
     unknowns=unknowns,
     lines=(Line("known_difference", "known difference", 210),),
     told={
-        Group.CHANGE: Told(
-            "how the change works is open", "Declare its mechanism and weigh it, in Question."
-        ),
+        Group.CHANGE: Told("how the change works is open", "Declare its mechanism and weigh it, in Question."),
         Group.KNOWN: Told(
-            "a known other difference is known only so well",
-            "Drive the two without that difference, or measure it.",
+            "a known other difference is known only so well", "Drive the two without that difference, or measure it."
         ),
     },
     concerns=CONCERNS.rules,

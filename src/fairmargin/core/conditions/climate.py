@@ -35,9 +35,7 @@ CLIMATE_UNNOTED_RUN: Final = Prior(5.0, "W/K", "the same, from run to run")
 CLIMATE_SETTING_C: Final = 21.0  # what cabins are usually held at
 LEAST_CLIMATE_K: Final = 4.0  # blowers and windows in mild air
 UNNOTED_CLIMATE_K: Final = 9.0  # where nobody noted the temperature either
-PULL_DOWN: Final = Prior(
-    2200.0, "W", "power that brings a cabin to its setting, on a wholly cold start", mean=1000.0
-)
+PULL_DOWN: Final = Prior(2200.0, "W", "power that brings a cabin to its setting, on a wholly cold start", mean=1000.0)
 MILD_K: Final = 5.0  # off what cabins are held at, where hardly anybody heats or cools at once
 PULL_DOWN_UNNOTED: Final = Prior(3600.0, "W", "the same, where nobody noted the climate")
 
@@ -64,10 +62,7 @@ def _cabins(scene: Scene) -> list[Unknown]:
     if any(unknown):
         kelvin = np.zeros(scene.rows)
         kelvin[: len(conditions)] = [
-            max(
-                abs(CLIMATE_SETTING_C - c.temperature_c),
-                LEAST_CLIMATE_K if c.temperature_known else UNNOTED_CLIMATE_K,
-            )
+            max(abs(CLIMATE_SETTING_C - c.temperature_c), LEAST_CLIMATE_K if c.temperature_known else UNNOTED_CLIMATE_K)
             * u
             for c, u in zip(conditions, unknown, strict=True)
         ]
@@ -87,10 +82,7 @@ def _cabins(scene: Scene) -> list[Unknown]:
             unknown_of("climate of a leg", Group.CLIMATE, watts, np.eye(scene.rows)[i], prior)
             for i in np.flatnonzero(unknown)
         ]
-    for noted, mild, prior in (
-        (True, 0.0, PULL_DOWN),
-        (False, MILD_K, PULL_DOWN_UNNOTED),
-    ):
+    for noted, mild, prior in ((True, 0.0, PULL_DOWN), (False, MILD_K, PULL_DOWN_UNNOTED)):
         early = np.zeros(scene.rows)
         early[: len(conditions)] = [
             c.cold_share

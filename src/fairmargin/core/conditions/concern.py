@@ -36,9 +36,7 @@ def merge(found: Sequence[Concern]) -> tuple[Concern, ...]:
             best[key] = c
     rank: Mapping[str, int] = {"blocks": 0, "caution": 1, "note": 1}
     return tuple(
-        sorted(
-            best.values(), key=lambda c: (rank[c.severity], -abs(c.bias_percent or 0.0), c.severity, c.code)
-        )
+        sorted(best.values(), key=lambda c: (rank[c.severity], -abs(c.bias_percent or 0.0), c.severity, c.code))
     )
 
 

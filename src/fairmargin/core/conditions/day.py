@@ -34,9 +34,7 @@ PRESSURE_MISSING: Final = Prior(0.005, "log", "air pressure of a day that nobody
 
 DAYS_APART_NOTE: Final = Threshold(2.0, "days", "up to a weekend apart, battery and road hardly change")
 DAYS_TOLD: Final = Threshold(1.5, "days", "from here a gap is told in days, not as a day")
-DRIFT_LEFT: Final = Threshold(
-    0.3, "share", "ABAB keeps 0.33 of a steady drift and is worth a word, ABBA keeps none"
-)
+DRIFT_LEFT: Final = Threshold(0.3, "share", "ABAB keeps 0.33 of a steady drift and is worth a word, ABBA keeps none")
 DRIFT_LEGS: Final = Threshold(6, "legs", "four unknowns (level, change, direction, drift) want two legs more")
 DRIFT_SPAN_S: Final = Threshold(600.0, "s", "a shorter day has no drift to tell")
 

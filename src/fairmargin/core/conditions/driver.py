@@ -53,8 +53,4 @@ def other_mode(case: Case) -> Iterator[Finding]:
     yield from _other(case, "mode", "drive mode")
 
 
-CONDITION: Final = Condition(
-    "driver",
-    FIELDS,
-    concerns=CONCERNS.rules,
-)
+CONDITION: Final = Condition("driver", FIELDS, concerns=CONCERNS.rules)

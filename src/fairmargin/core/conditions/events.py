@@ -63,12 +63,7 @@ def slow_traffic(case: Case) -> Iterator[Finding]:
 
 
 def _spoilt(
-    case: Case,
-    kind: EventKind,
-    usual_share: Callable[[], float] | None,
-    title: str,
-    message: str,
-    step: str,
+    case: Case, kind: EventKind, usual_share: Callable[[], float] | None, title: str, message: str, step: str
 ) -> Iterator[Finding]:
     """A leg spoilt by something that nothing corrects: priced by leaving it out, else by what it usually does."""
     legs = noted(case, kind)
@@ -78,9 +73,7 @@ def _spoilt(
     if bias is None and usual_share is not None:
         bias = as_usual(case, legs, usual_share())
     covered = bias is not None and abs(bias) < SMALL
-    yield Finding(
-        "note" if covered else "caution", bias, legs, title, message, step, signed=True, covered=covered
-    )
+    yield Finding("note" if covered else "caution", bias, legs, title, message, step, signed=True, covered=covered)
 
 
 def as_usual(case: Case, legs: Sequence[str], usual_share: float) -> float:
@@ -162,7 +155,4 @@ def rain(case: Case) -> Iterator[Finding]:
     )
 
 
-CONDITION: Final = Condition(
-    "events",
-    concerns=CONCERNS.rules,
-)
+CONDITION: Final = Condition("events", concerns=CONCERNS.rules)

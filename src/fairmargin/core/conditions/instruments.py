@@ -127,9 +127,7 @@ def _coarse(kind: str, gauge: str) -> Callable[[Case], Iterator[Finding]]:
             return
         low, high = case.effect.interval_percent(case.study.confidence)
         unsettled = low < 0 < high
-        large = bias > max(
-            case.study.smallest_effect_percent, 0.0 if unsettled else abs(case.effect.percent) / 2
-        )
+        large = bias > max(case.study.smallest_effect_percent, 0.0 if unsettled else abs(case.effect.percent) / 2)
         charged = kind == "charge back"
         yield Finding(
             "caution" if large else "note",
@@ -210,9 +208,7 @@ def instruments_disagree(case: Case) -> Iterator[Finding]:
         return
     o, other = differing[0]
     swapped = {
-        d.legs[0]: replace(
-            d, readings=(r, *(x for x in d.readings if x is not r)), gated_wh=None, gated_km=None
-        )
+        d.legs[0]: replace(d, readings=(r, *(x for x in d.readings if x is not r)), gated_wh=None, gated_km=None)
         for d, r in differing
         if r.energy_wh > 0
     }
@@ -259,15 +255,12 @@ CONDITION: Final = Condition(
     FIELDS,
     unknowns,
     told={
-        Group.DISPLAY_STEP: Told(
-            "the display shows no finer step", "Read a finer display, or drive longer legs."
-        ),
+        Group.DISPLAY_STEP: Told("the display shows no finer step", "Read a finer display, or drive longer legs."),
         Group.INSTRUMENTS: Told(
             "legs were read with different instruments", "Read every leg with the same instrument."
         ),
         Group.CALIBRATION: Told(
-            "the instruments may all be off alike",
-            "Hold the display against a charger or pump over several fills.",
+            "the instruments may all be off alike", "Hold the display against a charger or pump over several fills."
         ),
     },
     concerns=CONCERNS.rules,

@@ -75,10 +75,6 @@ CONDITION: Final = Condition(
     FIELDS,
     unknowns,
     lines=(Line("mass", "load", 130, exchange),),
-    told={
-        Group.LOAD: Told(
-            "loads were not noted", "Note what is on board when it changes; weigh what was added."
-        )
-    },
+    told={Group.LOAD: Told("loads were not noted", "Note what is on board when it changes; weigh what was added.")},
     concerns=CONCERNS.rules,
 )

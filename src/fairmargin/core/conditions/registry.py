@@ -121,6 +121,4 @@ def priors() -> dict[str, Prior]:
 
 def thresholds() -> dict[str, Threshold]:
     """Every threshold of every condition's concerns, by its name in its room."""
-    return {
-        name: value for room in ROOMS for name, value in vars(room).items() if isinstance(value, Threshold)
-    }
+    return {name: value for room in ROOMS for name, value in vars(room).items() if isinstance(value, Threshold)}

@@ -78,9 +78,7 @@ def wet_road(case: Case) -> Iterator[Finding]:
         names(wet),
         "Wet road on some legs" if uneven else "Wet road, alike for both",
         "Water on the road is not corrected; heavy rain costs about 10 % (common practice).",
-        "Leave the wet legs out with the reason, or drive them again in the dry."
-        if uneven
-        else "Nothing to do.",
+        "Leave the wet legs out with the reason, or drive them again in the dry." if uneven else "Nothing to do.",
         signed=True,
         covered=not uneven,
     )

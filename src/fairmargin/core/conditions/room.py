@@ -86,9 +86,7 @@ class Exchange:
     model: RoadModel
     local: Array  # (n, parameters): most probable deviations of each leg
     reference: Reference
-    steady: (
-        Callable[[], Paths] | None
-    )  # each leg at the speed it is stated for; None where speeds stay those driven
+    steady: Callable[[], Paths] | None  # each leg at the speed it is stated for; None where speeds stay those driven
     share: Callable[[str], Array]  # source -> (n, parameters): what its unknowns add to `local`
     apart: float | Array = 0.0  # taken out of the total for a while, see `air.tyre_temperature`
 
@@ -100,9 +98,7 @@ class Line:
     key: str
     words: str
     place: int
-    exchange: Callable[[Exchange], Exchange] | None = (
-        None  # None: worked out beside the model, or of everyday logs
-    )
+    exchange: Callable[[Exchange], Exchange] | None = None  # None: worked out beside the model, or of everyday logs
 
 
 @dataclass(frozen=True, slots=True)

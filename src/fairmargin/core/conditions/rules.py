@@ -52,9 +52,7 @@ class Rule(Generic[Context]):
         """
         for found in self.check(context):
             if (found.covered is None) is (self.covered is None):
-                raise ValueError(
-                    f"{self.code}: whether it is covered is said by the rule or by the check, once"
-                )
+                raise ValueError(f"{self.code}: whether it is covered is said by the rule or by the check, once")
             covered = found.covered if self.covered is None else self.covered
             yield Concern(
                 self.code,

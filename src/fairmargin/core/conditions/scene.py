@@ -102,10 +102,7 @@ def maybe_days(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[str, Array]
     """Weights of each configuration's legs that pass and whose day nobody told."""
     for own in dict.fromkeys(c.configuration for c in scene.conditions if not c.day_told):
         on = scene.where(
-            [
-                t and c.configuration == own and not c.day_told
-                for t, c in zip(test, scene.conditions, strict=True)
-            ]
+            [t and c.configuration == own and not c.day_told for t, c in zip(test, scene.conditions, strict=True)]
         )
         if on.any():
             yield f"a day of {own}", MAYBE_APART * on

@@ -45,9 +45,7 @@ FIELDS: Final[Mapping[str, LegField]] = {
 }  # fmt: skip
 
 SURE_SPEED: Final = 0.002  # a speed known to this share is taken as known
-SPEED_OFF_TARGET: Final = Threshold(
-    0.10, "share", "beyond it the model carries the result from one speed to another"
-)
+SPEED_OFF_TARGET: Final = Threshold(0.10, "share", "beyond it the model carries the result from one speed to another")
 SPEED_UNLIKE: Final = Threshold(0.015, "share", "1.5 % of speed is about 2 % of motorway consumption")
 STOPPED_S: Final = Threshold(60.0, "s", "a traffic light's worth is scatter")
 #: A leg that took this much longer than the median of its like is pointed out, where there are so many (common practice).

@@ -83,9 +83,7 @@ def columns_of(key: str) -> tuple[str, ...]:
         return INSTRUMENT_FIELDS[key]
     if key == "started_at":
         return "started_at", "dated_only"
-    return {"reading": READING_FIELDS, "forecast": ("forecast_end_percent",), "on_the_way": ()}.get(
-        key, (key,)
-    )
+    return {"reading": READING_FIELDS, "forecast": ("forecast_end_percent",), "on_the_way": ()}.get(key, (key,))
 
 
 def caption(key: str, choice: units.UnitChoice) -> str:
@@ -158,9 +156,7 @@ def likely_km(study: Study | None, leg: Leg) -> float | None:
     if own or study is None:
         return own
     like: list[float] = sorted(
-        km
-        for x in study.legs
-        if x.sector == leg.sector and (km := x.gps_distance_km or x.distance_km) is not None
+        km for x in study.legs if x.sector == leg.sector and (km := x.gps_distance_km or x.distance_km) is not None
     )
     if like:
         return like[len(like) // 2]
@@ -326,9 +322,7 @@ def read_on_the_way(text: str, leg: str, choice: units.UnitChoice) -> tuple[WayR
                 f'"{part}": {match[2].strip()} what? Say what was shown: {match[2].strip()} %, '
                 f"{match[2].strip()} {units.label(choice.consumption)}, or kWh"
             )
-        found.append(
-            WayReading(leg=leg, at_km=at, instrument=_instrument_of(unit), value=number.value, unit=unit)
-        )
+        found.append(WayReading(leg=leg, at_km=at, instrument=_instrument_of(unit), value=number.value, unit=unit))
     return tuple(found)
 
 
@@ -350,11 +344,7 @@ def show_on_the_way(study: Study, leg: str, choice: units.UnitChoice) -> str:
     parts = []
     for r in study.readings:
         if r.leg == leg:
-            at = (
-                ""
-                if r.at_km is None
-                else f"{show_number(choice.show('distance', r.at_km), 2)} {choice.distance} "
-            )
+            at = "" if r.at_km is None else f"{show_number(choice.show('distance', r.at_km), 2)} {choice.distance} "
             parts.append(f"{at}{show_number(r.value, 3)} {r.unit}".rstrip())
     return "; ".join(parts)
 

@@ -50,8 +50,7 @@ def unknowns(scene: Scene) -> list[Unknown]:
     if spread:
         name, rolls = "tyre pressure of a leg", Parameter.ROLLING
         out += [
-            Unknown(name, Group.TYRES, rolls, np.eye(scene.rows)[i], 0.0, abs(spread))
-            for i in np.flatnonzero(loose)
+            Unknown(name, Group.TYRES, rolls, np.eye(scene.rows)[i], 0.0, abs(spread)) for i in np.flatnonzero(loose)
         ]
     for name, on in maybe_by_day(scene, loose):
         name = f"tyre pressures of {name}"

@@ -61,11 +61,7 @@ def _constants(scene: Scene) -> list[Unknown]:
         ("level", Parameter.TOTAL, LEVEL.sd),
         ("regeneration", Parameter.REGENERATION, REGENERATION.sd if k.regen_efficiency else 0.0),
     )
-    return [
-        Unknown(name, Group.VEHICLE, parameter, everywhere, 0.0, sd)
-        for name, parameter, sd in sizes
-        if sd > 0
-    ]
+    return [Unknown(name, Group.VEHICLE, parameter, everywhere, 0.0, sd) for name, parameter, sd in sizes if sd > 0]
 
 
 def _vehicles_side_by_side(scene: Scene) -> list[Unknown]:

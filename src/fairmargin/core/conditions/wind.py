@@ -44,9 +44,7 @@ FIELDS: Final[Mapping[str, LegField]] = {
     ),
 }  # fmt: skip
 
-HEIGHT_FACTOR: Final = Prior(
-    wind.HEIGHT_FACTOR_SD, "log", "share of the mast's wind at the car, over its terrain's"
-)
+HEIGHT_FACTOR: Final = Prior(wind.HEIGHT_FACTOR_SD, "log", "share of the mast's wind at the car, over its terrain's")
 YAW_SLOPE: Final = Prior(0.5, "1", "growth of the drag area with yaw, see `aero.yaw_slope`")
 WIND_DAY: Final = Prior(0.4, "m/s", "what all reports of a day share: the mast is not the road")
 WIND_WITHIN_LEG: Final = Prior(0.3, "m/s", "wind from the first half of a leg to the second")
@@ -88,9 +86,7 @@ def unknowns(scene: Scene) -> list[Unknown]:
         out.append(unknown_of("height factor", Group.WIND, height, everywhere, HEIGHT_FACTOR))
         out.append(unknown_of("yaw slope", Group.WIND, slope, everywhere, YAW_SLOPE))
     for key, on in by_told_day(scene):
-        out += [
-            unknown_of(f"wind of day {key}", Group.WIND, axis, on, WIND_DAY, growth) for axis in WIND_AXES
-        ]
+        out += [unknown_of(f"wind of day {key}", Group.WIND, axis, on, WIND_DAY, growth) for axis in WIND_AXES]
     references = np.zeros(len(scene.reference_configurations))
     for leg in range(len(scene.conditions)):
         own = np.concatenate([scene.belief.factor[:, leg], references])

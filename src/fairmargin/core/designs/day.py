@@ -39,9 +39,7 @@ def planned(study: Study, order: str, day: date | None = None) -> Study:
                     distance_km=km,
                     temperature_c=round(warm + (forecast.warming_k_per_h or 0.0) * hours, 1),
                     pressure_hpa=forecast.pressure_hpa or 1013.25,
-                    wind_speed_ms=forecast.wind_speed_ms
-                    if forecast.wind_speed_ms is not None
-                    else DEFAULT_WIND_M_S,
+                    wind_speed_ms=forecast.wind_speed_ms if forecast.wind_speed_ms is not None else DEFAULT_WIND_M_S,
                     wind_gust_ms=forecast.wind_gust_ms,
                     wind_from_deg=forecast.wind_from_deg if forecast.wind_from_deg is not None else 0.0,
                     climate="off",

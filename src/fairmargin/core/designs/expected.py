@@ -69,9 +69,7 @@ def _steady(
     paths = join([road.steady(w, 1000.0 * leg_km(study), v, ()) for v, w in rows], [0.0] * len(rows))
     n = len(rows)
     density = float(
-        air.moist_air_density(
-            100.0 * study.reference.pressure_hpa, temperature_c + 273.15, air.USUAL_HUMIDITY
-        )
+        air.moist_air_density(100.0 * study.reference.pressure_hpa, temperature_c + 273.15, air.USUAL_HUMIDITY)
     )
     factor = wind.height_factor(study.wind.measured_at_m, study.wind.terrain)
     return RoadModel(

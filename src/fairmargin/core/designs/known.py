@@ -47,9 +47,7 @@ def known_factors(study: Study) -> dict[str, float]:
     """What each trial takes of the baseline's consumption: measured where both were driven, else as expected."""
     found, base = _levels(study), study.baseline.id
     expected = 1.0 + max(likely_effect(study), 0.0) / 100.0
-    return {
-        t.id: found[t.id] / found[base] if t.id in found and base in found else expected for t in study.trials
-    }
+    return {t.id: found[t.id] / found[base] if t.id in found and base in found else expected for t in study.trials}
 
 
 def _levels(study: Study) -> Mapping[str, float]:

@@ -22,12 +22,7 @@ def outlook(study: Study, scatter: ScatterPrior | None = None) -> tuple[MarginLi
         Largest first, in per cent of the baseline's consumption.
     """
     order = study.order
-    if (
-        not study.trials
-        or {"A", "B"} - set(order)
-        or study.vehicles
-        or study.method in {"everyday", "side-by-side"}
-    ):
+    if not study.trials or {"A", "B"} - set(order) or study.vehicles or study.method in {"everyday", "side-by-side"}:
         return ()
     laid = planned(study, order)
     level, factors = known_wh_per_km(study), known_factors(study)

@@ -133,8 +133,7 @@ class _Laid:
 def _lay(study: Study, order: str, level: float, step: float) -> _Laid:
     base = planned(study, order)
     base = base.with_legs(
-        leg.with_(average_shown=level / 10.0, average_unit="kWh/100km", average_step=step / 10.0)
-        for leg in base.legs
+        leg.with_(average_shown=level / 10.0, average_unit="kWh/100km", average_step=step / 10.0) for leg in base.legs
     )
     day = plan_day(study, order)
     logs = gate_logs(base, base.legs, {}, {})
@@ -142,13 +141,7 @@ def _lay(study: Study, order: str, level: float, step: float) -> _Laid:
 
 
 def _simulate(
-    study: Study,
-    pattern: str,
-    runs: int,
-    days: int,
-    seed: int,
-    scatter: ScatterPrior,
-    cancelled: Callable[[], bool],
+    study: Study, pattern: str, runs: int, days: int, seed: int, scatter: ScatterPrior, cancelled: Callable[[], bool]
 ) -> Design | None:
     """Simulate one pattern; None when cancelled."""
     rng = np.random.default_rng(seed)
@@ -188,9 +181,7 @@ class _Seen:
     wrong: bool
 
 
-def _one_weather(
-    study: Study, laid: _Laid, scatter: ScatterPrior, rng: np.random.Generator
-) -> Iterator[_Seen]:
+def _one_weather(study: Study, laid: _Laid, scatter: ScatterPrior, rng: np.random.Generator) -> Iterator[_Seen]:
     """Several sets of readings in one weather."""
     options = FitOptions(scatter_share=scatter.share, scatter_freedom=scatter.freedom)
     found = observations(laid.study, {})

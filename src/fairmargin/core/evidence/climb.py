@@ -93,11 +93,7 @@ def climbs(study: Study, traces: Mapping[str, Trace]) -> tuple[Climb, ...]:
             kinds.add(r.instrument)
             names.append(leg.leg)
             if is_down(leg, r.energy_wh):
-                down, down_var, down_step = (
-                    down - r.energy_wh,
-                    down_var + r.sd_wh**2,
-                    down_step + r.step_sd_wh**2,
-                )
+                down, down_var, down_step = (down - r.energy_wh, down_var + r.sd_wh**2, down_step + r.step_sd_wh**2)
                 ways.add("down")
             else:
                 up, up_var, up_step = up + r.energy_wh, up_var + r.sd_wh**2, up_step + r.step_sd_wh**2
@@ -107,9 +103,7 @@ def climbs(study: Study, traces: Mapping[str, Trace]) -> tuple[Climb, ...]:
         share = down / up
         unknown = study.vehicle.usable_capacity_kwh is None and "state of charge" in kinds
 
-        def within(
-            down_var: float, up_var: float, share: float = share, up: float = up
-        ) -> tuple[float, float]:
+        def within(down_var: float, up_var: float, share: float = share, up: float = up) -> tuple[float, float]:
             half = deviate * math.sqrt(down_var + share**2 * up_var) / up
             return 100 * (share - half), 100 * (share + half)
 

@@ -41,9 +41,7 @@ def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
     most likely one outing. Where one of two legs has a date alone, the date decides.
     """
     timed = sorted(
-        (seconds_of(leg.started_at, offset), i, leg)
-        for i, leg in enumerate(legs)
-        if leg.started_at is not None
+        (seconds_of(leg.started_at, offset), i, leg) for i, leg in enumerate(legs) if leg.started_at is not None
     )
     days: dict[str, int] = {}
     day, ended, last, whole = 0, None, None, False

@@ -94,9 +94,7 @@ def weather_at(rows: tuple[WeatherRow, ...], second: float, offset: timedelta) -
     times = np.array([seconds_of(r.time, offset) for r in order])
     result: dict[str, float] = {}
     for name in ("temperature_c", "pressure_hpa", "humidity_percent", "wind_gust_ms"):
-        values = np.array(
-            [np.nan if getattr(r, name) is None else getattr(r, name) for r in order], dtype=float
-        )
+        values = np.array([np.nan if getattr(r, name) is None else getattr(r, name) for r in order], dtype=float)
         good = np.isfinite(values)
         if good.any():
             result[name] = float(np.interp(second, times[good], values[good]))
@@ -151,9 +149,7 @@ def _usual(study: Study, day_of: Mapping[str, int]) -> _Usual:
 
 def _standing(study: Study) -> tuple[float, float, float]:
     """Share of the time that legs stood which did not note it: as others did; on laps of a town an eighth or so."""
-    noted = [
-        leg.stopped_s / leg.duration_s for leg in study.legs if leg.duration_s and leg.stopped_s is not None
-    ]
+    noted = [leg.stopped_s / leg.duration_s for leg in study.legs if leg.duration_s and leg.stopped_s is not None]
     if 2 * len(noted) > len(study.legs):  # else only legs that stood were noted
         return float(np.mean(noted)), 0.0, 1.5 * float(np.std(noted))
     return LAPS_STAND if study.method == "laps" else (0.0, 0.0, 0.0)
@@ -182,9 +178,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
     usual = _usual(study, day_of)
     told_days = days_told(study.legs, day_of)
     ratios = distance_ratios(study)
-    measured = study.vehicle.distance_error_percent is not None or any(
-        leg.gps_distance_km for leg in study.legs
-    )
+    measured = study.vehicle.distance_error_percent is not None or any(leg.gps_distance_km for leg in study.legs)
     raw: list[Conditions] = []
     days: dict[int, int] = {}  # numbered as they come
     for run, legs in study.runs():
@@ -256,9 +250,7 @@ def _weather(study: Study, leg: Leg, started_s: float | None, usual: _Usual, day
         value: float | None = getattr(leg, name)
         return station.get(name) if value is None else value
 
-    temperature, pressure, humidity = (
-        noted(n) for n in ("temperature_c", "pressure_hpa", "humidity_percent")
-    )
+    temperature, pressure, humidity = (noted(n) for n in ("temperature_c", "pressure_hpa", "humidity_percent"))
     t = usual.day_c.get(day, usual.temperature_c) if temperature is None else temperature
     density = air.moist_air_density(
         100.0 * (usual.pressure_hpa if pressure is None else pressure),

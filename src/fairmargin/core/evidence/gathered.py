@@ -22,9 +22,7 @@ class Gathered:
     logs: Mapping[str, Logs]  # by sector
 
 
-def gather(
-    study: Study, traces: Mapping[str, Trace], owners: Mapping[str, Vehicle] | None = None
-) -> Gathered:
+def gather(study: Study, traces: Mapping[str, Trace], owners: Mapping[str, Vehicle] | None = None) -> Gathered:
     """Gather readings and conditions; logged legs count between their gates.
 
     `owners` are the vehicles of the legs of a study of several: each reads its own instruments.

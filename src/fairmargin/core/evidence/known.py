@@ -25,9 +25,7 @@ def known_wh_per_km(study: Study, leg: Leg) -> float:
     return sum(known.wh_per_km for known in study.known_differences if applies(known, leg))
 
 
-def known_shifts(
-    study: Study, known: KnownDifference, observations: Sequence[Observation]
-) -> NDArray[np.float64]:
+def known_shifts(study: Study, known: KnownDifference, observations: Sequence[Observation]) -> NDArray[np.float64]:
     """Logarithm by which each observation was raised, for one Wh/km of a known difference. [1/(Wh/km)]
 
     ln(c / (c - d)) / d for a reading of c and a difference of d; 1/c where d is nothing.

@@ -15,12 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.evidence.thinning import STANDING_M_S, Thinned, thin
-from fairmargin.core.laws.route import (
-    Line,
-    RouteShape,
-    line_of,
-    route_shape,
-)
+from fairmargin.core.laws.route import Line, RouteShape, line_of, route_shape
 from fairmargin.core.study import Leg, Study, Trace
 
 Array = NDArray[np.float64]
@@ -60,11 +55,7 @@ class GatedLog:
 
     def edges_m(self, segments: int) -> Array:
         """Places that cut what counts between the gates into pieces of equal length."""
-        ends = [
-            self.start_m,
-            *(x for skip in self.skips for x in skip if self.start_m < x < self.end_m),
-            self.end_m,
-        ]
+        ends = [self.start_m, *(x for skip in self.skips for x in skip if self.start_m < x < self.end_m), self.end_m]
         points = np.array(sorted(ends))
         middle = (points[1:] + points[:-1]) / 2
         counts = np.array([not any(a <= m <= b for a, b in self.skips) for m in middle])
@@ -161,9 +152,7 @@ def _common(starts: Sequence[float], ends: Sequence[float]) -> tuple[float, floa
     return float(a.max()), float(b.min())
 
 
-def gate_logs(
-    study: Study, legs: Sequence[Leg], traces: Mapping[str, Trace], true_m: Mapping[str, float]
-) -> Logs:
+def gate_logs(study: Study, legs: Sequence[Leg], traces: Mapping[str, Trace], true_m: Mapping[str, float]) -> Logs:
     """Lay the logs of `legs` on one road and cut them to the same stretch between two gates.
 
     Parameters
@@ -355,9 +344,7 @@ def _with_lines(
     return {way: (max(a, lines[way][0]), min(b, lines[way][1])) for way, (a, b) in gates.items()}
 
 
-def _heights(
-    gated: Mapping[str, GatedLog], back: Mapping[str, bool], road_m: float
-) -> tuple[Array, Array] | None:
+def _heights(gated: Mapping[str, GatedLog], back: Mapping[str, bool], road_m: float) -> tuple[Array, Array] | None:
     """Mean height along the road over all logs, every 50 m in the out direction; None when none was logged."""
     at = np.linspace(0.0, road_m, max(2, int(road_m / 50.0) + 1))
     rows = []

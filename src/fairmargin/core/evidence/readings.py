@@ -100,9 +100,7 @@ def distance_ratios(study: Study) -> dict[str, float]:
     unless the change touches the wheels), else from the stated distance error and circumference change.
     """
     stated = 1.0 + (study.vehicle.distance_error_percent or 0.0) / 100.0
-    result = {
-        c.id: stated / (1.0 + (c.circumference_change_percent or 0.0) / 100.0) for c in study.configurations
-    }
+    result = {c.id: stated / (1.0 + (c.circumference_change_percent or 0.0) / 100.0) for c in study.configurations}
     touches_wheels = study.change.about.turns_wheels or any(
         c.circumference_change_percent for c in study.configurations
     )
@@ -189,9 +187,7 @@ def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -
         by_step = one / shown**2 if units.more_is_better(unit) else one
         step = _step(study, leg, "average_shown", "average_step") * by_step * shown_km
         sd = step * _UNIFORM
-        found.append(
-            Reading("trip average", f"{shown:g} {units.label(unit)}", per_km * shown_km, sd, step, sd)
-        )
+        found.append(Reading("trip average", f"{shown:g} {units.label(unit)}", per_km * shown_km, sd, step, sd))
     if leg.fuel_l:
         sd = math.hypot(FUEL_FILL_L / leg.fuel_l, odometer)
         found.append(_reading("fuel", f"{leg.fuel_l:g} L", leg.fuel_l * study.vehicle.heating_value, sd))
@@ -213,9 +209,7 @@ def _soc_reading(study: Study, leg: Leg) -> Reading | None:
     step = 1.0 if leg.soc_step_percent is None else leg.soc_step_percent
     if fact is not None and fact.step is not None:
         step = float(fact.step)
-    by_step = (
-        step * _UNIFORM * math.sqrt(2.0)
-    )  # two readings, each uniform over its step: JCGM 100:2008, 4.3.9
+    by_step = step * _UNIFORM * math.sqrt(2.0)  # two readings, each uniform over its step: JCGM 100:2008, 4.3.9
     point = 10.0 * capacity
     return Reading(
         "state of charge", f"{leg.soc_start_percent:g} to {leg.soc_end_percent:g} %", point * drop,
@@ -263,10 +257,7 @@ def every_reading(study: Study, leg: Leg, shown_km: float, trace: Trace | None) 
 
 
 def _round_trip(
-    study: Study,
-    legs: list[Leg],
-    distances: Mapping[str, tuple[float, float] | None],
-    traces: Mapping[str, Trace],
+    study: Study, legs: list[Leg], distances: Mapping[str, tuple[float, float] | None], traces: Mapping[str, Trace]
 ) -> Observation | None:
     """Climb and descent of one run together: what the whole took, by signed readings; None unless some was used."""
     parts = list(signed_readings(study, legs, traces).values())
@@ -293,9 +284,7 @@ def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]
     main = main_instruments(study, traces, ratios)
     by_run: list[tuple[list[Leg], list[Observation]]] = []
     for _, legs in study.runs():
-        distances = {
-            leg.leg: leg_distances(study, leg, ratios[leg.configuration], traces.get(leg.leg)) for leg in legs
-        }
+        distances = {leg.leg: leg_distances(study, leg, ratios[leg.configuration], traces.get(leg.leg)) for leg in legs}
         if study.method == "climb" and len(legs) > 1:
             both = _round_trip(study, legs, distances, traces)
             by_run.append(([], [both] if both is not None else []))
@@ -318,9 +307,7 @@ def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]
     whole = least > 0 and any(o.as_read_wh_per_km <= least for legs, own in by_run if legs for o in own)
     result: list[Observation] = []
     for legs, found in by_run:
-        result += (
-            _on_the_whole(study, legs, found) if legs and whole else [o for o in found if o.energy_wh > 0]
-        )
+        result += _on_the_whole(study, legs, found) if legs and whole else [o for o in found if o.energy_wh > 0]
     return _rounded_alike(study, result)
 
 
@@ -355,9 +342,7 @@ def _rounded_alike(study: Study, observations: list[Observation]) -> list[Observ
     return made
 
 
-def main_instruments(
-    study: Study, traces: Mapping[str, Trace], ratios: Mapping[str, float]
-) -> tuple[str, ...]:
+def main_instruments(study: Study, traces: Mapping[str, Trace], ratios: Mapping[str, float]) -> tuple[str, ...]:
     """Instruments read on every leg of the study, the most certain first.
 
     One for all legs is worth more than the best of each: what it does wrong it does on all of them alike.
@@ -370,9 +355,7 @@ def main_instruments(
         count += bool(readings)
         for r in readings:
             found.setdefault(r.instrument, []).append(min(r.relative_sd, 1.0))
-    whole = {
-        name: sum(sds) / len(sds) for name, sds in found.items() if len(sds) == count and trusted(study, name)
-    }
+    whole = {name: sum(sds) / len(sds) for name, sds in found.items() if len(sds) == count and trusted(study, name)}
     return tuple(sorted(whole, key=lambda name: whole[name]))
 
 
@@ -387,12 +370,7 @@ def trusted(study: Study, instrument: str) -> bool:
 
 
 def _observed(
-    study: Study,
-    leg: Leg,
-    distance: tuple[float, float],
-    trace: Trace | None,
-    ratio: float,
-    main: Sequence[str],
+    study: Study, leg: Leg, distance: tuple[float, float], trace: Trace | None, ratio: float, main: Sequence[str]
 ) -> Observation | None:
     """A leg with its readings, the one that counts first: the study's most certain instrument, else the leg's."""
     shown, true = distance
@@ -404,8 +382,7 @@ def _observed(
     readings.sort(
         key=lambda r: (
             not trusted(study, r.instrument),
-            doubtful
-            and r.instrument in ROUNDED,  # another meter counts where this one may not have been reset
+            doubtful and r.instrument in ROUNDED,  # another meter counts where this one may not have been reset
             rank.get(r.instrument, len(rank)),
             r.sd_wh,
         )
@@ -418,10 +395,7 @@ def _observed(
 
 
 def _charged_back(
-    study: Study,
-    legs: Sequence[Leg],
-    distances: Mapping[str, tuple[float, float] | None],
-    traces: Mapping[str, Trace],
+    study: Study, legs: Sequence[Leg], distances: Mapping[str, tuple[float, float] | None], traces: Mapping[str, Trace]
 ) -> Observation | None:
     """A run of several legs that was charged back once, at its end, and read in no other way."""
     charged = [leg for leg in legs if leg.charger_kwh]
@@ -431,9 +405,7 @@ def _charged_back(
         and not often  # where every leg is charged back, a cell that is empty is not a run's one charge
         and charged[0] is legs[-1]
         and len(legs) > 1
-        and not any(
-            leg_readings(study, leg, d[0], traces.get(leg.leg)) for leg in legs if (d := distances[leg.leg])
-        )
+        and not any(leg_readings(study, leg, d[0], traces.get(leg.leg)) for leg in legs if (d := distances[leg.leg]))
         and all(distances.values())
         and all(leg.included for leg in legs)
     )

@@ -55,9 +55,7 @@ class ComparisonContext:
 
     def unchecked(self, o: Observation) -> bool:
         """Whether an observation was typed, and nobody said that the instrument showed it."""
-        return o.readings[0].instrument != "logger" and not all(
-            is_confirmed(self.study.leg(name)) for name in o.legs
-        )
+        return o.readings[0].instrument != "logger" and not all(is_confirmed(self.study.leg(name)) for name in o.legs)
 
     @property
     def model(self) -> RoadModel:

@@ -78,12 +78,7 @@ def _unlike(
 def weather_unlike(case: EverydayContext) -> Iterator[Finding]:
     """Trial trips warmer or colder."""
     yield from _unlike(
-        case,
-        Regressor.TEMPERATURE,
-        lambda c: c.temperature_c,
-        limit.TRIPS_WARMER_K,
-        "K",
-        "Trips in unlike weather",
+        case, Regressor.TEMPERATURE, lambda c: c.temperature_c, limit.TRIPS_WARMER_K, "K", "Trips in unlike weather"
     )
 
 
@@ -91,12 +86,7 @@ def weather_unlike(case: EverydayContext) -> Iterator[Finding]:
 def speed_unlike(case: EverydayContext) -> Iterator[Finding]:
     """Trial trips faster or slower."""
     yield from _unlike(
-        case,
-        Regressor.SPEED,
-        lambda c: 3.6 * c.speed_m_s,
-        limit.TRIPS_FASTER_KMH,
-        "km/h",
-        "Trips at unlike speeds",
+        case, Regressor.SPEED, lambda c: 3.6 * c.speed_m_s, limit.TRIPS_FASTER_KMH, "km/h", "Trips at unlike speeds"
     )
 
 

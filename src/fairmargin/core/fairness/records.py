@@ -121,12 +121,7 @@ def _level_wh_per_km(study: Study) -> float:
     """What the vehicle takes on a level road at a usual speed. [Wh/km]"""
     k = study.vehicle.constants()
     return level_wh_per_km(
-        k.mass_kg,
-        k.rolling_coefficient,
-        k.drag_area_m2,
-        k.drive_efficiency,
-        k.auxiliary_w,
-        USUAL_KMH / 3.6,
+        k.mass_kg, k.rolling_coefficient, k.drag_area_m2, k.drive_efficiency, k.auxiliary_w, USUAL_KMH / 3.6
     )
 
 

@@ -74,8 +74,7 @@ def reading_doubtful(case: ComparisonContext) -> Iterator[Finding]:
         case.dropping(o.legs),
         (name,),
         f"The reading of {name} cannot be right",
-        f"{name} shows {shown}: {_how_much(over)} what the vehicle's class, its road and the "
-        f"other legs let expect.",
+        f"{name} shows {shown}: {_how_much(over)} what the vehicle's class, its road and the other legs let expect.",
         f"Look at the reading of {name}: a digit, a decimal point or a unit"
         + (f" ({meant}?)" if meant else "")
         + "; and at its distance, time and weather. If it showed that, confirm it; else leave it out with its reason.",

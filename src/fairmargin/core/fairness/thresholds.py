@@ -14,9 +14,7 @@ from fairmargin.core.conditions.figures import Threshold
 # ---------------------------------------------------------------- statistics
 
 INFLUENCE_LEGS: Final = Threshold(4, "drives", "with fewer each decides, and one-pair-only says so")
-INFLUENCE_OF_MARGIN: Final = Threshold(
-    0.5, "half-widths", "one leg that moves the effect by half of its margin"
-)
+INFLUENCE_OF_MARGIN: Final = Threshold(0.5, "half-widths", "one leg that moves the effect by half of its margin")
 SCATTER_LARGE: Final = Threshold(1.8, "usual scatters", "rarer than one study in twenty by the prior")
 SCATTER_VERY_LARGE: Final = Threshold(2.5, "usual scatters", "rarer than one in two hundred by the prior")
 
@@ -33,9 +31,7 @@ ROLLING_SLOPE: Final = Threshold(0.01, "share", "of a fall: about what rolling r
 LEAST_TAKEN: Final = Threshold(
     0.3, "share", "of what a level road takes at a usual speed; slow town driving takes twice that"
 )
-CLIMB_TIMES: Final = Threshold(
-    1.5, "times", "what a level road takes; from there the way back may take nothing"
-)
+CLIMB_TIMES: Final = Threshold(1.5, "times", "what a level road takes; from there the way back may take nothing")
 NO_DRIVE_M: Final = Threshold(50.0, "m", "the shortest leg a study may have is longer")
 LOOKED_AT: Final = Threshold(60, "points", "of a log are looked at")
 ON_ROAD_SHARE: Final = Threshold(
@@ -47,9 +43,7 @@ FORWARD_SHARE: Final = Threshold(
 OVERLAP_S: Final = Threshold(90.0, "s", "more than a note's own minute")
 RUN_SPAN_DAYS: Final = Threshold(2.0, "days", "legs of one run follow each other")
 DATED_RUNS: Final = Threshold(4, "runs", "with fewer, nothing tells which is far from the others")
-FAR_DAYS: Final = Threshold(
-    150.0, "days", "a single run so far off is dated wrongly more often than driven then"
-)
+FAR_DAYS: Final = Threshold(150.0, "days", "a single run so far off is dated wrongly more often than driven then")
 NEAR_DAYS: Final = Threshold(31.0, "days", "the others lie within a month")
 
 # ---------------------------------------------------------------- everyday logs

@@ -27,13 +27,7 @@ from fairmargin.core.inference import priors
 from fairmargin.core.inference.levels import calibration
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import mixture_quantile, posterior
-from fairmargin.core.inference.problem import (
-    Problem,
-    prepare,
-    reference_model_of,
-    reference_of,
-    steady_drives,
-)
+from fairmargin.core.inference.problem import Problem, prepare, reference_model_of, reference_of, steady_drives
 from fairmargin.core.inference.solver import solve
 from fairmargin.core.laws import air, disturbance, wind
 from fairmargin.core.model.energy import RoadModel
@@ -114,9 +108,7 @@ class Band:
 
         def end(sign: float) -> Array:
             return np.where(
-                self.gives_back,
-                self.wh + sign * off * self.scale,
-                self.wh * np.exp(np.minimum(sign * off, 50.0)),
+                self.gives_back, self.wh + sign * off * self.scale, self.wh * np.exp(np.minimum(sign * off, 50.0))
             )
 
         return end(-1.0), end(1.0)
@@ -130,9 +122,7 @@ class Band:
         else:
             off = math.log(wh / float(self.wh[which]))
         z = (off - self.offsets[:, which]) / self.sds[:, which]
-        return float(
-            sum(w * 0.5 * math.erfc(-x * math.sqrt(0.5)) for w, x in zip(self.weights, z, strict=True))
-        )
+        return float(sum(w * 0.5 * math.erfc(-x * math.sqrt(0.5)) for w, x in zip(self.weights, z, strict=True)))
 
     def shifted(self, log_shift: float, sd: float, source: str) -> Band:
         """The same, moved by a logarithm that is itself known to a standard deviation."""
@@ -207,9 +197,7 @@ class Predictor:
             If the configuration was not driven.
         """
         if configuration not in self.configurations:
-            raise ValueError(
-                f'"{configuration}" was not driven; expected one of {", ".join(self.configurations)}'
-            )
+            raise ValueError(f'"{configuration}" was not driven; expected one of {", ".join(self.configurations)}')
         km = np.eye(len(asked)) if km is None else km
         energies, gradients, extras = self._drives(configuration, asked)
         parts = km * energies
@@ -222,22 +210,16 @@ class Predictor:
         sources = {name: (km @ value / scale) ** 2 for name, value in extras.items()}
         sources["calibration"] = (self._calibration[configuration] * wh / scale) ** 2
         if to_come_km is not None:
-            units = np.clip(
-                np.sqrt(priors.SCATTER_OF_KM / np.maximum(to_come_km, 0.5)), *priors.SCATTER_REACH
-            )
+            units = np.clip(np.sqrt(priors.SCATTER_OF_KM / np.maximum(to_come_km, 0.5)), *priors.SCATTER_REACH)
             sources["this drive"] = (self.options.scatter_share * units) ** 2
             sources["its day"] = np.full(len(wh), DAY.sd**2)
         sds = np.sqrt(found.sds**2 + sum(sources.values()))
         middle = found.weights @ found.means
         sources["what was read"] = found.weights @ (found.sds**2 + (found.means - middle) ** 2)
         wh = np.where(gives_back, scale * middle, np.exp(np.where(gives_back, 0.0, middle)))
-        return Band(
-            wh, np.where(gives_back, scale, wh), gives_back, found.weights, found.means - middle, sds, sources
-        )
+        return Band(wh, np.where(gives_back, scale, wh), gives_back, found.weights, found.means - middle, sds, sources)
 
-    def _drives(
-        self, configuration: str, asked: Sequence[Circumstances]
-    ) -> tuple[Array, Array, dict[str, Array]]:
+    def _drives(self, configuration: str, asked: Sequence[Circumstances]) -> tuple[Array, Array, dict[str, Array]]:
         """Energy a kilometre of each drive, its derivatives, and what is open besides the unknowns. [Wh/km]"""
         problem, n = self.problem, len(self.problem.rows.leg)
         drives = steady_drives(problem.road, self.conditions, [a.speed_kmh / 3.6 for a in asked])
@@ -248,9 +230,7 @@ class Predictor:
         weights = self._weights(configuration, drives.backwards, n)
         e = model.energies(problem.local_of(weights, self.theta), derivatives=True)
         assert e.by_parameter is not None
-        by_unknown = (
-            (e.by_parameter[:, problem.parameters] * weights).reshape(len(asked), each, -1).sum(axis=1)
-        )
+        by_unknown = (e.by_parameter[:, problem.parameters] * weights).reshape(len(asked), each, -1).sum(axis=1)
         wet = np.array([1.0 + disturbance.road_share(a.road) for a in asked])
         a_km = wet / drives.km
         energy = e.wh.reshape(len(asked), each).sum(axis=1) * a_km
@@ -325,8 +305,6 @@ class Predictor:
             "temperature forecast": by[:, Parameter.WARMER_K] * [a.temperature_sd_k for a in asked],
             "wind forecast": by[:, Parameter.WIND_NORTH] * [a.wind_sd_ms for a in asked],
         }
-        if Cause.CLIMATE not in self.options.ignore and not any(
-            u.name == "climate" for u in self.problem.unknowns
-        ):
+        if Cause.CLIMATE not in self.options.ignore and not any(u.name == "climate" for u in self.problem.unknowns):
             out["climate"] = by[:, Parameter.CLIMATE_W_PER_K] * CLIMATE.sd
         return out

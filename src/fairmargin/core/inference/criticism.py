@@ -34,9 +34,7 @@ class Criticism:
     misfit_z: float  # of all readings together, against the priors' prediction
     nuisance: str  # the unknown that was bent the most ...
     nuisance_z: float  # ... and by how much
-    strain_z: Mapping[
-        str, float
-    ]  # by trial: the effect against the plain one with the recorded conditions taken out
+    strain_z: Mapping[str, float]  # by trial: the effect against the plain one with the recorded conditions taken out
 
     @property
     def reasons(self) -> tuple[str, ...]:
@@ -45,13 +43,9 @@ class Criticism:
         if not self.settled:
             found.append("the fit found no best values")
         if self.misfit_z > MISFIT_Z:
-            found.append(
-                f"the readings contradict each other as no day does ({self.misfit_z:.0f} standard deviations)"
-            )
+            found.append(f"the readings contradict each other as no day does ({self.misfit_z:.0f} standard deviations)")
         if abs(self.nuisance_z) > NUISANCE_Z:
-            found.append(
-                f"it would need a {self.nuisance} {abs(self.nuisance_z):.0f} standard deviations off"
-            )
+            found.append(f"it would need a {self.nuisance} {abs(self.nuisance_z):.0f} standard deviations off")
         worst = max(self.strain_z.values(), key=abs, default=0.0)
         if abs(worst) > STRAIN_Z:
             found.append(
@@ -60,9 +54,7 @@ class Criticism:
         return tuple(found)
 
 
-def criticise(
-    problem: Problem, solution: Solution, result: Posterior, plain: Mapping[str, Plain]
-) -> Criticism:
+def criticise(problem: Problem, solution: Solution, result: Posterior, plain: Mapping[str, Plain]) -> Criticism:
     """Ask a fit what speaks against it.
 
     Parameters

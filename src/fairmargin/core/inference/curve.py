@@ -15,13 +15,7 @@ from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.levels import calibration
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Posterior, mixture_quantile, posterior
-from fairmargin.core.inference.problem import (
-    Problem,
-    prepare,
-    reference_model_of,
-    reference_of,
-    steady_drives,
-)
+from fairmargin.core.inference.problem import Problem, prepare, reference_model_of, reference_of, steady_drives
 from fairmargin.core.inference.solver import solve
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Study
@@ -109,9 +103,7 @@ def curves_over_speed(
                 speeds_kmh=tuple(float(v) for v in speeds_kmh),
                 wh_per_km=tuple(math.exp(float(levels[s, i])) for s in range(len(speeds_kmh))),
                 interval_wh_per_km=tuple(interval(k, off) for k in columns),
-                effect_percent=tuple(
-                    100 * math.expm1(float(result.weights @ result.means[:, k])) for k in against
-                ),
+                effect_percent=tuple(100 * math.expm1(float(result.weights @ result.means[:, k])) for k in against),
                 interval_percent=tuple((100 * (a - 1), 100 * (b - 1)) for a, b in ends),
                 driven_kmh=tuple(sorted({round(v, 1) for v in own})),
             )

@@ -111,9 +111,7 @@ def fit_everyday(
     km = np.array([o.true_km for o in observations])
     measured = np.log(np.array([o.true_wh_per_km for o in observations]))
     trials = [x.id for x in study.trials if any(c.configuration == x.id for c in conditions)]
-    slopes = [
-        c for c in _slopes(conditions, km, temperature_c, speed_m_s) if Regressor(c.name) not in without
-    ]
+    slopes = [c for c in _slopes(conditions, km, temperature_c, speed_m_s) if Regressor(c.name) not in without]
     level = Column("level", np.ones(len(km)), LEVEL)
     changes = [Column(x, np.array([float(c.configuration == x) for c in conditions]), CHANGE) for x in trials]
     days, day_var = _days(conditions)
@@ -142,9 +140,7 @@ def fit_everyday(
     )
 
 
-def _slopes(
-    conditions: Sequence[Conditions], km: Array, temperature_c: float, speed_m_s: float
-) -> list[Column]:
+def _slopes(conditions: Sequence[Conditions], km: Array, temperature_c: float, speed_m_s: float) -> list[Column]:
     """Columns of what temperature, speed and length do, zero at what the trips are corrected to."""
     t = np.array([c.temperature_c for c in conditions])
     v = np.array([c.speed_m_s for c in conditions]) * 3.6 / SPEED_KMH
@@ -169,9 +165,7 @@ def _days(conditions: Sequence[Conditions]) -> tuple[Array, Array]:
     names = list(dict.fromkeys(keys))
     on = np.array([[float(key == name) for name in names] for key in keys])
     sign = np.array([-1.0 if c.backwards else 1.0 for c in conditions])
-    wet = np.array(
-        [any(not c.road for c, key in zip(conditions, keys, strict=True) if key == n) for n in names]
-    )
+    wet = np.array([any(not c.road for c, key in zip(conditions, keys, strict=True) if key == n) for n in names])
     alike, apart = DAY.sd**2 + wet * DAY_WET.sd**2, np.full(len(names), DAY_WIND.sd**2)
     if abs(float(sign.sum())) == len(sign):
         return on, alike  # all one way: what wind does is what the day does
@@ -182,11 +176,7 @@ def _weeks(conditions: Sequence[Conditions]) -> list[Column]:
     """A column for each week that has trips, counted from the first."""
     first = min(c.placed_s for c in conditions)
     week = [int((c.placed_s - first) // WEEK_S) if c.day_told else -1 for c in conditions]
-    return [
-        Column(Group.DAY, np.array([float(w == own) for w in week]), WEEK)
-        for own in sorted(set(week))
-        if own >= 0
-    ]
+    return [Column(Group.DAY, np.array([float(w == own) for w in week]), WEEK) for own in sorted(set(week)) if own >= 0]
 
 
 def _unnoted(conditions: Sequence[Conditions], trials: Sequence[str]) -> list[Column]:
@@ -202,9 +192,7 @@ def _unnoted(conditions: Sequence[Conditions], trials: Sequence[str]) -> list[Co
         elif cold.all():
             prior = Prior(UNTOLD_PER_K * SEASON_K_PER_DAY * 21.0, "log", "the season")
             out += [
-                Column(
-                    Regressor.TEMPERATURE, np.array([float(c.configuration == x) for c in conditions]), prior
-                )
+                Column(Regressor.TEMPERATURE, np.array([float(c.configuration == x) for c in conditions]), prior)
                 for x in trials
             ]
         by_day = Prior(UNTOLD_PER_K * UNTOLD_DAY_K, "log", "temperature of a day that noted none")
@@ -261,9 +249,7 @@ def _effect(
     )
 
 
-def _corrections(
-    names: Sequence[str], columns: Sequence[Column], values: Array
-) -> Mapping[str, Mapping[str, float]]:
+def _corrections(names: Sequence[str], columns: Sequence[Column], values: Array) -> Mapping[str, Mapping[str, float]]:
     """What each trip is corrected by, as logarithms by regressor."""
     out: dict[str, dict[str, float]] = {name: {} for name in names}
     for c, slope in zip(columns, values.tolist(), strict=True):

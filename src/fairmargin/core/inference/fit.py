@@ -57,17 +57,13 @@ class Fit:
     as_driven: bool  # the effect holds for the logged speeds, not for one steady speed
     segment_share: float  # noise of one kilometre of a logged leg
     scatter_evidence: tuple[float, ...]  # log likelihood of each scatter size, see `learned_scatter`
-    share: Callable[
-        [str], Array
-    ]  # source of the margin -> (n legs, parameters): what its unknowns add to `local`
+    share: Callable[[str], Array]  # source of the margin -> (n legs, parameters): what its unknowns add to `local`
     plain_effects: Callable[[], Mapping[str, Effect]] = dict  # see `plain`
     criticism: Criticism | None = None  # None for a fit that only prices something
     plausible: Plausible | None = None  # the same
     levels: Mapping[str, Level] = field(default_factory=dict)  # of each configuration driven
     plain_levels: Callable[[], Mapping[str, Level]] = dict  # the same where the fit is not believed
-    learned: Callable[[], Learned | None] = lambda: (
-        None
-    )  # of the vehicle and the road; None where it is not believed
+    learned: Callable[[], Learned | None] = lambda: None  # of the vehicle and the road; None where it is not believed
 
     @property
     def plain(self) -> Mapping[str, Effect]:
@@ -141,8 +137,7 @@ def fit_study(
         segment_share=solution.segment_share,
         share=lambda source: problem.share(source, solution.theta)[: len(conditions)],
         plain_effects=lambda: {
-            name: _plain_effect(study, problem, p, name, observations, log_levels)
-            for name, p in plain.items()
+            name: _plain_effect(study, problem, p, name, observations, log_levels) for name, p in plain.items()
         },
         criticism=criticise(problem, solution, result, plain) if first else None,
         plausible=plausible(study, problem) if first else None,
@@ -165,12 +160,7 @@ def _values(problem: Problem, theta: Array) -> dict[str, float]:
 
 
 def _posterior(
-    problem: Problem,
-    solution: Solution,
-    options: FitOptions,
-    log_levels: Array,
-    gradients: Array,
-    with_levels: bool,
+    problem: Problem, solution: Solution, options: FitOptions, log_levels: Array, gradients: Array, with_levels: bool
 ) -> Posterior:
     """The effects of all trials and, after them, the levels of all configurations."""
     asked = np.concatenate([gradients[1:] - gradients[0], *([gradients] if with_levels else [])])
@@ -191,9 +181,7 @@ def _posterior(
 def _declared_masses(study: Study, problem: Problem, solution: Solution) -> dict[str, float]:
     """Log ratio that each trial's declared mass alone makes, with the change taken out of the fit."""
     base = study.baseline.mass_delta_kg or 0.0
-    heavier = [
-        t.id for t in study.trials if (t.mass_delta_kg or 0.0) != base and t.id in problem.configurations
-    ]
+    heavier = [t.id for t in study.trials if (t.mass_delta_kg or 0.0) != base and t.id in problem.configurations]
     if not heavier:
         return {}
     theta = solution.theta.copy()
@@ -234,9 +222,7 @@ def _effect(
     )
 
 
-def _by_group(
-    problem: Problem, variance: Array, beside: Mapping[str, float] | None = None
-) -> dict[str, float]:
+def _by_group(problem: Problem, variance: Array, beside: Mapping[str, float] | None = None) -> dict[str, float]:
     """Variance of the unknowns by the source they are told as, added to what lies beside them."""
     out: dict[str, float] = dict(beside or {})
     for u, value in zip(problem.unknowns, variance.tolist(), strict=True):
@@ -245,9 +231,7 @@ def _by_group(
     return out
 
 
-def _touched(
-    problem: Problem, variance: Array, observations: Sequence[Observation]
-) -> dict[str, tuple[str, ...]]:
+def _touched(problem: Problem, variance: Array, observations: Sequence[Observation]) -> dict[str, tuple[str, ...]]:
     """Legs that each source's larger parts act on."""
     names = [name for o in observations for name in o.legs]
     whole = _by_group(problem, variance)
@@ -260,12 +244,7 @@ def _touched(
 
 
 def _plain_effect(
-    study: Study,
-    problem: Problem,
-    plain: Plain,
-    trial: str,
-    observations: Sequence[Observation],
-    log_levels: Array,
+    study: Study, problem: Problem, plain: Plain, trial: str, observations: Sequence[Observation], log_levels: Array
 ) -> Effect:
     """The plain difference of one trial as an effect; the baseline's level stays the model's."""
     budget = _by_group(
@@ -293,8 +272,7 @@ def _plain_effect(
         baseline_wh_per_km=level / km,
         trial_wh_per_km=level / km * math.exp(plain.log_ratio),
         influence={
-            o.legs[0]: float(v)
-            for o, v in zip(observations, left_out(study, observations, trial), strict=True)
+            o.legs[0]: float(v) for o, v in zip(observations, left_out(study, observations, trial), strict=True)
         },
     )
 

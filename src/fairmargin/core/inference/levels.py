@@ -98,9 +98,7 @@ def model_levels(
 TOLD_AS: Final[Mapping[str, str]] = {Group.WIND_OF_RUNS: Group.WIND, Group.SPEED_ALIKE: Group.SPEED}
 
 
-def _budget(
-    problem: Problem, result: Posterior, which: int, calibration_sd: float
-) -> tuple[tuple[str, float], ...]:
+def _budget(problem: Problem, result: Posterior, which: int, calibration_sd: float) -> tuple[tuple[str, float], ...]:
     """What leaves a level open, by source."""
     found: dict[str, float] = {
         Group.SCATTER: result.scatter_part(which),
@@ -130,14 +128,10 @@ def plain_level(
     log_levels, gradients = problem.levels(at)
     which = problem.configurations.index(configuration)
     modelled = gather @ at.predicted
-    is_level = np.array(
-        [u.parameter is Parameter.TOTAL and u.name == "level" for u in problem.unknowns], dtype=bool
-    )
+    is_level = np.array([u.parameter is Parameter.TOTAL and u.name == "level" for u in problem.unknowns], dtype=bool)
     free = np.array([u.group is not Group.CHANGE for u in problem.unknowns]) & ~is_level
     leak = (w @ (gather @ at.jacobian) - gradients[which]) ** 2 * problem.prior_var * free
-    uncorrected = float(w @ (modelled - np.log(km))) - (
-        float(log_levels[which]) - math.log(problem.reference.km)
-    )
+    uncorrected = float(w @ (modelled - np.log(km))) - (float(log_levels[which]) - math.log(problem.reference.km))
     reading = float(w**2 @ ((gather**2) @ problem.rows.noise(0.0)))
     scatter = multiple**2 * float(w**2 @ problem.scatter_var)
     off = calibration([o for o, mine in zip(observations, own, strict=True) if mine])

@@ -34,9 +34,7 @@ Array = NDArray[np.float64]
 SIZES: Final = np.geomspace(0.35, 150.0, 50)
 NEWTON_STEPS: Final = 6
 NEAR: Final = 1e-5  # of the logarithm of an effect
-TELLABLE: Final = (
-    1e-6  # squares of the change's column that nothing else explains, below which it cannot be told
-)
+TELLABLE: Final = 1e-6  # squares of the change's column that nothing else explains, below which it cannot be told
 MOST_DEVIATES: Final = 4.0  # of a change's prior; a larger one is not looked for
 
 
@@ -92,9 +90,7 @@ def paired_weights(study: Study, observations: Sequence[Observation], trial: str
         return out
     change = np.array([float(leg.configuration == trial) for leg in firsts])
     beside = [_ones([leg.vehicle == "control" for leg in firsts]), *_moments(firsts)]
-    ways = (
-        [] if most > 1 else [_ones([x.direction == d for x in firsts]) for d in {x.direction for x in firsts}]
-    )
+    ways = [] if most > 1 else [_ones([x.direction == d for x in firsts]) for d in {x.direction for x in firsts}]
     for columns in ([*ways, *beside], [*ways], []):
         others = np.stack([np.ones(len(firsts)), *columns], axis=1)
         own = change - others @ np.linalg.lstsq(others, change, rcond=None)[0]
@@ -213,12 +209,7 @@ def _as_read(problem: Problem, trials: Sequence[str], answers: Array) -> Array:
 
 
 def _scatter(
-    study: Study,
-    observations: Sequence[Observation],
-    read: Array,
-    scatter_var: Array,
-    reading: Array,
-    freedom: float,
+    study: Study, observations: Sequence[Observation], read: Array, scatter_var: Array, reading: Array, freedom: float
 ) -> Array:
     """Weights of the scatter's sizes, from what like drives differ by."""
     groups: dict[tuple[str, ...], list[int]] = {}

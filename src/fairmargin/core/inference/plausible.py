@@ -50,9 +50,7 @@ class Plausible:
     sd: NDArray[np.float64]
     alone: NDArray[np.float64]  # deviates from the priors alone
 
-    def worst(
-        self, observations: Sequence[Observation], may_be: Callable[[Observation], bool]
-    ) -> Doubted | None:
+    def worst(self, observations: Sequence[Observation], may_be: Callable[[Observation], bool]) -> Doubted | None:
         """The reading that is doubted most, of those that `may_be`; None where there is none."""
         if len(observations) < 2:
             z, off = self.alone, self.off

@@ -125,9 +125,7 @@ class ScatterGrid:
     known: Array
 
 
-def scatter_grid(
-    base: Array, owns: Array, scatter_var: Array, innovation: Array, crosses: Array
-) -> ScatterGrid:
+def scatter_grid(base: Array, owns: Array, scatter_var: Array, innovation: Array, crosses: Array) -> ScatterGrid:
     """Evaluate every size of the scatter from one factorisation (matrix inversion lemma).
 
     Parameters

@@ -47,9 +47,7 @@ def reference_of(study: Study, conditions: Sequence[Conditions], view: str) -> R
             float(np.mean([c.turbulence_m_s for c in conditions])),
         )
     r = study.reference
-    density = air.moist_air_density(
-        100.0 * r.pressure_hpa, r.temperature_c + 273.15, r.humidity_percent / 100.0
-    )
+    density = air.moist_air_density(100.0 * r.pressure_hpa, r.temperature_c + 273.15, r.humidity_percent / 100.0)
     turbulence = float(wind.turbulence_m_s(r.wind_speed_ms))
     return Reference(r.temperature_c, float(density), r.wind_speed_ms, 0.0, turbulence)
 
@@ -113,9 +111,7 @@ def reference_drives(
         ways = [backwards for _, backwards in some]
         made = [road.logged(log, backwards, 1) for log, backwards in some]
         stretches, stopped = [r.stretches[0] for r in made], [float(r.stopped_s[0]) for r in made]
-        return ReferenceDrives(
-            stretches * many, stopped * many, [0.0] * len(made) * many, ways * many, len(made), True
-        )
+        return ReferenceDrives(stretches * many, stopped * many, [0.0] * len(made) * many, ways * many, len(made), True)
     speeds = speeds_of_configurations(study, conditions)
     steady = steady_drives(road, conditions, [speeds[c] for c in configurations])
     drives = len(steady.stretches)
@@ -128,17 +124,13 @@ def reference_drives(
     return steady
 
 
-def steady_drives(
-    road: Road, conditions: Sequence[Conditions], speeds_m_s: Sequence[float]
-) -> ReferenceDrives:
+def steady_drives(road: Road, conditions: Sequence[Conditions], speeds_m_s: Sequence[float]) -> ReferenceDrives:
     """Each direction driven at one steady speed after another."""
     lengths = [c.true_m for c in conditions if c.true_m]
     mean_m = float(np.mean(lengths)) if lengths else USUAL_LEG_M
     ways = tuple(dict.fromkeys(c.backwards for c in conditions))
     made = [road.steady(way, mean_m, speed, ()) for speed in speeds_m_s for way in ways]
-    return ReferenceDrives(
-        made, [0.0] * len(made), [0.0] * len(made), list(ways) * len(speeds_m_s), len(ways), False
-    )
+    return ReferenceDrives(made, [0.0] * len(made), [0.0] * len(made), list(ways) * len(speeds_m_s), len(ways), False)
 
 
 def without(legs: LegTable, ignore: frozenset[str], reference: Reference) -> LegTable:
@@ -146,11 +138,7 @@ def without(legs: LegTable, ignore: frozenset[str], reference: Reference) -> Leg
     n = len(legs.temperature_c)
     changes: dict[str, Array] = {}
     if Cause.WIND in ignore:
-        changes |= {
-            "from_north": np.zeros(n),
-            "from_east": np.zeros(n),
-            "turbulence": wind.turbulence_m_s(np.zeros(n)),
-        }
+        changes |= {"from_north": np.zeros(n), "from_east": np.zeros(n), "turbulence": wind.turbulence_m_s(np.zeros(n))}
     elif Cause.GUSTS in ignore:
         changes["turbulence"] = wind.turbulence_m_s(np.hypot(legs.from_north, legs.from_east))
     if Cause.AIR in ignore:
@@ -242,9 +230,7 @@ class Problem:
 
     def evidence(self, at: Linearised, segment_share: float) -> Evidence:
         """What was measured, linearised, with the noise of segments."""
-        return Evidence(
-            at.jacobian, self.prior_var, self.rows.noise(segment_share), self.owns, self.scatter_var
-        )
+        return Evidence(at.jacobian, self.prior_var, self.rows.noise(segment_share), self.owns, self.scatter_var)
 
     def innovation(self, at: Linearised, theta: Array) -> Array:
         """Measured minus what the linearised model predicts at the prior means."""
@@ -302,9 +288,7 @@ def prepare(
     leg_weights = np.stack([u.weights for u in unknowns], axis=1)
     weights = leg_weights[np.concatenate([rows.leg, np.arange(len(conditions), scene.rows)])]
     if rows.segmented:
-        extra = segment_unknowns(
-            rows, conditions, len(of_references), Cause.WIND in options.ignore, scene.heights
-        )
+        extra = segment_unknowns(rows, conditions, len(of_references), Cause.WIND in options.ignore, scene.heights)
         unknowns = unknowns + extra
         weights = np.concatenate([weights, np.stack([u.weights for u in extra], axis=1)], axis=1)
     owns = np.zeros((len(rows.measured), len(observations)))
@@ -348,9 +332,7 @@ def _leg_model(
     pressures = [c.tyre_pressure_kpa for c in conditions if c.tyre_pressure_kpa]
     paths = join(rows.stretches, list(rows.stops))
     table = conditions_table(
-        [conditions[i] for i in rows.leg],
-        paths.heading_known,
-        float(np.mean(pressures)) if pressures else 1.0,
+        [conditions[i] for i in rows.leg], paths.heading_known, float(np.mean(pressures)) if pressures else 1.0
     )
     on_road = np.zeros(len(conditions), dtype=bool)
     on_road[rows.leg] = paths.heading_known
@@ -364,9 +346,7 @@ def _leg_model(
         from_north=belief.from_north[rows.leg],
         from_east=belief.from_east[rows.leg],
         # A wind that nobody can lay along the road blows all the same: on the mean of all directions it adds drag.
-        turbulence=np.hypot(
-            table.turbulence, np.sqrt(belief.unlaid[rows.leg]) * height / wind.CAR_TURBULENCE_SHARE
-        ),
+        turbulence=np.hypot(table.turbulence, np.sqrt(belief.unlaid[rows.leg]) * height / wind.CAR_TURBULENCE_SHARE),
     )
     return RoadModel(
         study.vehicle.constants(),

@@ -175,11 +175,7 @@ def _steady(road: Road, study: Study, c: Conditions, leg: int, entry: int, event
     noted = sum(e.kind == "stop" for e in events)
     if c.jam_s > 0:
         crawl = Event(
-            leg=c.leg,
-            kind="slow-traffic",
-            at_km=c.true_m / 2000.0,
-            duration_s=c.jam_s,
-            speed_kmh=3.6 * JAM_M_S,
+            leg=c.leg, kind="slow-traffic", at_km=c.true_m / 2000.0, duration_s=c.jam_s, speed_kmh=3.6 * JAM_M_S
         )
         events = [*(e for e in events if e.kind != "slow-traffic" or (e.speed_kmh and e.duration_s)), crawl]
     return Row(
@@ -231,9 +227,7 @@ def _segment_entry(cut: LoggedRows, log: GatedLog, c: Conditions, owner: int, co
     energy, mean = float(cut.energy_wh[k]), float(cut.energy_wh.mean())
     km = (log.end_m - log.start_m) / 1000.0 / count
     # Gusts are most of what one kilometre differs from the next.
-    gusty = math.sqrt(
-        1.0 - priors.GUST_PART + priors.GUST_PART * (c.turbulence_m_s / priors.GUST_TURBULENCE_M_S) ** 2
-    )
+    gusty = math.sqrt(1.0 - priors.GUST_PART + priors.GUST_PART * (c.turbulence_m_s / priors.GUST_TURBULENCE_M_S) ** 2)
     return Entry(
         owner,
         math.log(energy),

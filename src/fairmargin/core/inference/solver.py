@@ -113,9 +113,7 @@ def _descend(problem: Problem, theta: Array, at: Linearised, share: float) -> So
         move = problem.prior_mean + problem.prior_var * (at.jacobian.T @ weighed) - theta
         shift = at.jacobian @ move
         if float(np.max(np.abs(shift), initial=0.0)) < SETTLED:
-            return Solution(
-                theta, at, share, True, step
-            )  # the linearised posterior takes this last step itself
+            return Solution(theta, at, share, True, step)  # the linearised posterior takes this last step itself
         promised = phi - improbability(problem, noise.inverse, theta + move, at.predicted + shift)
         length = 1.0
         for _ in range(MOST_HALVINGS):

@@ -6,16 +6,7 @@ from contextlib import contextmanager
 from fairmargin.core.kinds.every import KINDS
 from fairmargin.core.kinds.record import MECHANISMS, ChangeKind, Mechanism, Prompt, Worn
 
-__all__ = [
-    "MECHANISMS",
-    "ChangeKind",
-    "Mechanism",
-    "Prompt",
-    "Worn",
-    "change_kind",
-    "change_kinds",
-    "with_kind",
-]
+__all__ = ["MECHANISMS", "ChangeKind", "Mechanism", "Prompt", "Worn", "change_kind", "change_kinds", "with_kind"]
 
 _kinds: dict[str, ChangeKind] = {kind.name: kind for kind in KINDS}
 

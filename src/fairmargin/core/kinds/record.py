@@ -6,9 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final, Literal, get_args
 
-Mechanism = Literal[
-    "aerodynamic", "rolling", "mass", "auxiliary", "driveline", "technique", "mixed", "unknown"
-]
+Mechanism = Literal["aerodynamic", "rolling", "mass", "auxiliary", "driveline", "technique", "mixed", "unknown"]
 MECHANISMS: Final[tuple[Mechanism, ...]] = get_args(Mechanism)
 
 

@@ -20,9 +20,7 @@ Array = NDArray[np.float64]
 ZERO_C_K: Final = 273.15
 STANDARD_PRESSURE_PA: Final = 101_325.0
 STANDARD_TEMPERATURE_K: Final = 288.15
-USUAL_HUMIDITY: Final = (
-    0.6  # where nobody measured it; common practice (from 30 to 90 % the density moves by 0.3 %)
-)
+USUAL_HUMIDITY: Final = 0.6  # where nobody measured it; common practice (from 30 to 90 % the density moves by 0.3 %)
 _LAPSE_K_M: Final = 0.0065
 _R_DRY: Final = 287.05287  # J kg⁻¹ K⁻¹ [2]
 _G0: Final = 9.80665  # m s⁻² [2]
@@ -67,9 +65,7 @@ def moist_air_density(pressure_pa: ArrayLike, temperature_k: ArrayLike, humidity
     t = _positive("temperature_k", temperature_k, "kelvin, not °C")
     h = np.asarray(humidity, dtype=float)
     if np.any((h < 0) | (h > 1)):
-        raise ValueError(
-            f"humidity must be between 0 and 1 (a share, not %); got {h[(h < 0) | (h > 1)].flat[0]:g}"
-        )
+        raise ValueError(f"humidity must be between 0 and 1 (a share, not %); got {h[(h < 0) | (h > 1)].flat[0]:g}")
     celsius = t - 273.15
     saturation = np.exp(1.2378847e-5 * t**2 - 1.9121316e-2 * t + 33.93711047 - 6.3431645e3 / t)
     enhancement = 1.00062 + 3.14e-8 * p + 5.6e-7 * celsius**2
@@ -100,8 +96,6 @@ def standard_pressure_pa(height_m: ArrayLike) -> Array:
     """
     h = np.asarray(height_m, dtype=float)
     if np.any((h < -1000) | (h > 11_000)):
-        raise ValueError(
-            f"height_m must be between -1000 and 11000; got {h[(h < -1000) | (h > 11000)].flat[0]:g}"
-        )
+        raise ValueError(f"height_m must be between -1000 and 11000; got {h[(h < -1000) | (h > 11000)].flat[0]:g}")
     exponent = _G0 / (_R_DRY * _LAPSE_K_M)
     return np.asarray(STANDARD_PRESSURE_PA * (1 - _LAPSE_K_M * h / STANDARD_TEMPERATURE_K) ** exponent)

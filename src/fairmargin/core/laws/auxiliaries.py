@@ -10,9 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
 
-CLIMATE_W_PER_K: Final = (
-    55.0  # electrical, per kelvin between cabin setting and outside, ± half; common practice
-)
+CLIMATE_W_PER_K: Final = 55.0  # electrical, per kelvin between cabin setting and outside, ± half; common practice
 SUN_W: Final = 120.0  # what full sun adds to the cabin's load, electrical; common practice
 SUN_UP_H: Final = 6.0  # sunrise and length of an even day
 SUN_HOURS: Final = 12.0

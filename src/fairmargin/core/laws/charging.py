@@ -73,9 +73,5 @@ def hours_to_level(level: ArrayLike, capacity_kwh: float, taper: Taper, charger_
     # From here on the battery takes less than the charger gives.
     knee = min(1.0, taper.from_level + (taper.peak_kw - top) / slope) if slope > 0 else 1.0
     steady = np.minimum(x, knee) / top
-    falling = (
-        np.log(top / np.maximum(top - slope * np.clip(x - knee, 0.0, None), 1e-9)) / slope
-        if slope > 0
-        else 0.0
-    )
+    falling = np.log(top / np.maximum(top - slope * np.clip(x - knee, 0.0, None), 1e-9)) / slope if slope > 0 else 0.0
     return np.asarray(capacity_kwh * (steady + falling))

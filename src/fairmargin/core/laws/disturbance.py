@@ -13,9 +13,7 @@ Array = NDArray[np.float64]
 
 STANDARD_DENSITY_KG_M3: Final = 1.225  # ISO 2533:1975, sea level
 ROTATING_MASS_SHARE: Final = 0.04  # of the mass, for wheels and motor; common practice
-WAKE_SHARE: Final = (
-    0.15  # of the drag that driving close behind another vehicle saves (10 to 20 %); common practice
-)
+WAKE_SHARE: Final = 0.15  # of the drag that driving close behind another vehicle saves (10 to 20 %); common practice
 RAIN_SHARE: Final = 0.10  # of consumption that heavy rain costs; common practice
 #: Share of consumption that a road costs over a dry one. Common practice.
 ROAD_SHARE: Final = {"damp": 0.03, "wet": RAIN_SHARE, "snow": 0.15}
@@ -41,9 +39,7 @@ def regained_wh(
     """
     v2 = np.asarray(speed_m_s, dtype=float) ** 2 - np.asarray(slowest_m_s, dtype=float) ** 2
     kinetic = 0.5 * np.asarray(mass_kg) * (1 + ROTATING_MASS_SHARE) * v2 / 3600.0
-    return np.asarray(
-        np.maximum(kinetic, 0.0) * (1.0 / np.asarray(drive_efficiency) - np.asarray(regen_efficiency))
-    )
+    return np.asarray(np.maximum(kinetic, 0.0) * (1.0 / np.asarray(drive_efficiency) - np.asarray(regen_efficiency)))
 
 
 def road_share(road: str) -> float:
@@ -56,9 +52,7 @@ def climb_n(mass_kg: ArrayLike, slope_sin: ArrayLike) -> Array:
     return np.asarray(np.asarray(mass_kg) * (GRAVITY_M_S2 * np.asarray(slope_sin)))
 
 
-def kept_by_hills_wh(
-    mass_kg: float, climbed_m: float, drive_efficiency: float, regen_efficiency: float
-) -> float:
+def kept_by_hills_wh(mass_kg: float, climbed_m: float, drive_efficiency: float, regen_efficiency: float) -> float:
     """Energy that climbing and coming down again costs: m g h (1/η − r), what goes up does not come back whole. [Wh]
 
     Examples
@@ -88,10 +82,7 @@ def level_wh_per_km(
     >>> round(level_wh_per_km(1710.0, 0.0095, 0.83, 0.88, 300.0, 25.0), 1)
     153.9
     """
-    newtons = (
-        mass_kg * GRAVITY_M_S2 * rolling_coefficient
-        + 0.5 * STANDARD_DENSITY_KG_M3 * drag_area_m2 * speed_m_s**2
-    )
+    newtons = mass_kg * GRAVITY_M_S2 * rolling_coefficient + 0.5 * STANDARD_DENSITY_KG_M3 * drag_area_m2 * speed_m_s**2
     return newtons / 3.6 / drive_efficiency + auxiliary_w / (3.6 * speed_m_s)
 
 

@@ -9,9 +9,7 @@ from numpy.typing import ArrayLike
 
 from fairmargin.core.laws.factor import Factor
 
-TEMPERATURE_PER_K: Final = (
-    0.0007  # of total consumption per kelvin of outside air, ± the same; common practice
-)
+TEMPERATURE_PER_K: Final = 0.0007  # of total consumption per kelvin of outside air, ± the same; common practice
 REFERENCE_C: Final = 15.0
 BATTERY_PER_K: Final = -0.001  # of consumption per kelvin of the battery itself; common practice
 

@@ -90,10 +90,7 @@ def headings_rad(latitude_deg: ArrayLike, longitude_deg: ArrayLike) -> Array:
 
     Good to better than 0.01° for points up to a kilometre apart away from the poles.
     """
-    lat, lon = (
-        np.radians(np.asarray(latitude_deg, dtype=float)),
-        np.radians(np.asarray(longitude_deg, dtype=float)),
-    )
+    lat, lon = (np.radians(np.asarray(latitude_deg, dtype=float)), np.radians(np.asarray(longitude_deg, dtype=float)))
     middle = (lat[1:] + lat[:-1]) / 2
     w = 1 - _E2 * np.sin(middle) ** 2
     north = _A * (1 - _E2) / w**1.5 * np.diff(lat)
@@ -215,9 +212,7 @@ def _plane(latitude: ArrayLike, longitude: ArrayLike, lat0: float, lon0: float) 
 
 def line_of(distance_m: Array, latitude: Array, longitude: Array, spacing_m: float = 50.0) -> Line:
     """Make a line of points about `spacing_m` apart (local radii of curvature [1]_)."""
-    at = np.linspace(
-        0.0, distance_m[-1] - distance_m[0], max(2, int((distance_m[-1] - distance_m[0]) / spacing_m) + 1)
-    )
+    at = np.linspace(0.0, distance_m[-1] - distance_m[0], max(2, int((distance_m[-1] - distance_m[0]) / spacing_m) + 1))
     lat = np.interp(at, distance_m - distance_m[0], latitude)
     lon = np.interp(at, distance_m - distance_m[0], longitude)
     north, east = _plane(lat, lon, float(np.mean(lat)), float(lon[0]))

@@ -18,9 +18,7 @@ HEIGHT_FACTOR_SD: Final = 0.14
 #: Standard deviation of the gusts at the mast: a share of the mean wind, at least so much. Common practice.
 TURBULENCE_SHARE: Final = 0.18
 CALM_TURBULENCE_M_S: Final = 0.3
-GUST_DEVIATES: Final = (
-    3.0  # a reported gust is about so many standard deviations above the mean; common practice
-)
+GUST_DEVIATES: Final = 3.0  # a reported gust is about so many standard deviations above the mean; common practice
 CAR_TURBULENCE_SHARE: Final = 0.9  # of the mast's turbulence that is left at the car; common practice
 
 
@@ -34,9 +32,7 @@ def height_factor(measured_at_m: float, terrain: str = "open", car_height_m: flo
     """
     z0 = ROUGHNESS_M[terrain]
     if measured_at_m <= 2 * z0:
-        raise ValueError(
-            f"measured_at_m must be above {2 * z0:g} m over {terrain} terrain; got {measured_at_m:g}"
-        )
+        raise ValueError(f"measured_at_m must be above {2 * z0:g} m over {terrain} terrain; got {measured_at_m:g}")
     return math.log(car_height_m / z0) / math.log(measured_at_m / z0)
 
 
@@ -59,9 +55,7 @@ def from_vector(speed_m_s: ArrayLike, from_deg: ArrayLike) -> tuple[Array, Array
     return speed * np.cos(angle), speed * np.sin(angle)
 
 
-def along_and_across(
-    from_north: ArrayLike, from_east: ArrayLike, heading_rad: ArrayLike
-) -> tuple[Array, Array]:
+def along_and_across(from_north: ArrayLike, from_east: ArrayLike, heading_rad: ArrayLike) -> tuple[Array, Array]:
     """Head wind (positive against the car) and cross wind (positive from the right). [m/s]
 
     Examples

@@ -86,10 +86,7 @@ def _most(values: Iterable[str | None]) -> str:
 
 def _climate(legs: Sequence[Leg]) -> str:
     counted = Counter(leg.climate for leg in legs if leg.climate)
-    return (
-        ", ".join(v if v in {"off", "auto"} else f"{float(v):g} °C" for v, _ in counted.most_common())
-        or UNTOLD
-    )
+    return ", ".join(v if v in {"off", "auto"} else f"{float(v):g} °C" for v, _ in counted.most_common()) or UNTOLD
 
 
 def _order(study: Study) -> str:
@@ -97,11 +94,7 @@ def _order(study: Study) -> str:
     for leg in study.legs:
         if leg.included:
             letters.setdefault(leg.run or leg.leg, leg.configuration)
-    return (
-        "".join(letters.values())
-        if all(len(v) == 1 for v in letters.values())
-        else "-".join(letters.values())
-    )
+    return "".join(letters.values()) if all(len(v) == 1 for v in letters.values()) else "-".join(letters.values())
 
 
 def _instrument(leg: Leg) -> str:

@@ -14,9 +14,7 @@ from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_of
 
-DISTANCE_SD: Final = (
-    0.003  # of one leg's distance over GPS, from rounding and the line driven; common practice
-)
+DISTANCE_SD: Final = 0.003  # of one leg's distance over GPS, from rounding and the line driven; common practice
 SPEED_SD: Final = 0.002  # of a mean speed held, beyond what its legs differ by; common practice
 FEWEST_SPEEDS: Final = 3  # legs, before a speed held is told
 CAPACITY_DRIFT: Final = 0.01  # of a usable capacity, from study to study: warmth and age; common practice
@@ -171,9 +169,7 @@ class KnownFacts:
 def known_facts(every: Sequence[Facts], vehicle: str) -> KnownFacts:
     """Pool what studies say of one vehicle, each by its precision; the newest display step of each instrument counts."""
     wanted = same_name(vehicle)
-    own = sorted(
-        (f for f in every if same_name(f.vehicle) == wanted), key=lambda f: (f.when or date.min, f.study)
-    )
+    own = sorted((f for f in every if same_name(f.vehicle) == wanted), key=lambda f: (f.when or date.min, f.study))
     ratio = _pool([(math.log(f.distance_ratio), f.distance_sd) for f in own if f.distance_ratio])
     capacity = _pool(
         [

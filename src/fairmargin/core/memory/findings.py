@@ -93,9 +93,7 @@ def findings(study: Study, analysis: Analysis, number: int = 0) -> tuple[Finding
     seen: set[tuple[object, ...]] = set()
     for c in analysis.comparisons:
         key = (c.vehicle, c.baseline, c.trial, c.speed_kmh, c.sector)
-        asked = study.change.subject != "vehicle" and (
-            c.baseline != study.baseline.id or c.trial not in trials
-        )
+        asked = study.change.subject != "vehicle" and (c.baseline != study.baseline.id or c.trial not in trials)
         if asked or key in seen:
             continue
         seen.add(key)

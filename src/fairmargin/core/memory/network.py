@@ -67,9 +67,7 @@ class Spread:
 
     q: float
     freedom: int
-    chance: (
-        float | None
-    )  # of a Q this large if only margins were at work; None where nothing is held against another
+    chance: float | None  # of a Q this large if only margins were at work; None where nothing is held against another
     percent: float  # τ, median
     interval_percent: tuple[float, float]
     studies: int
@@ -232,9 +230,7 @@ class Joint:
         own = [(i, j) for n, i in enumerate(order) for j in order[n + 1 :]]
         first, second = np.array([i for i, _ in own]), np.array([j for _, j in own])
         middle, sd = self._moments(first, second)
-        largest = np.zeros(
-            len(self.draws)
-        )  # over all pairs, of each draw: a few at a time, there may be thousands
+        largest = np.zeros(len(self.draws))  # over all pairs, of each draw: a few at a time, there may be thousands
         for at in range(0, len(own), PAIRS_AT_ONCE):
             some = slice(at, at + PAIRS_AT_ONCE)
             drawn = self.draws[:, second[some]] - self.draws[:, first[some]]
@@ -264,10 +260,7 @@ class Joint:
 
 
 def joined(
-    found: Sequence[Finding],
-    vehicle: str,
-    speed_kmh: float | None = None,
-    confidence: float = intervals.USUAL,
+    found: Sequence[Finding], vehicle: str, speed_kmh: float | None = None, confidence: float = intervals.USUAL
 ) -> tuple[tuple[Joint, ...], tuple[LeftOut, ...]]:
     """Join the findings of one vehicle, a group for each set of configurations that hang together.
 
@@ -467,12 +460,8 @@ def _spread(own: Sequence[Finding], design: Array, y: Array, errors: Array, weig
     q = float(rest @ rest) if freedom else 0.0
     held = np.cumsum(weights)
     at = SPREADS[: len(weights)]
-    low, middle, high = (
-        100 * SPREAD_SCALE * float(np.interp(share, held, at)) for share in (0.025, 0.5, 0.975)
-    )
-    return Spread(
-        q, freedom, float(gammaincc(freedom / 2, q / 2)) if freedom else None, middle, (low, high), studies
-    )
+    low, middle, high = (100 * SPREAD_SCALE * float(np.interp(share, held, at)) for share in (0.025, 0.5, 0.975))
+    return Spread(q, freedom, float(gammaincc(freedom / 2, q / 2)) if freedom else None, middle, (low, high), studies)
 
 
 def renamed(found: Sequence[Finding], names: dict[str, str]) -> list[Finding]:

@@ -12,14 +12,7 @@ from fairmargin.core.result.verdict import SETTLED, VerdictWord
 #: How sure the tester's interval is meant to be.
 PRACTISED: Final = 0.8
 FlawName = Literal[
-    "none",
-    "order drift",
-    "wind",
-    "reset did not take",
-    "cold first leg",
-    "following",
-    "coarse display",
-    "two changes",
+    "none", "order drift", "wind", "reset did not take", "cold first leg", "following", "coarse display", "two changes"
 ]
 #: Every flaw that a case may hide, in words of the trade. Common practice.
 FLAWS: Final[Mapping[FlawName, str]] = {
@@ -126,17 +119,13 @@ def answer_to(
         raise ValueError(f'"{flaw}" is not a flaw; expected one of {", ".join(FLAWS)}')
     if verdict not in VERDICTS:
         raise ValueError(f'"{verdict}" is not a verdict; expected one of {", ".join(VERDICTS)}')
-    return Answer(
-        case, at, verdict, flaw, low, high, solution.effect_percent, solution.flaw, solution.carried
-    )
+    return Answer(case, at, verdict, flaw, low, high, solution.effect_percent, solution.flaw, solution.carried)
 
 
 VERDICTS: Final[tuple[VerdictWord, ...]] = (*SETTLED, "not settled", "not a fair comparison")
 
 
-def carried_by(
-    flaw: FlawName, verdict: VerdictWord, effect: float, smallest: float
-) -> tuple[VerdictWord, ...]:
+def carried_by(flaw: FlawName, verdict: VerdictWord, effect: float, smallest: float) -> tuple[VerdictWord, ...]:
     """Verdicts that a case carries.
 
     Where a flaw leaves no direction to be claimed: none, unless the effect is far larger than such flaws are worth. Else what the

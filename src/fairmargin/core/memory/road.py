@@ -16,9 +16,7 @@ from fairmargin.core.study import Leg, RoutePoint, Study
 Array = NDArray[np.float64]
 
 ALIKE_LENGTH: Final = 0.03  # two routes are one road where their lengths differ by no more than this
-SMOOTH_M: Final = (
-    300.0  # heights are smoothed over this before climbs are counted: GPS heights jump; common practice
-)
+SMOOTH_M: Final = 300.0  # heights are smoothed over this before climbs are counted: GPS heights jump; common practice
 HELD_UP: Final = frozenset({"slow-traffic", "following-closely", "stop"})
 
 
@@ -136,12 +134,7 @@ def _bearing(route: Sequence[RoutePoint]) -> float | None:
     if len(placed) < 2:
         return None
     a, b = placed[0], placed[-1]
-    assert (
-        a.latitude is not None
-        and a.longitude is not None
-        and b.latitude is not None
-        and b.longitude is not None
-    )
+    assert a.latitude is not None and a.longitude is not None and b.latitude is not None and b.longitude is not None
     north = float(b.latitude) - float(a.latitude)
     east = (float(b.longitude) - float(a.longitude)) * math.cos(math.radians(float(a.latitude)))
     apart_m = math.hypot(north, east) * 111_000.0

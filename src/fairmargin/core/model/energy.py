@@ -138,9 +138,7 @@ class RoadModel:
             wh_by_slope=p.total(weight * disturbance.climb_n(mass_s, 1.0)),
             regained=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, regen),
             regained_drawn=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, 0.0),
-            watts=auxiliaries.power_w(
-                k.auxiliary_w + local[:, Parameter.AUXILIARY_W], climate, legs.climate_k
-            ),
+            watts=auxiliaries.power_w(k.auxiliary_w + local[:, Parameter.AUXILIARY_W], climate, legs.climate_k),
             moving_h=seconds / 3600.0,
             hours=(seconds + legs.stopped_s) / 3600.0,
         )
@@ -148,9 +146,7 @@ class RoadModel:
     def _rolling(self, local: Array, outside_c: Array) -> tuple[Array, Factor, Factor, Factor]:
         """Rolling coefficient of every leg, and what warmth, cold tyres and pressure do to it."""
         legs = self.legs
-        warmth = rolling.temperature_factor(
-            outside_c, rolling.TEMPERATURE_PER_K + local[:, Parameter.TYRE_PER_K]
-        )
+        warmth = rolling.temperature_factor(outside_c, rolling.TEMPERATURE_PER_K + local[:, Parameter.TYRE_PER_K])
         warm_up = rolling.warm_up_factor(legs.cold_share, local[:, Parameter.WARM_UP])
         pressure = rolling.pressure_factor(
             legs.pressure_ratio, rolling.PRESSURE_EXPONENT + local[:, Parameter.PRESSURE_EXPONENT]
@@ -202,9 +198,7 @@ class RoadModel:
         by[:, Parameter.WIND_EAST] = p.total(t.height * (by_head * p.heading_sin + by_cross * p.heading_cos))
         by[:, Parameter.TOTAL] = wh / factor
         by[:, Parameter.SPEED] = p.total(by_head * t.speed) + 2.0 * t.regained - t.watts * t.moving_h
-        by[:, Parameter.WARMER_K] = (
-            -t.wh_air / t.outside_k - t.wh_tyres * t.by_kelvin - wh / factor * t.cold_by_kelvin
-        )
+        by[:, Parameter.WARMER_K] = -t.wh_air / t.outside_k - t.wh_tyres * t.by_kelvin - wh / factor * t.cold_by_kelvin
         by[:, Parameter.REGENERATION] = t.given_back + t.regained - t.regained_drawn
         by[:, Parameter.GRADIENT] = t.wh_by_slope
         by[:, Parameter.PRESSURE_EXPONENT] = t.wh_tyres * t.pressure.log_by_coefficient

@@ -82,12 +82,7 @@ class Road:
         return told or (self.shape is not None and bool(np.any(self.shape.slope_rad)))
 
     def steady(
-        self,
-        backwards: bool,
-        true_m: float,
-        speed_m_s: float,
-        events: Sequence[Event],
-        timed: bool = True,
+        self, backwards: bool, true_m: float, speed_m_s: float, events: Sequence[Event], timed: bool = True
     ) -> Stretches:
         """Stretches of a leg at its average moving speed, slower where slow traffic was noted.
 
@@ -96,9 +91,7 @@ class Road:
         whole = self.way(backwards)
         scale = true_m / whole.total_m if true_m else 1.0
         held_up = [
-            e
-            for e in events
-            if e.kind == "slow-traffic" and e.speed_kmh and e.duration_s and e.at_km is not None
+            e for e in events if e.kind == "slow-traffic" and e.speed_kmh and e.duration_s and e.at_km is not None
         ]
         if held_up:
             lengths = whole.length_m * scale
@@ -149,9 +142,7 @@ class Road:
                 moving[:] = True  # stood for the whole segment: keep its few metres
             here = np.flatnonzero(moving) + i
             driven = np.maximum(speed[here], SLOWEST_M_S)
-            stretches.append(
-                Stretches(ds[here], driven, acceleration[here], slope[here], heading[here], known)
-            )
+            stretches.append(Stretches(ds[here], driven, acceleration[here], slope[here], heading[here], known))
             stopped[k] = max(0.0, seconds[k] - float(dt[i:j][moving].sum()))
         energy = None
         if thinned.energy_wh is not None:
@@ -190,9 +181,7 @@ def _cut_at(length: Array, events: Sequence[Event]) -> tuple[Array, NDArray[np.i
     return np.diff(every), np.clip(np.searchsorted(edges, middle) - 1, 0, len(length) - 1)
 
 
-def _held_up(
-    length: Array, speed_m_s: float, events: Sequence[Event], timed: bool
-) -> tuple[Array, Array, Array]:
+def _held_up(length: Array, speed_m_s: float, events: Sequence[Event], timed: bool) -> tuple[Array, Array, Array]:
     """Lengths, speeds, and the number of the event that slows each stretch (0 = none); a leg's time, if known, is kept."""
     speed = np.full(len(length), speed_m_s)
     middle = np.cumsum(length) - length / 2

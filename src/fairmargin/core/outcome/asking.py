@@ -79,9 +79,7 @@ class SectorsAsking:
     @property
     def configurations(self) -> tuple[str, ...]:
         """Configurations that were driven in every sector."""
-        return tuple(
-            c for c in self.parts[0].configurations if all(c in p.configurations for p in self.parts)
-        )
+        return tuple(c for c in self.parts[0].configurations if all(c in p.configurations for p in self.parts))
 
     @property
     def reference_c(self) -> float:

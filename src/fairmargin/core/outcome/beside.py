@@ -47,9 +47,7 @@ def fuel_trip(study: Study, asking: Askable, trip: Trip) -> Beside:
     """
     vehicle = vehicle_of(study, asking.vehicle)
     wanted = configuration_of(study, asking, trip)
-    band = asking.band(
-        wanted, circumstances_of(asking, trip), np.array([[s.km for s in trip.stretches]]), [trip.km]
-    )
+    band = asking.band(wanted, circumstances_of(asking, trip), np.array([[s.km for s in trip.stretches]]), [trip.km])
     litres = float(band.wh[0]) / vehicle.heating_value
     low, high = (wh / vehicle.heating_value for wh in band.interval(0, BAND))
     stops = max(math.ceil(litres / (TANK_SHARE * vehicle.tank_l)) - 1, 0) if vehicle.tank_l else None

@@ -14,9 +14,7 @@ from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.words import signed
 
 ENOUGH: Final = 3  # trips of which an interval is said
-LEAST_USE: Final = (
-    5.0  # per cent of the battery that a trip must be promised to take, for a share of it to be said
-)
+LEAST_USE: Final = 5.0  # per cent of the battery that a trip must be promised to take, for a share of it to be said
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,9 +29,7 @@ class Promise:
     promised_percent: float
     found_percent: float
     kwh_short: float | None  # energy that was taken beyond what was promised; None where no capacity is known
-    climb_kwh: (
-        float | None
-    )  # of all that was taken, what lifting the vehicle took; None where no heights are known
+    climb_kwh: float | None  # of all that was taken, what lifting the vehicle took; None where no heights are known
 
     @property
     def short_percent(self) -> float:
@@ -114,9 +110,7 @@ def climb_kwh(study: Study, leg: Leg) -> float | None:
         gained = -gained
     k = vehicle_of(study, leg.vehicle).constants()
     mass = (
-        k.mass_kg
-        + float(study.configuration(leg.configuration).mass_delta_kg or 0.0)
-        + float(leg.mass_delta_kg or 0.0)
+        k.mass_kg + float(study.configuration(leg.configuration).mass_delta_kg or 0.0) + float(leg.mass_delta_kg or 0.0)
     )
     lifted = mass * GRAVITY_M_S2 * gained / 3.6e6
     return lifted / k.drive_efficiency if gained > 0 else lifted * k.regen_efficiency

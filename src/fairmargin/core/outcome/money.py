@@ -81,11 +81,7 @@ class Saving:
 
 
 def saving_per_year(
-    baseline_per_km: float,
-    share_percent: float,
-    interval_percent: Interval,
-    road_per_km: float,
-    km_per_year: float,
+    baseline_per_km: float, share_percent: float, interval_percent: Interval, road_per_km: float, km_per_year: float
 ) -> Saving:
     """What an effect is worth a year.
 

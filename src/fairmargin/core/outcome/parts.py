@@ -49,7 +49,5 @@ def fit_options(view: View, scatter: ScatterPrior | None) -> FitOptions:
     """Options of a fit that is asked for levels; nothing is corrected in the view "as-measured", which has none."""
     prior = scatter or ScatterPrior()
     return FitOptions(
-        "study-mean" if view == "study-mean" else "reference",
-        scatter_share=prior.share,
-        scatter_freedom=prior.freedom,
+        "study-mean" if view == "study-mean" else "reference", scatter_share=prior.share, scatter_freedom=prior.freedom
     )

@@ -105,9 +105,7 @@ class _Path:
 
     def _charge(self, j: int) -> None:
         """The best level to leave a charger with, for every level it may be charged from: further may save a stop."""
-        cost = np.where(
-            self.levels <= self.most + _JUST, self._hours(j, self.levels) + self.onward[j], math.inf
-        )
+        cost = np.where(self.levels <= self.most + _JUST, self._hours(j, self.levels) + self.onward[j], math.inf)
         backwards = cost[::-1]
         least = np.minimum.accumulate(backwards)
         first = np.where(backwards <= least, np.arange(len(cost)), 0)

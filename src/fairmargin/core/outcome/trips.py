@@ -301,11 +301,7 @@ def what_ifs(study: Study, asking: Askable, plan: TripPlan) -> tuple[WhatIf, ...
         ("rain", trip.with_(road="wet")),
         (
             f"{SLOWER_KMH:.0f} km/h slower",
-            trip.with_(
-                stretches=tuple(
-                    s.with_(speed_kmh=max(s.speed_kmh - SLOWER_KMH, 20.0)) for s in trip.stretches
-                )
-            ),
+            trip.with_(stretches=tuple(s.with_(speed_kmh=max(s.speed_kmh - SLOWER_KMH, 20.0)) for s in trip.stretches)),
         ),
     ]
     if plan.stops:

@@ -73,9 +73,7 @@ def configuration_of(study: Study, asking: Askable, trip: Trip) -> str:
     """
     if not trip.stretches:
         raise ValueError("the trip has no length: give a distance, or stretches with their speeds")
-    wanted = trip.configuration or next(
-        (c for c in asking.configurations if c != study.baseline.id), study.baseline.id
-    )
+    wanted = trip.configuration or next((c for c in asking.configurations if c != study.baseline.id), study.baseline.id)
     if wanted not in asking.configurations:
         raise ValueError(f'"{wanted}" was not driven; expected one of {", ".join(asking.configurations)}')
     return wanted
@@ -111,9 +109,7 @@ def way_of(study: Study, asking: Askable, trip: Trip) -> Way:
     """
     vehicle = vehicle_of(study, asking.vehicle)
     if vehicle.energy != "electric":
-        raise ValueError(
-            f"{vehicle.name or 'this vehicle'} does not charge; a trip is planned for electric vehicles"
-        )
+        raise ValueError(f"{vehicle.name or 'this vehicle'} does not charge; a trip is planned for electric vehicles")
     if vehicle.usable_capacity_kwh is None:
         raise ValueError("the usable capacity is not known: give it on the Question or Range page")
     wanted = configuration_of(study, asking, trip)

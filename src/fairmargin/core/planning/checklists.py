@@ -16,17 +16,12 @@ _EVERY: Final[tuple[tuple[CheckWhen, str], ...]] = (
     ("arrival", "Drive mode and regeneration level noted"),
     ("each run", "Charge level inside the band; drive mode and regeneration level unchanged"),
     ("each leg", "Trip meter reset at the landmark, at speed; check that it took"),
-    (
-        "each leg",
-        "Read off at the same landmark, at speed, before lifting off; the passenger reads, the driver drives",
-    ),
+    ("each leg", "Read off at the same landmark, at speed, before lifting off; the passenger reads, the driver drives"),
     ("each leg", "Wind, gusts, temperature and pressure from the nearest station"),
     ("swap", "Write down the time and who did what; nothing else changes"),
     ("afterwards", "Photographs of displays and receipts; readings typed the same evening"),
 )
-GENERAL_CAUTION: Final = (
-    "The driver drives: a passenger or a stop for the notes. Keep to limits and with the traffic."
-)
+GENERAL_CAUTION: Final = "The driver drives: a passenger or a stop for the notes. Keep to limits and with the traffic."
 
 
 def caution(kind: str) -> str:

@@ -52,19 +52,14 @@ def go_or_wait(forecast: Forecast, limits: Limits, hours: float) -> GoNoGo:
             found.append(Condition(name, "go", f"{name} {value:.0f} {unit}, limit {limit:.0f}"))
         else:
             answer: Answer = "no-go" if value > 1.5 * limit else "wait"
-            found.append(
-                Condition(name, answer, f"{name} {value:.0f} {unit}, above your limit of {limit:.0f}")
-            )
+            found.append(Condition(name, answer, f"{name} {value:.0f} {unit}, above your limit of {limit:.0f}"))
 
     upper("wind", forecast.wind_speed_ms, limits.wind_ms, "m/s")
     if forecast.wind_gust_ms is not None:
         upper("gusts", forecast.wind_gust_ms, limits.gust_ms, "m/s")
     if forecast.warming_k_per_h is not None:
         upper(
-            "temperature change over the day",
-            abs(forecast.warming_k_per_h) * hours,
-            limits.temperature_spread_k,
-            "K",
+            "temperature change over the day", abs(forecast.warming_k_per_h) * hours, limits.temperature_spread_k, "K"
         )
     if forecast.temperature_c is None:
         found.append(Condition("temperature", "wait", "temperature not known; look it up before leaving"))
@@ -81,14 +76,10 @@ def go_or_wait(forecast: Forecast, limits: Limits, hours: float) -> GoNoGo:
         found.append(Condition("temperature", "go", f"temperature {forecast.temperature_c:.0f} °C"))
     if forecast.rain and not limits.rain:
         found.append(
-            Condition(
-                "rain", "no-go", "rain: costs about 10 % when heavy (common practice), and is not corrected"
-            )
+            Condition("rain", "no-go", "rain: costs about 10 % when heavy (common practice), and is not corrected")
         )
     else:
-        found.append(
-            Condition("rain", "go", "rain expected, and accepted" if forecast.rain else "no rain expected")
-        )
+        found.append(Condition("rain", "go", "rain expected, and accepted" if forecast.rain else "no rain expected"))
     worst: Answer = "go"
     ranks: tuple[Answer, ...] = ("wait", "no-go")
     for answer in ranks:

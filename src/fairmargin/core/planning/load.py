@@ -22,9 +22,7 @@ State = Literal["fine", "close", "over", "not known"]
 NOSE_LEAST_SHARE: Final = 0.04
 NOSE_USUAL_SHARE: Final = (0.05, 0.07)
 CLOSE_SHARE: Final = 0.95  # of a limit
-CAUTION: Final = (
-    "Plates, handbook and local law come first. This is not a weighbridge: weigh before a doubtful trip."
-)
+CAUTION: Final = "Plates, handbook and local law come first. This is not a weighbridge: weigh before a doubtful trip."
 #: Density of water at 1 atm, kg/m³ (Kell, J. Chem. Eng. Data 20 (1975) 97, rounded; from memory).
 _WATER_C: Final = (0.0, 4.0, 10.0, 15.0, 20.0, 25.0, 30.0, 40.0)
 _WATER_KG_M3: Final = (999.84, 999.97, 999.70, 999.10, 998.21, 997.05, 995.65, 992.22)
@@ -70,15 +68,7 @@ def nose_from_jockey(jockey_kg: float, axle_to_jockey_m: float, axle_to_coupling
 
 
 #: Densities of what is carried by volume; water goes by its temperature. Common practice. [kg/L]
-DENSITIES: Final = {
-    "petrol": 0.75,
-    "diesel": 0.84,
-    "fuel": 0.75,
-    "milk": 1.03,
-    "oil": 0.9,
-    "gravel": 1.6,
-    "sand": 1.6,
-}
+DENSITIES: Final = {"petrol": 0.75, "diesel": 0.84, "fuel": 0.75, "milk": 1.03, "oil": 0.9, "gravel": 1.6, "sand": 1.6}
 LIQUIDS: Final = frozenset({"water", "petrol", "diesel", "fuel", "milk", "oil"})
 _AMOUNT: Final = re.compile(r"^(?:(\d+)\s*[x\u00d7*]\s*)?(.+)$", re.IGNORECASE)
 
@@ -109,9 +99,7 @@ def read_item(name: str, amount: str, place: LoadPlace, mass_unit: str = "kg") -
         figure = f"{number.value} {unit or mass_unit}"
         if unit.lower() in {"g", "t"}:
             figure = f"{number.value * (0.001 if unit.lower() == 'g' else 1000.0)} kg"
-        return LoadItem(
-            name=name, place=place, count=count, mass_kg=units.read_quantity(figure, "mass", mass_unit)
-        )
+        return LoadItem(name=name, place=place, count=count, mass_kg=units.read_quantity(figure, "mass", mass_unit))
     litres = units.read_in(f"{number.value} {unit}", "L")
     substance = next((s for s in (*DENSITIES, "water") if s in text), "")
     said = re.search(r"([\d.,]+)\s*kg/l", text)
@@ -119,18 +107,12 @@ def read_item(name: str, amount: str, place: LoadPlace, mass_unit: str = "kg") -
         density = units.read_number(said[1]).value
     elif substance == "water" or (not substance and "tank" in text):
         warm = re.search(r"(?:at|@)\s*([\d.,]+\s*\u00b0?\s*[cf]?)", text)
-        celsius = (
-            units.read_quantity(warm[1].replace("\u00b0 ", "\u00b0"), "temperature", "\u00b0C")
-            if warm
-            else 15.0
-        )
+        celsius = units.read_quantity(warm[1].replace("\u00b0 ", "\u00b0"), "temperature", "\u00b0C") if warm else 15.0
         density = water_kg(1.0, celsius)
     elif substance:
         density = DENSITIES[substance]
     else:
-        raise ValueError(
-            f"{litres:g} L of what? Say water, petrol, diesel, or its kg/L, such as 45 L 0.75 kg/L"
-        )
+        raise ValueError(f"{litres:g} L of what? Say water, petrol, diesel, or its kg/L, such as 45 L 0.75 kg/L")
     liquid = bool(said) or not substance or substance in LIQUIDS
     return LoadItem(name=name, place=place, count=count, litres=litres, kg_per_l=density, liquid=liquid)
 
@@ -155,9 +137,7 @@ def read_limit(text: str, mass_unit: str = "kg") -> LimitSource:
     """
     match = _LIMIT.match(text)
     if match is None:
-        raise ValueError(
-            f'"{text}" is no limit; expected a mass and where it is written, such as 1350 coupling'
-        )
+        raise ValueError(f'"{text}" is no limit; expected a mass and where it is written, such as 1350 coupling')
     first, less, unit, source = match.groups()
     mass = units.read_quantity(f"{first} {unit or mass_unit}", "mass", mass_unit)
     if less:
@@ -238,15 +218,11 @@ def trailer(load: Load) -> TwoSources:
     return TwoSources(listed if listed else None, load.trailer_kg)
 
 
-def _against(
-    name: str, value: float | None, limits: Sequence[LimitSource], missing: str, beside: str = ""
-) -> Check:
+def _against(name: str, value: float | None, limits: Sequence[LimitSource], missing: str, beside: str = "") -> Check:
     limit = lowest(limits)
     if value is None or limit is None:
         what = missing if value is None else f"the limit for {name}"
-        return Check(
-            name, "not known", value, None, limit.mass_kg if limit else None, "", f"Not known: {what}."
-        )
+        return Check(name, "not known", value, None, limit.mass_kg if limit else None, "", f"Not known: {what}.")
     left = limit.mass_kg - value
     source = limit.source or "stated limit"
     disagree = len({x.mass_kg for x in limits}) > 1
@@ -287,13 +263,7 @@ def check_load(load: Load) -> tuple[Check, ...]:
     if load.payload_limit or load.aboard_scale_kg is not None:
         on_it = None if carried.counts is None else carried.counts + nose
         checks.append(
-            _against(
-                "payload",
-                on_it,
-                load.payload_limit,
-                "what is aboard",
-                carried.words(lowest(load.payload_limit)),
-            )
+            _against("payload", on_it, load.payload_limit, "what is aboard", carried.words(lowest(load.payload_limit)))
         )
     laden = None if load.vehicle_kg is None else load.vehicle_kg + (carried.counts or 0.0) + nose
     if load.vehicle_kg is not None or load.gross_limit:
@@ -305,9 +275,7 @@ def check_load(load: Load) -> tuple[Check, ...]:
     if towing:
         missing = "the trailer's actual mass"
         checks.append(
-            _against(
-                "trailer", towed.counts, load.towing_limit, missing, towed.words(lowest(load.towing_limit))
-            )
+            _against("trailer", towed.counts, load.towing_limit, missing, towed.words(lowest(load.towing_limit)))
         )
     if load.train_limit or (towing and load.vehicle_kg is not None):
         train = None
@@ -383,9 +351,7 @@ def cautions(load: Load) -> tuple[str, ...]:
             "Liquids slosh: full or empty tanks, baffled and lashed; a half-full one moves in every bend and stop."
         )
     if load.roof_kg or any(i.place == "roof" for i in load.items):
-        found.append(
-            "On the roof: lift with two, lash, stop and check after the first kilometres; mind the height."
-        )
+        found.append("On the roof: lift with two, lash, stop and check after the first kilometres; mind the height.")
     return tuple(found)
 
 
@@ -398,6 +364,4 @@ def towing_budget_kg(load: Load) -> float | None:
     limit = lowest(load.train_limit)
     if limit is None or load.vehicle_kg is None:
         return None
-    return float(
-        limit.mass_kg - load.vehicle_kg - (aboard(load).counts or 0.0) - (trailer(load).counts or 0.0)
-    )
+    return float(limit.mass_kg - load.vehicle_kg - (aboard(load).counts or 0.0) - (trailer(load).counts or 0.0))

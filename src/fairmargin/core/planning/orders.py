@@ -34,9 +34,7 @@ def drift_left(order: str) -> float:
     return (sum(b) / len(b) - sum(a) / len(a)) / max(len(order) - 1, 1)
 
 
-def display_noise_percent(
-    step_share: float, legs_per_configuration: int, confidence: float = intervals.USUAL
-) -> float:
+def display_noise_percent(step_share: float, legs_per_configuration: int, confidence: float = intervals.USUAL) -> float:
     """What rounding alone is worth in the effect, for displays of a step relative to the value.
 
     Means over n legs shrink it by √n.

@@ -29,9 +29,7 @@ def second_changes(study: Study) -> tuple[str, ...]:
             found.append(f"{trial.label} adds {mass:.0f} kg as well as shape: {kind.beside_shape}.")
         turn = (trial.circumference_change_percent or 0.0) - (base.circumference_change_percent or 0.0)
         if abs(turn) > 0.5 and not kind.turns_wheels:
-            found.append(
-                f"{trial.label} also rolls on wheels {abs(turn):.1f} % {'larger' if turn > 0 else 'smaller'}."
-            )
+            found.append(f"{trial.label} also rolls on wheels {abs(turn):.1f} % {'larger' if turn > 0 else 'smaller'}.")
         if kind.mass_alone and (trial.frontal_area_delta_m2 or 0.0) > 0.02:
             found.append(f"{trial.label} stands in the wind as well as weighing.")
     for prompt in kind.prompts:

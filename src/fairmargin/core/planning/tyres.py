@@ -54,9 +54,7 @@ def tyre_size(marking: str) -> TyreSize:
         raise ValueError(f'"{marking}" is not a tyre size; expected one such as 225/55R17')
     size = TyreSize(float(match["width"]), float(match["aspect"]), float(match["rim"].replace(",", ".")))
     if not (105 <= size.width_mm <= 455 and 20 <= size.aspect_percent <= 100 and 10 <= size.rim_inch <= 26):
-        raise ValueError(
-            f'"{marking}" cannot be: expected width 105 to 455 mm, aspect 20 to 100 %, rim 10 to 26 in'
-        )
+        raise ValueError(f'"{marking}" cannot be: expected width 105 to 455 mm, aspect 20 to 100 %, rim 10 to 26 in')
     return size
 
 

@@ -39,11 +39,7 @@ def capacity_estimate(study: Study, observations: Sequence[Observation]) -> Capa
         leg = study.leg(o.legs[0])
         charge = next((r for r in o.readings if r.instrument == "state of charge"), None)
         other = next(
-            (
-                r
-                for r in o.readings
-                if r.instrument not in {"state of charge", "fuel"} and trusted(study, r.instrument)
-            ),
+            (r for r in o.readings if r.instrument not in {"state of charge", "fuel"} and trusted(study, r.instrument)),
             None,
         )
         if charge is None or other is None or leg.soc_start_percent is None or leg.soc_end_percent is None:

@@ -59,15 +59,10 @@ class Sides:
         return self.study.leg(o.legs[0])
 
 
-def sides_of(
-    study: Study, trial: str, used: Sequence[Observation]
-) -> tuple[list[Observation], list[Observation]]:
+def sides_of(study: Study, trial: str, used: Sequence[Observation]) -> tuple[list[Observation], list[Observation]]:
     """Observations of the baseline and of one trial."""
     of = {leg.leg: leg.configuration for leg in study.legs}
-    return (
-        [o for o in used if of[o.legs[0]] == study.baseline.id],
-        [o for o in used if of[o.legs[0]] == trial],
-    )
+    return ([o for o in used if of[o.legs[0]] == study.baseline.id], [o for o in used if of[o.legs[0]] == trial])
 
 
 def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison:
@@ -140,9 +135,7 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
     )
 
 
-def _ruling(
-    sides: Sides, stated: _Stated, found: Sequence[Concern], lines: Sequence[MarginLine]
-) -> verdict.Ruling:
+def _ruling(sides: Sides, stated: _Stated, found: Sequence[Concern], lines: Sequence[MarginLine]) -> verdict.Ruling:
     """What may be said of an effect as stated."""
     study = sides.study
     count = min(len({sides.leg(o).run or o.legs[0] for o in side}) for side in sides.both)
@@ -152,9 +145,7 @@ def _ruling(
     systematic = math.hypot(stated.systematic, open_percent / 2)
     needed = verdict.pairs_needed(count, stated.percent, systematic, stated.random, smallest, deviate)
     return verdict.Ruling(
-        verdict.word(
-            stated.percent, stated.interval, smallest, blocked, open_percent, any(c.unsettles for c in found)
-        ),
+        verdict.word(stated.percent, stated.interval, smallest, blocked, open_percent, any(c.unsettles for c in found)),
         stated.percent,
         stated.interval,
         open_percent,
@@ -345,10 +336,7 @@ def _with_grid(sides: Sides, percent: float, interval: tuple[float, float]) -> G
     below, above = middle - with_wall(interval[0]), with_wall(interval[1]) - middle
     ends = (middle - math.hypot(below, extra), middle + math.hypot(above, extra))
     unread = tuple(
-        name
-        for o in (*sides.baseline, *sides.trial)
-        for name in o.legs
-        if sides.study.leg(name).grid_kwh is None
+        name for o in (*sides.baseline, *sides.trial) for name in o.legs if sides.study.leg(name).grid_kwh is None
     )
     if not unread:
         return GridEnergy(per_km[0], per_km[1], middle, ends)
@@ -361,6 +349,4 @@ def _with_grid(sides: Sides, percent: float, interval: tuple[float, float]) -> G
         ]
         return float(totals[1] / km[1] / (totals[0] / km[0]) - 1.0) * 100
 
-    return GridEnergy(
-        per_km[0], per_km[1], middle, ends, unread, as_read(0.0), as_read(usual), usual / 1000.0
-    )
+    return GridEnergy(per_km[0], per_km[1], middle, ends, unread, as_read(0.0), as_read(usual), usual / 1000.0)

@@ -31,11 +31,7 @@ def line_words(line: str) -> str:
 
 
 def corrections(
-    study: Study,
-    fit: Fit,
-    options: FitOptions,
-    conditions: Sequence[Conditions],
-    observations: Sequence[Observation],
+    study: Study, fit: Fit, options: FitOptions, conditions: Sequence[Conditions], observations: Sequence[Observation]
 ) -> dict[str, dict[str, float]]:
     """Corrections of every leg [Wh/km], by leg and ledger line; measured + their sum = corrected.
 
@@ -76,15 +72,11 @@ def corrections(
         turned = replace(now.model, paths=_steady(fit, conditions, speed, turned=True))
         other = turned.energies(now.local, derivatives=False).wh
         result["elevation"] = (other - before) / kilometres * 0.5 * scale
-    return {
-        c.leg: {name: float(values[i]) for name, values in result.items()} for i, c in enumerate(conditions)
-    }
+    return {c.leg: {name: float(values[i]) for name, values in result.items()} for i, c in enumerate(conditions)}
 
 
 def _by_leg(
-    conditions: Sequence[Conditions],
-    observations: Sequence[Observation],
-    value: Callable[[Observation], float],
+    conditions: Sequence[Conditions], observations: Sequence[Observation], value: Callable[[Observation], float]
 ) -> Array:
     """A figure of each observation, for each of its legs in the order of the conditions."""
     of = {name: value(o) for o in observations for name in o.legs}
@@ -109,9 +101,7 @@ def _without_statistics(study: Study, fit: Fit, conditions: Sequence[Conditions]
     return local
 
 
-def _steady(
-    fit: Fit, conditions: Sequence[Conditions], speeds_m_s: Sequence[float], turned: bool = False
-) -> Paths:
+def _steady(fit: Fit, conditions: Sequence[Conditions], speeds_m_s: Sequence[float], turned: bool = False) -> Paths:
     """Every leg's road at a steady speed, in its own direction or turned round."""
     ways = [
         fit.road.steady(c.backwards is not turned, c.true_m, speed, ())

@@ -98,9 +98,7 @@ def margin_lines(
         legs = tuple(touched.get(source, every)) or every
         said = words[source]
         test = said.missing
-        lacking = (
-            () if test is None else tuple(name for name in legs if name in by_leg and test(by_leg[name]))
-        )
+        lacking = () if test is None else tuple(name for name in legs if name in by_leg and test(by_leg[name]))
         made.append(
             MarginLine(
                 CALLED.get(str(source), str(source)),

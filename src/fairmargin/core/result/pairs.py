@@ -66,9 +66,7 @@ def pair_row(pair: Pair) -> PairRow:
     """Say what a chart draws of a pair: the same in the window and in the report."""
     label = f"{pair.number}  {pair.direction}"
     if not pair.included:
-        return PairRow(
-            label, pair.measured_percent, None, None, f"left out: {pair.reason or 'no reason given'}"
-        )
+        return PairRow(label, pair.measured_percent, None, None, f"left out: {pair.reason or 'no reason given'}")
     middle, half = pair.corrected_percent, pair.half_width_percent
     interval = None if middle is None else (middle - half, middle + half)
     return PairRow(label, pair.measured_percent, middle, interval, "")

@@ -233,9 +233,7 @@ def whole_results(study: Study, results: Sequence[Result]) -> list[Result]:
         alike = sum(a * r.share_alike for a, r in zip(at, parts, strict=True)) / sum(at)
         reach = [r.range_km for r in parts]
         known = all(x is not None for x in reach)
-        whole_range = (
-            whole_km / sum(k / float(x) for k, x in zip(km, reach, strict=True) if x) if known else None
-        )
+        whole_range = whole_km / sum(k / float(x) for k, x in zip(km, reach, strict=True) if x) if known else None
         speeds = {r.speed_kmh for r in parts}
         made.append(
             Result(

@@ -47,13 +47,10 @@ def standing(ruling: Ruling, method: str, as_measured_percent: float, found: Seq
     if any(c.severity == "blocks" for c in found) or ruling.word == "not a fair comparison":
         return Standing("not fair", "Not a fair comparison: see the first entry.")
     if method == "plain":
-        return Standing(
-            "with reservations", "The model does not explain the readings: this is the plain difference."
-        )
+        return Standing("with reservations", "The model does not explain the readings: this is the plain difference.")
     if ruling.open_charge_percent > OPEN_PERCENT:
         return Standing(
-            "with reservations",
-            f"{ruling.open_charge_percent:.1f} % of it is neither corrected nor in the margin.",
+            "with reservations", f"{ruling.open_charge_percent:.1f} % of it is neither corrected nor in the margin."
         )
     unpriced = [c for c in found if c.bias_percent is None]
     if unpriced:
@@ -63,11 +60,7 @@ def standing(ruling: Ruling, method: str, as_measured_percent: float, found: Seq
             return Standing("with reservations", sentence)
     correction = abs(ruling.percent - as_measured_percent)
     if correction > max(abs(ruling.percent), ruling.half_width_percent):
-        return Standing(
-            "with reservations", f"The corrections ({correction:.1f} %) are larger than the effect itself."
-        )
+        return Standing("with reservations", f"The corrections ({correction:.1f} %) are larger than the effect itself.")
     if ruling.word == "not settled":
-        return Standing(
-            "fair", "All of it is corrected or in the margin; the margin is too wide to settle it."
-        )
+        return Standing("fair", "All of it is corrected or in the margin; the margin is too wide to settle it.")
     return Standing("fair", "All corrected or in the margin. The comparison is fair.")

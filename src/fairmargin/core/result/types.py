@@ -117,9 +117,7 @@ class Comparison:
     vehicle: str = ""  # id, in a study of several vehicles
     baseline_as_read: float = 0.0  # plain, over the distance shown. [Wh/km]
     trial_as_read: float = 0.0
-    errors: Mapping[str, float] = field(
-        default_factory=dict
-    )  # of the log ratio, by source; none where not modelled
+    errors: Mapping[str, float] = field(default_factory=dict)  # of the log ratio, by source; none where not modelled
 
     @property
     def half_width_percent(self) -> float:
@@ -167,6 +165,4 @@ class Analysis:
     sector_lengths_km: Mapping[str, float] = field(default_factory=dict)  # of a study with sectors
     scatter_evidence: tuple[float, ...] = ()  # see `learned_scatter`
     scatter_prior: ScatterPrior | None = None
-    learned: tuple[
-        tuple[str, Callable[[], Learned | None]], ...
-    ] = ()  # vehicle, what a fit says of it and of the road
+    learned: tuple[tuple[str, Callable[[], Learned | None]], ...] = ()  # vehicle, what a fit says of it and of the road

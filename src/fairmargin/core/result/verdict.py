@@ -10,9 +10,7 @@ from typing import Final, Literal
 from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.study import Study
 
-VerdictWord = Literal[
-    "uses more", "uses less", "no difference that matters", "not settled", "not a fair comparison"
-]
+VerdictWord = Literal["uses more", "uses less", "no difference that matters", "not settled", "not a fair comparison"]
 SETTLED: Final[tuple[VerdictWord, ...]] = ("uses more", "uses less", "no difference that matters")
 POWER_DEVIATE: Final = 0.8416  # normal deviate of 80 % power
 MAX_PAIRS: Final = 200
@@ -99,9 +97,7 @@ def reason(study: Study, ruling: Ruling, found: Sequence[Concern]) -> str:
     if blocked is not None:
         return f"{blocked.title}: no margin can cover that. {blocked.next_step}"
     if ruling.word == "not a fair comparison":
-        worst = max(
-            (c for c in found if not c.covered and c.bias_percent), key=lambda c: abs(c.bias_percent or 0)
-        )
+        worst = max((c for c in found if not c.covered and c.bias_percent), key=lambda c: abs(c.bias_percent or 0))
         return f"{worst.title} may be worth {open_percent:.1f} %, more than the effect. {worst.next_step}"
     if ruling.word in {"uses more", "uses less"}:
         extra = f" even with {open_percent:.1f} % of open concerns added" if open_percent > 0.05 else ""
@@ -120,9 +116,7 @@ def reason(study: Study, ruling: Ruling, found: Sequence[Concern]) -> str:
     )
 
 
-def pairs_words(
-    said: VerdictWord, pairs: int, needed: int | None, limited_by: str = "", remedy: str = ""
-) -> str:
+def pairs_words(said: VerdictWord, pairs: int, needed: int | None, limited_by: str = "", remedy: str = "") -> str:
     """Say what more pairs would do: the one statement about pairs, wherever one is made.
 
     Parameters

@@ -19,15 +19,11 @@ from fairmargin.core.study import Study
 from fairmargin.core.units import range_change_percent
 
 #: Sources that each sector has by itself: they add in squares over the sectors; all others are taken as shared.
-BY_SECTOR: Final = frozenset(
-    {str(g) for g in (Group.SCATTER, Group.DISPLAY_STEP, Group.SPEED, Group.DIRECTION)}
-)
+BY_SECTOR: Final = frozenset({str(g) for g in (Group.SCATTER, Group.DISPLAY_STEP, Group.SPEED, Group.DIRECTION)})
 
 
 def whole_comparisons(
-    study: Study,
-    comparisons: Sequence[Comparison],
-    lengths: Mapping[str, float],
+    study: Study, comparisons: Sequence[Comparison], lengths: Mapping[str, float]
 ) -> list[Comparison]:
     """Compare every trial over all sectors, where all of them have a comparison.
 
@@ -54,11 +50,7 @@ def whole_comparisons(
     return made
 
 
-def _whole(
-    study: Study,
-    own: Sequence[Comparison],
-    lengths: Mapping[str, float],
-) -> Comparison:
+def _whole(study: Study, own: Sequence[Comparison], lengths: Mapping[str, float]) -> Comparison:
     """One trial over all sectors."""
     km = [lengths[c.sector or ""] for c in own]
     base = [k * c.baseline_wh_per_km for k, c in zip(km, own, strict=True)]
@@ -112,11 +104,7 @@ def _whole(
 
 
 def _ruling(
-    study: Study,
-    own: Sequence[Comparison],
-    lines: Sequence[MarginLine],
-    effect: float,
-    found: Sequence[Concern],
+    study: Study, own: Sequence[Comparison], lines: Sequence[MarginLine], effect: float, found: Sequence[Concern]
 ) -> verdict.Ruling:
     """What may be said of the whole route."""
     half = math.sqrt(sum(line.half_width_percent**2 for line in lines))
@@ -125,14 +113,10 @@ def _ruling(
     blocked = any(x.severity == "blocks" for x in found)
     smallest = study.smallest_effect_percent
     deviate = intervals.deviate(study.confidence)
-    scatter = (
-        math.sqrt(sum(line.half_width_percent**2 for line in lines if line.source in BY_SECTOR)) / deviate
-    )
+    scatter = math.sqrt(sum(line.half_width_percent**2 for line in lines if line.source in BY_SECTOR)) / deviate
     rest = math.sqrt(max((half / deviate) ** 2 - scatter**2, 0.0))
     pairs = min(c.pairs for c in own)
-    needed = verdict.pairs_needed(
-        pairs, effect, math.hypot(rest, open_percent / 2), scatter, smallest, deviate
-    )
+    needed = verdict.pairs_needed(pairs, effect, math.hypot(rest, open_percent / 2), scatter, smallest, deviate)
     limiting = next((line for line in lines if line.source != Group.SCATTER), None)
     return verdict.Ruling(
         verdict.word(effect, interval, smallest, blocked, open_percent, any(x.unsettles for x in found)),

@@ -16,14 +16,7 @@ from fairmargin.core.study.values import (
     new_study,
 )
 from fairmargin.core.study.vehicle import CLASS_PRESETS, NamedVehicle, Vehicle, VehicleConstants
-from fairmargin.core.study.vocabulary import (
-    EVENT_KINDS,
-    INSTRUMENTS,
-    METHODS,
-    ROADS,
-    SUBJECTS,
-    LegState,
-)
+from fairmargin.core.study.vocabulary import EVENT_KINDS, INSTRUMENTS, METHODS, ROADS, SUBJECTS, LegState
 
 __all__ = [
     "CLASS_PRESETS",

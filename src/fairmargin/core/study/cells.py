@@ -35,9 +35,7 @@ def cell_of(study: Study, leg: Leg) -> Cell:
 
 def side_of(cell: Cell) -> Side:
     """A cell as it is kept with a study."""
-    return Side(
-        configuration=cell.configuration, vehicle=cell.vehicle, speed_kmh=cell.speed_kmh, sector=cell.sector
-    )
+    return Side(configuration=cell.configuration, vehicle=cell.vehicle, speed_kmh=cell.speed_kmh, sector=cell.sector)
 
 
 def cell_of_side(side: Side) -> Cell:
@@ -132,9 +130,7 @@ def compared(study: Study, baseline: Cell, trial: Cell) -> Study:
         if of[leg.leg] in {baseline, trial}:
             identifier = ids[0] if of[leg.leg] == baseline else ids[1]
             legs.append(
-                leg.with_(
-                    configuration=identifier, sector="" if baseline.sector != trial.sector else leg.sector
-                )
+                leg.with_(configuration=identifier, sector="" if baseline.sector != trial.sector else leg.sector)
             )
     kind = study.change.kind if baseline.configuration != trial.configuration else "other"
     subject = "speed" if speeds_differ else "vehicle" if vehicles_differ else study.change.subject
@@ -149,9 +145,7 @@ def compared(study: Study, baseline: Cell, trial: Cell) -> Study:
         configurations=tuple(sides),
         known_differences=known,
         also_compared=(),
-        change=study.change.with_(
-            subject=subject, kind=kind, claim=None, prediction=None, prediction_percent=None
-        ),
+        change=study.change.with_(subject=subject, kind=kind, claim=None, prediction=None, prediction_percent=None),
         vehicle=vehicle_of(study, baseline.vehicle),
         target_speed_kmh=baseline.speed_kmh or study.target_speed_kmh,
         events=tuple(e for e in study.events if e.leg in names_kept),
@@ -175,8 +169,7 @@ def between_vehicles(study: Study) -> list[tuple[Cell, Cell]]:
                 c
                 for c in every
                 if c.vehicle != cell.vehicle
-                and (c.configuration, c.speed_kmh, c.sector)
-                == (cell.configuration, cell.speed_kmh, cell.sector)
+                and (c.configuration, c.speed_kmh, c.sector) == (cell.configuration, cell.speed_kmh, cell.sector)
             ),
             None,
         )

@@ -49,9 +49,7 @@ def show_number(value: float | None, decimals: int = 2) -> str:
     return text.rstrip("0").rstrip(".") if "." in text else text
 
 
-def read_reading(
-    text: str, default_unit: units.ConsumptionUnit, charge_may_rise: bool = False
-) -> dict[str, Any]:
+def read_reading(text: str, default_unit: units.ConsumptionUnit, charge_may_rise: bool = False) -> dict[str, Any]:
     """Read what an instrument showed: ``15.4``, ``212 Wh/mi``, ``2.86 kWh``, ``82-71 %``, ``4.1 kWh charged``, ``1.9 L``.
 
     Returns
@@ -90,9 +88,7 @@ def read_reading(
     return {"average_shown": typed.value, "average_unit": typed.unit, "average_step": typed.step}
 
 
-def read_readings(
-    text: str, default_unit: units.ConsumptionUnit, charge_may_rise: bool = False
-) -> dict[str, Any]:
+def read_readings(text: str, default_unit: units.ConsumptionUnit, charge_may_rise: bool = False) -> dict[str, Any]:
     """Read several instruments with ``;`` between: ``15.4; 2.86 kWh; 82-71 %``.
 
     Returns
@@ -174,9 +170,7 @@ def read_clock(text: str, like: datetime) -> datetime | date | None:
             return date.fromisoformat(text)
         return datetime.fromisoformat(re.sub(r"^(\d{4}-\d{2}-\d{2}) (\d)[:.](\d{2})$", r"\1 0\2:\3", text))
     except ValueError:
-        raise ValueError(
-            f'"{text}" is not a time; expected 9:35, or 2026-05-02 09:35 for another day'
-        ) from None
+        raise ValueError(f'"{text}" is not a time; expected 9:35, or 2026-05-02 09:35 for another day') from None
 
 
 def replaced_readings(typed: Mapping[str, Any], kept: Collection[str]) -> dict[str, Any]:

@@ -216,9 +216,7 @@ def _legs(
     fleet: Sequence[NamedVehicle],
 ) -> list[Leg]:
     """Planned legs of every run."""
-    ways = {"out-and-back": ("out", "back"), "climb": ("out", "back"), "one-way": ("out",)}.get(
-        method, ("loop",)
-    )
+    ways = {"out-and-back": ("out", "back"), "climb": ("out", "back"), "one-way": ("out",)}.get(method, ("loop",))
     legs: list[Leg] = []
 
     def add(run: int, configuration: Configuration, way: str, vehicle: str = "") -> None:

@@ -108,9 +108,7 @@ class Leg(_Value):
         try:
             set_c = float(value.replace(",", "."))
         except ValueError:
-            raise ValueError(
-                f'"{value}" is not a climate setting; expected off, auto or a temperature in °C'
-            ) from None
+            raise ValueError(f'"{value}" is not a climate setting; expected off, auto or a temperature in °C') from None
         if not 10 <= set_c <= 35:
             raise ValueError(f"{value} °C is not a cabin setting; expected 10 to 35 °C, or off")
         return value

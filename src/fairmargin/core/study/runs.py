@@ -9,11 +9,9 @@ from fairmargin.core.study.values import Study
 def with_run(study: Study, configuration: str) -> Study:
     """Return the study with one more planned run of a configuration."""
     runs = study.runs()
-    ways: tuple[str, ...] = {
-        "out-and-back": ("out", "back"),
-        "climb": ("out", "back"),
-        "one-way": ("out",),
-    }.get(study.method, ("loop",))
+    ways: tuple[str, ...] = {"out-and-back": ("out", "back"), "climb": ("out", "back"), "one-way": ("out",)}.get(
+        study.method, ("loop",)
+    )
     names = {leg.leg for leg in study.legs}
     labels = {run for run, _ in runs}
     run = next(f"R{i}" for i in range(len(runs) + 1, len(runs) + 500) if f"R{i}" not in labels)
@@ -22,9 +20,7 @@ def with_run(study: Study, configuration: str) -> Study:
     in_block = sum(legs[0].block == block for _, legs in runs)
     if block.isdigit() and in_block >= 4:
         block = str(int(block) + 1)
-    legs = [
-        Leg(leg=next(fresh), run=run, block=block, configuration=configuration, direction=way) for way in ways
-    ]
+    legs = [Leg(leg=next(fresh), run=run, block=block, configuration=configuration, direction=way) for way in ways]
     return study.with_legs((*study.legs, *legs))
 
 
@@ -46,10 +42,7 @@ def without_leg(study: Study, name: str) -> Study:
 def driven_with(study: Study, run: str, configuration: str) -> Study:
     """Return the study in which a run was driven with another configuration."""
     return study.with_(
-        legs=tuple(
-            leg.with_(configuration=configuration) if (leg.run or leg.leg) == run else leg
-            for leg in study.legs
-        )
+        legs=tuple(leg.with_(configuration=configuration) if (leg.run or leg.leg) == run else leg for leg in study.legs)
     )
 
 

@@ -20,9 +20,7 @@ class Prediction(Value):
     @model_validator(mode="after")
     def _ordered(self) -> Self:
         if self.high < self.low:
-            raise ValueError(
-                f"high {self.high:g} lies below low {self.low:g}; expected them the other way round"
-            )
+            raise ValueError(f"high {self.high:g} lies below low {self.low:g}; expected them the other way round")
         return self
 
 
@@ -46,9 +44,7 @@ class KnownDifference(Value):
     @model_validator(mode="after")
     def _of_one(self) -> Self:
         if bool(self.configuration) == bool(self.vehicle):
-            raise ValueError(
-                "a known difference belongs to one configuration or one vehicle; expected one of the two"
-            )
+            raise ValueError("a known difference belongs to one configuration or one vehicle; expected one of the two")
         return self
 
 

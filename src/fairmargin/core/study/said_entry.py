@@ -43,9 +43,7 @@ def read_prediction(text: str, choice: units.UnitChoice) -> dict[str, Any]:
     if span:
         low, high = (units.read_number(span[i]).value for i in (1, 2))
         if span[3].strip() == "%":
-            raise ValueError(
-                "A range is predicted as a consumption, such as 3.0 to 3.2 km/kWh; per cent as one figure"
-            )
+            raise ValueError("A range is predicted as a consumption, such as 3.0 to 3.2 km/kWh; per cent as one figure")
         unit = units.consumption_unit(span[3])
         for value in (low, high):
             units.read_consumption(f"{value:g} {unit}", unit)
@@ -55,21 +53,14 @@ def read_prediction(text: str, choice: units.UnitChoice) -> dict[str, Any]:
     if rest.partition(" ")[0] in {"", "%"} or any(w in text.lower() for w in (*_LESS, *_MORE, *_NONE)):
         return {"prediction_percent": _signed(text), "prediction": None}
     typed = units.read_consumption(text, choice.consumption)
-    return {
-        "prediction_percent": None,
-        "prediction": Prediction(low=typed.value, high=typed.value, unit=typed.unit),
-    }
+    return {"prediction_percent": None, "prediction": Prediction(low=typed.value, high=typed.value, unit=typed.unit)}
 
 
 def show_prediction(change: Change) -> str:
     """Write a prediction as it was typed."""
     p = change.prediction
     if p is not None:
-        span = (
-            show_number(p.low, 3)
-            if p.low == p.high
-            else f"{show_number(p.low, 3)} to {show_number(p.high, 3)}"
-        )
+        span = show_number(p.low, 3) if p.low == p.high else f"{show_number(p.low, 3)} to {show_number(p.high, 3)}"
         return f"{span} {units.label(p.unit)}"
     return show_number(change.prediction_percent, 1)
 
@@ -130,9 +121,7 @@ def _signed(text: str) -> float:
         raise ValueError(f'"{text}" is no per cent; expected such as \u22124, 5 % less, or no difference')
     odd = next((w for w in re.findall(r"[^\W\d_]+", lowered) if w not in _UNDERSTOOD), None)
     if odd is not None:
-        raise ValueError(
-            f'"{text}": "{odd}" is not understood; expected such as \u22124, 5 % less, or no difference'
-        )
+        raise ValueError(f'"{text}": "{odd}" is not understood; expected such as \u22124, 5 % less, or no difference')
     if any(word in lowered for word in _LESS):
         return -abs(number.value)
     return abs(number.value) if any(word in lowered for word in _MORE) else number.value
@@ -162,9 +151,7 @@ def read_known(
     unit = (second.rest if second is not None and second.rest else first.rest).strip() or choice.consumption
     named = units.consumption_unit(unit)
     if units.more_is_better(named) or units.is_fuel_unit(named):
-        raise ValueError(
-            f"{units.label(named)} do not add up; expected energy per distance, such as 7 ± 3 Wh/km"
-        )
+        raise ValueError(f"{units.label(named)} do not add up; expected energy per distance, such as 7 ± 3 Wh/km")
     one = units.to_wh_per_km(1.0, named)
     return KnownDifference(
         configuration=configuration,

@@ -78,9 +78,7 @@ def likely(leg: Leg, over_expected: float, decimals: int | None = None) -> str:
     near = [
         text
         for text, over in offers
-        if text != typed
-        and over > 0
-        and abs(math.log(over)) < (NEAR_MOVED if _digits(text) == shown else NEAR)
+        if text != typed and over > 0 and abs(math.log(over)) < (NEAR_MOVED if _digits(text) == shown else NEAR)
     ]
     alike = [t for t in near if decimals is not None and _decimals(t) == decimals]
     return next(iter((*alike, *near)), "")

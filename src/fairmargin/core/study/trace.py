@@ -62,6 +62,4 @@ class Trace:
     def same_as(self, other: Trace) -> bool:
         """Tell whether both hold the same samples (NaN equals NaN)."""
         mine, theirs = self.columns(), other.columns()
-        return mine.keys() == theirs.keys() and all(
-            np.array_equal(mine[k], theirs[k], equal_nan=True) for k in mine
-        )
+        return mine.keys() == theirs.keys() and all(np.array_equal(mine[k], theirs[k], equal_nan=True) for k in mine)

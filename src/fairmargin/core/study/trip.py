@@ -80,16 +80,12 @@ class Trip(_Value):
             try:
                 setting = float(self.climate)
             except ValueError:
-                raise ValueError(
-                    f'climate "{self.climate}": expected off, auto or a temperature in °C'
-                ) from None
+                raise ValueError(f'climate "{self.climate}": expected off, auto or a temperature in °C') from None
             if not 5 <= setting <= 35:
                 raise ValueError(f"climate {setting:g} °C: expected 5 to 35 °C")
         beyond = [c for c in self.chargers if self.stretches and c.at_km >= self.km]
         if beyond:
-            raise ValueError(
-                f"{beyond[0].label}: {beyond[0].at_km:g} km lies beyond the trip's {self.km:g} km"
-            )
+            raise ValueError(f"{beyond[0].label}: {beyond[0].at_km:g} km lies beyond the trip's {self.km:g} km")
         at = [c.at_km for c in self.chargers]
         if sorted(set(at)) != at:
             raise ValueError("chargers: expected each at a distance of its own, in the order they are passed")
@@ -120,16 +116,12 @@ def chargers_every(
     [140.0, 230.0, 370.0]
     """
     if not 0 < low_km <= high_km:
-        raise ValueError(
-            f"every {low_km:g} to {high_km:g} km: expected two distances above 0, the shorter first"
-        )
+        raise ValueError(f"every {low_km:g} to {high_km:g} km: expected two distances above 0, the shorter first")
     found: list[Charger] = []
     at, long = high_km, False
     while at < whole_km:
         if len(found) >= 200:
-            raise ValueError(
-                f"every {low_km:g} to {high_km:g} km makes more than 200 chargers on {whole_km:g} km"
-            )
+            raise ValueError(f"every {low_km:g} to {high_km:g} km makes more than 200 chargers on {whole_km:g} km")
         found.append(Charger(at_km=round(at, 1), kw=kw, price_per_kwh=price_per_kwh))
         at += high_km if long else low_km
         long = not long

@@ -21,12 +21,7 @@ from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.study.said import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.trip import Trip
 from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
-from fairmargin.core.study.vocabulary import (
-    EventKind,
-    InstrumentName,
-    Method,
-    Subject,
-)
+from fairmargin.core.study.vocabulary import EventKind, InstrumentName, Method, Subject
 from fairmargin.core.units import ConsumptionUnit
 
 #: Sides of a test with a control vehicle, as a leg names them.
@@ -207,9 +202,7 @@ class Study(_Value):
     def _weights(cls, value: dict[str, float]) -> dict[str, float]:
         for sector, km in value.items():
             if not 0 < km <= 5000:
-                raise ValueError(
-                    f"{sector}: {km:g} is no length of a sector; expected more than 0, up to 5000 km"
-                )
+                raise ValueError(f"{sector}: {km:g} is no length of a sector; expected more than 0, up to 5000 km")
         return value
 
     @field_validator("vehicles")
@@ -239,8 +232,7 @@ class Study(_Value):
         for before, after in zip(value, value[1:], strict=False):
             if after.distance_m <= before.distance_m:
                 raise ValueError(
-                    f"distance_m must increase along the route; {after.distance_m:g} m follows "
-                    f"{before.distance_m:g} m"
+                    f"distance_m must increase along the route; {after.distance_m:g} m follows {before.distance_m:g} m"
                 )
         return value
 
@@ -272,9 +264,7 @@ class Study(_Value):
         for leg in self.legs:
             if leg.vehicle not in {"", *SIDES} and leg.vehicle not in vehicles:
                 expected = ", ".join([*sorted(vehicles), *SIDES])
-                raise ValueError(
-                    f'leg "{leg.leg}": vehicle "{leg.vehicle}" is not in study.json; expected {expected}'
-                )
+                raise ValueError(f'leg "{leg.leg}": vehicle "{leg.vehicle}" is not in study.json; expected {expected}')
         for known in self.known_differences:
             if known.configuration and known.configuration not in ids:
                 raise ValueError(f'known_differences: there is no configuration "{known.configuration}"')
@@ -305,12 +295,7 @@ class Study(_Value):
         if identifier in named or side is None:
             return named.get(identifier, identifier)
         speed = f"{side.speed_kmh:g} km/h" if side.speed_kmh else ""
-        words = [
-            named.get(side.vehicle, ""),
-            named.get(side.configuration, side.configuration),
-            side.sector,
-            speed,
-        ]
+        words = [named.get(side.vehicle, ""), named.get(side.configuration, side.configuration), side.sector, speed]
         return ", ".join(w for w in words if w)
 
     def trial_number(self, identifier: str) -> int:

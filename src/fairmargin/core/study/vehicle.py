@@ -40,23 +40,11 @@ ENGINE_NO_LOAD_W: Final = 8000.0
 ENGINE_SLOPE: Final = 0.38
 #: Class presets: middle and standard deviation. Common practice; wide on purpose.
 CLASS_PRESETS: Final[dict[str, dict[str, tuple[float, float]]]] = {
-    "small car": {
-        "mass_kg": (1250, 150),
-        "drag_area_m2": (0.65, 0.07),
-        "rolling_coefficient": (0.0095, 0.0015),
-    },
+    "small car": {"mass_kg": (1250, 150), "drag_area_m2": (0.65, 0.07), "rolling_coefficient": (0.0095, 0.0015)},
     "car": {"mass_kg": (1700, 200), "drag_area_m2": (0.62, 0.07), "rolling_coefficient": (0.0095, 0.0015)},
-    "tall car": {
-        "mass_kg": (2100, 250),
-        "drag_area_m2": (0.78, 0.09),
-        "rolling_coefficient": (0.0100, 0.0015),
-    },
+    "tall car": {"mass_kg": (2100, 250), "drag_area_m2": (0.78, 0.09), "rolling_coefficient": (0.0100, 0.0015)},
     "van": {"mass_kg": (1900, 300), "drag_area_m2": (0.95, 0.15), "rolling_coefficient": (0.0098, 0.0015)},
-    "light truck": {
-        "mass_kg": (2900, 350),
-        "drag_area_m2": (1.20, 0.18),
-        "rolling_coefficient": (0.0105, 0.0018),
-    },
+    "light truck": {"mass_kg": (2900, 350), "drag_area_m2": (1.20, 0.18), "rolling_coefficient": (0.0105, 0.0018)},
 }
 
 
@@ -134,9 +122,7 @@ class Vehicle(_Value):
             drive_efficiency=plain("drive_efficiency", ENGINE_SLOPE if fuel else 0.88),
             drive_efficiency_sd=0.03 if fuel else 0.025,
             regen_efficiency=0.0 if fuel else plain("regen_efficiency", 0.6),
-            auxiliary_w=(
-                aux := plain("auxiliary_w", ENGINE_NO_LOAD_W if slope else 1200.0 if fuel else 350.0)
-            ),
+            auxiliary_w=(aux := plain("auxiliary_w", ENGINE_NO_LOAD_W if slope else 1200.0 if fuel else 350.0)),
             auxiliary_sd_w=0.3 * aux + 60.0,
             usable_capacity_kwh=self.usable_capacity_kwh,
             charging_efficiency=plain("charging_efficiency", 0.9),

@@ -55,12 +55,7 @@ UNIT_LABEL: Final[dict[str, str]] = {
 }
 
 # Energy per distance units: Wh/km = value × factor.
-_DIRECT: Final = {
-    "Wh/km": 1.0,
-    "Wh/mi": 1.0 / KM_PER_MILE,
-    "kWh/100km": 10.0,
-    "kWh/100mi": 10.0 / KM_PER_MILE,
-}
+_DIRECT: Final = {"Wh/km": 1.0, "Wh/mi": 1.0 / KM_PER_MILE, "kWh/100km": 10.0, "kWh/100mi": 10.0 / KM_PER_MILE}
 # Distance per energy units: Wh/km = factor / value.
 _INVERSE: Final = {"mi/kWh": 1000.0 / KM_PER_MILE, "km/kWh": 1000.0}
 # The same two families for fuel, in L/km.

@@ -14,9 +14,7 @@ _QUANTITY: Final = {
 }  # fmt: skip
 _UNITS: Final = "Wh/km|km/h|m/s|km(?![/\u00b2])|\u00b0C|hPa|kPa|kg(?!/)|K(?![a-z/])"
 _FIGURE: Final = r"[+\-\u2212]?\d+(?:\.\d+)?"
-_SENTENCE: Final = re.compile(
-    rf"({_FIGURE})((?: (?:to|and|against|or|\u00b1) {_FIGURE})?) ({_UNITS})(?![\w/])"
-)
+_SENTENCE: Final = re.compile(rf"({_FIGURE})((?: (?:to|and|against|or|\u00b1) {_FIGURE})?) ({_UNITS})(?![\w/])")
 
 
 def in_units(text: str, choice: UnitChoice) -> str:

@@ -42,8 +42,7 @@ _SPELLINGS: Final[dict[str, ConsumptionUnit]] = {
 }
 #: Figures may be grouped by threes; any other space ends the number.
 _NUMBER = re.compile(
-    r"([+\-−]?(?:\d{1,3}(?:[\s'\u00a0\u2009\u202f]\d{3})+(?!\d)|\d+)(?:[.,]\d+)?|[+\-−]?[.,]\d+)(.*)",
-    re.DOTALL,
+    r"([+\-−]?(?:\d{1,3}(?:[\s'\u00a0\u2009\u202f]\d{3})+(?!\d)|\d+)(?:[.,]\d+)?|[+\-−]?[.,]\d+)(.*)", re.DOTALL
 )
 LONGEST: Final = 200  # characters of anything typed that holds one figure
 
@@ -143,24 +142,7 @@ def read_quantity(text: str, quantity: str, default_unit: str) -> float:
 
 
 #: Points of the compass, clockwise from north, 22.5° apart.
-COMPASS: Final = (
-    "N",
-    "NNE",
-    "NE",
-    "ENE",
-    "E",
-    "ESE",
-    "SE",
-    "SSE",
-    "S",
-    "SSW",
-    "SW",
-    "WSW",
-    "W",
-    "WNW",
-    "NW",
-    "NNW",
-)
+COMPASS: Final = ("N", "NNE", "NE", "ENE", "E", "ESE", "SE", "SSE", "S", "SSW", "SW", "WSW", "W", "WNW", "NW", "NNW")
 
 
 def read_direction(text: str) -> float:

@@ -8,15 +8,7 @@ from typing import Final
 
 import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import (
-    QDialog,
-    QDialogButtonBox,
-    QHBoxLayout,
-    QInputDialog,
-    QTableWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QInputDialog, QTableWidget, QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study, Trace, WeatherRow
 from fairmargin.core.units.dates import Order, UndecidedDates, long_date
@@ -64,23 +56,14 @@ def weather_of(study: Study, text: str, order: Order = "") -> tuple[tuple[Weathe
     """
     heights = [p.elevation_m for p in study.route if p.elevation_m is not None]
     return read_weather(
-        text,
-        day_of(study),
-        height_m=float(np.mean(heights)) if heights else 0.0,
-        order=order,
-        near=days_of(study),
+        text, day_of(study), height_m=float(np.mean(heights)) if heights else 0.0, order=order, near=days_of(study)
     )
 
 
 def ask_order(parent: QWidget, fault: UndecidedDates) -> Order:
     """Ask which day a date means, in a dialog of its own; empty where nobody says."""
-    words: dict[str, Order] = {
-        long_date(fault.day_first): "day-first",
-        long_date(fault.month_first): "month-first",
-    }
-    said, agreed = QInputDialog.getItem(
-        parent, "Which day?", f'"{fault.text}" is', list(words), 0, editable=False
-    )
+    words: dict[str, Order] = {long_date(fault.day_first): "day-first", long_date(fault.month_first): "month-first"}
+    said, agreed = QInputDialog.getItem(parent, "Which day?", f'"{fault.text}" is', list(words), 0, editable=False)
     return words[said] if agreed else ""
 
 

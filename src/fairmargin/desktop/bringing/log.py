@@ -53,9 +53,7 @@ class LogDialog(BringDialog):
 
     ready = Signal()  # the whole log has been read
 
-    def __init__(
-        self, session: Session, path: Path, kind: str, parent: QWidget | None = None, name: str = ""
-    ) -> None:
+    def __init__(self, session: Session, path: Path, kind: str, parent: QWidget | None = None, name: str = "") -> None:
         super().__init__(session, f"Bring in {name or path.name}", "Put the pieces into their legs", parent)
         self.path, self.kind = path, kind
         self.log: ImportedLog | None = None
@@ -190,9 +188,7 @@ class LogDialog(BringDialog):
             roles = {c.header: c for c in chosen.columns}
             columns = tuple(roles.get(h, Column(h, "", "")) for h in have)
             seen = Preview(
-                Profile(chosen.name, chosen.delimiter, chosen.decimal, columns, chosen.dates),
-                seen.rows,
-                seen.notices,
+                Profile(chosen.name, chosen.delimiter, chosen.decimal, columns, chosen.dates), seen.rows, seen.notices
             )
         self.fault.clear()
         self._show_preview(seen)
@@ -460,17 +456,13 @@ class LogDialog(BringDialog):
         assert self.log is not None
         legs = [str(self._leg_box(i).currentData()) for i in range(len(self.pieces))]
         try:
-            self.after, self.traces = take(
-                self.study, self.log, self.pieces, legs, timedelta(hours=self.hours.value())
-            )
+            self.after, self.traces = take(self.study, self.log, self.pieces, legs, timedelta(hours=self.hours.value()))
         except ValueError as error:
             self.fault.setText(words_of(error))
             self.after = None
         else:
             left = sum(not leg for leg in legs)
-            self.fault.setText(
-                "" if not left else f"{left} of {len(legs)} pieces have no leg and would be left."
-            )
+            self.fault.setText("" if not left else f"{left} of {len(legs)} pieces have no leg and would be left.")
         self.take_button.setEnabled(self.after is not None and bool(self.traces))
 
     def done(self, result: int) -> None:

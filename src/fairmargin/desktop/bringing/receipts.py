@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QTableWidgetItem,
-    QWidget,
-)
+from PySide6.QtWidgets import QTableWidgetItem, QWidget
 
 from fairmargin.desktop.bringing.base import BringDialog, day_of, days_of, plain_table
 from fairmargin.desktop.session import Session

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import (
-    QTableWidgetItem,
-    QWidget,
-)
+from PySide6.QtWidgets import QTableWidgetItem, QWidget
 
 from fairmargin.core.study import WeatherRow
 from fairmargin.desktop.bringing.base import MOST_ROWS, BringDialog, plain_table, weather_of
@@ -28,9 +25,7 @@ class WeatherDialog(BringDialog):
     ) -> None:
         super().__init__(session, "Bring weather in", "Take these reports", parent)
         self.text = Words(text)
-        self.text.setPlaceholderText(
-            "METAR texts, one a line; or a table with a time, temperature, wind \u2026"
-        )
+        self.text.setPlaceholderText("METAR texts, one a line; or a table with a time, temperature, wind \u2026")
         self.text.setAccessibleName("Reports")
         self.text.setMaximumHeight(150)
         self.text.textChanged.connect(self.read)

@@ -13,11 +13,7 @@ from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.charts import LegStrip, LegStrips, Waterfall, fall_of
 from fairmargin.exchange.wording import conditions_words, scatter_words
 
-VIEW_WORDS = {
-    "reference": "Reference conditions",
-    "study-mean": "Mean of the study",
-    "as-measured": "As measured",
-}
+VIEW_WORDS = {"reference": "Reference conditions", "study-mean": "Mean of the study", "as-measured": "As measured"}
 
 
 class CorrectStage(Stage):
@@ -103,10 +99,7 @@ class CorrectStage(Stage):
         c = self.session.comparison
         means: dict[int | None, float] = {}
         if c is not None:
-            means = {
-                None: c.baseline_wh_per_km * factor,
-                study.trial_number(c.trial): c.trial_wh_per_km * factor,
-            }
+            means = {None: c.baseline_wh_per_km * factor, study.trial_number(c.trial): c.trial_wh_per_km * factor}
         self.strips.show_legs(
             [
                 LegStrip(
@@ -138,20 +131,14 @@ class CorrectStage(Stage):
         if c is None:
             self.budget.setText(analysis.missing)
         elif self.session.view == "as-measured":
-            self.budget.setText(
-                "Nothing is corrected in this view; the margin rests on the legs' scatter alone."
-            )
+            self.budget.setText("Nothing is corrected in this view; the margin rests on the legs' scatter alone.")
         else:
             parts = [
                 f"{line.source} \u00b1{line.half_width_percent:.1f}"
                 for line in c.margin
                 if line.half_width_percent >= 0.05
             ]
-            method = (
-                ""
-                if c.method == "model"
-                else "The model is not used: nothing is corrected in this comparison. "
-            )
+            method = "" if c.method == "model" else "The model is not used: nothing is corrected in this comparison. "
             self.budget.setText(
                 f"{method}What makes the margin, in % of consumption: {', '.join(parts)}. Together "
                 f"\u00b1{c.half_width_percent:.1f} % (they add as squares). "

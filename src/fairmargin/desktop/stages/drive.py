@@ -22,9 +22,7 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core.companion import aimed_kmh, leg_checklist
 from fairmargin.core.conditions.concern import Concern
-from fairmargin.core.conditions.typed import (
-    needed_fields,
-)
+from fairmargin.core.conditions.typed import needed_fields
 from fairmargin.core.designs import plan_day
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Leg, Study
@@ -54,9 +52,7 @@ class Laid:
     @property
     def structure(self) -> object:
         """What the rows follow from: another one needs other rows."""
-        legs = tuple(
-            (leg.leg, leg.run, leg.configuration, leg.block, leg.direction) for leg in self.study.legs
-        )
+        legs = tuple((leg.leg, leg.run, leg.configuration, leg.block, leg.direction) for leg in self.study.legs)
         return self.study_id, legs, tuple((c.id, c.name, c.baseline) for c in self.study.configurations)
 
 
@@ -100,9 +96,7 @@ class DriveStage(LegEdits):
         self.sheet_button.clicked.connect(lambda: self.show_view(False))
         self.live_button.clicked.connect(lambda: self.show_view(True))
         self.paste_button = QPushButton("Paste\u2026")
-        self.paste_button.setToolTip(
-            "Ctrl+Shift+V: rows of legs from a spreadsheet, with or without a header"
-        )
+        self.paste_button.setToolTip("Ctrl+Shift+V: rows of legs from a spreadsheet, with or without a header")
         self.paste_button.clicked.connect(self.paste)
         self.head.addWidget(self.paste_button)
         self.more_button = QPushButton("More fields")
@@ -115,11 +109,7 @@ class DriveStage(LegEdits):
         self.head.addWidget(self.add_button)
         self.live_buttons: list[QPushButton] = []
         for words, act, tip in (
-            (
-                "Instruments\u2026",
-                self.choose_instruments,
-                "GPS, vehicle bus, weather station (Ctrl+Shift+J)",
-            ),
+            ("Instruments\u2026", self.choose_instruments, "GPS, vehicle bus, weather station (Ctrl+Shift+J)"),
             ("Rehearse\u2026", self.choose_rehearsal, "Drive this plan at the desk, with stand-ins"),
             ("Full screen", lambda: self.show_full_screen(True), "F11; Esc comes back"),
         ):
@@ -296,7 +286,9 @@ class DriveStage(LegEdits):
         for name, card in self.cards.there.items():
             card.mark_next(nxt is not None and name == nxt.leg)
         if nxt and not self.live_button.isChecked():
-            words += f" \u00b7 next: {nxt.run or nxt.leg} {nxt.direction}, {study.configuration(nxt.configuration).label}"
+            words += (
+                f" \u00b7 next: {nxt.run or nxt.leg} {nxt.direction}, {study.configuration(nxt.configuration).label}"
+            )
         self.subtitle.setText(words)
         self.ahead.setVisible(nxt is not None)
         if nxt is not None:
@@ -442,20 +434,14 @@ class DriveStage(LegEdits):
     # ------------------------------------------------------------ keys and paste
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if (
-            event.type() == QEvent.Type.KeyPress
-            and isinstance(event, QKeyEvent)
-            and isinstance(watched, QLineEdit)
-        ):
+        if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent) and isinstance(watched, QLineEdit):
             if event.matches(QKeySequence.StandardKey.Paste):
                 text = QApplication.clipboard().text()
                 if "\t" in text or "\n" in text.strip():
                     self.paste(at=(str(watched.property("leg")), str(watched.property("key"))))
                     return True
             if event.key() in {Qt.Key.Key_Down, Qt.Key.Key_Up}:
-                self._move(
-                    str(watched.property("leg")), str(watched.property("key")), event.key() == Qt.Key.Key_Down
-                )
+                self._move(str(watched.property("leg")), str(watched.property("key")), event.key() == Qt.Key.Key_Down)
                 return True
             if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
                 watched.editingFinished.emit()
@@ -483,9 +469,7 @@ class DriveStage(LegEdits):
         if study is None or self.session.read_only:
             return
         if not text.strip():
-            self.session.failed.emit(
-                "The clipboard holds no text. Copy rows of legs in the spreadsheet first."
-            )
+            self.session.failed.emit("The clipboard holds no text. Copy rows of legs in the spreadsheet first.")
             return
         dialog = PasteDialog(text, study, self.session.units, at, self)
         if dialog.exec() and dialog.result_study is not None:

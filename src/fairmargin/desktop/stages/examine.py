@@ -122,9 +122,7 @@ class ExamineStage(Stage):
         if study is not None and self._shown_study != self.session.study_id:
             self._shown_study = self.session.study_id
             self.what.blockSignals(True)
-            self.what.setCurrentIndex(
-                self.what.findData("energy" if study.method == "climb" else "consumption")
-            )
+            self.what.setCurrentIndex(self.what.findData("energy" if study.method == "climb" else "consumption"))
             self.what.blockSignals(False)
         have = self.what.count() > len(_PLOTS)
         if bool(self.session.traces) == have:
@@ -182,9 +180,7 @@ class ExamineStage(Stage):
             return
         if reason is None:
             reason, accepted = QInputDialog.getText(
-                self,
-                "Leave this stretch out",
-                "Why? It goes out of every logged leg, and stands in the report.",
+                self, "Leave this stretch out", "Why? It goes out of every logged leg, and stands in the report."
             )
             if not accepted:
                 return
@@ -264,11 +260,7 @@ class ExamineStage(Stage):
         trials = [t.id for t in study.trials]
         for i, leg in enumerate(study.legs):
             cells = self._cells(study, leg, results[leg.leg].shown if leg.leg in results else "")
-            colour = (
-                "baseline"
-                if leg.configuration not in trials
-                else trial_colour(trials.index(leg.configuration))
-            )
+            colour = "baseline" if leg.configuration not in trials else trial_colour(trials.index(leg.configuration))
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(as_tip(text))
@@ -419,9 +411,7 @@ class ExamineStage(Stage):
             found = signed_readings(study, [leg], self.session.traces).get(leg.leg) if study else None
             if study is None or found is None:
                 return None
-            known = (
-                found.instrument != "state of charge" or vehicle_of(study, leg.vehicle).usable_capacity_kwh
-            )
+            known = found.instrument != "state of charge" or vehicle_of(study, leg.vehicle).usable_capacity_kwh
             return found.energy_wh / 1000.0 if known else None
         if what == "speed":
             km, seconds = leg.gps_distance_km or leg.distance_km, leg.duration_s
@@ -447,9 +437,7 @@ class ExamineStage(Stage):
         if study is not None and self.what.currentData() == "instruments":
             self._draw_bands(study)
         if known and study is not None:
-            self.leave.setText(
-                f"Leave {name} out\u2026" if study.leg(name).included else f"Take {name} back in"
-            )
+            self.leave.setText(f"Leave {name} out\u2026" if study.leg(name).included else f"Take {name} back in")
 
     def _leave(self) -> None:
         if self._selected():

@@ -4,25 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QPushButton,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.listing import StudyList
 from fairmargin.desktop.stages.keeping.studies import StudiesPage
 from fairmargin.desktop.widgets.basics import Elided, as_tip, label, page_buttons
 
-PAGES = (
-    ("studies", "Studies"),
-    ("together", "Together"),
-    ("vehicles", "Vehicles and roads"),
-    ("practice", "Practice"),
-)
+PAGES = (("studies", "Studies"), ("together", "Together"), ("vehicles", "Vehicles and roads"), ("practice", "Practice"))
 NARROW = 820  # px: under this the name of the page is the button that is pressed
 
 

@@ -21,15 +21,7 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core import units
 from fairmargin.core.conditions.concern import Concern
-from fairmargin.core.conditions.typed import (
-    INSTRUMENT_KEYS,
-    alike,
-    caption,
-    doubt,
-    leg_fields,
-    more,
-    show_leg_field,
-)
+from fairmargin.core.conditions.typed import INSTRUMENT_KEYS, alike, caption, doubt, leg_fields, more, show_leg_field
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.entry import show_readings
 from fairmargin.desktop.notes import KIND_WORDS

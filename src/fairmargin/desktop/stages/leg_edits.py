@@ -29,9 +29,7 @@ class LegEdits(Stage):
                 others = tuple(r for r in study.readings if r.leg != name)
                 after = study.with_(readings=(*others, *read_on_the_way(text, name, self.session.units)))
             else:
-                changes = read_leg_field(
-                    key, text, self.session.units_of(leg), leg, day or datetime.now(), study
-                )
+                changes = read_leg_field(key, text, self.session.units_of(leg), leg, day or datetime.now(), study)
                 if key == "reading" and text.strip():
                     changes = replaced_readings(changes, apart)
                 after = study.with_leg(name, **changes)

@@ -2,14 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QPushButton,
-    QSizePolicy,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from fairmargin.core.evidence.readings import route_km
 from fairmargin.core.planning import ORDERS, display_noise_percent, drift_left
@@ -166,9 +159,7 @@ class PlanStage(Stage):
         c = self.session.comparison
         if c is None:
             lines.append(_step_words(study, letters))
-            lines.append(
-                "Scatter of a careful 20 to 50 km leg: 1 to 2 % (common practice), until your own is known."
-            )
+            lines.append("Scatter of a careful 20 to 50 km leg: 1 to 2 % (common practice), until your own is known.")
         else:
             lines.append(f"The instruments cannot see less than \u00b1{c.step_percent:.1f} %.")
             lines.append(

@@ -6,14 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
-from PySide6.QtWidgets import (
-    QComboBox,
-    QGridLayout,
-    QHBoxLayout,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core.kinds import MECHANISMS, change_kind, change_kinds
 from fairmargin.core.study import METHODS, Study
@@ -92,9 +85,7 @@ class QuestionStage(Stage):
         grid.addWidget(self._choice("kind", "Kind of change", change_kinds(), self._set_kind), 1, 0)
         grid.addWidget(self._choice("mechanism", "Works through", MECHANISMS, self._set_mechanism), 1, 1)
         grid.addWidget(self._choice("method", "Method", METHODS, self._set_method), 1, 2)
-        grid.addWidget(
-            self._choice("subject", "The change is", tuple(SUBJECT_WORDS.values()), self._set_subject), 1, 3
-        )
+        grid.addWidget(self._choice("subject", "The change is", tuple(SUBJECT_WORDS.values()), self._set_subject), 1, 3)
         self.sides = ConfigurationsPanel(self.session)
         box.addWidget(self.sides)
         self.forgotten = label("", "caution", wrap=True)
@@ -116,9 +107,7 @@ class QuestionStage(Stage):
             ),
             2,
         )
-        line.addWidget(
-            self._field("smallest", "Smallest effect that matters", self._set_smallest, unit="%"), 1
-        )
+        line.addWidget(self._field("smallest", "Smallest effect that matters", self._set_smallest, unit="%"), 1)
         box.addLayout(line)
         line = QHBoxLayout()
         line.addWidget(
@@ -145,19 +134,14 @@ class QuestionStage(Stage):
         line = QHBoxLayout()
         line.addWidget(self._field("speed", "Speed", self._set_speed), 1)
         line.addWidget(
-            self._field(
-                "reference_t", "Air temperature", self._set_reference("temperature_c", "temperature")
-            ),
-            1,
+            self._field("reference_t", "Air temperature", self._set_reference("temperature_c", "temperature")), 1
         )
         line.addWidget(self._field("confidence", "Confidence", self._set_confidence, unit="%"), 1)
         box.addLayout(line)
         line = QHBoxLayout()
         line.addWidget(self._field("mast", "Wind measured at", self._set_mast, unit="m"), 1)
         line.addWidget(
-            self._choice(
-                "terrain", "Land along the road", ("open", "hedges", "forest", "built-up"), self._set_terrain
-            ),
+            self._choice("terrain", "Land along the road", ("open", "hedges", "forest", "built-up"), self._set_terrain),
             2,
         )
         box.addLayout(line)
@@ -174,16 +158,12 @@ class QuestionStage(Stage):
         self.notes.textChanged.connect(self._notes_typed)
         box.addWidget(self.notes)
 
-    def _field(
-        self, key: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = ""
-    ) -> Field:
+    def _field(self, key: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = "") -> Field:
         field = Field(words, commit, unit=unit, tip=tip)
         self.fields[key] = field
         return field
 
-    def _choice(
-        self, key: str, words: str, options: tuple[str, ...], commit: Callable[[str], None]
-    ) -> QWidget:
+    def _choice(self, key: str, words: str, options: tuple[str, ...], commit: Callable[[str], None]) -> QWidget:
         holder, box = named_choice(words, options, commit)
         self.boxes[key] = box
         return holder
@@ -322,9 +302,7 @@ class QuestionStage(Stage):
         show_choice(self.boxes["subject"], SUBJECT_WORDS[study.change.subject])
         show_choice(self.boxes["kind"], study.change.kind)
         mechanisms = study.change.mechanisms
-        show_choice(
-            self.boxes["mechanism"], mechanisms[0] if len(mechanisms) == 1 else " + ".join(mechanisms)
-        )
+        show_choice(self.boxes["mechanism"], mechanisms[0] if len(mechanisms) == 1 else " + ".join(mechanisms))
         show_choice(self.boxes["method"], study.method)
         show_choice(self.boxes["terrain"], study.wind.terrain)
         self.forgotten.setText(change_kind(study.change.kind).forgotten)

@@ -82,11 +82,7 @@ class LazyRows(Mapping[str, Card], Generic[Card]):
     """
 
     def __init__(
-        self,
-        area: QScrollArea,
-        column: QVBoxLayout,
-        show: Callable[[str, Card], None],
-        busy: Callable[[Card], bool],
+        self, area: QScrollArea, column: QVBoxLayout, show: Callable[[str, Card], None], busy: Callable[[Card], bool]
     ) -> None:
         self._area, self._column, self._show, self._busy = area, column, show, busy
         self.rows: list[Row[Card]] = []

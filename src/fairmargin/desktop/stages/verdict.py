@@ -210,10 +210,7 @@ class VerdictStage(Stage):
         if analysis is None:
             return []
         return [
-            (
-                result_name(study, r, self.session.units),
-                Cell(r.vehicle, r.configuration, r.speed_kmh, r.sector or ""),
-            )
+            (result_name(study, r, self.session.units), Cell(r.vehicle, r.configuration, r.speed_kmh, r.sector or ""))
             for r in analysis.results
             if r.sector != WHOLE
         ]
@@ -301,11 +298,7 @@ class VerdictStage(Stage):
             self.say_not.setText("Nothing, before both configurations have a reading.")
             if analysis is not None and alone:
                 self.say.setText(alone_words(study, analysis, self.session.units))
-                lines = [
-                    *way_lines(study, self.session.units),
-                    *forecast_lines(study),
-                    capacity_line(analysis),
-                ]
+                lines = [*way_lines(study, self.session.units), *forecast_lines(study), capacity_line(analysis)]
                 self.beside.setText("\n".join(x for x in lines if x))
                 self.beside.setVisible(any(lines))
                 self.say_not.setText(
@@ -382,8 +375,7 @@ def mean_fall(legs: tuple[LegResult, ...], units: UnitChoice, study: Study) -> F
     names = visible_lines(used)
     start = sum(leg.measured_wh_per_km for leg in used) / len(used) * factor
     means = [
-        (line_words(n), sum(leg.corrections_wh_per_km.get(n, 0.0) for leg in used) / len(used) * factor)
-        for n in names
+        (line_words(n), sum(leg.corrections_wh_per_km.get(n, 0.0) for leg in used) / len(used) * factor) for n in names
     ]
     end = sum(leg.corrected_wh_per_km or 0.0 for leg in used) / len(used) * factor
     return Fall(start, tuple(means), end if math.isfinite(end) else start, fall_unit(units), 1)

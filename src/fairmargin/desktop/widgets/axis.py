@@ -68,9 +68,7 @@ class Axis:
             p.drawLine(QPointF(left, y), QPointF(right, y))
             p.setPen(theme.colour("muted"))
             p.drawText(
-                QRectF(0, y - 9, left - 7, 18),
-                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                words(tick),
+                QRectF(0, y - 9, left - 7, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words(tick)
             )
 
     def draw_across(

@@ -75,9 +75,7 @@ class Elided(PlainLabel):
         painter.end()
 
 
-def panel(
-    margins: tuple[int, int, int, int] = (18, 12, 18, 12), spacing: int = 8
-) -> tuple[QFrame, QVBoxLayout]:
+def panel(margins: tuple[int, int, int, int] = (18, 12, 18, 12), spacing: int = 8) -> tuple[QFrame, QVBoxLayout]:
     """Return a panel with a hairline and its layout."""
     frame = QFrame()
     frame.setObjectName("panel")
@@ -119,13 +117,9 @@ def draw_mark(
     if trial is None:
         painter.drawEllipse(QRectF(x - r, y - r, 2 * r, 2 * r))
     elif trial % 3 == 0:
-        painter.drawPolygon(
-            QPolygonF([QPointF(x, y - r), QPointF(x + r, y), QPointF(x, y + r), QPointF(x - r, y)])
-        )
+        painter.drawPolygon(QPolygonF([QPointF(x, y - r), QPointF(x + r, y), QPointF(x, y + r), QPointF(x - r, y)]))
     elif trial % 3 == 1:
-        painter.drawPolygon(
-            QPolygonF([QPointF(x, y - r), QPointF(x + r, y + r * 0.8), QPointF(x - r, y + r * 0.8)])
-        )
+        painter.drawPolygon(QPolygonF([QPointF(x, y - r), QPointF(x + r, y + r * 0.8), QPointF(x - r, y + r * 0.8)]))
     else:
         painter.drawRect(QRectF(x - r * 0.85, y - r * 0.85, 1.7 * r, 1.7 * r))
     painter.restore()
@@ -147,9 +141,7 @@ class Mark(QWidget):
     def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)
         name = "baseline" if self._trial is None else ("trial", "trial2", "trial3")[self._trial % 3]
-        draw_mark(
-            painter, QPointF(self.width() / 2, self.height() / 2), self._size, self._trial, theme.colour(name)
-        )
+        draw_mark(painter, QPointF(self.width() / 2, self.height() / 2), self._size, self._trial, theme.colour(name))
         painter.end()
 
 
@@ -191,9 +183,7 @@ def show_choice(box: QComboBox, text: str) -> None:
     box.setCurrentIndex(index)
 
 
-def named_choice(
-    words: str, options: Sequence[str], commit: Callable[[str], None]
-) -> tuple[QWidget, QComboBox]:
+def named_choice(words: str, options: Sequence[str], commit: Callable[[str], None]) -> tuple[QWidget, QComboBox]:
     """A choice with its name above it: what holds both, and the box."""
     holder = QWidget()
     layout = QVBoxLayout(holder)

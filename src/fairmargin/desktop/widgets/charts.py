@@ -122,14 +122,10 @@ class Fall:
     decimals: int
 
 
-def fall_of(
-    measured: float, corrections: Sequence[tuple[str, float]], factor: float, unit: str, decimals: int
-) -> Fall:
+def fall_of(measured: float, corrections: Sequence[tuple[str, float]], factor: float, unit: str, decimals: int) -> Fall:
     """Build a waterfall from Wh/km, scaled by `factor`; lines that never matter are left out."""
     shown = tuple((line_words(name), value * factor) for name, value in corrections)
-    return Fall(
-        measured * factor, shown, (measured + sum(v for _, v in corrections)) * factor, unit, decimals
-    )
+    return Fall(measured * factor, shown, (measured + sum(v for _, v in corrections)) * factor, unit, decimals)
 
 
 class Waterfall(Chart):
@@ -176,15 +172,11 @@ class Waterfall(Chart):
             p.setPen(theme.colour(colour))
             shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, width + 6)
             middle = width * (column + 0.5)
-            p.drawText(
-                QRectF(middle - width / 2 - 4, line, width + 8, 18), Qt.AlignmentFlag.AlignCenter, shown
-            )
+            p.drawText(QRectF(middle - width / 2 - 4, line, width + 8, 18), Qt.AlignmentFlag.AlignCenter, shown)
 
         def column_bar(column: int, a: float, b: float, colour: str) -> None:
             up, down = min(y(a), y(b)), max(y(a), y(b))
-            p.fillRect(
-                QRectF(width * (column + 0.5) - bar / 2, up, bar, max(down - up, 2.0)), theme.colour(colour)
-            )
+            p.fillRect(QRectF(width * (column + 0.5) - bar / 2, up, bar, max(down - up, 2.0)), theme.colour(colour))
 
         column_bar(0, fall.start, floor, "band")
         text_at(0, y(fall.start) - 20, f"{fall.start:.{fall.decimals}f}", 600)
@@ -192,9 +184,7 @@ class Waterfall(Chart):
         level = fall.start
         for i, (name, value) in enumerate(fall.lines, start=1):
             p.setPen(QPen(theme.colour("rule"), 1, Qt.PenStyle.DotLine))
-            p.drawLine(
-                QPointF(width * (i - 0.5) + bar / 2, y(level)), QPointF(width * (i + 0.5) - bar / 2, y(level))
-            )
+            p.drawLine(QPointF(width * (i - 0.5) + bar / 2, y(level)), QPointF(width * (i + 0.5) - bar / 2, y(level)))
             column_bar(i, level, level + value, "fine" if value < 0 else "caution")
             text_at(i, min(y(level), y(level + value)) - 19, signed(value, fall.decimals))
             text_at(i, bottom + 3, name, colour="muted")
@@ -331,9 +321,7 @@ class RangeBars(Chart):
         self._bars: Sequence[tuple[str, int | None, float, float, float, float]] = ()
         self._unit = "km"
 
-    def show_bars(
-        self, bars: Sequence[tuple[str, int | None, float, float, float, float]], unit: str
-    ) -> None:
+    def show_bars(self, bars: Sequence[tuple[str, int | None, float, float, float, float]], unit: str) -> None:
         """Bars of (name, trial, full, to reserve, low, high) in `unit`."""
         self._bars, self._unit = bars, unit
         self.setMinimumHeight(max(1, len(bars)) * 58 + 30)

@@ -212,9 +212,7 @@ class FairnessLedger(QFrame):
             self._show_outlook(study, outlook)
             return
         if study is None or analysis is None or not analysis.comparisons:
-            self._intro.setText(
-                "Doubts about the comparison appear here as legs come in, priced in per cent."
-            )
+            self._intro.setText("Doubts about the comparison appear here as legs come in, priced in per cent.")
             self._foot.hide()
             self._list.addStretch()
             return
@@ -303,9 +301,7 @@ class FairnessLedger(QFrame):
         layout.addWidget(_Half(line.half_width_percent / whole if whole > 0 else 0.0))
         said = [x for x in (leg_words(study, line.legs), line.cause) if x]
         if first:
-            layout.addWidget(
-                label(in_units(sentence(f"{': '.join(said)}."), self._units), "muted", wrap=True)
-            )
+            layout.addWidget(label(in_units(sentence(f"{': '.join(said)}."), self._units), "muted", wrap=True))
             step = label(line.remedy, wrap=True)
             step.setStyleSheet(f"color: {theme.colours.link};")
             layout.addWidget(step)
@@ -326,9 +322,7 @@ class FairnessLedger(QFrame):
         if concern.bias_percent is None:
             shown = "?"
         else:
-            shown = (
-                signed(concern.bias_percent) if concern.signed else f"\u00b1{abs(concern.bias_percent):.1f}"
-            )
+            shown = signed(concern.bias_percent) if concern.signed else f"\u00b1{abs(concern.bias_percent):.1f}"
         charge = PlainLabel(shown)
         charge.setStyleSheet("font-weight: 600;")
         if concern.bias_percent is None:

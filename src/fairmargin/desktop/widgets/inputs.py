@@ -21,11 +21,7 @@ def _pressed(event: QKeyEvent) -> str:
 
 def _left(event: QEvent, is_command: Callable[[QKeyEvent], bool]) -> bool:
     """Leave a key to the program that the toolkit would keep for editing; whether it was left."""
-    if (
-        event.type() != QEvent.Type.ShortcutOverride
-        or not isinstance(event, QKeyEvent)
-        or not is_command(event)
-    ):
+    if event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent) or not is_command(event):
         return False
     event.ignore()
     return True

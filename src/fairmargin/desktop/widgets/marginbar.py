@@ -53,11 +53,7 @@ def result_head(study: Study, r: Result, units: UnitChoice) -> tuple[str, str, s
         low, high = (units.show("distance", v) for v in r.range_interval_km)
         reach = f"{distance_words(r.range_km, units)} to empty ({low:.0f} to {high:.0f})"
     if r.as_driven_wh_per_km is None:
-        return (
-            reach,
-            "The battery's capacity is not known: range, but no energy",
-            result_name(study, r, units),
-        )
+        return (reach, "The battery's capacity is not known: range, but no energy", result_name(study, r, units))
     head = f"{consumption_words(r.as_driven_wh_per_km, own)} as driven"
     small = ""
     if r.wh_per_km is not None and r.interval_wh_per_km is not None:
@@ -249,9 +245,7 @@ class MarginBar(QWidget):
     def _what_does_not_matter(self, painter: QPainter, study: Study, axis: Axis) -> None:
         """Draw the band of differences that do not matter; hatched in it, what the instruments cannot see."""
         c, x, smallest = self.comparison, axis.at, study.smallest_effect_percent
-        painter.fillRect(
-            QRectF(x(-smallest), 44, x(smallest) - x(-smallest), LINE - 44), theme.colour("band")
-        )
+        painter.fillRect(QRectF(x(-smallest), 44, x(smallest) - x(-smallest), LINE - 44), theme.colour("band"))
         if c is None or c.step_percent <= 0:
             return
         seen = min(c.step_percent, max(abs(axis.low), abs(axis.high)))
@@ -304,6 +298,4 @@ def _prediction(painter: QPainter, axis: Axis, prediction: float) -> None:
     painter.setPen(theme.colour("muted"))
     text = f"you said {signed(prediction, 0 if prediction == round(prediction) else 1)}"
     width = metrics.horizontalAdvance(text)
-    painter.drawText(
-        QPointF(max(axis.start, px - width - 5) if px - width > axis.start else px + 15, 40), text
-    )
+    painter.drawText(QPointF(max(axis.start, px - width - 5) if px - width > axis.start else px + 15, 40), text)

@@ -51,9 +51,7 @@ class OverviewChart(QWidget):
         self._now = 0
         theme.changed.connect(self.update)
 
-    def show_comparisons(
-        self, study: Study, comparisons: Sequence[Comparison], now: int, units: UnitChoice
-    ) -> None:
+    def show_comparisons(self, study: Study, comparisons: Sequence[Comparison], now: int, units: UnitChoice) -> None:
         """Show every comparison; `now` is the one that bar, ledger and the other pages speak of."""
         against = len({c.baseline for c in comparisons}) > 1
         self._lines = [
@@ -87,9 +85,7 @@ class OverviewChart(QWidget):
         pad = 0.04 * (max(ends) - min(ends) or 1.0)
         start = self.width() * LABEL_SHARE
         room = self.width() - WORDS - start
-        return Axis.whole_ticks(
-            min(ends) - pad, max(ends) + pad, start, start + room, max(2, min(7, int(room / 75)))
-        )
+        return Axis.whole_ticks(min(ends) - pad, max(ends) + pad, start, start + room, max(2, min(7, int(room / 75))))
 
     def paintEvent(self, _event: object) -> None:
         if not self._lines:
@@ -98,9 +94,7 @@ class OverviewChart(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(12))
         axis, bottom = self._axis(), ROW * len(self._lines) + 4
-        axis.draw_across(
-            p, 2, bottom, lambda v: "0" if v == 0 else f"{signed(v, axis.decimals)} %", zero=True
-        )
+        axis.draw_across(p, 2, bottom, lambda v: "0" if v == 0 else f"{signed(v, axis.decimals)} %", zero=True)
         for i, line in enumerate(self._lines):
             top = ROW * i
             if i == self._now:
@@ -228,15 +222,10 @@ class ResultsTable(QTableWidget):
                 figure(r.as_driven_wh_per_km),
                 "" if r.as_driven_interval is None else span_words(r.as_driven_interval, own),
             ),
-            around(
-                figure(r.wh_per_km),
-                "" if r.interval_wh_per_km is None else span_words(r.interval_wh_per_km, own),
-            ),
+            around(figure(r.wh_per_km), "" if r.interval_wh_per_km is None else span_words(r.interval_wh_per_km, own)),
             around(
                 "" if r.range_km is None else distance_words(r.range_km, units),
-                ""
-                if reach is None
-                else "{:.0f} to {:.0f}".format(*(units.show("distance", v) for v in reach)),
+                "" if reach is None else "{:.0f} to {:.0f}".format(*(units.show("distance", v) for v in reach)),
             ),
             "\n".join(ways),
         ]

@@ -172,14 +172,10 @@ class StageRoad(QWidget):
         hover = self._at(event.position().y())
         if hover != self._hover:
             self._hover = hover
-            self.setCursor(
-                Qt.CursorShape.PointingHandCursor if hover is not None else Qt.CursorShape.ArrowCursor
-            )
+            self.setCursor(Qt.CursorShape.PointingHandCursor if hover is not None else Qt.CursorShape.ArrowCursor)
             if hover is not None:
                 stop = self._stops[hover]
-                QToolTip.showText(
-                    event.globalPosition().toPoint(), f"{stop.stage.capitalize()}: {stop.word}", self
-                )
+                QToolTip.showText(event.globalPosition().toPoint(), f"{stop.stage.capitalize()}: {stop.word}", self)
             self.update()
 
     def leaveEvent(self, _event: object) -> None:

@@ -132,27 +132,21 @@ class SpeedCurveChart(QWidget):
             which = self._number(c.configuration)
             name = "baseline" if which is None else trial_colour(which)
             band = [QPointF(across.at(s), up.at(e[0])) for s, e in zip(speeds, ends, strict=True)]
-            band += [
-                QPointF(across.at(s), up.at(e[1])) for s, e in reversed(list(zip(speeds, ends, strict=True)))
-            ]
+            band += [QPointF(across.at(s), up.at(e[1])) for s, e in reversed(list(zip(speeds, ends, strict=True)))]
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.colour(name, 0.14))
             p.drawPolygon(QPolygonF(band))
             p.setBrush(Qt.BrushStyle.NoBrush)
             for i in range(len(speeds) - 1):
                 tested = _tested(c, c.speeds_kmh[i], 4.0) and _tested(c, c.speeds_kmh[i + 1], 4.0)
-                p.setPen(
-                    QPen(theme.colour(name), 2, Qt.PenStyle.SolidLine if tested else Qt.PenStyle.DashLine)
-                )
+                p.setPen(QPen(theme.colour(name), 2, Qt.PenStyle.SolidLine if tested else Qt.PenStyle.DashLine))
                 p.drawLine(
                     QPointF(across.at(speeds[i]), up.at(values[i])),
                     QPointF(across.at(speeds[i + 1]), up.at(values[i + 1])),
                 )
             for kmh in c.driven_kmh:
                 at = _between(c.speeds_kmh, values, kmh)
-                draw_mark(
-                    p, QPointF(across.at(units.show("speed", kmh)), up.at(at)), 10, which, theme.colour(name)
-                )
+                draw_mark(p, QPointF(across.at(units.show("speed", kmh)), up.at(at)), 10, which, theme.colour(name))
         p.restore()
 
 

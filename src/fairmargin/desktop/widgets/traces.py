@@ -35,9 +35,7 @@ class Line:
     included: bool
 
 
-def lines_of(
-    study: Study, traces: Mapping[str, Trace], what: str, units: UnitChoice
-) -> tuple[list[Line], Logs, float]:
+def lines_of(study: Study, traces: Mapping[str, Trace], what: str, units: UnitChoice) -> tuple[list[Line], Logs, float]:
     """Curves of every logged leg, the logs between their gates, and the length of the road. [m]"""
     legs = [leg for leg in study.legs if leg.leg in traces]
     logs = gate_logs(study, legs, traces, dict.fromkeys(traces, 0.0))
@@ -217,9 +215,7 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
         self.setLabel("left", self._unit, color=theme.colours.muted)
         self.showGrid(x=False, y=True, alpha=0.15)
         self.autoRange(padding=0.03)
-        self.setAccessibleName(
-            f"{TRACES[what]}: {len(self.lines)} legs over {distance_words(road_m / 1000, units)}"
-        )
+        self.setAccessibleName(f"{TRACES[what]}: {len(self.lines)} legs over {distance_words(road_m / 1000, units)}")
         return len(self.lines)
 
     def _add_shapes(self) -> None:
@@ -255,9 +251,7 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
         (low, high), _ = self.viewRange()
         third = (high - low) / 3.0
         brush = theme.colour("here", 0.3)
-        self._brush = pg.LinearRegionItem(
-            (low + third, high - third), brush=pg.mkBrush(brush), swapMode="sort"
-        )
+        self._brush = pg.LinearRegionItem((low + third, high - third), brush=pg.mkBrush(brush), swapMode="sort")
         self._brush.sigRegionChanged.connect(self._tell_brush)
         self.addItem(self._brush)
         self._tell_brush()

@@ -11,15 +11,7 @@ from typing import Any, Final
 import numpy as np
 
 from fairmargin.core.kinds import change_kind
-from fairmargin.core.study import (
-    Change,
-    Configuration,
-    Event,
-    Leg,
-    RoutePoint,
-    Study,
-    Trace,
-)
+from fairmargin.core.study import Change, Configuration, Event, Leg, RoutePoint, Study, Trace
 from fairmargin.simulation.field.driving import CALM, Air, Driven, Habits, drive
 from fairmargin.simulation.field.machines import (
     HEATING_VALUE,
@@ -117,16 +109,12 @@ def field_day(seed: int, plan: FieldDay) -> FieldStudy:
     return FieldStudy(study, day.traces, truth_of(plan, machine, change, road, ways), {"change": change})
 
 
-def truth_of(
-    plan: FieldDay, machine: Machine, change: Alteration, road: FieldRoad, ways: Sequence[bool]
-) -> float:
+def truth_of(plan: FieldDay, machine: Machine, change: Alteration, road: FieldRoad, ways: Sequence[bool]) -> float:
     """Effect at 15 °C in a calm on warm tyres, driven as planned, per cent of baseline consumption."""
     habits = Habits(plan.speed_kmh / 3.6)
 
     def energy(c: Alteration) -> float:
-        return sum(
-            drive(machine, c, road.turned() if w else road, CALM, habits, None).energy_wh for w in ways
-        )
+        return sum(drive(machine, c, road.turned() if w else road, CALM, habits, None).energy_wh for w in ways)
 
     return (energy(change) / energy(Alteration()) - 1) * 100
 
@@ -248,12 +236,7 @@ class _Day:
         north, east = self.wind.tolist()
         air = Air(self.temperature, self.pressure, north, east, self.share, self.gust)
         habits = Habits(
-            aim,
-            slow=slow,
-            setting_c=self.heating_c,
-            driven_before_min=self.running_min,
-            cold=self.cold,
-            wet=self.rain,
+            aim, slow=slow, setting_c=self.heating_c, driven_before_min=self.running_min, cold=self.cold, wet=self.rain
         )
         trial = plan.order[i] == "B"
         change = self.change if trial else Alteration()
@@ -284,9 +267,7 @@ class _Day:
             return ()
         v = plan.speed_kmh / 3.6 * float(rng.uniform(0.55, 0.88))
         whole = 1000 * plan.length_km
-        return (
-            (float(rng.uniform(0.1, 0.7)) * whole, min(v * float(rng.uniform(40, 150)), 0.25 * whole), v),
-        )
+        return ((float(rng.uniform(0.1, 0.7)) * whole, min(v * float(rng.uniform(40, 150)), 0.25 * whole), v),)
 
     def _noted(self, i: int, back: bool, driven: Driven, factor: float) -> Leg:
         plan, rng = self.plan, self.rng
@@ -317,9 +298,7 @@ class _Day:
             stopped_s=round(driven.stopped_s) if known["times"] and plan.town else None,
             distance_km=round(km * self.odometer, 1),
             gps_distance_km=gps if known["gps"] else None,
-            temperature_c=round(2 * (self.temperature + self.station_t)) / 2
-            if known["temperature"]
-            else None,
+            temperature_c=round(2 * (self.temperature + self.station_t)) / 2 if known["temperature"] else None,
             pressure_hpa=round(self.pressure) if known["pressure"] else None,
             road=("wet" if self.rain else "dry") if known["rain"] else "",
             climate=climate if known["climate"] else "",
@@ -362,9 +341,7 @@ class _Day:
         # The logger's power is the mean over its second: a point of it would miss what lies between.
         used = np.concatenate([[0.0], np.cumsum(driven.power_w * np.diff(ends))])
         before, after = (np.clip(t + half, 0.0, ends[-1]) for half in (-0.5, 0.5))
-        power = (
-            (np.interp(after, ends, used) - np.interp(before, ends, used)) / (after - before) * factor / 1000
-        )
+        power = (np.interp(after, ends, used) - np.interp(before, ends, used)) / (after - before) * factor / 1000
         north = np.concatenate([[0.0], np.cumsum(np.cos(self.roads[False].heading)) * CELL_M]) / 111_230.0
         east = np.concatenate([[0.0], np.cumsum(np.sin(self.roads[False].heading)) * CELL_M])
         east = east / (111_320.0 * math.cos(math.radians(51.0)))
@@ -373,8 +350,7 @@ class _Day:
         return Trace(
             time_s=t,
             speed_kmh=np.asarray(
-                np.round(np.maximum(np.gradient(at, t) * 3.6 + rng.normal(0, 0.15, len(t)), 0), 2),
-                dtype=np.float64,
+                np.round(np.maximum(np.gradient(at, t) * 3.6 + rng.normal(0, 0.15, len(t)), 0), 2), dtype=np.float64
             ),
             power_kw=np.round(power + rng.normal(0, 0.1, len(t)), 3),
             latitude=np.round(51.0 + np.interp(along, nodes, north), 6),

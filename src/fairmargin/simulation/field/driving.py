@@ -64,12 +64,7 @@ class Driven:
 
 
 def drive(
-    machine: Machine,
-    change: Alteration,
-    road: FieldRoad,
-    air: Air,
-    habits: Habits,
-    rng: np.random.Generator | None,
+    machine: Machine, change: Alteration, road: FieldRoad, air: Air, habits: Habits, rng: np.random.Generator | None
 ) -> Driven:
     """Drive a road; without `rng` without a driver's wobble and without gusts."""
     m = with_change(machine, change)

@@ -66,9 +66,7 @@ class BandsChart(QWidget):
             colour = theme.colour("ink" if band.agrees else "blocks")
             painter.setPen(colour)
             painter.drawText(
-                QRectF(0, ROW * i, LEFT - 12, ROW),
-                Qt.AlignmentFlag.AlignVCenter,
-                band.instrument.capitalize(),
+                QRectF(0, ROW * i, LEFT - 12, ROW), Qt.AlignmentFlag.AlignVCenter, band.instrument.capitalize()
             )
             a, b = sorted(self._units.show_consumption(v) for v in (max(band.low, 0.1), band.high))
             painter.setPen(Qt.PenStyle.NoPen)
@@ -86,8 +84,6 @@ class BandsChart(QWidget):
         if len(self.bands) > 1:
             painter.setPen(theme.colour("muted"))
             painter.drawText(
-                QRectF(0, bottom + 2, LEFT - 12, 18),
-                Qt.AlignmentFlag.AlignLeft,
-                label(self._units.consumption),
+                QRectF(0, bottom + 2, LEFT - 12, 18), Qt.AlignmentFlag.AlignLeft, label(self._units.consumption)
             )
         painter.end()

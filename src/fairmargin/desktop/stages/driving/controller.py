@@ -12,11 +12,7 @@ from typing import Any, Final
 
 from PySide6.QtCore import QObject
 
-from fairmargin.core.companion import (
-    SpeedWatch,
-    aimed_kmh,
-    price,
-)
+from fairmargin.core.companion import SpeedWatch, aimed_kmh, price
 from fairmargin.core.conditions.room import noted
 from fairmargin.core.conditions.typed import carried
 from fairmargin.core.leg_drive import LASTING, LegDrive
@@ -72,16 +68,12 @@ class DriveController(DriveState):
             path = fresh_path(folder, self.clock.moment(now), name)
             self._recorder = Recorder(path, name, self.clock.origin)
         except OSError as error:
-            self._say(
-                f"The drive cannot be recorded: {error.strerror or error}. Readings are kept all the same."
-            )
+            self._say(f"The drive cannot be recorded: {error.strerror or error}. Readings are kept all the same.")
         self._recorder_mark(now, "begun")
         self.paused_at = None
         self.drive = LegDrive(name, leg.direction == "back", SpeedWatch(aim[0] if aim else None))
         self.samples = Columns()
-        before = next(
-            (x for x in reversed(study.legs[: study.legs.index(leg)]) if self.session.has_reading(x)), None
-        )
+        before = next((x for x in reversed(study.legs[: study.legs.index(leg)]) if self.session.has_reading(x)), None)
         if before is not None:
             kept = {k: v for k in carried() if noted(leg, k) is None and (v := noted(before, k)) is not None}
             if kept:
@@ -183,9 +175,7 @@ class DriveController(DriveState):
         study, drive = self.study, self.drive
         if study is None or drive is None:
             return
-        self._say(
-            disturbance_words(study, self.session, price(study, study.leg(drive.leg), kind, seconds, speed))
-        )
+        self._say(disturbance_words(study, self.session, price(study, study.leg(drive.leg), kind, seconds, speed)))
 
     def read_off(self) -> None:
         """Everything is read at this moment; what instruments say is filled in, the rest is typed."""
@@ -217,9 +207,7 @@ class DriveController(DriveState):
         if note and not study.leg(drive.leg).note:
             changes["note"] = note[:300]
         after = study.with_leg(drive.leg, **changes)
-        self.session.edit(
-            after, f"read-off of {drive.leg}", {drive.leg: trace} if trace is not None else None
-        )
+        self.session.edit(after, f"read-off of {drive.leg}", {drive.leg: trace} if trace is not None else None)
 
     def finish(self) -> None:
         """The readings of the leg are in; on to the next."""
@@ -272,9 +260,7 @@ class DriveController(DriveState):
         self._drain()
         moved = self.clock.follow_wall()
         if moved is not None:
-            self._say(
-                f"The laptop's clock was set by {moved:+.0f} s; times go on by the new one, durations stay true."
-            )
+            self._say(f"The laptop's clock was set by {moved:+.0f} s; times go on by the new one, durations stay true.")
         recorder = self._recorder
         if recorder is not None and recorder.fault:
             self._say(recorder.fault)
@@ -285,9 +271,7 @@ class DriveController(DriveState):
 
     def _look_at_trip_meter(self, drive: LegDrive, item: Sample) -> None:
         """The car's own trip meter on the bus tells whether the reset took."""
-        slack_s = (
-            self.clock.rate - 1.0
-        ) * BLINK_S  # at a rehearsal's rate a blink of the machine is a stretch of road
+        slack_s = (self.clock.rate - 1.0) * BLINK_S  # at a rehearsal's rate a blink of the machine is a stretch of road
         trip = item.values.get("trip_km")
         took = drive.trip_on_the_bus(item.at, trip, slack_s)
         if took:

@@ -100,9 +100,7 @@ class InstrumentsDialog(QDialog):
         grid.setColumnStretch(1, 3)
         grid.setColumnStretch(2, 1)
         layout.addLayout(grid)
-        layout.addWidget(
-            label("Which signal is which: guessed from names and units, yours to change", "heading")
-        )
+        layout.addWidget(label("Which signal is which: guessed from names and units, yours to change", "heading"))
         self.mapping = QTableWidget(len(ROLE_NAMES), 2)
         self.mapping.setHorizontalHeaderLabels(["Quantity", "Signal of the DBC"])
         self.mapping.horizontalHeader().setStretchLastSection(True)

@@ -3,17 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import (
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study
 from fairmargin.core.words import signed
 from fairmargin.desktop.stages.driving.controller import DriveController
-from fairmargin.desktop.stages.driving.parts import (
-    go_button,
-)
+from fairmargin.desktop.stages.driving.parts import go_button
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.simulation.rehearsal import SEED
 

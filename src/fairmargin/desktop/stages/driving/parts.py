@@ -6,13 +6,7 @@ from collections.abc import Callable
 from typing import Final
 
 from PySide6.QtGui import QMouseEvent
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QFrame,
-    QPushButton,
-    QSizePolicy,
-    QVBoxLayout,
-)
+from PySide6.QtWidgets import QCheckBox, QFrame, QPushButton, QSizePolicy, QVBoxLayout
 
 from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, label

@@ -8,35 +8,16 @@ from datetime import datetime
 from typing import Any, Final
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QGridLayout,
-    QHBoxLayout,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core.companion import aimed_kmh, lateness, leg_checklist
 from fairmargin.core.conditions.room import noted
-from fairmargin.core.conditions.typed import (
-    caption,
-    carried,
-    leg_fields,
-    needed_fields,
-    read_leg_field,
-    show_leg_field,
-)
+from fairmargin.core.conditions.typed import caption, carried, leg_fields, needed_fields, read_leg_field, show_leg_field
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.entry import words_of
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.driving.controller import DriveController
-from fairmargin.desktop.stages.driving.parts import (
-    DAY_EVERY_S,
-    Ticking,
-    Tile,
-    go_button,
-)
+from fairmargin.desktop.stages.driving.parts import DAY_EVERY_S, Ticking, Tile, go_button
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
 
 #: What is set before a leg; of these, what every leg has. The others are asked for where a study needs them.

@@ -5,13 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QInputDialog,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core import units as core_units
 from fairmargin.core.companion import compare_readings
@@ -21,9 +15,7 @@ from fairmargin.core.study.entry import read_card, show_number, words_of
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.stages.driving.controller import DriveController
-from fairmargin.desktop.stages.driving.parts import (
-    go_button,
-)
+from fairmargin.desktop.stages.driving.parts import go_button
 from fairmargin.desktop.stages.driving.words import leg_verdict
 from fairmargin.desktop.widgets.basics import label, panel, scrolling
 
@@ -99,9 +91,7 @@ class ReadingPage(QWidget):
         c["distance"].show_text(
             "" if leg.distance_km is None else show_number(units.show("distance", leg.distance_km), 2)
         )
-        c["energy"].show_text(
-            "" if leg.energy_kwh is None else core_units.to_step(leg.energy_kwh, leg.energy_step_kwh)
-        )
+        c["energy"].show_text("" if leg.energy_kwh is None else core_units.to_step(leg.energy_kwh, leg.energy_step_kwh))
         c["soc"].show_text(
             ""
             if leg.soc_start_percent is None or leg.soc_end_percent is None
@@ -150,10 +140,7 @@ class ReadingPage(QWidget):
         said = leg_verdict(study, self.session, drive.leg)[0].splitlines()
         start = said[0].split(";")[0] if said else ""
         reason, accepted = QInputDialog.getText(
-            self,
-            f"Drive {drive.leg} again",
-            "Why? The leg stays visible, left out with this reason.",
-            text=start,
+            self, f"Drive {drive.leg} again", "Why? The leg stays visible, left out with this reason.", text=start
         )
         if accepted and reason.strip():
             self.controller.drive_again(reason.strip())

@@ -109,7 +109,5 @@ def make_feeds(value: InstrumentSettings, clock: Clock, sink: Sink) -> dict[Sour
             clock, sink, value.interface, value.channel, database, mapping_of(value, database)
         )
     if value.weather:
-        feeds["weather"] = WeatherFeed(
-            clock, sink, check_address(value.weather), 60.0 * value.weather_minutes
-        )
+        feeds["weather"] = WeatherFeed(clock, sink, check_address(value.weather), 60.0 * value.weather_minutes)
     return feeds

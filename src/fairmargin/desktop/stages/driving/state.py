@@ -4,10 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject
 
-from fairmargin.core.companion import (
-    RoadPlaces,
-    road_places,
-)
+from fairmargin.core.companion import RoadPlaces, road_places
 from fairmargin.core.leg_drive import LegDrive
 from fairmargin.core.study import Leg, Study
 from fairmargin.desktop.session import Session

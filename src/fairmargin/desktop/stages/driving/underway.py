@@ -3,14 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QGridLayout,
-    QHBoxLayout,
-    QPushButton,
-    QSizePolicy,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from fairmargin.core import units as core_units
 from fairmargin.core.companion import aimed_kmh
@@ -18,13 +11,7 @@ from fairmargin.core.study import Event, Leg, Study
 from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.driving.controller import DriveController
-from fairmargin.desktop.stages.driving.parts import (
-    EVENTS,
-    GATE_SOON_KM,
-    TALLEST_PX,
-    Tile,
-    go_button,
-)
+from fairmargin.desktop.stages.driving.parts import EVENTS, GATE_SOON_KM, TALLEST_PX, Tile, go_button
 from fairmargin.desktop.widgets.basics import PlainLabel, label
 
 
@@ -115,9 +102,7 @@ class DrivingPage(QWidget):
         approach = drive.phase == "approach"
         caption = f"To the start line, {units.distance}" if approach else f"To the read-off, {units.distance}"
         if to_gate is None:
-            self.gate_tile.show(
-                caption, "\u2013", "by your own landmark" if approach else "no distance known"
-            )
+            self.gate_tile.show(caption, "\u2013", "by your own landmark" if approach else "no distance known")
         else:
             foot = "" if aim is None else f"about {max(0.0, to_gate) / aim[0] * 60:.0f} min"
             if not approach and not drive.by_instrument:
@@ -176,7 +161,9 @@ class DrivingPage(QWidget):
                 words, state = "Read-off coming: hands on the notebook, hold the speed.", "now"
             elif slow is not None:
                 units = self.session.units
-                words = f"Slow for {slow[0]:.0f} s at {units.show('speed', slow[1]):.0f} {units.speed}: noted by itself."
+                words = (
+                    f"Slow for {slow[0]:.0f} s at {units.show('speed', slow[1]):.0f} {units.speed}: noted by itself."
+                )
                 state = "now"
         self.prompt.setText(words)
         if self.prompt.property("state") != state:
@@ -196,9 +183,7 @@ class DrivingPage(QWidget):
 
     def _saw_trip(self, text: str) -> None:
         if text:
-            self.controller.reset_seen(
-                core_units.read_quantity(text, "distance", self.session.units.distance)
-            )
+            self.controller.reset_seen(core_units.read_quantity(text, "distance", self.session.units.distance))
             self.shown.show_text("")
             self.shown.edit.clear()
 

@@ -4,12 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from fairmargin.core import units as core_units
 from fairmargin.core.planning.checklists import caution
@@ -88,13 +83,7 @@ class DriveView(QWidget):
 
     def fit(self) -> None:
         """Take the type that fits: large over the whole screen, compact in a low window."""
-        size = (
-            "large"
-            if self.isWindow() and self.height() >= 700
-            else "compact"
-            if self.height() < COMPACT_PX
-            else ""
-        )
+        size = "large" if self.isWindow() and self.height() >= 700 else "compact" if self.height() < COMPACT_PX else ""
         if self.property("type") == size:
             return
         self.setProperty("type", size)
@@ -134,9 +123,7 @@ class DriveView(QWidget):
         self.dash.setVisible(shown is not None)
         if shown is not None:
             self.dash_words.setText(_dashboard(shown, units))
-        self.says.setText(
-            core_units.in_units("\n".join(f"\u25b8 {words}" for words in controller.says[-2:]), units)
-        )
+        self.says.setText(core_units.in_units("\n".join(f"\u25b8 {words}" for words in controller.says[-2:]), units))
         # The reading page says the same of its leg.
         self.says.setVisible(bool(controller.says) and not (drive is not None and drive.phase == "reading"))
         self.caution.setText(caution(study.change.kind))
@@ -182,11 +169,7 @@ class DriveView(QWidget):
             self.fullScreenWanted.emit(False)
             return
         if control:
-            if (
-                key in {Qt.Key.Key_Return, Qt.Key.Key_Enter}
-                and drive is not None
-                and drive.phase == "reading"
-            ):
+            if key in {Qt.Key.Key_Return, Qt.Key.Key_Enter} and drive is not None and drive.phase == "reading":
                 self.reading.next.setFocus()  # a field being typed in is stored first
                 self.controller.finish()
                 return

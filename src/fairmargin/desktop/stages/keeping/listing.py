@@ -18,14 +18,7 @@ from PySide6.QtCore import (
     Signal,
 )
 from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QKeyEvent, QPainter, QPen
-from PySide6.QtWidgets import (
-    QFrame,
-    QListView,
-    QMenu,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-)
+from PySide6.QtWidgets import QFrame, QListView, QMenu, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from fairmargin.core.units import UnitChoice
 from fairmargin.core.units import label as unit_label
@@ -167,9 +160,7 @@ class StudyModel(QAbstractListModel):
             return Qt.ItemFlag.ItemIsEnabled
         return super().flags(index)
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
+    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if not index.isValid():
             return None
         if role == REACH:
@@ -200,9 +191,7 @@ class StudyDelegate(QStyledItemDelegate):
     def sizeHint(self, _option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
         return QSize(200, HEADING if isinstance(index.data(ENTRY), Heading) else ROW + GAP)
 
-    def paint(
-        self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
-    ) -> None:
+    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
         row = index.data(ENTRY)
         p.save()
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -246,9 +235,7 @@ class StudyDelegate(QStyledItemDelegate):
         p.drawText(QRectF(inner.right() - wide, inner.top(), wide, inner.height()), right, day_words(entry))
         left = inner.width() - wide - 24 - 32
         words = QRectF(inner.left() + 32, inner.top(), left * 0.64, inner.height())
-        draw_mini_bar(
-            p, QRectF(words.right() + 12, inner.top(), left * 0.36 - 12, inner.height()), known, reach
-        )
+        draw_mini_bar(p, QRectF(words.right() + 12, inner.top(), left * 0.36 - 12, inner.height()), known, reach)
         self._words(p, entry, words, units)
 
     def _words(self, p: QPainter, entry: StudyEntry, words: QRectF, units: UnitChoice | None) -> None:
@@ -272,9 +259,7 @@ class StudyDelegate(QStyledItemDelegate):
                 p.setFont(font(12))
                 room -= min(p.fontMetrics().horizontalAdvance(tags) + 16, room / 2)
                 p.setFont(made)
-            short = p.fontMetrics().elidedText(
-                text.replace("\n", " "), Qt.TextElideMode.ElideRight, int(room)
-            )
+            short = p.fontMetrics().elidedText(text.replace("\n", " "), Qt.TextElideMode.ElideRight, int(room))
             p.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, short)
             if i == 0 and tags:
                 after = line.left() + p.fontMetrics().horizontalAdvance(short) + 14

@@ -274,10 +274,7 @@ class PracticePage(KeepingPage):
         if case is None:
             return
         try:
-            verdict, flaw = (
-                self._said(self.verdict, "a verdict"),
-                self._said(self.flaw, "what is wrong with it"),
-            )
+            verdict, flaw = (self._said(self.verdict, "a verdict"), self._said(self.flaw, "what is wrong with it"))
             low, high = (self._number(f.edit, w) for f, w in ((self.low, "from"), (self.high, "to")))
             given = answer_to(
                 case.id, case.solution, datetime.now().astimezone().isoformat(timespec="seconds"),

@@ -6,15 +6,7 @@ from typing import cast
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QFrame,
-    QHBoxLayout,
-    QInputDialog,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.words import signed
@@ -174,9 +166,7 @@ class StudiesPage(KeepingPage):
         """Say that lines are being brought up to date."""
         if self.upkeep.waiting:
             count = self.upkeep.waiting
-            self.legend.setText(
-                f"{count} stud{'ies are' if count != 1 else 'y is'} being analysed again\u2026"
-            )
+            self.legend.setText(f"{count} stud{'ies are' if count != 1 else 'y is'} being analysed again\u2026")
         elif self._every:
             self._arrange()
 
@@ -185,9 +175,7 @@ class StudiesPage(KeepingPage):
         entry = next((e for e in self._every if e.id == study_id), None)
         if entry is None:
             return
-        text, done = QInputDialog.getText(
-            self, "Tags", "Tags, between commas:", text=", ".join(entry.about.tags)
-        )
+        text, done = QInputDialog.getText(self, "Tags", "Tags, between commas:", text=", ".join(entry.about.tags))
         if not done:
             return
         try:

@@ -75,9 +75,7 @@ class TogetherPage(KeepingPage):
         row.addWidget(label("is", "muted"))
         row.addWidget(self.other)
         self.join = QPushButton("Join them")
-        self.join.clicked.connect(
-            lambda: self.memory.say_same(self.one.currentText(), self.other.currentText())
-        )
+        self.join.clicked.connect(lambda: self.memory.say_same(self.one.currentText(), self.other.currentText()))
         row.addWidget(self.join)
         self.said = label("", "muted")
         row.addWidget(self.said, 1)
@@ -170,9 +168,7 @@ class TogetherPage(KeepingPage):
             self._again(joint)
         if len(again) > len(oftenest):
             more = len(again) - len(oftenest)
-            self.body.addWidget(
-                label(f"{more} more questions were asked again; they stand in their groups.", "muted")
-            )
+            self.body.addWidget(label(f"{more} more questions were asked again; they stand in their groups.", "muted"))
         for joint in joints:
             self._group(joint)
         if left:
@@ -181,10 +177,7 @@ class TogetherPage(KeepingPage):
             for x in left:
                 box.addWidget(
                     label(
-                        in_units(
-                            f"\u201c{x.finding.title}\u201d, {x.finding.name}: {x.why}",
-                            self.session.own_units,
-                        ),
+                        in_units(f"\u201c{x.finding.title}\u201d, {x.finding.name}: {x.why}", self.session.own_units),
                         wrap=True,
                     )
                 )
@@ -219,11 +212,7 @@ class TogetherPage(KeepingPage):
         effect, interval = joint.between(joint.names[0], joint.names[1])
         box.addWidget(label(head.rstrip(":"), "heading"))
         box.addWidget(
-            label(
-                f"Together {effect_words(effect, interval)} of the baseline's consumption.",
-                "large",
-                wrap=True,
-            )
+            label(f"Together {effect_words(effect, interval)} of the baseline's consumption.", "large", wrap=True)
         )
         for line in (x for x in lines if not x.strip().startswith("Together:")):
             box.addWidget(label(in_units(line.strip(), self.session.own_units), wrap=True))

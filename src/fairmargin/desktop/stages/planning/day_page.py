@@ -62,12 +62,7 @@ class DayPage(PlanPage):
             ("warm", "Warm-up drive", self.number("plan", "warm_up_min", "warm-up", unit="min"), "min"),
             ("swap", "Each swap", self.number("plan", "swap_min", "swap time", unit="min"), "min"),
             ("turn", "Read-off and turn", self.number("plan", "turn_min", "turn", unit="min"), "min"),
-            (
-                "high",
-                "Charge from",
-                self.number("plan", "charge_start_percent", "charge band", unit="%"),
-                "%",
-            ),
+            ("high", "Charge from", self.number("plan", "charge_start_percent", "charge band", unit="%"), "%"),
             ("low", "not below", self.number("plan", "charge_low_percent", "charge band", unit="%"), "%"),
             ("kw", "Charger", self.number("plan", "charger_kw", "charger", unit="kW"), "kW"),
             ("avoid", "No driving (traffic)", self._set_avoid, ""),
@@ -158,11 +153,7 @@ class DayPage(PlanPage):
         light = table.daylight
         if light is not None and light.sunrise is not None and light.sunset is not None:
             parts.append(f"light from {light.sunrise:%H:%M} to {light.sunset:%H:%M}")
-        return (
-            f"Forecast: {', '.join(parts)}."
-            if parts
-            else "No forecast yet: enter one on the Go or wait page."
-        )
+        return f"Forecast: {', '.join(parts)}." if parts else "No forecast yet: enter one on the Go or wait page."
 
     def _set_day(self, text: str) -> None:
         try:

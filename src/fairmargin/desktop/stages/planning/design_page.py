@@ -105,9 +105,7 @@ class DesignPage(PlanPage):
         units = self.session.units
         shortest = units.show("distance", designs.shortest_leg_km(whole, legs))
         level = designs.split(study, study.target_speed_kmh or 90.0).total
-        noise = display_noise_percent(
-            designs.known_step_kwh_per_100km(study) * 10.0 / level, legs, study.confidence
-        )
+        noise = display_noise_percent(designs.known_step_kwh_per_100km(study) * 10.0 / level, legs, study.confidence)
         lines.append(
             f"This display's step alone is worth \u00b1{noise:.1f} % with {legs} legs each; one that shows whole kWh would want legs of "
             f"{shortest:.0f} {units.distance} or more."
@@ -134,9 +132,7 @@ class DesignPage(PlanPage):
         made = self._made
 
         def simulate() -> None:
-            for design in designs.compare_designs(
-                study, runs=runs, scatter=scatter, cancelled=lambda: job.stop
-            ):
+            for design in designs.compare_designs(study, runs=runs, scatter=scatter, cancelled=lambda: job.stop):
                 made.append(design)
                 job.tell(len(made) - 1)
 

@@ -38,19 +38,12 @@ class ExpectedPanel(PlanPage):
         line = QHBoxLayout()
         line.setSpacing(14)
         for key, words, unit, tip in (
-            (
-                "drag_area_percent",
-                "Drag area changes by",
-                "%",
-                "Cd \u00d7 A; a flat roof box is commonly +15 to +30 %",
-            ),
+            ("drag_area_percent", "Drag area changes by", "%", "Cd \u00d7 A; a flat roof box is commonly +15 to +30 %"),
             ("rolling_percent", "Rolling resistance by", "%", "One label class is commonly 10 to 15 %"),
             ("auxiliary_w", "Power drawn by", "W", "Cabin, heating, cooling"),
             ("total_percent", "or all of it by", "%", "A plain factor, where no mechanism is known"),
         ):
-            line.addWidget(
-                self.field(key, words, self.number("plan", key, "expected change", unit=unit), unit, tip), 1
-            )
+            line.addWidget(self.field(key, words, self.number("plan", key, "expected change", unit=unit), unit, tip), 1)
         box.addLayout(line)
         self.curve = ExpectedCurve()
         box.addWidget(self.curve)

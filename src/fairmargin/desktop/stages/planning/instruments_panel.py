@@ -17,13 +17,7 @@ from fairmargin.desktop.widgets.basics import label as words_label
 from fairmargin.desktop.widgets.basics import panel
 
 #: Unit of each instrument's step; the trip average has the person's own.
-STEP_UNITS = {
-    "trip energy": "kWh",
-    "state of charge": "%",
-    "charge back": "kWh",
-    "fuel": "L",
-    "logger": "kWh",
-}
+STEP_UNITS = {"trip energy": "kWh", "state of charge": "%", "charge back": "kWh", "fuel": "L", "logger": "kWh"}
 
 
 class InstrumentsPanel(QWidget):

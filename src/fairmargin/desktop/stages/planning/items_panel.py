@@ -4,14 +4,7 @@ from __future__ import annotations
 
 from typing import get_args
 
-from PySide6.QtWidgets import (
-    QGridLayout,
-    QHBoxLayout,
-    QPushButton,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from fairmargin.core.planning.load import item_kg, items_kg, read_item
 from fairmargin.core.study import Study
@@ -137,7 +130,6 @@ class ItemsPanel(QWidget):
             return
         first = study.trials[0].id
         changed = tuple(
-            c.with_(mass_delta_kg=round(item_kg(item), 1)) if c.id == first else c
-            for c in study.configurations
+            c.with_(mass_delta_kg=round(item_kg(item), 1)) if c.id == first else c for c in study.configurations
         )
         self.session.edit(study.with_(configurations=changed), f"{item.name} is the change")

@@ -4,14 +4,7 @@ from __future__ import annotations
 
 from typing import get_args
 
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QHBoxLayout,
-    QPushButton,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from fairmargin.core.planning.checklists import caution, checklist
 from fairmargin.core.study import Study

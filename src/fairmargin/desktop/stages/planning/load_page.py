@@ -7,15 +7,7 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
-from fairmargin.core.planning.load import (
-    CAUTION,
-    cautions,
-    check_load,
-    read_limit,
-    roof_kg,
-    towing_budget_kg,
-    trailer,
-)
+from fairmargin.core.planning.load import CAUTION, cautions, check_load, read_limit, roof_kg, towing_budget_kg, trailer
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units
@@ -69,15 +61,11 @@ class LoadPage(PlanPage):
         grid.addWidget(self.items, 0, 0, 1, 2)
         at = 2
         for name, words in MASSES:
-            grid.addWidget(
-                self.field(name, words, self.number("load", name, words.lower(), "mass")), at // 2, at % 2
-            )
+            grid.addWidget(self.field(name, words, self.number("load", name, words.lower(), "mass")), at // 2, at % 2)
             at += 1
         for name, words, unit in OTHERS:
             grid.addWidget(
-                self.field(name, words, self.number("load", name, words.lower(), unit=unit), unit),
-                at // 2,
-                at % 2,
+                self.field(name, words, self.number("load", name, words.lower(), unit=unit), unit), at // 2, at % 2
             )
             at += 1
         at += at % 2
@@ -123,9 +111,7 @@ class LoadPage(PlanPage):
         self.careful.setVisible(bool(self.careful.text()))
         for name, _ in MASSES:
             value = getattr(load, name)
-            self.fields[name].show_text(
-                "" if value is None else show_number(units.show("mass", value), 0), units.mass
-            )
+            self.fields[name].show_text("" if value is None else show_number(units.show("mass", value), 0), units.mass)
         if load.vehicle_kg is None and study.vehicle.mass_kg:
             shown = units.show("mass", float(study.vehicle.mass_kg))
             self.fields["vehicle_kg"].edit.setPlaceholderText(f"{shown:.0f} as driven?")

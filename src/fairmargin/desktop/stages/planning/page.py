@@ -34,9 +34,7 @@ class PlanPage(QWidget):
         assert self.session.study is not None
         return self.session.study
 
-    def field(
-        self, key: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = ""
-    ) -> Field:
+    def field(self, key: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = "") -> Field:
         """Make a field with its caption, unit and fault line."""
         made = Field(words, commit, unit=unit, tip=tip)
         self.fields[key] = made
@@ -59,9 +57,7 @@ class PlanPage(QWidget):
             raise ValueError(words_of(error)) from error
         self.change(text, **{part: new})
 
-    def number(
-        self, part: str, name: str, text: str, quantity: str = "", unit: str = ""
-    ) -> Callable[[str], None]:
+    def number(self, part: str, name: str, text: str, quantity: str = "", unit: str = "") -> Callable[[str], None]:
         """Return a commit for a number of a part, typed in the person's unit of `quantity`, or in `unit`."""
 
         def commit(typed: str) -> None:

@@ -153,9 +153,7 @@ class CalibrationPanel(PlanPage):
         target = study.target_speed_kmh
         if target and vehicle.speed_error_percent:
             must = target * (1 + vehicle.speed_error_percent / 100)
-            said.append(
-                in_units(f"it must show {must:.0f} km/h for a true {target:.0f} km/h", self.session.units)
-            )
+            said.append(in_units(f"it must show {must:.0f} km/h for a true {target:.0f} km/h", self.session.units))
         self.words.setText(
             "; ".join(said).capitalize() + "." if said else "Not calibrated: some over-read by 2 to 3 %."
         )
@@ -178,9 +176,7 @@ class CalibrationPanel(PlanPage):
             if key in seen or not study.vehicle.name:
                 continue
             seen.add(key)
-            self._vehicles.append(
-                (f"{study.vehicle.name}, as in {title}", study.vehicle, study.plan.checklist)
-            )
+            self._vehicles.append((f"{study.vehicle.name}, as in {title}", study.vehicle, study.plan.checklist))
         self.garage.clear()
         self.garage.addItems([name for name, *_ in self._vehicles])
         self.garage.setEnabled(bool(self._vehicles))

@@ -44,11 +44,7 @@ class RememberedPanel(QWidget):
         key = (self.session.study_id, same_name(study.vehicle.name), same_name(study.route_name))
         if key != self._asked:
             self._asked = key
-            known = (
-                self.session.memory.knowledge(study.vehicle, self.session.study_id)
-                if study.vehicle.name
-                else None
-            )
+            known = self.session.memory.knowledge(study.vehicle, self.session.study_id) if study.vehicle.name else None
             self._offered = None if known is None else known.remembered(study.route_name)
         return self._offered if self._offered is not None and self._offered.values else None
 

@@ -100,9 +100,7 @@ class RoutePage(PlanPage):
         placed = [p for p in study.route if p.latitude is not None and p.longitude is not None]
         f = study.plan.forecast
         blowing = (
-            (f.wind_speed_ms, f.wind_from_deg)
-            if f.wind_speed_ms is not None and f.wind_from_deg is not None
-            else None
+            (f.wind_speed_ms, f.wind_from_deg) if f.wind_speed_ms is not None and f.wind_from_deg is not None else None
         )
         empty = np.zeros(0)
         if len(placed) < 2:
@@ -119,9 +117,7 @@ class RoutePage(PlanPage):
             100.0,
         )
         heights = None
-        known = [
-            (p.distance_m - placed[0].distance_m, p.elevation_m) for p in placed if p.elevation_m is not None
-        ]
+        known = [(p.distance_m - placed[0].distance_m, p.elevation_m) for p in placed if p.elevation_m is not None]
         if len(known) >= 2:
             heights = np.interp(line.distance_m, [k[0] for k in known], [k[1] for k in known])
         sectors = _sectors(study.route)
@@ -140,13 +136,9 @@ class RoutePage(PlanPage):
 
     def _gate(self, name: str) -> Callable[[str], None]:
         def commit(text: str) -> None:
-            metres = (
-                None if not text else 1000.0 * read_quantity(text, "distance", self.session.units.distance)
-            )
+            metres = None if not text else 1000.0 * read_quantity(text, "distance", self.session.units.distance)
             plan = self.study.plan.with_(**{name: metres})
-            whole = (
-                self.study.route[-1].distance_m - self.study.route[0].distance_m if self.study.route else 0.0
-            )
+            whole = self.study.route[-1].distance_m - self.study.route[0].distance_m if self.study.route else 0.0
             low, high = plan.gate_start_m or 0.0, plan.gate_end_m or whole
             if whole and (high > whole + 1 or high - low < 0.2 * whole):
                 raise ValueError(
@@ -169,9 +161,7 @@ class RoutePage(PlanPage):
             climb = float(np.sum(np.maximum(np.sin(shape.slope_rad), 0) * shape.length_m))
             net = float(heights[-1] - heights[0])
             constants = study.vehicle.constants()
-            lost = kept_by_hills_wh(
-                constants.mass_kg, climb, constants.drive_efficiency, constants.regen_efficiency
-            )
+            lost = kept_by_hills_wh(constants.mass_kg, climb, constants.drive_efficiency, constants.regen_efficiency)
             both = study.method in {"out-and-back", "side-by-side"}
             lines.append(
                 f"{climb:.0f} m of climbing, {abs(net):.0f} m {'higher' if net > 0 else 'lower'} at the end"
@@ -190,9 +180,7 @@ class RoutePage(PlanPage):
         return in_units(" ".join(lines), units)
 
     def _choose(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(
-            self, "Route", "", "Tracks and tables (*.gpx *.csv);;All files (*)"
-        )
+        path, _ = QFileDialog.getOpenFileName(self, "Route", "", "Tracks and tables (*.gpx *.csv);;All files (*)")
         if path:
             self.bring(path)
 

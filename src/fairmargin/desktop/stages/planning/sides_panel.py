@@ -7,15 +7,7 @@ from string import ascii_uppercase
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QComboBox,
-    QGridLayout,
-    QHBoxLayout,
-    QPushButton,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from fairmargin.core.kinds import MECHANISMS
 from fairmargin.core.study import Configuration, NamedVehicle, Study, Vehicle
@@ -68,12 +60,7 @@ class ConfigurationsPanel(QWidget):
     def refresh(self, study: Study) -> None:
         """Show the study's configurations; lines are made anew only where there are others."""
         ordered = (study.baseline, *study.trials)
-        structure = (
-            self.session.study_id,
-            tuple(c.id for c in ordered),
-            study.change.subject,
-            self.session.units,
-        )
+        structure = (self.session.study_id, tuple(c.id for c in ordered), study.change.subject, self.session.units)
         if structure != self._structure:
             self._structure = structure
             self._build(study, ordered)
@@ -81,9 +68,7 @@ class ConfigurationsPanel(QWidget):
         for c in ordered:
             self.fields[c.id, "name"].show_text(c.name)
             mass = c.mass_delta_kg
-            self.fields[c.id, "mass"].show_text(
-                show_number(units.show("mass", mass), 1) if mass else "", units.mass
-            )
+            self.fields[c.id, "mass"].show_text(show_number(units.show("mass", mass), 1) if mass else "", units.mass)
             self.fields[c.id, "circumference"].show_text(
                 show_number(c.circumference_change_percent, 2) if c.circumference_change_percent else ""
             )
@@ -121,9 +106,7 @@ class ConfigurationsPanel(QWidget):
             if study.change.subject == "speed":
                 entries.insert(1, ("speed", "Speed", self._speed, "The speed is the change"))
             for key, words, read, tip in entries:
-                field = Field(
-                    words, self._setter(c.id, key, read), tip=tip, unit="%" if key == "circumference" else ""
-                )
+                field = Field(words, self._setter(c.id, key, read), tip=tip, unit="%" if key == "circumference" else "")
                 field.edit.setAccessibleName(f"{words}, {c.label}")
                 self.fields[c.id, key] = field
                 self.grid.addWidget(field, row, column)
@@ -176,9 +159,7 @@ class ConfigurationsPanel(QWidget):
     def _speed(self, text: str) -> dict[str, Any]:
         return {"speed_kmh": read_quantity(text, "speed", self.session.units.speed) if text else None}
 
-    def _setter(
-        self, identifier: str, key: str, read: Callable[[str], dict[str, Any]]
-    ) -> Callable[[str], None]:
+    def _setter(self, identifier: str, key: str, read: Callable[[str], dict[str, Any]]) -> Callable[[str], None]:
         def commit(text: str) -> None:
             self._change(identifier, f"{key} of a configuration", **read(text))
 
@@ -188,9 +169,7 @@ class ConfigurationsPanel(QWidget):
         study = self._study
         try:
             after = study.with_(
-                configurations=tuple(
-                    c.with_(**changes) if c.id == identifier else c for c in study.configurations
-                )
+                configurations=tuple(c.with_(**changes) if c.id == identifier else c for c in study.configurations)
             )
         except ValueError as error:
             raise ValueError(words_of(error)) from error
@@ -236,9 +215,7 @@ class ConfigurationsPanel(QWidget):
             rest[0] = rest[0].with_(baseline=True)
         fewer = study.with_legs(leg for leg in study.legs if leg.configuration != identifier)
         known = tuple(k for k in study.known_differences if k.configuration != identifier)
-        self.session.edit(
-            fewer.with_(configurations=tuple(rest), known_differences=known), "remove a configuration"
-        )
+        self.session.edit(fewer.with_(configurations=tuple(rest), known_differences=known), "remove a configuration")
 
 
 class VehiclesPanel(QWidget):

@@ -65,9 +65,7 @@ class VehiclePanel(QWidget):
         box.addLayout(grid)
         grid.addWidget(self._field("v_name", "Name", self._vehicle("name")), 0, 0)
         grid.addWidget(self._choice("v_class", "Class", tuple(CLASS_PRESETS), self._set_class), 0, 1)
-        grid.addWidget(
-            self._choice("v_energy", "Energy", ("electric", "petrol", "diesel"), self._set_energy), 0, 2
-        )
+        grid.addWidget(self._choice("v_energy", "Energy", ("electric", "petrol", "diesel"), self._set_energy), 0, 2)
         for i, (name, words, unit) in enumerate(VEHICLE_FIELDS):
             grid.addWidget(self._field(f"v_{name}", words, self._vehicle(name), unit=unit), 1 + i // 3, i % 3)
 
@@ -76,9 +74,7 @@ class VehiclePanel(QWidget):
         self.fields[key] = field
         return field
 
-    def _choice(
-        self, key: str, words: str, options: tuple[str, ...], commit: Callable[[str], None]
-    ) -> QWidget:
+    def _choice(self, key: str, words: str, options: tuple[str, ...], commit: Callable[[str], None]) -> QWidget:
         holder, box = named_choice(words, options, commit)
         self.boxes[key] = box
         return holder
@@ -110,9 +106,7 @@ class VehiclePanel(QWidget):
     def _offer(self, study: Study) -> None:
         """List the study's vehicles, and its own where legs name none; hidden where there is one."""
         kept = self.which.currentData()
-        own = not study.vehicles or any(
-            leg.vehicle not in {v.id for v in study.vehicles} for leg in study.legs
-        )
+        own = not study.vehicles or any(leg.vehicle not in {v.id for v in study.vehicles} for leg in study.legs)
         choices = [(v.label, v.id) for v in study.vehicles]
         if own:
             choices.append((study.vehicle.name or "of legs that name none", ""))
@@ -158,9 +152,7 @@ class VehiclePanel(QWidget):
             value = getattr(vehicle, name)
             decimals = 5 if name == "rolling_coefficient" else 3
             if name == "mass_kg":
-                field.show_text(
-                    "" if value is None else show_number(units.show("mass", value), 0), units.mass
-                )
+                field.show_text("" if value is None else show_number(units.show("mass", value), 0), units.mass)
                 guess = units.show("mass", constants.mass_kg)
             else:
                 field.show_text(show_number(value, decimals))
@@ -171,13 +163,9 @@ class VehiclePanel(QWidget):
             f[f"v_{name}"].setVisible((name in OF_FUEL) == fuel)
         if constants.assumed:
             names = ", ".join(
-                n.rsplit("_", 1)[0].replace("_", " ")
-                if n.endswith(("kg", "m2", "w"))
-                else n.replace("_", " ")
+                n.rsplit("_", 1)[0].replace("_", " ") if n.endswith(("kg", "m2", "w")) else n.replace("_", " ")
                 for n in constants.assumed
             )
-            self.assumed.setText(
-                f"Assumed from the class, with a wide margin: {names}. What you know narrows it."
-            )
+            self.assumed.setText(f"Assumed from the class, with a wide margin: {names}. What you know narrows it.")
         else:
             self.assumed.setText("All constants given; the fit still checks them against the legs.")

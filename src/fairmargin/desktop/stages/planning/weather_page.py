@@ -4,14 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime, time
 
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QGridLayout,
-    QHBoxLayout,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core import designs
 from fairmargin.core.inference.scatter import ScatterPrior
@@ -106,11 +99,7 @@ class WeatherPage(PlanPage):
         self.rain.clicked.connect(lambda on: self.change_part("forecast", "rain", rain=bool(on)))
         box.addWidget(self.rain)
         box.addWidget(
-            label(
-                "Or paste a METAR or TAF, or hours: time, wind, gust, from, temperature, rain",
-                "muted",
-                wrap=True,
-            )
+            label("Or paste a METAR or TAF, or hours: time, wind, gust, from, temperature, rain", "muted", wrap=True)
         )
         line = QHBoxLayout()
         self.report = Words()
@@ -204,9 +193,7 @@ class WeatherPage(PlanPage):
         found = self._windows(self.study)
         if found:
             best = found[0]
-            self.change(
-                "the best window", day=best.start.date(), start=best.start.time(), forecast=best.forecast
-            )
+            self.change("the best window", day=best.start.date(), start=best.start.time(), forecast=best.forecast)
 
     def _ask_station(self) -> None:
         """Rehearse with the simulated station's report for the hour the day begins."""

@@ -50,15 +50,11 @@ class PromisesChart(Chart):
         across.draw_across(p, bottom, bottom + 4, lambda v: f"{v:.0f}")
         p.setPen(theme.colour("muted"))
         p.drawText(QPointF(left + 4, top + 10), "found at the end, %")
-        p.drawText(
-            QRectF(left, bottom + 18, right - left, 16), Qt.AlignmentFlag.AlignRight, "promised before, %"
-        )
+        p.drawText(QRectF(left, bottom + 18, right - left, 16), Qt.AlignmentFlag.AlignRight, "promised before, %")
         p.setPen(QPen(theme.colour("ink"), 1.2, Qt.PenStyle.DashLine))
         p.drawLine(QPointF(across.at(0), up.at(0)), QPointF(across.at(100), up.at(100)))
         for x in every:
-            at = QPointF(
-                across.at(min(max(x.promised_percent, 0), 100)), up.at(min(max(x.found_percent, 0), 100))
-            )
+            at = QPointF(across.at(min(max(x.promised_percent, 0), 100)), up.at(min(max(x.found_percent, 0), 100)))
             draw_mark(p, at, 11, None, theme.colour("baseline"))
 
 
@@ -125,8 +121,7 @@ class GaugePage(UsePage):
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setTextAlignment(
-                    Qt.AlignmentFlag.AlignVCenter
-                    | (Qt.AlignmentFlag.AlignRight if j else Qt.AlignmentFlag.AlignLeft)
+                    Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignRight if j else Qt.AlignmentFlag.AlignLeft)
                 )
                 self.table.setItem(i, j, item)
         self.table.resizeColumnsToContents()

@@ -64,15 +64,10 @@ class MoneyPage(UsePage):
         grid.setHorizontalSpacing(12)
         self.price = Field("Price per kWh", self._set_price, tip="From the wall at home")
         self.public = Field(
-            "Elsewhere, per kWh",
-            self.keep(lambda: "public", unit="/kWh"),
-            tip="At public chargers, dispensed",
+            "Elsewhere, per kWh", self.keep(lambda: "public", unit="/kWh"), tip="At public chargers, dispensed"
         )
         self.share = Field(
-            "Charged elsewhere",
-            self.keep(lambda: "public_share", unit="%", high=100.0),
-            unit="%",
-            placeholder="0",
+            "Charged elsewhere", self.keep(lambda: "public_share", unit="%", high=100.0), unit="%", placeholder="0"
         )
         self.road = Field(
             "Road charge",
@@ -82,28 +77,12 @@ class MoneyPage(UsePage):
         )
         self.yearly = Field("Distance a year", self.keep(lambda: "yearly_km", quantity="distance"))
         self.purchase = Field(
-            "It costs to buy",
-            self._set_purchase,
-            tip="The change: wheels, covers, tyres",
-            placeholder="nothing",
+            "It costs to buy", self._set_purchase, tip="The change: wheels, covers, tyres", placeholder="nothing"
         )
-        self.rate = Field(
-            "Interest", self.keep(lambda: "rate", unit="%", high=50.0), unit="%", placeholder="0"
-        )
-        self.years = Field(
-            "Years kept", self.keep(lambda: "years", low=0.1, high=100.0), placeholder="not known"
-        )
+        self.rate = Field("Interest", self.keep(lambda: "rate", unit="%", high=50.0), unit="%", placeholder="0")
+        self.years = Field("Years kept", self.keep(lambda: "years", low=0.1, high=100.0), placeholder="not known")
         for i, made in enumerate(
-            (
-                self.price,
-                self.public,
-                self.share,
-                self.road,
-                self.yearly,
-                self.purchase,
-                self.rate,
-                self.years,
-            )
+            (self.price, self.public, self.share, self.road, self.yearly, self.purchase, self.rate, self.years)
         ):
             grid.addWidget(made, i // 4, i % 4)
         box.addLayout(grid)
@@ -159,9 +138,7 @@ class MoneyPage(UsePage):
         per, unit = (1.0, "kWh") if own.energy == "electric" else (own.heating_value / 1000.0, "L")
         levels = (c.baseline_wh_per_km, c.trial_wh_per_km)
         per_year = [energy_per_year_kwh(w, yearly_km) / per for w in levels]
-        within = [
-            energy_per_year_kwh(c.baseline_wh_per_km * p / 100, yearly_km) / per for p in c.interval_percent
-        ]
+        within = [energy_per_year_kwh(c.baseline_wh_per_km * p / 100, yearly_km) / per for p in c.interval_percent]
         difference = per_year[1] - per_year[0]
         word, sign = ("more", 1) if difference > 0 else ("less", -1)
         text = (
@@ -170,9 +147,7 @@ class MoneyPage(UsePage):
         )
         saving = self._saving(c, yearly_km)
         if saving is None:
-            text += (
-                f". What that is worth wants {'a price per litre' if unit == 'L' else 'the prices per kWh'}."
-            )
+            text += f". What that is worth wants {'a price per litre' if unit == 'L' else 'the prices per kWh'}."
         else:
             worth = sorted(-sign * x for x in saving.interval)
             text += (
@@ -195,9 +170,7 @@ class MoneyPage(UsePage):
         price = study.change.purchase_price
         saving = None if c is None else self._saving(c, yearly_km)
         if price is None or saving is None:
-            self.pays.setText(
-                "" if price is None else "Whether it pays for itself wants a comparison and its prices."
-            )
+            self.pays.setText("" if price is None else "Whether it pays for itself wants a comparison and its prices.")
         else:
             found = payback(float(price), saving, (self.own.known("rate") or 0.0) / 100.0)
             self.pays.setText(found.words(self.own.known("years")))
@@ -206,9 +179,7 @@ class MoneyPage(UsePage):
     def _show_table(self, study: Study, yearly_km: float) -> None:
         """Each vehicle and configuration: its consumption, a hundred of distance, a year."""
         analysis, units, prices = self.session.analysis, self.session.units, self.own.prices()
-        every = (
-            [] if analysis is None else [r for r in analysis.results if r.wh_per_km or r.as_driven_wh_per_km]
-        )
+        every = [] if analysis is None else [r for r in analysis.results if r.wh_per_km or r.as_driven_wh_per_km]
         whole = [r for r in every if r.sector == WHOLE]
         rows = (whole or every)[:MOST_ROWS]
         self.frame.setVisible(len(rows) > 0)
@@ -218,8 +189,7 @@ class MoneyPage(UsePage):
             for j, text in enumerate(self._cells(study, r, yearly_km, prices)):
                 item = QTableWidgetItem(text)
                 item.setTextAlignment(
-                    Qt.AlignmentFlag.AlignVCenter
-                    | (Qt.AlignmentFlag.AlignRight if j else Qt.AlignmentFlag.AlignLeft)
+                    Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignRight if j else Qt.AlignmentFlag.AlignLeft)
                 )
                 self.table.setItem(i, j, item)
         self.table.resizeColumnsToContents()
@@ -231,9 +201,7 @@ class MoneyPage(UsePage):
         level = float(r.wh_per_km or r.as_driven_wh_per_km or 0.0)
         cost = cost_per_km(level, vehicle_of(study, r.vehicle), prices)
         hundred = 100.0 / units.show("distance", 1.0)
-        money = (
-            ("price not told", "") if cost is None else (f"{cost * hundred:.2f}", f"{cost * yearly_km:.0f}")
-        )
+        money = ("price not told", "") if cost is None else (f"{cost * hundred:.2f}", f"{cost * yearly_km:.0f}")
         return result_name(study, r, units), consumption_words(level, units), *money
 
 

@@ -156,9 +156,7 @@ class UsePage(QWidget):
                 )
                 if not low <= value <= high:
                     raise ValueError(
-                        f"expected {low:g} to {high:g}"
-                        if high < 1e9
-                        else f"expected a number of {low:g} or more"
+                        f"expected {low:g} to {high:g}" if high < 1e9 else f"expected a number of {low:g} or more"
                     )
             self.session.settings.setValue(f"use/{name()}", value)
             self.touch()

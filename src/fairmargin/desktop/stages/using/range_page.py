@@ -17,14 +17,7 @@ from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.units import (
-    in_units,
-    read_consumption,
-    read_in,
-    read_number,
-    read_quantity,
-    to_wh_per_km,
-)
+from fairmargin.core.units import in_units, read_consumption, read_in, read_number, read_quantity, to_wh_per_km
 from fairmargin.core.words import sentence
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
@@ -102,10 +95,7 @@ class RangePage(UsePage):
         self.driven = DrivenPanel()
         self.body.addWidget(self.driven.frame)
         self.body.addWidget(
-            label(
-                "Plan on less than this: wind, cold and rain cost range, and capacity fades with age.",
-                "caution",
-            )
+            label("Plan on less than this: wind, cold and rain cost range, and capacity fades with age.", "caution")
         )
         self.body.addStretch()
         session.wanted.ready.connect(touch)
@@ -117,13 +107,9 @@ class RangePage(UsePage):
         row = QHBoxLayout()
         self.speed = Field("Speed", self._asked_number("speed_kmh", "speed", 5, 250))
         self.air = Field("Air", self._asked_number("temperature_c", "temperature", -40, 50))
-        self.cabin = Field(
-            "Cabin", self._set_cabin, placeholder="off", tip="off, auto, or the temperature set"
-        )
+        self.cabin = Field("Cabin", self._set_cabin, placeholder="off", tip="off, auto, or the temperature set")
         self.head_wind = Field(
-            "Head wind",
-            self._asked_number("head_wind_ms", "wind", -30, 30),
-            tip="At the mast; negative from behind",
+            "Head wind", self._asked_number("head_wind_ms", "wind", -30, 30), tip="At the mast; negative from behind"
         )
         self.climb = Field("Climb", self._asked_number("climb_m_per_km", "", -200, 200), unit="m/km")
         self.load = Field("Load on top", self._asked_number("load_kg", "mass", -2000, 20000))
@@ -235,16 +221,12 @@ class RangePage(UsePage):
         own, units = self.vehicle, self.units
         fuel = own.energy != "electric"
         self.capacity.caption.setText("Tank" if fuel else "Usable capacity")
-        self.capacity.show_text(
-            show_number(own.tank_l if fuel else own.usable_capacity_kwh, 1), "L" if fuel else "kWh"
-        )
+        self.capacity.show_text(show_number(own.tank_l if fuel else own.usable_capacity_kwh, 1), "L" if fuel else "kWh")
         self.reserve.show_text(show_number(100 * self.own.reserve, 0))
         self.fade.show_text(show_number(self.own.known("fade"), 1))
         self.fade.setVisible(not fuel)
         rated = own.rated_wh_per_km
-        self.rated.show_text(
-            "" if rated is None else f"{units.show_consumption(float(rated)):.4g}", units.consumption
-        )
+        self.rated.show_text("" if rated is None else f"{units.show_consumption(float(rated)):.4g}", units.consumption)
         far = own.rated_range_km
         self.rated_range.show_text(
             "" if far is None else show_number(units.show("distance", float(far)), 0), units.distance
@@ -271,13 +253,7 @@ class RangePage(UsePage):
             return ()
         asked = self._wish or self._usual(asking)
         try:
-            return predict(
-                study,
-                asking,
-                asked,
-                self.own.reserve,
-                self.own.fade,
-            )
+            return predict(study, asking, asked, self.own.reserve, self.own.fade)
         except (ArithmeticError, ValueError):
             return ()
 
@@ -295,9 +271,7 @@ class RangePage(UsePage):
         t = asking.predictor.reference_c if now.temperature_c is None else now.temperature_c
         self.air.show_text(f"{units.show('temperature', t):.3g}", units.temperature)
         shown = (
-            self._cabin
-            if self._cabin in {"off", "auto"}
-            else f"{units.show('temperature', float(self._cabin)):.3g}"
+            self._cabin if self._cabin in {"off", "auto"} else f"{units.show('temperature', float(self._cabin)):.3g}"
         )
         self.cabin.show_text(shown)
         self.head_wind.show_text(f"{units.show('wind', now.head_wind_ms or 0.0):.3g}", units.wind)
@@ -344,14 +318,7 @@ class RangePage(UsePage):
             figures = (p.reach.to_empty_km, p.reach.to_reserve_km, *p.reach.interval_km)
             full, kept, low, high = (units.show("distance", x) for x in figures)
             bars.append(
-                (
-                    side_words(study, p.configuration, units),
-                    self.trial_of(p.configuration),
-                    full,
-                    kept,
-                    low,
-                    high,
-                )
+                (side_words(study, p.configuration, units), self.trial_of(p.configuration), full, kept, low, high)
             )
         self.bars.show_bars(bars, units.distance)
 
@@ -385,24 +352,16 @@ class RangePage(UsePage):
             self.range_words.setText(" ".join(result_lines(study, alone, self.session.units)))
         if alone is not None and stored and alone.as_driven_wh_per_km and alone.as_driven_interval:
             low, high = alone.as_driven_interval
-            bars = [
-                self._bar(
-                    result_name(study, alone, units), None, stored, alone.as_driven_wh_per_km, (high, low)
-                )
-            ]
+            bars = [self._bar(result_name(study, alone, units), None, stored, alone.as_driven_wh_per_km, (high, low))]
         self.bars.show_bars(bars, units.distance)
 
-    def _bar(
-        self, name: str, which: int | None, stored_wh: float, wh_per_km: float, ends: tuple[float, float]
-    ) -> Bar:
+    def _bar(self, name: str, which: int | None, stored_wh: float, wh_per_km: float, ends: tuple[float, float]) -> Bar:
         """One bar: name, trial, full, to the reserve, and the ends of its margin, in the person's unit."""
         reserve = self.own.reserve
         stored = stored_wh / 1000.0 * (1 - self.own.fade)
         reach = driving_range(stored, wh_per_km, reserve)
         a, b = (driving_range(stored, e, reserve).to_reserve_km for e in ends)
-        full, kept, low, high = (
-            self.units.show("distance", x) for x in (reach.full_km, reach.to_reserve_km, a, b)
-        )
+        full, kept, low, high = (self.units.show("distance", x) for x in (reach.full_km, reach.to_reserve_km, a, b))
         return name, which, full, kept, low, high
 
     # ------------------------------------------------------------ over speed

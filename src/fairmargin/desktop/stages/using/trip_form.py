@@ -8,14 +8,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from PySide6.QtCore import QEvent, QObject
-from PySide6.QtWidgets import (
-    QFileDialog,
-    QGridLayout,
-    QHBoxLayout,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core.conditions.typed import read_climate
 from fairmargin.core.outcome.asking import Askable
@@ -29,13 +22,7 @@ from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.widgets.basics import label, named_choice, panel
 from fairmargin.desktop.widgets.inputs import Words
-from fairmargin.exchange.chargers import (
-    read_chargers,
-    read_stretches,
-    show_chargers,
-    show_stretches,
-    stretches_of,
-)
+from fairmargin.exchange.chargers import read_chargers, read_stretches, show_chargers, show_stretches, stretches_of
 
 #: How surely stops are planned: words, and the share of trips that take no more.
 CERTAINTIES: Final = (
@@ -91,10 +78,7 @@ class TripForm(UsePage):
         box.addLayout(head)
         row = QHBoxLayout()
         self.way = self._field(
-            "way",
-            "The way",
-            self._set_way,
-            tip="420, or stretches: 60 at 90; 300 at 85 +400 m; 60 at 50, town",
+            "way", "The way", self._set_way, tip="420, or stretches: 60 at 90; 300 at 85 +400 m; 60 at 50, town"
         )
         self.way.edit.setPlaceholderText("420   or   60 at 90; 300 at 85 +400 m")
         row.addWidget(self.way, 3)
@@ -115,9 +99,7 @@ class TripForm(UsePage):
         column.addWidget(label("Chargers along it", "muted"))
         self.chargers = Words()
         self.chargers.setAccessibleName("Chargers along it")
-        self.chargers.setPlaceholderText(
-            "every 90 to 140 km, 150 kW\nor a line each:  140 Mill Quay 150 kW 0.45"
-        )
+        self.chargers.setPlaceholderText("every 90 to 140 km, 150 kW\nor a line each:  140 Mill Quay 150 kW 0.45")
         self.chargers.setFixedHeight(74)
         self.chargers.setTabChangesFocus(True)
         self.chargers.installEventFilter(self)
@@ -148,12 +130,8 @@ class TripForm(UsePage):
             ("most_percent", "Charge to at most"),
         ):  # fmt: skip
             row.addWidget(self._field(name, words, self._number(name, "%"), unit="%"))
-        row.addWidget(
-            self._field("depart_at", "Set off", self._set_departure, tip="07:30, or a date and a time")
-        )
-        holder, self.certainty = named_choice(
-            "Planned for", tuple(w for w, _ in CERTAINTIES), self._set_certainty
-        )
+        row.addWidget(self._field("depart_at", "Set off", self._set_departure, tip="07:30, or a date and a time"))
+        holder, self.certainty = named_choice("Planned for", tuple(w for w, _ in CERTAINTIES), self._set_certainty)
         row.addWidget(holder)
         return row
 
@@ -169,9 +147,7 @@ class TripForm(UsePage):
         grid.addWidget(holder, len(MORE) // 5, len(MORE) % 5)
         self.rest.hide()
 
-    def _field(
-        self, name: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = ""
-    ) -> Field:
+    def _field(self, name: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = "") -> Field:
         made = self.fields[name] = Field(words, commit, unit=unit, tip=tip)
         return made
 
@@ -246,9 +222,7 @@ class TripForm(UsePage):
         self.chargers_fault.hide()
 
     def _choose_file(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(
-            self, "Chargers", "", "Tables (*.csv *.txt *.tsv);;All files (*)"
-        )
+        path, _ = QFileDialog.getOpenFileName(self, "Chargers", "", "Tables (*.csv *.txt *.tsv);;All files (*)")
         if path:
             self.bring_chargers(Path(path))
 
@@ -272,10 +246,7 @@ class TripForm(UsePage):
             return False
         whole = sum(s.km for s in made)
         self._change(
-            "the way",
-            stretches=made,
-            chargers=tuple(c for c in trip.chargers if c.at_km < whole),
-            stop_at_km=(),
+            "the way", stretches=made, chargers=tuple(c for c in trip.chargers if c.at_km < whole), stop_at_km=()
         )
         if notices:
             self.session.failed.emit(" ".join(notices))
@@ -356,11 +327,7 @@ class TripForm(UsePage):
             text = "" if value is None else show_number(units.show(quantity, float(value)), 1)
             return text, getattr(units, quantity)
         if name == "climate":
-            return (
-                value
-                if value in {"off", "auto"}
-                else show_number(units.show("temperature", float(value)), 0),
-            )
+            return (value if value in {"off", "auto"} else show_number(units.show("temperature", float(value)), 0),)
         if name == "queue_chance":
             return (show_number(100 * value, 0),)
         if name == "road_price_per_km":

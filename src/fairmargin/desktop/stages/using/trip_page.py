@@ -7,26 +7,12 @@ from datetime import datetime
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtWidgets import (
-    QFileDialog,
-    QHBoxLayout,
-    QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
-    QWidget,
-)
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QWidget
 
 from fairmargin.core.outcome.asking import Askable
 from fairmargin.core.outcome.beside import Beside, fuel_trip, trip_beside
 from fairmargin.core.outcome.stops import CannotArrive
-from fairmargin.core.outcome.trips import (
-    TripPlan,
-    WhatIf,
-    fuelled,
-    plan_way,
-    what_ifs,
-    with_stop_moved,
-)
+from fairmargin.core.outcome.trips import TripPlan, WhatIf, fuelled, plan_way, what_ifs, with_stop_moved
 from fairmargin.core.outcome.way import Way, way_of
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label
@@ -39,14 +25,7 @@ from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.using.trip_form import TripForm
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.using.tripday import TripDay
-from fairmargin.exchange.outcomes import (
-    arrival_words,
-    beside_words,
-    case_words,
-    hours_words,
-    money_words,
-    stop_words,
-)
+from fairmargin.exchange.outcomes import arrival_words, beside_words, case_words, hours_words, money_words, stop_words
 from fairmargin.exchange.wording import distance_words
 
 CAUTION: Final = "Arrive with a reserve. Do not block bays with a trailer: unhitch where it is allowed. Plates, law and handbook come first."
@@ -181,9 +160,7 @@ class TripPage(TripForm):
             self.fault.show()
             return
         self.drawing.hide()
-        self.day_title.setText(
-            f"{distance_words(trip.km, self.units)} in {hours_words(found.total_h or 0.0)}"
-        )
+        self.day_title.setText(f"{distance_words(trip.km, self.units)} in {hours_words(found.total_h or 0.0)}")
         self.arrival.setText(sentence(beside_words(found)) + ".")
 
     def _show(self, study: Study) -> None:
@@ -205,11 +182,7 @@ class TripPage(TripForm):
         units = self.units
         low, high = plan.kwh_interval
         self.day_title.setText(f"{distance_words(plan.trip.km, units)} in {hours_words(plan.total_h)}")
-        late = (
-            f" {hours_words(plan.late_h)} with a queue at every stop."
-            if plan.late_h > plan.total_h + 0.01
-            else ""
-        )
+        late = f" {hours_words(plan.late_h)} with a queue at every stop." if plan.late_h > plan.total_h + 0.01 else ""
         self.arrival.setText(
             f"{arrival_words(plan)} {plan.kwh:.0f} kWh ({low:.0f} to {high:.0f}){money_words(plan)}.{late}"
         )
@@ -252,12 +225,8 @@ class TripPage(TripForm):
         beside = None if self.plan is None else fuelled(self.plan.trip)
         if beside is not None:
             cost = "" if beside.cost is None else f", {beside.cost:.2f} in your money"
-            stops = (
-                f", {beside.stops} stop{'s' if beside.stops != 1 else ''} for fuel" if beside.stops else ""
-            )
-            rows.append(
-                ("the fuel vehicle", f"{hours_words(beside.total_h)}, {beside.litres:.1f} L{stops}{cost}")
-            )
+            stops = f", {beside.stops} stop{'s' if beside.stops != 1 else ''} for fuel" if beside.stops else ""
+            rows.append(("the fuel vehicle", f"{hours_words(beside.total_h)}, {beside.litres:.1f} L{stops}{cost}"))
         self.cases.setRowCount(len(rows))
         for i, row in enumerate(rows):
             for j, text in enumerate(row):

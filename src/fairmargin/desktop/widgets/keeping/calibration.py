@@ -96,9 +96,7 @@ class CalibrationChart(QWidget):
         p.setPen(QPen(theme.colour("fine"), 1.6, Qt.PenStyle.DashLine))
         p.drawLine(QPointF(LEFT, y), QPointF(right, y))
         p.setPen(theme.colour("fine"))
-        p.drawText(
-            QRectF(right + 6, y - 9, 84, 18), Qt.AlignmentFlag.AlignVCenter, f"meant: {100 * PRACTISED:.0f} %"
-        )
+        p.drawText(QRectF(right + 6, y - 9, 84, 18), Qt.AlignmentFlag.AlignVCenter, f"meant: {100 * PRACTISED:.0f} %")
         points = [QPointF(across.at(i + 1), upright.at(v)) for i, v in enumerate(self._shares)]
         p.setPen(QPen(theme.colour("trial"), 2))
         p.drawPolyline(points)
@@ -114,9 +112,7 @@ class CalibrationChart(QWidget):
                 p.drawEllipse(QPointF(x, bottom + 16), 3.2, 3.2)
             else:
                 for sign in (1, -1):
-                    p.drawLine(
-                        QPointF(x - 3.5, bottom + 16 - 3.5 * sign), QPointF(x + 3.5, bottom + 16 + 3.5 * sign)
-                    )
+                    p.drawLine(QPointF(x - 3.5, bottom + 16 - 3.5 * sign), QPointF(x + 3.5, bottom + 16 + 3.5 * sign))
         p.setPen(theme.colour("muted"))
         p.drawText(
             QRectF(LEFT, bottom + 28, right - LEFT, 18),

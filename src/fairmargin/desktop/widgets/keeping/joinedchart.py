@@ -85,18 +85,14 @@ class JointChart(QWidget):
         pad = 0.04 * (max(ends) - min(ends) or 1.0)
         start = self.width() * LABEL_SHARE
         room = max(self.width() - WORDS - start, 80.0)
-        return Axis.whole_ticks(
-            min(ends) - pad, max(ends) + pad, start, start + room, max(2, min(7, int(room / 75)))
-        )
+        return Axis.whole_ticks(min(ends) - pad, max(ends) + pad, start, start + room, max(2, min(7, int(room / 75))))
 
     def paintEvent(self, _event: object) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(12))
         axis = self._axis()
-        axis.draw_across(
-            p, 2, self._bottom, lambda v: "0" if v == 0 else f"{signed(v, axis.decimals)} %", zero=True
-        )
+        axis.draw_across(p, 2, self._bottom, lambda v: "0" if v == 0 else f"{signed(v, axis.decimals)} %", zero=True)
         for i, line in enumerate(self._lines):
             if line.placed is not None:
                 self._configuration(p, axis, line, line.placed)
@@ -135,9 +131,7 @@ class JointChart(QWidget):
         p.setPen(theme.colour("muted"))
         room = axis.start - 48
         day = f"{f.when:%b %Y}: " if f.when else ""
-        text = p.fontMetrics().elidedText(
-            day + f.title.replace("\n", " "), Qt.TextElideMode.ElideRight, int(room)
-        )
+        text = p.fontMetrics().elidedText(day + f.title.replace("\n", " "), Qt.TextElideMode.ElideRight, int(room))
         p.drawText(QRectF(36, line.top, room, LINE), Qt.AlignmentFlag.AlignVCenter, text)
         low, high = f.interval_percent
         against = "" if same_name(f.baseline) == same_name(self.joint.reference) else f" of {f.baseline}"

@@ -46,9 +46,7 @@ class MovesChart(QWidget):
         low = min(m.interval[0] for m in (k.before, *k.steps))
         high = max(m.interval[1] for m in (k.before, *k.steps))
         pad = 0.06 * (high - low or 1.0)
-        return Axis(0.0, max(len(k.steps), 1), start, end), Axis(
-            low - pad, high + pad, top + ROW - PAD, top + PAD
-        )
+        return Axis(0.0, max(len(k.steps), 1), start, end), Axis(low - pad, high + pad, top + ROW - PAD, top + PAD)
 
     def paintEvent(self, _event: object) -> None:
         p = QPainter(self)
@@ -77,11 +75,7 @@ class MovesChart(QWidget):
         lines = (
             (k.label, font(13, 600), "muted" if muted else "ink"),
             (moved_words(k, k.now), font(13), "muted" if muted else "ink"),
-            (
-                "no study says more than that" if muted else f"before: {moved_words(k, k.before)}",
-                font(12),
-                "muted",
-            ),
+            ("no study says more than that" if muted else f"before: {moved_words(k, k.before)}", font(12), "muted"),
         )
         third = (ROW - 10) / 3
         for j, (text, made, ink) in enumerate(lines):

@@ -41,9 +41,7 @@ class DayStrip(Chart):
     def show_day(self, table: Timetable, baseline: str) -> None:
         """Redraw."""
         self._table, self._baseline = table, baseline
-        self.setAccessibleName(
-            "; ".join(f"{s.start:%H:%M} {s.words}" for s in table.steps if s.kind != "turn")
-        )
+        self.setAccessibleName("; ".join(f"{s.start:%H:%M} {s.words}" for s in table.steps if s.kind != "turn"))
         self.update()
 
     def draw(self, p: QPainter) -> None:

@@ -30,9 +30,7 @@ class ExpectedCurve(Chart):
         self._speed = 90.0
         self.setMinimumHeight(150)
 
-    def show_expected(
-        self, expected: Expected, blind_percent: float, speed_kmh: float, units: UnitChoice
-    ) -> None:
+    def show_expected(self, expected: Expected, blind_percent: float, speed_kmh: float, units: UnitChoice) -> None:
         """Redraw."""
         self._expected, self._blind, self._speed, self._units = expected, blind_percent, speed_kmh, units
         if expected.given:
@@ -43,9 +41,7 @@ class ExpectedCurve(Chart):
     def draw(self, p: QPainter) -> None:
         e, units = self._expected, self._units
         if e is None or units is None or not e.given:
-            self.empty(
-                p, "Say what the change does (drag area, rolling, mass, power) to see what to expect of it."
-            )
+            self.empty(p, "Say what the change does (drag area, rolling, mass, power) to see what to expect of it.")
             return
         left, right, top, bottom = 50.0, self.width() - 34.0, 10.0, self.height() - 26.0
         high = max(float(e.high.max()), self._blind, 0.5) * 1.08
@@ -53,9 +49,7 @@ class ExpectedCurve(Chart):
         x = Axis(float(e.speed_kmh[0]), float(e.speed_kmh[-1]), left, right).at
         upright = Axis(low, high, bottom, top, 5)
         y = upright.at
-        p.fillRect(
-            QRectF(left, y(self._blind), right - left, y(-self._blind) - y(self._blind)), theme.colour("band")
-        )
+        p.fillRect(QRectF(left, y(self._blind), right - left, y(-self._blind) - y(self._blind)), theme.colour("band"))
         p.setFont(font(12))
         fine = 0 if upright.step >= 1 else 1
         upright.draw_upright(p, left, right, lambda v: f"{signed(v, fine)} %", zero=True)
@@ -99,9 +93,7 @@ class SplitBar(Chart):
     def show_share(self, share: Share, most_wh_per_km: float) -> None:
         """Redraw; bars of one most are comparable."""
         self._share, self._most = share, max(most_wh_per_km, share.total)
-        self.setAccessibleName(
-            ", ".join(f"{words} {getattr(share, name):.0f} Wh/km" for name, words in self.PARTS)
-        )
+        self.setAccessibleName(", ".join(f"{words} {getattr(share, name):.0f} Wh/km" for name, words in self.PARTS))
         self.update()
 
     def draw(self, p: QPainter) -> None:

@@ -32,9 +32,7 @@ class LoadDrawing(Chart):
         """Redraw."""
         self._checks, self._trailer, self._roof = checks, trailer, roof
         self.setMinimumHeight(118 + ROW * max(len(checks), 1))
-        self.setAccessibleName(
-            "; ".join(f"{c.name}: {c.state}, {c.words}" for c in checks) or "Nothing to check yet"
-        )
+        self.setAccessibleName("; ".join(f"{c.name}: {c.state}, {c.words}" for c in checks) or "Nothing to check yet")
         self.update()
 
     def draw(self, p: QPainter) -> None:

@@ -66,8 +66,7 @@ class RouteDrawing(Chart):
 
         def at(i: int) -> QPointF:
             return QPointF(
-                (self.width() - 150) / 2 + (self._x[i] - cx) * scale,
-                plan_height / 2 - (self._y[i] - cy) * scale,
+                (self.width() - 150) / 2 + (self._x[i] - cx) * scale, plan_height / 2 - (self._y[i] - cy) * scale
             )
 
         self._plan(p, at)
@@ -152,9 +151,7 @@ class RouteDrawing(Chart):
         p.setFont(font(12))
         p.drawText(QRectF(c.x() - 20, c.y() - 53, 40, 16), Qt.AlignmentFlag.AlignCenter, "N")
         if self._wind is None:
-            p.drawText(
-                QRectF(c.x() - 70, c.y() + 38, 140, 18), Qt.AlignmentFlag.AlignCenter, "wind not known"
-            )
+            p.drawText(QRectF(c.x() - 70, c.y() + 38, 140, 18), Qt.AlignmentFlag.AlignCenter, "wind not known")
             return
         speed, from_deg = self._wind
         a = math.radians(from_deg)

@@ -159,17 +159,13 @@ class RangeCurve(QWidget):
         p.drawText(QPointF(left - LEFT + 8, 15), title)
         up.draw_upright(p, left, right, lambda v: f"{v:.{up.decimals}f}", False)
         across.draw_across(p, bottom, bottom + 4, lambda v: f"{v:.0f}")
-        p.drawText(
-            QRectF(left, bottom + 18, right - left, 18), Qt.AlignmentFlag.AlignRight, self._units.speed
-        )
+        p.drawText(QRectF(left, bottom + 18, right - left, 18), Qt.AlignmentFlag.AlignRight, self._units.speed)
         p.save()
         p.setClipRect(QRectF(left, top, right - left, bottom - top))
         if rated is not None:
             p.setPen(QPen(theme.colour("muted"), 1.2, Qt.PenStyle.DotLine))
             p.drawLine(QPointF(left, up.at(rated)), QPointF(right, up.at(rated)))
-            p.drawText(
-                QRectF(left, up.at(rated) - 17, right - left - 4, 15), Qt.AlignmentFlag.AlignRight, "rated"
-            )
+            p.drawText(QRectF(left, up.at(rated) - 17, right - left - 4, 15), Qt.AlignmentFlag.AlignRight, "rated")
         for line, (values, ends) in zip(self.lines, lines, strict=True):
             self._line(p, line, values, ends, across, up, best)
         if self.at_kmh is not None:
@@ -205,11 +201,7 @@ class RangeCurve(QWidget):
         for kmh in dict.fromkeys(line.driven):
             at = _between(line.speeds, values, kmh)
             draw_mark(
-                p,
-                QPointF(across.at(self._units.show("speed", kmh)), up.at(at)),
-                10,
-                line.which,
-                theme.colour(name),
+                p, QPointF(across.at(self._units.show("speed", kmh)), up.at(at)), 10, line.which, theme.colour(name)
             )
         if best and 0 < line.best < len(xs) - 1:
             x, y = xs[line.best], up.at(values[line.best])

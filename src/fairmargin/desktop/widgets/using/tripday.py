@@ -49,10 +49,10 @@ class TripDay(QWidget):
         self.update()
 
     def _words(self, plan: TripPlan) -> str:
-        stops = ", ".join(
-            f"{s.charger.label} {s.arrival.percent:.0f} to {s.leave_percent:.0f} %" for s in plan.stops
+        stops = ", ".join(f"{s.charger.label} {s.arrival.percent:.0f} to {s.leave_percent:.0f} %" for s in plan.stops)
+        return (
+            f"Trip of {hours_words(plan.total_h)}, stops: {stops or 'none'}, arrival with {plan.arrival.percent:.0f} %"
         )
-        return f"Trip of {hours_words(plan.total_h)}, stops: {stops or 'none'}, arrival with {plan.arrival.percent:.0f} %"
 
     # ------------------------------------------------------------ moving a stop
 
@@ -130,11 +130,7 @@ class TripDay(QWidget):
             here = self.plan.stops[self.chosen].charger.at_km
             taken = {s.charger.at_km for s in self.plan.stops}
             free = [c.at_km for c in self.plan.trip.chargers if c.working and c.at_km not in taken]
-            ahead = (
-                [km for km in free if km > here]
-                if key == Qt.Key.Key_Right
-                else [km for km in free if km < here]
-            )
+            ahead = [km for km in free if km > here] if key == Qt.Key.Key_Right else [km for km in free if km < here]
             if ahead:
                 self.moved.emit(self.chosen, min(ahead) if key == Qt.Key.Key_Right else max(ahead))
         else:
@@ -148,9 +144,7 @@ class TripDay(QWidget):
         p.setFont(font(12))
         if self.plan is None or self._units is None:
             p.setPen(theme.colour("muted"))
-            p.drawText(
-                self.rect(), Qt.AlignmentFlag.AlignCenter, "The day is drawn here once it can be planned."
-            )
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "The day is drawn here once it can be planned.")
             p.end()
             return
         across, up = self._across(), self._up()
@@ -210,9 +204,7 @@ class TripDay(QWidget):
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(theme.colour("muted"))
         for value in across.ticks():
-            p.drawText(
-                QRectF(across.at(value) - 24, y + 7, 48, 15), Qt.AlignmentFlag.AlignCenter, f"{value:.0f}"
-            )
+            p.drawText(QRectF(across.at(value) - 24, y + 7, 48, 15), Qt.AlignmentFlag.AlignCenter, f"{value:.0f}")
         p.drawText(QRectF(0, y + 7, LEFT - 14, 15), Qt.AlignmentFlag.AlignRight, units.distance)
 
     def _stops(self, p: QPainter, up: Axis) -> None:
@@ -253,18 +245,13 @@ class TripDay(QWidget):
             ):
                 begin = across.at(at)
                 p.fillRect(
-                    QRectF(begin, y, max(across.at(at + hours) - begin - 0.5, 0.5), h),
-                    theme.colour(colour, 0.85),
+                    QRectF(begin, y, max(across.at(at + hours) - begin - 0.5, 0.5), h), theme.colour(colour, 0.85)
                 )
                 at += hours
         name = "baseline" if self._which is None else trial_colour(self._which)
-        p.fillRect(
-            QRectF(across.at(at), y, across.at(plan.total_h) - across.at(at), h), theme.colour(name, 0.85)
-        )
+        p.fillRect(QRectF(across.at(at), y, across.at(plan.total_h) - across.at(at), h), theme.colour(name, 0.85))
         p.setPen(theme.colour("muted"))
-        p.drawText(
-            QRectF(0, y, LEFT - 14, h), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "h"
-        )
+        p.drawText(QRectF(0, y, LEFT - 14, h), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "h")
         start = plan.trip.depart_at
         leave, there = "0", hours_words(plan.total_h)
         if start is not None:

@@ -20,15 +20,11 @@ def upgrade() -> None:
     with op.batch_alter_table("trace") as table:
         table.add_column(sa.Column("samples_check", sa.Text, nullable=False, server_default=""))
     op.create_table(
-        "book",
-        sa.Column("id", sa.Integer, primary_key=True),
-        sa.Column("studies", sa.Integer, nullable=False),
+        "book", sa.Column("id", sa.Integer, primary_key=True), sa.Column("studies", sa.Integer, nullable=False)
     )
     here = op.get_bind()
     logged: dict[int, list[str]] = {}
-    for study_id, leg in here.execute(
-        sa.text("SELECT study_id, leg FROM trace ORDER BY study_id, leg")
-    ).all():
+    for study_id, leg in here.execute(sa.text("SELECT study_id, leg FROM trace ORDER BY study_id, leg")).all():
         samples = here.execute(
             sa.text("SELECT samples FROM trace WHERE study_id = :s AND leg = :l"), {"s": study_id, "l": leg}
         ).scalar()
