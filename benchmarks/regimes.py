@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Final
 
+from truths.field import FieldDay, Weeks, field_day, field_weeks
+from truths.field.days import EVERYTHING
+
 from fairmargin.core.study import Study
 from fairmargin.simulation import DayPlan, simulate
-from fairmargin.simulation.field import FieldDay, Weeks, field_day, field_weeks
-from fairmargin.simulation.field.days import EVERYTHING
 
 ORDERS: Final = ("ABBA", "ABAB", "AABB", "AB", "ABBABAAB")
 SIZES: Final = {

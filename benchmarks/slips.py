@@ -19,12 +19,12 @@ from concurrent.futures import ProcessPoolExecutor
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import numpy as np
+from truths.field import FieldDay, field_day
+from truths.field.days import EVERYTHING
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Study
 from fairmargin.core.units import read_consumption
-from fairmargin.simulation.field import FieldDay, field_day
-from fairmargin.simulation.field.days import EVERYTHING
 
 SIZES = {"aero covers": -3.0, "tyres": 3.0, "payload": 4.0, "cargo": 10.0, "wheels": 3.0, "towing": 60.0}
 ORDERS = ("AB", "BA", "ABBA", "ABAB", "ABBAAB", "ABBAABBA")

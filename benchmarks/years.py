@@ -14,13 +14,13 @@ from concurrent.futures import ProcessPoolExecutor
 from typing import Any, Final
 
 import numpy as np
+from truths.years import BASELINE, Years, simulate_years
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.inference.scatter import learned_scatter
 from fairmargin.core.memory.findings import Finding, findings
 from fairmargin.core.memory.network import joined
 from fairmargin.core.memory.vehicle import taught, what_is_known
-from fairmargin.simulation.years import BASELINE, Years, simulate_years
 
 SEED: Final = 1000
 REGIMES: Final[dict[str, dict[str, Any]]] = {

@@ -10,13 +10,13 @@ from dataclasses import replace
 from functools import cache
 
 import pytest
+from benchmarks.truths.field import FieldDay, Weeks, field_day, field_weeks
 from tests.conftest import driven_study
 from tests.unlike import calm, on_legs, unlike
 
 from fairmargin.core import analysis
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Leg
-from fairmargin.simulation.field import FieldDay, Weeks, field_day, field_weeks
 
 IDENTITY = {"leg", "run", "configuration", "vehicle", "direction", "sector", "included", "state", "reason", "note"}
 COLUMNS = sorted(set(Leg.model_fields) - IDENTITY - {"left_out_after_result", "block", "average_unit"})

@@ -4,6 +4,7 @@ import json
 import re
 
 import pytest
+from benchmarks.truths.years import simulate_years
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QInputDialog, QLabel
 from tests.conftest import VAN, driven_study
@@ -14,7 +15,6 @@ from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.desktop.dialogs import NewStudyDialog
 from fairmargin.logbook.freshen import stale
 from fairmargin.practice import shipped
-from fairmargin.simulation.years import simulate_years
 
 
 def named(title, baseline="Discs off", trial="Discs on", **fields):

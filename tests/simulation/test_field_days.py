@@ -2,18 +2,20 @@
 
 from dataclasses import replace
 from itertools import pairwise
+from pathlib import Path
 
 import numpy as np
 import pytest
+from benchmarks.truths import field
+from benchmarks.truths.field import FieldDay, Weeks, field_day, field_weeks
+from benchmarks.truths.field.days import EVERYTHING
+from benchmarks.truths.field.driving import CALM, Air, Habits, drive
+from benchmarks.truths.field.machines import Alteration, draw_machine
+from benchmarks.truths.field.roads import draw_road
 
 from fairmargin.core.analysis import analyse
 from fairmargin.exchange.package import read_package
 from fairmargin.exchange.package_writing import write_package
-from fairmargin.simulation.field import FieldDay, Weeks, field_day, field_weeks
-from fairmargin.simulation.field.days import EVERYTHING
-from fairmargin.simulation.field.driving import CALM, Air, Habits, drive
-from fairmargin.simulation.field.machines import Alteration, draw_machine
-from fairmargin.simulation.field.roads import draw_road
 
 V = 95.0 / 3.6
 
@@ -138,3 +140,12 @@ def test_a_wet_day_is_noted_or_not():
     noted = field_weeks(4, Weeks(weeks=2, rain=0.5, rain_noted=True)).study
     assert {leg.road for leg in noted.legs} == {"wet", "dry"}
     assert {leg.road for leg in field_weeks(4, Weeks(weeks=2, rain=0.5)).study.legs} == {""}
+
+
+def test_what_judges_shares_no_law_with_what_it_judges():
+    for path in Path(field.__file__).parent.parent.rglob("*.py"):
+        for line in path.read_text(encoding="utf-8").splitlines():
+            if line.startswith("from fairmargin"):
+                assert line.split()[1].startswith(
+                    ("fairmargin.core.study", "fairmargin.core.kinds", "fairmargin.simulation")
+                ), path

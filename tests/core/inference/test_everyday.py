@@ -5,12 +5,12 @@ from datetime import datetime, timedelta
 import numpy as np
 import pytest
 import statsmodels.api as sm
+from benchmarks.truths.field import Weeks, field_weeks
 from tests.conftest import VAN
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.inference.everyday import KNEE_C
 from fairmargin.core.study import Change, Configuration, Leg, Study
-from fairmargin.simulation.field import Weeks, field_weeks
 
 
 def weeks(seed=1, trips=40, effect=-5.0, warmer_b=0.0, scatter=0.05, longer_b=0.0):

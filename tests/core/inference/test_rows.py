@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from benchmarks.truths.field import FieldDay, field_day
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
@@ -13,7 +14,6 @@ from fairmargin.core.inference.rows import full_stops
 from fairmargin.core.laws.disturbance import regained_wh
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Event
-from fairmargin.simulation.field import FieldDay, field_day
 
 
 def prepared(study):

@@ -7,6 +7,7 @@ from datetime import date
 
 import numpy as np
 import pytest
+from benchmarks.truths.years import simulate_years
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
@@ -15,7 +16,6 @@ from fairmargin.core.inference.learned import Learned
 from fairmargin.core.memory import facts, vehicle
 from fairmargin.core.memory.vehicle import CONSTANTS, Taught, taught, what_is_known
 from fairmargin.core.study.remembered import Remembered, RememberedValue
-from fairmargin.simulation.years import simulate_years
 
 DRAG_SD = 0.08  # of the van whose drag area nobody gave a margin for
 

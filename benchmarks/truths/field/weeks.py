@@ -11,10 +11,11 @@ import numpy as np
 
 from fairmargin.core.kinds import change_kind
 from fairmargin.core.study import Change, Configuration, Leg, Study
-from fairmargin.simulation.field.days import FieldDay, FieldStudy, sized, truth_of
-from fairmargin.simulation.field.driving import Air, Habits, drive
-from fairmargin.simulation.field.machines import Alteration, as_its_owner_knows, draw_machine
-from fairmargin.simulation.field.roads import draw_road
+
+from .days import FieldDay, FieldStudy, sized, truth_of
+from .driving import Air, Habits, drive
+from .machines import Alteration, as_its_owner_knows, draw_machine
+from .roads import draw_road
 
 
 @dataclass(frozen=True, slots=True)

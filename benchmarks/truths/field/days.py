@@ -12,16 +12,10 @@ import numpy as np
 
 from fairmargin.core.kinds import change_kind
 from fairmargin.core.study import Change, Configuration, Event, Leg, RoutePoint, Study, Trace
-from fairmargin.simulation.field.driving import CALM, Air, Driven, Habits, drive
-from fairmargin.simulation.field.machines import (
-    HEATING_VALUE,
-    Alteration,
-    Machine,
-    altered,
-    as_its_owner_knows,
-    draw_machine,
-)
-from fairmargin.simulation.field.roads import CELL_M, FieldRoad, as_noted, draw_road
+
+from .driving import CALM, Air, Driven, Habits, drive
+from .machines import HEATING_VALUE, Alteration, Machine, altered, as_its_owner_knows, draw_machine
+from .roads import CELL_M, FieldRoad, as_noted, draw_road
 
 #: Mean wind of a day. [m/s]
 WINDS: Final = {"calm": 1.1, "mixed": 3.6, "windy": 6.8}

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import lfilter
 
-from fairmargin.simulation.field.machines import Alteration, Machine, drag_growth, with_change
-from fairmargin.simulation.field.roads import CELL_M, FieldRoad
+from .machines import Alteration, Machine, drag_growth, with_change
+from .roads import CELL_M, FieldRoad
 
 Array = NDArray[np.float64]
 

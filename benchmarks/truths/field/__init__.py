@@ -6,7 +6,7 @@ car, stations stand far away and notes are missing. It shares nothing with the c
 test day: cells of road instead of seconds, own tyre, yaw and loss laws, own weather.
 """
 
-from fairmargin.simulation.field.days import FieldDay, FieldStudy, field_day
-from fairmargin.simulation.field.weeks import Weeks, field_weeks
+from .days import FieldDay, FieldStudy, field_day
+from .weeks import Weeks, field_weeks
 
 __all__ = ["FieldDay", "FieldStudy", "Weeks", "field_day", "field_weeks"]
