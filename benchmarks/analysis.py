@@ -36,8 +36,8 @@ from fairmargin.core.evidence.readings import observations
 from fairmargin.core.inference.fit import fit_study
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.problem import prepare
-from fairmargin.exchange.package import read_package
-from fairmargin.exchange.package_writing import write_package
+from fairmargin.exchange.packages.reading import read_package
+from fairmargin.exchange.packages.writing import write_package
 from fairmargin.simulation import DayPlan, simulate, straight_road
 
 

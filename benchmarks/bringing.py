@@ -18,9 +18,9 @@ import numpy as np
 import pandas as pd
 
 from fairmargin.core.study import new_study
-from fairmargin.exchange.intake import recognise
-from fairmargin.exchange.loggers import preview, read_log
-from fairmargin.exchange.pieces import piece_km, pieces_of, suggest, take
+from fairmargin.exchange.files.kinds import recognise
+from fairmargin.exchange.logs.legs import piece_km, pieces_of, suggest, take
+from fairmargin.exchange.logs.loggers import preview, read_log
 from fairmargin.simulation.road import straight_road
 
 ROWS = 1_000_000

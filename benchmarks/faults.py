@@ -265,7 +265,7 @@ def seeds(folder: Path) -> dict[str, tuple[bytes, str]]:
     from tests.conftest import driven_study
 
     from fairmargin.core.study import Trace
-    from fairmargin.exchange.package_writing import package_files, write_package
+    from fairmargin.exchange.packages.writing import package_files, write_package
 
     t = np.arange(60.0)
     trace = Trace(time_s=t, speed_kmh=80 + np.sin(t), power_kw=12 + np.cos(t))
@@ -346,16 +346,16 @@ def read_as(kind: str, path: Path, folder: Path) -> None:
 
     from fairmargin.core.analysis import analyse
     from fairmargin.core.units import UNIT_CHOICES
-    from fairmargin.exchange.chargers import read_chargers
-    from fairmargin.exchange.forecasts import read_hours
-    from fairmargin.exchange.intake import read_workbook, recognise
-    from fairmargin.exchange.loggers import preview, read_log
-    from fairmargin.exchange.package import read_package, read_route
-    from fairmargin.exchange.package_samples import read_trace
-    from fairmargin.exchange.pasted import apply_cells, read_cells
-    from fairmargin.exchange.receipts import read_receipts
-    from fairmargin.exchange.stations import read_weather
-    from fairmargin.exchange.tracks import read_track
+    from fairmargin.exchange.files.kinds import read_workbook, recognise
+    from fairmargin.exchange.logs.loggers import preview, read_log
+    from fairmargin.exchange.logs.tracks import read_track
+    from fairmargin.exchange.meteorology.forecasts import read_hours
+    from fairmargin.exchange.meteorology.stations import read_weather
+    from fairmargin.exchange.packages.reading import read_package, read_route
+    from fairmargin.exchange.packages.samples import read_trace
+    from fairmargin.exchange.tables.chargers import read_chargers
+    from fairmargin.exchange.tables.pasted import apply_cells, read_cells
+    from fairmargin.exchange.tables.receipts import read_receipts
     from fairmargin.instruments.recording import read_recording
 
     now = datetime(2026, 5, 2, 10, 0)
@@ -403,7 +403,7 @@ def strangers(count: int) -> Counter[str]:
 
     from fairmargin.core.units import UnitError
     from fairmargin.core.units.dates import UndecidedDates
-    from fairmargin.exchange.faults import InvalidInput
+    from fairmargin.exchange.files.faults import InvalidInput
 
     warnings.simplefilter("ignore")
     dice = random.Random(17)
@@ -460,7 +460,7 @@ def an_attack(name: str, folder: Path) -> Path:
 
     from tests.conftest import driven_study
 
-    from fairmargin.exchange.package_writing import package_files
+    from fairmargin.exchange.packages.writing import package_files
 
     path = folder / name
     if name == "deep.gpx":
@@ -519,8 +519,8 @@ ATTACKS = ("deep.gpx", "notes.zip", "samples.zip", "legs", "sparse.xlsx", "deep.
 def attacked(name: str, path: str) -> None:
     """Read one attack, in a process of its own, as the application would; prints what was said, time and memory."""
     from fairmargin.core.analysis import analyse
-    from fairmargin.exchange.faults import InvalidInput
-    from fairmargin.exchange.package import read_package
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.packages.reading import read_package
 
     kind = {
         "deep.gpx": "track",

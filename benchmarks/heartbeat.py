@@ -28,7 +28,7 @@ from fairmargin.desktop.background import warm_up
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.window import MainWindow
-from fairmargin.exchange.package_writing import write_package
+from fairmargin.exchange.packages.writing import write_package
 from fairmargin.logbook import Logbook
 
 EDGES_MS = (20, 50, 100, 200, 400, 1000)

@@ -9,8 +9,8 @@ from typer.testing import CliRunner
 
 from fairmargin import __version__
 from fairmargin.cli import app
-from fairmargin.exchange.package import read_package
-from fairmargin.exchange.package_writing import write_package
+from fairmargin.exchange.packages.reading import read_package
+from fairmargin.exchange.packages.writing import write_package
 from tests.conftest import driven_study
 
 
@@ -109,7 +109,7 @@ def test_nothing_but_the_window_imports_qt(tmp_path):
         "        if name.split('.')[0] in {'PySide6', 'pyqtgraph', 'shiboken6'}: raise ImportError('Qt is not here: ' + name)\n"
         "sys.meta_path.insert(0, Block())\n"
         f"sys.argv = ['fairmargin', 'analyse', {str(tmp_path / 'p')!r}]\n"
-        "import fairmargin.cli, fairmargin.core.analysis, fairmargin.exchange.report, fairmargin.demo\n"
+        "import fairmargin.cli, fairmargin.core.analysis, fairmargin.exchange.reports.writing, fairmargin.demo\n"
         "fairmargin.cli.main()\n"
     )
     out = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=False)
@@ -181,7 +181,7 @@ def test_a_loggers_file_becomes_samples_of_a_package(tmp_path):
 
 
 def test_a_study_of_a_logbook_is_exported(tmp_path):
-    from fairmargin.exchange.package import read_package
+    from fairmargin.exchange.packages.reading import read_package
     from fairmargin.logbook.store import Logbook
 
     with Logbook.open(tmp_path / "b.fairmargin") as book:

@@ -10,7 +10,7 @@ from typer.testing import CliRunner
 
 from fairmargin.cli import app
 from fairmargin.core.study.trip import Trip, TripStretch, chargers_every
-from fairmargin.exchange.package_writing import write_package
+from fairmargin.exchange.packages.writing import write_package
 from tests.conftest import VAN, driven_study
 
 

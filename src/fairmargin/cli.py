@@ -73,9 +73,9 @@ def analyse(
     from fairmargin.core.analysis import analyse as run
     from fairmargin.core.result.as_json import as_json as json_of
     from fairmargin.core.result.types import VIEWS
-    from fairmargin.exchange.faults import InvalidInput
-    from fairmargin.exchange.package import read_package
-    from fairmargin.exchange.summaries import summary
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.packages.reading import read_package
+    from fairmargin.exchange.words.summaries import summary
 
     if view not in VIEWS:
         fault_line(f'--view: "{view}" is not a view; expected one of {", ".join(VIEWS)}')
@@ -152,8 +152,8 @@ def simulate(
 ) -> None:
     """Drive a virtual test day and write what its instruments showed, with the truth beside it."""
     from fairmargin.core.kinds import change_kinds
-    from fairmargin.exchange.faults import InvalidInput
-    from fairmargin.exchange.package_writing import write_package, write_truth
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.packages.writing import write_package, write_truth
     from fairmargin.simulation import DayPlan
     from fairmargin.simulation import simulate as drive
 
@@ -203,9 +203,9 @@ def plan(
     from datetime import date, datetime
 
     from fairmargin.core import designs as d
-    from fairmargin.exchange.faults import InvalidInput
-    from fairmargin.exchange.package import read_package
-    from fairmargin.exchange.summaries import plan_json
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.packages.reading import read_package
+    from fairmargin.exchange.words.summaries import plan_json
 
     if runs % 2:
         fault_line(f"--runs: {runs} runs cannot be paired; expected an even number")
@@ -223,7 +223,7 @@ def plan(
         pairs = d.pairs_for(study, best)
         expected = d.expected_effect(study, [study.target_speed_kmh or 90.0])
         if ics is not None:
-            from fairmargin.exchange.ical import calendar_file
+            from fairmargin.exchange.reports.calendar import calendar_file
 
             ics.write_bytes(calendar_file(study, table, datetime.now().astimezone()))
     except InvalidInput as fault:
@@ -276,8 +276,8 @@ def report(
     """Write the study's report as one file."""
     from fairmargin.core.analysis import analyse as run
     from fairmargin.core.units import UNIT_CHOICES
-    from fairmargin.exchange.faults import InvalidInput
-    from fairmargin.exchange.package import read_package
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.packages.reading import read_package
 
     if units not in UNIT_CHOICES:
         fault_line(f'--units: "{units}" is not known; expected one of {", ".join(UNIT_CHOICES)}')
@@ -285,8 +285,8 @@ def report(
     try:
         read = read_package(package)
         from fairmargin.core.outcome.asking import askings
-        from fairmargin.exchange.report import write_report
-        from fairmargin.exchange.report_use import report_use
+        from fairmargin.exchange.reports.use import report_use
+        from fairmargin.exchange.reports.writing import write_report
 
         found = run(read.study, read.traces)
         use = report_use(read.study, askings(read.study, read.traces, found.results))
@@ -302,11 +302,11 @@ def _import_weather(source: Path, into: Path, preview: bool, order: Order) -> No
     from datetime import datetime
 
     from fairmargin.core.units.dates import UndecidedDates
-    from fairmargin.exchange.faults import InvalidInput
-    from fairmargin.exchange.package import read_package
-    from fairmargin.exchange.package_writing import write_package
-    from fairmargin.exchange.pieces import near_legs, with_weather
-    from fairmargin.exchange.stations import read_weather
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.logs.legs import near_legs, with_weather
+    from fairmargin.exchange.meteorology.stations import read_weather
+    from fairmargin.exchange.packages.reading import read_package
+    from fairmargin.exchange.packages.writing import write_package
 
     package = read_package(into)
     started = [leg.started_at for leg in package.study.legs if leg.started_at is not None]
@@ -352,13 +352,13 @@ def import_(
     preview: Annotated[bool, typer.Option("--preview", help="Show how it would be read; write nothing.")] = False,
 ) -> None:
     """Bring a file into a package: a logger's table or a track cut into drives, METAR texts or a station's table."""
-    from fairmargin.exchange import loggers
-    from fairmargin.exchange.faults import InvalidInput
-    from fairmargin.exchange.importing import laid_on_legs, read_any_log
-    from fairmargin.exchange.intake import WORDS, recognise
-    from fairmargin.exchange.package import read_package
-    from fairmargin.exchange.package_writing import write_package
-    from fairmargin.exchange.pieces import Cutting
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.files.kinds import WORDS, recognise
+    from fairmargin.exchange.logs import loggers
+    from fairmargin.exchange.logs.importing import laid_on_legs, read_any_log
+    from fairmargin.exchange.logs.legs import Cutting
+    from fairmargin.exchange.packages.reading import read_package
+    from fairmargin.exchange.packages.writing import write_package
 
     try:
         if dates not in {"", "day-first", "month-first"}:
@@ -399,8 +399,8 @@ def export(
     out: Annotated[Path, typer.Argument(help="Folder or .zip to write.")],
 ) -> None:
     """Write a study of a logbook as a package."""
-    from fairmargin.exchange.faults import InvalidInput
-    from fairmargin.exchange.package_writing import write_package
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.packages.writing import write_package
     from fairmargin.logbook import Logbook, LogbookFault
 
     try:

@@ -102,7 +102,7 @@ def compare_command(
     """Join the studies of logbooks: all changes of a vehicle on one scale, ranked, and questions that were asked again."""
     from fairmargin.core.memory.findings import same_name
     from fairmargin.core.memory.network import joined, renamed, repeated
-    from fairmargin.exchange.across import again_json, again_lines, joint_json, joint_lines, left_json
+    from fairmargin.exchange.words.across import again_json, again_lines, joint_json, joint_lines, left_json
 
     if not 0.5 <= confidence <= 0.999:
         fault_line(f"--confidence {confidence:g} is not possible; expected 0.5 to 0.999")
@@ -180,7 +180,7 @@ def vehicle_command(
     from fairmargin.core.memory.facts import known_facts
     from fairmargin.core.memory.findings import same_name
     from fairmargin.core.memory.vehicle import what_is_known
-    from fairmargin.exchange.across import facts_lines, vehicle_json, vehicle_lines
+    from fairmargin.exchange.words.across import facts_lines, vehicle_json, vehicle_lines
 
     read = _read([logbook])
     own = _owned(read, logbook, name)
@@ -231,7 +231,7 @@ def practise_command(
 
     from fairmargin.core.memory.practice import FLAWS, VERDICTS, answer_to, as_record
     from fairmargin.core.units import UNIT_CHOICES
-    from fairmargin.exchange.across import answer_json, answer_lines, case_columns, case_rows, case_words
+    from fairmargin.exchange.words.across import answer_json, answer_lines, case_columns, case_rows, case_words
 
     try:
         found = _case(case) if case else None
@@ -297,7 +297,7 @@ def _case(name: str) -> Any:
 def _list_practice(as_json: bool, logbook: Path | None) -> None:
     """All cases, and how well the answers in a logbook hold."""
     from fairmargin.core.memory.practice import calibration
-    from fairmargin.exchange.across import calibration_json
+    from fairmargin.exchange.words.across import calibration_json
     from fairmargin.practice import shipped
 
     answers = _answers(logbook) if logbook is not None else []

@@ -23,8 +23,8 @@ def _asked(path: Path) -> tuple[Study, tuple[Asking, ...]]:
     """A package's study, ready to be asked."""
     from fairmargin.core.analysis import analyse
     from fairmargin.core.outcome.asking import askings
-    from fairmargin.exchange.faults import InvalidInput
-    from fairmargin.exchange.package import read_package
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.packages.reading import read_package
 
     package = read_package(path)
     found = analyse(package.study, package.traces)
@@ -38,7 +38,7 @@ def _asked(path: Path) -> tuple[Study, tuple[Asking, ...]]:
 def _stopped(path: Path, error: Exception) -> typer.Exit:
     """Say why a package could not be used."""
     from fairmargin.core.study.entry import words_of
-    from fairmargin.exchange.faults import InvalidInput
+    from fairmargin.exchange.files.faults import InvalidInput
 
     lines = error.faults if isinstance(error, InvalidInput) else [words_of(error)]
     for line in lines:
@@ -63,8 +63,8 @@ def range_command(
     from fairmargin.core.inference.asked import Circumstances
     from fairmargin.core.outcome.asking import cabin_k, predict
     from fairmargin.core.units import UNIT_CHOICES
-    from fairmargin.exchange.faults import InvalidInput
-    from fairmargin.exchange.outcomes import range_json, range_lines
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.words.outcomes import range_json, range_lines
 
     try:
         study, made = _asked(package)
@@ -131,8 +131,8 @@ def trip_command(
     from fairmargin.core.outcome.asking import of_vehicle
     from fairmargin.core.outcome.trips import fuelled, plan_trip, what_ifs
     from fairmargin.core.units import UNIT_CHOICES
-    from fairmargin.exchange.faults import InvalidInput
-    from fairmargin.exchange.outcomes import trip_json, trip_lines
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.words.outcomes import trip_json, trip_lines
 
     given = {
         "configuration": configuration, "start_percent": start, "arrive_percent": arrive, "reserve_percent": reserve,
@@ -172,7 +172,7 @@ def _laid_out(study: Study, way: str | None, chargers: str | None, changes: dict
     """The study's trip, with what was told on the command line."""
     from fairmargin.core.outcome.trips import returning
     from fairmargin.core.study.trip import Trip
-    from fairmargin.exchange.chargers import read_chargers, read_stretches
+    from fairmargin.exchange.tables.chargers import read_chargers, read_stretches
 
     trip = study.trip or Trip()
     if way is not None:

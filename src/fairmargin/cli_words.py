@@ -6,7 +6,7 @@ import json
 import sys
 from typing import Any
 
-from fairmargin.exchange.plain import CONTROL, printable
+from fairmargin.exchange.files.plain import CONTROL, printable
 
 OK, BAD_INPUT = 0, 2
 

@@ -18,7 +18,7 @@ from fairmargin.desktop.bringing.log import LogDialog
 from fairmargin.desktop.bringing.receipts import ReceiptsDialog
 from fairmargin.desktop.bringing.weather import WeatherDialog
 from fairmargin.desktop.paste import PasteDialog
-from fairmargin.exchange.loggers import load_profiles, profiles_path
+from fairmargin.exchange.logs.loggers import load_profiles, profiles_path
 
 DAY = datetime(2026, 5, 2, 9, 0)
 

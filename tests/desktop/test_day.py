@@ -10,8 +10,8 @@ from fairmargin.core.study.entry import read_reading
 from fairmargin.desktop.dialogs import FindDialog, NewStudyDialog, UnitsDialog
 from fairmargin.desktop.paste import PasteDialog
 from fairmargin.desktop.widgets.marginbar import verdict_head
-from fairmargin.exchange.package import read_package
-from fairmargin.exchange.package_writing import write_package
+from fairmargin.exchange.packages.reading import read_package
+from fairmargin.exchange.packages.writing import write_package
 from fairmargin.logbook import Logbook
 
 

@@ -10,8 +10,8 @@ from tests.conftest import driven_study
 
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.desktop.stages.base import Field
-from fairmargin.exchange.package import read_package
-from fairmargin.exchange.package_writing import write_package
+from fairmargin.exchange.packages.reading import read_package
+from fairmargin.exchange.packages.writing import write_package
 
 #: Figures as people type them, units that may follow, and things that are no figure of most fields.
 FIGURES = ("12", "0", "17.4", "17,4", "3.45", "80", "1.5", "250", "0.07", "-3", "1 250", "99")

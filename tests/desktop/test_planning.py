@@ -299,8 +299,8 @@ def test_the_checklist_can_be_ticked_edited_and_put_back(qtbot, planned):
 
 
 def test_plans_survive_the_logbook_and_a_package(planned, tmp_path):
-    from fairmargin.exchange.package import read_package
-    from fairmargin.exchange.package_writing import write_package
+    from fairmargin.exchange.packages.reading import read_package
+    from fairmargin.exchange.packages.writing import write_package
 
     study = planned.session.study
     planned.session.open_study(planned.session.study_id)
@@ -358,7 +358,7 @@ def test_other_shapes_of_study_are_offered_with_their_price(planned):
 
 def test_the_other_laptops_readings_are_merged_side_by_side(qtbot, window, tmp_path, monkeypatch):
     from fairmargin.desktop.merge import MergeDialog
-    from fairmargin.exchange.package_writing import write_package
+    from fairmargin.exchange.packages.writing import write_package
 
     full = driven_study("ABBA")
     write_package(tmp_path / "car.zip", full.with_leg("L01", average_shown=175.0))

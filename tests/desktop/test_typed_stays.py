@@ -23,8 +23,8 @@ from tests.desktop.conftest import type_into
 import fairmargin
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.desktop.dialogs import NewStudyDialog
-from fairmargin.exchange.package import read_package
-from fairmargin.exchange.package_writing import write_package
+from fairmargin.exchange.packages.reading import read_package
+from fairmargin.exchange.packages.writing import write_package
 
 
 def two_studies(session):

@@ -7,7 +7,7 @@ from tests.conftest import driven_study
 from tests.desktop.conftest import type_into
 
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.exchange.pasted import apply_cells, read_cells
+from fairmargin.exchange.tables.pasted import apply_cells, read_cells
 
 # Factors: NIST SP 811 (2008), Appendix B. Stage, field, what is typed, where it is stored, value.
 PAGES = ("day", "load", "weather")

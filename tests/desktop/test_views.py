@@ -148,7 +148,7 @@ def test_demo_is_made_once_and_holds_its_truth(tmp_path):
 
 @pytest.mark.parametrize("what", ["own", "package", "logbook", "absent", "foreign"])
 def test_opening_by_name(qtbot, window, tmp_path, abba, what):
-    from fairmargin.exchange.package_writing import write_package
+    from fairmargin.exchange.packages.writing import write_package
 
     write_package(tmp_path / "pack", abba)
     (tmp_path / "foreign.fairmargin").write_text("x")

@@ -16,7 +16,7 @@ from fairmargin.desktop.widgets.axis import Axis, nice_step
 from fairmargin.desktop.widgets.basics import percent, signed
 from fairmargin.desktop.widgets.fairness import FairnessLedger, leg_words
 from fairmargin.desktop.widgets.marginbar import MarginBar, between
-from fairmargin.exchange.pasted import apply_cells, read_cells
+from fairmargin.exchange.tables.pasted import apply_cells, read_cells
 
 METRIC = UNIT_CHOICES["metric"]
 

@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fairmargin.exchange.faults import InvalidInput
+from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.instruments.recording import Columns, Recorder, close_recording, read_recording, to_trace, unfinished
 from fairmargin.instruments.samples import Sample, Trouble
 

@@ -336,8 +336,8 @@ class Tester:
     def check(self):
         """What holds of every job: margins add up, the ledger names them, the package gives the same again."""
         from fairmargin.core.analysis import analyse
-        from fairmargin.exchange.package import read_package
-        from fairmargin.exchange.package_writing import write_package
+        from fairmargin.exchange.packages.reading import read_package
+        from fairmargin.exchange.packages.writing import write_package
 
         for c in self.analysis.comparisons:
             squares = sum(x.half_width_percent**2 for x in c.margin) ** 0.5

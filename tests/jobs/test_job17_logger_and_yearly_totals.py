@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from PySide6.QtWidgets import QApplication
 
-from fairmargin.exchange.intake import recognise
-from fairmargin.exchange.loggers import preview
+from fairmargin.exchange.files.kinds import recognise
+from fairmargin.exchange.logs.loggers import preview
 
 
 def log(path, factor, detour=0):

@@ -25,7 +25,7 @@ STUDIES, RESULTS, REASONS = HERE / "studies.zip", HERE / "results.json", HERE / 
 
 def packages() -> Iterator[tuple[str, Any]]:
     """Yield name and package of every study of the set."""
-    from fairmargin.exchange.package import read_package
+    from fairmargin.exchange.packages.reading import read_package
 
     with zipfile.ZipFile(STUDIES) as archive, tempfile.TemporaryDirectory() as folder:
         for name in sorted(archive.namelist()):
@@ -183,7 +183,7 @@ def _unlike() -> Iterator[tuple[str, Any, Any]]:
 
 def make_studies() -> None:
     """Add the packages that are missing; those that are there stay as they are."""
-    from fairmargin.exchange.package_writing import package_files
+    from fairmargin.exchange.packages.writing import package_files
 
     with zipfile.ZipFile(STUDIES, "a", zipfile.ZIP_STORED) as archive:
         there = set(archive.namelist())

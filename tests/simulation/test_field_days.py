@@ -14,8 +14,8 @@ from benchmarks.truths.field.machines import Alteration, draw_machine
 from benchmarks.truths.field.roads import draw_road
 
 from fairmargin.core.analysis import analyse
-from fairmargin.exchange.package import read_package
-from fairmargin.exchange.package_writing import write_package
+from fairmargin.exchange.packages.reading import read_package
+from fairmargin.exchange.packages.writing import write_package
 
 V = 95.0 / 3.6
 

@@ -9,8 +9,8 @@ from tests.conftest import VAN, straight_route
 from fairmargin.core.analysis import analyse
 from fairmargin.core.companion import again, road_places
 from fairmargin.core.study import Configuration, Leg, WeatherRow, new_study
-from fairmargin.exchange.log_cuts import cut, split_at_gates
-from fairmargin.exchange.pieces import with_weather
+from fairmargin.exchange.logs.cuts import cut, split_at_gates
+from fairmargin.exchange.logs.legs import with_weather
 from fairmargin.simulation.rehearsal import VirtualCar, is_repeat, prepared, rehearse
 from fairmargin.simulation.road import road_of
 

@@ -4,7 +4,7 @@ from datetime import datetime, timedelta
 
 import numpy as np
 
-from fairmargin.exchange.weather import read_report
+from fairmargin.exchange.meteorology.reports import read_report
 from fairmargin.simulation.station import station_report
 
 

@@ -32,7 +32,7 @@ from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.memory import Memory
 from fairmargin.desktop.widgets.basics import as_tip, label
 from fairmargin.desktop.widgets.inputs import Choice, Line
-from fairmargin.exchange.across import remembered_lines
+from fairmargin.exchange.words.across import remembered_lines
 
 LONG_NAME = 20  # letters of a vehicle's name beside a box
 

@@ -51,8 +51,8 @@ class Intake(QObject):
 
     def bring_from(self, path: str | Path) -> bool:
         """See what a file is, show how it would be read, and take what the person agrees to."""
-        from fairmargin.exchange.faults import InvalidInput
-        from fairmargin.exchange.intake import recognise
+        from fairmargin.exchange.files.faults import InvalidInput
+        from fairmargin.exchange.files.kinds import recognise
 
         path = Path(path)
         try:
@@ -110,8 +110,8 @@ class Intake(QObject):
 
     def _bring_table(self, text: str, path: Path) -> bool:
         """A table that is no log: weather if it reads as such, else receipts, else rows of legs."""
-        from fairmargin.exchange.receipts import read_receipts
-        from fairmargin.exchange.stations import read_weather
+        from fairmargin.exchange.meteorology.stations import read_weather
+        from fairmargin.exchange.tables.receipts import read_receipts
 
         if len(text) > LONG_TEXT:
             return self._bring_long_table(text)
@@ -163,7 +163,7 @@ class Intake(QObject):
     def _bring_workbook(self, path: Path) -> bool:
         import tempfile
 
-        from fairmargin.exchange.intake import as_text, read_workbook, recognise
+        from fairmargin.exchange.files.kinds import as_text, read_workbook, recognise
 
         read = waited(self.window, "Reading the spreadsheet\u2026", lambda: read_workbook(path))
         if read is None:

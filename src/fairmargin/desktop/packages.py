@@ -45,8 +45,8 @@ class Packages(QObject):
         """Merge a package into the open study by leg; conflicts are shown side by side first."""
         from fairmargin.core.study.merge import merge
         from fairmargin.desktop.merge import MergeDialog
-        from fairmargin.exchange.faults import InvalidInput
-        from fairmargin.exchange.package import Package, read_package
+        from fairmargin.exchange.files.faults import InvalidInput
+        from fairmargin.exchange.packages.reading import Package, read_package
 
         here = self.session.study
         if here is None:
@@ -80,8 +80,8 @@ class Packages(QObject):
 
     def import_from(self, path: str | Path) -> bool:
         """Add a package to the logbook and show it."""
-        from fairmargin.exchange.faults import InvalidInput
-        from fairmargin.exchange.package import Package, read_package
+        from fairmargin.exchange.files.faults import InvalidInput
+        from fairmargin.exchange.packages.reading import Package, read_package
 
         path = Path(path)
         if path.name == "study.json":
@@ -115,8 +115,8 @@ class Packages(QObject):
 
     def export_to(self, path: str | Path) -> bool:
         """Write the open study as a package."""
-        from fairmargin.exchange.faults import InvalidInput
-        from fairmargin.exchange.package_writing import write_package
+        from fairmargin.exchange.files.faults import InvalidInput
+        from fairmargin.exchange.packages.writing import write_package
 
         study, traces = self.session.study, dict(self.session.traces)
         assert study is not None
@@ -153,8 +153,8 @@ class Packages(QObject):
 
     def card_to(self, path: str | Path, dark: bool = False) -> bool:
         """Write the card of the comparison that is shown."""
-        from fairmargin.exchange.card import card_of, write_card
-        from fairmargin.exchange.faults import InvalidInput
+        from fairmargin.exchange.files.faults import InvalidInput
+        from fairmargin.exchange.reports.card import card_of, write_card
 
         study, analysis, c = self.session.study, self.session.analysis, self.session.comparison
         if study is None or analysis is None:
@@ -173,9 +173,9 @@ class Packages(QObject):
 
     def report_to(self, path: str | Path) -> bool:
         """Write the report of the open study."""
-        from fairmargin.exchange.faults import InvalidInput
-        from fairmargin.exchange.report import write_report
-        from fairmargin.exchange.report_use import report_use
+        from fairmargin.exchange.files.faults import InvalidInput
+        from fairmargin.exchange.reports.use import report_use
+        from fairmargin.exchange.reports.writing import write_report
 
         study, analysis = self.session.study, self.session.analysis
         if study is None or analysis is None:

@@ -23,7 +23,7 @@ from fairmargin.core.units.dates import Order, UndecidedDates
 from fairmargin.desktop.bringing.base import DatesChoice, KindChoice, days_of
 from fairmargin.desktop.widgets.basics import as_tip, label
 from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.exchange.pasted import Applied, apply_cells, column_roles, read_cells
+from fairmargin.exchange.tables.pasted import Applied, apply_cells, column_roles, read_cells
 
 
 class PasteDialog(QDialog):

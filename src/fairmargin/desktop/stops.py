@@ -9,7 +9,7 @@ from fairmargin.desktop.session import Session
 from fairmargin.desktop.widgets.basics import percent
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.desktop.widgets.road import Stop
-from fairmargin.exchange.wording import consumption_words, distance_words, units_of
+from fairmargin.exchange.words.results import consumption_words, distance_words, units_of
 
 #: Verdicts as the road has room for them.
 SHORT = {"not a fair comparison": "not fair", "no difference that matters": "no difference"}

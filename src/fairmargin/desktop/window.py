@@ -49,7 +49,7 @@ from fairmargin.desktop.widgets.road import STAGES, StageRoad
 if TYPE_CHECKING:
     pass
 from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.exchange.wording import comparison_name, framed, speed_words
+from fairmargin.exchange.words.results import comparison_name, framed, speed_words
 
 
 class MainWindow(Shell):

@@ -10,8 +10,8 @@ import numpy as np
 
 from fairmargin.core import units
 from fairmargin.core.study import RoutePoint
-from fairmargin.exchange.faults import InvalidInput
-from fairmargin.exchange.tracks import parse_gpx, placed
+from fairmargin.exchange.files.faults import InvalidInput
+from fairmargin.exchange.logs.tracks import parse_gpx, placed
 
 SPACING_M = 50.0
 LOWEST_M, HIGHEST_M = -500.0, 6000.0  # of a road

@@ -22,8 +22,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.study import Trace
-from fairmargin.exchange import budget
-from fairmargin.exchange.faults import InvalidInput
+from fairmargin.exchange.files import budget
+from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.instruments.samples import Item, Sample, Trouble, sensible
 
 Array = NDArray[np.float64]

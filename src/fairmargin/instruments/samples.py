@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Final, Literal
 
-from fairmargin.exchange.stations import POSSIBLE
+from fairmargin.exchange.meteorology.stations import POSSIBLE
 
 Source = Literal["gps", "vehicle", "weather"]
 SOURCES: Final[tuple[Source, ...]] = ("gps", "vehicle", "weather")

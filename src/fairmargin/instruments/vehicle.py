@@ -13,7 +13,7 @@ from importlib import resources
 from pathlib import Path
 from typing import Any, Final
 
-from fairmargin.exchange.faults import InvalidInput
+from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.instruments.samples import Sample, TimeKeeper, Trouble, sensible
 
 #: Quantities a signal can stand for, with the units a DBC may state and their factor.

@@ -9,7 +9,7 @@ from urllib.parse import urlsplit
 from urllib.request import ProxyHandler, Request, build_opener
 
 from fairmargin.core.study import WeatherRow
-from fairmargin.exchange.stations import read_weather
+from fairmargin.exchange.meteorology.stations import read_weather
 
 TIMEOUT_S: Final = 8.0
 ANSWER_S: Final = 12.0  # a whole answer takes no longer

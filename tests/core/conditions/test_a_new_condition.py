@@ -13,9 +13,9 @@ from fairmargin.core.conditions.registry import conditions, with_condition
 from fairmargin.core.conditions.typed import alike, leg_fields, read_leg_field, show_leg_field
 from fairmargin.core.fairness.checks import stage_of
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.exchange.package import read_package
-from fairmargin.exchange.package_writing import write_package
-from fairmargin.exchange.pasted import apply_cells, read_cells
+from fairmargin.exchange.packages.reading import read_package
+from fairmargin.exchange.packages.writing import write_package
+from fairmargin.exchange.tables.pasted import apply_cells, read_cells
 
 METRIC = UNIT_CHOICES["metric"]
 

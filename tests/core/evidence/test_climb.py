@@ -8,7 +8,7 @@ from uncertainties import ufloat
 from fairmargin.core.analysis import analyse
 from fairmargin.core.evidence.climb import climbs
 from fairmargin.core.study import Trace
-from fairmargin.exchange.wording import climb_lines
+from fairmargin.exchange.words.results import climb_lines
 
 EMPTY = {"average_shown": None, "average_unit": None, "average_step": None}
 

@@ -6,7 +6,7 @@ import pytest
 
 from fairmargin.core.planning.windows import best_of_days, windows
 from fairmargin.core.study.plan import HourForecast, Limits
-from fairmargin.exchange.forecasts import read_hours
+from fairmargin.exchange.meteorology.forecasts import read_hours
 
 DAY = datetime(2026, 6, 1)
 

@@ -15,7 +15,7 @@ from fairmargin.core.units.dates import Order, UndecidedDates, long_date
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.exchange.stations import read_weather
+from fairmargin.exchange.meteorology.stations import read_weather
 
 MOST_ROWS: Final = 400
 

@@ -26,8 +26,9 @@ from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Choice, Line, NumberBox
-from fairmargin.exchange.faults import InvalidInput
-from fairmargin.exchange.loggers import (
+from fairmargin.exchange.files.faults import InvalidInput
+from fairmargin.exchange.logs.legs import Piece, piece_km, pieces_of, suggest, take
+from fairmargin.exchange.logs.loggers import (
     ROLES,
     Column,
     ImportedLog,
@@ -40,8 +41,7 @@ from fairmargin.exchange.loggers import (
     roles_notices,
     save_profiles,
 )
-from fairmargin.exchange.pieces import Piece, piece_km, pieces_of, suggest, take
-from fairmargin.exchange.tracks import read_track
+from fairmargin.exchange.logs.tracks import read_track
 
 CURVE_POINTS: Final = 4000
 

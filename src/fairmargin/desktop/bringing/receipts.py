@@ -10,7 +10,7 @@ from fairmargin.desktop.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.inputs import Words
-from fairmargin.exchange.receipts import Assigned, apply, assign, read_receipts
+from fairmargin.exchange.tables.receipts import Assigned, apply, assign, read_receipts
 
 
 class ReceiptsDialog(BringDialog):

@@ -8,7 +8,7 @@ from fairmargin.core.study import WeatherRow
 from fairmargin.desktop.bringing.base import MOST_ROWS, BringDialog, plain_table, weather_of
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.widgets.inputs import Words
-from fairmargin.exchange.pieces import near_legs, with_weather
+from fairmargin.exchange.logs.legs import near_legs, with_weather
 
 
 class WeatherDialog(BringDialog):

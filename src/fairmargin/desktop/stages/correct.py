@@ -11,7 +11,7 @@ from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.verdict import fall_factor, fall_unit, visible_lines
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.charts import LegStrip, LegStrips, Waterfall, fall_of
-from fairmargin.exchange.wording import conditions_words, scatter_words
+from fairmargin.exchange.words.results import conditions_words, scatter_words
 
 VIEW_WORDS = {"reference": "Reference conditions", "study-mean": "Mean of the study", "as-measured": "As measured"}
 

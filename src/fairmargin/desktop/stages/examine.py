@@ -37,7 +37,7 @@ from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
 from fairmargin.desktop.widgets.basics import as_tip, label, panel
 from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.exchange.wording import way_lines
+from fairmargin.exchange.words.results import way_lines
 
 if TYPE_CHECKING:
     import pyqtgraph as pg

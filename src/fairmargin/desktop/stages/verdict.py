@@ -25,7 +25,7 @@ from fairmargin.desktop.widgets.charts import Fall, PairsChart, Waterfall
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.overview import OverviewChart, ResultsTable
 from fairmargin.desktop.widgets.speedcurve import SpeedCurveChart
-from fairmargin.exchange.wording import (
+from fairmargin.exchange.words.results import (
     alone_words,
     beside,
     capacity_line,

@@ -15,7 +15,7 @@ from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark, percent
 from fairmargin.desktop.widgets.fairness import alone_result
-from fairmargin.exchange.wording import (
+from fairmargin.exchange.words.results import (
     consumption_words,
     distance_words,
     framed,

@@ -15,7 +15,7 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
-from fairmargin.exchange.wording import speed_words, units_of
+from fairmargin.exchange.words.results import speed_words, units_of
 
 LEFT = 52.0
 

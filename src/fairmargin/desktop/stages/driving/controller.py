@@ -24,7 +24,7 @@ from fairmargin.desktop.stages.driving.recordings import fresh_path, taken_as_fa
 from fairmargin.desktop.stages.driving.rehearsal_set import RehearsalSet, rehearsed_from
 from fairmargin.desktop.stages.driving.state import DriveState
 from fairmargin.desktop.stages.driving.words import disturbance_words
-from fairmargin.exchange.faults import InvalidInput
+from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.instruments.feed import WeatherFeed
 from fairmargin.instruments.recording import (
     Columns,

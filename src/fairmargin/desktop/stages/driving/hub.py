@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from fairmargin.core.study.entry import words_of
 from fairmargin.desktop.stages.driving.settings import InstrumentSettings, make_feeds
-from fairmargin.exchange.faults import InvalidInput
+from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.instruments.feed import Feed
 from fairmargin.instruments.recording import Recorder
 from fairmargin.instruments.samples import Clock, Item, Source

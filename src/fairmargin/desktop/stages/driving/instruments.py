@@ -35,7 +35,7 @@ from fairmargin.desktop.stages.driving.settings import (
 )
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.inputs import Choice, Line
-from fairmargin.exchange.faults import InvalidInput
+from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.instruments.samples import NAMES, SHOWN, SOURCES
 from fairmargin.instruments.vehicle import ROLE_NAMES, load_dbc, own_dbc, signals_of
 

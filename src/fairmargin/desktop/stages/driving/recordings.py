@@ -6,7 +6,7 @@ from datetime import datetime
 from pathlib import Path
 
 from fairmargin.core.study import Study, Trace
-from fairmargin.exchange.faults import InvalidInput
+from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.instruments.recording import SUFFIX, Recording, to_trace
 
 

@@ -15,7 +15,7 @@ from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.base import KeepingPage
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.keeping.moves import MovesChart
-from fairmargin.exchange.across import facts_lines, road_lines
+from fairmargin.exchange.words.across import facts_lines, road_lines
 
 NOTHING = (
     "Nothing is known of this vehicle yet. Each study with readings says something of its drag, its tyres, its heating, and of the "

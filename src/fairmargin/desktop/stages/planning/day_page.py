@@ -190,7 +190,7 @@ class DayPage(PlanPage):
 
     def write_calendar(self, path: str) -> bool:
         """Write the day as a calendar file."""
-        from fairmargin.exchange.ical import calendar_file
+        from fairmargin.exchange.reports.calendar import calendar_file
 
         table, study = self.table(), self.session.study
         if table is None or study is None:
@@ -210,7 +210,7 @@ class DayPage(PlanPage):
 
     def write_sheet(self, path: str) -> bool:
         """Write timetable, checklists and blank reading boxes as one page to print."""
-        from fairmargin.exchange.sheet import day_sheet
+        from fairmargin.exchange.reports.day_sheet import day_sheet
 
         table, study = self.table(), self.session.study
         if table is None or study is None:

@@ -16,7 +16,7 @@ from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.planning.designs import DesignBars
-from fairmargin.exchange.wording import scatter_words, speed_words
+from fairmargin.exchange.words.results import scatter_words, speed_words
 
 
 class DesignPage(PlanPage):

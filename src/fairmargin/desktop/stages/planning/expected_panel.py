@@ -15,7 +15,7 @@ from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Slider
 from fairmargin.desktop.widgets.planning.expected import ExpectedCurve, SplitBar
-from fairmargin.exchange.wording import speed_words
+from fairmargin.exchange.words.results import speed_words
 
 SLIDERS = (
     # key, words, lowest, highest, usual, unit

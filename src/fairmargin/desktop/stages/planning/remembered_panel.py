@@ -10,7 +10,7 @@ from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.units import in_units
 from fairmargin.desktop.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
-from fairmargin.exchange.across import remembered_lines
+from fairmargin.exchange.words.across import remembered_lines
 
 
 class RememberedPanel(QWidget):

@@ -20,8 +20,8 @@ from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.desktop.widgets.planning.route import RouteDrawing
-from fairmargin.exchange.across import road_lines
-from fairmargin.exchange.faults import InvalidInput
+from fairmargin.exchange.files.faults import InvalidInput
+from fairmargin.exchange.words.across import road_lines
 
 
 class RoutePage(PlanPage):
@@ -186,7 +186,7 @@ class RoutePage(PlanPage):
 
     def bring(self, path: str) -> bool:
         """Take a route from a GPX track or a route.csv."""
-        from fairmargin.exchange.package import read_route
+        from fairmargin.exchange.packages.reading import read_route
         from fairmargin.exchange.route import read_gpx
 
         try:

@@ -205,8 +205,8 @@ class WeatherPage(PlanPage):
         self._read()
 
     def _read(self) -> None:
-        from fairmargin.exchange.forecasts import read_hours
-        from fairmargin.exchange.weather import read_report
+        from fairmargin.exchange.meteorology.forecasts import read_hours
+        from fairmargin.exchange.meteorology.reports import read_report
 
         text = self.report.toPlainText().strip()
         try:

@@ -27,8 +27,8 @@ from fairmargin.desktop.widgets.basics import label, named_choice, panel, percen
 from fairmargin.desktop.widgets.charts import RangeBars
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.desktop.widgets.using.rangecurve import RangeCurve, RangeLine
-from fairmargin.exchange.outcomes import hours_words
-from fairmargin.exchange.wording import (
+from fairmargin.exchange.words.outcomes import hours_words
+from fairmargin.exchange.words.results import (
     capacity_line,
     consumption_words,
     distance_words,

@@ -22,7 +22,13 @@ from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.widgets.basics import label, named_choice, panel
 from fairmargin.desktop.widgets.inputs import Words
-from fairmargin.exchange.chargers import read_chargers, read_stretches, show_chargers, show_stretches, stretches_of
+from fairmargin.exchange.tables.chargers import (
+    read_chargers,
+    read_stretches,
+    show_chargers,
+    show_stretches,
+    stretches_of,
+)
 
 #: How surely stops are planned: words, and the share of trips that take no more.
 CERTAINTIES: Final = (
@@ -233,7 +239,7 @@ class TripForm(UsePage):
 
     def bring_track(self, path: Path) -> bool:
         """Take the way, with its climbs, from a track; at the speed that the trip had, or the study's."""
-        from fairmargin.exchange.faults import InvalidInput
+        from fairmargin.exchange.files.faults import InvalidInput
         from fairmargin.exchange.route import read_gpx
 
         trip = self.trip_value

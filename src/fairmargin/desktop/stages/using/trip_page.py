@@ -25,8 +25,15 @@ from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.using.trip_form import TripForm
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.using.tripday import TripDay
-from fairmargin.exchange.outcomes import arrival_words, beside_words, case_words, hours_words, money_words, stop_words
-from fairmargin.exchange.wording import distance_words
+from fairmargin.exchange.words.outcomes import (
+    arrival_words,
+    beside_words,
+    case_words,
+    hours_words,
+    money_words,
+    stop_words,
+)
+from fairmargin.exchange.words.results import distance_words
 
 CAUTION: Final = "Arrive with a reserve. Do not block bays with a trailer: unhitch where it is allowed. Plates, law and handbook come first."
 
@@ -246,7 +253,7 @@ class TripPage(TripForm):
 
     def calendar_to(self, path: Path) -> bool:
         """Write the trip as a calendar file."""
-        from fairmargin.exchange.ical import trip_calendar
+        from fairmargin.exchange.reports.calendar import trip_calendar
 
         if self.plan is None:
             return False

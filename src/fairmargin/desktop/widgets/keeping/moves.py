@@ -12,7 +12,7 @@ from fairmargin.core.memory.vehicle import Known, Moved
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip
-from fairmargin.exchange.across import moved_words
+from fairmargin.exchange.words.across import moved_words
 
 ROW = 62.0
 HEAD = 22.0

@@ -13,7 +13,7 @@ from fairmargin.core.outcome.trips import TripPlan
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
-from fairmargin.exchange.outcomes import hours_words
+from fairmargin.exchange.words.outcomes import hours_words
 
 LEFT, RIGHT = 46.0, 16.0
 NEAR: Final = 14.0  # a handle is taken hold of within, px

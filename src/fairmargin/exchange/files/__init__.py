@@ -1,0 +1,1 @@
+"""Files from outside: what they are, how much is taken, and writing them whole."""

@@ -1,0 +1,1 @@
+"""Logs: how they are read, cut into legs, and laid on them."""

@@ -1,0 +1,1 @@
+"""Weather from outside: reports, stations, forecasts."""

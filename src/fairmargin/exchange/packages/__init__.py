@@ -1,0 +1,1 @@
+"""Study packages: read, checked, written."""

@@ -1,0 +1,1 @@
+"""Tables of strangers: rows, headers with units, moments; and what is read from them."""

@@ -1,0 +1,1 @@
+"""Results in sentences and as JSON, the same on screens, in reports and on the command line."""

@@ -1,0 +1,403 @@
+"""What studies say together, in words and as JSON: joined effects, questions asked again, what is known of a vehicle."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, Final
+
+from fairmargin.core import intervals
+from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.memory.changed import Difference
+from fairmargin.core.memory.facts import KnownFacts, Pooled
+from fairmargin.core.memory.findings import Finding, same_name
+from fairmargin.core.memory.network import Apart, Joint, LeftOut, Placed, moved_since
+from fairmargin.core.memory.practice import FLAWS, Answer, Calibration
+from fairmargin.core.memory.road import RoadKnowledge, road_knowledge
+from fairmargin.core.memory.vehicle import CONSTANTS, Known, Moved, VehicleKnowledge
+from fairmargin.core.study import Study
+from fairmargin.core.study.remembered import Remembered
+from fairmargin.core.units import UnitChoice
+from fairmargin.core.units import label as unit_label
+from fairmargin.core.words import signed
+from fairmargin.exchange.words.results import speed_words
+
+JsonValue = dict[str, Any]
+MOST_NAMED: Final = 8  # pairs in one sentence
+POINTS: Final = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
+Locate = Callable[[int], JsonValue]  # where a study is: its logbook and its number there
+
+
+def effect_words(percent: float, interval: tuple[float, float]) -> str:
+    """An effect with its interval."""
+    return f"{signed(percent)} % ({signed(interval[0])} to {signed(interval[1])})"
+
+
+def finding_words(f: Finding) -> str:
+    """One study's own result, in a line."""
+    day = f"{f.when:%d %b %Y}, " if f.when else ""
+    return f"{day}\u201c{f.title}\u201d: {f.name} {effect_words(f.percent, f.interval_percent)}"
+
+
+def standing_words(joint: Joint) -> str:
+    """Who uses least, and who cannot be told from whom."""
+    best = joint.placed[0]
+    apart = [p for p in joint.pairs if p.told_apart]
+    if len(joint.names) == 2:
+        (only,) = joint.pairs
+        return (
+            f"{best.name} uses less; the two are told apart."
+            if only.told_apart
+            else f"{only.first} and {only.second} cannot be told apart."
+        )
+    words = f"{best.name} uses least with a chance of {100 * best.chances[0]:.0f} %."
+    if not apart:
+        return f"{words} None can be told from another."
+    if not joint.alike:
+        return f"{words} All are told apart."
+    named = [f"{p.first} and {p.second}" for p in joint.alike]
+    more = f"; and {len(named) - MOST_NAMED} more pairs" if len(named) > MOST_NAMED + 1 else ""
+    named = named[:MOST_NAMED] if more else named
+    return f"{words} Not told apart: {'; '.join(named)}{more}."
+
+
+def pair_words(p: Apart) -> str:
+    """Two configurations against each other."""
+    how = "" if p.direct else " (through what they were each compared with)"
+    apart = "" if p.told_apart else ", not told apart"
+    return f"{p.second} against {p.first}: {effect_words(p.percent, p.interval_percent)}{how}{apart}"
+
+
+def joint_lines(joint: Joint) -> list[str]:
+    """What a group of studies says together."""
+    speed = f" at {joint.speed_kmh:.0f} km/h" if joint.speed_kmh else ""
+    count = len(joint.studies)
+    lines = [f"Against {joint.reference}{speed}, {count} stud{'ies' if count != 1 else 'y'}:"]
+    for i, p in enumerate(joint.placed):
+        figures = "the reference" if p.name == joint.reference else effect_words(p.percent, p.interval_percent)
+        lines.append(f"  {i + 1}. {p.name}: {figures}")
+    lines.append(f"  {standing_words(joint)}")
+    if count > 1:
+        lines.append(f"  {joint.spread.words}")
+    return lines
+
+
+def again_lines(joint: Joint, changed: Sequence[Difference]) -> list[str]:
+    """A question that was asked again: each answer, what moved, and what they say together."""
+    effect, interval = joint.between(joint.names[0], joint.names[1])
+    count = len(joint.studies)
+    lines = [f"{joint.names[1]} against {joint.names[0]}, asked {'twice' if count == 2 else f'{count} times'}:"]
+    lines += [f"  {finding_words(f)}" for f in joint.findings]
+    moved = moved_since(joint)
+    if moved is not None:
+        within = moved[1][0] <= 0 <= moved[1][1]
+        lines.append(
+            f"  From the first to the last: {effect_words(*moved)}; "
+            + ("it stayed so." if within else "it did not stay so.")
+        )
+    lines.append(f"  Together: {effect_words(effect, interval)}.")
+    lines.append(f"  {joint.spread.words}")
+    if changed:
+        lines.append(f"  What was not alike: {'; '.join(d.words for d in changed)}.")
+    return lines
+
+
+def moved_words(k: Known, m: Moved) -> str:
+    """A constant as it stood at one moment, with its interval."""
+    d, unit = k.decimals, f" {k.unit}" if k.unit else ""
+    return f"{m.middle:.{d}f}{unit} ({m.interval[0]:.{d}f} to {m.interval[1]:.{d}f})".replace("-", "\u2212")
+
+
+def known_words(k: Known) -> str:
+    """One constant of a vehicle, before and now."""
+    if not k.narrower:
+        return f"{k.label}: {moved_words(k, k.now)}; the studies say nothing that was not thought before"
+    return f"{k.label}: {moved_words(k, k.now)}; thought before: {moved_words(k, k.before)}"
+
+
+def facts_lines(known: KnownFacts, scatter: ScatterPrior) -> list[str]:
+    """What is known of instruments, battery and the tester's hand."""
+    lines = []
+    if known.distance_error_percent is not None:
+        p = known.distance_error_percent
+        lines.append(f"Distance shown over GPS: {effect_words(p.value, p.interval)}, {p.studies} studies")
+    if known.speed_error_percent is not None:
+        p = known.speed_error_percent
+        lines.append(f"Speed held over the aimed-for, by GPS: {effect_words(p.value, p.interval)}, {p.studies} studies")
+    if known.capacity_kwh is not None:
+        p = known.capacity_kwh
+        lines.append(
+            f"Usable capacity: {p.value:.1f} kWh ({p.interval[0]:.1f} to {p.interval[1]:.1f}), {p.studies} studies"
+        )
+    lines += [
+        f"Step of {name.partition(', ')[0]}: {step:g} {name.partition(', ')[2]}".rstrip()
+        for name, step in known.steps.items()
+    ]
+    if scatter.studies:
+        lines.append(
+            f"Your scatter from run to run: {100 * scatter.share:.1f} % of a 30 km leg, from {scatter.studies} studies"
+        )
+    return lines
+
+
+def remembered_lines(remembered: Remembered) -> list[str]:
+    """What a study begins with, a line a constant."""
+    lines = []
+    for v in remembered.values:
+        rule = CONSTANTS.get(v.name)
+        if rule is not None:
+            half = intervals.deviate(intervals.USUAL) * v.sd
+            ends = (v.mean - half, v.mean, v.mean + half)
+            low, middle, high = (math.exp(x) for x in ends) if rule.logarithm else ends
+            unit, d = f" {rule.unit}" if rule.unit else "", rule.decimals
+            lines.append(f"{rule.label}: {middle:.{d}f}{unit} ({low:.{d}f} to {high:.{d}f})".replace("-", "\u2212"))
+    return lines
+
+
+def road_lines(road: RoadKnowledge, known: VehicleKnowledge | None = None) -> list[str]:
+    """What is known of a road; how much wind reaches it where a vehicle's studies tell."""
+    count = len(road.studies)
+    lines = [f"{count} stud{'ies' if count != 1 else 'y'}" + (f", {road.km:.1f} km" if road.km else "")]
+    if road.climb_m is not None and road.fall_m is not None:
+        heights = f" (heights averaged over {road.heights_from} recordings)" if road.heights_from > 1 else ""
+        lines.append(f"Out it climbs {road.climb_m:.0f} m and falls {road.fall_m:.0f} m{heights}")
+    if road.bearing_deg is not None:
+        lines.append(f"Out it lies to the {POINTS[round(road.bearing_deg / 45.0) % 8]} ({road.bearing_deg:.0f}\u00b0)")
+    elif road.route:
+        lines.append("It comes back to where it began")
+    for h in road.held:
+        sd = f" \u00b1 {h.sd_kmh:.1f}" if h.sd_kmh is not None else ""
+        lines.append(
+            f"Speed held, {h.direction}: {h.mean_kmh:.0f}{sd} km/h over {h.legs} leg{'s' if h.legs != 1 else ''}"
+        )
+    slow = [h for h in road.hours if h.held_up]
+    if slow:
+        told = "; ".join(
+            f"{h.hour}:00 to {h.hour + 1}:00 {h.held_up} of {h.legs} legs, {h.minutes:.1f} min a leg" for h in slow
+        )
+        lines.append(f"Traffic that was noted: {told}")
+    elif road.hours:
+        lines.append("No traffic was noted")
+    shelter = next(
+        (k for k in (known.constants if known else ()) if k.name == f"height factor@{same_name(road.name)}"), None
+    )
+    if shelter is not None and shelter.narrower:
+        lines.append(f"Wind that reaches it, over the terrain's usual: {moved_words(shelter, shelter.now)}")
+    return lines
+
+
+def vehicle_lines(known: VehicleKnowledge) -> list[str]:
+    """All that is known of a vehicle."""
+    if not known.studies:
+        return ["No study of it says anything of its constants yet."]
+    count = len(known.studies)
+    until = f", up to {known.as_of:%d %b %Y}" if known.as_of else ""
+    return [
+        f"From {count} stud{'ies' if count != 1 else 'y'}{until}; intervals hold 95 %:",
+        *(f"  {known_words(k)}" for k in known.constants),
+    ]
+
+
+# ---------------------------------------------------------------- practice
+
+
+def case_words(study: Study, units: UnitChoice) -> str:
+    """How a practice case was driven, in a sentence."""
+    first = study.legs[0].started_at
+    lies = road_knowledge(study.route_name, (study,)).bearing_deg
+    words = f"{study.order}, {study.method}, aimed at {speed_words(float(study.target_speed_kmh or 0), units)}"
+    words += f", from {first:%d %B %Y}" if first else ""
+    return words + (f"; out lies at {lies:.0f}\u00b0." if lies is not None else ".")
+
+
+def case_columns(study: Study, units: UnitChoice) -> list[str]:
+    """What the table of a practice case has."""
+    unit = unit_label(study.legs[0].average_unit or units.consumption)
+    made = [
+        "leg", "with", "way", "set off", "driven", units.distance, f"shown, {unit}", f"air, {units.temperature}", f"wind, {units.wind}",
+    ]  # fmt: skip
+    if any(leg.tyre_pressure_kpa for leg in study.legs):
+        made.append(f"tyres, {units.tyre}")
+    return [*made, "note"]
+
+
+def case_rows(study: Study, units: UnitChoice) -> list[list[str]]:
+    """What was noted of a practice case, a row a leg."""
+    tyres = any(leg.tyre_pressure_kpa for leg in study.legs)
+    events = {e.leg: e for e in study.events}
+    rows = []
+    days = {leg.started_at.date() for leg in study.legs if leg.started_at}
+    for leg in study.legs:
+        step = leg.average_step or 0.1
+        shown = "" if leg.average_shown is None else f"{leg.average_shown:.{0 if step >= 1 else 1}f}"
+        at = (
+            ""
+            if leg.started_at is None
+            else f"{leg.started_at:%H:%M}"
+            if len(days) == 1
+            else f"{leg.started_at:%d %b %H:%M}"
+        )
+        km = leg.distance_km or leg.gps_distance_km
+        seconds = int(leg.duration_s or 0)
+        wind = (
+            ""
+            if leg.wind_speed_ms is None
+            else f"{units.show('wind', leg.wind_speed_ms):.1f} from {leg.wind_from_deg or 0:.0f}\u00b0"
+        )
+        row = [
+            leg.leg, study.configuration(leg.configuration).label, leg.direction, at, f"{seconds // 60}:{seconds % 60:02d}",
+            "" if km is None else f"{units.show('distance', km):.1f}", shown,
+            "" if leg.temperature_c is None else f"{units.show('temperature', leg.temperature_c):.0f}", wind,
+        ]  # fmt: skip
+        if tyres:
+            pressure = leg.tyre_pressure_kpa
+            row.append("" if pressure is None else f"{units.show('tyre', pressure):.2f}")
+        event = events.get(leg.leg)
+        noted = [leg.note] if leg.note else []
+        if event is not None:
+            noted.append(event.kind.replace("-", " "))
+        rows.append([*row, ", ".join(noted)])
+    return rows
+
+
+def answer_lines(a: Answer, explained: str) -> list[str]:
+    """What an answer was worth."""
+    held = "holds it" if a.holds else "does not hold it"
+    flaw = "You saw that." if a.right_flaw else f"You said: {FLAWS[a.flaw][0].lower()}{FLAWS[a.flaw][1:]}."
+    verdict = (
+        f"\u201c{a.verdict}\u201d is what the evidence carries."
+        if a.right_verdict
+        else f"You said \u201c{a.verdict}\u201d; the evidence carries \u201c{a.carried[0]}\u201d."
+    )
+    return [
+        f"The change alone does {signed(a.truth)} %. Your interval, {signed(a.low)} to {signed(a.high)} %, {held}: score {a.score:.1f}, smaller is better.",
+        f"{FLAWS[a.true_flaw]}. {explained} {flaw}",
+        verdict,
+    ]
+
+
+# ---------------------------------------------------------------- JSON
+
+
+def _number(value: float | None, digits: int = 4) -> float | None:
+    return None if value is None else round(value, digits)
+
+
+def _pair(values: tuple[float, float], digits: int = 4) -> list[float]:
+    return [round(v, digits) for v in values]
+
+
+def finding_json(f: Finding, where: Locate) -> JsonValue:
+    """One study's own result."""
+    return {
+        **where(f.study), "title": f.title, "when": f.when.isoformat() if f.when else None, "baseline": f.baseline,
+        "trial": f.trial, "speed_kmh": _number(f.speed_kmh), "effect_percent": _number(f.percent),
+        "interval_percent": _pair(f.interval_percent), "confidence": f.confidence, "verdict": f.verdict,
+    }  # fmt: skip
+
+
+def _placed_json(p: Placed, where: Locate) -> JsonValue:
+    return {
+        "name": p.name, "effect_percent": _number(p.percent), "interval_percent": _pair(p.interval_percent),
+        "mean_rank": _number(p.mean_rank), "chances_of_ranks": [_number(c) for c in p.chances],
+        "studies": [where(s) for s in p.studies],
+    }  # fmt: skip
+
+
+def joint_json(joint: Joint, where: Locate) -> JsonValue:
+    """What a group of studies says together."""
+    s = joint.spread
+    return {
+        "reference": joint.reference,
+        "speed_kmh": _number(joint.speed_kmh),
+        "confidence": joint.confidence,
+        "configurations": [_placed_json(p, where) for p in joint.placed],
+        "pairs": [
+            {
+                "first": p.first, "second": p.second, "effect_percent": _number(p.percent),
+                "interval_percent": _pair(p.interval_percent), "told_apart": p.told_apart, "direct": p.direct,
+            }
+            for p in joint.pairs
+        ],
+        "spread": {
+            "q": _number(s.q), "freedom": s.freedom, "chance": _number(s.chance), "percent": _number(s.percent),
+            "interval_percent": _pair(s.interval_percent), "differ": s.differ, "words": s.words,
+        },
+        "words": standing_words(joint),
+        "findings": [finding_json(f, where) for f in joint.findings],
+    }  # fmt: skip
+
+
+def left_json(left: Sequence[LeftOut], where: Locate) -> list[JsonValue]:
+    """Findings that are not counted, and why."""
+    return [{**finding_json(x.finding, where), "why": x.why} for x in left]
+
+
+def again_json(joint: Joint, changed: Sequence[Difference], where: Locate) -> JsonValue:
+    """A question that was asked again."""
+    moved = moved_since(joint)
+    effect, interval = joint.between(joint.names[0], joint.names[1])
+    return {
+        "vehicle": joint.vehicle,
+        "baseline": joint.names[0],
+        "trial": joint.names[1],
+        "effect_percent": _number(effect),
+        "interval_percent": _pair(interval),
+        "moved_percent": None if moved is None else _number(moved[0]),
+        "moved_interval_percent": None if moved is None else _pair(moved[1]),
+        "spread": joint_json(joint, where)["spread"],
+        "findings": [finding_json(f, where) for f in joint.findings],
+        "changed": [{"what": d.what, "before": d.before, "after": d.after} for d in changed],
+    }
+
+
+def _moved_json(m: Moved, where: Locate) -> JsonValue:
+    own: Mapping[str, Any] = where(m.study) if m.study else {}
+    return {
+        **own, "title": m.title, "when": m.when.isoformat() if m.when else None, "value": _number(m.middle, 6),
+        "interval": _pair(m.interval, 6),
+    }  # fmt: skip
+
+
+def _pooled_json(p: Pooled | None) -> JsonValue | None:
+    return None if p is None else {"value": _number(p.value), "interval": _pair(p.interval), "studies": p.studies}
+
+
+def vehicle_json(known: VehicleKnowledge, facts: KnownFacts, scatter: ScatterPrior, where: Locate) -> JsonValue:
+    """All that is known of a vehicle; `remembered` is what the next study would begin with."""
+    return {
+        "vehicle": known.vehicle,
+        "as_of": known.as_of.isoformat() if known.as_of else None,
+        "studies": [{**where(t.study), "title": t.title, "road": t.road} for t in known.studies],
+        "constants": [
+            {
+                "name": k.name, "label": k.label, "unit": k.unit, "before": _moved_json(k.before, where),
+                "now": _moved_json(k.now, where), "narrower": k.narrower, "steps": [_moved_json(m, where) for m in k.steps],
+            }
+            for k in known.constants
+        ],
+        "distance_error_percent": _pooled_json(facts.distance_error_percent),
+        "speed_error_percent": _pooled_json(facts.speed_error_percent),
+        "usable_capacity_kwh": _pooled_json(facts.capacity_kwh),
+        "display_steps": dict(facts.steps),
+        "scatter_percent": _number(100 * scatter.share) if scatter.studies else None,
+        "remembered": known.remembered().model_dump(mode="json"),
+    }  # fmt: skip
+
+
+def answer_json(a: Answer, explained: str) -> JsonValue:
+    """A practice answer, the truth, and what it was worth."""
+    return {
+        "case": a.case, "verdict": a.verdict, "flaw": a.flaw, "interval_percent": [a.low, a.high], "truth_percent": a.truth,
+        "true_flaw": a.true_flaw, "carried": list(a.carried), "holds": a.holds, "right_flaw": a.right_flaw,
+        "right_verdict": a.right_verdict, "interval_score": _number(a.score), "explained": explained,
+    }  # fmt: skip
+
+
+def calibration_json(c: Calibration) -> JsonValue:
+    """How well a tester's intervals hold."""
+    return {
+        "answers": c.answers, "holding": c.holding, "share": _number(c.share) if c.answers else None,
+        "interval": _pair(c.interval), "mean_interval_score": _number(c.mean_score) if c.answers else None,
+        "widen": _number(c.widen), "right_flaws": c.right_flaws, "right_verdicts": c.right_verdicts, "words": c.words,
+    }  # fmt: skip

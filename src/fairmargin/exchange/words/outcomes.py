@@ -1,0 +1,248 @@
+"""Ranges and trips as JSON objects and in words, for the command line and whoever reads it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from fairmargin.core.inference.asked import Circumstances
+from fairmargin.core.outcome.asking import Predicted
+from fairmargin.core.outcome.beside import Beside
+from fairmargin.core.outcome.trips import Fuelled, Stop, TripPlan, WhatIf
+from fairmargin.core.study import Study
+from fairmargin.core.study.cells import vehicle_label
+from fairmargin.core.units import UnitChoice, in_units
+from fairmargin.core.words import sentence, signed
+from fairmargin.exchange.words.results import consumption_words, distance_words, units_of
+
+
+def _rounded(values: Sequence[float], digits: int) -> list[float]:
+    return [round(float(v), digits) for v in values]
+
+
+def range_json(path: str, study: Study, asked: Circumstances, found: Sequence[Predicted]) -> dict[str, Any]:
+    """The result object of ``fairmargin range --json``."""
+    return {
+        "path": path,
+        "title": study.title,
+        "asked": {
+            "speed_kmh": asked.speed_kmh,
+            "temperature_c": asked.temperature_c,
+            "cabin_k": asked.cabin_k,
+            "head_wind_ms": asked.head_wind_ms,
+            "road": asked.road,
+            "climb_m_per_km": asked.climb_m_per_km,
+            "load_kg": asked.load_kg,
+        },
+        "confidence": study.confidence,
+        "predictions": [
+            {
+                "vehicle": p.vehicle,
+                "sector": p.sector or None,
+                "configuration": p.configuration,
+                "wh_per_km": round(p.wh_per_km, 3),
+                "interval_wh_per_km": _rounded(p.interval_wh_per_km, 3),
+                "range_km": None if p.reach is None else round(p.reach.to_empty_km, 2),
+                "to_reserve_km": None if p.reach is None else round(p.reach.to_reserve_km, 2),
+                "to_reserve_interval_km": None if p.reach is None else _rounded(p.reach.interval_km, 2),
+                "mostly": p.mostly,
+                "not_driven": list(p.not_driven),
+            }
+            for p in found
+        ],
+    }
+
+
+def range_lines(study: Study, found: Sequence[Predicted], units: UnitChoice) -> list[str]:
+    """A line for each configuration, and what was asked beyond what was driven."""
+    lines = []
+    for p in found:
+        own = units_of(study, p.vehicle, units)
+        name = study.configuration(p.configuration).label
+        if p.vehicle:
+            name = f"{vehicle_label(study, p.vehicle)}, {name}"
+        if p.sector:
+            name += f", {p.sector}"
+        low, high = (consumption_words(v, own) for v in p.interval_wh_per_km)
+        text = f"{name}: {consumption_words(p.wh_per_km, own)} ({low} to {high})"
+        if p.reach is not None:
+            near, far = (distance_words(v, own) for v in p.reach.interval_km)
+            text += f", {distance_words(p.reach.to_reserve_km, own)} to the reserve ({near} to {far}), {distance_words(p.reach.to_empty_km, own)} to empty"
+        lines.append(f"{text}; mostly {p.mostly}")
+    for words in dict.fromkeys(w for p in found for w in p.not_driven):
+        lines.append(in_units(words, units))
+    return lines
+
+
+def _stop_json(s: Stop) -> dict[str, Any]:
+    return {
+        "at_km": s.charger.at_km,
+        "name": s.charger.name,
+        "kw": s.charger.kw,
+        "after_h": round(s.at_h, 3),
+        "arrive_percent": round(s.arrival.percent, 2),
+        "arrive_interval_percent": _rounded(s.arrival.interval, 2),
+        "chance_of_reserve": round(s.arrival.chance, 4),
+        "chance_of_arriving": round(s.arrival.chance_at_all, 4),
+        "leave_percent": round(s.leave_percent, 2),
+        "charging_min": round(s.charging_min, 2),
+        "other_min": round(s.other_min, 2),
+        "waiting_min": round(s.waiting_min, 2),
+        "kwh": round(s.kwh, 3),
+        "cost": None if s.cost is None else round(s.cost, 3),
+    }
+
+
+def trip_json(
+    path: str, study: Study, plan: TripPlan, cases: Sequence[WhatIf], beside: Fuelled | None
+) -> dict[str, Any]:
+    """The result object of ``fairmargin trip --json``."""
+    return {
+        "path": path,
+        "title": study.title,
+        "configuration": plan.configuration,
+        "km": round(plan.trip.km, 3),
+        "wh_per_km": round(plan.wh_per_km, 3),
+        "stops": [_stop_json(s) for s in plan.stops],
+        "arrival": {
+            "percent": round(plan.arrival.percent, 2),
+            "interval_percent": _rounded(plan.arrival.interval, 2),
+            "chance_as_wished": round(plan.arrival.chance, 4),
+            "chance_of_arriving": round(plan.arrival.chance_at_all, 4),
+        },
+        "hours": {
+            "total": round(plan.total_h, 3),
+            "with_every_queue": round(plan.late_h, 3),
+            "driving": round(plan.driving_h, 3),
+            "charging": round(plan.charging_h, 3),
+            "pauses": round(plan.pauses_h, 3),
+            "waiting": round(plan.waiting_h, 3),
+            "other": round(plan.other_h, 3),
+        },
+        "kwh": round(plan.kwh, 3),
+        "kwh_interval": _rounded(plan.kwh_interval, 3),
+        "cost": None if plan.cost is None else round(plan.cost, 2),
+        "cost_interval": None if plan.cost_interval is None else _rounded(plan.cost_interval, 2),
+        "missing": list(plan.missing),
+        "not_driven": list(plan.not_driven),
+        "what_if": [
+            {
+                "case": w.name,
+                "later_h": None if w.later_h is None else round(w.later_h, 3),
+                "more_kwh": None if w.more_kwh is None else round(w.more_kwh, 3),
+                "more_cost": None if w.more_cost is None else round(w.more_cost, 2),
+                "stops": w.stops,
+                "why_not": w.why_not,
+            }
+            for w in cases
+        ],
+        "fuel_vehicle": None
+        if beside is None
+        else {
+            "litres": round(beside.litres, 2),
+            "stops": beside.stops,
+            "hours": round(beside.total_h, 3),
+            "cost": None if beside.cost is None else round(beside.cost, 2),
+        },
+    }
+
+
+def hours_words(hours: float) -> str:
+    """A length of time: ``5 h 12 min``, ``48 min``.
+
+    Examples
+    --------
+    >>> hours_words(5.2), hours_words(0.8), hours_words(1.999)
+    ('5 h 12 min', '48 min', '2 h 00 min')
+    """
+    minutes = round(60 * hours)
+    return f"{minutes // 60} h {minutes % 60:02d} min" if minutes >= 60 else f"{minutes} min"
+
+
+def stop_words(s: Stop, units: UnitChoice) -> str:
+    """One stop in a line."""
+    low, high = s.arrival.interval
+    queue = f", perhaps a queue ({s.waiting_min:.0f} min to be expected)" if s.waiting_min else ""
+    cost = "" if s.cost is None else f", {s.cost:.2f}"
+    place = (
+        f"{s.charger.name}, {distance_words(s.charger.at_km, units)}"
+        if s.charger.name
+        else in_units(s.charger.label, units)
+    )
+    return (
+        f"{sentence(place)}, after {hours_words(s.at_h)}: arrive with {s.arrival.percent:.0f} % ({low:.0f} to {high:.0f}), leave with "
+        f"{s.leave_percent:.0f} %: {s.kwh:.1f} kWh in {s.charging_min:.0f} min, {s.other_min:.0f} min besides{queue}{cost}."
+    )
+
+
+def arrival_words(plan: TripPlan) -> str:
+    """With what charge one arrives, and how surely."""
+    a = plan.arrival
+    low, high = a.interval
+    risk = min([a.chance_at_all, *(s.arrival.chance_at_all for s in plan.stops)])
+    text = f"Arrive with {a.percent:.0f} % ({low:.0f} to {high:.0f} %, nine times in ten); {100 * a.chance:.0f} % for the {plan.trip.arrive_percent:.0f} % wished for."
+    if risk < 0.98:
+        before = next((s.charger.label for s in plan.stops if s.arrival.chance_at_all == risk), "the end")
+        text += f" {100 * (1 - risk):.0f} % that the battery is empty before {before}: plan more surely, or keep a larger reserve."
+    return text
+
+
+def trip_lines(plan: TripPlan, cases: Sequence[WhatIf], beside: Fuelled | None, units: UnitChoice) -> list[str]:
+    """A trip in words: stops, arrival, time, energy, money, what if."""
+    low, high = plan.kwh_interval
+    lines = [
+        f"{distance_words(plan.trip.km, units)} in {hours_words(plan.total_h)}: {hours_words(plan.driving_h)} of driving, {hours_words(plan.charging_h)} of charging, {hours_words(plan.pauses_h + plan.other_h + plan.waiting_h)} of pauses and the rest"
+    ]
+    lines += [stop_words(s, units) for s in plan.stops] or ["no stop is needed"]
+    lines.append(arrival_words(plan))
+    lines.append(f"{plan.kwh:.0f} kWh ({low:.0f} to {high:.0f})" + money_words(plan))
+    for w in cases:
+        lines.append(f"{w.name}: {case_words(w)}")
+    if beside is not None:
+        cost = "" if beside.cost is None else f", {beside.cost:.2f} in your money"
+        lines.append(f"fuel vehicle: {beside.litres:.1f} L, {hours_words(beside.total_h)}{cost}")
+    lines += [in_units(w, units) for w in plan.not_driven]
+    return lines
+
+
+def money_words(plan: TripPlan) -> str:
+    """What it costs, or what is missing to say so."""
+    if plan.cost is None or plan.cost_interval is None:
+        return f"; the cost wants {' and '.join(plan.missing)}"
+    low, high = plan.cost_interval
+    return f", {plan.cost:.2f} in your money ({low:.2f} to {high:.2f})"
+
+
+def case_words(w: WhatIf) -> str:
+    """What another case would do, in a line."""
+    if w.later_h is None or w.more_kwh is None:
+        return w.why_not
+    later = (
+        "no later"
+        if abs(w.later_h) < 0.5 / 60
+        else f"{hours_words(abs(w.later_h))} {'later' if w.later_h > 0 else 'sooner'}"
+    )
+    energy = "" if abs(w.more_kwh) < 0.05 else f", {signed(w.more_kwh, 1)} kWh"
+    money = "" if w.more_cost is None or abs(w.more_cost) < 0.005 else f", {signed(w.more_cost, 2)} in your money"
+    return f"{later}{energy}{money}, {w.stops} stop{'s' if w.stops != 1 else ''}"
+
+
+def beside_words(b: Beside) -> str:
+    """The trip in another vehicle or configuration, in a line."""
+    if b.total_h is None or b.interval is None:
+        return b.why_not
+    low, high = b.interval
+    amount = (
+        f"{b.kwh:.0f} kWh ({low:.0f} to {high:.0f})"
+        if b.litres is None
+        else f"{b.litres:.1f} L ({low:.1f} to {high:.1f})"
+    )
+    stops = (
+        "without stops for fuel (the tank's size is not known)"
+        if b.stops is None
+        else f"{b.stops} stop{'s' if b.stops != 1 else ''}"
+        if b.stops
+        else "no stop"
+    )
+    cost = "" if b.cost is None else f", {b.cost:.2f} in your money"
+    return f"{hours_words(b.total_h)}, {stops}, {amount}{cost}"

@@ -1,0 +1,97 @@
+"""What the command line says of an analysis and of a plan."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from fairmargin.core.designs import Design, Expected
+from fairmargin.core.planning.day import Timetable
+from fairmargin.core.result.types import Analysis
+from fairmargin.core.study import Study
+from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.exchange.words.results import (
+    beside,
+    capacity_line,
+    climb_lines,
+    margin_words,
+    result_lines,
+    result_name,
+)
+
+#: Units of a summary without a window; fuel vehicles get theirs.
+PLAIN = UNIT_CHOICES["metric-wh"]
+
+
+def summary(study: Study, result: Analysis) -> str:
+    """Readable summary of an analysis."""
+    lines = [result.title or "(no title)"]
+    if result.missing:
+        lines.append(f"  {result.missing}")
+    for c in result.comparisons:
+        where = f"{c.speed_kmh:g} km/h" + (f", {c.sector}" if c.sector else "")
+        low, high = c.interval_percent
+        trial, base = study.side_label(c.trial), study.side_label(c.baseline)
+        lines += [
+            f"  {trial} against {base}, {where}: {c.verdict}",
+            f"    effect {c.effect_percent:+.1f} % ({100 * c.confidence:g} %: {low:+.1f} to {high:+.1f} %) of baseline "
+            f"consumption; as measured {c.as_measured_percent:+.1f} %",
+            f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km; range {c.range_change_percent:+.1f} %",
+            f"    pairs {c.pairs}" + (f", needed {c.pairs_needed}" if c.pairs_needed else "") + f". {c.reason}",
+        ]
+        lines += [f"    {line}" for line in (margin_words(c), c.standing.sentence, *beside(study, result, c, PLAIN))]
+    for r in result.results:
+        lines.append(f"  {result_name(study, r, PLAIN)}")
+        lines += [f"    {line}" for line in result_lines(study, r, PLAIN)]
+    if result.claim is not None:
+        lines.append(f"  claim {result.claim.verdict}: {result.claim.reason}")
+    lines += [f"  {line}" for line in [capacity_line(result)] if line]
+    if not result.comparisons:
+        lines += [f"  {line}" for line in climb_lines(study, result)]
+    for concern in result.concerns:
+        charge = "" if concern.bias_percent is None else f" ({concern.bias_percent:+.1f} %)"
+        lines.append(f"  {concern.severity}: {concern.title}{charge}")
+    return "\n".join(lines)
+
+
+def plan_json(
+    path: str, study: Study, compared: Sequence[Design], pairs: int | None, table: Timetable, expected: Expected
+) -> dict[str, Any]:
+    """The result object of ``fairmargin plan --json``."""
+    return {
+        "path": path,
+        "title": study.title,
+        "expected_percent": round(float(expected.percent[0]), 3) if expected.given else None,
+        "expected_interval_percent": [round(float(expected.low[0]), 3), round(float(expected.high[0]), 3)]
+        if expected.given
+        else None,
+        "designs": [
+            {
+                "order": x.order,
+                "runs": x.runs,
+                "half_width_percent": round(x.half_width_percent, 3),
+                "settles": round(x.settles, 3),
+                "wrong": round(x.wrong, 3),
+                "drift_percent": round(x.drift_percent, 3),
+                "hours": round(x.hours, 2),
+                "energy_kwh": round(x.energy_kwh, 2),
+                "recommended": x.recommended,
+                "words": x.words,
+            }
+            for x in compared
+        ],
+        "pairs_needed": pairs,
+        "timetable": [
+            {
+                "kind": s.kind,
+                "start": s.start.isoformat(timespec="minutes"),
+                "end": s.end.isoformat(timespec="minutes"),
+                "words": s.words,
+                "run": s.run or None,
+                "configuration": s.configuration or None,
+                "charge_percent": s.charge_percent,
+            }
+            for s in table.steps
+        ],
+        "warnings": list(table.warnings),
+    }
