@@ -29,13 +29,13 @@ from scipy.optimize import least_squares
 
 from fairmargin import cli
 from fairmargin.core.analysis import analyse
-from fairmargin.core.designs import compare_designs
 from fairmargin.core.evidence.conditions import leg_conditions
 from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.core.evidence.readings import observations
 from fairmargin.core.inference.fit import fit_study
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.problem import prepare
+from fairmargin.core.planning import compare_designs
 from fairmargin.exchange.packages.reading import read_package
 from fairmargin.exchange.packages.writing import write_package
 from fairmargin.simulation import DayPlan, simulate, straight_road

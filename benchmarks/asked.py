@@ -18,13 +18,13 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import numpy as np
 
-from fairmargin.core.inference.asked import Circumstances
+from fairmargin.core.inference.prediction import Circumstances
 from fairmargin.core.outcome.asking import askings
 from fairmargin.simulation.day import DayPlan, simulate
 from fairmargin.simulation.drive import drive_leg
 from fairmargin.simulation.road import straight_road
+from fairmargin.simulation.sky import air_density
 from fairmargin.simulation.vehicle import TrueEffect, true_van
-from fairmargin.simulation.weather import air_density
 
 ASKED = {
     "as driven": Circumstances(90.0),

@@ -18,7 +18,7 @@ from PySide6.QtCore import QSettings
 from fairmargin.core.analysis import analyse
 from fairmargin.demo import demo_studies
 from fairmargin.desktop.application import make_application
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.window import MainWindow
 

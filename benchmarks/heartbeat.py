@@ -24,8 +24,8 @@ from PySide6.QtWidgets import QApplication
 
 from fairmargin.core.study import Trace
 from fairmargin.desktop.application import make_application
-from fairmargin.desktop.background import warm_up
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.background import warm_up
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.window import MainWindow
 from fairmargin.exchange.packages.writing import write_package

@@ -24,7 +24,7 @@ OURS = """
 import sys, time; t = time.perf_counter()
 from PySide6.QtCore import QSettings
 from fairmargin.desktop.application import make_application, open_first, settings
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.window import MainWindow
 a = make_application([]); theme.choose("light")

@@ -25,8 +25,8 @@ from fairmargin.core.study.trip import Charger, Trip, TripStretch
 from fairmargin.simulation.day import DayPlan, simulate
 from fairmargin.simulation.drive import drive_leg
 from fairmargin.simulation.road import straight_road
+from fairmargin.simulation.sky import air_density
 from fairmargin.simulation.vehicle import TrueEffect, TrueVehicle, true_van
-from fairmargin.simulation.weather import air_density
 
 WAY = ((70.0, 90.0), (80.0, 105.0), (60.0, 75.0))  # km, km/h
 CHARGER_KM = 130.0

@@ -21,9 +21,9 @@ from PySide6.QtWidgets import QApplication  # noqa: E402
 
 from fairmargin.demo import make_demo_logbook  # noqa: E402
 from fairmargin.desktop.application import make_application  # noqa: E402
-from fairmargin.desktop.session import Session  # noqa: E402
+from fairmargin.desktop.state.session import Session  # noqa: E402
 from fairmargin.desktop.theme import theme  # noqa: E402
-from fairmargin.desktop.widgets.road import STAGES  # noqa: E402
+from fairmargin.desktop.widgets.stage_rail import STAGES  # noqa: E402
 from fairmargin.desktop.window import MainWindow  # noqa: E402
 
 
@@ -85,7 +85,7 @@ def take_jobs(window: MainWindow, take: Callable[[str], None], folder: Path) -> 
     from fairmargin.core.planning.load import read_item
     from fairmargin.core.study import Change, Configuration, Study, Vehicle
     from fairmargin.core.study.plan import LimitSource, Load, Plan
-    from fairmargin.desktop.dialogs import NewStudyDialog
+    from fairmargin.desktop.dialogs.forms import NewStudyDialog
 
     van = Vehicle(name="Orrin 1", vehicle_class="van", mass_kg=1710, usable_capacity_kwh=52)
 

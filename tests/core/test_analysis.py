@@ -7,7 +7,7 @@ import pytest
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.planning import display_noise_percent, drift_left
+from fairmargin.core.orders import display_noise_percent, drift_left
 from fairmargin.core.study import Configuration, Trace, WeatherRow
 
 

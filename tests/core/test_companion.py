@@ -20,7 +20,7 @@ from fairmargin.core.companion import (
     road_places,
     worth_repeating,
 )
-from fairmargin.core.designs import split
+from fairmargin.core.planning import split
 from fairmargin.core.study import Event, new_study
 
 

@@ -5,7 +5,7 @@ from PySide6.QtCore import QCoreApplication, QEvent, QSettings, Qt, QThreadPool
 from PySide6.QtWidgets import QApplication
 
 from fairmargin.desktop.application import make_application
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.window import MainWindow
 

@@ -5,7 +5,7 @@ import threading
 from PySide6.QtCore import QThread, QThreadPool
 from PySide6.QtWidgets import QApplication
 
-from fairmargin.desktop.background import Background
+from fairmargin.desktop.state.background import Background
 
 
 def test_the_result_arrives_in_the_gui_thread(qtbot, qapp):

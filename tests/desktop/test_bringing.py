@@ -12,12 +12,12 @@ from tests.conftest import driven_study, straight_route
 
 from fairmargin.core.study import new_study
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.desktop.background import waited
 from fairmargin.desktop.bringing.base import day_of
 from fairmargin.desktop.bringing.log import LogDialog
 from fairmargin.desktop.bringing.receipts import ReceiptsDialog
-from fairmargin.desktop.bringing.weather import WeatherDialog
-from fairmargin.desktop.paste import PasteDialog
+from fairmargin.desktop.bringing.weather_reports import WeatherDialog
+from fairmargin.desktop.dialogs.pasting import PasteDialog
+from fairmargin.desktop.state.background import waited
 from fairmargin.exchange.logs.loggers import load_profiles, profiles_path
 
 DAY = datetime(2026, 5, 2, 9, 0)

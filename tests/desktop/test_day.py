@@ -7,8 +7,8 @@ from tests.conftest import VAN, driven_study, straight_route
 from tests.desktop.conftest import type_into
 
 from fairmargin.core.study.entry import read_reading
-from fairmargin.desktop.dialogs import FindDialog, NewStudyDialog, UnitsDialog
-from fairmargin.desktop.paste import PasteDialog
+from fairmargin.desktop.dialogs.forms import FindDialog, NewStudyDialog, UnitsDialog
+from fairmargin.desktop.dialogs.pasting import PasteDialog
 from fairmargin.desktop.widgets.marginbar import verdict_head
 from fairmargin.exchange.packages.reading import read_package
 from fairmargin.exchange.packages.writing import write_package

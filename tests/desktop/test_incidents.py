@@ -9,8 +9,8 @@ import pytest
 from PySide6.QtCore import QTimer, QtMsgType, qInstallMessageHandler, qWarning
 from PySide6.QtWidgets import QApplication
 
-from fairmargin.desktop.incidents import LOG_BYTES, OFTEN, SENTENCE, Incidents, WhatHappenedDialog, masked
-from fairmargin.desktop.private import keep_private
+from fairmargin.desktop.system.incidents import LOG_BYTES, OFTEN, SENTENCE, Incidents, WhatHappenedDialog, masked
+from fairmargin.desktop.system.permissions import keep_private
 
 
 @pytest.fixture

@@ -357,7 +357,7 @@ def test_other_shapes_of_study_are_offered_with_their_price(planned):
 
 
 def test_the_other_laptops_readings_are_merged_side_by_side(qtbot, window, tmp_path, monkeypatch):
-    from fairmargin.desktop.merge import MergeDialog
+    from fairmargin.desktop.dialogs.merging import MergeDialog
     from fairmargin.exchange.packages.writing import write_package
 
     full = driven_study("ABBA")
@@ -430,14 +430,14 @@ def test_hours_ahead_are_compared_and_the_best_is_planned(qtbot, planned):
 
 
 def test_energy_and_step_are_those_that_were_read(qtbot):
-    from fairmargin.core import designs
+    from fairmargin.core import planning
 
     study = driven_study("AB", values=[18.0, 18.2, 20.1, 20.3])
     study = study.with_legs(x.with_(average_unit="kWh/100km", average_step=None) for x in study.legs)
-    assert designs.known_wh_per_km(study) == pytest.approx(181, abs=2)
-    assert designs.known_factors(study)["B"] == pytest.approx(20.2 / 18.1, abs=0.005)
-    assert designs.known_step_kwh_per_100km(study) == pytest.approx(0.1, abs=0.02)
+    assert planning.known_wh_per_km(study) == pytest.approx(181, abs=2)
+    assert planning.known_factors(study)["B"] == pytest.approx(20.2 / 18.1, abs=0.005)
+    assert planning.known_step_kwh_per_100km(study) == pytest.approx(0.1, abs=0.02)
     loop = study.with_(method="loop")
-    there, once = (designs.plan_day(s, "AB").energy_kwh for s in (study, loop))
+    there, once = (planning.plan_day(s, "AB").energy_kwh for s in (study, loop))
     # Two runs of 18.4 km there and back, at 181 and 202 Wh/km; a loop is not doubled.
     assert there - once == pytest.approx(2 * 18.4 * (0.181 + 0.202) / 2, rel=0.05)

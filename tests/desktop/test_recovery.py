@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt, QThreadPool, QTimer
 from PySide6.QtWidgets import QApplication
 from tests.conftest import driven_study
 
-from fairmargin.desktop.recovery import ChoiceDialog, CopiesDialog
+from fairmargin.desktop.dialogs.recovering import ChoiceDialog, CopiesDialog
 from fairmargin.logbook import Logbook, copies
 
 

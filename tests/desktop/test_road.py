@@ -18,9 +18,9 @@ from tests.desktop.conftest import type_into
 from fairmargin.core.study import new_study
 from fairmargin.core.study.entry import read_card
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.driving.instruments import InstrumentsDialog, RehearsalDialog
 from fairmargin.desktop.stages.driving.settings import KEY, InstrumentSettings, load_settings, mapping_of, save_settings
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.window import MainWindow
 from fairmargin.instruments.feed import Feed
 from fairmargin.instruments.recording import Recorder, read_recording
@@ -551,7 +551,7 @@ from PySide6.QtCore import QSettings
 from tests.conftest import VAN, straight_route
 from fairmargin.core.study import new_study
 from fairmargin.desktop.application import make_application
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.window import MainWindow
 
 folder = Path(sys.argv[1])

@@ -11,10 +11,11 @@ from tests.conftest import driven_study
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Trace, new_study
 from fairmargin.demo import demo_studies, make_demo_logbook
-from fairmargin.desktop import application, paths
-from fairmargin.desktop.install import install
+from fairmargin.desktop import application
+from fairmargin.desktop.system import paths
+from fairmargin.desktop.system.install import install
 from fairmargin.desktop.theme import font, theme
-from fairmargin.desktop.widgets.road import STAGES
+from fairmargin.desktop.widgets.stage_rail import STAGES
 from fairmargin.logbook import Logbook
 from fairmargin.looks import DARK, FAMILY, LIGHT
 from fairmargin.simulation.day import DayPlan, simulate

@@ -13,8 +13,8 @@ from fairmargin.instruments.feed import GpsFeed, VehicleFeed, WeatherFeed
 from fairmargin.instruments.gps import address
 from fairmargin.instruments.samples import Clock, Sample, Trouble
 from fairmargin.instruments.standins import GpsStandIn, StationStandIn, VehicleStandIn
+from fairmargin.instruments.station_feed import check_address, fetch
 from fairmargin.instruments.vehicle import guess_mapping, load_dbc, own_dbc
-from fairmargin.instruments.weather import check_address, fetch
 from fairmargin.simulation.rehearsal import VirtualCar, prepared, rehearse
 
 RATE = 20.0
@@ -190,7 +190,7 @@ def test_a_station_that_drips_is_given_up(monkeypatch):
     import time
     from datetime import datetime
 
-    from fairmargin.instruments import weather
+    from fairmargin.instruments import station_feed as weather
 
     monkeypatch.setattr(weather, "ANSWER_S", 0.6)
     server = socket.create_server(("127.0.0.1", 0))

@@ -8,9 +8,9 @@ from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 
 from fairmargin.core.result.as_json import as_json
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.desktop.dialogs import NewStudyDialog
-from fairmargin.desktop.notes import NotesDialog
-from fairmargin.desktop.paste import PasteDialog
+from fairmargin.desktop.dialogs.forms import NewStudyDialog
+from fairmargin.desktop.dialogs.notes import NotesDialog
+from fairmargin.desktop.dialogs.pasting import PasteDialog
 from tests.desktop.conftest import qapp, qapp_cls, session, type_into, window  # noqa: F401  (fixtures)
 
 

@@ -33,7 +33,7 @@ from fairmargin.core.result.corrections import corrections
 from fairmargin.core.result.legs import gap_share, leg_result
 from fairmargin.core.result.results import Result, sector_lengths, whole_results
 from fairmargin.core.result.types import VIEWS, Analysis, Comparison, View
-from fairmargin.core.result.whole import whole_comparisons
+from fairmargin.core.result.whole_route import whole_comparisons
 from fairmargin.core.study import Study, Trace
 from fairmargin.core.study.cells import (
     Cell,

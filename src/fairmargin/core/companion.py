@@ -13,12 +13,12 @@ from typing import Final, Literal
 
 import numpy as np
 
-from fairmargin.core.designs import leg_km, plan_day, split
 from fairmargin.core.evidence.readings import Reading, distance_ratios, every_reading, leg_distances
 from fairmargin.core.laws import auxiliaries, disturbance
 from fairmargin.core.laws.route import Line, line_of
+from fairmargin.core.planning import leg_km, plan_day, split
 from fairmargin.core.planning.checklists import checklist
-from fairmargin.core.planning.day import Timetable
+from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.study import Event, Leg, Study, Trace
 from fairmargin.core.study.vocabulary import EventKind
 

@@ -12,11 +12,11 @@ from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QIcon, QPixmap
 from PySide6.QtWidgets import QApplication
 
-from fairmargin.desktop.background import warm_up
-from fairmargin.desktop.incidents import Incidents
-from fairmargin.desktop.paths import config_folder, data_folder, log_path, settings_path
-from fairmargin.desktop.private import keep_private
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.background import warm_up
+from fairmargin.desktop.state.session import Session
+from fairmargin.desktop.system.incidents import Incidents
+from fairmargin.desktop.system.paths import config_folder, data_folder, log_path, settings_path
+from fairmargin.desktop.system.permissions import keep_private
 from fairmargin.desktop.theme import font, load_fonts, theme
 from fairmargin.desktop.window import MainWindow
 from fairmargin.logbook import default_path

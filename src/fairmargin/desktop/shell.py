@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QLabel, QMainWindow
 
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 
 if TYPE_CHECKING:
     from fairmargin.desktop.stages.drive import DriveStage

@@ -23,14 +23,12 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.study import Study, Vehicle
-from fairmargin.desktop.incidents import SENTENCE, Incidents, WhatHappenedDialog
-from fairmargin.desktop.intake import Intake
-from fairmargin.desktop.logbooks import Logbooks
-from fairmargin.desktop.menus import Menus
-from fairmargin.desktop.packages import Packages
-from fairmargin.desktop.paths import log_path
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.commands.intake import Intake
+from fairmargin.desktop.commands.logbooks import Logbooks
+from fairmargin.desktop.commands.menus import Menus
+from fairmargin.desktop.commands.packages import Packages
 from fairmargin.desktop.shell import Shell
+from fairmargin.desktop.stage_progress import stops_of
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.correct import CorrectStage
 from fairmargin.desktop.stages.drive import DriveStage
@@ -39,12 +37,14 @@ from fairmargin.desktop.stages.plan import PlanStage
 from fairmargin.desktop.stages.question import QuestionStage
 from fairmargin.desktop.stages.use import UseStage
 from fairmargin.desktop.stages.verdict import VerdictStage
-from fairmargin.desktop.stops import stops_of
+from fairmargin.desktop.state.session import Session
+from fairmargin.desktop.system.incidents import SENTENCE, Incidents, WhatHappenedDialog
+from fairmargin.desktop.system.paths import log_path
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.fairness import FairnessLedger
 from fairmargin.desktop.widgets.marginbar import MarginBar
-from fairmargin.desktop.widgets.road import STAGES, StageRoad
+from fairmargin.desktop.widgets.stage_rail import STAGES, StageRoad
 
 if TYPE_CHECKING:
     pass
@@ -316,7 +316,7 @@ class MainWindow(Shell):
 
     def new_study(self) -> None:
         """Ask what is compared and lay out the runs."""
-        from fairmargin.desktop.dialogs import NewStudyDialog
+        from fairmargin.desktop.dialogs.forms import NewStudyDialog
 
         if self.session.read_only:
             self.tell(self.session.logbook.read_only_because if self.session.logbook else "No logbook is open.")
@@ -384,7 +384,7 @@ class MainWindow(Shell):
 
     def choose_units(self) -> None:
         """Ask for the units."""
-        from fairmargin.desktop.dialogs import UnitsDialog
+        from fairmargin.desktop.dialogs.forms import UnitsDialog
 
         dialog = UnitsDialog(self.session.own_units, self)
         if dialog.exec():
@@ -399,7 +399,7 @@ class MainWindow(Shell):
 
     def show_keys(self) -> None:
         """Show the sheet of keys."""
-        from fairmargin.desktop.dialogs import KeysDialog
+        from fairmargin.desktop.dialogs.forms import KeysDialog
 
         KeysDialog(self).exec()
 
@@ -420,7 +420,7 @@ class MainWindow(Shell):
 
     def find_anything(self) -> None:
         """Find a stage, a study or a command by a few letters."""
-        from fairmargin.desktop.dialogs import FindDialog
+        from fairmargin.desktop.dialogs.forms import FindDialog
 
         entries: list[tuple[str, str, Callable[[], object]]] = []
         if self.session.study is not None:

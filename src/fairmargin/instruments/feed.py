@@ -13,8 +13,8 @@ from typing import Any, Final, Literal
 from fairmargin.core.study import WeatherRow
 from fairmargin.instruments.gps import NmeaDecoder
 from fairmargin.instruments.samples import NAMES, Clock, Item, Sample, Sink, Source, TimeKeeper, Trouble
+from fairmargin.instruments.station_feed import fetch
 from fairmargin.instruments.vehicle import BusDecoder, Mapped
-from fairmargin.instruments.weather import fetch
 
 State = Literal["off", "waiting", "live", "lost"]
 RETRY_S: Final = 1.0

@@ -23,8 +23,8 @@ from fairmargin.core.kinds import change_kind
 from fairmargin.core.study import Change, Configuration, Event, Leg, Study, Trace, Vehicle
 from fairmargin.simulation.drive import Course, Drive, drive_leg, trace_of, true_wh_per_km
 from fairmargin.simulation.road import TrueRoad, straight_road
+from fairmargin.simulation.sky import Report, Sky, air_density, reported
 from fairmargin.simulation.vehicle import TrueEffect, TrueVehicle, around, true_van, van_as_known
-from fairmargin.simulation.weather import Report, Sky, air_density, reported
 
 #: Mean wind, and how far it wanders. [m/s]
 WINDS: Final = {"calm": (1.2, 0.5), "mixed": (3.6, 1.0), "windy": (7.0, 1.5)}

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from fairmargin.core.study import Trace
 from fairmargin.simulation.road import TrueRoad
+from fairmargin.simulation.sky import air_density
 from fairmargin.simulation.vehicle import TrueEffect, TrueVehicle
-from fairmargin.simulation.weather import air_density
 
 Array = NDArray[np.float64]
 

@@ -13,7 +13,7 @@ from fairmargin.core.evidence.gathered import gather
 from fairmargin.core.evidence.readings import observations
 from fairmargin.core.inference.fit import fit_study
 from fairmargin.core.inference.options import FitOptions
-from fairmargin.core.inference.plain import paired_weights
+from fairmargin.core.inference.plain_difference import paired_weights
 
 
 def fitted(study):

@@ -8,8 +8,8 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.conditions.typed import leg_fields, needed_fields
 from fairmargin.core.kinds import MECHANISMS, change_kind, change_kinds, with_kind
 from fairmargin.core.planning.checklists import caution, checklist
-from fairmargin.core.planning.day import swap_minutes
-from fairmargin.core.planning.second import second_changes
+from fairmargin.core.planning.second_change import second_changes
+from fairmargin.core.planning.timetable import swap_minutes
 from fairmargin.core.study import Change, new_study
 from fairmargin.simulation import DayPlan, simulate
 

@@ -4,11 +4,11 @@ import pytest
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.memory.changed import changed
+from fairmargin.core.memory.differences import changed
 from fairmargin.core.memory.findings import BETWEEN, findings
 from fairmargin.core.memory.network import joined
 from fairmargin.core.study import Change, Configuration, NamedVehicle
-from fairmargin.core.study.said import Asked, Side
+from fairmargin.core.study.statements import Asked, Side
 
 
 def noted(study, **values):

@@ -10,7 +10,7 @@ from tests.conftest import VAN, driven_study
 from tests.core.test_reference_vehicle import drive, electric_car
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.inference.asked import Circumstances
+from fairmargin.core.inference.prediction import Circumstances
 from fairmargin.core.outcome.asking import askings, cabin_k, of_vehicle, predict
 from fairmargin.core.study import Configuration, Study, Vehicle
 

@@ -11,10 +11,10 @@ import pytest
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.laws.charging import hours_to_level
-from fairmargin.core.outcome import stops as stops_module
+from fairmargin.core.outcome import charging_stops as stops_module
+from fairmargin.core.outcome.alternatives import TANK_SHARE, Beside, fuel_trip, trip_beside
 from fairmargin.core.outcome.asking import Asking, askings
-from fairmargin.core.outcome.beside import TANK_SHARE, Beside, fuel_trip, trip_beside
-from fairmargin.core.outcome.stops import CannotArrive, charger_kw, overhead_h, pauses_h
+from fairmargin.core.outcome.charging_stops import CannotArrive, charger_kw, overhead_h, pauses_h
 from fairmargin.core.outcome.trips import TripPlan, fuelled, plan_trip, returning, what_ifs, with_stop_moved
 from fairmargin.core.outcome.way import Way, way_of
 from fairmargin.core.study import Study

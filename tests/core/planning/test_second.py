@@ -3,8 +3,8 @@
 import pytest
 from tests.conftest import driven_study
 
-from fairmargin.core.designs import other_shapes
-from fairmargin.core.planning.second import second_changes
+from fairmargin.core.planning import other_shapes
+from fairmargin.core.planning.second_change import second_changes
 from fairmargin.core.study.plan import Plan
 
 

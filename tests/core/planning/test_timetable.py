@@ -5,11 +5,11 @@ from datetime import date, datetime, time, timedelta
 import pytest
 from tests.conftest import VAN, driven_study
 
-from fairmargin.core.designs import plan_day, planned
 from fairmargin.core.kinds import change_kind, change_kinds
+from fairmargin.core.planning import plan_day, planned
 from fairmargin.core.planning.checklists import checklist
-from fairmargin.core.planning.day import charge_minutes, daylight
 from fairmargin.core.planning.go import go_or_wait
+from fairmargin.core.planning.timetable import charge_minutes, daylight
 from fairmargin.core.study.plan import Forecast, Limits, Plan
 
 DAY = date(2026, 3, 20)

@@ -4,7 +4,7 @@ from datetime import datetime, timedelta
 
 import pytest
 
-from fairmargin.core.planning.windows import best_of_days, windows
+from fairmargin.core.planning.best_window import best_of_days, windows
 from fairmargin.core.study.plan import HourForecast, Limits
 from fairmargin.exchange.meteorology.forecasts import read_hours
 

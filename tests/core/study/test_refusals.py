@@ -4,9 +4,9 @@ import pytest
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.study import Configuration, Event, NamedVehicle, RoutePoint, Study
-from fairmargin.core.study.laid_out import laid_out, relaid
-from fairmargin.core.study.said import Asked, KnownDifference, Side, WayReading
-from fairmargin.core.study.said_entry import read_claim, read_known, read_prediction
+from fairmargin.core.study.aims import laid_out, relaid
+from fairmargin.core.study.statement_entry import read_claim, read_known, read_prediction
+from fairmargin.core.study.statements import Asked, KnownDifference, Side, WayReading
 from fairmargin.core.units import UNIT_CHOICES
 
 METRIC = UNIT_CHOICES["metric"]

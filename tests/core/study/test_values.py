@@ -5,7 +5,7 @@ from pydantic import ValidationError
 from tests.conftest import driven_study
 
 from fairmargin.core.kinds import change_kind
-from fairmargin.core.planning import ORDERS, drift_left
+from fairmargin.core.orders import ORDERS, drift_left
 from fairmargin.core.study import CLASS_PRESETS, Configuration, Leg, Study, Vehicle, new_study
 
 

@@ -23,7 +23,7 @@ from fairmargin.exchange.logs.tracks import read_track
 from fairmargin.exchange.meteorology.stations import read_weather
 from fairmargin.exchange.packages.writing import write_package
 from fairmargin.exchange.tables.receipts import apply, assign, read_receipts
-from fairmargin.instruments.weather import fetch
+from fairmargin.instruments.station_feed import fetch
 
 DAY = datetime(2026, 5, 2, 9, 0)
 

@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.conftest import driven_study
 
-from fairmargin.core.designs import plan_day
 from fairmargin.core.evidence.logs import gate_logs
+from fairmargin.core.planning import plan_day
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.meteorology.reports import read_report
 from fairmargin.exchange.reports.calendar import calendar_file

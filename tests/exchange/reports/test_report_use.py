@@ -10,7 +10,7 @@ import pytest
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.inference.asked import Circumstances
+from fairmargin.core.inference.prediction import Circumstances
 from fairmargin.core.outcome.asking import askings, predict
 from fairmargin.core.outcome.money import Prices
 from fairmargin.core.study.trip import Trip, TripStretch, chargers_every

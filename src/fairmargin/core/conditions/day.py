@@ -17,7 +17,7 @@ from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.conditions.scene import Scene, Unknown, by_told_day
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.model.parameters import Parameter
-from fairmargin.core.planning import drift_left
+from fairmargin.core.orders import drift_left
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()

@@ -19,7 +19,7 @@ from fairmargin.core.conditions.scene import Scene, Unknown, unknown_of
 from fairmargin.core.evidence.readings import Observation, Reading, like_drives
 from fairmargin.core.laws import driveline
 from fairmargin.core.model.parameters import Parameter
-from fairmargin.core.planning import display_noise_percent
+from fairmargin.core.orders import display_noise_percent
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()

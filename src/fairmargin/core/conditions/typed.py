@@ -21,7 +21,7 @@ from fairmargin.core.study.entry import (
     show_readings,
 )
 from fairmargin.core.study.leg import Leg
-from fairmargin.core.study.said import WayReading
+from fairmargin.core.study.statements import WayReading
 from fairmargin.core.study.values import SIDES, Study
 from fairmargin.core.study.vocabulary import InstrumentName
 from fairmargin.core.units.typed import LONGEST

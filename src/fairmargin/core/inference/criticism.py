@@ -14,7 +14,7 @@ from typing import Final
 import numpy as np
 
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.inference.plain import Plain
+from fairmargin.core.inference.plain_difference import Plain
 from fairmargin.core.inference.posterior import Posterior
 from fairmargin.core.inference.problem import Problem
 from fairmargin.core.inference.solver import Solution

@@ -22,7 +22,7 @@ from fairmargin.core.inference.criticism import Criticism, criticise
 from fairmargin.core.inference.learned import Learned, effect_errors, learn
 from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
 from fairmargin.core.inference.options import FitOptions
-from fairmargin.core.inference.plain import Plain, left_out, plain_differences
+from fairmargin.core.inference.plain_difference import Plain, left_out, plain_differences
 from fairmargin.core.inference.plausible import Plausible, plausible
 from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, posterior
 from fairmargin.core.inference.priors import SCATTER_SHARE

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.climate import CLIMATE_SETTING_C, LEAST_CLIMATE_K
-from fairmargin.core.inference.asked import Band, Circumstances, Predictor
+from fairmargin.core.inference.prediction import Band, Circumstances, Predictor
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.outcome.parts import evidence_parts, fit_options
 from fairmargin.core.result.results import Result

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from fairmargin.core.laws.charging import hours_to_level
 from fairmargin.core.outcome.asking import Askable
+from fairmargin.core.outcome.charging_stops import CannotArrive, Chosen, charger_kw, overhead_h, pauses_h, quickest
 from fairmargin.core.outcome.money import DC_EFFICIENCY
-from fairmargin.core.outcome.stops import CannotArrive, Chosen, charger_kw, overhead_h, pauses_h, quickest
 from fairmargin.core.outcome.way import Way, way_of
 from fairmargin.core.study import Study
 from fairmargin.core.study.trip import Charger, Trip

@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.inference.asked import Band, Circumstances
+from fairmargin.core.inference.prediction import Band, Circumstances
 from fairmargin.core.laws.charging import Taper
 from fairmargin.core.outcome.asking import CAPACITY_SHARE, Askable, cabin_k
 from fairmargin.core.study import Study, Vehicle

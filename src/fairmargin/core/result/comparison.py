@@ -16,7 +16,7 @@ from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.fairness.context import ComparisonContext
 from fairmargin.core.inference.posterior import Effect
-from fairmargin.core.planning import display_noise_percent
+from fairmargin.core.orders import display_noise_percent
 from fairmargin.core.result import verdict
 from fairmargin.core.result.margin import LEAST_VARIANCE, MarginLine, limiting, margin_lines
 from fairmargin.core.result.pairs import Drive, Pair, make_pairs

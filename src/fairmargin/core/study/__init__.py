@@ -1,7 +1,7 @@
 """What a study is: one question and all the evidence for it, as immutable validated values."""
 
 from fairmargin.core.study.leg import Leg
-from fairmargin.core.study.said import Asked, Claim, KnownDifference, Prediction, Side, WayReading
+from fairmargin.core.study.statements import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.trace import Trace
 from fairmargin.core.study.values import (
     Change,

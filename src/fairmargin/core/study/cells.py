@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from fairmargin.core.study.leg import Leg
-from fairmargin.core.study.said import Side
+from fairmargin.core.study.statements import Side
 from fairmargin.core.study.values import SIDES, Configuration, Study
 from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
 

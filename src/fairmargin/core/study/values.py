@@ -18,7 +18,7 @@ from fairmargin.core.study.base import within
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.plan import Plan
 from fairmargin.core.study.remembered import Remembered
-from fairmargin.core.study.said import Asked, Claim, KnownDifference, Prediction, Side, WayReading
+from fairmargin.core.study.statements import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.trip import Trip
 from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
 from fairmargin.core.study.vocabulary import EventKind, InstrumentName, Method, Subject

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QInputDial
 
 from fairmargin.core.study import Study, Trace, WeatherRow
 from fairmargin.core.units.dates import Order, UndecidedDates, long_date
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.meteorology.stations import read_weather

@@ -20,9 +20,9 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import read_duration_s
-from fairmargin.desktop.background import Background
 from fairmargin.desktop.bringing.base import BringDialog, day_of, days_of, plain_table
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.background import Background
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Choice, Line, NumberBox

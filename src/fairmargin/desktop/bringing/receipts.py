@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QTableWidgetItem, QWidget
 
 from fairmargin.desktop.bringing.base import BringDialog, day_of, days_of, plain_table
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.inputs import Words

@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import words_of
-from fairmargin.desktop.background import Background
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.background import Background
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import Elided, PlainLabel, as_tip, label, scrolling
 from fairmargin.desktop.widgets.inputs import Line

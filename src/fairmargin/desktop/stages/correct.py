@@ -6,9 +6,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QWidget
 
 from fairmargin.core.study import Study
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.verdict import fall_factor, fall_unit, visible_lines
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.charts import LegStrip, LegStrips, Waterfall, fall_of
 from fairmargin.exchange.words.results import conditions_words, scatter_words

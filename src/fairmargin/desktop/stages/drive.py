@@ -23,15 +23,15 @@ from PySide6.QtWidgets import (
 from fairmargin.core.companion import aimed_kmh, leg_checklist
 from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.conditions.typed import needed_fields
-from fairmargin.core.designs import plan_day
+from fairmargin.core.planning import plan_day
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.runs import with_run
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.leg_card import LegCard
 from fairmargin.desktop.stages.leg_edits import LegEdits
 from fairmargin.desktop.stages.rows import LazyRows
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import Mark, as_tip, label, panel, scrolling
 
 if TYPE_CHECKING:
@@ -462,7 +462,7 @@ class DriveStage(LegEdits):
 
     def paste(self, _checked: bool = False, at: tuple[str, str] | None = None) -> None:
         """Paste rows of legs from the clipboard, after a preview."""
-        from fairmargin.desktop.paste import PasteDialog
+        from fairmargin.desktop.dialogs.pasting import PasteDialog
 
         study = self.session.study
         text = QApplication.clipboard().text()

@@ -29,10 +29,10 @@ from fairmargin.core.study import Leg, Stretch, Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, show_reading, words_of
 from fairmargin.core.units import show_duration
-from fairmargin.desktop.leaving_out import toggle_left_out
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.commands.leaving_out import toggle_left_out
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.driving.bands import BandsChart
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
 from fairmargin.desktop.widgets.basics import as_tip, label, panel

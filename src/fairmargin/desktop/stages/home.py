@@ -6,9 +6,9 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.listing import StudyList
 from fairmargin.desktop.stages.keeping.studies import StudiesPage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import Elided, as_tip, label, page_buttons
 
 PAGES = (("studies", "Studies"), ("together", "Together"), ("vehicles", "Vehicles and roads"), ("practice", "Practice"))

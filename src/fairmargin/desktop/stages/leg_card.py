@@ -24,9 +24,9 @@ from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.conditions.typed import INSTRUMENT_KEYS, alike, caption, doubt, leg_fields, more, show_leg_field
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.entry import show_readings
-from fairmargin.desktop.notes import KIND_WORDS
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.dialogs.notes import KIND_WORDS
 from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import Elided, as_tip, label
 
 

@@ -8,7 +8,7 @@ from datetime import datetime
 from fairmargin.core.conditions.typed import columns_of, read_leg_field, read_on_the_way
 from fairmargin.core.study.entry import READING_FIELDS, replaced_readings, show_readings, words_of
 from fairmargin.core.study.runs import driven_with, joined, moved, run_of, without_leg, without_run
-from fairmargin.desktop.leaving_out import toggle_left_out
+from fairmargin.desktop.commands.leaving_out import toggle_left_out
 from fairmargin.desktop.stages.base import Stage
 
 
@@ -57,7 +57,7 @@ class LegEdits(Stage):
 
     def edit_notes(self, name: str, kind: str = "") -> None:
         """Show what happened on a leg, to add, change or remove; `kind` begins a new note."""
-        from fairmargin.desktop.notes import NotesDialog
+        from fairmargin.desktop.dialogs.notes import NotesDialog
 
         study = self.session.study
         if study is None or self.session.read_only:

@@ -5,11 +5,10 @@ from __future__ import annotations
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from fairmargin.core.evidence.readings import route_km
-from fairmargin.core.planning import ORDERS, display_noise_percent, drift_left
+from fairmargin.core.orders import ORDERS, display_noise_percent, drift_left
 from fairmargin.core.study import Study
-from fairmargin.core.study.laid_out import relaid
+from fairmargin.core.study.aims import relaid
 from fairmargin.core.units import in_units
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.planning.day_page import DayPage
 from fairmargin.desktop.stages.planning.design_page import DesignPage
@@ -18,6 +17,7 @@ from fairmargin.desktop.stages.planning.load_page import LoadPage
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.stages.planning.route_page import RoutePage
 from fairmargin.desktop.stages.planning.weather_page import WeatherPage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, page_buttons, panel, scrolling
 from fairmargin.desktop.widgets.charts import OrderStrip
 from fairmargin.desktop.widgets.inputs import Choice

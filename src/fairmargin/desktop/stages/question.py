@@ -11,9 +11,8 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, 
 from fairmargin.core.kinds import MECHANISMS, change_kind, change_kinds
 from fairmargin.core.study import METHODS, Study
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.study.said_entry import read_claim, read_prediction, show_claim, show_prediction
+from fairmargin.core.study.statement_entry import read_claim, read_prediction, show_claim, show_prediction
 from fairmargin.core.units import read_in, read_quantity
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.stages.planning.expected_panel import ExpectedPanel
 from fairmargin.desktop.stages.planning.instruments_panel import InstrumentsPanel
@@ -21,6 +20,7 @@ from fairmargin.desktop.stages.planning.prompts_panel import CalibrationPanel, P
 from fairmargin.desktop.stages.planning.remembered_panel import RememberedPanel
 from fairmargin.desktop.stages.planning.sides_panel import ConfigurationsPanel, VehiclesPanel
 from fairmargin.desktop.stages.planning.vehicle_panel import VehiclePanel
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.inputs import Words
 

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING, Final
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from fairmargin.core.study import Study
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.stages.using.range_page import RangePage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import page_buttons, scrolling
 
 if TYPE_CHECKING:

@@ -17,8 +17,8 @@ from fairmargin.core.study import Asked, Study
 from fairmargin.core.study.cells import Cell, side_of
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import UnitChoice, in_units, read_quantity
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field, Stage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import Elided, clear, draw_mark, label, panel, percent
 from fairmargin.desktop.widgets.charts import Fall, PairsChart, Waterfall

@@ -9,7 +9,7 @@ from icalendar import Alarm, Calendar, Event
 
 from fairmargin import __version__
 from fairmargin.core.outcome.trips import TripPlan
-from fairmargin.core.planning.day import Timetable
+from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.study import Study
 
 

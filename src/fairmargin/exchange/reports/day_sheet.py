@@ -7,7 +7,7 @@ from typing import get_args
 from jinja2 import Environment, PackageLoader, select_autoescape
 
 from fairmargin.core.planning.checklists import caution, checklist
-from fairmargin.core.planning.day import Timetable
+from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.study import Study
 from fairmargin.core.study.plan import CheckWhen
 

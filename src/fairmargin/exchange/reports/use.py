@@ -8,7 +8,7 @@ from typing import Final
 
 import numpy as np
 
-from fairmargin.core.inference.asked import Circumstances
+from fairmargin.core.inference.prediction import Circumstances
 from fairmargin.core.outcome.asking import Asking, not_driven, of_vehicle, predict
 from fairmargin.core.outcome.money import Prices, cost_per_km
 from fairmargin.core.outcome.trips import Fuelled, TripPlan, WhatIf, fuelled, plan_trip, what_ifs

@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from fairmargin.core import intervals
 from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.memory.changed import Difference
+from fairmargin.core.memory.differences import Difference
 from fairmargin.core.memory.facts import KnownFacts, Pooled
 from fairmargin.core.memory.findings import Finding, same_name
 from fairmargin.core.memory.network import Apart, Joint, LeftOut, Placed, moved_since

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from fairmargin.core.inference.asked import Circumstances
+from fairmargin.core.inference.prediction import Circumstances
+from fairmargin.core.outcome.alternatives import Beside
 from fairmargin.core.outcome.asking import Predicted
-from fairmargin.core.outcome.beside import Beside
 from fairmargin.core.outcome.trips import Fuelled, Stop, TripPlan, WhatIf
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label

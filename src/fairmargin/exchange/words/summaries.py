@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from fairmargin.core.designs import Design, Expected
-from fairmargin.core.planning.day import Timetable
+from fairmargin.core.planning import Design, Expected
+from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
 from fairmargin.core.units import UNIT_CHOICES

@@ -18,12 +18,12 @@ from fairmargin.core.conditions.typed import carried
 from fairmargin.core.leg_drive import LASTING, LegDrive
 from fairmargin.core.study import Study
 from fairmargin.core.study.vocabulary import EventKind
-from fairmargin.desktop.background import meanwhile
-from fairmargin.desktop.session import LONG_SAMPLES, Session
 from fairmargin.desktop.stages.driving.recordings import fresh_path, taken_as_far_as_it_goes
 from fairmargin.desktop.stages.driving.rehearsal_set import RehearsalSet, rehearsed_from
 from fairmargin.desktop.stages.driving.state import DriveState
 from fairmargin.desktop.stages.driving.words import disturbance_words
+from fairmargin.desktop.state.background import meanwhile
+from fairmargin.desktop.state.session import LONG_SAMPLES, Session
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.instruments.feed import WeatherFeed
 from fairmargin.instruments.recording import (

@@ -7,7 +7,7 @@ from typing import Final
 
 from PySide6.QtCore import QObject, QTimer
 
-from fairmargin.core.designs import plan_day
+from fairmargin.core.planning import plan_day
 from fairmargin.core.study import Study
 from fairmargin.desktop.stages.driving.settings import InstrumentSettings
 from fairmargin.instruments.samples import Clock, Patience

@@ -12,8 +12,8 @@ from PySide6.QtCore import QSettings
 from fairmargin.instruments.feed import Feed, GpsFeed, VehicleFeed, WeatherFeed
 from fairmargin.instruments.gps import address
 from fairmargin.instruments.samples import Clock, Sink, Source
+from fairmargin.instruments.station_feed import check_address
 from fairmargin.instruments.vehicle import Mapped, Signal, guess_mapping, load_dbc, own_dbc
-from fairmargin.instruments.weather import check_address
 
 KEY: Final = "instruments"
 #: Bus interfaces offered; python-can knows more, and any of its names can be typed.

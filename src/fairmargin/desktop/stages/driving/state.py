@@ -7,8 +7,8 @@ from PySide6.QtCore import QObject
 from fairmargin.core.companion import RoadPlaces, road_places
 from fairmargin.core.leg_drive import LegDrive
 from fairmargin.core.study import Leg, Study
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.driving.hub import InstrumentHub
+from fairmargin.desktop.state.session import Session
 
 
 class DriveState(InstrumentHub):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fairmargin.core.companion import Disturbance, disturbances_of_leg, worth_repeating
 from fairmargin.core.study import Study
 from fairmargin.core.words import signed
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 
 
 def disturbance_words(study: Study, session: Session, found: Disturbance) -> str:

@@ -39,10 +39,10 @@ from fairmargin.core.result.verdict import VerdictWord
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import UnitChoice, read_in
-from fairmargin.desktop.background import Background
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.keeping.base import KeepingPage
+from fairmargin.desktop.state.background import Background
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import as_tip, label, named_choice, panel, scrolling
 from fairmargin.desktop.widgets.keeping.calibration import CalibrationChart, TruthBar
 from fairmargin.exchange.words.across import answer_lines, case_columns, case_rows, case_words

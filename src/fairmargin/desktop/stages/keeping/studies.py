@@ -10,12 +10,12 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QInputDialog, QPus
 
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.words import signed
-from fairmargin.desktop.on_the_list import put_aside, read_tags, tag
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.commands.study_list import put_aside, read_tags, tag
 from fairmargin.desktop.stages.keeping.base import KeepingPage
 from fairmargin.desktop.stages.keeping.listing import StudyList
+from fairmargin.desktop.state.session import Session
+from fairmargin.desktop.state.upkeep import Upkeep
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.upkeep import Upkeep
 from fairmargin.desktop.widgets.basics import label, show_choice
 from fairmargin.desktop.widgets.charts import OrderStrip
 from fairmargin.desktop.widgets.inputs import Choice, Line

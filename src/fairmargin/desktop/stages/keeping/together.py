@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, 
 from fairmargin.core.memory.findings import Finding, of_vehicle
 from fairmargin.core.memory.network import Joint, LeftOut, joined, repeated
 from fairmargin.core.units import in_units
-from fairmargin.desktop.background import Background
-from fairmargin.desktop.memory import Memory
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.base import KeepingPage
+from fairmargin.desktop.state.across_studies import Memory
+from fairmargin.desktop.state.background import Background
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, link, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.keeping.joinedchart import JointChart

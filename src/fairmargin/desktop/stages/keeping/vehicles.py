@@ -10,9 +10,9 @@ from fairmargin.core.memory.facts import known_facts
 from fairmargin.core.memory.findings import BETWEEN
 from fairmargin.core.memory.vehicle import VehicleKnowledge
 from fairmargin.core.units import in_units
-from fairmargin.desktop.memory import Memory
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.keeping.base import KeepingPage
+from fairmargin.desktop.state.across_studies import Memory
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.keeping.moves import MovesChart
 from fairmargin.exchange.words.across import facts_lines, road_lines

@@ -6,13 +6,13 @@ from datetime import date, datetime, time
 
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from fairmargin.core.designs import plan_day
-from fairmargin.core.planning.day import Timetable, swap_minutes
+from fairmargin.core.planning import plan_day
+from fairmargin.core.planning.timetable import Timetable, swap_minutes
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
 from fairmargin.core.units import in_units
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
 from fairmargin.desktop.widgets.planning.day import DayStrip
 

@@ -5,14 +5,14 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
-from fairmargin.core import designs
-from fairmargin.core.designs import Design
-from fairmargin.core.planning import display_noise_percent
+from fairmargin.core import planning
+from fairmargin.core.orders import display_noise_percent
+from fairmargin.core.planning import Design
 from fairmargin.core.study import Study
 from fairmargin.core.units import in_units
-from fairmargin.desktop.background import Work
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.state.background import Work
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.planning.designs import DesignBars
@@ -43,7 +43,7 @@ class DesignPage(PlanPage):
         head.addWidget(self.cancel)
         box.addLayout(head)
         self.progress = QProgressBar()
-        self.progress.setMaximum(len(designs.PATTERNS))
+        self.progress.setMaximum(len(planning.PATTERNS))
         self.progress.setTextVisible(False)
         self.progress.setFixedHeight(5)
         self.progress.hide()
@@ -69,12 +69,12 @@ class DesignPage(PlanPage):
     def refresh(self, study: Study) -> None:
         units = self.session.units
         speed = study.target_speed_kmh or 90.0
-        km = designs.leg_km(study)
+        km = planning.leg_km(study)
         f = study.plan.forecast
         wind = in_units("3.0 m/s assumed" if f.wind_speed_ms is None else f"{f.wind_speed_ms:.1f} m/s", units)
         self._stated.setText(
             f"Simulated with {study.vehicle.name or 'this vehicle'}, legs of {units.show('distance', km):.1f} {units.distance} at "
-            f"{speed_words(speed, units)}, wind {wind}, display step {designs.known_step_kwh_per_100km(study):.2g} kWh/100 km. "
+            f"{speed_words(speed, units)}, wind {wind}, display step {planning.known_step_kwh_per_100km(study):.2g} kWh/100 km. "
             + scatter_words(self.session.scatter)
         )
         basis = (
@@ -98,14 +98,14 @@ class DesignPage(PlanPage):
         runs = int(self.runs.currentData())
         lines = [
             f"{shape.name[0].upper()}{shape.name[1:]}: about \u00b1{shape.half_width_percent:.1f} % for {shape.hours:.0f} h of driving; {shape.words}."
-            for shape in designs.other_shapes(study, runs, self.session.scatter)
+            for shape in planning.other_shapes(study, runs, self.session.scatter)
         ]
         whole = study.with_(plan=study.plan.with_(display_step_kwh_per_100km=1.0))
         legs = runs // 2 * (2 if study.method == "out-and-back" else 1)
         units = self.session.units
-        shortest = units.show("distance", designs.shortest_leg_km(whole, legs))
-        level = designs.split(study, study.target_speed_kmh or 90.0).total
-        noise = display_noise_percent(designs.known_step_kwh_per_100km(study) * 10.0 / level, legs, study.confidence)
+        shortest = units.show("distance", planning.shortest_leg_km(whole, legs))
+        level = planning.split(study, study.target_speed_kmh or 90.0).total
+        noise = display_noise_percent(planning.known_step_kwh_per_100km(study) * 10.0 / level, legs, study.confidence)
         lines.append(
             f"This display's step alone is worth \u00b1{noise:.1f} % with {legs} legs each; one that shows whole kWh would want legs of "
             f"{shortest:.0f} {units.distance} or more."
@@ -132,7 +132,7 @@ class DesignPage(PlanPage):
         made = self._made
 
         def simulate() -> None:
-            for design in designs.compare_designs(study, runs=runs, scatter=scatter, cancelled=lambda: job.stop):
+            for design in planning.compare_designs(study, runs=runs, scatter=scatter, cancelled=lambda: job.stop):
                 made.append(design)
                 job.tell(len(made) - 1)
 
@@ -163,8 +163,8 @@ class DesignPage(PlanPage):
         self.cancel.hide()
         if fault is not None:
             self.session.failed.emit(f"The designs could not be simulated: {fault}")
-        if len(self._found) == len(designs.PATTERNS):
-            self._found = list(designs.recommend(self._found))
+        if len(self._found) == len(planning.PATTERNS):
+            self._found = list(planning.recommend(self._found))
         self.bars.show_designs(tuple(self._found))
         self._say()
 
@@ -173,7 +173,7 @@ class DesignPage(PlanPage):
         if study is None or design is None:
             return
         best = next((d for d in self._found if d.recommended), None)
-        pairs = designs.pairs_for(study, design)
+        pairs = planning.pairs_for(study, design)
         words = (
             f"{design.order}: expected margin \u00b1{design.half_width_percent:.1f} %; the question is settled on {design.settles:.0%} "
             f"of the simulated days. "
@@ -196,4 +196,4 @@ class DesignPage(PlanPage):
         design = self.bars.current
         if design is None:
             return None
-        return designs.order_of("ABBA", design.runs) if design.order == "random" else design.order
+        return planning.order_of("ABBA", design.runs) if design.order == "random" else design.order

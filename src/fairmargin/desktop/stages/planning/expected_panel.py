@@ -5,13 +5,13 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
-from fairmargin.core import designs, intervals
+from fairmargin.core import intervals, planning
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
 from fairmargin.core.units import in_units
 from fairmargin.core.words import signed
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Slider
 from fairmargin.desktop.widgets.planning.expected import ExpectedCurve, SplitBar
@@ -92,14 +92,14 @@ class ExpectedPanel(PlanPage):
         for key in ("drag_area_percent", "rolling_percent", "auxiliary_w", "total_percent"):
             self.fields[key].show_text(show_number(getattr(plan, key), 1))
         speed = float(study.target_speed_kmh or 90.0)
-        expected = designs.expected_effect(study)
+        expected = planning.expected_effect(study)
         c = self.session.comparison
         blind = c.half_width_percent if c is not None else USUAL_MARGIN
         units = self.session.units
         self.curve.show_expected(expected, blind, speed, units)
         if expected.given:
-            here = designs.expected_effect(study, [speed])
-            seen = designs.visible_from_kmh(expected, blind)
+            here = planning.expected_effect(study, [speed])
+            seen = planning.visible_from_kmh(expected, blind)
             what = "the margin so far" if c is not None else "what one ABBA block usually sees"
             self.words.setText(
                 f"At {speed_words(speed, units)}: {signed(float(here.percent[0]))} % ({signed(float(here.low[0]))} to "
@@ -130,8 +130,8 @@ class ExpectedPanel(PlanPage):
             sign = "+" if key in {"mass", "drag"} else ""
             caption.setText(in_units(f"{words}: {v[key]:{sign}.0f} {unit}", self.session.units))
         speed = float(study.target_speed_kmh or 90.0)
-        base = designs.split(study, speed)
-        played = designs.split(
+        base = planning.split(study, speed)
+        played = planning.split(
             study,
             v["speed"],
             wind_m_s=v["wind"],
@@ -151,7 +151,7 @@ class ExpectedPanel(PlanPage):
     @staticmethod
     def _margin(study: Study) -> float:
         k = study.vehicle.constants()
-        share = designs.split(study, float(study.target_speed_kmh or 90.0))
+        share = planning.split(study, float(study.target_speed_kmh or 90.0))
         air = share.air / share.total * k.drag_area_sd_m2 / k.drag_area_m2
         tyres = share.tyres / share.total * k.rolling_coefficient_sd / k.rolling_coefficient
         drive = k.drive_efficiency_sd / k.drive_efficiency

@@ -11,8 +11,8 @@ from fairmargin.core.study import INSTRUMENTS, Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.values import Instrument
 from fairmargin.core.units import consumption_unit, label, read_number
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label as words_label
 from fairmargin.desktop.widgets.basics import panel
 

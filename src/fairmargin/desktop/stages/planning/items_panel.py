@@ -10,8 +10,8 @@ from fairmargin.core.planning.load import item_kg, items_kg, read_item
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.plan import LoadItem, LoadPlace
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import Elided, as_tip, clear, label
 from fairmargin.desktop.widgets.inputs import Choice
 

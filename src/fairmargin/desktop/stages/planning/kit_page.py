@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QToolButton, 
 from fairmargin.core.planning.checklists import caution, checklist
 from fairmargin.core.study import Study
 from fairmargin.core.study.plan import CheckItem, CheckWhen
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
 from fairmargin.desktop.widgets.inputs import Line
 

@@ -11,9 +11,9 @@ from fairmargin.core.planning.load import CAUTION, cautions, check_load, read_li
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.items_panel import ItemsPanel
 from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel, scrolling
 from fairmargin.desktop.widgets.planning.load import LoadDrawing
 

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import read_in, read_quantity
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.state.session import Session
 
 
 class PlanPage(QWidget):

@@ -7,14 +7,14 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QWidget
 
-from fairmargin.core.planning.second import second_changes
+from fairmargin.core.planning.second_change import second_changes
 from fairmargin.core.planning.tyres import circumference_change_percent, tyre_size
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import in_units, read_in
 from fairmargin.core.words import signed
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel
 from fairmargin.desktop.widgets.inputs import Choice
 

@@ -8,7 +8,7 @@ from fairmargin.core.memory.findings import same_name
 from fairmargin.core.study import Study
 from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.units import in_units
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.exchange.words.across import remembered_lines
 

@@ -15,8 +15,8 @@ from fairmargin.core.memory.findings import same_name
 from fairmargin.core.study import RoutePoint, Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units, read_quantity
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.desktop.widgets.planning.route import RouteDrawing

@@ -11,14 +11,14 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, 
 
 from fairmargin.core.kinds import MECHANISMS
 from fairmargin.core.study import Configuration, NamedVehicle, Study, Vehicle
+from fairmargin.core.study.aims import named
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.study.laid_out import named
-from fairmargin.core.study.said import KnownDifference
-from fairmargin.core.study.said_entry import read_known, show_known
+from fairmargin.core.study.statement_entry import read_known, show_known
+from fairmargin.core.study.statements import KnownDifference
 from fairmargin.core.units import read_in, read_quantity
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import Mark, as_tip, clear, label, panel
 from fairmargin.desktop.widgets.inputs import Choice
 

@@ -11,8 +11,8 @@ from fairmargin.core.study import CLASS_PRESETS, NamedVehicle, Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import read_in, read_quantity
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, show_choice
 from fairmargin.desktop.widgets.inputs import Choice
 

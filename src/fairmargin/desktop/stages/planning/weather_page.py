@@ -6,16 +6,16 @@ from datetime import date, datetime, time
 
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from fairmargin.core import designs
+from fairmargin.core import planning
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.planning.best_window import Window, best_of_days, windows
 from fairmargin.core.planning.go import go_or_wait
-from fairmargin.core.planning.windows import Window, best_of_days, windows
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units
-from fairmargin.desktop.background import Background
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.state.background import Background
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Words
 
@@ -41,7 +41,7 @@ def weather_cost(study: Study, scatter: ScatterPrior) -> str:
 
     def margin(**changes: float) -> float:
         other = study.with_(plan=study.plan.with_(forecast=forecast.with_(**changes)))
-        made = next(designs.compare_designs(other, patterns=["ABBA"], days=60, scatter=scatter))
+        made = next(planning.compare_designs(other, patterns=["ABBA"], days=60, scatter=scatter))
         return made.half_width_percent
 
     here, still = margin(), margin(wind_speed_ms=1.0)
@@ -150,7 +150,7 @@ class WeatherPage(PlanPage):
         self.rain.setChecked(plan.forecast.rain)
         self.wet.setChecked(plan.limits.rain)
         letters = study.order
-        hours = designs.plan_day(study, letters or "ABBA").hours
+        hours = planning.plan_day(study, letters or "ABBA").hours
         result = go_or_wait(plan.forecast, plan.limits, hours)
         word = {"go": "Go", "wait": "Wait", "no-go": "Do not go"}[result.answer]
         mark = {"go": "\u2713", "wait": "\u2026", "no-go": "\u2715"}[result.answer]
@@ -163,7 +163,7 @@ class WeatherPage(PlanPage):
 
     def _windows(self, study: Study) -> tuple[Window, ...]:
         """Windows of the hours ahead, for the planned day's length."""
-        hours = designs.plan_day(study, study.order or "ABBA").hours
+        hours = planning.plan_day(study, study.order or "ABBA").hours
         return windows(study.plan.hours, study.plan.limits, hours)
 
     def _show_ahead(self, study: Study) -> None:

@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidg
 from fairmargin.core.outcome.gauge import GaugeRecord, gauge_record, promises_of
 from fairmargin.core.study import Study
 from fairmargin.core.words import signed
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.using.page import UsePage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark, label, panel

@@ -16,9 +16,9 @@ from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import read_in
 from fairmargin.core.words import signed
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.page import UsePage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.exchange.words.results import consumption_words, quoted, result_name, side_words, units_of
 

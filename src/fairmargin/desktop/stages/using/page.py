@@ -14,7 +14,7 @@ from fairmargin.core.study import NamedVehicle, Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import UnitChoice, read_in, read_quantity
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.exchange.words.results import units_of
 

@@ -10,7 +10,7 @@ import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from fairmargin.core.conditions.typed import read_climate
-from fairmargin.core.inference.asked import Circumstances
+from fairmargin.core.inference.prediction import Circumstances
 from fairmargin.core.outcome import driving_range
 from fairmargin.core.outcome.asking import NOT_ASKED, Asking, Predicted, cabin_k, not_driven, predict
 from fairmargin.core.result.results import WHOLE, Result
@@ -19,10 +19,10 @@ from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units, read_consumption, read_in, read_number, read_quantity, to_wh_per_km
 from fairmargin.core.words import sentence
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.driven_panel import DrivenPanel
 from fairmargin.desktop.stages.using.page import USUAL_RESERVE, UsePage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, percent
 from fairmargin.desktop.widgets.charts import RangeBars
 from fairmargin.desktop.widgets.fairness import alone_result

@@ -17,9 +17,9 @@ from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.trip import Trip
 from fairmargin.core.units import read_in, read_number, read_quantity
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.page import UsePage
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel
 from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.exchange.tables.chargers import (

@@ -9,9 +9,9 @@ from typing import Final
 
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QWidget
 
+from fairmargin.core.outcome.alternatives import Beside, fuel_trip, trip_beside
 from fairmargin.core.outcome.asking import Askable
-from fairmargin.core.outcome.beside import Beside, fuel_trip, trip_beside
-from fairmargin.core.outcome.stops import CannotArrive
+from fairmargin.core.outcome.charging_stops import CannotArrive
 from fairmargin.core.outcome.trips import TripPlan, WhatIf, fuelled, plan_way, what_ifs, with_stop_moved
 from fairmargin.core.outcome.way import Way, way_of
 from fairmargin.core.study import Study
@@ -20,9 +20,9 @@ from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.trip import Trip
 from fairmargin.core.units import in_units
 from fairmargin.core.words import sentence
-from fairmargin.desktop.background import Background
-from fairmargin.desktop.session import Session
 from fairmargin.desktop.stages.using.trip_form import TripForm
+from fairmargin.desktop.state.background import Background
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.using.tripday import TripDay
 from fairmargin.exchange.words.outcomes import (

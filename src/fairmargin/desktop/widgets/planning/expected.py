@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from fairmargin.core.designs import Expected, Share
+from fairmargin.core.planning import Expected, Share
 from fairmargin.core.units import UnitChoice
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme

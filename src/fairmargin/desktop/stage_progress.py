@@ -5,10 +5,10 @@ from __future__ import annotations
 from fairmargin.core.result.corrections import line_words
 from fairmargin.core.study import Study
 from fairmargin.core.words import signed
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import percent
 from fairmargin.desktop.widgets.fairness import alone_result
-from fairmargin.desktop.widgets.road import Stop
+from fairmargin.desktop.widgets.stage_rail import Stop
 from fairmargin.exchange.words.results import consumption_words, distance_words, units_of
 
 #: Verdicts as the road has room for them.

@@ -18,10 +18,6 @@ from numpy.typing import NDArray
 
 from fairmargin.core import intervals
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.designs.day import plan_day, planned
-from fairmargin.core.designs.expected import likely_effect
-from fairmargin.core.designs.known import known_step_kwh_per_100km, known_wh_per_km
-from fairmargin.core.designs.patterns import PATTERNS, order_of
 from fairmargin.core.evidence.conditions import Conditions, leg_conditions
 from fairmargin.core.evidence.logs import Logs, gate_logs
 from fairmargin.core.evidence.readings import observations
@@ -30,7 +26,11 @@ from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Posterior, mixture_quantile, posterior
 from fairmargin.core.inference.problem import Problem, prepare
 from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.planning.orders import drift_left
+from fairmargin.core.orders import drift_left
+from fairmargin.core.planning.already_known import known_step_kwh_per_100km, known_wh_per_km
+from fairmargin.core.planning.expected import likely_effect
+from fairmargin.core.planning.patterns import PATTERNS, order_of
+from fairmargin.core.planning.planned_day import plan_day, planned
 from fairmargin.core.result import verdict
 from fairmargin.core.study import Study
 

@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from fairmargin.core import units
 from fairmargin.core.study.entry import show_number
-from fairmargin.core.study.said import Claim, KnownDifference, Prediction
+from fairmargin.core.study.statements import Claim, KnownDifference, Prediction
 from fairmargin.core.study.values import Change
 
 _SPAN: Final = re.compile(r"^\s*([\d.,]+)\s*(?:to|-|\u2013|\u2026|\.\.)\s*([\d.,]+)\s*(\D.*)$")

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from fairmargin.cli_words import BAD_INPUT, OK, fault_line, say, say_json
+from fairmargin.cli.words import BAD_INPUT, OK, fault_line, say, say_json
 
 if TYPE_CHECKING:
     from fairmargin.core.inference.scatter import ScatterPrior
-    from fairmargin.core.memory.changed import Difference
+    from fairmargin.core.memory.differences import Difference
     from fairmargin.core.memory.facts import Facts
     from fairmargin.core.memory.findings import Finding
     from fairmargin.core.memory.network import Joint
@@ -164,7 +164,7 @@ def _same(pairs: Sequence[str]) -> dict[str, str]:
 
 def _changes(read: _Read, joint: Joint) -> tuple[Difference, ...]:
     """What was not alike between the oldest and the youngest study of a question."""
-    from fairmargin.core.memory.changed import changed
+    from fairmargin.core.memory.differences import changed
 
     own = joint.in_time
     studies = read.studies([own[0].study, own[-1].study])

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.designs.day import planned
-from fairmargin.core.designs.known import known_factors, known_step_kwh_per_100km, known_wh_per_km
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.planning.already_known import known_factors, known_step_kwh_per_100km, known_wh_per_km
+from fairmargin.core.planning.planned_day import planned
 from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.study import Study
 

@@ -8,9 +8,9 @@ from pathlib import Path
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog
 
-from fairmargin.desktop.background import meanwhile, waited
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.stages.using.page import OwnFigures
+from fairmargin.desktop.state.background import meanwhile, waited
 
 
 def file_name(title: str) -> str:
@@ -44,7 +44,7 @@ class Packages(QObject):
     def merge_from(self, path: str | Path) -> bool:
         """Merge a package into the open study by leg; conflicts are shown side by side first."""
         from fairmargin.core.study.merge import merge
-        from fairmargin.desktop.merge import MergeDialog
+        from fairmargin.desktop.dialogs.merging import MergeDialog
         from fairmargin.exchange.files.faults import InvalidInput
         from fairmargin.exchange.packages.reading import Package, read_package
 

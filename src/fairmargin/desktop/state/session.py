@@ -15,9 +15,9 @@ from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
-from fairmargin.desktop.background import Background, Work, meanwhile
-from fairmargin.desktop.memory import Memory
-from fairmargin.desktop.wanted import INLINE_LEGS, Wanted
+from fairmargin.desktop.state.across_studies import Memory
+from fairmargin.desktop.state.background import Background, Work, meanwhile
+from fairmargin.desktop.state.derived import INLINE_LEGS, Wanted
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
 from fairmargin.logbook.files import real
 from fairmargin.logbook.lines import study_memory, study_summary

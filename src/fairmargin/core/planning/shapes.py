@@ -6,12 +6,12 @@ import math
 from dataclasses import dataclass
 
 from fairmargin.core import intervals
-from fairmargin.core.designs.day import plan_day
-from fairmargin.core.designs.expected import leg_km
-from fairmargin.core.designs.known import known_wh_per_km
-from fairmargin.core.designs.patterns import order_of
 from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.planning.orders import display_noise_percent
+from fairmargin.core.orders import display_noise_percent
+from fairmargin.core.planning.already_known import known_wh_per_km
+from fairmargin.core.planning.expected import leg_km
+from fairmargin.core.planning.patterns import order_of
+from fairmargin.core.planning.planned_day import plan_day
 from fairmargin.core.study import Study
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtGui import QUndoCommand
 
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 from fairmargin.logbook import LogbookFault
 
 MOST_TAG = 40  # letters of a tag

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from fairmargin.cli_words import BAD_INPUT, fault_line, say, say_json
+from fairmargin.cli.words import BAD_INPUT, fault_line, say, say_json
 
 if TYPE_CHECKING:
     from fairmargin.core.outcome.asking import Asking, Predicted
@@ -60,7 +60,7 @@ def range_command(
     fade: Annotated[float, typer.Option(help="Capacity lost since it was told, %.")] = 0.0,
 ) -> None:
     """Say what each configuration takes, and how far it goes, at a speed and in weather that need not have been driven."""
-    from fairmargin.core.inference.asked import Circumstances
+    from fairmargin.core.inference.prediction import Circumstances
     from fairmargin.core.outcome.asking import cabin_k, predict
     from fairmargin.core.units import UNIT_CHOICES
     from fairmargin.exchange.files.faults import InvalidInput

@@ -9,9 +9,9 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog
 
 from fairmargin.core.study.entry import words_of
-from fairmargin.desktop.background import waited
-from fairmargin.desktop.paths import demo_path
 from fairmargin.desktop.shell import Shell
+from fairmargin.desktop.state.background import waited
+from fairmargin.desktop.system.paths import demo_path
 from fairmargin.logbook.store import SUFFIX
 
 
@@ -39,7 +39,7 @@ class Logbooks(QObject):
 
     def show_copies(self) -> None:
         """Show the earlier copies of the open logbook; look at one, or put it back."""
-        from fairmargin.desktop.recovery import CopiesDialog, copy_words
+        from fairmargin.desktop.dialogs.recovering import CopiesDialog, copy_words
 
         book = self.session.logbook
         if book is None:
@@ -58,7 +58,7 @@ class Logbooks(QObject):
 
     def recover_logbook(self, path: Path) -> None:
         """Offer what can be done with a logbook that is not whole."""
-        from fairmargin.desktop.recovery import ChoiceDialog, copy_words, rescued_path
+        from fairmargin.desktop.dialogs.recovering import ChoiceDialog, copy_words, rescued_path
         from fairmargin.logbook import LogbookFault, copies
         from fairmargin.logbook.rescue import Rescued, rescue
 
@@ -86,7 +86,7 @@ class Logbooks(QObject):
 
     def recover_study(self) -> None:
         """Offer what can be done with a study whose record is not what was written."""
-        from fairmargin.desktop.recovery import ChoiceDialog, copy_words
+        from fairmargin.desktop.dialogs.recovering import ChoiceDialog, copy_words
 
         book, fault = self.session.logbook, self.session.damaged
         if book is None or fault is None or book.read_only:

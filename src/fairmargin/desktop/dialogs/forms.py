@@ -22,14 +22,14 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.kinds import change_kinds
-from fairmargin.core.planning import ORDERS
+from fairmargin.core.orders import ORDERS
 from fairmargin.core.study import CLASS_PRESETS, Study, Vehicle
+from fairmargin.core.study.aims import AIMS, ALREADY_DRIVEN, Aim, laid_out
 from fairmargin.core.study.entry import words_of
-from fairmargin.core.study.laid_out import AIMS, ALREADY_DRIVEN, Aim, laid_out
 from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.units import CONSUMPTION_UNITS, QUANTITIES, UNIT_CHOICES, UnitChoice, in_units, read_quantity
 from fairmargin.core.units import label as unit_label
-from fairmargin.desktop.memory import Memory
+from fairmargin.desktop.state.across_studies import Memory
 from fairmargin.desktop.widgets.basics import as_tip, label
 from fairmargin.desktop.widgets.inputs import Choice, Line
 from fairmargin.exchange.words.across import remembered_lines

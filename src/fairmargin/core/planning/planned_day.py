@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import date, datetime, timedelta
 from typing import Final
 
-from fairmargin.core.designs.expected import DEFAULT_SPEED_KMH, leg_km
-from fairmargin.core.designs.known import known_factors, known_wh_per_km
-from fairmargin.core.planning.day import Timetable, timetable
-from fairmargin.core.planning.day import daylight as daylight_of
+from fairmargin.core.planning.already_known import known_factors, known_wh_per_km
+from fairmargin.core.planning.expected import DEFAULT_SPEED_KMH, leg_km
+from fairmargin.core.planning.timetable import Timetable, timetable
+from fairmargin.core.planning.timetable import daylight as daylight_of
 from fairmargin.core.study import Leg, Study, new_study
 
 DEFAULT_WIND_M_S: Final = 3.0

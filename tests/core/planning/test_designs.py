@@ -6,7 +6,7 @@ from statsmodels.stats.power import NormalIndPower
 from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.designs import (
+from fairmargin.core.planning import (
     Design,
     compare_designs,
     expected_effect,

@@ -6,8 +6,8 @@ from collections import Counter
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from fairmargin.desktop.background import Background
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.background import Background
+from fairmargin.desktop.state.session import Session
 from fairmargin.logbook import Logbook
 from fairmargin.simulation.rehearsal import is_virtual
 

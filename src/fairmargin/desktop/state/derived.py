@@ -7,17 +7,17 @@ from typing import TYPE_CHECKING, cast
 from PySide6.QtCore import QObject, Signal
 
 from fairmargin.core.curves import speed_curves
-from fairmargin.core.designs.outlook import outlook
-from fairmargin.core.inference.asked import Circumstances
 from fairmargin.core.inference.curve import SpeedCurve
+from fairmargin.core.inference.prediction import Circumstances
 from fairmargin.core.outcome.asking import Asking, askings
+from fairmargin.core.planning.outlook import outlook
 from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
-from fairmargin.desktop.background import Background
+from fairmargin.desktop.state.background import Background
 
 if TYPE_CHECKING:
-    from fairmargin.desktop.session import Session
+    from fairmargin.desktop.state.session import Session
 
 #: More legs than this, or any logged samples, are analysed off the GUI thread.
 INLINE_LEGS = 32

@@ -10,13 +10,13 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog, QInputDialog
 
 from fairmargin.core.units.dates import Order, UndecidedDates
-from fairmargin.desktop.background import waited
 from fairmargin.desktop.shell import Shell
+from fairmargin.desktop.state.background import waited
 from fairmargin.desktop.widgets.basics import as_tip
 
 if TYPE_CHECKING:
     from fairmargin.desktop.bringing.base import BringDialog
-    from fairmargin.desktop.paste import PasteDialog
+    from fairmargin.desktop.dialogs.pasting import PasteDialog
 
 LONG_TEXT = 200_000  # characters; longer is read off the GUI thread
 
@@ -129,7 +129,7 @@ class Intake(QObject):
     def _bring_long_table(self, text: str) -> bool:
         """A table of months can only be a station's; it is read off the GUI thread."""
         from fairmargin.desktop.bringing.base import ask_order, weather_of
-        from fairmargin.desktop.bringing.weather import WeatherDialog
+        from fairmargin.desktop.bringing.weather_reports import WeatherDialog
 
         study = self.session.study
         assert study is not None
@@ -150,7 +150,7 @@ class Intake(QObject):
         return self._agreed(WeatherDialog(self.session, "", self.window, read), "weather reports")
 
     def _bring_legs(self, text: str) -> bool:
-        from fairmargin.desktop.paste import PasteDialog
+        from fairmargin.desktop.dialogs.pasting import PasteDialog
 
         assert self.session.study is not None
         dialog = PasteDialog(text, self.session.study, self.session.units, None, self.window)
@@ -188,7 +188,7 @@ class Intake(QObject):
 
     def bring_weather(self, text: str) -> bool:
         """Show weather reports, pasted or read, and take them."""
-        from fairmargin.desktop.bringing.weather import WeatherDialog
+        from fairmargin.desktop.bringing.weather_reports import WeatherDialog
 
         return self._may_bring() and self._agreed(WeatherDialog(self.session, text, self.window), "weather reports")
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from fairmargin.core.memory.changed import Difference, changed
+from fairmargin.core.memory.differences import Difference, changed
 from fairmargin.core.memory.findings import Finding, same_name
 from fairmargin.core.memory.network import Joint, renamed
 from fairmargin.core.memory.road import RoadKnowledge, road_knowledge
@@ -17,7 +17,7 @@ from fairmargin.logbook import LogbookFault
 from fairmargin.logbook.lines import Remembering, read_memories
 
 if TYPE_CHECKING:
-    from fairmargin.desktop.session import Session
+    from fairmargin.desktop.state.session import Session
 
 MOST_STUDIES = 60  # of one road that are read
 SAME = "home/same"  # of the settings: names that mean the same, by logbook

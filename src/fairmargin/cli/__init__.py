@@ -10,16 +10,16 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from fairmargin import __version__
-from fairmargin.cli_memory import compare_command, practise_command, vehicle_command
-from fairmargin.cli_outcome import range_command, trip_command
-from fairmargin.cli_words import BAD_INPUT, OK, fault_line, say, say_json
+from fairmargin.cli.memory import compare_command, practise_command, vehicle_command
+from fairmargin.cli.outcome import range_command, trip_command
+from fairmargin.cli.words import BAD_INPUT, OK, fault_line, say, say_json
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from fairmargin.core.designs import Design
-    from fairmargin.core.designs.expected import Expected
-    from fairmargin.core.planning.day import Timetable
+    from fairmargin.core.planning import Design
+    from fairmargin.core.planning.expected import Expected
+    from fairmargin.core.planning.timetable import Timetable
     from fairmargin.core.study import Study
     from fairmargin.core.units.dates import Order
 
@@ -202,7 +202,7 @@ def plan(
     """Compare designs for this very study, say how many pairs it needs, and lay out the day."""
     from datetime import date, datetime
 
-    from fairmargin.core import designs as d
+    from fairmargin.core import planning as d
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.packages.reading import read_package
     from fairmargin.exchange.words.summaries import plan_json
@@ -451,7 +451,7 @@ app.command(name="practise")(practise_command)
 @app.command(name="install-desktop")
 def install_desktop() -> None:
     """Put the menu entry, the icon and the logbook's file type into your desktop (no root needed)."""
-    from fairmargin.desktop.install import install
+    from fairmargin.desktop.system.install import install
 
     for line in install():
         say(line)
@@ -470,7 +470,3 @@ def main() -> None:
     if len(arguments) == 1 and arguments[0] not in commands and not arguments[0].startswith("-"):
         sys.exit(open_window(arguments[0]))
     app(arguments)
-
-
-if __name__ == "__main__":
-    main()

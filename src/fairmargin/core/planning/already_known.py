@@ -8,8 +8,8 @@ from typing import Final
 
 import numpy as np
 
-from fairmargin.core.designs.expected import DEFAULT_SPEED_KMH, likely_effect, split
 from fairmargin.core.evidence.readings import Observation, observations
+from fairmargin.core.planning.expected import DEFAULT_SPEED_KMH, likely_effect, split
 from fairmargin.core.study import Study
 
 _STEP_OF_SD: Final = math.sqrt(12.0)

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QTableWidgetItem, QWidget
 
 from fairmargin.core.study import WeatherRow
 from fairmargin.desktop.bringing.base import MOST_ROWS, BringDialog, plain_table, weather_of
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.exchange.logs.legs import near_legs, with_weather
 

@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 
 from fairmargin.core.outcome.asking import Askable, Asking, of_vehicle
-from fairmargin.core.outcome.stops import pauses_h
+from fairmargin.core.outcome.charging_stops import pauses_h
 from fairmargin.core.outcome.trips import BAND, REFUEL_MIN, plan_way
 from fairmargin.core.outcome.way import circumstances_of, configuration_of, way_of
 from fairmargin.core.study import Study

@@ -11,12 +11,12 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
 from fairmargin.core.result.types import View
-from fairmargin.desktop.intake import Intake
-from fairmargin.desktop.logbooks import Logbooks
-from fairmargin.desktop.packages import Packages
+from fairmargin.desktop.commands.intake import Intake
+from fairmargin.desktop.commands.logbooks import Logbooks
+from fairmargin.desktop.commands.packages import Packages
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.widgets.inputs import PROGRAM_KEYS, REDO, UNDO
-from fairmargin.desktop.widgets.road import STAGES
+from fairmargin.desktop.widgets.stage_rail import STAGES
 
 VIEWS: tuple[tuple[str, View], ...] = (
     ("Reference conditions", "reference"),

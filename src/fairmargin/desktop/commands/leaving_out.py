@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QInputDialog, QWidget
 
-from fairmargin.desktop.session import Session
+from fairmargin.desktop.state.session import Session
 
 
 def toggle_left_out(session: Session, parent: QWidget, name: str, reason: str | None = None) -> None:

@@ -1,0 +1,5 @@
+"""``python -m fairmargin.cli``."""
+
+from fairmargin.cli import main
+
+main()

@@ -1,0 +1,1 @@
+"""What the menus do: bring in, package, report, logbooks, the list of studies."""

@@ -1,0 +1,1 @@
+"""Dialogs: a new study, units, keys, notes, pasting, merging, recovering."""

@@ -1,0 +1,1 @@
+"""The person's desktop and disk: menu entry, folders, permissions, incidents."""
