@@ -9,10 +9,10 @@ from dataclasses import replace
 import numpy as np
 
 from fairmargin.core.conditions.case import Case
+from fairmargin.core.conditions.design import DesignRows, Unknown, by_possible_day, unknown_of
 from fairmargin.core.conditions.figures import Prior
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told, noted
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, maybe_by_day, unknown_of
 from fairmargin.core.model.parameters import Parameter
 
 CONCERNS: Registry[Case] = Registry()
@@ -26,19 +26,19 @@ COARSE = Prior(0.04, "log", "rolling resistance of a coarse surface", mean=math.
 UNNOTED = Prior(0.01, "log", "the surface of a day that noted none among legs that did")
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """Coarse legs roll harder; where some noted the surface, the others may differ."""
-    if SOURCE in scene.ignore:
+    if SOURCE in design.ignore:
         return []
-    said = [noted(scene.study.leg(c.leg), "surface") for c in scene.conditions]
+    said = [noted(design.study.leg(c.leg), "surface") for c in design.conditions]
     out = []
     if "coarse" in said:
-        on = scene.where([s == "coarse" for s in said])
+        on = design.where([s == "coarse" for s in said])
         out.append(unknown_of("coarse surface", SOURCE, Parameter.ROLLING, on, COARSE))
     if any(said):
         out += [
             unknown_of(f"surface of {name}", SOURCE, Parameter.ROLLING, on, UNNOTED)
-            for name, on in maybe_by_day(scene, [s is None for s in said])
+            for name, on in by_possible_day(design, [s is None for s in said])
         ]
     return out
 

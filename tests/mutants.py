@@ -111,7 +111,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/conditions/distance.py", 'CIRCUMFERENCE: Final = Prior(0.005,', 'CIRCUMFERENCE: Final = Prior(0.05,', 'tests/core/fairness/test_prices.py'),
     (f"{CORE}/conditions/warm_up.py", 'WARM_UP: Final = Prior(0.06, "1", "rise of rolling resistance on wholly cold tyres", mean=0.04)', 'WARM_UP: Final = Prior(0.06, "1", "rise", mean=-0.04)', 'tests/core/fairness/test_prices.py'),
     # what is unknown, and whether the fit is believed
-    (f"{CORE}/inference/plain_difference.py", 'unknown = leak**2 * problem.prior_var * free', 'unknown = 0.0 * leak', 'tests/core/inference/test_plain.py'),
+    (f"{CORE}/inference/plain_difference.py", 'unknown = left_over**2 * problem.prior_var * free', 'unknown = 0.0 * left_over', 'tests/core/inference/test_plain.py'),
     (f"{CORE}/inference/plain_difference.py", '+ uncorrected**2', '+ 0.0 * uncorrected**2', 'tests/core/inference/test_plain.py'),
     (f"{CORE}/inference/criticism.py", 'abs(self.nuisance_z) > NUISANCE_Z', 'abs(self.nuisance_z) < -NUISANCE_Z', 'tests/core/inference/test_plain.py'),
     (f"{CORE}/inference/criticism.py", 'self.misfit_z > MISFIT_Z', 'self.misfit_z > 100.0', 'tests/core/inference/test_plain.py'),
@@ -131,7 +131,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/model/energy.py", 'by[:, Parameter.GRADIENT] = t.wh_by_slope', 'by[:, Parameter.GRADIENT] = -t.wh_by_slope', 'tests/core/inference/test_rows.py tests/core/model/test_energy.py'),
     (f"{CORE}/conditions/climate.py", '((c.climate_k or 0.0) > 0 if noted else c.climate_k is None)', '((c.climate_k or 0.0) > 0)', 'tests/core/conditions/test_not_noted.py'),
     (f"{CORE}/conditions/climate.py", 'mean=1000.0', 'mean=-1000.0', 'tests/core/conditions/test_not_noted.py'),
-    (f"{CORE}/conditions/warm_up.py", 'scene.study.vehicle.energy == "electric":\n        return []\n    cold', 'scene.study.vehicle.energy != "electric":\n        return []\n    cold', 'tests/core/conditions/test_not_noted.py'),
+    (f"{CORE}/conditions/warm_up.py", 'design.study.vehicle.energy == "electric":\n        return []\n    cold', 'design.study.vehicle.energy != "electric":\n        return []\n    cold', 'tests/core/conditions/test_not_noted.py'),
     (f"{CORE}/inference/unknowns.py", 'np.where(way, -place, place)', 'np.where(way, place, place)', 'tests/core/inference/test_rows.py'),
     (f"{CORE}/inference/rows.py", 'or not any(c.wind_known for c in conditions)', '', 'tests/core/inference/test_rows.py'),
     (f"{CORE}/inference/everyday.py", '** 2 + elsewhere)', '** 2)', 'tests/core/inference/test_everyday.py'),

@@ -15,7 +15,7 @@ from fairmargin.core.evidence.gathered import gather
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import posterior
 from fairmargin.core.inference.problem import LEAST_SHARE, prepare
-from fairmargin.core.inference.solver import improbability, solve
+from fairmargin.core.inference.solver import negative_log_posterior, solve
 
 NORMAL_95 = 1.959964
 WARM_UP = 8  # of the samples, one in so many is left out at the beginning
@@ -70,7 +70,7 @@ def compared(study, traces, samples: int, seed: int) -> Compared:
         wh = problem.model.energies(problem.local_of(problem.weights[:n], theta), False).wh
         least = LEAST_SHARE * np.exp(problem.rows.measured)
         predicted = np.log(np.maximum(np.add.reduceat(wh, problem.rows.first), least))
-        return 0.5 * z @ z - improbability(problem, noise, theta, predicted)
+        return 0.5 * z @ z - negative_log_posterior(problem, noise, theta, predicted)
 
     def effect_of(z):
         local = problem.local_of(problem.weights[n:], middle + root @ z)

@@ -9,12 +9,12 @@ from tests.conftest import driven_study
 
 from fairmargin.core.evidence.conditions import (
     HELD_SD,
-    HELD_UP_ALONE,
     HELD_UP_SD,
     LAPS_STAND,
     NOTED_SD,
     ODOMETER_SD,
     PAUSE_S,
+    SINGLE_HOLD_UP,
     SWAP_S,
     leg_conditions,
     weather_at,
@@ -180,7 +180,7 @@ def test_a_hold_up_leaves_open_how_the_leg_was_driven_and_a_note_says_most_of_it
     bare = leg_conditions(study, {})["L03"]
     # Its twin was not slower: most likely one stretch, which counts about half; up and down from there are open.
     assert bare.speed_off == pytest.approx(0.5 * 0.08, rel=0.05)
-    assert bare.speed_sd == pytest.approx(HELD_UP_ALONE[1] * 0.08, rel=0.05)
+    assert bare.speed_sd == pytest.approx(SINGLE_HOLD_UP[1] * 0.08, rel=0.05)
     both = leg_conditions(study.with_leg("L05", duration_s=800), {})["L03"]  # all of its configuration that way
     assert both.speed_off == 0.0 and both.speed_sd == pytest.approx(HELD_UP_SD * 0.08, rel=0.05)
     event = Event(leg="L03", kind="slow-traffic", at_km=5.0, speed_kmh=60, duration_s=190)

@@ -64,10 +64,10 @@ def test_readings_that_disagree_make_the_scatter_large():
 
 
 def test_parts_of_a_margin_add_up_to_it():
-    # g S g − g S Jᵀ C⁻¹ J S g is the sum of what unknowns leak, what scatters, and what each reading errs.
+    # g S g − g S Jᵀ C⁻¹ J S g is the sum of what unknowns leave open, what scatters, and what each reading errs.
     evidence, _, _, found = linear()
     noise = float((found.estimators[:, 0] ** 2) @ evidence.noise)
-    parts = found.leaks[0].sum() + found.scatter_part(0) + noise
+    parts = found.variance_by_parameter[0].sum() + found.scatter_part(0) + noise
     crosses = evidence.crosses(found.gradients)[:, 0]
     whole = 0.25 - crosses @ found.inverse @ crosses
     assert parts == pytest.approx(whole, rel=1e-8)

@@ -9,7 +9,7 @@ from fairmargin.core.evidence.gathered import gather
 from fairmargin.core.inference import solver
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.problem import prepare
-from fairmargin.core.inference.solver import _Noise, improbability, solve
+from fairmargin.core.inference.solver import _Noise, negative_log_posterior, solve
 
 
 @pytest.fixture
@@ -24,18 +24,18 @@ def problem():
 
 def phi(problem, theta):
     noise = _Noise.of(problem, 0.02).inverse
-    return improbability(problem, noise, theta, problem.linearise(theta).predicted)
+    return negative_log_posterior(problem, noise, theta, problem.linearise(theta).predicted)
 
 
 def test_every_step_is_more_probable_than_the_last(problem, monkeypatch):
     seen = []
-    kept = solver.improbability
+    kept = solver.negative_log_posterior
 
     def watched(p, noise, theta, predicted):
         seen.append(kept(p, noise, theta, predicted))
         return seen[-1]
 
-    monkeypatch.setattr(solver, "improbability", watched)
+    monkeypatch.setattr(solver, "negative_log_posterior", watched)
     found = solve(problem)
     assert found.settled and 1 < found.steps < 12
     assert phi(problem, found.theta) <= min(seen[0], phi(problem, problem.prior_mean))
@@ -51,7 +51,7 @@ def test_it_finds_what_a_general_optimiser_finds(problem):
         at = problem.linearise(theta)
         left = problem.rows.measured - at.predicted
         gradient = -(at.jacobian.T @ (noise @ left)) + z / scale
-        return improbability(problem, noise, theta, at.predicted), gradient * scale
+        return negative_log_posterior(problem, noise, theta, at.predicted), gradient * scale
 
     found = solve(problem)
     other = minimize(value, np.zeros(scale.size), jac=True, method="BFGS", options={"gtol": 1e-7})

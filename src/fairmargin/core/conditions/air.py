@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, difference, mean, names
 from fairmargin.core.conditions.causes import Cause, Group
+from fairmargin.core.conditions.design import DesignRows, Unknown, by_day, by_untold_day, unknown_of
 from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Compared, Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, by_day, maybe_days, unknown_of
 from fairmargin.core.laws import driveline
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.words import sentence
@@ -60,55 +60,55 @@ BATTERY_K: Final = Threshold(5.0, "K", "half a per cent of consumption")
 BATTERY_LARGE_K: Final = Threshold(10.0, "K", "one per cent of consumption")
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """How tyres and driveline answer to warmth, and temperatures that nobody noted."""
-    if Cause.TYRES in scene.ignore:
+    if Cause.TYRES in design.ignore:
         return []
-    warmth, everywhere = Group.TEMPERATURE, scene.everywhere
+    warmth, everywhere = Group.TEMPERATURE, design.everywhere
     return [
         unknown_of("tyres per K", warmth, Parameter.TYRE_PER_K, everywhere, TYRE_PER_K),
         unknown_of("driveline per K", warmth, Parameter.DRIVELINE_PER_K, everywhere, DRIVELINE_PER_K),
-        *_temperatures(scene),
+        *_temperatures(design),
     ]
 
 
-def _temperatures(scene: Scene) -> list[Unknown]:
-    conditions = scene.conditions
+def _temperatures(design: DesignRows) -> list[Unknown]:
+    conditions = design.conditions
     unknown = [not c.temperature_known for c in conditions]
-    if not any(unknown) or Cause.TYRES in scene.ignore:
+    if not any(unknown) or Cause.TYRES in design.ignore:
         return []
     group, warmer = Group.TEMPERATURE, Parameter.WARMER_K
     out: list[Unknown] = []
     if all(unknown):
-        out.append(unknown_of("season", group, warmer, scene.where(unknown), SEASON_UNNOTED))
+        out.append(unknown_of("season", group, warmer, design.where(unknown), SEASON_UNNOTED))
         days = np.array([c.placed_s / 86400.0 for c in conditions])
         if all(c.day_told for c in conditions) and float(np.ptp(days)) > 1.5:
-            course = np.zeros(scene.rows)
+            course = np.zeros(design.rows)
             course[: len(days)] = np.clip(days - days.mean(), -MOST_SEASON_DAYS, MOST_SEASON_DAYS)
             out.append(unknown_of("course of the season", group, warmer, course, SEASON_COURSE))
-    for day, on in by_day(scene, unknown):
+    for day, on in by_day(design, unknown):
         own = [c for c in conditions if c.day == day]
         if not any(c.temperature_known for c in own):
             out.append(unknown_of(f"warmth of day {day}", group, warmer, on, DAY_UNNOTED))
-        hours = on * _hours(scene, day)
+        hours = on * _hours(design, day)
         out.append(unknown_of(f"warming of day {day}", group, warmer, hours, WARMING_UNNOTED))
-    for name, on in maybe_days(scene, unknown):
+    for name, on in by_untold_day(design, unknown):
         out.append(unknown_of(f"warmth of {name}", group, warmer, on, DAY_UNNOTED))
     for i in np.flatnonzero(unknown).tolist():
-        own_leg = np.eye(scene.rows)[i]
+        own_leg = np.eye(design.rows)[i]
         known = [c.temperature_c for c in conditions if c.temperature_known and c.day == conditions[i].day]
         sd = math.hypot(LEG_UNNOTED.sd, float(np.std(known)) if known else 0.0)
         out.append(Unknown("warmth of a leg", group, warmer, own_leg, 0.0, sd))
     return out
 
 
-def _hours(scene: Scene, day: int) -> Array:
+def _hours(design: DesignRows, day: int) -> Array:
     """Hours of each leg from the middle of its day; legs of unknown time follow each other."""
-    out = np.zeros(scene.rows)
-    index = [i for i, c in enumerate(scene.conditions) if c.day == day]
+    out = np.zeros(design.rows)
+    index = [i for i, c in enumerate(design.conditions) if c.day == day]
     hours = []
     for i in index:
-        c = scene.conditions[i]
+        c = design.conditions[i]
         hours.append(c.placed_s / 3600.0)
     out[index] = np.array(hours) - float(np.mean(hours))
     return out

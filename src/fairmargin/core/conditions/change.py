@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.figures import SMALL, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, unknown_of
 from fairmargin.core.evidence.known import known_shifts
 from fairmargin.core.laws import aero
 from fairmargin.core.model.parameters import Parameter
@@ -47,19 +47,19 @@ MECHANISMS: Final[Mapping[str, tuple[tuple[Parameter, Prior], ...]]] = {
 ANY: Final = ((Parameter.TOTAL, CHANGE),)
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """Known other differences, and what each trial does to the parameters of the declared mechanisms."""
-    return [*_known(scene), *_change(scene)]
+    return [*_known(design), *_change(design)]
 
 
-def _known(scene: Scene) -> list[Unknown]:
+def _known(design: DesignRows) -> list[Unknown]:
     """Known other differences: on the legs that have them, not on the reference drives. [Wh/km]"""
     out: list[Unknown] = []
-    index = {c.leg: i for i, c in enumerate(scene.conditions)}
-    for known in scene.study.known_differences:
-        on = np.zeros(scene.rows)
-        shifts = known_shifts(scene.study, known, scene.observations)
-        for o, shift in zip(scene.observations, shifts.tolist(), strict=True):
+    index = {c.leg: i for i, c in enumerate(design.conditions)}
+    for known in design.study.known_differences:
+        on = np.zeros(design.rows)
+        shifts = known_shifts(design.study, known, design.observations)
+        for o, shift in zip(design.observations, shifts.tolist(), strict=True):
             on[[index[name] for name in o.legs]] = shift
         if on.any():
             name = known.reason or "known difference"
@@ -68,15 +68,15 @@ def _known(scene: Scene) -> list[Unknown]:
     return out
 
 
-def _change(scene: Scene) -> list[Unknown]:
+def _change(design: DesignRows) -> list[Unknown]:
     """What each trial does to the parameters of the declared mechanisms."""
-    study, driven = scene.study, {c.configuration for c in scene.conditions}
+    study, driven = design.study, {c.configuration for c in design.conditions}
     undeclared = study.change.about.undeclared_mass
     out: list[Unknown] = []
     for trial in study.trials:
         if trial.id not in driven:
             continue
-        on = scene.wearing(trial.id)
+        on = design.wearing(trial.id)
         mechanisms = study.mechanisms_of(trial)
         if undeclared is not None and not trial.mass_delta_kg and "mass" not in mechanisms:
             out.append(Unknown(f"{trial.id}: its mass", Group.CHANGE, Parameter.MASS, on, 0.0, undeclared))

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Cause, Group
+from fairmargin.core.conditions.design import DesignRows, Unknown, by_possible_day, unknown_of
 from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, maybe_by_day, unknown_of
 from fairmargin.core.laws import auxiliaries
 from fairmargin.core.model.parameters import Parameter
 
@@ -43,35 +43,35 @@ SUN_UNLIKE: Final = Threshold(0.25, "share", "a quarter of the noon sun")
 SUMMER_C: Final = Threshold(18.0, "°C", "above it the sun costs cooling, below it saves heating")
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """What climate draws per kelvin; climate that nobody noted; cabins brought to their setting."""
-    out = [*_cabins(scene)]
-    if any(c.climate_k for c in scene.conditions):
-        out.append(unknown_of("climate", Group.CLIMATE, Parameter.CLIMATE_W_PER_K, scene.on_legs, CLIMATE))
+    out = [*_cabins(design)]
+    if any(c.climate_k for c in design.conditions):
+        out.append(unknown_of("climate", Group.CLIMATE, Parameter.CLIMATE_W_PER_K, design.on_legs, CLIMATE))
     return out
 
 
-def _cabins(scene: Scene) -> list[Unknown]:
+def _cabins(design: DesignRows) -> list[Unknown]:
     """Climate that nobody noted, and cabins brought to their setting at the start of a day."""
-    conditions = scene.conditions
-    if Cause.CLIMATE in scene.ignore or scene.study.vehicle.energy != "electric":
+    conditions = design.conditions
+    if Cause.CLIMATE in design.ignore or design.study.vehicle.energy != "electric":
         return []
     unknown = [c.climate_k is None for c in conditions]
     out: list[Unknown] = []
     watts = Parameter.AUXILIARY_W
     if any(unknown):
-        kelvin = np.zeros(scene.rows)
+        kelvin = np.zeros(design.rows)
         kelvin[: len(conditions)] = [
             max(abs(CLIMATE_SETTING_C - c.temperature_c), LEAST_CLIMATE_K if c.temperature_known else UNNOTED_CLIMATE_K)
             * u
             for c, u in zip(conditions, unknown, strict=True)
         ]
         out.append(unknown_of("climate not noted", Group.CLIMATE, watts, kelvin, CLIMATE_UNNOTED))
-        for name, on in maybe_by_day(scene, unknown):
+        for name, on in by_possible_day(design, unknown):
             name = f"climate of {name}"
             out.append(unknown_of(name, Group.CLIMATE, watts, kelvin * on, CLIMATE_UNNOTED_DAY))
         for run in dict.fromkeys(c.run for c in conditions):
-            own = kelvin * scene.where([c.run == run for c in conditions])
+            own = kelvin * design.where([c.run == run for c in conditions])
             if own.any():
                 out.append(unknown_of("climate of a run", Group.CLIMATE, watts, own, CLIMATE_UNNOTED_RUN))
     spread = float(np.std([c.climate_k for c in conditions if c.climate_k is not None] or [0.0]))
@@ -79,11 +79,11 @@ def _cabins(scene: Scene) -> list[Unknown]:
         per_k = auxiliaries.CLIMATE_W_PER_K + CLIMATE.sd  # what heating draws where it draws much
         prior = Prior(per_k * spread, "W", "climate of a leg among others that noted it")
         out += [
-            unknown_of("climate of a leg", Group.CLIMATE, watts, np.eye(scene.rows)[i], prior)
+            unknown_of("climate of a leg", Group.CLIMATE, watts, np.eye(design.rows)[i], prior)
             for i in np.flatnonzero(unknown)
         ]
     for noted, mild, prior in ((True, 0.0, PULL_DOWN), (False, MILD_K, PULL_DOWN_UNNOTED)):
-        early = np.zeros(scene.rows)
+        early = np.zeros(design.rows)
         early[: len(conditions)] = [
             c.cold_share
             * min(max(abs(CLIMATE_SETTING_C - c.temperature_c) - mild, 0.0) / 20.0, 1.5)

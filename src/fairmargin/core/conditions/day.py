@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.design import DesignRows, Unknown, by_told_day
 from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, by_told_day
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.orders import drift_left
@@ -39,12 +39,12 @@ DRIFT_LEGS: Final = Threshold(6, "legs", "four unknowns (level, change, directio
 DRIFT_SPAN_S: Final = Threshold(600.0, "s", "a shorter day has no drift to tell")
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """What a day does to all its legs."""
     sd = DAY.sd
-    if not all(c.pressure_known for c in scene.conditions):
+    if not all(c.pressure_known for c in design.conditions):
         sd = math.hypot(sd, PRESSURE_MISSING.sd)
-    return [Unknown(f"day {key}", Group.DAY, Parameter.TOTAL, on, 0.0, sd) for key, on in by_told_day(scene)]
+    return [Unknown(f"day {key}", Group.DAY, Parameter.TOTAL, on, 0.0, sd) for key, on in by_told_day(design)]
 
 
 @CONCERNS.rule("days-apart", stage="plan", needs="start times", covered=True)

@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.figures import Prior
 from fairmargin.core.conditions.room import Condition, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, unknown_of
 from fairmargin.core.model.parameters import Parameter
 
 Array = NDArray[np.float64]
@@ -26,22 +26,22 @@ GRADIENT_UNTOLD: Final = Prior(
 )
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """What the model gets wrong in one direction; and the slope of a road whose heights nobody gave."""
-    conditions = scene.conditions
+    conditions = design.conditions
     if len({c.backwards for c in conditions}) != 2:
         return []
     out: list[Unknown] = []
-    prior = DIRECTION if scene.heights else DIRECTION_UNTOLD
+    prior = DIRECTION if design.heights else DIRECTION_UNTOLD
     for backwards in (False, True):
-        on = scene.where([c.backwards == backwards for c in conditions])
-        if not scene.heights:  # hills that nobody told are the road's: the reference drives have them too
-            on[len(conditions) :] = [b == backwards for b in scene.reference_backwards]
+        on = design.where([c.backwards == backwards for c in conditions])
+        if not design.heights:  # hills that nobody told are the road's: the reference drives have them too
+            on[len(conditions) :] = [b == backwards for b in design.reference_backwards]
         out.append(unknown_of("direction", Group.DIRECTION, Parameter.TOTAL, on, prior))
-    if not scene.heights:
-        up = np.ones(scene.rows)
+    if not design.heights:
+        up = np.ones(design.rows)
         up[: len(conditions)] = [-1.0 if c.backwards else 1.0 for c in conditions]
-        up[len(conditions) :] = [-1.0 if b else 1.0 for b in scene.reference_backwards]
+        up[len(conditions) :] = [-1.0 if b else 1.0 for b in design.reference_backwards]
         name, slope = "climb of the road", Parameter.GRADIENT
         out.append(unknown_of(name, Group.DIRECTION, slope, up, GRADIENT_UNTOLD))
     return out

@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group, Regressor
+from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Compared, Condition, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, unknown_of
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import circumference_known
 from fairmargin.core.model.parameters import Parameter
@@ -38,15 +38,15 @@ CIRCUMFERENCE: Final = Prior(0.005, "log", "rolling circumference of other wheel
 LENGTH_UNLIKE: Final = Threshold(0.02, "share", "odometer steps and lanes give less; a wrong turn gives more")
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """How other wheels or tyres count the distance, where nobody measured it."""
-    study, driven = scene.study, {c.configuration for c in scene.conditions}
+    study, driven = design.study, {c.configuration for c in design.conditions}
     if not study.change.about.turns_wheels or circumference_known(study):
         return []
     out: list[Unknown] = []
     for trial in study.trials:
         if trial.id in driven:
-            own, name = scene.wearing(trial.id) * scene.on_legs, f"{trial.id}: circumference"
+            own, name = design.wearing(trial.id) * design.on_legs, f"{trial.id}: circumference"
             out.append(unknown_of(name, Group.CIRCUMFERENCE, Parameter.TOTAL, own, CIRCUMFERENCE))
     return out
 

@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case
 from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.figures import TRIFLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, unknown_of
 from fairmargin.core.evidence.readings import Observation, Reading, like_drives
 from fairmargin.core.laws import driveline
 from fairmargin.core.model.parameters import Parameter
@@ -75,22 +75,22 @@ AGREE_DEVIATES: Final = Threshold(3.0, "standard deviations", "of both readings 
 AGREE_SHARE: Final = Threshold(0.03, "share", "what instruments differ by that is common to all legs")
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """What instruments may do to all their readings alike."""
     out: list[Unknown] = []
-    index = {c.leg: i for i, c in enumerate(scene.conditions)}
+    index = {c.leg: i for i, c in enumerate(design.conditions)}
     kind_of: dict[int, str] = {}
-    step = np.zeros(scene.rows)
-    for o in scene.observations:
+    step = np.zeros(design.rows)
+    for o in design.observations:
         for name in o.legs:
             kind_of[index[name]] = o.readings[0].instrument
             if o.readings[0].instrument == "trip average":
                 step[index[name]] = o.relative_sd * math.sqrt(12.0)
     if step.any():
         out.append(unknown_of("truncation", Group.DISPLAY_STEP, Parameter.TOTAL, step, TRUNCATION))
-    for members in like_drives(scene.study, scene.observations).values():
-        alike = np.zeros(scene.rows)
-        for o in (scene.observations[i] for i in members):
+    for members in like_drives(design.study, design.observations).values():
+        alike = np.zeros(design.rows)
+        for o in (design.observations[i] for i in members):
             for name in o.legs:
                 alike[index[name]] = math.sqrt(o.rounded_alike) * o.relative_sd
         if alike.any():
@@ -98,15 +98,15 @@ def unknowns(scene: Scene) -> list[Unknown]:
             out.append(Unknown(name, Group.DISPLAY_STEP, Parameter.TOTAL, alike, 0.0, 1.0))
     kinds = sorted(set(kind_of.values()), key=lambda k: -list(kind_of.values()).count(k))
     for kind in kinds[1:]:
-        on = np.zeros(scene.rows)
+        on = np.zeros(design.rows)
         on[[i for i, k in kind_of.items() if k == kind]] = 1.0
         sd = math.hypot(INSTRUMENT[kind].sd, INSTRUMENT[kinds[0]].sd)
         name = f"{kind} against {kinds[0]}"
         out.append(Unknown(name, Group.INSTRUMENTS, Parameter.TOTAL, on, 0.0, sd))
     charged = [i for i, k in kind_of.items() if k == "charge back"]
     if charged:
-        warmer = np.zeros(scene.rows)
-        warmer[charged] = [scene.conditions[i].temperature_c - driveline.REFERENCE_C for i in charged]
+        warmer = np.zeros(design.rows)
+        warmer[charged] = [design.conditions[i].temperature_c - driveline.REFERENCE_C for i in charged]
         prior = CHARGING_PER_K
         out.append(unknown_of("charging per K", Group.INSTRUMENTS, Parameter.TOTAL, warmer, prior))
     return out

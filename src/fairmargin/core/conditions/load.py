@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, difference
 from fairmargin.core.conditions.causes import Cause, Group
+from fairmargin.core.conditions.design import DesignRows, Unknown
 from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown
 from fairmargin.core.model.parameters import Parameter
 
 Array = NDArray[np.float64]
@@ -33,16 +33,16 @@ LOAD_UNNOTED: Final = Prior(8.0, "kg", "people, luggage and fluids of a run that
 MASS_KG: Final = Threshold(10.0, "kg", "about 0.2 % of a car's consumption")
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """Loads that nobody noted: people and luggage, from run to run; among noted loads that differ, as far as those do."""
-    conditions, study = scene.conditions, scene.study
-    whole = scene.model.constants.mass_kg
+    conditions, study = design.conditions, design.study
+    whole = design.model.constants.mass_kg
     untold = [study.leg(c.leg).mass_delta_kg is None for c in conditions]
     noted = [c.mass_delta_kg for c, u in zip(conditions, untold, strict=True) if not u]
     sd = math.hypot(LOAD_UNNOTED.sd, float(np.std(noted)) if noted else 0.0) / whole
     out: list[Unknown] = []
     for run in dict.fromkeys(c.run for c, u in zip(conditions, untold, strict=True) if u):
-        on = scene.where([u and c.run == run for c, u in zip(conditions, untold, strict=True)])
+        on = design.where([u and c.run == run for c, u in zip(conditions, untold, strict=True)])
         out.append(Unknown("load of a run", Group.LOAD, Parameter.MASS, on, 0.0, sd))
     return out
 

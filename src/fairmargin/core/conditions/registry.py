@@ -27,10 +27,10 @@ from fairmargin.core.conditions import (
     wind,
 )
 from fairmargin.core.conditions.case import Case
+from fairmargin.core.conditions.design import DesignRows, Unknown
 from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Condition, LegField, Line, Told
 from fairmargin.core.conditions.rules import Rule
-from fairmargin.core.conditions.scene import Scene, Unknown
 
 #: The rooms, one for each condition.
 ROOMS: Final[tuple[ModuleType, ...]] = (
@@ -65,9 +65,9 @@ def with_condition(condition: Condition) -> Iterator[None]:
         _conditions.remove(condition)
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """Every uncertain quantity that acts on whole legs."""
-    return [u for c in _conditions for u in c.unknowns(scene)]
+    return [u for c in _conditions for u in c.unknowns(design)]
 
 
 def concerns() -> Iterator[Rule[Case]]:

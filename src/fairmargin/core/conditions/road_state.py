@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.design import DesignRows, Unknown, by_day, by_possible_day, unknown_of
 from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, by_day, maybe_by_day, unknown_of
 from fairmargin.core.laws import disturbance
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study.vocabulary import ROADS
@@ -37,25 +37,25 @@ ROAD_UNNOTED: Final = Prior(0.024, "log", "state of the road on a day that noted
 WET_UNEVEN: Final = Threshold(1.0, "%", "the same as NOTABLE, in what the road costs")
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """Roads that are not dry, on all their legs alike; and roads of which nobody noted the state."""
-    conditions = scene.conditions
+    conditions = design.conditions
     out: list[Unknown] = []
-    is_change = scene.study.change.subject == "road"  # nothing of the road is to be corrected then
+    is_change = design.study.change.subject == "road"  # nothing of the road is to be corrected then
     noted = set() if is_change else {c.road for c in conditions} & set(WET)
     if noted:
         worst = max((WET[road] for road in noted), key=lambda p: p.sd)
-        for day, on in by_day(scene, [not c.road for c in conditions]):
+        for day, on in by_day(design, [not c.road for c in conditions]):
             if any(c.day == day and c.road in noted for c in conditions):
                 out += [
-                    unknown_of("road of a leg", Group.ROAD, Parameter.TOTAL, np.eye(scene.rows)[i], worst)
+                    unknown_of("road of a leg", Group.ROAD, Parameter.TOTAL, np.eye(design.rows)[i], worst)
                     for i in np.flatnonzero(on)
                 ]
     for road, prior in WET.items():
         if any(c.road == road for c in conditions) and not is_change:
-            on = scene.where([c.road == road for c in conditions])
+            on = design.where([c.road == road for c in conditions])
             out.append(unknown_of(f"{road} road", Group.ROAD, Parameter.TOTAL, on, prior))
-    for name, on in maybe_by_day(scene, [not c.road for c in conditions]):
+    for name, on in by_possible_day(design, [not c.road for c in conditions]):
         out.append(unknown_of(f"road of {name}", Group.ROAD, Parameter.TOTAL, on, ROAD_UNNOTED))
     return out
 

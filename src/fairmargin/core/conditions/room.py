@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case
+from fairmargin.core.conditions.design import DesignRows, Unknown
 from fairmargin.core.conditions.rules import Rule
-from fairmargin.core.conditions.scene import Scene, Unknown
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.paths import Paths
@@ -112,7 +112,7 @@ class Told:
     missing_remedy: str = ""
 
 
-def nothing(_scene: Scene) -> Iterable[Unknown]:
+def nothing(_scene: DesignRows) -> Iterable[Unknown]:
     """No unknowns."""
     return ()
 
@@ -138,7 +138,7 @@ class Condition:
 
     name: str
     fields: Mapping[str, LegField] = field(default_factory=dict)
-    unknowns: Callable[[Scene], Iterable[Unknown]] = nothing
+    unknowns: Callable[[DesignRows], Iterable[Unknown]] = nothing
     lines: Sequence[Line] = ()
     told: Mapping[str, Told] = field(default_factory=dict)
     concerns: Sequence[Rule[Case]] = ()

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, mean, names
 from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.design import DesignRows, Unknown
 from fairmargin.core.conditions.figures import NOTABLE, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown
 from fairmargin.core.laws import auxiliaries
 from fairmargin.core.model.parameters import Parameter
 
@@ -53,19 +53,19 @@ LONG_LEG: Final = 0.08
 LIKE_LEGS: Final = 3
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """Speeds not known well: of all legs of the driver alike, and of each leg."""
     out: list[Unknown] = []
-    conditions = scene.conditions
-    alike = np.zeros(scene.rows)
+    conditions = design.conditions
+    alike = np.zeros(design.rows)
     alike[: len(conditions)] = [c.speed_alike_sd for c in conditions]
-    if not scene.study.target_speed_kmh:  # the result is for the speed driven, whatever that was
+    if not design.study.target_speed_kmh:  # the result is for the speed driven, whatever that was
         alike[len(conditions) :] = float(np.mean(alike[: len(conditions)]))
     if alike.any():
         out.append(Unknown("speed of the driver", Group.SPEED_ALIKE, Parameter.SPEED, alike, 0.0, 1.0))
     for i, c in enumerate(conditions):
         if c.speed_sd > SURE_SPEED:
-            on = np.zeros(scene.rows)
+            on = np.zeros(design.rows)
             on[i] = 1.0
             out.append(Unknown("speed of leg", Group.SPEED, Parameter.SPEED, on, c.speed_off, c.speed_sd))
     return out

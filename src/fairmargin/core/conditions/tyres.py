@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, difference
 from fairmargin.core.conditions.causes import Cause, Group
+from fairmargin.core.conditions.design import DesignRows, Unknown, by_possible_day, unknown_of
 from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Compared, Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, maybe_by_day, unknown_of
 from fairmargin.core.laws import rolling
 from fairmargin.core.model.parameters import Parameter
 
@@ -36,13 +36,13 @@ TYRES_UNNOTED_SWAP: Final = Prior(0.012, "log", "the same, of other wheels or ty
 PRESSURE_KPA: Final = Threshold(5.0, "kPa", "gauges agree to about that")
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """What pressure does, and pressures that nobody noted: as the noted differ, by day, and on other wheels or tyres."""
-    conditions, study = scene.conditions, scene.study
+    conditions, study = design.conditions, design.study
     out: list[Unknown] = []
-    if np.any(scene.model.legs.pressure_ratio != 1):
+    if np.any(design.model.legs.pressure_ratio != 1):
         exponent = Parameter.PRESSURE_EXPONENT
-        out.append(unknown_of("tyre pressure", Group.TYRES, exponent, scene.on_legs, PRESSURE_EXPONENT))
+        out.append(unknown_of("tyre pressure", Group.TYRES, exponent, design.on_legs, PRESSURE_EXPONENT))
     loose = [c.tyre_pressure_kpa is None for c in conditions]
     noted = np.log([c.tyre_pressure_kpa for c in conditions if c.tyre_pressure_kpa])
     # Half as much again: what is missing is not sure to lie among the noted.
@@ -50,15 +50,15 @@ def unknowns(scene: Scene) -> list[Unknown]:
     if spread:
         name, rolls = "tyre pressure of a leg", Parameter.ROLLING
         out += [
-            Unknown(name, Group.TYRES, rolls, np.eye(scene.rows)[i], 0.0, abs(spread)) for i in np.flatnonzero(loose)
+            Unknown(name, Group.TYRES, rolls, np.eye(design.rows)[i], 0.0, abs(spread)) for i in np.flatnonzero(loose)
         ]
-    for name, on in maybe_by_day(scene, loose):
+    for name, on in by_possible_day(design, loose):
         name = f"tyre pressures of {name}"
         out.append(unknown_of(name, Group.TYRES, Parameter.ROLLING, on, TYRES_UNNOTED))
     if not study.change.about.turns_wheels:
         return out
     for trial in study.trials:
-        on = scene.where([u and c.configuration == trial.id for u, c in zip(loose, conditions, strict=True)])
+        on = design.where([u and c.configuration == trial.id for u, c in zip(loose, conditions, strict=True)])
         if on.any():
             name = f"{trial.id}: tyre pressures"
             out.append(unknown_of(name, Group.TYRES, Parameter.ROLLING, on, TYRES_UNNOTED_SWAP))

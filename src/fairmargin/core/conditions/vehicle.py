@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, difference, names
 from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, unknown_of
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import VehicleConstants
@@ -45,13 +45,13 @@ def origins(constants: VehicleConstants) -> dict[str, float]:
     }
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """Every constant of the vehicle, and what two vehicles do not share."""
-    return [*_constants(scene), *_vehicles_side_by_side(scene)]
+    return [*_constants(design), *_vehicles_side_by_side(design)]
 
 
-def _constants(scene: Scene) -> list[Unknown]:
-    k, everywhere = scene.model.constants, scene.everywhere
+def _constants(design: DesignRows) -> list[Unknown]:
+    k, everywhere = design.model.constants, design.everywhere
     sizes = (
         ("drag area", Parameter.DRAG, k.drag_area_sd_m2 / k.drag_area_m2),
         ("rolling coefficient", Parameter.ROLLING, k.rolling_coefficient_sd / k.rolling_coefficient),
@@ -64,14 +64,14 @@ def _constants(scene: Scene) -> list[Unknown]:
     return [Unknown(name, Group.VEHICLE, parameter, everywhere, 0.0, sd) for name, parameter, sd in sizes if sd > 0]
 
 
-def _vehicles_side_by_side(scene: Scene) -> list[Unknown]:
-    conditions = scene.conditions
+def _vehicles_side_by_side(design: DesignRows) -> list[Unknown]:
+    conditions = design.conditions
     if not any(c.control for c in conditions):
         return []
-    on = scene.where([c.control for c in conditions])
+    on = design.where([c.control for c in conditions])
     out = [unknown_of("control vehicle", Group.VEHICLES, Parameter.TOTAL, on, CONTROL)]
     for together in _moments(conditions):
-        on = scene.where([c.leg in together for c in conditions])
+        on = design.where([c.leg in together for c in conditions])
         out.append(unknown_of("moment", Group.DAY, Parameter.TOTAL, on, SIDE_BY_SIDE))
     return out
 

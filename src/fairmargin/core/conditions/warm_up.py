@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Cause, Group
+from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import Scene, Unknown, unknown_of
 from fairmargin.core.model.parameters import Parameter
 
 Array = NDArray[np.float64]
@@ -27,20 +27,20 @@ COLD_UNLIKE: Final = Threshold(0.12, "share", "a tenth of a leg on cold tyres")
 COLD_LEG: Final = Threshold(0.3, "share", "a leg named as cold")
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """What cold tyres cost, and a cold engine."""
-    if Cause.WARM_UP in scene.ignore:
+    if Cause.WARM_UP in design.ignore:
         return []
-    tyres = unknown_of("warm-up", Group.WARM_UP, Parameter.WARM_UP, scene.on_legs, WARM_UP)
-    return [tyres, *_cold_engine(scene)]
+    tyres = unknown_of("warm-up", Group.WARM_UP, Parameter.WARM_UP, design.on_legs, WARM_UP)
+    return [tyres, *_cold_engine(design)]
 
 
-def _cold_engine(scene: Scene) -> list[Unknown]:
+def _cold_engine(design: DesignRows) -> list[Unknown]:
     """What an engine burns more until it is warm; whether it was warmed up beforehand, nobody notes."""
-    if Cause.WARM_UP in scene.ignore or scene.study.vehicle.energy == "electric":
+    if Cause.WARM_UP in design.ignore or design.study.vehicle.energy == "electric":
         return []
-    cold = np.zeros(scene.rows)
-    cold[: len(scene.conditions)] = [c.cold_share for c in scene.conditions]
+    cold = np.zeros(design.rows)
+    cold[: len(design.conditions)] = [c.cold_share for c in design.conditions]
     return [unknown_of("cold engine", Group.WARM_UP, Parameter.TOTAL, cold, COLD_ENGINE)]
 
 

@@ -11,18 +11,18 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Cause, Group
+from fairmargin.core.conditions.design import (
+    WIND_AXES,
+    DesignRows,
+    Unknown,
+    by_possible_day,
+    by_told_day,
+    by_untold_day,
+    unknown_of,
+)
 from fairmargin.core.conditions.figures import SMALL, Prior, Threshold
 from fairmargin.core.conditions.room import Compared, Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.conditions.scene import (
-    WIND_AXES,
-    Scene,
-    Unknown,
-    by_told_day,
-    maybe_by_day,
-    maybe_days,
-    unknown_of,
-)
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.laws import aero, wind
 from fairmargin.core.model.parameters import Parameter
@@ -77,48 +77,48 @@ def reported_growth(conditions: Sequence[Conditions]) -> float:
     return wind_growth(sum(reported) / len(reported) if reported else None)
 
 
-def unknowns(scene: Scene) -> list[Unknown]:
+def unknowns(design: DesignRows) -> list[Unknown]:
     """How much of the mast's wind blows at the car, what a day's reports share, and the wind of each leg."""
     out: list[Unknown] = []
-    everywhere, growth = scene.everywhere, reported_growth(scene.conditions)
-    if Cause.WIND not in scene.ignore:
+    everywhere, growth = design.everywhere, reported_growth(design.conditions)
+    if Cause.WIND not in design.ignore:
         height, slope = Parameter.HEIGHT_FACTOR, Parameter.YAW_SLOPE
         out.append(unknown_of("height factor", Group.WIND, height, everywhere, HEIGHT_FACTOR))
         out.append(unknown_of("yaw slope", Group.WIND, slope, everywhere, YAW_SLOPE))
-    for key, on in by_told_day(scene):
+    for key, on in by_told_day(design):
         out += [unknown_of(f"wind of day {key}", Group.WIND, axis, on, WIND_DAY, growth) for axis in WIND_AXES]
-    references = np.zeros(len(scene.reference_configurations))
-    for leg in range(len(scene.conditions)):
-        own = np.concatenate([scene.belief.factor[:, leg], references])
+    references = np.zeros(len(design.reference_configurations))
+    for leg in range(len(design.conditions)):
+        own = np.concatenate([design.belief.factor[:, leg], references])
         out += [unknown_of("wind of legs", Group.WIND_OF_RUNS, axis, own, WIND_OF_LEG) for axis in WIND_AXES]
-    return [*out, *_unlaid_wind(scene)]
+    return [*out, *_unlaid_wind(design)]
 
 
-def _unlaid_wind(scene: Scene) -> list[Unknown]:
+def _unlaid_wind(design: DesignRows) -> list[Unknown]:
     """Strength of a wind that no report lays along the road."""
-    belief = scene.belief
-    if not belief.unlaid.any() or Cause.WIND in scene.ignore:
+    belief = design.belief
+    if not belief.unlaid.any() or Cause.WIND in design.ignore:
         return []
-    n = len(scene.conditions)
-    growth = np.zeros(scene.rows)
+    n = len(design.conditions)
+    growth = np.zeros(design.rows)
     growth[:n] = aero.growth_by_wind(
-        np.array([c.speed_m_s for c in scene.conditions]),
-        np.sqrt(belief.unlaid) * scene.model.height_factor,
-        wind.CAR_TURBULENCE_SHARE * np.array([c.turbulence_m_s for c in scene.conditions]),
+        np.array([c.speed_m_s for c in design.conditions]),
+        np.sqrt(belief.unlaid) * design.model.height_factor,
+        wind.CAR_TURBULENCE_SHARE * np.array([c.turbulence_m_s for c in design.conditions]),
     )
     size = np.where(belief.told, TOLD_STRENGTH, UNTOLD_STRENGTH)
     out = []
     unlaid = [bool(x) for x in belief.unlaid]
-    for name, on in maybe_by_day(scene, unlaid):
+    for name, on in by_possible_day(design, unlaid):
         own = growth * on
         own[:n] *= size
         out.append(Unknown(f"strength of {name}", Group.WIND, Parameter.DRAG, own, 0.0, 1.0))
-    for name, on in maybe_days(scene, unlaid):
+    for name, on in by_untold_day(design, unlaid):
         own = on.copy()
         own[:n] *= np.sqrt(belief.unlaid)
         out += [Unknown(f"wind of {name}", Group.WIND, axis, own, 0.0, 1.0) for axis in WIND_AXES]
-    for run in dict.fromkeys(c.run for c in scene.conditions):
-        own = growth * scene.where([c.run == run for c in scene.conditions])
+    for run in dict.fromkeys(c.run for c in design.conditions):
+        own = growth * design.where([c.run == run for c in design.conditions])
         if own.any():
             sd = STRENGTH_WITHIN_DAY
             out.append(Unknown("strength of a run", Group.WIND_OF_RUNS, Parameter.DRAG, own, 0.0, sd))

@@ -28,7 +28,7 @@ NOTED_SD: Final = 0.12  # of what a hold-up made a leg slower, where it was note
 HELD_UP_SD: Final = 0.5  # of what it was slower: driven slowly as a whole, or fast but for one stretch
 #: The same where others of its configuration were not slower: most likely one stretch, where the air takes less and the
 #: speed has to be regained, together about half of what driving slowly all the way would save; common practice.
-HELD_UP_ALONE: Final = (0.5, 0.35)
+SINGLE_HOLD_UP: Final = (0.5, 0.35)
 JAM_M_S: Final = 3.5  # of a crawl that nobody measured; common practice
 MOST_JAM: Final = 0.85  # of a leg's time
 LAPS_STAND: Final = (0.12, 0.06, 0.03)  # of laps that noted no standing; common practice
@@ -53,7 +53,7 @@ class Conditions:
     backwards: bool
     speed_m_s: float
     speed_sd: float  # as a share
-    speed_off: float  # as a share, by how much more it likely counts as, see `HELD_UP_ALONE`
+    speed_off: float  # as a share, by how much more it likely counts as, see `SINGLE_HOLD_UP`
     speed_alike_sd: float  # as a share, the same for all legs of the driver
     timed: bool  # its driving time is known
     moving_s: float
@@ -369,7 +369,7 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
         slower = 1.0 - c.speed_m_s / free
         if slower > SLOWER and c.leg not in logged:
             alone = c.leg not in noted and fastest[like[c.leg], c.configuration] > (1.0 - SLOWER) * free
-            off, sd = HELD_UP_ALONE if alone else (0.0, NOTED_SD if c.leg in noted else HELD_UP_SD)
+            off, sd = SINGLE_HOLD_UP if alone else (0.0, NOTED_SD if c.leg in noted else HELD_UP_SD)
             c = replace(c, speed_sd=math.hypot(c.speed_sd, sd * slower), speed_off=off * slower)
             if c.leg in jams and c.timed:
                 # Time lost against the others is what a crawl cost; a note may say how long it was.

@@ -115,7 +115,7 @@ def fit_everyday(
     level = Column("level", np.ones(len(km)), LEVEL)
     changes = [Column(x, np.array([float(c.configuration == x) for c in conditions]), CHANGE) for x in trials]
     days, day_var = _days(conditions)
-    columns = [level, *changes, *slopes, *_unnoted(conditions, trials), *_weeks(conditions)]
+    columns = [level, *changes, *slopes, *_not_recorded(conditions, trials), *_weeks(conditions)]
     mean = np.array([float(measured.mean()), *(c.prior.mean for c in columns[1:])])
     design = np.stack([c.values for c in columns], axis=1)
     evidence = Evidence(
@@ -179,7 +179,7 @@ def _weeks(conditions: Sequence[Conditions]) -> list[Column]:
     return [Column(Group.DAY, np.array([float(w == own) for w in week]), WEEK) for own in sorted(set(week)) if own >= 0]
 
 
-def _unnoted(conditions: Sequence[Conditions], trials: Sequence[str]) -> list[Column]:
+def _not_recorded(conditions: Sequence[Conditions], trials: Sequence[str]) -> list[Column]:
     """What nobody noted: temperatures, by the season's course and from day to day; and speeds."""
     out: list[Column] = []
     cold = np.array([not c.temperature_known for c in conditions])
@@ -216,7 +216,7 @@ def _effect(
     trial: str, i: int, columns: Sequence[Column], values: Array, result: Posterior, names: Sequence[str]
 ) -> Effect:
     """One trial's effect with the budget of its margin."""
-    leak, estimator = result.leaks[i], result.estimators[:, i]
+    open_variance, estimator = result.variance_by_parameter[i], result.estimators[:, i]
     by_drive = (result.evidence.owns.T @ estimator) ** 2 * result.evidence.scatter_var
     by_drive = by_drive * result.scatter_multiple**2
     scatter, by_day = float(by_drive[: len(names)].sum()), float(by_drive[len(names) :].sum())
@@ -225,9 +225,9 @@ def _effect(
     budget: dict[str, float] = {
         Group.SCATTER: scatter,
         Group.DISPLAY_STEP: rounding,
-        Group.DAY: by_day + float(leak[is_day].sum()),
+        Group.DAY: by_day + float(open_variance[is_day].sum()),
     }
-    for c, value in zip(columns, leak.tolist(), strict=True):
+    for c, value in zip(columns, open_variance.tolist(), strict=True):
         if c.name in set(Regressor):
             budget[c.name] = budget.get(c.name, 0.0) + value
     ratio = float(result.weights @ result.means[:, i])
@@ -240,8 +240,8 @@ def _effect(
         weights=result.weights,
         means=result.means[:, i],
         sds=np.sqrt(result.sds[:, i] ** 2 + elsewhere),
-        systematic_variance=float(leak[~is_day].sum()) + elsewhere,
-        random_variance=scatter + by_day + rounding + float(leak[is_day].sum()),
+        systematic_variance=float(open_variance[~is_day].sum()) + elsewhere,
+        random_variance=scatter + by_day + rounding + float(open_variance[is_day].sum()),
         budget=tuple(sorted(((str(k), v) for k, v in budget.items()), key=lambda kv: -kv[1])),
         baseline_wh_per_km=level,
         trial_wh_per_km=level * math.exp(values[1 + i]),

@@ -199,11 +199,11 @@ def _effect(
     log_levels: Array,
 ) -> Effect:
     """One trial's effect with the budget of its margin."""
-    rows, estimator, leak = problem.rows, result.estimators[:, i], result.leaks[i]
+    rows, estimator, open_variance = problem.rows, result.estimators[:, i], result.variance_by_parameter[i]
     by_segment = estimator * solution.segment_share * rows.unit
     scatter = result.scatter_part(i) + float(by_segment @ by_segment)
     rounding = float((estimator**2) @ rows.reading_var)
-    budget = _by_group(problem, leak, {Group.SCATTER: scatter, Group.DISPLAY_STEP: rounding})
+    budget = _by_group(problem, open_variance, {Group.SCATTER: scatter, Group.DISPLAY_STEP: rounding})
     is_random = np.array([u.group in RANDOM for u in problem.unknowns])
     km, levels = problem.reference.km, np.exp(log_levels)
     return Effect(
@@ -212,10 +212,10 @@ def _effect(
         weights=result.weights,
         means=result.means[:, i],
         sds=result.sds[:, i],
-        systematic_variance=float(leak[~is_random].sum()),
-        random_variance=scatter + rounding + float(leak[is_random].sum()),
+        systematic_variance=float(open_variance[~is_random].sum()),
+        random_variance=scatter + rounding + float(open_variance[is_random].sum()),
         budget=tuple(sorted(((str(k), v) for k, v in budget.items()), key=lambda kv: -kv[1])),
-        touched=_touched(problem, leak, observations),
+        touched=_touched(problem, open_variance, observations),
         baseline_wh_per_km=float(levels[0]) / km,
         trial_wh_per_km=float(levels[i + 1]) / km,
         influence={o.legs[0]: float(v) for o, v in zip(observations, result.influence(i), strict=True)},

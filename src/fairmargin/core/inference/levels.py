@@ -105,7 +105,7 @@ def _budget(problem: Problem, result: Posterior, which: int, calibration_sd: flo
         Group.DISPLAY_STEP: float((result.estimators[:, which] ** 2) @ problem.rows.reading_var),
         Group.CALIBRATION: calibration_sd**2,
     }
-    for u, value in zip(problem.unknowns, result.leaks[which].tolist(), strict=True):
+    for u, value in zip(problem.unknowns, result.variance_by_parameter[which].tolist(), strict=True):
         told = TOLD_AS.get(u.group, u.group)
         found[told] = found.get(told, 0.0) + value
     return tuple(sorted(((str(k), v) for k, v in found.items()), key=lambda kv: -kv[1]))
@@ -130,7 +130,7 @@ def plain_level(
     modelled = gather @ at.predicted
     is_level = np.array([u.parameter is Parameter.TOTAL and u.name == "level" for u in problem.unknowns], dtype=bool)
     free = np.array([u.group is not Group.CHANGE for u in problem.unknowns]) & ~is_level
-    leak = (w @ (gather @ at.jacobian) - gradients[which]) ** 2 * problem.prior_var * free
+    open_variance = (w @ (gather @ at.jacobian) - gradients[which]) ** 2 * problem.prior_var * free
     uncorrected = float(w @ (modelled - np.log(km))) - (float(log_levels[which]) - math.log(problem.reference.km))
     reading = float(w**2 @ ((gather**2) @ problem.rows.noise(0.0)))
     scatter = multiple**2 * float(w**2 @ problem.scatter_var)
@@ -138,7 +138,7 @@ def plain_level(
     budget: dict[str, float] = {
         Group.UNCORRECTED: uncorrected**2, Group.DISPLAY_STEP: reading, Group.SCATTER: scatter, Group.CALIBRATION: off**2,
     }  # fmt: skip
-    for u, value in zip(problem.unknowns, leak.tolist(), strict=True):
+    for u, value in zip(problem.unknowns, open_variance.tolist(), strict=True):
         told = TOLD_AS.get(u.group, u.group)
         budget[told] = budget.get(told, 0.0) + value
     sd = math.sqrt(sum(budget.values()))

@@ -163,8 +163,8 @@ def plain_differences(
     free = np.array([u.group is not Group.CHANGE for u in problem.unknowns])
     found: dict[str, Plain] = {}
     for i, (trial, w) in enumerate(zip(trials, weights, strict=True)):
-        leak = w @ jacobian - (gradients[i + 1] - gradients[0])
-        unknown = leak**2 * problem.prior_var * free
+        left_over = w @ jacobian - (gradients[i + 1] - gradients[0])
+        unknown = left_over**2 * problem.prior_var * free
         uncorrected = float(w @ modelled - (levels[i + 1] - levels[0]))
         by_reading, by_scatter = float(w**2 @ reading), float(w**2 @ problem.scatter_var)
         fixed = float(unknown.sum()) + by_reading + uncorrected**2

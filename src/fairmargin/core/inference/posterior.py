@@ -238,7 +238,7 @@ class Posterior:
         return np.asarray(left * np.sqrt(self.evidence.prior_var))
 
     @cached_property
-    def leaks(self) -> Array:
+    def variance_by_parameter(self) -> Array:
         """Variance that each unknown leaves in each effect, shape (effects, u)."""
         return np.asarray(self.shifts**2)
 

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.causes import Cause
+from fairmargin.core.conditions.design import DesignRows, Unknown
 from fairmargin.core.conditions.room import Reference
-from fairmargin.core.conditions.scene import Scene, Unknown
 from fairmargin.core.conditions.wind import reported_growth
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
@@ -279,16 +279,16 @@ def prepare(
     model, belief = _leg_model(study, rows, conditions, options.ignore, reference, masses)
     leg_model = model.by_leg(rows.leg)
     reference_model = reference_model_of(model, drives, reference, [masses[c] for c in of_references])
-    scene = Scene(
+    design = DesignRows(
         study, conditions, observations, leg_model, of_references, drives.backwards, options.ignore, belief,
         road.heights_known(),
     )  # fmt: skip
-    unknowns = leg_unknowns(scene)
+    unknowns = leg_unknowns(design)
     shared = len(unknowns)
     leg_weights = np.stack([u.weights for u in unknowns], axis=1)
-    weights = leg_weights[np.concatenate([rows.leg, np.arange(len(conditions), scene.rows)])]
+    weights = leg_weights[np.concatenate([rows.leg, np.arange(len(conditions), design.rows)])]
     if rows.segmented:
-        extra = segment_unknowns(rows, conditions, len(of_references), Cause.WIND in options.ignore, scene.heights)
+        extra = segment_unknowns(rows, conditions, len(of_references), Cause.WIND in options.ignore, design.heights)
         unknowns = unknowns + extra
         weights = np.concatenate([weights, np.stack([u.weights for u in extra], axis=1)], axis=1)
     owns = np.zeros((len(rows.measured), len(observations)))

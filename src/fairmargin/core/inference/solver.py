@@ -60,7 +60,7 @@ class _Noise:
         return cls(cov, np.asarray(np.linalg.inv(cov)))
 
 
-def improbability(problem: Problem, noise: Array, theta: Array, predicted: Array) -> float:
+def negative_log_posterior(problem: Problem, noise: Array, theta: Array, predicted: Array) -> float:
     """Negative logarithm of the posterior but for a constant, from the inverse of the readings' own noise."""
     left = problem.rows.measured - predicted
     off = theta - problem.prior_mean
@@ -106,7 +106,7 @@ def _learned(problem: Problem, solution: Solution) -> float:
 
 def _descend(problem: Problem, theta: Array, at: Linearised, share: float) -> Solution:
     noise = _Noise.of(problem, share)
-    phi = improbability(problem, noise.inverse, theta, at.predicted)
+    phi = negative_log_posterior(problem, noise.inverse, theta, at.predicted)
     for step in range(1, MOST_STEPS + 1):
         signal = (at.jacobian * problem.prior_var) @ at.jacobian.T
         weighed = np.linalg.solve(signal + noise.cov, problem.innovation(at, theta))
@@ -114,12 +114,12 @@ def _descend(problem: Problem, theta: Array, at: Linearised, share: float) -> So
         shift = at.jacobian @ move
         if float(np.max(np.abs(shift), initial=0.0)) < SETTLED:
             return Solution(theta, at, share, True, step)  # the linearised posterior takes this last step itself
-        promised = phi - improbability(problem, noise.inverse, theta + move, at.predicted + shift)
+        promised = phi - negative_log_posterior(problem, noise.inverse, theta + move, at.predicted + shift)
         length = 1.0
         for _ in range(MOST_HALVINGS):
             trial = theta + length * move
             there = problem.linearise(trial)
-            reached = improbability(problem, noise.inverse, trial, there.predicted)
+            reached = negative_log_posterior(problem, noise.inverse, trial, there.predicted)
             if math.isfinite(reached) and phi - reached >= ARMIJO * length * promised:
                 break
             length *= 0.5

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions import registry
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.conditions.scene import WIND_AXES, Scene, Unknown, unknown_of
+from fairmargin.core.conditions.design import WIND_AXES, DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.vehicle import origins
 from fairmargin.core.conditions.wind import SHELTER, WIND_WITHIN_LEG, reported_growth
 from fairmargin.core.evidence.conditions import Conditions
@@ -21,15 +21,15 @@ from fairmargin.core.model.parameters import Parameter
 Array = NDArray[np.float64]
 
 
-def leg_unknowns(scene: Scene) -> list[Unknown]:
+def leg_unknowns(design: DesignRows) -> list[Unknown]:
     """Every uncertain quantity that acts on whole legs; constants with what earlier studies knew of them as their priors.
 
     What today's owner knows better than they stays his.
     """
-    unknowns, known = registry.unknowns(scene), scene.study.remembered
+    unknowns, known = registry.unknowns(design), design.study.remembered
     if known is None or not known.values:
         return unknowns
-    counted = origins(scene.model.constants)
+    counted = origins(design.model.constants)
     out = []
     for u in unknowns:
         value = known.value(u.name)

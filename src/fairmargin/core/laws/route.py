@@ -52,8 +52,8 @@ class RouteShape:
         )
 
 
-def binned(
-    length_m: Array, slope_rad: Array, heading_rad: Array, apart: Array | None = None
+def grouped_stretches(
+    length_m: Array, slope_rad: Array, heading_rad: Array, separate: Array | None = None
 ) -> tuple[Array, Array, Array, NDArray[np.intp]]:
     """Take stretches of nearly the same heading and slope together; order along the road is lost.
 
@@ -63,7 +63,7 @@ def binned(
     Parameters
     ----------
     length_m, slope_rad, heading_rad : numpy.ndarray, shape (n,)
-    apart : numpy.ndarray of int, shape (n,), optional
+    separate : numpy.ndarray of int, shape (n,), optional
         Stretches of different numbers are never taken together.
 
     Returns
@@ -74,8 +74,8 @@ def binned(
     turn = np.where(np.isfinite(heading_rad), np.mod(heading_rad, 2 * np.pi), 0.0)
     steps = np.floor(turn / HEADING_BIN_RAD)
     key = steps * 1000 + np.round(slope_rad / SLOPE_BIN)
-    if apart is not None:
-        key = key + 1e6 * apart
+    if separate is not None:
+        key = key + 1e6 * separate
     _, first, which = np.unique(key, return_index=True, return_inverse=True)
     total = np.bincount(which, length_m)
     slope = np.bincount(which, length_m * slope_rad) / total

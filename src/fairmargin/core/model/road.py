@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.evidence.logs import GatedLog
 from fairmargin.core.evidence.thinning import STANDING_M_S
-from fairmargin.core.laws.route import RouteShape, binned
+from fairmargin.core.laws.route import RouteShape, grouped_stretches
 from fairmargin.core.model.paths import Stretches
 from fairmargin.core.study import Event, Study
 
@@ -62,7 +62,7 @@ class Road:
         """Lay out the road; without a shape a loop is a circle and anything else one straight flat stretch."""
         self.shape = shape
         self._study = study
-        self._binned: dict[bool, tuple[Array, Array, Array]] = {}
+        self._grouped: dict[bool, tuple[Array, Array, Array]] = {}
 
     def way(self, backwards: bool) -> RouteShape:
         """Return the road in one direction."""
@@ -97,12 +97,12 @@ class Road:
             lengths = whole.length_m * scale
             cut, of = _cut_at(lengths, held_up)
             length, speed, slow = _held_up(cut, speed_m_s, held_up, timed)
-            length, slope, heading, first = binned(length, whole.slope_rad[of], whole.heading_rad[of], slow)
+            length, slope, heading, first = grouped_stretches(length, whole.slope_rad[of], whole.heading_rad[of], slow)
             speed = speed[first]
         else:
-            if backwards not in self._binned:
-                self._binned[backwards] = binned(whole.length_m, whole.slope_rad, whole.heading_rad)[:3]
-            length, slope, heading = self._binned[backwards]
+            if backwards not in self._grouped:
+                self._grouped[backwards] = grouped_stretches(whole.length_m, whole.slope_rad, whole.heading_rad)[:3]
+            length, slope, heading = self._grouped[backwards]
             length = length * scale
             speed = np.full(len(length), speed_m_s)
         if not np.isfinite(heading).all():

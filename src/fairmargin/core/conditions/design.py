@@ -1,4 +1,4 @@
-"""What the unknowns of a fit are made from: the scene of whole legs, and helpers to lay weights over it."""
+"""What the unknowns of a fit are made from: the design of whole legs, and helpers to lay weights over it."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from fairmargin.core.study import Study
 Array = NDArray[np.float64]
 
 WIND_AXES: Final = (Parameter.WIND_NORTH, Parameter.WIND_EAST)
-MAYBE_APART: Final = 0.4  # of what days differ by, where nobody told whether it was one
+UNTOLD_DAY_SHARE: Final = 0.4  # of what days differ by, where nobody told whether it was one
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -43,7 +43,7 @@ def unknown_of(
 
 
 @dataclass(frozen=True, eq=False, slots=True)
-class Scene:
+class DesignRows:
     """What the unknowns of whole legs are made from; rows are the legs, then the reference drives."""
 
     study: Study
@@ -83,33 +83,33 @@ class Scene:
         return np.array([name == configuration for name in own], dtype=float)
 
 
-def by_day(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[int, Array]]:
+def by_day(design: DesignRows, test: Sequence[bool]) -> Iterator[tuple[int, Array]]:
     """Weights of each day's legs that pass."""
-    for day in sorted({c.day for c in scene.conditions}):
-        on = scene.where([t and c.day == day for t, c in zip(test, scene.conditions, strict=True)])
+    for day in sorted({c.day for c in design.conditions}):
+        on = design.where([t and c.day == day for t, c in zip(test, design.conditions, strict=True)])
         if on.any():
             yield day, on
 
 
-def maybe_by_day(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[str, Array]]:
+def by_possible_day(design: DesignRows, test: Sequence[bool]) -> Iterator[tuple[str, Array]]:
     """Weights of each day's legs that pass; and, less, of each configuration's whose day nobody told."""
-    for day, on in by_day(scene, test):
+    for day, on in by_day(design, test):
         yield f"day {day}", on
-    yield from maybe_days(scene, test)
+    yield from by_untold_day(design, test)
 
 
-def maybe_days(scene: Scene, test: Sequence[bool]) -> Iterator[tuple[str, Array]]:
+def by_untold_day(design: DesignRows, test: Sequence[bool]) -> Iterator[tuple[str, Array]]:
     """Weights of each configuration's legs that pass and whose day nobody told."""
-    for own in dict.fromkeys(c.configuration for c in scene.conditions if not c.day_told):
-        on = scene.where(
-            [t and c.configuration == own and not c.day_told for t, c in zip(test, scene.conditions, strict=True)]
+    for own in dict.fromkeys(c.configuration for c in design.conditions if not c.day_told):
+        on = design.where(
+            [t and c.configuration == own and not c.day_told for t, c in zip(test, design.conditions, strict=True)]
         )
         if on.any():
-            yield f"a day of {own}", MAYBE_APART * on
+            yield f"a day of {own}", UNTOLD_DAY_SHARE * on
 
 
-def by_told_day(scene: Scene) -> Iterator[tuple[str, Array]]:
+def by_told_day(design: DesignRows) -> Iterator[tuple[str, Array]]:
     """Weights of the legs that share a day; where none is told, of a configuration's: it may have had its own."""
-    days = [str(c.day) if c.day_told else f"of {c.configuration}" for c in scene.conditions]
+    days = [str(c.day) if c.day_told else f"of {c.configuration}" for c in design.conditions]
     for key in dict.fromkeys(days):
-        yield key, scene.where([day == key for day in days])
+        yield key, design.where([day == key for day in days])
