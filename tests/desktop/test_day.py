@@ -341,10 +341,12 @@ def test_a_route_comes_from_a_file_or_another_study(qtbot, window, monkeypatch, 
     stage = window.stage("plan")
     assert "weather-unlike" in {c.code for c in window.session.analysis.concerns}
     (tmp_path / "bad.csv").write_text("distance_m,latitude\n0,52\n0,53\n")
-    assert not stage.bring_route(str(tmp_path / "bad.csv"))
+    stage.show_page("route")
+    page = stage.pages["route"]
+    assert not page.bring(str(tmp_path / "bad.csv"))
     assert "row 3, distance_m" in window.notice_text.text()
     (tmp_path / "r.csv").write_text("distance_m,latitude,longitude\n0,52,0.1\n18400,52.165,0.1\n")
-    assert stage.bring_route(str(tmp_path / "r.csv"))
+    assert page.bring(str(tmp_path / "r.csv"))
     assert "weather-unlike" not in {c.code for c in window.session.analysis.concerns}
     answer(
         monkeypatch,

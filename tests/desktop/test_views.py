@@ -266,7 +266,7 @@ def test_a_brushed_stretch_goes_out_of_all_legs_and_comes_back(qtbot, window, mo
     stage = along(qtbot, window, "along:speed")
     assert not stage.leave_stretch.isVisibleTo(window)
     stage.brush.click()
-    stage.traces.set_stretch_m(6000.0, 8000.0)
+    stage.traces._brush.setRegion((6.0, 8.0))  # as it is dragged
     assert "6.00 to 8.00 km of the road, on every logged leg" in stage.plot_words.text()
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("  ", True))
     stage.leave_stretch.click()

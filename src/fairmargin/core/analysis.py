@@ -30,7 +30,7 @@ from fairmargin.core.result.capacity import capacity_estimate
 from fairmargin.core.result.claims import claim_result
 from fairmargin.core.result.comparison import Sides, by_direction, comparison, sides_of
 from fairmargin.core.result.corrections import corrections
-from fairmargin.core.result.legs import gap_share, leg_result
+from fairmargin.core.result.legs import leg_result
 from fairmargin.core.result.results import Result, sector_lengths, whole_results
 from fairmargin.core.result.types import VIEWS, Analysis, Comparison, View
 from fairmargin.core.result.whole_route import whole_comparisons
@@ -286,7 +286,6 @@ def _test_day(
             view if corrected else "as-measured",
             lines.get(name),
             leg_sd.get(name, o.relative_sd),
-            logs,
         )
         for o in members
         for name in o.legs
@@ -295,7 +294,7 @@ def _test_day(
         return Group(legs=results)
     comparisons: list[Comparison] = []
     concerns: list[Concern] = []
-    gaps = {o.legs[0]: gap_share(logs, o) for o in used}
+    gaps = {o.legs[0]: log.gap_share for o in used if (log := logs.of(o.legs[0])) is not None}
     again, taken_back = _refit(study, used, logs, fit), _taken_back(study, members, evidence, logs, options)
     doubtful = _doubtful(fit) and view != "as-measured"
     for trial, effect in fit.effects.items():

@@ -218,16 +218,6 @@ class Problem:
         by_reference = r.by_parameter[:, self.parameters] * self.weights[n:] / r.wh[:, None]
         return Linearised(np.log(total), jacobian, r.wh, by_reference)
 
-    def residuals(self, theta: Array) -> Array:
-        """Standardised residuals of readings and priors, as a least-squares solver wants them (whole legs only)."""
-        n = len(self.rows.leg)
-        energies = self.model.energies(self.local_of(self.weights[:n], theta), derivatives=False)
-        summed = np.add.reduceat(energies.wh, self.rows.first)
-        total = np.maximum(summed, LEAST_SHARE * np.exp(self.rows.measured))
-        left = self.rows.measured - np.log(total)
-        sd = np.sqrt(self.rows.reading_var + self.owns @ self.scatter_var)
-        return np.concatenate([left / sd, (theta - self.prior_mean) / np.sqrt(self.prior_var)])
-
     def evidence(self, at: Linearised, segment_share: float) -> Evidence:
         """What was measured, linearised, with the noise of segments."""
         return Evidence(at.jacobian, self.prior_var, self.rows.noise(segment_share), self.owns, self.scatter_var)

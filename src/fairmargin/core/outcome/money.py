@@ -137,18 +137,6 @@ def payback_years(price: float, saving_per_year: float, rate: float = 0.0) -> fl
     return -math.log1p(-price * rate / saving_per_year) / math.log1p(rate)
 
 
-def net_present_value(price: float, saving_per_year: float, years: float, rate: float = 0.0) -> float:
-    """What a purchase is worth today after so many years of savings, each at the year's end [1]_.
-
-    Examples
-    --------
-    >>> round(net_present_value(300.0, 60.0, 10, 0.03), 2)
-    211.81
-    """
-    annuity = years if rate == 0 else (1.0 - (1.0 + rate) ** -years) / rate
-    return saving_per_year * annuity - price
-
-
 @dataclass(frozen=True, slots=True)
 class Payback:
     """Years until a purchase has paid for itself, by the effect and by the ends of its interval; None: never."""

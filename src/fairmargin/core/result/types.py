@@ -39,8 +39,6 @@ class LegResult:
     corrections_wh_per_km: Mapping[str, float]
     sd_percent: float
     others: tuple[tuple[str, float], ...]  # other instruments, Wh/km
-    cut_km: tuple[float, float] | None = None  # of a logged leg: before the first gate, after the last
-    gap_percent: float = 0.0  # of the time between the gates without samples
 
 
 @dataclass(frozen=True, slots=True)

@@ -172,13 +172,6 @@ class PlanStage(Stage):
             )
         return " ".join(lines)
 
-    def bring_route(self, path: str) -> bool:
-        """Take a route from a GPX track or a route.csv into the study."""
-        self.show_page("route")
-        page = self.pages["route"]
-        assert isinstance(page, RoutePage)
-        return page.bring(path)
-
     def _pattern(self) -> str:
         return str(self.order.currentData())
 

@@ -263,11 +263,6 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
         low, high = self._brush.getRegion()
         return max(0.0, 1000.0 * low / self._per_km), max(0.0, 1000.0 * high / self._per_km)
 
-    def set_stretch_m(self, start: float, end: float) -> None:
-        """Move the brush (also by dragging it)."""
-        if self._brush is not None:
-            self._brush.setRegion((start / 1000.0 * self._per_km, end / 1000.0 * self._per_km))
-
     def _tell_brush(self, *_: object) -> None:
         found = self.stretch_m()
         if found is not None:
