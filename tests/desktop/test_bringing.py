@@ -1,5 +1,6 @@
 """Files brought in through the window: shown first, taken when agreed, undone as one step."""
 
+import struct
 import threading
 from datetime import datetime, timedelta
 
@@ -9,6 +10,7 @@ import pytest
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication, QInputDialog, QProgressDialog, QPushButton
 from tests.conftest import driven_study, straight_route
+from tests.exchange.logs.test_formats import BOX, MAGIC
 
 from fairmargin.core.study import new_study
 from fairmargin.core.units import UNIT_CHOICES
@@ -18,6 +20,7 @@ from fairmargin.desktop.bringing.receipts import ReceiptsDialog
 from fairmargin.desktop.bringing.weather_reports import WeatherDialog
 from fairmargin.desktop.dialogs.pasting import PasteDialog
 from fairmargin.desktop.state.background import waited
+from fairmargin.exchange.logs.formats import with_format
 from fairmargin.exchange.logs.loggers import load_profiles, profiles_path
 
 DAY = datetime(2026, 5, 2, 9, 0)
@@ -333,3 +336,14 @@ def test_pasted_dates_that_may_be_two_are_asked_about(qtbot, opened):
     leg = dialog.result_study.leg("L01")
     assert (leg.started_at, leg.dated_only, leg.distance_km) == (datetime(2027, 5, 2), True, 18.9)
     dialog.deleteLater()
+
+
+def test_a_binary_log_comes_in_as_a_track_does(qtbot, ready, tmp_path):
+    path = tmp_path / "drive.box"
+    path.write_bytes(MAGIC + b"".join(struct.pack("<3f", i, 25.0 if 5 < i < 400 else 0.0, 15.0) for i in range(420)))
+    with with_format(BOX):
+        dialog = LogDialog(ready.session, path, "track", ready)
+        qtbot.addWidget(dialog)
+        qtbot.waitUntil(lambda: dialog.log is not None, timeout=10_000)
+        assert "420 of 420 rows taken, 7 min" in dialog.words.text()
+        assert dialog.hours.value() == 0.0  # its clock is local

@@ -27,6 +27,7 @@ from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Choice, Line, NumberBox
 from fairmargin.exchange.files.faults import InvalidInput
+from fairmargin.exchange.logs.formats import format_of_file
 from fairmargin.exchange.logs.legs import Piece, piece_km, pieces_of, suggest, take
 from fairmargin.exchange.logs.loggers import (
     ROLES,
@@ -41,7 +42,6 @@ from fairmargin.exchange.logs.loggers import (
     roles_notices,
     save_profiles,
 )
-from fairmargin.exchange.logs.tracks import read_track
 
 CURVE_POINTS: Final = 4000
 
@@ -215,7 +215,7 @@ class LogDialog(BringDialog):
         """Read all of it off the GUI thread; it can be stopped."""
         path = self.path
         if self.kind == "track":
-            work = lambda: read_track(path)  # noqa: E731
+            work = lambda: format_of_file(path).read(path)  # noqa: E731
         else:
             profile = self.chosen_profile()
             used = [c.role for c in profile.columns if c.role]
@@ -294,7 +294,7 @@ class LogDialog(BringDialog):
         self.hours.setDecimals(1)
         self.hours.setAccessibleName("Hours to add to the log's clock")
         self.hours.setToolTip("Tracks are in UTC; the study is in local time")
-        if self.kind == "track":
+        if self.kind == "track" and format_of_file(self.path).in_utc:
             away = day_of(self.study).astimezone().utcoffset() or timedelta()
             self.hours.setValue(away.total_seconds() / 3600.0)
         self.hours.valueChanged.connect(self._suggest)

@@ -41,6 +41,8 @@ COLUMNS: Final = 512
 #: Characters of one cell (a spreadsheet's own limit), and of a header row.
 CELL: Final = 32_767
 HEADER: Final = 65_536
+#: Bytes of a file that are looked at to tell what it is.
+HEAD: Final = 65_536
 #: Keys and nesting of a JSON file.
 KEYS: Final = 20_000
 DEPTH: Final = 40

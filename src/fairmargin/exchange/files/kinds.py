@@ -11,10 +11,10 @@ from typing import Any, Final, Literal
 
 from fairmargin.exchange.files import budget
 from fairmargin.exchange.files.faults import InvalidInput
+from fairmargin.exchange.logs.formats import format_of
 from fairmargin.exchange.meteorology.stations import looks_like_reports
 
 FileKind = Literal["package", "workbook", "track", "log", "reports", "table", "recording"]
-HEAD: Final = 65_536
 MOST_ROWS: Final = budget.TABLE_ROWS
 MOST_CELLS: Final = 4_000_000
 MOST_SHEETS: Final = 50
@@ -22,7 +22,7 @@ WIND: Final = re.compile(r"(?<![a-z])wind")  # not the one in a German speed
 WORDS: Final[dict[FileKind, str]] = {
     "package": "a study package",
     "workbook": "a spreadsheet",
-    "track": "a GPX track",
+    "track": "a track or a log in a format of its own",
     "log": "a table of samples (time and speed)",
     "reports": "METAR texts",
     "table": "a table",
@@ -51,17 +51,18 @@ def recognise(path: str | Path) -> Recognised:
         if (path / "study.json").exists():
             return Recognised("package", "a folder with study.json")
         raise InvalidInput(f"{path}: a folder without study.json; expected a package or a file")
-    head = budget.head_of(path, HEAD)
+    head = budget.head_of(path, budget.HEAD)
     if not head.strip():
         raise InvalidInput(f"{path}: empty; expected a log, a track, a table or METAR texts")
     if head.startswith(b"PK"):
         return _zip(path)
+    known = format_of(head)
+    if known is not None:
+        return Recognised("track", known.why)
     if b"\x00" in head:
         raise InvalidInput(f"{path}: not text and no known kind; expected CSV, GPX, XLSX, METAR texts or a package")
     text = head.decode("utf-8-sig", errors="replace")
     if text.lstrip().startswith("<"):
-        if "<gpx" in text[:4000].lower():
-            return Recognised("track", "it begins as GPX does")
         raise InvalidInput(f"{path}: XML, but not GPX; expected a GPX track")
     if text.startswith("{") and '"fairmargin-recording"' in text[:200]:
         return Recognised("recording", "it begins as a recording does")

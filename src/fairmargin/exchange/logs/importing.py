@@ -11,8 +11,8 @@ from fairmargin.core.units.dates import Order, UndecidedDates
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.logs import loggers
 from fairmargin.exchange.logs.cuts import cut as cut_out
+from fairmargin.exchange.logs.formats import format_of_file
 from fairmargin.exchange.logs.legs import Cutting, pieces_of
-from fairmargin.exchange.logs.tracks import read_track
 from fairmargin.exchange.packages.reading import Package
 
 Say = Callable[[str], None]
@@ -45,7 +45,7 @@ def read_any_log(
     """
     fresh: loggers.Profile | None = None
     if track:
-        log = read_track(path)
+        log = format_of_file(path).read(path)
     else:
         chosen = saved.get(profile) if profile else None
         if chosen is None:

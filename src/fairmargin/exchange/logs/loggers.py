@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass, replace
 from datetime import date, datetime
 from pathlib import Path
 from typing import Any, Final
@@ -121,6 +122,25 @@ class Profile:
         return made
 
 
+#: Tables whose headers do not say what they hold, or say it wrongly: one profile each.
+_known: list[Profile] = []
+
+
+def known_table(header: Sequence[str]) -> Profile | None:
+    """The profile of a table that is known by its header, column for column."""
+    return next((p for p in _known if [c.header for c in p.columns] == [h.strip() for h in header]), None)
+
+
+@contextmanager
+def with_table(profile: Profile) -> Iterator[None]:
+    """Add a known table for a while: for a trial, or for a tool that brings one of its own."""
+    _known.append(profile)
+    try:
+        yield
+    finally:
+        _known.remove(profile)
+
+
 @dataclass(frozen=True, slots=True)
 class Preview:
     """The first rows, and what each column is taken for."""
@@ -149,6 +169,18 @@ def preview(path: str | Path, name: str = "") -> Preview:
         If it cannot be read, is not text, or has no header with two columns.
     """
     path = Path(path)
+    header, rows, delimiter = _beginning(path)
+    shown = tuple(tuple(row) for row in rows)
+    if (known := known_table(header)) is not None:
+        return Preview(replace(known, name=name or known.name), shown, _notices(known))
+    commas = delimiter != "," and any(re.fullmatch(r"-?\d+,\d+", cell.strip()) for row in rows for cell in row)
+    columns, said = _guessed(header, rows, "," if commas else ".")
+    profile = Profile(name or path.stem, delimiter, "," if commas else ".", tuple(columns))
+    return Preview(profile, shown, (*said, *_notices(profile)))
+
+
+def _beginning(path: Path) -> tuple[list[str], list[list[str]], str]:
+    """Header, first rows and delimiter of a table."""
     head = budget.head_of(path, PREVIEW_BYTES)
     text = _decoded(head, path, whole=len(head) < PREVIEW_BYTES)
     lines = [line for line in text.splitlines() if line.strip()]
@@ -161,11 +193,11 @@ def preview(path: str | Path, name: str = "") -> Preview:
         raise InvalidInput(f"{path}, row 1: one column only; expected a header such as time,speed,power")
     start = "\n".join(lines[: PREVIEW_ROWS + 1])
     table = [cells for _, cells in budget.rows_of(start, str(path), delimiter, strict=False)]
-    header, rows = table[0], table[1:]
-    header = own_names(header + [""] * (max(map(len, table)) - len(header)))
-    decimal = "."
-    if delimiter != "," and any(re.fullmatch(r"-?\d+,\d+", cell.strip()) for row in rows for cell in row):
-        decimal = ","
+    return own_names(table[0] + [""] * (max(map(len, table)) - len(table[0]))), table[1:], delimiter
+
+
+def _guessed(header: Sequence[str], rows: Sequence[Sequence[str]], decimal: str) -> tuple[list[Column], list[str]]:
+    """What each column is taken for, by its header and its cells; and which units are not known."""
     columns: list[Column] = []
     said: list[str] = []
     when = moment_columns(header, rows)
@@ -181,9 +213,11 @@ def preview(path: str | Path, name: str = "") -> Preview:
         if refused and not column.role:
             said.append(f'column "{title}": {refused}')
         columns.append(column)
-    profile = Profile(name or path.stem, delimiter, decimal, tuple(columns))
-    notices = (*said, *roles_notices([c.role for c in columns], profile))
-    return Preview(profile, tuple(tuple(row) for row in rows), notices)
+    return columns, said
+
+
+def _notices(profile: Profile) -> tuple[str, ...]:
+    return roles_notices([c.role for c in profile.columns], profile)
 
 
 def roles_notices(roles: Sequence[str], profile: Profile) -> tuple[str, ...]:

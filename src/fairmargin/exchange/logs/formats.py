@@ -1,0 +1,75 @@
+"""Files of samples that are no table: each format is one record; what a file is, and reading it, walk them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from fairmargin.exchange.files import budget
+from fairmargin.exchange.files.faults import InvalidInput
+from fairmargin.exchange.logs.loggers import ImportedLog
+from fairmargin.exchange.logs.tracks import read_track
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class LogFormat:
+    """One format.
+
+    Attributes
+    ----------
+    name : str
+        What it is called in a sentence: "a GPX track".
+    why : str
+        What tells it: "it begins as GPX does".
+    begins : callable
+        Whether the first 64 KB of a file are those of this format.
+    read : callable
+        Reads a whole file; raises `InvalidInput` naming what cannot be read.
+    in_utc : bool
+        Whether its times are UTC, which the study's are not.
+    """
+
+    name: str
+    why: str
+    begins: Callable[[bytes], bool]
+    read: Callable[[Path], ImportedLog]
+    in_utc: bool = True
+
+
+def _is_gpx(head: bytes) -> bool:
+    return b"<gpx" in head[:4000].lower()
+
+
+GPX = LogFormat("a GPX track", "it begins as GPX does", _is_gpx, read_track)
+_formats: list[LogFormat] = [GPX]
+
+
+def format_of(head: bytes) -> LogFormat | None:
+    """The format that the first bytes of a file are of; None where they are of none."""
+    return next((one for one in _formats if one.begins(head)), None)
+
+
+def format_of_file(path: Path) -> LogFormat:
+    """The format of a file.
+
+    Raises
+    ------
+    InvalidInput
+        If it cannot be read, or is of none.
+    """
+    found = format_of(budget.head_of(path, budget.HEAD))
+    if found is None:
+        raise InvalidInput(f"{path}: no known kind; expected {' or '.join(one.name for one in _formats)}")
+    return found
+
+
+@contextmanager
+def with_format(one: LogFormat) -> Iterator[None]:
+    """Add a format for a while: for a trial, or for a tool that brings one of its own."""
+    _formats.append(one)
+    try:
+        yield
+    finally:
+        _formats.remove(one)
