@@ -10,8 +10,8 @@ from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.plan import HourForecast
 from fairmargin.core.units import read_direction, read_number, unit_of
 from fairmargin.exchange.meteorology.reports import read_report
-from fairmargin.exchange.tables.headers import Head, Role, heads, refusals
-from fairmargin.exchange.tables.rows import delimiter_of, filled_rows
+from fairmargin.exchange.tables.headers import Role
+from fairmargin.exchange.tables.reader import Table, read_rows
 
 #: What a column of a forecast may be.
 _COLUMNS: Final = (
@@ -51,36 +51,32 @@ def read_hours(text: str, day: datetime) -> tuple[HourForecast, ...]:
     plain = text.strip()
     if plain.upper().startswith("TAF"):
         return _taf(plain, day)
-    rows = filled_rows(plain, delimiter_of(plain) or "\t")
-    if len(rows) < 2:
+    table = read_rows(plain, _COLUMNS, moments=None)
+    if table is None or not table.rows:
         raise ValueError(
             "one line only; expected a header such as time, wind, gust, from, temperature, rain and a line an hour"
         )
-    head = [c.strip() for c in rows[0]]
-    columns = heads(head, _COLUMNS)
-    roles = [h.role for h in columns]
-    if refused := refusals(columns):
-        raise ValueError("; ".join(refused))
-    if "time" not in roles or "wind_speed_ms" not in roles:
+    if table.refused:
+        raise ValueError("; ".join(table.refused))
+    if not {"time", "wind_speed_ms"} <= table.by_role.keys():
         raise ValueError(
             "no column for time and wind; expected a header such as time, wind (m/s), gust, temperature, rain"
         )
     found: dict[datetime, HourForecast] = {}
     last = day.replace(hour=0, minute=0, second=0, microsecond=0)
-    for number, row in enumerate(rows[1 : MOST_HOURS + 1], start=2):
-        cells = {role: row[i].strip() for i, role in enumerate(roles) if role and i < len(row) and row[i].strip()}
+    for number, row in enumerate(table.rows[:MOST_HOURS], start=2):
+        cells = table.cells(row)
         if "time" not in cells:
             continue
         try:
-            moment = _moment(cells["time"], last)
-            last = moment
-            found[moment] = HourForecast(time=moment, **_values(cells, {h.role: h for h in columns}))
+            moment = last = _moment(cells["time"], last)
+            found[moment] = HourForecast(time=moment, **_values(cells, table))
         except ValueError as error:
             raise ValueError(f"row {number}: {words_of(error)}") from error
     return tuple(found[t] for t in sorted(found))
 
 
-def _values(cells: dict[str, str], columns: dict[str, Head]) -> dict[str, object]:
+def _values(cells: dict[str, str], table: Table) -> dict[str, object]:
     """Figures of one hour, in the units that its cells or header state."""
     values: dict[str, object] = {}
     for role, text in cells.items():
@@ -91,8 +87,8 @@ def _values(cells: dict[str, str], columns: dict[str, Head]) -> dict[str, object
             values["rain"] = wet or plain in {"yes", "y", "ja", "true", "x", "rain", "showers"}
         elif role == "wind_from_deg":
             values[role] = read_direction(text)
-        elif columns[role].quantity:
-            typed, head = read_number(text), columns[role]
+        elif table.head(role).quantity:
+            typed, head = read_number(text), table.head(role)
             own = unit_of(head.quantity, typed.rest).to_base(typed.value) if typed.rest else None
             values[role] = head.to_base(typed.value) if own is None else own
     return values

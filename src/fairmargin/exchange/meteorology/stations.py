@@ -14,9 +14,9 @@ from fairmargin.core.units import read_direction
 from fairmargin.core.units.dates import Order
 from fairmargin.exchange.files import budget
 from fairmargin.exchange.meteorology.reports import read_report
-from fairmargin.exchange.tables.headers import Head, Role, as_percent, heads, refusals
-from fairmargin.exchange.tables.moments import joined, moment_columns, moments_of
-from fairmargin.exchange.tables.rows import delimiter_of, filled_rows
+from fairmargin.exchange.tables.headers import Head, Role, as_percent
+from fairmargin.exchange.tables.reader import Table, read_rows
+from fairmargin.exchange.tables.rows import delimiter_of
 
 _REPORT: Final = re.compile(r"^(?:METAR\s+|SPECI\s+)?(?:COR\s+)?[A-Z][A-Z0-9]{3}\s+(\d{2})(\d{2})(\d{2})Z\b")
 _DEW: Final = re.compile(r"\b(M?\d{2})/(M?\d{2})\b")
@@ -187,21 +187,16 @@ def _table(
     delimiter = delimiter_of(text)
     if delimiter is None or delimiter not in first:
         raise ValueError(f'"{first[:60]}" is neither METAR nor the header of a table with a time')
-    table = filled_rows(text, delimiter)
-    if not table:
+    table = read_rows(text, _COLUMNS)
+    if table is None:
         raise ValueError("no cell is filled; expected METAR texts or a table of a station")
-    header = [h.strip() for h in table[0]]
-    when = moment_columns(header, table[1:])
-    found = heads([h if i not in when else "" for i, h in enumerate(header)], _COLUMNS)
-    roles: Roles = {i: h for i, h in enumerate(found) if h.role}
-    refused = refusals(found)
-    if not when or not roles:
+    if not table.when or not table.by_role:
         raise ValueError(
-            "; ".join(refused)
-            or f"columns {', '.join(header)[:80]}: expected a time and any of temperature, pressure, humidity, wind"
+            "; ".join(table.refused)
+            or f"columns {', '.join(table.header)[:80]}: expected a time and any of temperature, pressure, humidity, wind"
         )
-    moments, said = moments_of([joined(row, when) for row in table[1:]], order, near)
-    every = [_values(row, roles, delimiter != ",") for row in table[1:]]
+    moments, said = table.moments(order, near)
+    every = [_values(table, row) for row in table.rows]
     said += _as_percent([values for values, _ in every])
     said += _at_the_place([values for values, _ in every], height_m)
     rows: list[WeatherRow] = []
@@ -217,19 +212,14 @@ def _table(
             rows.append(WeatherRow(time=moment, **possible))
     if not rows:
         raise ValueError("no row has a time and a value; expected ISO 8601 times and numbers")
-    notices = [*said, *refused, f"columns taken: {', '.join(_taken(h) for h in roles.values())}"]
-    unused = [h.title for i, h in enumerate(found) if i not in when and not h.role and not h.refused]
-    if unused:
-        notices.append(f"not used: {', '.join(unused)[:80]}")
-    if (lost := len(table) - 1 - len(rows)) > 0:
+    notices = [*said, *table.refused, f"columns taken: {', '.join(_taken(table.head(r)) for r in table.by_role)}"]
+    if table.unused:
+        notices.append(f"not used: {', '.join(table.unused)[:80]}")
+    if (lost := len(table.rows) - len(rows)) > 0:
         notices.append(f"{lost} rows without time or value dropped")
     if empty:
         notices.append(f"{empty} cells are impossible or no numbers, left empty")
     return tuple(sorted(rows, key=lambda r: r.time.replace(tzinfo=r.time.tzinfo or UTC))), tuple(notices)
-
-
-#: Columns by their place.
-Roles = dict[int, Head]
 
 
 def _taken(head: Head) -> str:
@@ -237,25 +227,19 @@ def _taken(head: Head) -> str:
     return head.title if head.stated or not head.unit else f"{head.title} as {head.unit}"
 
 
-def _values(row: list[str], roles: Roles, decimal_comma: bool) -> tuple[dict[str, float], int]:
+def _values(table: Table, row: list[str]) -> tuple[dict[str, float], int]:
     """Figures of a row in the units of the file format, and how many cells hold none."""
     values: dict[str, float] = {}
     bad = 0
-    for i, head in roles.items():
-        cell = row[i].strip() if i < len(row) else ""
-        if not cell:
-            continue
+    for role, cell in table.cells(row).items():
         try:
-            if head.role == "wind_from_deg" and cell.isalpha():
-                value = read_direction(cell)
-            else:
-                value = head.to_base(float(cell.replace(",", ".") if decimal_comma else cell))
-        except (ValueError, OverflowError):
+            value = read_direction(cell) if role == "wind_from_deg" and cell.isalpha() else table.figure(role, cell)
+        except ValueError:
             value = math.nan
-        if math.isfinite(value):
-            values[head.role] = value
-        else:
+        if math.isnan(value):
             bad += 1
+        else:
+            values[role] = value
     return values, bad
 
 

@@ -12,8 +12,8 @@ from fairmargin.core.study import RoutePoint
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.trip import Charger, TripStretch, chargers_every
 from fairmargin.core.units import read_in, read_number, read_quantity
-from fairmargin.exchange.tables.headers import Head, Role, heads, refusals
-from fairmargin.exchange.tables.rows import delimiter_of, filled_rows
+from fairmargin.exchange.tables.headers import Role
+from fairmargin.exchange.tables.reader import Table, read_rows
 
 #: What a column of a table of chargers may be.
 _COLUMNS: Final = (
@@ -59,16 +59,14 @@ def read_chargers(text: str, whole_km: float, distance_unit: str = "km") -> tupl
         unit = _unit_of(every[2]) or distance_unit
         low, high = (read_quantity(every[i], "distance", unit) for i in (1, 2))
         return chargers_every(low, high, whole_km, read_in(every[3], "kW") if every[3] else USUAL_KW)
-    rows = filled_rows(plain, delimiter_of(plain) or "\t")
-    if not rows:
+    table = read_rows(plain, _COLUMNS, moments=None)
+    if table is None:
         raise ValueError("no cell is filled; expected such as 140 km Mill Quay 150 kW 0.45")
-    columns = heads([c.strip() for c in rows[0]], _COLUMNS)
-    roles = [h.role for h in columns]
-    refused = refusals(columns)
-    if len(rows) > 1 and refused and not any(c.isdigit() for c in "".join(rows[0])):
-        raise ValueError("; ".join(refused))
-    if len(rows) > 1 and "at_km" in roles and not any(c.isdigit() for c in rows[0][roles.index("at_km")]):
-        found = _of_table(rows, columns, distance_unit)
+    at = table.by_role.get("at_km")
+    if table.rows and table.refused and not any(c.isdigit() for c in "".join(table.header)):
+        raise ValueError("; ".join(table.refused))
+    if table.rows and at is not None and not any(c.isdigit() for c in table.header[at]):
+        found = _of_table(table, distance_unit)
     else:
         found = [_of_line(line, distance_unit) for line in plain.splitlines() if line.strip()]
     return tuple(sorted(found, key=lambda c: c.at_km))
@@ -79,19 +77,20 @@ def _unit_of(text: str) -> str:
     return "mi" if rest.startswith("mi") else "km" if rest.startswith("km") else ""
 
 
-def _of_table(rows: list[list[str]], columns: list[Head], distance_unit: str) -> list[Charger]:
-    unit = {h.role: h.unit for h in columns}
+def _of_table(table: Table, distance_unit: str) -> list[Charger]:
     found = []
-    for number, row in enumerate(rows[1:], start=2):
-        cells = {r: row[i].strip() for i, h in enumerate(columns) if (r := h.role) and i < len(row) and row[i].strip()}
+    for number, row in enumerate(table.rows, start=2):
+        cells = table.cells(row)
         if "at_km" not in cells:
             continue
         try:
             found.append(
                 Charger(
-                    at_km=read_quantity(cells["at_km"], "distance", unit["at_km"] or distance_unit),
+                    at_km=read_quantity(cells["at_km"], "distance", table.head("at_km").unit or distance_unit),
                     name=cells.get("name", ""),
-                    kw=read_quantity(cells["kw"], "power", unit["kw"]) / 1000.0 if "kw" in cells else USUAL_KW,
+                    kw=read_quantity(cells["kw"], "power", table.head("kw").unit) / 1000.0
+                    if "kw" in cells
+                    else USUAL_KW,
                     price_per_kwh=read_in(cells["price_per_kwh"], "/kWh") if "price_per_kwh" in cells else None,
                     working=cells.get("working", "yes").lower() not in _NOT,
                 )

@@ -12,9 +12,9 @@ from fairmargin.core.study import Leg, Study
 from fairmargin.core.units import unit_of
 from fairmargin.core.units.dates import Order, iso_dates, order_of
 from fairmargin.exchange.files import budget
-from fairmargin.exchange.tables.headers import Role, heads, refusals
-from fairmargin.exchange.tables.moments import joined, moment_columns, moments_of
-from fairmargin.exchange.tables.rows import delimiter_of, filled_rows
+from fairmargin.exchange.tables.headers import Role
+from fairmargin.exchange.tables.reader import Table, read_rows
+from fairmargin.exchange.tables.rows import delimiter_of
 
 _TYPED: Final = re.compile(
     r"^\s*(?:(?P<day>\d{4}-\d{2}-\d{2}|\d{1,2}[./-]\d{1,2}[./-]\d{2,4})[ T]+)?(?P<hour>\d{1,2})[:.](?P<minute>\d{2})(?::\d{2})?(?P<sign>[\s,;]+)"
@@ -83,7 +83,7 @@ def read_receipts(
     lines = [line for line in text.splitlines() if line.strip()]
     if not lines:
         raise ValueError("empty; expected lines such as 12:40 4.1 kWh, or a table with time and kWh")
-    table = _rows(text)
+    table = _read(text)
     if table is not None:
         return _table(table, day, order, near)
     typed = [_TYPED.match(line) if len(line) < 400 else None for line in lines[:10_000]]
@@ -100,13 +100,13 @@ def read_receipts(
     return tuple(sorted(found, key=lambda r: r.moment)), tuple(notices)
 
 
-def _rows(text: str) -> list[list[str]] | None:
-    """The rows of a table; None where the first line is no header of one: it has a figure, or one column."""
+def _read(text: str) -> Table | None:
+    """The table; None where the first line is no header of one: it has a figure, or one column."""
     sign = delimiter_of(text)
     first = next(line for line in text.splitlines() if line.strip())[:LONGEST_HEADER]
     if sign is None or sign not in first or re.search(r"(?<![A-Za-z])\d", re.sub(r"[(\[].*?[)\]]", "", first)):
         return None
-    return filled_rows(text, sign) or None
+    return read_rows(text, _COLUMNS, _WHEN, sign)
 
 
 def _typed(match: re.Match[str] | None, day: datetime, order: Order) -> Receipt:
@@ -130,34 +130,25 @@ def _checked(moment: datetime, kwh: float, note: str) -> Receipt:
 
 
 def _table(
-    rows: list[list[str]], day: datetime, order: Order, near: Sequence[date]
+    table: Table, day: datetime, order: Order, near: Sequence[date]
 ) -> tuple[tuple[Receipt, ...], tuple[str, ...]]:
-    header = [h.strip() for h in rows[0]]
-    when = moment_columns(header, rows[1:], _WHEN)
-    columns = heads([h if i not in when else "" for i, h in enumerate(header)], _COLUMNS)
-    energy = next((i for i, h in enumerate(columns) if h.role), None)
-    refused = refusals(columns)
-    if refused and energy is None:
-        raise ValueError("; ".join(refused))
-    if not when or energy is None:
-        raise ValueError(
-            f'"{", ".join(header)[:60]}": expected columns with a time and kWh, or lines such as 12:40 4.1 kWh'
-        )
-    cells = [joined(r, when) for r in rows[1:]]
-    if all(re.fullmatch(r"\d{1,2}:\d{2}(:\d{2})?", c) for c in cells if c):
-        cells = [f"{day:%Y-%m-%d} {c}" if c else "" for c in cells]  # the study's day
-    moments, said = moments_of(cells, order, near)
+    if table.refused and not table.by_role:
+        raise ValueError("; ".join(table.refused))
+    if not table.when or not table.by_role:
+        head = ", ".join(table.header)[:60]
+        raise ValueError(f'"{head}": expected columns with a time and kWh, or lines such as 12:40 4.1 kWh')
+    energy = table.by_role["kwh"]
+    moments, said = table.moments(order, near, day)
     found: list[Receipt] = []
     bad = 0
-    for row, moment in zip(rows[1:], moments, strict=True):
-        cell = row[energy].strip() if energy < len(row) else ""
-        number = _AMOUNT.fullmatch(cell)  # all of it: 1e400 is not 1, 1,234.5 not 1.234
+    for row, moment in zip(table.rows, moments, strict=True):
+        number = _AMOUNT.fullmatch(table.cells(row).get("kwh", ""))  # all of it: 1e400 is not 1, 1,234.5 not 1.234
         try:
             if number is None or moment is None:
                 raise ValueError("no receipt")
             value = float(number[1].replace(",", "."))
-            kwh = unit_of("energy", number[2]).to_base(value) if number[2] else columns[energy].to_base(value)
-            note = ", ".join(c.strip() for i, c in enumerate(row) if i not in {*when, energy} and c.strip())
+            kwh = unit_of("energy", number[2]).to_base(value) if number[2] else table.head("kwh").to_base(value)
+            note = ", ".join(c.strip() for i, c in enumerate(row) if i not in {*table.when, energy} and c.strip())
             found.append(_checked(moment.replace(tzinfo=None), kwh, note[:120]))
         except ValueError:
             bad += 1
