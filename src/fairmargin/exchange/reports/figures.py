@@ -77,11 +77,7 @@ def _pairs(study: Study, c: Comparison) -> tuple[str, str]:
     colour, marker, rows = TRIALS[index % 3], MARKERS[index % 3], len(c.pair_list) + 1
     figure = Figure(figsize=(7.2, 0.55 + 0.26 * (rows + 1)), layout="constrained")
     axes = figure.subplots()
-    smallest = study.smallest_effect_percent
-    axes.axvspan(-smallest, smallest, color=LIGHT.band, lw=0)
-    axes.axvline(0, color=INK, lw=1.2)
-    axes.plot(list(c.interval_percent), [0, 0], color=colour, lw=7, alpha=0.35, solid_capstyle="butt")
-    axes.plot(c.effect_percent, 0, marker, color=colour, ms=9)
+    _effect_row(axes, study, c)
     labels = ["effect"]
     for i, row in enumerate(map(pair_row, c.pair_list), start=1):
         labels.append(row.label + (" (left out)" if row.left_out else ""))
@@ -91,16 +87,37 @@ def _pairs(study: Study, c: Comparison) -> tuple[str, str]:
             axes.plot(row.corrected, i, marker, color=colour, ms=6)
         alpha = 0.4 if row.left_out else 1.0
         axes.plot(row.read, i, marker, mfc="white", mec=colour, ms=6, alpha=alpha)
-    if study.change.prediction_percent is not None:
-        axes.axvline(study.change.prediction_percent, color=MUTED, lw=1, ls="--")
     axes.set_yticks(range(rows), labels)
     axes.invert_yaxis()
-    _grid(axes, "x")
-    axes.set_xlabel("% of baseline consumption, + is more")
     return (
         "Effect with its interval, and every pair: open as read, filled corrected, bar its own margin. Shaded: what "
         "does not matter. Dashed: the prediction.",
         finished(figure),
+    )
+
+
+def _effect_row(axes: Axes, study: Study, c: Comparison) -> None:
+    """The effect with its interval at height 0, what does not matter, and the prediction."""
+    index, smallest = study.trial_number(c.trial), study.smallest_effect_percent
+    colour = TRIALS[index % 3]
+    axes.axvspan(-smallest, smallest, color=LIGHT.band, lw=0)
+    axes.axvline(0, color=INK, lw=1.2)
+    axes.plot(list(c.interval_percent), [0, 0], color=colour, lw=7, alpha=0.35, solid_capstyle="butt")
+    axes.plot(c.effect_percent, 0, MARKERS[index % 3], color=colour, ms=9)
+    if study.change.prediction_percent is not None:
+        axes.axvline(study.change.prediction_percent, color=MUTED, lw=1, ls="--")
+    _grid(axes, "x")
+    axes.set_xlabel("% of baseline consumption, + is more")
+
+
+def margin_bar(axes: Axes, study: Study, c: Comparison) -> None:
+    """Draw the margin bar of one comparison on axes of somebody else's."""
+    _effect_row(axes, study, c)
+    low, high = c.interval_percent
+    axes.set_yticks([0], [study.configuration(c.trial).label])
+    axes.set_ylim(-1, 1)
+    axes.set_title(
+        f"{c.effect_percent:+.1f} % ({low:+.1f} to {high:+.1f} %): {c.verdict}".replace("-", "\u2212"), fontsize=10
     )
 
 
