@@ -23,6 +23,7 @@ lint: dev
 	$(PY) -m mypy
 	.venv/bin/lint-imports
 
+# SEED=… takes those of another run again; ALL=1 tries every one that is written down.
 mutants: dev
 	$(PY) tests/mutants.py
 

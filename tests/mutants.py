@@ -1,11 +1,15 @@
 """One-line mutants of rules that no test may let live: each is put into a copy of the tree and must fail its tests.
 
-Run: ``make mutants``. A mutant is a file, a text of it that stands there once, what stands there instead, and the tests
-that are to notice. Survivors are listed, and end the run with status 1.
+A mutant is a file, a text of it that stands there once, what stands there instead, and the tests that are to notice.
+``make mutants`` draws 40 of them anew, and makes 10 that nobody wrote down; it prints the seed, and ``SEED=…`` takes them
+again. ``make mutants ALL=1`` tries every one that is written down. Survivors are listed, and end the run with status 1.
 """
 
 from __future__ import annotations
 
+import ast
+import os
+import random
 import shutil
 import subprocess
 import sys
@@ -201,6 +205,25 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/memory/road.py", "float(leg.duration_s) - float(leg.stopped_s or 0.0)", "float(leg.duration_s)", "tests/core/memory"),
     (f"{BOOK}/freshen.py", "kept = [e for key, e in evidence.items() if key != study_id]", "kept = list(evidence.values())", "tests/logbook/test_arrange.py"),
     (f"{BOOK}/rows.py", "return memory if memory and check == check_of(memory) else \"\"", "return memory", "tests/logbook/test_arrange.py"),
+    # what lived once
+    (f"{CORE}/inference/levels.py", "Group.CALIBRATION: calibration_sd**2", "Group.CALIBRATION: 0.0 * calibration_sd", "tests/core/result/test_results.py"),
+    (f"{CORE}/fairness/records.py", "len(far) != 1 or max(others) - min(others) > limit.NEAR_DAYS", "len(far) != 1", "tests/core/fairness/test_records.py"),
+    (f"{CORE}/conditions/instruments.py", "AGREE_DEVIATES * math.hypot(best.relative_sd, other.relative_sd)", "AGREE_DEVIATES * (best.relative_sd + other.relative_sd)", "tests/core/fairness/test_fairness.py"),
+    (f"{CORE}/result/whole_route.py", "speed_kmh=sum(k for k in km) / sum(k / c.speed_kmh for k, c in zip(km, own, strict=True))", "speed_kmh=sum(k * c.speed_kmh for k, c in zip(km, own, strict=True)) / sum(km)", "tests/core/result/test_results.py"),
+    (f"{CORE}/planning/best_window.py", "wind + 0.5 * gusts", "wind - 0.5 * gusts", "tests/core/planning/test_windows.py"),
+    (f"{CORE}/memory/road.py", "SMOOTH_M: Final = 300.0", "SMOOTH_M: Final = 50.0", "tests/core/memory/test_road.py"),
+    ("src/fairmargin/exchange/meteorology/reports.py", '"KMH": 1 / 3.6', '"KMH": 1.0', "tests/exchange/reports/test_plan_files.py"),
+    ("src/fairmargin/exchange/meteorology/forecasts.py", '(20.0 if "%" in plain else 0.0)', "0.0", "tests/core/planning/test_windows.py"),
+    ("src/fairmargin/desktop/widgets/marginbar.py", "QRectF(x(-smallest), 44, x(smallest) - x(-smallest), LINE - 44)", "QRectF(x(-2 * smallest), 44, x(2 * smallest) - x(-2 * smallest), LINE - 44)", "tests/desktop/test_widgets.py"),
+    ("src/fairmargin/desktop/state/session.py", 'self.settings.setValue("recent", recent[:8])', 'self.settings.setValue("recent", recent[:1])', "tests/desktop/test_home.py"),
+    # one condition, one room
+    (f"{CORE}/conditions/registry.py", "for c in _conditions for u in c.unknowns(design)", "for c in _conditions[:5] for u in c.unknowns(design)", "tests/core/conditions"),
+    (f"{CORE}/conditions/registry.py", "key=lambda line: line.place", "key=lambda line: -line.place", "tests/core/result/test_corrections.py tests/core/test_regression.py"),
+    (f"{CORE}/inference/problem.py", "u.group == source for u in", "u.group != source for u in", "tests/core/conditions/test_a_new_condition.py"),
+    (f"{CORE}/kinds/every.py", "wear=lambda x: Worn(mass_share=x)", "wear=lambda x: Worn()", "tests/core/kinds"),
+    ("src/fairmargin/exchange/logs/formats.py", "next((one for one in _formats if one.begins(head)), None)", "_formats[0]", "tests/exchange/logs tests/exchange/files"),
+    ("src/fairmargin/exchange/tables/reader.py", 'cell.replace(",", ".") if self.decimal_comma else cell', "cell", "tests/exchange"),
+    ("src/fairmargin/library.py", "{**own.traces, **(traces or {})}", "dict(traces or {})", "tests/test_library.py"),
 )  # fmt: skip
 
 
@@ -208,7 +231,7 @@ def lives(file: str, old: str, new: str, tests: str) -> bool:
     """Whether the tests pass with the mutant in place."""
     with tempfile.TemporaryDirectory() as folder:
         tree = Path(folder)
-        for name in ("src", "tests", "pyproject.toml"):
+        for name in ("src", "tests", "benchmarks", "docs", "pyproject.toml"):
             source = ROOT / name
             if source.is_dir():
                 shutil.copytree(source, tree / name, ignore=shutil.ignore_patterns("__pycache__"))
@@ -227,21 +250,82 @@ def lives(file: str, old: str, new: str, tests: str) -> bool:
         return done.returncode == 0
 
 
+DRAWN, MADE = 40, 10
+#: Folders of the core from whose code mutants are made, and the tests that have to notice them.
+MADE_OF = (
+    "laws",
+    "conditions",
+    "model",
+    "evidence",
+    "inference",
+    "result",
+    "fairness",
+    "memory",
+    "outcome",
+    "planning",
+)
+SWAPS = {
+    ast.Add: "-",
+    ast.Sub: "+",
+    ast.Mult: "/",
+    ast.Div: "*",
+    ast.Lt: ">=",
+    ast.Gt: "<=",
+    ast.LtE: ">",
+    ast.GtE: "<",
+}
+SIGNS = {
+    ast.Add: "+",
+    ast.Sub: "-",
+    ast.Mult: "*",
+    ast.Div: "/",
+    ast.Lt: "<",
+    ast.Gt: ">",
+    ast.LtE: "<=",
+    ast.GtE: ">=",
+}
+
+
+def made(rng: random.Random) -> tuple[str, str, str, str]:
+    """A mutant that nobody wrote down: another sign somewhere in the core's code."""
+    while True:
+        folder = rng.choice(MADE_OF)
+        path = rng.choice(sorted((ROOT / CORE / folder).glob("*.py")))
+        text = path.read_text(encoding="utf-8")
+        nodes = [n for n in ast.walk(ast.parse(text)) if isinstance(n, ast.BinOp | ast.Compare)]
+        rng.shuffle(nodes)
+        for node in nodes:
+            op = node.op if isinstance(node, ast.BinOp) else node.ops[0]
+            left, right = (node.left, node.right) if isinstance(node, ast.BinOp) else (node.left, node.comparators[0])
+            whole = ast.get_source_segment(text, node) or ""
+            first, second = (ast.get_source_segment(text, x) or "" for x in (left, right))
+            old = f"{first} {SIGNS.get(type(op), '?')} {second}"
+            if old in whole and text.count(whole) == 1 and "\n" not in whole and len(whole) > 8 and '"' not in whole:
+                new = whole.replace(old, f"{first} {SWAPS[type(op)]} {second}")
+                return str(path.relative_to(ROOT)), whole, new, f"tests/core/{folder} tests/core tests/jobs"
+
+
 def main() -> None:
     """Try every mutant and list the survivors."""
     lost = [m for m in MUTANTS if (ROOT / m[0]).read_text(encoding="utf-8").count(m[1]) != 1]
     if lost:
         raise SystemExit("\n".join(f"{m[0]}: {m[1]!r} does not stand there once" for m in lost))
-    for tests in dict.fromkeys(m[3] for m in MUTANTS):  # a test that fails without a mutant kills nothing
+    seed = int(os.environ.get("SEED") or random.SystemRandom().randrange(10**6))
+    rng = random.Random(seed)
+    every = bool(os.environ.get("ALL"))
+    chosen = list(MUTANTS) if every else rng.sample(MUTANTS, DRAWN)
+    chosen += [made(rng) for _ in range(0 if every else int(os.environ.get("MADE") or MADE))]
+    print(f"seed {seed}: {len(chosen)} mutants", flush=True)
+    for tests in dict.fromkeys(m[3] for m in chosen):  # a test that fails without a mutant kills nothing
         if not lives(MUTANTS[0][0], MUTANTS[0][1], MUTANTS[0][1], tests):
             raise SystemExit(f"{tests}: fails without any mutant")
     alive = []
-    for mutant in MUTANTS:
+    for mutant in chosen:
         survived = lives(*mutant)
         print("LIVES " if survived else "killed", mutant[0], "|", mutant[1].splitlines()[0][:90], flush=True)
         if survived:
             alive.append(mutant)
-    print(f"{len(MUTANTS) - len(alive)} of {len(MUTANTS)} killed")
+    print(f"{len(chosen) - len(alive)} of {len(chosen)} killed")
     sys.exit(bool(alive))
 
 

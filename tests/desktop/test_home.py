@@ -1,6 +1,7 @@
 """The list of studies: drawn as seen, opened and taken off by mouse and keyboard, texts of strangers as texts."""
 
 import json
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -98,3 +99,12 @@ def test_texts_of_strangers_are_texts_on_every_page(window, qtbot, name):
     for made in window.findChildren(QWidget):
         text = made.toolTip()
         assert not (RichText.mightBeRichText(text) and "<h1>" in text), text
+
+
+def test_eight_logbooks_are_remembered_the_newest_first(window, session, tmp_path):
+    for i in range(10):
+        assert session.open_logbook(tmp_path / f"{i}.fairmargin")
+    session.open_logbook(tmp_path / "5.fairmargin")
+    assert [Path(p).stem for p in session.recent()] == ["5", "9", "8", "7", "6", "4", "3", "2"]
+    window.menus.fill_recent()
+    assert len(window.menus.recent.actions()) == 8

@@ -12,6 +12,7 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.study.entry import read_clock, show_number, show_reading
 from fairmargin.core.units import UNIT_CHOICES, show_duration
 from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.axis import Axis, nice_step
 from fairmargin.desktop.widgets.basics import percent, signed
 from fairmargin.desktop.widgets.fairness import FairnessLedger, leg_words
@@ -180,3 +181,21 @@ def test_an_axis_puts_values_and_round_ticks_where_they_belong():
     assert upright.at(0.25) == 150.0  # more is higher up
     assert (upright.step, upright.decimals) == (0.5, 1)
     assert list(Axis(101.3, 104.9, 0.0, 1.0, 4).ticks()) == [102.0, 103.0, 104.0]
+
+
+def test_the_band_of_what_does_not_matter_is_as_wide_as_it_says(qtbot, qapp, monkeypatch):
+    bar = MarginBar()
+    qtbot.addWidget(bar)
+    study = driven_study("ABBAABBA").with_(smallest_effect_percent=2.0)
+    bar.show_analysis(study, analyse(study))
+    bar.resize(900, bar.HEIGHT)
+    axes, made = [], bar._axis
+    monkeypatch.setattr(bar, "_axis", lambda *given: axes.append(made(*given)) or axes[-1])
+    image = bar.grab().toImage()
+    scale = image.width() / 900
+    axis = axes[-1]
+    band = theme.colour("band").rgb()
+    row = round(46 * scale)
+    shown = [x for x in range(image.width()) if image.pixel(x, row) == band]
+    per_percent = (axis.at(2.0) - axis.at(-2.0)) / 4.0
+    assert (max(shown) - min(shown)) / scale / per_percent == pytest.approx(4.0, abs=0.15)

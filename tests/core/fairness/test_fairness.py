@@ -270,3 +270,21 @@ def test_open_charges_are_the_bias_budget_that_the_verdict_respects():
     assert c.interval_percent[1] < 0  # on one side of zero by itself ...
     assert c.verdict == "not settled"  # ... but not with the charge taken off
     assert "open concerns" in c.reason
+
+
+def test_two_instruments_disagree_beyond_their_steps_in_squares():
+    # Trip energy to 0.1 of 3.0 kWh and an average to 0.5 of 16.3 kWh/100 km: 0.96 % and 0.89 %. Together 1.31 % in squares
+    # (1.85 % as a sum), three times that and 3 %: 6.9 %. Apart by 7.7 %, they disagree; by 6.2 %, they may not.
+    def study(energy_kwh):
+        return driven_study("ABBA").with_leg(
+            "L01",
+            average_shown=16.3,
+            average_unit="kWh/100km",
+            average_step=0.5,
+            energy_kwh=energy_kwh,
+            energy_step_kwh=0.1,
+        )
+
+    by_average = 0.163 * 18.4
+    assert "instruments-disagree" in concerns(study(round(by_average / 1.077, 3)))
+    assert "instruments-disagree" not in concerns(study(round(by_average / 1.062, 3)))

@@ -176,3 +176,13 @@ def test_weather_is_that_of_the_middle_of_the_leg(abba):
     rows = tuple(WeatherRow(time=leg.started_at + timedelta(minutes=m), temperature_c=5.0 + m) for m in (0, 30))
     study = abba.with_legs([leg, *abba.legs[1:]]).with_(weather=rows)
     assert leg_conditions(study, {})["L01"].temperature_c == pytest.approx(5.0 + 736 / 120, abs=1e-6)
+
+
+def test_one_run_is_far_only_where_the_others_lie_close_together(abba):
+    # Four runs: one half a year off. The others within eight days: that one is dated wrongly. Spread over six weeks
+    # they are a test that took its time, and half a year is no more than a long pause.
+    away = timedelta(days=200)
+    close = moved(moved(moved(abba, ["L03", "L04"], 4 * DAY), ["L05", "L06"], 8 * DAY), ["L07", "L08"], away)
+    assert ("date-doubtful", "caution") in codes(close)
+    spread = moved(moved(moved(abba, ["L03", "L04"], 20 * DAY), ["L05", "L06"], 42 * DAY), ["L07", "L08"], away)
+    assert "date-doubtful" not in [code for code, _ in codes(spread)]

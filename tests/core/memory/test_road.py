@@ -86,3 +86,10 @@ def test_speeds_held_and_traffic_by_the_hour():
 def test_a_road_nobody_drove():
     road = road_knowledge("Nowhere", [driven_study("AB")])
     assert (road.studies, road.km, road.held, road.climb_m) == ((), None, (), None)
+
+
+def test_heights_that_jump_are_no_climbs():
+    # A GPS height that jumps by two metres every hundred would climb two hundred by itself; the road climbs 60 and falls 20.
+    study = driven_study("AB").with_(route=hilly(noise=2.0, seed=5), route_name="Ridge")
+    known = road_knowledge("Ridge", [study])
+    assert 60 - 8 < known.climb_m < 60 + 25 and 20 - 8 < known.fall_m < 20 + 25

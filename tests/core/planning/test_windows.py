@@ -72,3 +72,19 @@ def test_a_taf_gives_hours_group_by_group():
 def test_what_is_no_forecast_is_refused_in_words(text, words):
     with pytest.raises(ValueError, match=words):
         read_hours(text, DAY)
+
+
+def test_of_two_windows_with_the_same_wind_the_one_without_gusts_is_better():
+    gusty = [h.with_(wind_gust_ms=9.0 if h.time.day == 1 else 4.5) for h in hours(lambda _h: 4.0)]
+    found = windows(gusty, Limits(gust_ms=12.0), 4.0)
+    assert found[0].start.day == 2 and found[0].burden < found[-1].burden
+    # By hand: 4 m/s and half of what gusts have beyond it: 4.25 against 6.5.
+    assert found[0].burden == pytest.approx(4.25) and found[-1].burden == pytest.approx(6.5)
+
+
+@pytest.mark.parametrize(
+    ("cell", "wet"), [("10 %", False), ("20 %", False), ("60 %", True), ("0", False), ("0.4", True), ("yes", True)]
+)
+def test_a_small_chance_of_rain_is_no_rain(cell, wet):
+    (hour,) = read_hours(f"time,wind (m/s),temperature,rain\n9:00,3,12,{cell}", DAY)
+    assert hour.rain is wet

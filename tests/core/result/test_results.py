@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
+from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse, compare
 from fairmargin.core.evidence.readings import Observation, Reading
@@ -352,3 +353,37 @@ def test_readings_rounded_alike_do_not_average_out(alike: float, share: float):
     """Two readings of 1000 ± 10 Wh: of the error that both repeat, twice; of the rest, in squares."""
     o = Observation(("L",), (Reading("trip average", "", 1000.0, 10.0),), 5.0, 5.0, 200.0, rounded_alike=alike)
     assert reading_sd([o, o]) == pytest.approx(share / 2000)
+
+
+def test_the_speed_of_a_whole_route_is_its_length_over_its_time():
+    # 10 km at 50 and 30 km at 100 km/h take half an hour: 80 km/h, not the mean of 87.5.
+    study = Study(
+        change=Change(kind="cargo"),
+        method="one-way",
+        configurations=(BASE, TRIAL),
+        legs=tuple(
+            leg(f"{c}{name}", c, shown, km, "Wh/km", sector=name, run=c, direction="out", duration_s=3600 * km / kmh)
+            for c, more in (("A", 1.0), ("B", 1.05))
+            for name, km, kmh, shown in (("town", 10.0, 50.0, 150 * more), ("motorway", 30.0, 100.0, 200 * more))
+        ),
+    )
+    whole = next(c for c in analyse(study).comparisons if c.sector == "whole")
+    assert whole.speed_kmh == pytest.approx(80.0, rel=1e-6)
+
+
+def test_a_level_carries_the_calibration_of_its_instrument():
+    # Of sixteen drives alike, read to a hundredth, what is left is what the instrument may be off by: 1 % for a trip
+    # energy (common practice), 3 % for a battery of which the capacity is only stated.
+    def relative_sd(**read):
+        study = driven_study("A" * 8, route=())
+        study = study.with_legs(
+            [x.with_(average_shown=None, average_unit=None, average_step=None, **read) for x in study.legs]
+        )
+        r = analyse(study).results[0]
+        low, high = r.interval_wh_per_km
+        return (high - low) / 2 / 1.96 / r.wh_per_km
+
+    counter = relative_sd(energy_kwh=3.13, energy_step_kwh=0.001)
+    gauge = relative_sd(soc_start_percent=80.0, soc_end_percent=73.98, soc_step_percent=0.01)
+    assert counter > 0.01
+    assert gauge**2 - counter**2 == pytest.approx(0.03**2 - 0.01**2, rel=0.3)
