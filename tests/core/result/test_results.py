@@ -381,9 +381,11 @@ def test_a_level_carries_the_calibration_of_its_instrument():
         )
         r = analyse(study).results[0]
         low, high = r.interval_wh_per_km
-        return (high - low) / 2 / 1.96 / r.wh_per_km
+        told = next(m for m in r.margin if m.source == "calibration")
+        return (high - low) / 2 / 1.96 / r.wh_per_km, told.half_width_percent
 
-    counter = relative_sd(energy_kwh=3.13, energy_step_kwh=0.001)
-    gauge = relative_sd(soc_start_percent=80.0, soc_end_percent=73.98, soc_step_percent=0.01)
-    assert counter > 0.01
+    counter, *told = relative_sd(energy_kwh=3.13, energy_step_kwh=0.001)
+    gauge, by_gauge = relative_sd(soc_start_percent=80.0, soc_end_percent=73.98, soc_step_percent=0.01)
+    told.append(by_gauge)
+    assert counter > 0.01 and told[0] == pytest.approx(1.96, rel=0.05) and told[1] == pytest.approx(3 * 1.96, rel=0.05)
     assert gauge**2 - counter**2 == pytest.approx(0.03**2 - 0.01**2, rel=0.3)

@@ -145,13 +145,13 @@ def test_the_calendar_file_holds_the_day():
 
 
 def test_winds_in_every_unit_of_the_code():
-    # WMO 306, FM 15: KT, MPS, and KMH where a country still has it. 36 km/h are 10 m/s, 20 kt are 10.29.
+    # WMO 306, FM 15 and FM 51: KT, MPS, and KMH where a country still has it. 36 km/h are 10 m/s, 20 kt are 10.29.
     for group, speed, gust in (
         ("24036G54KMH", 10.0, 15.0),
         ("24010G15MPS", 10.0, 15.0),
         ("24020G30KT", 10.289, 15.433),
     ):
-        said = read_report(f"METAR ZZZZ 120950Z {group} 9999 15/09 Q1016")
-        assert said.wind_speed_ms == pytest.approx(speed, abs=0.06) and said.wind_gust_ms == pytest.approx(
-            gust, abs=0.06
-        )
+        for text in (f"METAR ZZZZ 120950Z {group} 9999 15/09 Q1016", f"TAF ZZZZ 120500Z 1206/1312 {group} 9999 SCT020"):
+            said = read_report(text)
+            assert said.wind_speed_ms == pytest.approx(speed, abs=0.06), text
+            assert said.wind_gust_ms == pytest.approx(gust, abs=0.06), text

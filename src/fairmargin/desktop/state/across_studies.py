@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
@@ -13,11 +12,9 @@ from fairmargin.core.memory.network import Joint, renamed
 from fairmargin.core.memory.road import RoadKnowledge, road_knowledge
 from fairmargin.core.memory.vehicle import VehicleKnowledge, what_is_known
 from fairmargin.core.study import Study, Vehicle
+from fairmargin.desktop.state.opened import Opened
 from fairmargin.logbook import LogbookFault
 from fairmargin.logbook.lines import Remembering, read_memories
-
-if TYPE_CHECKING:
-    from fairmargin.desktop.state.session import Session
 
 MOST_STUDIES = 60  # of one road that are read
 SAME = "home/same"  # of the settings: names that mean the same, by logbook
@@ -28,7 +25,7 @@ class Memory(QObject):
 
     changed = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Opened) -> None:
         super().__init__(session)
         self._session = session
         self._known: Remembering | None = None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, cast
+from typing import cast
 
 from PySide6.QtCore import QObject, Signal
 
@@ -15,9 +15,7 @@ from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
 from fairmargin.desktop.state.background import Background
-
-if TYPE_CHECKING:
-    from fairmargin.desktop.state.session import Session
+from fairmargin.desktop.state.opened import Opened
 
 #: More legs than this, or any logged samples, are analysed off the GUI thread.
 INLINE_LEGS = 32
@@ -28,7 +26,7 @@ class Wanted(QObject):
 
     ready = Signal()  # what was worked out beside the window
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Opened) -> None:
         super().__init__(session)
         self._session = session
         self._outlook: tuple[Study, tuple[MarginLine, ...]] | None = None

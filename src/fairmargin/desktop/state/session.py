@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from datetime import datetime
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QSettings, QThreadPool, Signal
+from PySide6.QtCore import QObject, QSettings, QThreadPool
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from fairmargin.core.analysis import analyse
@@ -18,6 +18,7 @@ from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.desktop.state.across_studies import Memory
 from fairmargin.desktop.state.background import Background, Work, meanwhile
 from fairmargin.desktop.state.derived import INLINE_LEGS, Wanted
+from fairmargin.desktop.state.opened import Opened
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
 from fairmargin.logbook.files import real
 from fairmargin.logbook.lines import study_memory, study_summary
@@ -73,34 +74,13 @@ class _Listing(QUndoCommand):
         self._session._list(self._id, not self._removed)
 
 
-class Session(QObject):
+class Session(Opened):
     """The state behind the window."""
 
-    logbookChanged = Signal()
-    studiesChanged = Signal()
-    leaving = Signal()  # another study is about to be shown: what is being typed belongs to this one
-    studyChanged = Signal()  # another study, or the same edited
-    analysisChanged = Signal()
-    unitsChanged = Signal()
-    failed = Signal(str)
-    logbookDamaged = Signal(str)  # path of a logbook that is not whole; the words went to `failed`
-    studyDamaged = Signal(int)  # a study whose record is not what was written; see `damaged`
-    busyChanged = Signal(bool)
-
     def __init__(self, settings: QSettings, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self.settings = settings
-        self.logbook: Logbook | None = None
-        self.study_id: int | None = None
-        self.study: Study | None = None
-        self.traces: dict[str, Trace] = {}
-        self.analysis: Analysis | None = None
-        self.view: View = "reference"
-        self.chosen = 0  # which comparison is shown, where there are several
+        super().__init__(settings, parent)
         self.wanted = Wanted(self)
         self.memory = Memory(self)
-        self.damaged: StudyDamaged | None = None
-        self.scatter = ScatterPrior()  # the tester's own, from the other studies of the logbook
         self.undo = QUndoStack(self)
         self.own_units = self._read_units()
         self._ticket = 0
@@ -363,11 +343,6 @@ class Session(QObject):
         if removed and study_id == self.study_id:
             self.close_study()
         self.studiesChanged.emit()
-
-    def has_reading(self, leg: Leg) -> bool:
-        """Whether a leg has a reading: typed, or logged power."""
-        trace = self.traces.get(leg.leg)
-        return leg.has_reading or (trace is not None and trace.power_kw is not None)
 
     def state(self, leg: Leg) -> str:
         """State of a leg in a word: planned, driven (typed or logged), left out."""

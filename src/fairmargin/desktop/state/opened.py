@@ -1,0 +1,43 @@
+"""What is open: the logbook, its study with analysis and samples, and who hears of a change."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, QSettings, Signal
+
+from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.result.types import Analysis, View
+from fairmargin.core.study import Leg, Study, Trace
+from fairmargin.logbook import Logbook, StudyDamaged
+
+
+class Opened(QObject):
+    """The state that pages and helpers look at; `session.Session` changes it."""
+
+    logbookChanged = Signal()
+    studiesChanged = Signal()
+    leaving = Signal()  # another study is about to be shown: what is being typed belongs to this one
+    studyChanged = Signal()  # another study, or the same edited
+    analysisChanged = Signal()
+    unitsChanged = Signal()
+    failed = Signal(str)
+    logbookDamaged = Signal(str)  # path of a logbook that is not whole; the words went to `failed`
+    studyDamaged = Signal(int)  # a study whose record is not what was written; see `damaged`
+    busyChanged = Signal(bool)
+
+    def __init__(self, settings: QSettings, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.settings = settings
+        self.logbook: Logbook | None = None
+        self.study_id: int | None = None
+        self.study: Study | None = None
+        self.traces: dict[str, Trace] = {}
+        self.analysis: Analysis | None = None
+        self.view: View = "reference"
+        self.chosen = 0  # which comparison is shown, where there are several
+        self.damaged: StudyDamaged | None = None
+        self.scatter = ScatterPrior()  # the tester's own, from the other studies of the logbook
+
+    def has_reading(self, leg: Leg) -> bool:
+        """Whether a leg has a reading: typed, or logged power."""
+        trace = self.traces.get(leg.leg)
+        return leg.has_reading or (trace is not None and trace.power_kw is not None)
