@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fairmargin.core import intervals
 from fairmargin.core.conditions.instruments import INSTRUMENT
@@ -17,6 +18,7 @@ from fairmargin.core.inference.levels import Level, calibration
 from fairmargin.core.result.margin import MarginLine, margin_lines
 from fairmargin.core.study import Study, Vehicle
 
+Array = NDArray[np.float64]
 WHOLE: Final = "whole"  # sector of a result or comparison over all sectors
 
 Interval = tuple[float, float]
@@ -215,49 +217,56 @@ def whole_results(study: Study, results: Sequence[Result]) -> list[Result]:
     deviate = intervals.deviate(study.confidence)
     made = []
     for parts in _complete(results, set(lengths)):
-        km = [lengths[r.sector or ""] for r in parts]
-        whole_km = sum(km)
         driven = [r.as_driven_wh_per_km for r in parts]
-        if any(v is None for v in driven):
-            continue
-        energy = [k * float(v or 0.0) for k, v in zip(km, driven, strict=True)]
-        as_driven = sum(energy) / whole_km
-        sds = [
-            math.log(r.as_driven_interval[1] / v) / deviate
-            for r, v in zip(parts, driven, strict=True)
-            if r.as_driven_interval and v
-        ]
-        sd = math.sqrt(sum((e * s) ** 2 for e, s in zip(energy, sds, strict=True))) / sum(energy)
-        at = [k * float(r.wh_per_km or 0.0) for k, r in zip(km, parts, strict=True)]
-        random = math.sqrt(sum((a * r.share_random) ** 2 for a, r in zip(at, parts, strict=True))) / sum(at)
-        alike = sum(a * r.share_alike for a, r in zip(at, parts, strict=True)) / sum(at)
-        reach = [r.range_km for r in parts]
-        known = all(x is not None for x in reach)
-        whole_range = whole_km / sum(k / float(x) for k, x in zip(km, reach, strict=True) if x) if known else None
-        speeds = {r.speed_kmh for r in parts}
-        made.append(
-            Result(
-                vehicle=parts[0].vehicle,
-                configuration=parts[0].configuration,
-                speed_kmh=speeds.pop() if len(speeds) == 1 else None,
-                sector=WHOLE,
-                as_driven_wh_per_km=as_driven,
-                as_driven_interval=_spread(as_driven, deviate * sd),
-                wh_per_km=sum(at) / whole_km,
-                interval_wh_per_km=_spread(sum(at) / whole_km, deviate * math.hypot(random, alike)),
-                range_km=whole_range,
-                range_interval_km=None
-                if whole_range is None
-                else _spread(whole_range, deviate * math.hypot(sd, INSTRUMENT["state of charge"].sd)),
-                legs=tuple(name for r in parts for name in r.legs),
-                km=whole_km,
-                instruments=tuple(dict.fromkeys(name for r in parts for name in r.instruments)),
-                share_random=random,
-                share_alike=alike,
-                method="plain" if any(r.method == "plain" for r in parts) else "model",
-            )
-        )
+        if None not in driven:
+            made.append(_over_sectors(parts, np.array([lengths[r.sector or ""] for r in parts]), deviate))
     return made
+
+
+def _over_sectors(parts: Sequence[Result], km: Array, deviate: float) -> Result:
+    """One configuration's result over the whole route; `km` are the lengths of its sectors."""
+
+    def column(of: Callable[[Result], float | None]) -> Array:
+        return np.array([of(r) or 0.0 for r in parts])
+
+    whole_km = float(km.sum())
+    driven = column(lambda r: r.as_driven_wh_per_km)
+    energy, at = km * driven, km * column(lambda r: r.wh_per_km)
+    sds = np.array([_log_sd(r, deviate) for r in parts])
+    sd = float(np.hypot.reduce(energy * sds) / energy.sum())
+    random = float(np.hypot.reduce(at * column(lambda r: r.share_random)) / at.sum())
+    alike = float((at * column(lambda r: r.share_alike)).sum() / at.sum())
+    as_driven, level = float(energy.sum()) / whole_km, float(at.sum()) / whole_km
+    reach = None
+    if all(r.range_km is not None for r in parts):
+        reach = whole_km / sum(k / r.range_km for k, r in zip(km.tolist(), parts, strict=True) if r.range_km)
+    by_charge = math.hypot(sd, INSTRUMENT["state of charge"].sd)
+    speeds = {r.speed_kmh for r in parts}
+    return Result(
+        vehicle=parts[0].vehicle,
+        configuration=parts[0].configuration,
+        speed_kmh=speeds.pop() if len(speeds) == 1 else None,
+        sector=WHOLE,
+        as_driven_wh_per_km=as_driven,
+        as_driven_interval=_spread(as_driven, deviate * sd),
+        wh_per_km=level,
+        interval_wh_per_km=_spread(level, deviate * math.hypot(random, alike)),
+        range_km=reach,
+        range_interval_km=None if reach is None else _spread(reach, deviate * by_charge),
+        legs=tuple(name for r in parts for name in r.legs),
+        km=whole_km,
+        instruments=tuple(dict.fromkeys(name for r in parts for name in r.instruments)),
+        share_random=random,
+        share_alike=alike,
+        method="plain" if any(r.method == "plain" for r in parts) else "model",
+    )
+
+
+def _log_sd(r: Result, deviate: float) -> float:
+    """Relative standard deviation of a result as driven; 0 where nothing was told of it."""
+    if not r.as_driven_interval or not r.as_driven_wh_per_km:
+        return 0.0
+    return math.log(r.as_driven_interval[1] / r.as_driven_wh_per_km) / deviate
 
 
 def _complete(results: Sequence[Result], sectors: set[str]) -> list[list[Result]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final
+from typing import Final, Literal
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
@@ -13,6 +13,7 @@ from fairmargin.desktop.theme import font, theme
 
 STAGES: Final = ("question", "plan", "drive", "examine", "correct", "verdict", "use")
 WIDTH: Final = 148
+Progress = Literal["done", "begun", "open"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,7 +21,7 @@ class Stop:
     """State of one stage: done, begun or open, with a word."""
 
     stage: str
-    state: str
+    state: Progress
     word: str
 
 
