@@ -52,6 +52,21 @@ def aero_term(
     kink of \\|ψ\\| at zero: the yaw angle is that of √(cross² + 0.64 σ²) (mean of \\|x\\| of a normal deviate
     is 0.8 σ). Beyond 15° the yaw effect no longer grows.
 
+    Parameters
+    ----------
+    speed_m_s : array_like
+        True speed of the vehicle. [m/s]
+    head_m_s : array_like
+        Wind against the vehicle. [m/s]
+    cross_m_s : array_like
+        Wind from the side. [m/s]
+    turbulence_m_s : array_like
+        Standard deviation of the gusts at the car. [m/s]
+    density_kg_m3 : array_like
+        Of the air. [kg/m³]
+    yaw_slope_per_deg : array_like
+        Growth of the drag area per degree of yaw. [1/°]
+
     Returns
     -------
     AeroTerm
@@ -94,6 +109,11 @@ def yaw_slope(deviation: ArrayLike) -> Factor:
 
     A deviation of ±0.5 is what vehicles differ by (0.006 to 0.018 per degree, common practice).
 
+    Parameters
+    ----------
+    deviation : array_like
+        Of the growth, as a share of the usual one: 0 for the usual growth, ±0.5 what vehicles differ by.
+
     Examples
     --------
     >>> [round(float(yaw_slope(x).value), 4) for x in (-5.0, -0.5, 0.0, 0.5, 5.0)]
@@ -109,6 +129,15 @@ def growth_by_wind(speed_m_s: ArrayLike, component_m_s: ArrayLike, turbulence_m_
     `component_m_s` is the root mean square of either component at the car. Wind adds its square to the mean square of
     the air speed, and yaw to the drag area.
 
+    Parameters
+    ----------
+    speed_m_s : array_like
+        True speed of the vehicle. [m/s]
+    component_m_s : array_like
+        Root mean square of one component of the wind at the car. [m/s]
+    turbulence_m_s : array_like
+        Standard deviation of the gusts at the car. [m/s]
+
     Examples
     --------
     At 95 km/h in a wind whose components are 1.9 m/s each at the car:
@@ -123,5 +152,11 @@ def growth_by_wind(speed_m_s: ArrayLike, component_m_s: ArrayLike, turbulence_m_
 
 
 def box_drag_area_m2(frontal_area_m2: float) -> float:
-    """Drag area that a load adds by standing in the wind (common practice). [m²]"""
+    """Drag area that a load adds by standing in the wind (common practice). [m²]
+
+    Parameters
+    ----------
+    frontal_area_m2 : float
+        Of what stands in the wind. [m²]
+    """
     return BOX_DRAG_COEFFICIENT * frontal_area_m2

@@ -89,6 +89,11 @@ def moist_air_density(pressure_pa: ArrayLike, temperature_k: ArrayLike, humidity
 def standard_pressure_pa(height_m: ArrayLike) -> Array:
     """Pressure of the standard atmosphere at a height below 11 km [2]_. [Pa]
 
+    Parameters
+    ----------
+    height_m : array_like
+        Above sea level. [m]
+
     Raises
     ------
     ValueError

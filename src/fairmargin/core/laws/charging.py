@@ -30,6 +30,11 @@ class Taper:
     def power_kw(self, level: ArrayLike) -> Array:
         """Power taken at a level of charge, charger permitting. [kW]
 
+        Parameters
+        ----------
+        level : array_like
+            State of charge. [0 to 1]
+
         Examples
         --------
         >>> [float(x) for x in Taper(150.0).power_kw([0.1, 0.5, 0.75, 1.0])]

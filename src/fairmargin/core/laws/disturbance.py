@@ -30,6 +30,19 @@ def regained_wh(
 
     ½ m (1 + 4 %) (v² − v_low²) (1/η − r), with the rotating parts in the mass.
 
+    Parameters
+    ----------
+    mass_kg : array_like
+        Of the vehicle with its load. [kg]
+    speed_m_s : array_like
+        True speed of the vehicle. [m/s]
+    slowest_m_s : array_like
+        Speed it slows down to; 0 for a full stop. [m/s]
+    drive_efficiency : array_like
+        From battery to wheel. [1]
+    regen_efficiency : array_like
+        Of braking energy, share that comes back. [1]
+
     Examples
     --------
     A van of 2.1 t from 80 km/h to a stand and up again:
@@ -43,17 +56,42 @@ def regained_wh(
 
 
 def road_share(road: str) -> float:
-    """Share of consumption that the state of a road costs over a dry one; 0 for a dry or unknown one."""
+    """Share of consumption that the state of a road costs over a dry one; 0 for a dry or unknown one.
+
+    Parameters
+    ----------
+    road : str
+        State of the road: dry, damp, wet, snow; empty where nobody noted it.
+    """
     return ROAD_SHARE.get(road, 0.0)
 
 
 def climb_n(mass_kg: ArrayLike, slope_sin: ArrayLike) -> Array:
-    """Force that a slope asks of a vehicle, m g sin θ. [N]"""
+    """Force that a slope asks of a vehicle, m g sin θ. [N]
+
+    Parameters
+    ----------
+    mass_kg : array_like
+        Of the vehicle with its load. [kg]
+    slope_sin : array_like
+        Sine of the slope. [1]
+    """
     return np.asarray(np.asarray(mass_kg) * (GRAVITY_M_S2 * np.asarray(slope_sin)))
 
 
 def kept_by_hills_wh(mass_kg: float, climbed_m: float, drive_efficiency: float, regen_efficiency: float) -> float:
     """Energy that climbing and coming down again costs: m g h (1/η − r), what goes up does not come back whole. [Wh]
+
+    Parameters
+    ----------
+    mass_kg : float
+        Of the vehicle with its load. [kg]
+    climbed_m : float
+        Metres up, and down again. [m]
+    drive_efficiency : float
+        From battery to wheel. [1]
+    regen_efficiency : float
+        Of braking energy, share that comes back. [1]
 
     Examples
     --------
@@ -75,6 +113,21 @@ def level_wh_per_km(
 ) -> float:
     """Consumption on a level road in still standard air: (m g C_rr + ½ ρ C_dA v²)/η + P_aux/v. [Wh/km]
 
+    Parameters
+    ----------
+    mass_kg : float
+        Of the vehicle with its load. [kg]
+    rolling_coefficient : float
+        C_rr. [1]
+    drag_area_m2 : float
+        C_dA. [m²]
+    drive_efficiency : float
+        From battery to wheel. [1]
+    auxiliary_w : float
+        Power of the auxiliaries. [W]
+    speed_m_s : float
+        Steady speed. [m/s]
+
     Examples
     --------
     A van of 1 710 kg with 0.83 m² at 90 km/h: 159 N rolling, 318 N air.
@@ -87,5 +140,13 @@ def level_wh_per_km(
 
 
 def inertia_n(mass_kg: ArrayLike, acceleration_m_s2: ArrayLike) -> Array:
-    """Force that accelerates a vehicle with its rotating parts. [N]"""
+    """Force that accelerates a vehicle with its rotating parts. [N]
+
+    Parameters
+    ----------
+    mass_kg : array_like
+        Of the vehicle with its load. [kg]
+    acceleration_m_s2 : array_like
+        Of the vehicle. [m/s²]
+    """
     return np.asarray((1 + ROTATING_MASS_SHARE) * np.asarray(mass_kg) * np.asarray(acceleration_m_s2))

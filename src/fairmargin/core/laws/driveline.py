@@ -17,6 +17,13 @@ BATTERY_PER_K: Final = -0.001  # of consumption per kelvin of the battery itself
 def temperature_factor(temperature_c: ArrayLike, per_k: ArrayLike = TEMPERATURE_PER_K) -> Factor:
     """Consumption at an air temperature relative to 15 °C, exp(k (15 − T)); derivative by k (common practice).
 
+    Parameters
+    ----------
+    temperature_c : array_like
+        Of the outside air. [°C]
+    per_k : array_like, optional
+        Change of the logarithm per kelvin. [1/K]
+
     Examples
     --------
     >>> round(float(temperature_factor(-5.0).value), 4)
@@ -27,5 +34,11 @@ def temperature_factor(temperature_c: ArrayLike, per_k: ArrayLike = TEMPERATURE_
 
 
 def battery_share(warmer_k: float) -> float:
-    """Share of consumption that a battery warmer by so many kelvin changes; warmer uses less (common practice)."""
+    """Share of consumption that a battery warmer by so many kelvin changes; warmer uses less (common practice).
+
+    Parameters
+    ----------
+    warmer_k : float
+        By how much. [K]
+    """
     return BATTERY_PER_K * warmer_k

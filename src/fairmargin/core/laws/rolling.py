@@ -29,6 +29,13 @@ COOL_DOWN_S: Final = 3600.0  # and of their cooling while standing; common pract
 def temperature_factor(temperature_c: ArrayLike, per_k: ArrayLike = TEMPERATURE_PER_K) -> Factor:
     """C_rr at an air temperature relative to 20 °C, exp(−k (T − 20)) [1]_; derivative by k.
 
+    Parameters
+    ----------
+    temperature_c : array_like
+        Of the outside air. [°C]
+    per_k : array_like, optional
+        Change of the logarithm per kelvin. [1/K]
+
     Examples
     --------
     >>> round(float(temperature_factor(0.0).value), 4)
@@ -40,6 +47,13 @@ def temperature_factor(temperature_c: ArrayLike, per_k: ArrayLike = TEMPERATURE_
 
 def pressure_factor(pressure_ratio: ArrayLike, exponent: ArrayLike = PRESSURE_EXPONENT) -> Factor:
     """C_rr at an inflation pressure relative to another, (p/p₀)ˣ; derivative by x (common practice).
+
+    Parameters
+    ----------
+    pressure_ratio : array_like
+        Inflation pressure over the other. [1]
+    exponent : array_like, optional
+        Of C_rr against inflation pressure. [1]
 
     Examples
     --------
@@ -53,14 +67,32 @@ def pressure_factor(pressure_ratio: ArrayLike, exponent: ArrayLike = PRESSURE_EX
 
 
 def warm_up_factor(cold_share: ArrayLike, rise: ArrayLike) -> Factor:
-    """C_rr of tyres that are still cold by a share, 1 + r·share; derivative by the rise r of wholly cold ones."""
+    """C_rr of tyres that are still cold by a share, 1 + r·share; derivative by the rise r of wholly cold ones.
+
+    Parameters
+    ----------
+    cold_share : array_like
+        1 for wholly cold tyres, 0 for warm ones.
+    rise : array_like
+        Of C_rr on wholly cold tyres. [1]
+    """
     share = np.asarray(cold_share, dtype=float)
     value = 1.0 + np.asarray(rise, dtype=float) * share
     return Factor(value, share / value)
 
 
 def force_n(mass_kg: ArrayLike, coefficient: ArrayLike, slope_cos: ArrayLike) -> Array:
-    """Rolling resistance. [N]"""
+    """Rolling resistance. [N]
+
+    Parameters
+    ----------
+    mass_kg : array_like
+        Of the vehicle with its load. [kg]
+    coefficient : array_like
+        C_rr. [1]
+    slope_cos : array_like
+        Cosine of the slope. [1]
+    """
     return np.asarray(
         np.asarray(mass_kg) * np.asarray(coefficient) * (GRAVITY_M_S2 * np.asarray(slope_cos)), dtype=float
     )
@@ -70,26 +102,68 @@ def force_n(mass_kg: ArrayLike, coefficient: ArrayLike, slope_cos: ArrayLike) ->
 
 
 def cold_share_after(share: float, driven_s: float) -> float:
-    """Share by which tyres are still cold after driving, from `share` at the start: share·exp(−t/700 s)."""
+    """Share by which tyres are still cold after driving, from `share` at the start: share·exp(−t/700 s).
+
+    Parameters
+    ----------
+    share : float
+        Cold share at the start: 1 wholly cold, 0 warm.
+    driven_s : float
+        Driving time. [s]
+    """
     return share * math.exp(-driven_s / WARM_UP_S)
 
 
 def cold_share_mean(share: float, driven_s: float) -> float:
-    """Mean of the cold share over a drive that begins at `share`."""
+    """Mean of the cold share over a drive that begins at `share`.
+
+    Parameters
+    ----------
+    share : float
+        Cold share at the start: 1 wholly cold, 0 warm.
+    driven_s : float
+        Driving time. [s]
+    """
     return (share - cold_share_after(share, driven_s)) * WARM_UP_S / driven_s
 
 
 def cold_share_at_start(mean: float, driven_s: float) -> float:
-    """Cold share at the start of a drive whose mean is known: the inverse of `cold_share_mean`."""
+    """Cold share at the start of a drive whose mean is known: the inverse of `cold_share_mean`.
+
+    Parameters
+    ----------
+    mean : float
+        Mean cold share over the drive.
+    driven_s : float
+        Driving time. [s]
+    """
     return mean * driven_s / WARM_UP_S / max(-math.expm1(-driven_s / WARM_UP_S), 1e-9)
 
 
 def cold_share_between(share: float, from_s: float, to_s: float) -> float:
-    """Mean of the cold share over a part of a drive that begins at `share`, in seconds since its start."""
+    """Mean of the cold share over a part of a drive that begins at `share`, in seconds since its start.
+
+    Parameters
+    ----------
+    share : float
+        Cold share at the start: 1 wholly cold, 0 warm.
+    from_s : float
+        Seconds since the start of the drive. [s]
+    to_s : float
+        Seconds since the start of the drive. [s]
+    """
     passed = math.exp(-from_s / WARM_UP_S) - math.exp(-to_s / WARM_UP_S)
     return share * (passed * WARM_UP_S / max(to_s - from_s, 1.0))
 
 
 def cold_share_rested(share: float, stood_s: float) -> float:
-    """Cold share after standing: what was warm cools with a time constant of an hour."""
+    """Cold share after standing: what was warm cools with a time constant of an hour.
+
+    Parameters
+    ----------
+    share : float
+        Cold share at the start: 1 wholly cold, 0 warm.
+    stood_s : float
+        Time standing. [s]
+    """
     return 1.0 - (1.0 - share) * math.exp(-stood_s / COOL_DOWN_S)

@@ -89,6 +89,13 @@ def headings_rad(latitude_deg: ArrayLike, longitude_deg: ArrayLike) -> Array:
     """Heading from each point to the next, shape (n-1,), from local radii of curvature [1]_. [rad]
 
     Good to better than 0.01° for points up to a kilometre apart away from the poles.
+
+    Parameters
+    ----------
+    latitude_deg : array_like
+        Of the points, shape (n,). [°]
+    longitude_deg : array_like
+        Of the points, shape (n,). [°]
     """
     lat, lon = (np.radians(np.asarray(latitude_deg, dtype=float)), np.radians(np.asarray(longitude_deg, dtype=float)))
     middle = (lat[1:] + lat[:-1]) / 2
@@ -99,7 +106,17 @@ def headings_rad(latitude_deg: ArrayLike, longitude_deg: ArrayLike) -> Array:
 
 
 def smooth_over_distance(values: Array, step_m: float, width_m: float) -> Array:
-    """Gaussian smoothing along the distance; ends are mirrored through the end value so slopes survive."""
+    """Gaussian smoothing along the distance; ends are mirrored through the end value so slopes survive.
+
+    Parameters
+    ----------
+    values : numpy.ndarray
+        At points of equal distance, shape (n,).
+    step_m : float
+        Distance between points. [m]
+    width_m : float
+        Standard deviation of the smoothing. [m]
+    """
     sigma = width_m / 2.0 / step_m
     reach = min(int(np.ceil(3 * sigma)), len(values) - 1)
     if reach < 1:
@@ -176,7 +193,15 @@ class Line:
         return float(self.distance_m[-1])
 
     def plane(self, latitude: ArrayLike, longitude: ArrayLike) -> tuple[Array, Array]:
-        """Positions in the local plane of the line's middle point. [m]"""
+        """Positions in the local plane of the line's middle point. [m]
+
+        Parameters
+        ----------
+        latitude : array_like
+            [°]
+        longitude : array_like
+            [°]
+        """
         return _plane(latitude, longitude, float(np.mean(self.latitude)), float(self.longitude[0]))
 
     def project(self, latitude: ArrayLike, longitude: ArrayLike, guess_m: ArrayLike) -> tuple[Array, Array]:
@@ -211,7 +236,19 @@ def _plane(latitude: ArrayLike, longitude: ArrayLike, lat0: float, lon0: float) 
 
 
 def line_of(distance_m: Array, latitude: Array, longitude: Array, spacing_m: float = 50.0) -> Line:
-    """Make a line of points about `spacing_m` apart (local radii of curvature [1]_)."""
+    """Make a line of points about `spacing_m` apart (local radii of curvature [1]_).
+
+    Parameters
+    ----------
+    distance_m : numpy.ndarray
+        Along the road, rising, shape (n,). [m]
+    latitude : numpy.ndarray
+        [°]
+    longitude : numpy.ndarray
+        [°]
+    spacing_m : float, optional
+        Wanted distance between points. [m]
+    """
     at = np.linspace(0.0, distance_m[-1] - distance_m[0], max(2, int((distance_m[-1] - distance_m[0]) / spacing_m) + 1))
     lat = np.interp(at, distance_m - distance_m[0], latitude)
     lon = np.interp(at, distance_m - distance_m[0], longitude)

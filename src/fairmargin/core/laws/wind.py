@@ -25,6 +25,15 @@ CAR_TURBULENCE_SHARE: Final = 0.9  # of the mast's turbulence that is left at th
 def height_factor(measured_at_m: float, terrain: str = "open", car_height_m: float = CAR_HEIGHT_M) -> float:
     """Share of the mast's wind speed that blows at the car: logarithmic profile ln(z/z0)/ln(z_mast/z0).
 
+    Parameters
+    ----------
+    measured_at_m : float
+        Height of the mast. [m]
+    terrain : str, optional
+        A key of `ROUGHNESS_M`.
+    car_height_m : float, optional
+        Height at which the wind meets the car. [m]
+
     Raises
     ------
     ValueError
@@ -39,6 +48,13 @@ def height_factor(measured_at_m: float, terrain: str = "open", car_height_m: flo
 def turbulence_m_s(speed_m_s: ArrayLike, gust_m_s: float | None = None) -> Array:
     """Standard deviation of the gusts at the mast, from the mean wind and, where reported, the gusts. [m/s]
 
+    Parameters
+    ----------
+    speed_m_s : array_like
+        Mean wind at the mast. [m/s]
+    gust_m_s : float, optional
+        Strongest gust at the mast; None where none was reported. [m/s]
+
     Examples
     --------
     >>> [round(float(x), 6) for x in (turbulence_m_s(5.0), turbulence_m_s(5.0, 11.0), turbulence_m_s(0.0))]
@@ -50,13 +66,30 @@ def turbulence_m_s(speed_m_s: ArrayLike, gust_m_s: float | None = None) -> Array
 
 
 def from_vector(speed_m_s: ArrayLike, from_deg: ArrayLike) -> tuple[Array, Array]:
-    """North and east components of the direction the wind comes *from*, times its speed. [m/s]"""
+    """North and east components of the direction the wind comes *from*, times its speed. [m/s]
+
+    Parameters
+    ----------
+    speed_m_s : array_like
+        Of the wind. [m/s]
+    from_deg : array_like
+        Direction it comes from, true. [°]
+    """
     speed, angle = np.asarray(speed_m_s, dtype=float), np.radians(np.asarray(from_deg, dtype=float))
     return speed * np.cos(angle), speed * np.sin(angle)
 
 
 def along_and_across(from_north: ArrayLike, from_east: ArrayLike, heading_rad: ArrayLike) -> tuple[Array, Array]:
     """Head wind (positive against the car) and cross wind (positive from the right). [m/s]
+
+    Parameters
+    ----------
+    from_north : array_like
+        Component of the wind from the north. [m/s]
+    from_east : array_like
+        Component of the wind from the east. [m/s]
+    heading_rad : array_like
+        Of the road, from north over east. [rad]
 
     Examples
     --------
@@ -72,7 +105,19 @@ def along_and_across(from_north: ArrayLike, from_east: ArrayLike, heading_rad: A
 def resolved(
     from_north: ArrayLike, from_east: ArrayLike, heading_cos: ArrayLike, heading_sin: ArrayLike
 ) -> tuple[Array, Array]:
-    """The same as `along_and_across`, where sines and cosines of the headings are at hand. [m/s]"""
+    """The same as `along_and_across`, where sines and cosines of the headings are at hand. [m/s]
+
+    Parameters
+    ----------
+    from_north : array_like
+        Component of the wind from the north. [m/s]
+    from_east : array_like
+        Component of the wind from the east. [m/s]
+    heading_cos : array_like
+        Cosine of the heading.
+    heading_sin : array_like
+        Sine of the heading.
+    """
     north, east = np.asarray(from_north, dtype=float), np.asarray(from_east, dtype=float)
     cos, sin = np.asarray(heading_cos, dtype=float), np.asarray(heading_sin, dtype=float)
     return north * cos + east * sin, east * cos - north * sin

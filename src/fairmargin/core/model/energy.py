@@ -39,7 +39,13 @@ class RoadModel:
     configuration_mass_kg: Array  # declared, per leg
 
     def by_leg(self, row_leg: NDArray[np.intp]) -> RoadModel:
-        """Return the same model with the rows of each leg taken together (rows of a leg lie side by side)."""
+        """Return the same model with the rows of each leg taken together (rows of a leg lie side by side).
+
+        Parameters
+        ----------
+        row_leg : numpy.ndarray of int
+            Leg of each row, shape (rows,).
+        """
         first = np.flatnonzero(np.diff(row_leg, prepend=-1))
         paths = replace(
             self.paths,

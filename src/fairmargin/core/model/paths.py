@@ -42,11 +42,23 @@ class Paths:
     stops: Array  # per leg, full stops that cost kinetic energy
 
     def spread(self, per_leg: Array) -> Array:
-        """Repeat a per-leg value over its stretches."""
+        """Repeat a per-leg value over its stretches.
+
+        Parameters
+        ----------
+        per_leg : numpy.ndarray
+            Shape (legs,).
+        """
         return np.repeat(per_leg, self.counts)
 
     def total(self, per_stretch: Array) -> Array:
-        """Sum over each leg's stretches."""
+        """Sum over each leg's stretches.
+
+        Parameters
+        ----------
+        per_stretch : numpy.ndarray
+            Shape (stretches,).
+        """
         return np.asarray(np.add.reduceat(per_stretch, self.starts))
 
 
@@ -67,7 +79,15 @@ class LegTable:
 
 
 def join(drives: Sequence[Stretches], stops: Sequence[float]) -> Paths:
-    """Flatten drives into one set of arrays; `stops` are full stops of each that cost kinetic energy."""
+    """Flatten drives into one set of arrays; `stops` are full stops of each that cost kinetic energy.
+
+    Parameters
+    ----------
+    drives : sequence of Stretches
+        Each its stretches.
+    stops : sequence of float
+        Full stops of each drive.
+    """
     counts = np.array([len(d.length_m) for d in drives], dtype=np.intp)
     starts = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.intp)
     slope = np.concatenate([d.slope_rad for d in drives])
@@ -90,7 +110,17 @@ def join(drives: Sequence[Stretches], stops: Sequence[float]) -> Paths:
 def conditions_table(
     conditions: Sequence[Conditions], heading_known: NDArray[np.bool_], mean_pressure: float
 ) -> LegTable:
-    """Per-leg arrays; a wind whose angle to the road is not known counts as no wind, and wide."""
+    """Per-leg arrays; a wind whose angle to the road is not known counts as no wind, and wide.
+
+    Parameters
+    ----------
+    conditions : sequence of Conditions
+        Of the legs, in their order.
+    heading_known : numpy.ndarray of bool
+        Whether the angle between road and wind is known, shape (legs,).
+    mean_pressure : float
+        Of the tyre pressures noted. [kPa]
+    """
     known = [c.wind_known and k for c, k in zip(conditions, heading_known, strict=True)]
     return LegTable(
         temperature_c=np.array([c.temperature_c for c in conditions]),

@@ -25,12 +25,24 @@ FREE_SPEED: Final = (0.7, 1.8)
 
 
 def is_loop(study: Study) -> bool:
-    """Whether legs end where they begin."""
+    """Whether legs end where they begin.
+
+    Parameters
+    ----------
+    study : Study
+    """
     return study.method in {"loop", "laps"}
 
 
 def default_shape(study: Study, backwards: bool) -> RouteShape:
-    """Shape used without a route: a circle for loops, else one straight flat stretch."""
+    """Shape used without a route: a circle for loops, else one straight flat stretch.
+
+    Parameters
+    ----------
+    study : Study
+    backwards : bool
+        Whether the road is driven the other way.
+    """
     if is_loop(study):
         angle = np.asarray((np.arange(LOOP_STRETCHES) + 0.5) * (2 * np.pi / LOOP_STRETCHES), dtype=np.float64)
         flat = np.zeros(LOOP_STRETCHES)
@@ -65,7 +77,13 @@ class Road:
         self._grouped: dict[bool, tuple[Array, Array, Array]] = {}
 
     def way(self, backwards: bool) -> RouteShape:
-        """Return the road in one direction."""
+        """Return the road in one direction.
+
+        Parameters
+        ----------
+        backwards : bool
+            Whether the road is driven the other way.
+        """
         if self.shape is None:
             return default_shape(self._study, backwards)
         return self.shape.reversed() if backwards else self.shape
@@ -87,6 +105,19 @@ class Road:
         """Stretches of a leg at its average moving speed, slower where slow traffic was noted.
 
         Where its time is not known the speed is the one held outside of slow traffic.
+
+        Parameters
+        ----------
+        backwards : bool
+            Whether the road is driven the other way.
+        true_m : float
+            Length of the leg. [m]
+        speed_m_s : float
+            True speed of the vehicle. [m/s]
+        events : sequence of Event
+            What was noted on it.
+        timed : bool, optional
+            Whether its driving time is known.
         """
         whole = self.way(backwards)
         scale = true_m / whole.total_m if true_m else 1.0
@@ -111,6 +142,15 @@ class Road:
 
     def logged(self, log: GatedLog, backwards: bool, segments: int) -> LoggedRows:
         """Cut a logged leg into `segments` rows between its gates, each through its own speeds.
+
+        Parameters
+        ----------
+        log : GatedLog
+            Between its gates.
+        backwards : bool
+            Whether the road is driven the other way.
+        segments : int
+            How many rows.
 
         Raises
         ------
