@@ -4,20 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+import numpy as np
+from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fairmargin.core.inference.curve import SpeedCurve
 from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice, label
 from fairmargin.core.words import signed
-from fairmargin.desktop.theme import font, theme, trial_colour
+from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
-from fairmargin.desktop.widgets.basics import draw_mark
+from fairmargin.desktop.widgets.plot import LEFT, Plot
 from fairmargin.exchange.words.results import speed_words, units_of
-
-LEFT = 52.0
 
 
 class SpeedCurveChart(QWidget):
@@ -121,44 +119,17 @@ class SpeedCurveChart(QWidget):
         every = [*middle, *near, *([0.0] if zero else [])]
         pad = 0.08 * (max(every) - min(every) or 1.0)
         up = Axis.whole_ticks(min(every) - pad, max(every) + pad, bottom, top, 4)
-        p.setPen(theme.colour("muted"))
-        p.drawText(QPointF(left - LEFT + 8, 14), title)
-        up.draw_upright(p, left, right, lambda v: words(v, up), zero)
-        across.draw_across(p, bottom, bottom + 4, lambda v: f"{v:.0f}")
-        p.drawText(QRectF(left, bottom + 18, right - left, 18), Qt.AlignmentFlag.AlignRight, units.speed)
-        p.save()
-        p.setClipRect(QRectF(left, top, right - left, bottom - top))
-        for c, values, ends in lines:
-            which = self._number(c.configuration)
-            name = "baseline" if which is None else trial_colour(which)
-            band = [QPointF(across.at(s), up.at(e[0])) for s, e in zip(speeds, ends, strict=True)]
-            band += [QPointF(across.at(s), up.at(e[1])) for s, e in reversed(list(zip(speeds, ends, strict=True)))]
-            p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(theme.colour(name, 0.14))
-            p.drawPolygon(QPolygonF(band))
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            for i in range(len(speeds) - 1):
-                tested = _tested(c, c.speeds_kmh[i], 4.0) and _tested(c, c.speeds_kmh[i + 1], 4.0)
-                p.setPen(QPen(theme.colour(name), 2, Qt.PenStyle.SolidLine if tested else Qt.PenStyle.DashLine))
-                p.drawLine(
-                    QPointF(across.at(speeds[i]), up.at(values[i])),
-                    QPointF(across.at(speeds[i + 1]), up.at(values[i + 1])),
-                )
-            for kmh in c.driven_kmh:
-                at = _between(c.speeds_kmh, values, kmh)
-                draw_mark(p, QPointF(across.at(units.show("speed", kmh)), up.at(at)), 10, which, theme.colour(name))
-        p.restore()
+        plot = Plot(p, across, up)
+        plot.frame(title, units.speed, lambda v: words(v, up), zero)
+        with plot.clipped():
+            for c, values, ends in lines:
+                which = self._number(c.configuration)
+                plot.band(speeds, ends, which)
+                plot.line(speeds, values, which, [_tested(c, v, 4.0) for v in c.speeds_kmh])
+                for kmh in c.driven_kmh:
+                    plot.mark(units.show("speed", kmh), float(np.interp(kmh, c.speeds_kmh, values)), which)
 
 
 def _tested(c: SpeedCurve, kmh: float, around: float) -> bool:
     """Whether a speed lies within what was driven, or next to it."""
     return c.driven_kmh[0] - around <= kmh <= c.driven_kmh[-1] + around
-
-
-def _between(speeds: Sequence[float], values: Sequence[float], kmh: float) -> float:
-    """Value of a curve at a speed, between its points."""
-    for i in range(len(speeds) - 1):
-        if speeds[i] <= kmh <= speeds[i + 1]:
-            share = (kmh - speeds[i]) / (speeds[i + 1] - speeds[i])
-            return values[i] + share * (values[i + 1] - values[i])
-    return values[0] if kmh < speeds[0] else values[-1]

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QFontMetricsF, QPainter
 from PySide6.QtWidgets import QWidget
 
 from fairmargin.core.planning import Expected, Share
@@ -12,8 +12,8 @@ from fairmargin.core.units import UnitChoice
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
-from fairmargin.desktop.widgets.basics import draw_mark
 from fairmargin.desktop.widgets.charts import Chart
+from fairmargin.desktop.widgets.plot import Plot
 
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
@@ -46,22 +46,17 @@ class ExpectedCurve(Chart):
         left, right, top, bottom = 50.0, self.width() - 34.0, 10.0, self.height() - 26.0
         high = max(float(e.high.max()), self._blind, 0.5) * 1.08
         low = min(float(e.low.min()), -self._blind, -0.5) * 1.08
-        x = Axis(float(e.speed_kmh[0]), float(e.speed_kmh[-1]), left, right).at
+        across = Axis(float(e.speed_kmh[0]), float(e.speed_kmh[-1]), left, right)
         upright = Axis(low, high, bottom, top, 5)
-        y = upright.at
+        plot, x, y = Plot(p, across, upright), across.at, upright.at
         p.fillRect(QRectF(left, y(self._blind), right - left, y(-self._blind) - y(self._blind)), theme.colour("band"))
         p.setFont(font(12))
         fine = 0 if upright.step >= 1 else 1
         upright.draw_upright(p, left, right, lambda v: f"{signed(v, fine)} %", zero=True)
-        upper = [QPointF(x(v), y(z)) for v, z in zip(e.speed_kmh, e.high, strict=True)]
-        lower = [QPointF(x(v), y(z)) for v, z in zip(e.speed_kmh, e.low, strict=True)]
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(theme.colour("trial", 0.22))
-        p.drawPolygon(QPolygonF([*upper, *lower[::-1]]))
-        p.setPen(QPen(theme.colour("trial"), 2))
-        p.drawPolyline(QPolygonF([QPointF(x(v), y(z)) for v, z in zip(e.speed_kmh, e.percent, strict=True)]))
-        at = float(np.interp(self._speed, e.speed_kmh, e.percent))
-        draw_mark(p, QPointF(x(self._speed), y(at)), 12, 0, theme.colour("trial"))
+        speeds = e.speed_kmh.tolist()
+        plot.band(speeds, list(zip(e.low.tolist(), e.high.tolist(), strict=True)), 0, 0.22)
+        plot.line(speeds, e.percent.tolist(), 0)
+        plot.mark(self._speed, float(np.interp(self._speed, e.speed_kmh, e.percent)), 0, 12)
         p.setPen(theme.colour("muted"))
         p.drawText(QRectF(left + 4, y(self._blind) - 1, 320, 16), _MIDDLE, "grey: what the design cannot see")
         shown = units.show("speed", 1.0)

@@ -5,16 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fairmargin.core.units import UnitChoice, label
-from fairmargin.desktop.theme import font, theme, trial_colour
+from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
-from fairmargin.desktop.widgets.basics import draw_mark
-
-LEFT = 52.0
+from fairmargin.desktop.widgets.plot import LEFT, Plot, colour_name
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,66 +154,35 @@ class RangeCurve(QWidget):
         middle = sorted(v for values, _ in lines for v in values)
         low, high = max(min(every), 0.8 * middle[0]), min(max(every), 1.25 * middle[-1])
         up = Axis.whole_ticks(low, high, bottom, top, 4)
-        p.setPen(theme.colour("muted"))
-        p.drawText(QPointF(left - LEFT + 8, 15), title)
-        up.draw_upright(p, left, right, lambda v: f"{v:.{up.decimals}f}", False)
-        across.draw_across(p, bottom, bottom + 4, lambda v: f"{v:.0f}")
-        p.drawText(QRectF(left, bottom + 18, right - left, 18), Qt.AlignmentFlag.AlignRight, self._units.speed)
-        p.save()
-        p.setClipRect(QRectF(left, top, right - left, bottom - top))
-        if rated is not None:
-            p.setPen(QPen(theme.colour("muted"), 1.2, Qt.PenStyle.DotLine))
-            p.drawLine(QPointF(left, up.at(rated)), QPointF(right, up.at(rated)))
-            p.drawText(QRectF(left, up.at(rated) - 17, right - left - 4, 15), Qt.AlignmentFlag.AlignRight, "rated")
-        for line, (values, ends) in zip(self.lines, lines, strict=True):
-            self._line(p, line, values, ends, across, up, best)
-        if self.at_kmh is not None:
-            x = across.at(self._units.show("speed", self.at_kmh))
-            p.setPen(QPen(theme.colour("ink"), 1.2))
-            p.drawLine(QPointF(x, top), QPointF(x, bottom))
-        p.restore()
+        plot = Plot(p, across, up)
+        plot.frame(title, self._units.speed, lambda v: f"{v:.{up.decimals}f}")
+        with plot.clipped():
+            if rated is not None:
+                y = up.at(rated)
+                p.setPen(QPen(theme.colour("muted"), 1.2, Qt.PenStyle.DotLine))
+                p.drawLine(QPointF(left, y), QPointF(right, y))
+                p.drawText(QRectF(left, y - 17, right - left - 4, 15), Qt.AlignmentFlag.AlignRight, "rated")
+            for line, (values, ends) in zip(self.lines, lines, strict=True):
+                self._line(plot, line, values, ends, best)
+            if self.at_kmh is not None:
+                x = across.at(self._units.show("speed", self.at_kmh))
+                p.setPen(QPen(theme.colour("ink"), 1.2))
+                p.drawLine(QPointF(x, top), QPointF(x, bottom))
 
     def _line(
-        self,
-        p: QPainter,
-        line: RangeLine,
-        values: list[float],
-        ends: list[tuple[float, float]],
-        across: Axis,
-        up: Axis,
-        best: bool,
+        self, plot: Plot, line: RangeLine, values: list[float], ends: list[tuple[float, float]], best: bool
     ) -> None:
         """One configuration's curve, band, the speeds that were driven, and where it goes farthest."""
         assert self._units is not None
-        name = "baseline" if line.which is None else trial_colour(line.which)
-        xs = [across.at(self._units.show("speed", v)) for v in line.speeds]
-        band = [QPointF(x, up.at(e[0])) for x, e in zip(xs, ends, strict=True)]
-        band += [QPointF(x, up.at(e[1])) for x, e in reversed(list(zip(xs, ends, strict=True)))]
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(theme.colour(name, 0.14))
-        p.drawPolygon(QPolygonF(band))
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        for i in range(len(xs) - 1):
-            tested = all(line.driven[0] - 4 <= line.speeds[k] <= line.driven[1] + 4 for k in (i, i + 1))
-            p.setPen(QPen(theme.colour(name), 2, Qt.PenStyle.SolidLine if tested else Qt.PenStyle.DashLine))
-            p.drawLine(QPointF(xs[i], up.at(values[i])), QPointF(xs[i + 1], up.at(values[i + 1])))
+        xs = [self._units.show("speed", v) for v in line.speeds]
+        low, high = line.driven
+        plot.band(xs, ends, line.which)
+        plot.line(xs, values, line.which, [low - 4 <= v <= high + 4 for v in line.speeds])
         for kmh in dict.fromkeys(line.driven):
-            at = _between(line.speeds, values, kmh)
-            draw_mark(
-                p, QPointF(across.at(self._units.show("speed", kmh)), up.at(at)), 10, line.which, theme.colour(name)
-            )
+            plot.mark(self._units.show("speed", kmh), float(np.interp(kmh, line.speeds, values)), line.which)
         if best and 0 < line.best < len(xs) - 1:
-            x, y = xs[line.best], up.at(values[line.best])
-            p.setPen(QPen(theme.colour(name), 1.6))
-            p.drawLine(QPointF(x, y - 12), QPointF(x, y - 4))
+            at = plot.at(xs[line.best], values[line.best])
+            plot.p.setPen(QPen(theme.colour(colour_name(line.which)), 1.6))
+            plot.p.drawLine(at - QPointF(0, 12), at - QPointF(0, 4))
             if line is self.lines[0]:
-                p.drawText(QPointF(x + 6, y - 8), "farthest")
-
-
-def _between(speeds: Sequence[float], values: Sequence[float], kmh: float) -> float:
-    """Value of a curve at a speed, between its points."""
-    for i in range(len(speeds) - 1):
-        if speeds[i] <= kmh <= speeds[i + 1]:
-            share = (kmh - speeds[i]) / (speeds[i + 1] - speeds[i])
-            return values[i] + share * (values[i + 1] - values[i])
-    return values[0] if kmh < speeds[0] else values[-1]
+                plot.p.drawText(at + QPointF(6, -8), "farthest")
