@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
+from datetime import datetime, timedelta
 from typing import Any, Final
 
+import numpy as np
 from truths.field import FieldDay, Weeks, field_day, field_weeks
 from truths.field.days import EVERYTHING
 
-from fairmargin.core.study import Study
+from fairmargin.core.study import Study, new_study
 from fairmargin.simulation import DayPlan, simulate
 
 ORDERS: Final = ("ABBA", "ABAB", "AABB", "AB", "ABBABAAB")
@@ -58,6 +61,30 @@ def _field(**fixed: Any) -> Callable[[int], Made]:
             plan["effect_percent"] = 60.0 + 60.0 * ((seed * 37) % 100) / 100
         made = field_day(20_000 + seed, FieldDay(**plan))
         return made.study, made.traces, made.truth_percent
+
+    return make
+
+
+def _noise(spread: float, order: str) -> Callable[[int], Made]:
+    """Readings that differ by nothing anybody could note: a test day of 25 km legs in 1 m/s, or everyday trips."""
+    everyday = order == "A9B9"
+
+    def make(seed: int) -> Made:
+        rng = np.random.default_rng(seed)
+        method = "everyday" if everyday else "out-and-back"
+        study = new_study(
+            title="Noise", kind="aero covers", order="A" * 18 + "B" * 18 if everyday else order, method=method
+        )
+        start, step = datetime(2026, 5, 2, 9), timedelta(days=1) if everyday else timedelta(minutes=25)
+        noted = {"average_unit": "Wh/km", "average_step": 0.1, "distance_km": 25.0, "duration_s": 1000, "temperature_c": 15.0,
+                 "wind_speed_ms": 1.0, "wind_from_deg": 40.0, "climate": "off", "road": "dry"}  # fmt: skip
+        legs = [
+            leg.with_(
+                average_shown=round(170 * math.exp(spread * rng.normal()), 1), started_at=start + i * step, **noted
+            )
+            for i, leg in enumerate(study.legs)
+        ]
+        return study.with_legs(legs), {}, 0.0
 
     return make
 
@@ -203,6 +230,12 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
         kind="towing", effect_percent="large", relief_m=800.0, climb_m=500.0, **BARE
     ),
     "diesel, 800 m of hills": _field(sort="diesel", relief_m=800.0, climb_m=500.0),
+    # nothing but noise: no simulator, no change
+    **{
+        f"noise of {p} %, {order}": _noise(p / 100, order)
+        for p in (1, 3, 5, 8, 12)
+        for order in ("ABBA", "AABB", "ABBAABBA", "A9B9")
+    },
     # everyday
     "everyday, steady season": _weeks(),
     "everyday, in turn": _weeks(order="weekly"),

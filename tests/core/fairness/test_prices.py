@@ -66,8 +66,9 @@ BY_HAND = (
     Priced("vehicle-confounded", "vehicle-confounded", None, 0, "blocks", False),
     # two days of their own: √2 · 0.8 % · 1.96
     Priced("days-apart", "days-apart", 1.96 * sqrt(2) * 0.8, 0.04, "caution", True),
-    # one pair there and back is two legs each: √(1/2 + 1/2) · scatter · 1.96
-    Priced("one-pair-only", "one-pair-only", 1.96 * SCATTER, 0.25, "caution", True),
+    # one pair there and back is two legs each: √(1/2 + 1/2) · scatter · 1.96, the scatter a fifth above the usual since
+    # one day in ten is rough and a pair does not say which
+    Priced("one-pair-only", "one-pair-only", 1.96 * 1.17 * SCATTER, 0.3, "caution", True),
     # the part of the air is larger at 110 km/h: the covers' 4.9 % grow with it
     Priced("outside-tested-speed", "outside-tested-speed",
            -4.92 * (air_n(110 / 3.6) / whole_n(110 / 3.6) / AIR - 1), 0.12, "caution", True),
@@ -227,7 +228,7 @@ def test_cold_start_of_the_baseline_flatters_the_trial():
 def test_scatter_and_left_out_legs():
     # By hand: readings that swing by 6 % where 1.3 % are usual.
     loud = of("scatter-large", "scatter-large")
-    assert loud.severity == "note" and 1.5 < loud.bias_percent < 5.0 and loud.covered
+    assert loud.severity == "caution" and 1.5 < loud.bias_percent < 6.5 and loud.covered
     late = of("left-out-after-result", "left-out-after-result")
     there, gone = analyse(made()["none"][0]), analyse(made()["left-out-after-result"][0])
     apart = gone.comparisons[0].effect_percent - there.comparisons[0].effect_percent

@@ -99,7 +99,7 @@ def test_the_predicted_margin_is_what_the_analysis_then_gives(wind, speed):
         given.append(analyse(made.study).comparisons[0].half_width_percent)
     study = made.study.with_(plan=Plan(forecast=Forecast(wind_speed_ms=speed, temperature_c=11)))
     (design,) = compare_designs(study, patterns=["ABBA"], runs=4)
-    assert design.half_width_percent == pytest.approx(float(np.median(given)), rel=0.25)
+    assert design.half_width_percent == pytest.approx(float(np.median(given)), rel=0.3)
 
 
 def test_designs_are_priced_and_the_best_is_marked():

@@ -53,3 +53,4 @@ class Group(StrEnum):
     CALIBRATION = "calibration"  # of instruments: in a level, not in a comparison
     UNCORRECTED = "not corrected"  # what the recorded conditions are worth, where the model is not used
     SCATTER = "scatter"
+    SPREAD = "spread"  # what like drives differ by beyond what the model lets them

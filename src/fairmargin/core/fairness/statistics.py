@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from dataclasses import replace
 
 from fairmargin.core.conditions.case import names
 from fairmargin.core.conditions.causes import Group
@@ -16,6 +17,8 @@ from fairmargin.core.inference.priors import SCATTER_SHARE
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.slips import likely, usual_decimals
 from fairmargin.core.words import sentence, signed
+
+MAY_DECIDE = 0.2  # of its margin: a leg that moves the effect by less decides in no case
 
 
 @TEST_DAY.rule("one-pair-only", stage="plan", needs="nothing", covered=True)
@@ -36,7 +39,7 @@ def one_pair_only(case: ComparisonContext) -> Iterator[Finding]:
 
 @TEST_DAY.rule("one-leg-decides", stage="examine", needs="four drives", covered=True)
 def one_leg_decides(case: ComparisonContext) -> Iterator[Finding]:
-    """Without one leg the verdict would turn, or the effect move by half of its margin: priced as that move."""
+    """Without one leg the verdict would turn, or the effect move by half of the margin without it: priced as that move."""
     e = case.effect
     if len(e.influence) < limit.INFLUENCE_LEGS:
         return
@@ -46,7 +49,7 @@ def one_leg_decides(case: ComparisonContext) -> Iterator[Finding]:
     percent = 100.0 * shift * math.exp(e.log_ratio)
     half = (interval[1] - interval[0]) / 2
     flips = decided and (interval[0] + percent) * (interval[1] + percent) <= 0
-    if not flips and abs(percent) <= limit.INFLUENCE_OF_MARGIN * half:
+    if not flips and abs(percent) <= limit.INFLUENCE_OF_MARGIN * _margin_without(case, leg, half, percent):
         return
     yield Finding(
         "caution" if flips else "note",
@@ -57,6 +60,17 @@ def one_leg_decides(case: ComparisonContext) -> Iterator[Finding]:
         "Look at that leg again: reading, events, traffic. Drive it again if in doubt.",
         signed=True,
     )
+
+
+def _margin_without(case: ComparisonContext, leg: str, half: float, percent: float) -> float:
+    """Half-width of the margin without a leg that may be the cause of it; with it, where that is plain anyway."""
+    if abs(percent) <= MAY_DECIDE * half or abs(percent) > limit.INFLUENCE_OF_MARGIN * half:
+        return half
+    other = case.refit(replace(case.options, drop_legs=case.options.drop_legs | {leg}), case.conditions)
+    if other is None or case.trial not in other.effects:
+        return half
+    low, high = other.effects[case.trial].interval_percent(case.study.confidence)
+    return (high - low) / 2
 
 
 @TEST_DAY.rule("reading-doubtful", stage="drive", needs="readings", covered=False)

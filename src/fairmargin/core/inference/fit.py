@@ -14,6 +14,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core import intervals
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
@@ -24,7 +25,7 @@ from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.plain_difference import Plain, left_out, plain_differences
 from fairmargin.core.inference.plausible import Plausible, plausible
-from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, posterior
+from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, mixture_quantile, posterior
 from fairmargin.core.inference.priors import SCATTER_SHARE
 from fairmargin.core.inference.problem import Problem, prepare
 from fairmargin.core.inference.solver import Solution, solve
@@ -111,7 +112,8 @@ def fit_study(
     first = start is None  # a fit that only prices something needs no levels
     result = _posterior(problem, solution, options, log_levels, gradients, first)
     leg_sd, log_residual = _legs(problem, solution, result)
-    plain = plain_differences(study, problem, observations, options) if first else {}
+    by_leg = {c.leg: c for c in conditions}
+    plain = plain_differences(study, problem, by_leg, observations, options) if first else {}
     driven = {study.leg(o.legs[0]).configuration for o in observations}
     declared = _declared_masses(study, problem, solution) if first else {}
     return Fit(
@@ -120,7 +122,9 @@ def fit_study(
         local=problem.local_of(problem.leg_weights[: len(conditions)], solution.theta),
         effects={
             name: replace(
-                _effect(problem, solution, result, i, observations, log_levels),
+                _as_wide_as_its_spread(
+                    _effect(problem, solution, result, i, observations, log_levels), plain.get(name), study.confidence
+                ),
                 declared_mass=declared.get(name, 0.0),
                 errors=effect_errors(problem, solution, result, i, observations) if first else {},
             )
@@ -219,6 +223,22 @@ def _effect(
         baseline_wh_per_km=float(levels[0]) / km,
         trial_wh_per_km=float(levels[i + 1]) / km,
         influence={o.legs[0]: float(v) for o, v in zip(observations, result.influence(i), strict=True)},
+    )
+
+
+def _as_wide_as_its_spread(effect: Effect, plain: Plain | None, confidence: float) -> Effect:
+    """The effect, widened to the margin that like drives, or days, ask for where they differ more than it allows."""
+    if plain is None or not plain.spreads:
+        return effect
+    tail = (1.0 - confidence) / 2.0
+    low, high = (mixture_quantile(effect.weights, effect.means, effect.sds, q) for q in (tail, 1.0 - tail))
+    own, asked = (high - low) / 2.0, max(s.half_width(confidence) for s in plain.spreads)
+    if asked <= own:
+        return effect
+    more = (asked**2 - own**2) / intervals.deviate(confidence) ** 2
+    budget = sorted([*effect.budget, (str(Group.SPREAD), more)], key=lambda kv: -kv[1])
+    return replace(
+        effect, sds=np.sqrt(effect.sds**2 + more), random_variance=effect.random_variance + more, budget=tuple(budget)
     )
 
 

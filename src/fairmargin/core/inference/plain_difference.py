@@ -21,17 +21,16 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.vehicle import TOGETHER_S
+from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.options import FitOptions
-from fairmargin.core.inference.posterior import scatter_weights
 from fairmargin.core.inference.problem import Problem
 from fairmargin.core.inference.rows import Rows
+from fairmargin.core.inference.spread import SIZES, Spread, by_days, by_drives, sizes_of
 from fairmargin.core.study import Leg, Study
 
 Array = NDArray[np.float64]
 
-#: Sizes of the scatter that are integrated over, as multiples of the prior's: a reading typed tenfold is a scatter too.
-SIZES: Final = np.geomspace(0.35, 150.0, 50)
 NEWTON_STEPS: Final = 6
 NEAR: Final = 1e-5  # of the logarithm of an effect
 TELLABLE: Final = 1e-6  # squares of the change's column that nothing else explains, below which it cannot be told
@@ -50,6 +49,7 @@ class Plain:
     reading_variance: float
     scatter_variance: float  # at the scatter's mean size
     told: bool  # whether the readings tell the change from anything else
+    spreads: tuple[Spread, ...]  # what like drives and days differ by, with the recorded conditions taken out
 
     @property
     def corrected(self) -> float:
@@ -78,6 +78,16 @@ def paired_weights(study: Study, observations: Sequence[Observation], trial: str
     >>> [round(float(w), 6) for w in paired_weights(study, seen, "B")]
     [-0.5, -0.5, 0.5, 0.5]
     """
+    found = _paired(study, observations, trial)
+    out = np.zeros(len(observations))
+    if found is not None:
+        mine, _, own = found
+        out[mine] = own / float(own @ own)
+    return out
+
+
+def _paired(study: Study, observations: Sequence[Observation], trial: str) -> tuple[list[int], Array, Array] | None:
+    """Drives that are compared, what they may differ by (change first), and what of the change nothing else explains."""
     legs = [study.leg(o.legs[0]) for o in observations]
     mine = [i for i, leg in enumerate(legs) if leg.configuration in {study.baseline.id, trial}]
     most = max((len(observations[i].legs) for i in mine), default=1)
@@ -85,9 +95,8 @@ def paired_weights(study: Study, observations: Sequence[Observation], trial: str
     if len({legs[i].configuration for i in whole}) == 2:
         mine = whole  # a part of a run says nothing beside whole ones
     firsts = [legs[i] for i in mine]
-    out = np.zeros(len(legs))
     if not firsts:
-        return out
+        return None
     change = np.array([float(leg.configuration == trial) for leg in firsts])
     beside = [_ones([leg.vehicle == "control" for leg in firsts]), *_moments(firsts)]
     ways = [] if most > 1 else [_ones([x.direction == d for x in firsts]) for d in {x.direction for x in firsts}]
@@ -95,9 +104,33 @@ def paired_weights(study: Study, observations: Sequence[Observation], trial: str
         others = np.stack([np.ones(len(firsts)), *columns], axis=1)
         own = change - others @ np.linalg.lstsq(others, change, rcond=None)[0]
         if float(own @ own) > TELLABLE:
-            out[mine] = own / float(own @ own)
-            return out
-    return out
+            return mine, np.concatenate([change[:, None], others], axis=1), own
+    return None
+
+
+def _spreads(
+    study: Study,
+    conditions: Mapping[str, Conditions],
+    observations: Sequence[Observation],
+    trial: str,
+    values: Sequence[Array],
+    unit_var: Array,
+    reading: Array,
+    freedom: float,
+) -> tuple[Spread, ...]:
+    """Margins that drives, and days where they are replicated, ask for; of several `values` the least is believed."""
+    found = _paired(study, observations, trial)
+    if found is None:
+        return ()
+    mine, design, own = found
+    w = own / float(own @ own)
+    legs = [conditions[observations[i].legs[0]] for i in mine]
+    # What the recorded conditions explain leg by leg is no scatter; what they would add to it is none either.
+    drives = [by_drives(design, v[mine], w, unit_var[mine], reading[mine], freedom) for v in values]
+    days = [by_days(legs, v[mine], (unit_var + reading)[mine]) for v in values]
+    told = [d for d in days if d is not None]
+    least = [min(drives, key=lambda s: s.half_width(study.confidence))]
+    return tuple(least + ([min(told, key=lambda s: s.half_width(study.confidence))] if told else []))
 
 
 def _ones(test: Sequence[bool]) -> Array:
@@ -142,7 +175,11 @@ def _read(observations: Sequence[Observation]) -> Array:
 
 
 def plain_differences(
-    study: Study, problem: Problem, observations: Sequence[Observation], options: FitOptions
+    study: Study,
+    problem: Problem,
+    conditions: Mapping[str, Conditions],
+    observations: Sequence[Observation],
+    options: FitOptions,
 ) -> Mapping[str, Plain]:
     """The plain difference of every trial of a fit, with what it may be off by."""
     gather = _gathered(problem.rows, problem.owns)
@@ -158,7 +195,7 @@ def plain_differences(
     modelled = np.log(np.add.reduceat(np.exp(at.predicted), _firsts(problem))) - km - known
     jacobian = gather @ at.jacobian
     reading = (gather**2) @ problem.rows.noise(0.0)
-    sizes = _scatter(study, observations, read, problem.scatter_var, reading, options.scatter_freedom)
+    sizes = sizes_of(_cells(study, observations), read, problem.scatter_var, reading, options.scatter_freedom)
     multiple = float(sizes @ SIZES)
     free = np.array([u.group is not Group.CHANGE for u in problem.unknowns])
     found: dict[str, Plain] = {}
@@ -177,6 +214,16 @@ def plain_differences(
             reading_variance=by_reading,
             scatter_variance=by_scatter * multiple**2,
             told=bool(w.any()),
+            spreads=_spreads(
+                study,
+                conditions,
+                observations,
+                trial,
+                (read - modelled, read),
+                problem.scatter_var,
+                reading,
+                options.scatter_freedom,
+            ),
         )
     return found
 
@@ -208,21 +255,11 @@ def _as_read(problem: Problem, trials: Sequence[str], answers: Array) -> Array:
     return theta
 
 
-def _scatter(
-    study: Study, observations: Sequence[Observation], read: Array, scatter_var: Array, reading: Array, freedom: float
-) -> Array:
-    """Weights of the scatter's sizes, from what like drives differ by."""
-    groups: dict[tuple[str, ...], list[int]] = {}
-    for i, o in enumerate(observations):
-        leg = study.leg(o.legs[0])
-        groups.setdefault((leg.configuration, leg.vehicle, leg.direction, leg.sector), []).append(i)
-    log_likelihood = np.zeros(len(SIZES))
-    for members in groups.values():
-        own = read[members]
-        squares = float(np.sum((own - own.mean()) ** 2))
-        variance = float(np.mean(scatter_var[members])) * SIZES**2 + float(np.mean(reading[members]))
-        log_likelihood -= 0.5 * ((len(members) - 1) * np.log(variance) + squares / variance)
-    return scatter_weights(log_likelihood, freedom, SIZES)
+def _cells(study: Study, observations: Sequence[Observation]) -> Array:
+    """A column for each configuration, vehicle, direction and sector: drives that should take the same."""
+    legs = [study.leg(o.legs[0]) for o in observations]
+    keys = [(x.configuration, x.vehicle, x.direction, x.sector) for x in legs]
+    return np.array([[float(key == cell) for cell in dict.fromkeys(keys)] for key in keys])
 
 
 def left_out(study: Study, observations: Sequence[Observation], trial: str) -> Array:

@@ -32,8 +32,12 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-#: Sizes of the scatter that are integrated over, as multiples of the prior's.
-SCATTER_SIZES: Final = np.geomspace(0.35, 4.0, 19)
+#: Sizes of the scatter that are integrated over, as multiples of the prior's: to sixteen times what is usual, so that the
+#: readings themselves say how large it is.
+SCATTER_SIZES: Final = np.geomspace(0.35, 16.0, 29)
+ROUGH_SHARE: Final = 0.10  # of days that scatter as no careful day does: by foot, in traffic, in gusts; common practice
+ROUGH_SIZE: Final = 3.5  # what they scatter by, over the usual
+ROUGH_FREEDOM: Final = 4.0
 NEGLIGIBLE: Final = 1e-9  # weight of a part of a mixture
 ROOT_HALF: Final = math.sqrt(0.5)
 NORMAL: Final = 1.0 / math.sqrt(2.0 * math.pi)
@@ -162,11 +166,37 @@ def scatter_grid(base: Array, owns: Array, scatter_var: Array, innovation: Array
     return ScatterGrid(-0.5 * forms[:, 0, 0] - log_det, forms[:, 1:, 0], known)
 
 
-def scatter_weights(log_likelihood: Array, freedom: float, sizes: Array = SCATTER_SIZES) -> Array:
-    """Posterior weight of each size of the scatter under a scaled inverse χ² prior around one; sums to one."""
-    log_p = log_likelihood - freedom * (np.log(sizes) + 0.5 / sizes**2)
+def scatter_weights(
+    log_likelihood: Array, freedom: float, sizes: Array = SCATTER_SIZES, rough_share: float = ROUGH_SHARE
+) -> Array:
+    """Posterior weight of each size of the scatter; sums to one.
+
+    The prior is a mixture: most days a scaled inverse χ² around one, some a wider one around `ROUGH_SIZE`. One narrow
+    prior would outvote a handful of drives that visibly differ.
+
+    Parameters
+    ----------
+    log_likelihood : numpy.ndarray, shape (k,)
+    freedom : float
+        Of the usual days' prior.
+    sizes : numpy.ndarray, shape (k,)
+        As multiples of the usual scatter.
+    rough_share : float
+        Of days that are not usual.
+    """
+    prior = _log_density(sizes, freedom)
+    if rough_share > 0:
+        rough = math.log(rough_share) + _log_density(sizes / ROUGH_SIZE, ROUGH_FREEDOM)
+        prior = np.logaddexp(math.log1p(-rough_share) + prior, rough)
+    log_p = log_likelihood + prior
     weights = np.exp(log_p - log_p.max())
     return np.asarray(weights / weights.sum())
+
+
+def _log_density(sizes: Array, freedom: float) -> Array:
+    """Of the logarithm of a scaled inverse χ variate around one [1]_."""
+    half = freedom / 2.0
+    return np.asarray(half * math.log(half) - math.lgamma(half) - freedom * np.log(sizes) - half / sizes**2)
 
 
 def mixture_quantile(weights: Array, means: Array, sds: Array, q: float) -> float:

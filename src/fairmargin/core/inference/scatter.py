@@ -69,7 +69,7 @@ def learned_from_sum(summed: NDArray[np.float64], studies: int) -> ScatterPrior:
     from scipy.special import digamma  # the import costs more than the sum
 
     log_size = np.log(SCATTER_SIZES)
-    p = scatter_weights(summed, SCATTER_FREEDOM)
+    p = scatter_weights(summed, SCATTER_FREEDOM, rough_share=0.0)  # the tester's usual days
     mean = float(p @ log_size)
     spread = float(p @ (log_size - mean) ** 2)
     # ln σ of a scaled inverse χ² has variance about 1/(2ν): fit ν, then the scale from the mean of ln σ.

@@ -30,6 +30,10 @@ class MarginLine:
 #: Sources that are no condition's.
 _OWN: Final[Mapping[str, Told]] = {
     Group.SCATTER: Told("no two drives are alike", "Drive more pairs."),
+    Group.SPREAD: Told(
+        "drives that should be alike differ by more than anything noted explains",
+        "Look for what differed between them, and note it; drive more pairs.",
+    ),
     Group.UNCORRECTED: Told(
         "recorded conditions differed, and the model is not used", "Drive both configurations in like conditions."
     ),
