@@ -126,7 +126,7 @@ def test_times_that_are_missing_leave_open_whether_it_was_one_day():
     study = calm("AABB")
     bare = study.with_legs(leg.with_(started_at=None, block="") for leg in study.legs)
     line = next(x for x in analyse(bare).comparisons[0].margin if x.source == "day")
-    assert line.half_width_percent == pytest.approx(1.96 * 0.8 * math.sqrt(2) * 0.95, abs=0.12)
+    assert line.half_width_percent == pytest.approx(1.96 * 1.2 * math.sqrt(2) * 0.95, abs=0.12)
     assert all(x.source != "day" for x in analyse(study).comparisons[0].margin)
 
 

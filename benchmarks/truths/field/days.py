@@ -167,6 +167,8 @@ class _Day:
         self.clock = datetime(2026, 4, 11, 8, 30)
         self.wind = np.zeros(2)
         self.mean_wind = np.zeros(2)
+        self.set_on = ""
+        self.lain: dict[str, tuple[float, datetime]] = {}
         self.temperature = self.pressure = self.cold = self.running_min = 0.0
         self.warming = self.factor = self.station_t = 0.0
         self.station = np.zeros(2)
@@ -183,10 +185,19 @@ class _Day:
         """Drive one run."""
         if self.day_of[i] != self.today:
             self._morning(self.day_of[i])
+        self._put_on(self.plan.order[i])
         self.load_kg = 7.0 * float(self.rng.normal())  # luggage, fluids, a passenger's bag
         for back in self.ways:
             self._leg(i, back)
         self._wait(float(self.rng.uniform(5, 20)))
+
+    def _put_on(self, letter: str) -> None:
+        """Other wheels or tyres come on as cold as they lay; those taken off are cold again within an hour or two."""
+        if self.plan.kind in {"wheels", "tyres"} and self.set_on not in {"", letter}:
+            self.lain[self.set_on] = (self.cold, self.clock)
+            share, since = self.lain.get(letter, (1.0, self.clock))
+            self.cold = 1.0 - (1.0 - share) * math.exp(-(self.clock - since).total_seconds() / 4000.0)
+        self.set_on = letter
 
     def _morning(self, today: int) -> None:
         plan, rng = self.plan, self.rng
@@ -212,6 +223,7 @@ class _Day:
         if "rain" in plan.forget and not plan.rain_last_day and rng.random() < 0.15:
             self.rain = float(rng.uniform(0.01, 0.05))
         self.cold = 0.15 if plan.warm_up_drive else 1.0
+        self.set_on, self.lain = "", {}
         self.running_min = 20.0 if plan.warm_up_drive else 0.0
 
     def _wait(self, minutes: float) -> None:

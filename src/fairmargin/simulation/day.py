@@ -173,6 +173,8 @@ class _Days:
         self.events: list[Event] = []
         self.clock, self.today = plan.start, -1
         self.calm, self.day_factor, self.tyre_cold = WINDS[plan.wind][0], 1.0, 0.0
+        self.set_on = ""  # which wheels or tyres, and how cold the others lie: share and since when
+        self.lain: dict[str, tuple[float, datetime]] = {}
         self.station_bias = (0.0, 0.0)
         self.sky: Sky | None = None
         self.report: Report | None = None
@@ -182,12 +184,22 @@ class _Days:
         if self.day_of_run[i] != self.today:
             self._new_day(self.day_of_run[i])
         self.report = None
+        self._put_on(self.plan.order[i])
         for back in self.directions:
             self._drive_leg(i, back)
         assert self.sky is not None
         self.clock += timedelta(minutes=self.plan.swap_minutes)
         self.sky.advance(self.plan.swap_minutes * 60, self.calm)
         self.tyre_cold = min(self.van.cold_tyre_share, self.tyre_cold + 0.015)
+
+    def _put_on(self, letter: str) -> None:
+        """Other wheels or tyres have lain beside the car, and come on cold; those taken off cool in about an hour."""
+        if change_kind(self.plan.kind).turns_wheels and self.set_on not in {"", letter}:
+            self.lain[self.set_on] = (self.tyre_cold, self.clock)
+            share, since = self.lain.get(letter, (self.van.cold_tyre_share, self.clock))
+            cooled = math.exp(-(self.clock - since).total_seconds() / 3600.0)
+            self.tyre_cold = self.van.cold_tyre_share + (share - self.van.cold_tyre_share) * cooled
+        self.set_on = letter
 
     def _new_day(self, today: int) -> None:
         plan, rng = self.plan, self.rng
@@ -204,6 +216,7 @@ class _Days:
         self.day_factor = 1 + (0.006 * float(rng.normal()) if plan.days > 1 else 0.0)
         self.station_bias = (0.35 * float(rng.normal()), 0.35 * float(rng.normal()))
         self.tyre_cold = self.van.cold_tyre_share * (0.12 if plan.warm_up_drive else 1.0)
+        self.set_on, self.lain = "", {}
 
     def _drive_leg(self, i: int, back: bool) -> None:
         plan, rng, sky = self.plan, self.rng, self.sky

@@ -27,7 +27,7 @@ def frost(climate, order="ABBA", **fields):
 def test_a_cabin_that_was_heated_had_to_be_brought_to_it():
     """Common practice: some hundred to some thousand watts at first; at −13 °C half as much again as at 1 °C."""
     (own,) = unknown(frost("21"), "bringing the cabin to it")
-    cold = [c.cold_share for c in gather(frost("21"), {}).conditions.values()]
+    cold = [c.cold_if for c in gather(frost("21"), {}).conditions.values()]
     assert own.weights[:8] == pytest.approx(1.5 * np.array(cold)) and not own.weights[8:].any()
     assert own.prior_mean == 1000.0 and own.prior_sd == 2200.0
     assert unknown(frost("off"), "bringing the cabin to it") == []
@@ -53,7 +53,7 @@ def test_a_heated_cabin_takes_from_the_first_run_what_it_did_not_use_on_the_road
 
 def test_in_mild_air_nobody_heats_or_cools_at_once():
     """Of 34 K between −13 °C and the cabin 29 count, of 6 K at 15 °C one: common practice."""
-    cold = [c.cold_share for c in gather(frost(""), {}).conditions.values()]
+    cold = [c.cold_if for c in gather(frost(""), {}).conditions.values()]
     for outside, kelvin in ((-13, 29.0), (15, 1.0)):
         study = on_legs(driven_study("ABBA"), lambda i, leg, t=outside: {"temperature_c": t, "climate": ""})
         (own,) = unknown(study, "bringing the cabin to it")
@@ -69,6 +69,6 @@ def test_an_engine_burns_more_until_it_is_warm(energy, many):
     found = unknown(study, "cold engine")
     assert len(found) == many
     for own in found:
-        cold = [c.cold_share for c in gather(study, {}).conditions.values()]
+        cold = [c.cold_if for c in gather(study, {}).conditions.values()]
         assert own.weights[:8] == pytest.approx(cold) and own.weights[0] > 3 * own.weights[4]
         assert own.prior_mean == 0.03 and own.prior_sd == 0.08

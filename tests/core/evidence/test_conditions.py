@@ -75,7 +75,7 @@ def test_days_and_warm_up():
     )
     c = leg_conditions(later, {})
     assert [c[leg.leg].day for leg in later.legs] == [0, 0, 0, 0, 1, 1, 1, 1]
-    shares = [c[leg.leg].cold_share for leg in later.legs]
+    shares = [c[leg.leg].cold_if for leg in later.legs]
     # mean of exp(−t/700) over the first 736 s, by hand; each day starts cold again
     assert shares[0] == pytest.approx(700 / 736 * (1 - math.exp(-736 / 700)), rel=1e-6)
     assert shares[1] < 0.6 * shares[0] and shares[4] == pytest.approx(shares[0])
@@ -92,8 +92,8 @@ def test_a_warm_up_leg_that_is_left_out_still_warms_the_tyres():
         duration_s=1300,
     )
     warmed = study.with_legs((warm_up, *study.legs))
-    before = leg_conditions(study, {})["L01"].cold_share
-    assert leg_conditions(warmed, {})["L01"].cold_share < 0.35 * before
+    before = leg_conditions(study, {})["L01"].cold_if
+    assert leg_conditions(warmed, {})["L01"].cold_if < 0.35 * before
 
 
 def test_a_time_read_to_the_minute_is_weighed_with_the_mean_of_all():
@@ -154,11 +154,11 @@ def test_tyres_cool_in_a_pause_and_warm_while_driving():
     found = leg_conditions(study, {})
     kept = math.exp(-736 / 700)
     mean = (1 - kept) * 700 / 736
-    assert found["L01"].cold_share == pytest.approx(mean)
+    assert found["L01"].cold_if == pytest.approx(mean)
     cold = 1 - (1 - kept) * math.exp(-1)
-    assert found["L02"].cold_share == pytest.approx(cold * mean)
+    assert found["L02"].cold_if == pytest.approx(cold * mean)
     straight_on = study.with_leg("L02", started_at=first.started_at + timedelta(seconds=736))
-    assert leg_conditions(straight_on, {})["L02"].cold_share == pytest.approx(kept * mean)
+    assert leg_conditions(straight_on, {})["L02"].cold_if == pytest.approx(kept * mean)
 
 
 def test_a_leg_without_a_time_is_placed_between_its_neighbours():
@@ -172,7 +172,7 @@ def test_a_leg_without_a_time_is_placed_between_its_neighbours():
     assert first["L02"].placed_s - first["L01"].placed_s == pytest.approx(736 + PAUSE_S, abs=1)
     assert found["L03"].day_told and found["L03"].started_s is None
     # Of its tyres nobody knows whether they cooled: they count as driven on, which sets the runs apart most.
-    assert found["L03"].cold_share == pytest.approx(before["L03"].cold_share, abs=0.02)
+    assert found["L03"].cold_if == pytest.approx(before["L03"].cold_if, abs=0.02)
 
 
 def test_a_hold_up_leaves_open_how_the_leg_was_driven_and_a_note_says_most_of_it():

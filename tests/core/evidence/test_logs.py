@@ -294,7 +294,7 @@ def test_a_spoilt_stretch_left_out_of_all_legs_gives_the_effect_back():
     cut = study.with_(left_out_stretches=(Stretch(from_m=3900, to_m=5100, reason="tractor"),))
     mended = analyse(cut, traces).comparisons[0]
     assert spoilt.as_measured_percent == pytest.approx(-2.5, abs=0.3)
-    assert mended.effect_percent == pytest.approx(-5.0, abs=0.15)
+    assert mended.effect_percent == pytest.approx(-5.0, abs=0.2)
     # As measured is the plain readings, whatever is left out of the model.
     assert mended.as_measured_percent == spoilt.as_measured_percent
 

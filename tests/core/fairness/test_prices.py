@@ -65,10 +65,10 @@ BY_HAND = (
     Priced("direction-confounded", "direction-confounded", None, 0, "blocks", False),
     Priced("vehicle-confounded", "vehicle-confounded", None, 0, "blocks", False),
     # two days of their own: √2 · 0.8 % · 1.96
-    Priced("days-apart", "days-apart", 1.96 * sqrt(2) * 0.8, 0.04, "caution", True),
-    # one pair there and back is two legs each: √(1/2 + 1/2) · scatter · 1.96, the scatter a fifth above the usual since
-    # one day in ten is rough and a pair does not say which
-    Priced("one-pair-only", "one-pair-only", 1.96 * 1.17 * SCATTER, 0.3, "caution", True),
+    Priced("days-apart", "days-apart", 1.96 * sqrt(2) * 1.2, 0.06, "caution", True),
+    # one pair there and back is two legs each: √(1/2 + 1/2) · scatter · 1.96, the scatter a little above the usual since
+    # some days are rough and a pair does not say which
+    Priced("one-pair-only", "one-pair-only", 1.96 * 1.05 * SCATTER, 0.3, "caution", True),
     # the part of the air is larger at 110 km/h: the covers' 4.9 % grow with it
     Priced("outside-tested-speed", "outside-tested-speed",
            -4.92 * (air_n(110 / 3.6) / whole_n(110 / 3.6) / AIR - 1), 0.12, "caution", True),

@@ -34,6 +34,7 @@ def test_pure_head_wind_out_and_tail_wind_back_are_taken_off():
         values += [shown(5.0, drag), shown(-5.0, drag)]
     study = driven_study("ABBA", values, wind={"measured_at_m": 1.0, "terrain": "open"})
     study = study.with_legs(leg.with_(wind_speed_ms=5.0, wind_from_deg=0) for leg in study.legs)
+    study = study.with_leg("L01", driven_before_s=3600)
     result = analyse(study)
     calm = shown(0.0, 0.83)
     for leg in result.legs:

@@ -23,6 +23,6 @@ def test_one_pair_without_weather_times_or_road():
             "duration_s": None, "started_at": None, "climate": "",
         },
     )  # fmt: skip
-    found = compared(bare, {}, 1500, 2)
+    found = compared(bare, {}, 3500, 2)
     assert found.independent > 10
     assert found.shift == pytest.approx(0.0, abs=0.45) and found.width == pytest.approx(1.0, abs=0.35)

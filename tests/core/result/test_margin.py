@@ -68,8 +68,8 @@ def test_days_apart_are_told_with_their_remedy():
     apart = on_legs(
         study, lambda i, leg: {"started_at": leg.started_at + timedelta(days=int(leg.configuration == "B"))}
     )
-    # Common practice: what a day does to all its legs, 0.8 % each: 1.96 · 0.8 · √2.
-    assert source(only(apart), "day").half_width_percent == pytest.approx(1.96 * 0.8 * 2**0.5 * 0.95, abs=0.1)
+    # Common practice: what a day does to all its legs, 1.2 % each: 1.96 · 1.2 · √2.
+    assert source(only(apart), "day").half_width_percent == pytest.approx(1.96 * 1.2 * 2**0.5 * 0.95, abs=0.1)
     assert "one day" in source(only(apart), "day").remedy
     assert all(line.source != "day" for line in only(study).margin)
 

@@ -85,7 +85,7 @@ def _cabins(design: DesignRows) -> list[Unknown]:
     for noted, mild, prior in ((True, 0.0, PULL_DOWN), (False, MILD_K, PULL_DOWN_UNNOTED)):
         early = np.zeros(design.rows)
         early[: len(conditions)] = [
-            c.cold_share
+            c.cold_if
             * min(max(abs(CLIMATE_SETTING_C - c.temperature_c) - mild, 0.0) / 20.0, 1.5)
             * ((c.climate_k or 0.0) > 0 if noted else c.climate_k is None)
             for c in conditions

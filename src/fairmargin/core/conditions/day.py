@@ -29,7 +29,7 @@ FIELDS: Final[Mapping[str, LegField]] = {
     ),
 }  # fmt: skip
 
-DAY: Final = Prior(0.008, "log", "what a day does to all its legs")
+DAY: Final = Prior(0.012, "log", "what a day does to all its legs: sun and moisture on the road, and small things")
 PRESSURE_MISSING: Final = Prior(0.005, "log", "air pressure of a day that nobody noted")
 
 DAYS_APART_NOTE: Final = Threshold(2.0, "days", "up to a weekend apart, battery and road hardly change")

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, mean, names
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.conditions.design import DesignRows, Unknown
-from fairmargin.core.conditions.figures import NOTABLE, Threshold
+from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
+from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.laws import auxiliaries
@@ -44,6 +44,7 @@ FIELDS: Final[Mapping[str, LegField]] = {
     ),
 }  # fmt: skip
 
+AIM_OF_CONFIGURATION: Final = Prior(0.006, "log", "speed of one configuration's untimed legs, over the aim")
 SURE_SPEED: Final = 0.002  # a speed known to this share is taken as known
 SPEED_OFF_TARGET: Final = Threshold(0.10, "share", "beyond it the model carries the result from one speed to another")
 SPEED_UNLIKE: Final = Threshold(0.015, "share", "1.5 % of speed is about 2 % of motorway consumption")
@@ -68,6 +69,23 @@ def unknowns(design: DesignRows) -> list[Unknown]:
             on = np.zeros(design.rows)
             on[i] = 1.0
             out.append(Unknown("speed of leg", Group.SPEED, Parameter.SPEED, on, c.speed_off, c.speed_sd))
+    return [*out, *_of_configurations(design)]
+
+
+def _of_configurations(design: DesignRows) -> list[Unknown]:
+    """What the legs of one configuration miss the aim by, where nobody took their time: set anew at every swap."""
+    out: list[Unknown] = []
+    legs = [design.study.leg(c.leg) for c in design.conditions]
+    sides = dict.fromkeys(c.configuration for c in design.conditions)
+    for name in sides if len(sides) > 1 else ():
+        on = design.where(
+            [
+                not c.timed and c.configuration == name and leg.speed_held != "cruise"
+                for c, leg in zip(design.conditions, legs, strict=True)
+            ]
+        )
+        if on.any():
+            out.append(unknown_of(f"speed with {name}", Group.SPEED, Parameter.SPEED, on, AIM_OF_CONFIGURATION))
     return out
 
 

@@ -42,7 +42,7 @@ ALWAYS: Final = (
 #: The others in the order of the sheet; what this does not name stands behind them.
 _ORDER: Final = (
     "vehicle", "sector", "speed_kmh", "speed_held", "climate", "road", "grid_kwh", "average", "energy", "soc", "charger",
-    "fuel", "forecast", "on_the_way", "gps_distance_km", "stopped_s", "stopped_with_car_on_s", "tyre_pressure_kpa",
+    "fuel", "forecast", "on_the_way", "gps_distance_km", "stopped_s", "stopped_with_car_on_s", "driven_before_s", "tyre_pressure_kpa",
     "wind_gust_ms", "humidity_percent", "battery_temperature_c", "mass_delta_kg", "driver", "mode",
 )  # fmt: skip
 INSTRUMENT_KEYS: Final = ("average", "energy", "soc", "charger", "fuel")
@@ -95,9 +95,12 @@ def caption(key: str, choice: units.UnitChoice) -> str:
         return f"{field.caption}, {choice.temperature}"
     if field.quantity in {"distance", "speed", "temperature", "wind", "pressure", "tyre", "mass"}:
         return f"{field.caption}, {getattr(choice, field.quantity)}"
-    return {"duration_s": "Time, min:s", "wind_from_deg": "from, °", "stopped_s": "Stood, min"}.get(
-        key, "Car on, min" if key == "stopped_with_car_on_s" else field.caption
-    )
+    return {
+        "duration_s": "Time, min:s",
+        "wind_from_deg": "from, °",
+        "stopped_s": "Stood, min",
+        "driven_before_s": "Driven before, min",
+    }.get(key, "Car on, min" if key == "stopped_with_car_on_s" else field.caption)
 
 
 def read_leg_field(

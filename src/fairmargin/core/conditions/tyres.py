@@ -31,7 +31,7 @@ FIELDS: Final[Mapping[str, LegField]] = {
 
 PRESSURE_EXPONENT: Final = Prior(0.15, "1", "exponent of rolling resistance against tyre pressure")
 TYRES_UNNOTED: Final = Prior(0.008, "log", "rolling resistance by tyre pressures of a day that noted none")
-TYRES_UNNOTED_SWAP: Final = Prior(0.012, "log", "the same, of other wheels or tyres")
+TYRES_UNNOTED_SWAP: Final = Prior(0.02, "log", "the same, of other wheels or tyres")
 
 PRESSURE_KPA: Final = Threshold(5.0, "kPa", "gauges agree to about that")
 

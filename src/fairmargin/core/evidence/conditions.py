@@ -38,6 +38,10 @@ AUTO_C: Final = 21.0  # what climate that regulates itself is usually set to
 PAUSE_S: Final = 300.0  # between legs of unknown time
 SWAP_S: Final = 1200.0  # the same, from one run to the next: something is changed there; common practice
 ODOMETER_SD: Final = 0.018  # share by which cars count distance wrongly, unmeasured; common practice
+#: How cold cars come to their first leg, where nobody says what they drove before, of wholly cold; and how far that may be
+#: off: most testers drive to their road. Common practice.
+ARRIVED_COLD: Final = 0.3
+ARRIVED_COLD_SD: Final = 0.35
 USUAL_KMH: Final = 80.0  # where neither a time nor an aim is known
 
 
@@ -78,7 +82,9 @@ class Conditions:
     placed_s: float  # the same; where it is not known, after the leg before it
     day_told: bool  # whether its day is known, not only likely
     jam_s: float  # of the driving time, what a note says was spent crawling, at a speed that it does not say
-    cold_share: float  # mean of exp(−t/τ) since the day's first start, 0 = warm
+    cold_if: float  # mean cold share over the leg, had its tyres begun the day wholly cold; 0 = warm
+    cold_open: float  # of it, what nobody knows well: what was driven before the day's first leg, what a pause cools
+    cold_share: float  # the mean cold share as cars usually arrive, and as is known of swaps and pauses
 
     @property
     def wind_speed(self) -> float:
@@ -217,12 +223,14 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     placed_s=started or 0.0,
                     day_told=leg.leg in told_days,
                     jam_s=0.0,
+                    cold_if=0.0,
+                    cold_open=0.0,
                     cold_share=0.0,
                     **{f.name: getattr(weather, f.name) for f in fields(weather)},
                 )
             )
     noted = {e.leg for e in study.events if e.kind in {"slow-traffic", "stop"}}
-    return {c.leg: c for c in _with_warm_up(_placed(_held_up(study, raw, noted, set(traces))))}
+    return {c.leg: c for c in _with_warm_up(study, _placed(_held_up(study, raw, noted, set(traces))))}
 
 
 @dataclass(frozen=True, slots=True)
@@ -399,18 +407,34 @@ def _placed(raw: list[Conditions]) -> list[Conditions]:
     return [replace(c, placed_s=placed[c.leg]) for c in raw]
 
 
-def _with_warm_up(raw: list[Conditions]) -> list[Conditions]:
-    """Set `cold_share`: the tyres' cold share decays while driving and comes back over an hour's pause."""
+def _with_warm_up(study: Study, raw: list[Conditions]) -> list[Conditions]:
+    """Set how cold each leg's tyres were: their cold share decays while driving and comes back over an hour's pause.
+
+    Other wheels or tyres have lain beside the car: they come on wholly cold, and warm by themselves.
+    """
     result: list[Conditions] = []
-    cold: dict[tuple[bool, int], tuple[float, float]] = {}  # vehicle, day -> cold share, end of last leg
+    swaps = study.change.about.turns_wheels
+    #: Vehicle, day and set of tyres -> what of its cold share is known, what is open, and when it was last driven.
+    state: dict[tuple[bool, int, str], tuple[float, float, float]] = {}
+    on: dict[tuple[bool, int], str] = {}  # the set that each vehicle drove last on a day
     for c in sorted(raw, key=lambda c: (c.day, c.placed_s)):
-        key = (c.control, c.day)
-        share, ended = cold.get(key, (1.0, c.placed_s))
+        key = (c.control, c.day, c.configuration if swaps else "")
+        lay = on.get(key[:2], key[2]) != key[2]
+        known, maybe, ended = state.get(key, (1.0, 0.0, c.placed_s) if lay else (0.0, 1.0, c.placed_s))
         pause = max(0.0, c.placed_s - ended)
         if c.started_s is None:
             pause = min(pause, PAUSE_S)  # driven on at once for all anybody knows, which sets runs apart most
-        share = rolling.cold_share_rested(share, pause)
+        # Whatever lay beside the car has cooled; how much a pause on the wheels cools, nobody knows well.
+        kept, whole = rolling.cold_share_kept(pause), rolling.cold_share_rested(known + maybe, pause)
+        maybe = maybe * kept if lay else whole - known * kept
+        known = whole - maybe
+        before = study.leg(c.leg).driven_before_s
+        if before is not None:
+            known, maybe = rolling.cold_share_after(1.0, before), 0.0
         duration = max(c.duration_s, 1.0)
-        result.append(replace(c, cold_share=rolling.cold_share_mean(share, duration)))
-        cold[key] = (rolling.cold_share_after(share, duration), c.placed_s + duration)
+        sure, extra = (rolling.cold_share_mean(x, duration) for x in (known, maybe))
+        result.append(replace(c, cold_if=sure + extra, cold_open=extra, cold_share=sure + ARRIVED_COLD * extra))
+        left = (rolling.cold_share_after(known, duration), rolling.cold_share_after(maybe, duration))
+        state[key] = (*left, c.placed_s + duration)
+        on[key[:2]] = key[2]
     return result

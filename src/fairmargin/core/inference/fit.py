@@ -113,7 +113,7 @@ def fit_study(
     result = _posterior(problem, solution, options, log_levels, gradients, first)
     leg_sd, log_residual = _legs(problem, solution, result)
     by_leg = {c.leg: c for c in conditions}
-    plain = plain_differences(study, problem, by_leg, observations, options) if first else {}
+    plain = plain_differences(study, problem, by_leg, observations, options, solution.theta) if first else {}
     driven = {study.leg(o.legs[0]).configuration for o in observations}
     declared = _declared_masses(study, problem, solution) if first else {}
     return Fit(

@@ -34,6 +34,8 @@ Array = NDArray[np.float64]
 NEWTON_STEPS: Final = 6
 NEAR: Final = 1e-5  # of the logarithm of an effect
 TELLABLE: Final = 1e-6  # squares of the change's column that nothing else explains, below which it cannot be told
+#: Sources whose unknowns are of one leg, run or day each.
+OF_SINGLE_DRIVES: Final = frozenset({Group.WIND_OF_RUNS, Group.SPEED, Group.LOAD, Group.DAY})
 MOST_DEVIATES: Final = 4.0  # of a change's prior; a larger one is not looked for
 
 
@@ -127,7 +129,7 @@ def _spreads(
     legs = [conditions[observations[i].legs[0]] for i in mine]
     # What the recorded conditions explain leg by leg is no scatter; what they would add to it is none either.
     drives = [by_drives(design, v[mine], w, unit_var[mine], reading[mine], freedom) for v in values]
-    days = [by_days(legs, v[mine], (unit_var + reading)[mine]) for v in values]
+    days = [by_days(legs, v[mine], (unit_var + reading)[mine]) for v in values[:2]]  # a fit explains any day
     told = [d for d in days if d is not None]
     least = [min(drives, key=lambda s: s.half_width(study.confidence))]
     return tuple(least + ([min(told, key=lambda s: s.half_width(study.confidence))] if told else []))
@@ -180,6 +182,7 @@ def plain_differences(
     conditions: Mapping[str, Conditions],
     observations: Sequence[Observation],
     options: FitOptions,
+    fitted: Array,
 ) -> Mapping[str, Plain]:
     """The plain difference of every trial of a fit, with what it may be off by."""
     gather = _gathered(problem.rows, problem.owns)
@@ -194,6 +197,7 @@ def plain_differences(
     levels, gradients = problem.levels(at)
     modelled = np.log(np.add.reduceat(np.exp(at.predicted), _firsts(problem))) - km - known
     jacobian = gather @ at.jacobian
+    explained = modelled + jacobian @ (_shared(problem, fitted) - theta)
     reading = (gather**2) @ problem.rows.noise(0.0)
     sizes = sizes_of(_cells(study, observations), read, problem.scatter_var, reading, options.scatter_freedom)
     multiple = float(sizes @ SIZES)
@@ -219,7 +223,7 @@ def plain_differences(
                 conditions,
                 observations,
                 trial,
-                (read - modelled, read),
+                (read - modelled, read, read - explained),
                 problem.scatter_var,
                 reading,
                 options.scatter_freedom,
@@ -253,6 +257,12 @@ def _as_read(problem: Problem, trials: Sequence[str], answers: Array) -> Array:
                 sizes[i] = float(np.clip(sizes[i] + left[i] / slope, -MOST_DEVIATES, MOST_DEVIATES))
         theta = problem.prior_mean + sum((s * w for s, w in zip(sizes, ways, strict=True)), np.zeros(len(sd)))
     return theta
+
+
+def _shared(problem: Problem, fitted: Array) -> Array:
+    """The fitted unknowns; those of single drives, which could explain any spread, at their priors' means."""
+    own = np.array([u.group in OF_SINGLE_DRIVES for u in problem.unknowns])
+    return np.where(own, problem.prior_mean, fitted)
 
 
 def _cells(study: Study, observations: Sequence[Observation]) -> Array:

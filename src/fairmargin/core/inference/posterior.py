@@ -35,7 +35,7 @@ Array = NDArray[np.float64]
 #: Sizes of the scatter that are integrated over, as multiples of the prior's: to sixteen times what is usual, so that the
 #: readings themselves say how large it is.
 SCATTER_SIZES: Final = np.geomspace(0.35, 16.0, 29)
-ROUGH_SHARE: Final = 0.10  # of days that scatter as no careful day does: by foot, in traffic, in gusts; common practice
+ROUGH_SHARE: Final = 0.03  # of days that scatter as no careful day does: by foot, in traffic, in gusts; common practice
 ROUGH_SIZE: Final = 3.5  # what they scatter by, over the usual
 ROUGH_FREEDOM: Final = 4.0
 NEGLIGIBLE: Final = 1e-9  # weight of a part of a mixture

@@ -27,6 +27,11 @@ Array = NDArray[np.float64]
 
 #: Sizes of the scatter that are integrated over, as multiples of the prior's: a reading typed tenfold is a scatter too.
 SIZES: Final = np.geomspace(0.35, 150.0, 50)
+
+SPREAD_FREEDOM: Final = 3.0  # weight of what is usual, where drives themselves say what they differ by
+#: Share of rough days there, for each degree of freedom: what is only a floor may doubt that a day was careful, as far as
+#: drives that can be set against each other give a reason to. At most, and at least.
+SPREAD_ROUGH: Final = (0.06, 0.3, 0.1)
 DAY_FREEDOM: Final = 4.0  # weight of what days usually differ by
 FEWEST_DAYS: Final = 2  # of each side, for days to say what they differ by
 
@@ -68,12 +73,13 @@ def sizes_of(design: Array, values: Array, unit_var: Array, fixed: Array, freedo
     squares = float(np.sum((values - design @ fitted) ** 2))
     variance = float(np.mean(unit_var)) * SIZES**2 + float(np.mean(fixed))
     log_likelihood = -0.5 * ((len(values) - rank) * np.log(variance) + squares / variance)
-    return scatter_weights(log_likelihood, freedom, SIZES)
+    each, most, least = SPREAD_ROUGH
+    return scatter_weights(log_likelihood, freedom, SIZES, min(max(each * (len(values) - rank), least), most))
 
 
 def by_drives(design: Array, left: Array, weights: Array, unit_var: Array, reading: Array, freedom: float) -> Spread:
     """The margin that the spread of drives asks for; parameters as for `sizes_of`, `weights` of each in the difference."""
-    sizes = sizes_of(design, left, unit_var, reading, freedom)
+    sizes = sizes_of(design, left, unit_var, reading, min(freedom, SPREAD_FREEDOM))
     square = weights**2
     return Spread(sizes, np.sqrt(float(square @ reading) + float(square @ unit_var) * SIZES**2))
 

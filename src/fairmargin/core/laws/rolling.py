@@ -156,6 +156,17 @@ def cold_share_between(share: float, from_s: float, to_s: float) -> float:
     return share * (passed * WARM_UP_S / max(to_s - from_s, 1.0))
 
 
+def cold_share_kept(stood_s: float) -> float:
+    """Share of a difference in warmth that standing leaves, exp(−t/3600 s).
+
+    Parameters
+    ----------
+    stood_s : float
+        Time standing. [s]
+    """
+    return math.exp(-stood_s / COOL_DOWN_S)
+
+
 def cold_share_rested(share: float, stood_s: float) -> float:
     """Cold share after standing: what was warm cools with a time constant of an hour.
 

@@ -62,6 +62,7 @@ class Leg(_Value):
     road: Literal["", "dry", "damp", "wet", "snow"] = ""
     climate: str = ""
     tyre_pressure_kpa: Annotated[float | None, within(50, 1200, "kPa")] = None
+    driven_before_s: Annotated[float | None, within(0, 86400, "s")] = None  # on these tyres, before the leg
     battery_temperature_c: Annotated[float | None, within(-40, 80, "°C")] = None
     mass_delta_kg: Annotated[float | None, within(-10000, 20000, "kg")] = None
     driver: str = ""
