@@ -89,6 +89,45 @@ def _noise(spread: float, order: str) -> Callable[[int], Made]:
     return make
 
 
+def _mornings(air_c: float, order: str) -> Callable[[int], Made]:
+    """A commute of 41 km that begins with a cabin, or cabin and battery, warmed from the wall; the truth is of this air.
+
+    A watt per kelvin keeps the cabin, what is not warm yet costs more per kelvin below 20 °C: constants are drawn anew for
+    each study from ranges of common practice.
+    """
+
+    def make(seed: int) -> Made:
+        rng = np.random.default_rng(40_000 + seed)
+        study = new_study(title="Mornings", kind="preconditioning", order=order, method="one-way")
+        km, hours = 41.0, 0.62
+        rolling = rng.uniform(125.0, 165.0)  # Wh/km
+        keeping, cold = rng.uniform(25.0, 80.0), rng.uniform(8.0, 24.0)  # W/K, Wh/K
+        scatter, day = rng.uniform(0.008, 0.02), rng.uniform(0.008, 0.015)
+
+        def wh_per_km(t: float, warmed: bool) -> float:
+            air = rolling * (1.0 + 0.008 * (15.0 - t))
+            return air + (keeping * hours * (21.0 - t) + (0.0 if warmed else cold * (20.0 - t))) / km
+
+        legs, temperatures = [], []
+        for i, leg in enumerate(study.legs):
+            t = air_c + 2.0 * rng.normal()
+            temperatures.append(t)
+            noise = math.hypot(scatter, day) * rng.normal()
+            shown = wh_per_km(t, leg.configuration != study.baseline.id) * math.exp(noise)
+            legs.append(
+                leg.with_(
+                    average_shown=round(shown), average_unit="Wh/km", average_step=1.0, distance_km=km, temperature_c=round(t),
+                    started_at=datetime(2026, 1, 12, 7, 10) + i * timedelta(days=1), duration_s=3600 * hours, climate="21",
+                    road="dry", wind_speed_ms=0.0,
+                )
+            )  # fmt: skip
+        mean = float(np.mean(temperatures))
+        truth = 100.0 * (wh_per_km(mean, True) / wh_per_km(mean, False) - 1.0)
+        return study.with_(target_speed_kmh=None).with_legs(legs), {}, truth
+
+    return make
+
+
 def _weeks(**fixed: Any) -> Callable[[int], Made]:
     def make(seed: int) -> Made:
         kind = ("tyres", "aero covers", "wheels")[seed % 3]
@@ -235,6 +274,11 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
         f"noise of {p} %, {order}": _noise(p / 100, order)
         for p in (1, 3, 5, 8, 12)
         for order in ("ABBA", "AABB", "ABBAABBA", "A9B9")
+    },
+    # warmed from the wall, on mornings of that air
+    **{
+        f"warmed at {c} °C, {order}": _mornings(c, order)
+        for c, order in ((2, "ABABABAB"), (2, "ABAB"), (-8, "ABABABAB"), (15, "ABABABAB"))
     },
     # everyday
     "everyday, steady season": _weeks(),

@@ -38,6 +38,8 @@ def test_the_wall_counts_and_unread_is_unknown(tester):
     t.add_run("A")
     assert len(t.study.legs) == 4
     t.window.go_to("question")
+    asked = t.window.stage("question").fields["reference_t"]
+    assert (asked.edit.text(), asked.isEnabled()) == ("as driven", False)
     box = t.window.stage("question").boxes["method"]
     box.setCurrentText("everyday")
     box.textActivated.emit("everyday")

@@ -18,6 +18,7 @@ from fairmargin.core.grouped import Group, results_of, used_of
 from fairmargin.core.inference.everyday import fit_everyday
 from fairmargin.core.inference.levels import Level, calibration
 from fairmargin.core.inference.posterior import Effect
+from fairmargin.core.inference.problem import warmth_of_study
 from fairmargin.core.result.comparison import Sides, comparison, sides_of
 from fairmargin.core.result.legs import everyday_lines, leg_result
 from fairmargin.core.result.types import Comparison, LegResult, View
@@ -31,11 +32,9 @@ def everyday_group(study: Study, view: View, evidence: Gathered, doubts: Sequenc
     if not used:
         return Group()
     own = [conditions[o.legs[0]] for o in used]
-    warmth = study.reference.temperature_c
+    warmth = warmth_of_study(study, own, view)
     speed = float(np.mean([c.speed_m_s for c in own]))
-    if view == "study-mean":
-        warmth = float(np.mean([c.temperature_c for c in own]))
-    elif study.target_speed_kmh:
+    if view != "study-mean" and study.target_speed_kmh:
         speed = study.target_speed_kmh / 3.6
     fit = fit_everyday(study, own, used, warmth, speed)
 

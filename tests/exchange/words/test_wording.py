@@ -59,6 +59,17 @@ def test_units_of_the_person():
     assert "nothing corrected" in conditions_words(driven_study("ABBA"), c, "as-measured", METRIC)
 
 
+def test_air_that_warming_was_driven_in():
+    study = driven_study("ABBA", kind="preconditioning", method="loop")
+    cold = study.with_legs(leg.with_(temperature_c=-8.0) for leg in study.legs)
+    c = analyse(cold).comparisons[0]
+    assert conditions_words(cold, c, "reference", US) == "corrected to 18 °F as driven, calm, 56 mph"
+    assert conditions_words(cold, c, "reference", METRIC).startswith("corrected to \u22128 °C as driven, calm")
+    bare = study.with_legs(leg.with_(temperature_c=None) for leg in study.legs)
+    c = analyse(bare).comparisons[0]
+    assert conditions_words(bare, c, "reference", METRIC) == "corrected to the air of the drives, calm, 90 km/h"
+
+
 def test_assumed_constants_are_said():
     study = driven_study("ABBA", vehicle=VAN.with_(mass_kg=None, drag_area_m2=None))
     assert "2 vehicle constants are assumed" in spoken(study)[1]

@@ -47,7 +47,7 @@ def unknowns(design: DesignRows) -> list[Unknown]:
     """What climate draws per kelvin; climate that nobody noted; cabins brought to their setting."""
     out = [*_cabins(design)]
     if any(c.climate_k for c in design.conditions):
-        out.append(unknown_of("climate", Group.CLIMATE, Parameter.CLIMATE_W_PER_K, design.on_legs, CLIMATE))
+        out.append(unknown_of("climate", Group.CLIMATE, Parameter.CLIMATE_W_PER_K, design.everywhere, CLIMATE))
     return out
 
 
@@ -96,8 +96,8 @@ def _cabins(design: DesignRows) -> list[Unknown]:
 
 
 def exchange(e: Exchange) -> Exchange:
-    """Climate off."""
-    return replace(e, model=e.model.replaced(climate_k=np.zeros(len(e.local))))
+    """Climate off, or as the reference has it."""
+    return replace(e, model=e.model.replaced(climate_k=np.full(len(e.local), e.reference.climate_k)))
 
 
 @CONCERNS.rule("climate-unlike", stage="drive", needs="climate settings", covered=True)

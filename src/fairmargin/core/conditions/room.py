@@ -77,6 +77,7 @@ class Reference:
     from_north: float
     from_east: float
     turbulence_m_s: float
+    climate_k: float = 0.0  # between cabin setting and outside; off, unless warming is the change
 
 
 @dataclass(frozen=True, eq=False, slots=True)

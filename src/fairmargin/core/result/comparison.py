@@ -16,6 +16,7 @@ from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.fairness.context import ComparisonContext
 from fairmargin.core.inference.posterior import Effect
+from fairmargin.core.inference.problem import warmth_of_study
 from fairmargin.core.orders import display_noise_percent
 from fairmargin.core.result import verdict
 from fairmargin.core.result.margin import LEAST_VARIANCE, MarginLine, limiting, margin_lines
@@ -131,6 +132,7 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
         declared_mass_percent=100 * math.expm1(effect.declared_mass),
         baseline_as_read=plain_a,
         trial_as_read=plain_b,
+        temperature_c=_temperature_c(sides, view),
         errors={} if view == "as-measured" else effect.errors,
     )
 
@@ -224,6 +226,13 @@ def _speed_kmh(sides: Sides) -> float:
     if sides.as_driven or not speed or sides.study.change.is_technique:
         speed = 3.6 * float(np.mean([c.speed_m_s for c in sides.fitted]))
     return float(speed)
+
+
+def _temperature_c(sides: Sides, view: View) -> float | None:
+    """Air temperature that the effect is stated for; none where that is the drives' own and nobody noted it."""
+    if sides.study.change.is_warming and not any(c.temperature_known for c in sides.fitted):
+        return None
+    return warmth_of_study(sides.study, sides.fitted, view)
 
 
 def _pairs(sides: Sides, deviate: float) -> list[Pair]:

@@ -115,6 +115,7 @@ class Comparison:
     vehicle: str = ""  # id, in a study of several vehicles
     baseline_as_read: float = 0.0  # plain, over the distance shown. [Wh/km]
     trial_as_read: float = 0.0
+    temperature_c: float | None = None  # of the air it is stated for; none: that of the drives, which nobody noted
     errors: Mapping[str, float] = field(default_factory=dict)  # of the log ratio, by source; none where not modelled
 
     @property

@@ -60,6 +60,11 @@ class Change(_Value):
         """Whether the way of driving is the change itself."""
         return "technique" in {*self.mechanisms, self.about.mechanism}
 
+    @property
+    def is_warming(self) -> bool:
+        """Whether the change is what warms the vehicle: what it is worth hangs on the air it was driven in."""
+        return self.about.mechanism == "auxiliary" or self.mechanisms == ("auxiliary",)
+
 
 class Configuration(_Value):
     """One state of the vehicle; exactly one of a study's configurations is the baseline.

@@ -334,8 +334,12 @@ class QuestionStage(Stage):
         f["smallest"].show_text(show_number(study.smallest_effect_percent, 2))
         speed = study.target_speed_kmh
         f["speed"].show_text("" if speed is None else show_number(units.show("speed", speed), 1), units.speed)
+        warming = study.change.is_warming
+        f["reference_t"].setEnabled(not warming)
+        f["reference_t"].setToolTip("What warming saves is stated for the air it was driven in." if warming else "")
         f["reference_t"].show_text(
-            show_number(units.show("temperature", study.reference.temperature_c), 1), units.temperature
+            "as driven" if warming else show_number(units.show("temperature", study.reference.temperature_c), 1),
+            "" if warming else units.temperature,
         )
         f["confidence"].show_text(show_number(100 * study.confidence, 1))
         f["mast"].show_text(show_number(study.wind.measured_at_m, 1))

@@ -34,7 +34,7 @@ def speed_words(kmh: float, units: UnitChoice) -> str:
 
 def temperature_words(celsius: float, units: UnitChoice) -> str:
     """Write a temperature in the person's unit."""
-    return f"{units.show('temperature', celsius):.0f} {units.temperature}"
+    return f"{units.show('temperature', celsius):.0f} {units.temperature}".replace("-", "\u2212")
 
 
 def consumption_words(wh_per_km: float, units: UnitChoice) -> str:
@@ -63,7 +63,10 @@ def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) 
     wind = (
         "calm" if study.reference.wind_speed_ms == 0 else in_units(f"wind {study.reference.wind_speed_ms:g} m/s", units)
     )
-    return f"corrected to {temperature_words(study.reference.temperature_c, units)}, {wind}, {speed}"
+    if c.temperature_c is None:
+        return f"corrected to the air of the drives, {wind}, {speed}"
+    driven = " as driven" if study.change.is_warming else ""
+    return f"corrected to {temperature_words(c.temperature_c, units)}{driven}, {wind}, {speed}"
 
 
 def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
