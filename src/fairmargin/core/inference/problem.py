@@ -39,8 +39,7 @@ USUAL_LEG_M: Final = 1e4  # where no leg's length is known
 def warmth_of_study(study: Study, conditions: Sequence[Conditions], view: str) -> float:
     """Air temperature the effect is stated for: the reference's, or that of the drives where warming is the change. [°C]
 
-    What a warm cabin or battery saves on a frosty morning is not saved on a mild one; carried there, a few per cent had
-    become seven to nine.
+    What a warm cabin or battery saves on a frosty morning is not saved on a mild one.
     """
     if view != "study-mean" and not study.change.is_warming:
         return study.reference.temperature_c
