@@ -12,13 +12,26 @@ def test_pure_head_wind_by_hand():
     assert float(term.value) == pytest.approx(540.0, rel=1e-4)
 
 
-def test_cross_wind_raises_drag_by_the_yaw_slope():
-    # By hand: air speed √(25² + 5²) = 25.495, times 25, times (1 + 0.012 · 11.31°), times 0.6.
+def test_cross_wind_raises_drag_with_the_square_of_the_yaw():
+    # By hand: √(25² + 3²) = 25.179 m/s at 6.843°: 6.843²/10 = 4.682 degrees' worth of growth.
+    term = aero.aero_term(25.0, 0.0, 3.0, 0.0, 1.2, 0.012)
+    assert float(term.value) == pytest.approx(0.6 * 25.179 * 25 * (1 + 0.012 * 4.682), rel=1e-4)
+    # Twice the angle is four times the growth below 10° (SAE J1252, from memory: near a parabola).
+    small, twice = (aero.aero_term(25.0, 0.0, 25 * np.tan(np.radians(x)), 0.0, 1.2, 1.0) for x in (4.0, 8.0))
+    bare = [aero.aero_term(25.0, 0.0, 25 * np.tan(np.radians(x)), 0.0, 1.2, 0.0) for x in (4.0, 8.0)]
+    grown = [float(a.value / b.value) - 1 for a, b in zip((small, twice), bare, strict=True)]
+    assert grown[1] / grown[0] == pytest.approx(4.0, rel=1e-3)
+
+
+def test_the_growth_by_yaw_bends_over_without_a_kink():
+    # By hand at 11.31°: 10 + 2 · 1.31 − 1.31²/5 = 12.277 degrees' worth.
     term = aero.aero_term(25.0, 0.0, 5.0, 0.0, 1.2, 0.012)
-    assert float(term.value) == pytest.approx(0.6 * 25.495 * 25 * (1 + 0.012 * 11.31), rel=1e-3)
+    assert float(term.value) == pytest.approx(0.6 * 25.495 * 25 * (1 + 0.012 * 12.277), rel=1e-4)
+    at = {x: float(aero.aero_term(25.0, 0.0, 25 * np.tan(np.radians(x)), 0.0, 1.2, 1.0).by_cross) for x in (9.999, 10.001)}  # fmt: skip
+    assert at[9.999] == pytest.approx(at[10.001], rel=1e-3)
 
 
-@pytest.mark.parametrize("head, cross", [(0.0, 3.0), (4.0, -2.0), (-6.0, 1.0), (1.0, 12.0)])
+@pytest.mark.parametrize("head, cross", [(0.0, 3.0), (4.0, -2.0), (-6.0, 1.0), (1.0, 5.5), (1.0, 12.0)])
 def test_aero_derivatives_match_finite_differences(head, cross):
     def value(h, c, s):
         return float(aero.aero_term(27.0, h, c, 0.8, 1.2, s).value)
@@ -42,10 +55,14 @@ def test_gusts_add_their_variance_to_the_square_of_the_air_speed():
     assert float(aero.aero_term(25.0, 0.0, 0.0, 0.0, 1.2, 0.0).value) == pytest.approx(375.0, rel=1e-6)
 
 
-def test_gusts_blur_the_yaw_angle():
-    # By hand: 0.8 · 2 = 1.6 m/s across at 25 m/s is 3.662° of yaw: 0.012 of it is 4.39 %.
+def test_gusts_from_the_side_have_a_yaw_of_their_own():
+    # By hand: 2 m/s across at 25 m/s is 4.574° of yaw; 0.012 of 4.574²/10 is 2.51 %.
     with_yaw = float(aero.aero_term(25.0, 0.0, 0.0, 2.0, 1.2, 0.012).value)
-    assert with_yaw / 377.4 - 1 == pytest.approx(0.012 * np.degrees(np.arctan(1.6 / 25)), rel=1e-4)
+    assert with_yaw / 377.4 - 1 == pytest.approx(0.012 * 4.574**2 / 10, rel=1e-3)
+    # The mean over gusts drawn one by one (no gust along the road, so that only the yaw is asked).
+    across = 2.0 * np.random.default_rng(1).normal(size=200_000)
+    one_by_one = aero.aero_term(25.0, 0.0, across, 0.0, 1.2, 0.012).value / aero.aero_term(25.0, 0.0, across, 0.0, 1.2, 0.0).value  # fmt: skip
+    assert float(np.mean(one_by_one)) - 1 == pytest.approx(with_yaw / 377.4 - 1, rel=0.05)
 
 
 def test_yaw_stops_growing_at_fifteen_degrees():

@@ -1,10 +1,12 @@
 """Aerodynamic drag: F = ½ ρ C_dA(ψ) v_r u, with gusts averaged in, and its derivatives.
 
-u is the air speed along the road and v_r the whole air speed at the car; C_dA grows with the yaw angle ψ.
+u is the air speed along the road and v_r the whole air speed at the car; C_dA grows with the yaw angle ψ: nearly with
+its square up to 10°, then ever more slowly [2]_.
 
 References
 ----------
 .. [1] UN GTR No. 15, Annex 4 (road load); the force as in any vehicle dynamics text.
+.. [2] SAE J1252, wind-averaged drag (from memory): drag over yaw is near a parabola to about 10°.
 """
 
 from __future__ import annotations
@@ -19,10 +21,9 @@ from fairmargin.core.laws.factor import Factor
 
 Array = NDArray[np.float64]
 
-YAW_SLOPE_PER_DEG: Final = 0.012  # growth of C_dA per degree of yaw, ± 0.006; common practice
+YAW_SLOPE_PER_DEG: Final = 0.012  # growth of C_dA per degree of yaw, on the mean up to 10°, ± 0.006; common practice
+YAW_PARABOLA_DEG: Final = 10.0  # up to here C_dA grows with the square of the yaw angle
 YAW_LIMIT_DEG: Final = 15.0  # beyond it C_dA no longer grows; common practice
-#: Mean of |x| of a normal deviate of standard deviation 1, squared and rounded: √(2/π)² = 0.637.
-BLUR: Final = 0.64
 #: Drag coefficient of a box that stands in the wind beside or above a cab. Common practice.
 BOX_DRAG_COEFFICIENT: Final = 0.5
 _KINK: Final = 1e-9  # keeps the roots differentiable at zero air speed
@@ -30,7 +31,7 @@ _KINK: Final = 1e-9  # keeps the roots differentiable at zero air speed
 
 @dataclass(frozen=True, eq=False, slots=True)
 class AeroTerm:
-    """½ ρ v_r u (1 + s ψ), and its derivatives by head wind, cross wind (both at the car) and s."""
+    """½ ρ v_r u (1 + s g(ψ)), and its derivatives by head wind, cross wind (both at the car) and s."""
 
     value: Array
     by_head: Array
@@ -48,9 +49,9 @@ def aero_term(
 ) -> AeroTerm:
     r"""Aerodynamic force per drag area, with gusts averaged in. [N/m²]
 
-    Gusts of standard deviation σ add σ² to the mean square of the air speed along the road, and blur the
-    kink of \\|ψ\\| at zero: the yaw angle is that of √(cross² + 0.64 σ²) (mean of \\|x\\| of a normal deviate
-    is 0.8 σ). Beyond 15° the yaw effect no longer grows.
+    Gusts of standard deviation σ add σ² to the mean square of the air speed along the road and to that of the cross
+    wind (as from anywhere), on which the yaw effect depends: g(ψ) = ψ²/10° up to 10° [2]_, then bending over smoothly to 15°, from
+    where it no longer grows.
 
     Parameters
     ----------
@@ -65,7 +66,7 @@ def aero_term(
     density_kg_m3 : array_like
         Of the air. [kg/m³]
     yaw_slope_per_deg : array_like
-        Growth of the drag area per degree of yaw. [1/°]
+        Growth of the drag area per degree of yaw, on the mean up to 10°. [1/°]
 
     Returns
     -------
@@ -85,23 +86,31 @@ def aero_term(
     u = v + np.asarray(head_m_s, dtype=float)
     c = np.asarray(cross_m_s, dtype=float)
     vr = np.sqrt(u * u + c * c + _KINK)
-    blurred = np.sqrt(c * c + BLUR * sigma2 + _KINK)
+    blurred = np.sqrt(c * c + sigma2 + _KINK)
     deg = 180.0 / np.pi
     psi = np.arctan2(blurred, np.abs(u)) * deg
-    capped = psi >= YAW_LIMIT_DEG
-    psi = np.minimum(psi, YAW_LIMIT_DEG)
+    growth, steepness = _growth_by_yaw(psi)
     yaw = np.asarray(yaw_slope_per_deg, dtype=float)
-    gain = 1 + yaw * psi
+    gain = 1 + yaw * growth
     r2 = u * u + blurred * blurred
-    psi_u = np.where(capped, 0.0, -blurred * np.sign(u) / r2 * deg)
-    psi_c = np.where(capped, 0.0, np.abs(u) / r2 * (c / blurred) * deg)
+    grown_u = steepness * (-blurred * np.sign(u) / r2 * deg)
+    grown_c = steepness * (np.abs(u) / r2 * (c / blurred) * deg)
     base = vr * u + sigma2 * np.sign(u)
     return AeroTerm(
         value=half * gain * base,
-        by_head=half * (gain * (vr + u * u / vr) + yaw * psi_u * base),
-        by_cross=half * (gain * u * c / vr + yaw * psi_c * base),
-        by_yaw_slope=half * psi * base,
+        by_head=half * (gain * (vr + u * u / vr) + yaw * grown_u * base),
+        by_cross=half * (gain * u * c / vr + yaw * grown_c * base),
+        by_yaw_slope=half * growth * base,
     )
+
+
+def _growth_by_yaw(psi_deg: Array) -> tuple[Array, Array]:
+    """Growth of the drag area over its slope, and its derivative by the yaw angle: a parabola, then its mirror image."""
+    past = np.clip(psi_deg - YAW_PARABOLA_DEG, 0.0, YAW_LIMIT_DEG - YAW_PARABOLA_DEG)
+    below = np.minimum(psi_deg, YAW_PARABOLA_DEG)
+    bend = YAW_LIMIT_DEG - YAW_PARABOLA_DEG
+    growth = below * below / YAW_PARABOLA_DEG + 2.0 * past - past * past / bend
+    return growth, 2.0 * below / YAW_PARABOLA_DEG - 2.0 * past / bend
 
 
 def yaw_slope(deviation: ArrayLike) -> Factor:
@@ -143,7 +152,7 @@ def growth_by_wind(speed_m_s: ArrayLike, component_m_s: ArrayLike, turbulence_m_
     At 95 km/h in a wind whose components are 1.9 m/s each at the car:
 
     >>> round(float(growth_by_wind(95 / 3.6, 1.9, 0.3)), 3)
-    0.039
+    0.026
     """
     gusts = np.asarray(turbulence_m_s, dtype=float)
     blown = np.hypot(gusts, component_m_s)
