@@ -1,4 +1,10 @@
-"""Wind: from the mast to the car, and resolved along and across the road."""
+"""Wind: from the mast to the car, and resolved along and across the road.
+
+References
+----------
+.. [1] J. Wieringa, "Updating the Davenport roughness classification", J. Wind Eng. Ind. Aerodyn. 41 (1992) 357; the table
+   stands in WMO-No. 8, ch. 5, annex, too (both from memory).
+"""
 
 from __future__ import annotations
 
@@ -10,11 +16,13 @@ from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
 
-CAR_HEIGHT_M: Final = 1.0
-#: Effective roughness lengths. Common practice; "open" gives 0.67 from a 10 m mast, hedges shelter more.
-ROUGHNESS_M: Final = {"open": 0.0094, "hedges": 0.05, "forest": 0.16, "built-up": 0.12}
-#: How far a single road may stray from its terrain's factor (standard deviation of the logarithm). Common practice.
-HEIGHT_FACTOR_SD: Final = 0.14
+CAR_HEIGHT_M: Final = 1.2
+#: Roughness lengths by the classes of Davenport [1]_: open grass 0.03; scattered hedges between 0.1 (roughly open) and 0.25
+#: (rough); woods and houses with the road's clearing between them: very rough. [m]
+ROUGHNESS_M: Final = {"open": 0.03, "hedges": 0.15, "forest": 0.5, "built-up": 0.5}
+#: How far a single road may stray from its terrain's factor (standard deviation of the logarithm): its class's own width
+#: (0.1), still or turbulent air (0.14), banks and cuttings (0.1); common practice.
+HEIGHT_FACTOR_SD: Final = 0.2
 #: Standard deviation of the gusts at the mast: a share of the mean wind, at least so much. Common practice.
 TURBULENCE_SHARE: Final = 0.18
 CALM_TURBULENCE_M_S: Final = 0.3
@@ -23,7 +31,7 @@ CAR_TURBULENCE_SHARE: Final = 0.9  # of the mast's turbulence that is left at th
 
 
 def height_factor(measured_at_m: float, terrain: str = "open", car_height_m: float = CAR_HEIGHT_M) -> float:
-    """Share of the mast's wind speed that blows at the car: logarithmic profile ln(z/z0)/ln(z_mast/z0).
+    """Share of the mast's wind speed that blows at the car: logarithmic profile ln(z/z0)/ln(z_mast/z0), z0 as in [1]_.
 
     Parameters
     ----------
