@@ -183,6 +183,17 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     "null, eight steady pairs, 2 % matters": _that_matters(
         2.0, _field(**NULL, order="ABBABAABABBABAAB", scatter=0.005, step=0.1)
     ),
+    # wind as it is: strong, from afar, of another hour
+    "strong wind, ABBA": _field(wind="strong", order="ABBA"),
+    "strong wind, null": _field(wind="strong", order="ABBA", **NULL),
+    "stormy, ABBA": _field(wind="stormy", order="ABBA"),
+    "stormy, null": _field(wind="stormy", order="ABBA", **NULL),
+    "stormy, one way ABAB": _field(wind="stormy", order="ABAB", method="one-way"),
+    "windy, station 20 km off": _field(wind="windy", station_km=20.0, order="ABBA"),
+    "windy, station 20 km off, told": _field(wind="windy", station_km=20.0, tells_station=True, order="ABBA"),
+    "windy, station 2 km off, told": _field(wind="windy", station_km=2.0, tells_station=True, order="ABBA"),
+    "windy, report two hours off": _field(wind="windy", report_minutes_late=120.0),
+    "mixed, report two hours off": _field(report_minutes_late=120.0),
     "loop": _field(method="loop"),
     "one way": _field(method="one-way"),
     "no warm-up drive": _field(warm_up_drive=False),

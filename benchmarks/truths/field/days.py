@@ -18,7 +18,10 @@ from .machines import HEATING_VALUE, Alteration, Machine, altered, as_its_owner_
 from .roads import CELL_M, FieldRoad, as_noted, draw_road
 
 #: Mean wind of a day. [m/s]
-WINDS: Final = {"calm": 1.1, "mixed": 3.6, "windy": 6.8}
+WINDS: Final = {"calm": 1.1, "mixed": 3.6, "windy": 6.8, "strong": 8.0, "stormy": 11.0}
+#: What a report's mean over two or ten minutes misses of the quarter of an hour around it, of the wind (turbulence of 0.15
+#: to 0.2 over some forty seconds; from memory).
+REPORT_SHARE: Final = (0.05, 0.13)
 #: What a tester may leave unnoted.
 NOTES: Final = (
     "wind", "temperature", "pressure", "clock", "times", "route", "gps", "climate", "traffic", "rain", "vehicle",
@@ -48,6 +51,8 @@ class FieldDay:
     heating_c: float | None = None  # what the cabin is set to
     warm_up_drive: bool = True
     station_km: float = 6.0
+    tells_station: bool = False  # notes how far off it stands
+    report_minutes_late: float = 0.0  # the report of so long after the leg is noted as the leg's
     traffic: float = 0.1  # chance of a hold-up per leg
     rain_last_day: float = 0.0  # share of rolling and drag
     instrument: str = "average"  # average, energy, soc, charge, fuel, logger
@@ -100,6 +105,8 @@ def field_day(seed: int, plan: FieldDay) -> FieldStudy:
         route=route,
         events=tuple(day.events),
     )
+    if plan.tells_station:
+        study = study.with_(wind=study.wind.with_(station_km=plan.station_km))
     return FieldStudy(study, day.traces, truth_of(plan, machine, change, road, ways), {"change": change})
 
 
@@ -172,6 +179,7 @@ class _Day:
         self.temperature = self.pressure = self.cold = self.running_min = 0.0
         self.warming = self.factor = self.station_t = 0.0
         self.station = np.zeros(2)
+        self.report_share = float(rng.spawn(1)[0].uniform(*REPORT_SHARE))  # leaves the other draws as they were
         self.rain = self.load_kg = 0.0
         self.rolling = 1.0
         # Other wheels have pressures of their own; nobody here notes any.
@@ -275,12 +283,24 @@ class _Day:
         whole = 1000 * plan.length_km
         return ((float(rng.uniform(0.1, 0.7)) * whole, min(v * float(rng.uniform(40, 150)), 0.25 * whole), v),)
 
+    def _reported(self) -> Any:
+        """The wind that the report noted for this leg tells of."""
+        late = self.plan.report_minutes_late
+        if not late:
+            return self.wind
+        k = math.exp(-late / 45.0)
+        spread = 0.28 * math.hypot(*self.mean_wind) + 0.15
+        veered = math.radians(12.0 * late / 60.0)  # a front or a sea breeze turns it
+        turn = np.array([[math.cos(veered), -math.sin(veered)], [math.sin(veered), math.cos(veered)]])
+        moved = math.sqrt(1 - k * k) * spread * self.rng.normal(0, 1, 2)
+        return turn @ self.mean_wind + (self.wind - self.mean_wind) * k + moved
+
     def _noted(self, i: int, back: bool, driven: Driven, factor: float) -> Leg:
         plan, rng = self.plan, self.rng
         known = {note: note not in plan.forget for note in NOTES}
         km = plan.length_km
-        error = 0.35 + 0.02 * plan.station_km
-        seen = self.wind + self.station + rng.normal(0, error, 2)
+        error = math.hypot(0.35 + 0.02 * plan.station_km, self.report_share * math.hypot(*self.mean_wind))
+        seen = self._reported() + self.station + rng.normal(0, error, 2)
         gps = round(km + 0.01 * float(rng.normal()), 2)
         wind: dict[str, Any] = {}
         if known["wind"]:
