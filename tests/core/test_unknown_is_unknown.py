@@ -1,7 +1,8 @@
 """An empty cell is unknown, never zero: it may not narrow the interval, of any column, method or instrument.
 
-Held to two per cent of the width; to seven where days were simulated, as readings that happen to disagree with a note are
-evidence of a larger scatter, which goes with the note. Left out: columns whose legs contradict each other (a heater on for the trial and off for
+Held to two per cent of the width; where days were simulated, single columns to a fifth and all together to nothing, as a
+note may be worse news than none (a wind of 9 m/s), and readings that happen to disagree with one are evidence of a larger
+scatter, which goes with the note. Left out: columns whose legs contradict each other (a heater on for the trial and off for
 the baseline, noted, is worse news than nothing noted), see docs/method.md.
 """
 
@@ -52,7 +53,7 @@ def width(study):
 
 
 def least(name):
-    return 0.98 if name in BY_HAND else 0.92
+    return 0.98 if name in BY_HAND else 0.8
 
 
 @cache
@@ -78,6 +79,7 @@ def test_emptying_a_column_never_narrows(quick, name):
             narrower[column] = width(bare) / filled(name)
     assert len(narrower) >= 4
     assert {c: round(r, 3) for c, r in narrower.items() if r < least(name)} == {}
+    assert sum(narrower.values()) / len(narrower) > 1.0
 
 
 @pytest.mark.parametrize("name", STUDIES)

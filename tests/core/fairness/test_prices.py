@@ -22,11 +22,11 @@ EFFECT = 0.95  # trial over baseline, as the legs show it
 
 
 def air_n(v=25.0, wind=2.0, across_deg=60.0, sigma=0.36, density=DENSITY):
-    """Mean force of the air there and back: wind at two thirds of the mast's, 1.2 % of drag per degree of yaw."""
+    """Mean force of the air there and back: wind at 0.635 of the mast's, 1.2 % of drag for ψ²/10° of yaw."""
     total = 0.0
     for angle in (across_deg, 180.0 - across_deg):
-        u, c, gust = v + 0.67 * wind * cos(radians(angle)), 0.67 * wind * sin(radians(angle)), 0.9 * sigma
-        yaw = degrees(atan(sqrt(c * c + 0.64 * gust**2) / u))
+        u, c, gust = v + 0.635 * wind * cos(radians(angle)), 0.635 * wind * sin(radians(angle)), 0.9 * sigma
+        yaw = degrees(atan(sqrt(c * c + gust**2) / u)) ** 2 / 10.0
         total += 0.5 * density * DRAG_AREA * (hypot(u, c) * u + gust**2) * (1 + 0.012 * yaw) / 2
     return total
 

@@ -43,7 +43,7 @@ ALWAYS: Final = (
 _ORDER: Final = (
     "vehicle", "sector", "speed_kmh", "speed_held", "climate", "road", "grid_kwh", "average", "energy", "soc", "charger",
     "fuel", "forecast", "on_the_way", "gps_distance_km", "stopped_s", "stopped_with_car_on_s", "driven_before_s", "tyre_pressure_kpa",
-    "wind_gust_ms", "humidity_percent", "battery_temperature_c", "mass_delta_kg", "driver", "mode",
+    "wind_gust_ms", "wind_age_s", "humidity_percent", "battery_temperature_c", "mass_delta_kg", "driver", "mode",
 )  # fmt: skip
 INSTRUMENT_KEYS: Final = ("average", "energy", "soc", "charger", "fuel")
 
@@ -100,6 +100,7 @@ def caption(key: str, choice: units.UnitChoice) -> str:
         "wind_from_deg": "from, °",
         "stopped_s": "Stood, min",
         "driven_before_s": "Driven before, min",
+        "wind_age_s": "Wind's age, min",
     }.get(key, "Car on, min" if key == "stopped_with_car_on_s" else field.caption)
 
 

@@ -73,6 +73,7 @@ class Conditions:
     from_east: float
     wind_known: bool
     wind_noted_m_s: float | None  # its speed, whether or not its direction is known
+    wind_age_s: float | None  # of its report at the middle of the leg; None where nobody said
     turbulence_m_s: float
     climate_k: float | None  # |cabin setting − outside|; 0 when off; None when not known
     mass_delta_kg: float
@@ -93,7 +94,7 @@ class Conditions:
 
 
 def weather_at(rows: tuple[WeatherRow, ...], second: float, offset: timedelta) -> dict[str, float]:
-    """Station weather interpolated to a moment; the wind as a vector. Missing columns are left out."""
+    """Station weather interpolated to a moment; the wind as a vector, and how old its report is. What is missing is left out."""
     if not rows:
         return {}
     order = sorted(rows, key=lambda r: seconds_of(r.time, offset))
@@ -114,6 +115,7 @@ def weather_at(rows: tuple[WeatherRow, ...], second: float, offset: timedelta) -
         length = float(np.interp(second, times[good], speed[good]))
         scale = length / max(math.hypot(north, east), 1e-9)
         result["from_north"], result["from_east"] = north * scale, east * scale
+        result["wind_age_s"] = float(np.min(np.abs(times[good] - second)))
     return result
 
 
@@ -245,6 +247,7 @@ class _Weather:
     from_east: float
     wind_known: bool
     wind_noted_m_s: float | None
+    wind_age_s: float | None
     turbulence_m_s: float
 
 
@@ -266,11 +269,12 @@ def _weather(study: Study, leg: Leg, started_s: float | None, usual: _Usual, day
         air.USUAL_HUMIDITY if humidity is None else humidity / 100.0,
     )
     north = east = 0.0
-    known = True
+    known, age = True, leg.wind_age_s
     if leg.wind_speed_ms is not None and (leg.wind_from_deg is not None or leg.wind_speed_ms == 0):
         north, east = (float(x) for x in wind.from_vector(leg.wind_speed_ms, leg.wind_from_deg or 0.0))
     elif "from_north" in station:
         north, east = station["from_north"], station["from_east"]
+        age = station["wind_age_s"]
     else:
         known = False
     sustained = leg.wind_speed_ms if leg.wind_speed_ms is not None else math.hypot(north, east)
@@ -284,6 +288,7 @@ def _weather(study: Study, leg: Leg, started_s: float | None, usual: _Usual, day
         from_east=east,
         wind_known=known,
         wind_noted_m_s=sustained if known or leg.wind_speed_ms is not None else None,
+        wind_age_s=age,
         turbulence_m_s=turbulence,
     )
 

@@ -1,7 +1,8 @@
 """What the reports say of the wind on each leg: smoothed over the day, with what they leave open.
 
-A report is the wind of its moment plus an error of its own; the wind itself wanders over an hour or so around
-the day's mean. A leg's wind is therefore better known from all reports of its day than from its own alone.
+A report is the wind of its moment plus an error of its own, the larger the further off its station stands; the wind itself
+wanders over an hour or so around the day's mean. A leg's wind is therefore better known from all reports of its day than
+from its own alone, and the less from a report the older it is.
 
 References
 ----------
@@ -11,6 +12,7 @@ References
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
@@ -23,10 +25,20 @@ from fairmargin.core.evidence.conditions import Conditions
 Array = NDArray[np.float64]
 
 DAY_MEAN_M_S: Final = 5.0  # either component, before any report
-UNREPORTED_M_S: Final = 2.8  # the same where nobody reported anything all day
+UNREPORTED_M_S: Final = (
+    3.0  # the same where nobody reported anything all day: 3 to 6 m/s over open land; common practice
+)
+UNREPORTED_MEAN_M_S: Final = 4.5  # its mean, by which it wanders
 WANDER_M_S: Final = (0.25, 0.17)  # plus this share of the day's wind
 WANDER_S: Final = 3600.0
-REPORT_M_S: Final = 0.6  # error of one report
+SAME_WEATHER_S: Final = 72_000.0  # by which the day's mean wind itself becomes another; common practice
+REPORT_M_S: Final = (
+    0.35  # error of one report at its own moment and place: a mean over minutes, rounded; common practice
+)
+APART_M_S: Final = 0.3  # the same by the way from the station to the road, at `USUAL_STATION_KM`; common practice
+UNTOLD_AGE_M_S: Final = 0.38  # the same where nobody said how old it was: up to half an hour
+USUAL_STATION_KM: Final = 9.0  # where nobody said how far off it stands; common practice
+AT_THE_ROAD: Final = 0.5  # of the errors at the usual distance, those of a mast beside the road
 SAME_RUN: Final = 0.5  # share of a report's error that the run's other report repeats
 
 
@@ -41,7 +53,25 @@ class WindBelief:
     told: NDArray[np.bool_]  # (n,) whether its speed at least was noted
 
 
-def wind_belief(conditions: Sequence[Conditions], usable: NDArray[np.bool_], growth: float) -> WindBelief:
+def afar(station_km: float | None) -> float:
+    """Errors by the way from a station to the road, over those at the usual distance; they grow with it.
+
+    Parameters
+    ----------
+    station_km : float or None
+        From the road; None where nobody said.
+
+    Examples
+    --------
+    >>> [round(afar(km), 2) for km in (None, 0.0, 8.0, 20.0)]
+    [1.0, 0.5, 1.02, 2.28]
+    """
+    return 1.0 if station_km is None else math.hypot(AT_THE_ROAD, station_km / USUAL_STATION_KM)
+
+
+def wind_belief(
+    conditions: Sequence[Conditions], usable: NDArray[np.bool_], growth: float, station_km: float | None = None
+) -> WindBelief:
     """Smooth the reported winds of each day [1]_.
 
     Parameters
@@ -51,6 +81,8 @@ def wind_belief(conditions: Sequence[Conditions], usable: NDArray[np.bool_], gro
         Whether a leg's report can be laid along its road.
     growth : float
         How much larger than usual the errors are (they grow with the wind).
+    station_km : float, optional
+        From the road, where anybody said.
 
     Returns
     -------
@@ -65,7 +97,7 @@ def wind_belief(conditions: Sequence[Conditions], usable: NDArray[np.bool_], gro
         index = np.flatnonzero([c.day == day for c in conditions])
         t = np.array([c.placed_s + c.duration_s / 2 for c in own])
         seen = usable[index]
-        mean = float(np.mean([c.wind_speed for c, s in zip(own, seen, strict=True) if s] or [4.0]))
+        mean = float(np.mean([c.wind_speed for c, s in zip(own, seen, strict=True) if s] or [UNREPORTED_MEAN_M_S]))
         wander = WANDER_M_S[0] + WANDER_M_S[1] * mean
         moved = wander**2 * np.exp(-np.abs(t[:, None] - t) / WANDER_S)
         if not seen.any():
@@ -73,16 +105,30 @@ def wind_belief(conditions: Sequence[Conditions], usable: NDArray[np.bool_], gro
             unlaid[index] = square
             cov[np.ix_(index, index)] = float(square.mean()) + moved
             continue
-        prior = DAY_MEAN_M_S**2 + moved
+        prior = _alike(wander, t, t)
         reports = [c for c, s in zip(own, seen, strict=True) if s]
-        noise = _report_noise(reports) * (REPORT_M_S * growth) ** 2
-        to_reports = prior[:, seen]
-        gain = np.linalg.solve(prior[np.ix_(seen, seen)] + noise, to_reports.T).T
+        reported = t[seen] - np.array([c.wind_age_s or 0.0 for c in reports])
+        sd = growth * np.array([_report_error(c, station_km) for c in reports])
+        noise = _report_noise(reports) * np.outer(sd, sd)
+        to_reports, of_reports = (_alike(wander, moments, reported) for moments in (t, reported))
+        gain = np.linalg.solve(of_reports + noise, to_reports.T).T
         north[index] = gain @ np.array([c.from_north for c in reports])
         east[index] = gain @ np.array([c.from_east for c in reports])
         cov[np.ix_(index, index)] = prior - gain @ to_reports.T
     values, vectors = np.linalg.eigh(cov)
     return WindBelief(north, east, vectors * np.sqrt(np.maximum(values, 0.0)), unlaid, told)
+
+
+def _alike(wander_m_s: float, a: Array, b: Array) -> Array:
+    """Covariance of either component of the wind between moments. [m²/s²]"""
+    apart = np.abs(a[:, None] - b)
+    weather = DAY_MEAN_M_S**2 * np.exp(-0.5 * (apart / SAME_WEATHER_S) ** 2)
+    return np.asarray(weather + wander_m_s**2 * np.exp(-apart / WANDER_S))
+
+
+def _report_error(c: Conditions, station_km: float | None) -> float:
+    """Of one report, in a usual wind. [m/s]"""
+    return math.hypot(REPORT_M_S, APART_M_S * afar(station_km), UNTOLD_AGE_M_S if c.wind_age_s is None else 0.0)
 
 
 def _strength(day: Sequence[Conditions]) -> tuple[Array, NDArray[np.bool_]]:

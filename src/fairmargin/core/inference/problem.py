@@ -340,7 +340,7 @@ def _leg_model(
     on_road = np.zeros(len(conditions), dtype=bool)
     on_road[rows.leg] = paths.heading_known
     usable = on_road & np.array([c.wind_known for c in conditions])
-    belief = wind_belief(conditions, usable, reported_growth(conditions))
+    belief = wind_belief(conditions, usable, reported_growth(conditions), study.wind.station_km)
     height = wind.height_factor(study.wind.measured_at_m, study.wind.terrain)
     table = replace(
         table,

@@ -59,6 +59,7 @@ class Leg(_Value):
     wind_speed_ms: Annotated[float | None, within(0, 60, "m/s")] = None
     wind_gust_ms: Annotated[float | None, within(0, 90, "m/s")] = None
     wind_from_deg: Annotated[float | None, within(0, 360, "degrees")] = None
+    wind_age_s: Annotated[float | None, within(0, 604800, "s")] = None  # of its report, at the middle of the leg
     road: Literal["", "dry", "damp", "wet", "snow"] = ""
     climate: str = ""
     tyre_pressure_kpa: Annotated[float | None, within(50, 1200, "kPa")] = None

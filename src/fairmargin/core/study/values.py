@@ -101,6 +101,7 @@ class WindSetup(_Value):
 
     measured_at_m: Annotated[float, within(0.5, 200, "m")] = 10.0
     terrain: Literal["open", "hedges", "forest", "built-up"] = "open"
+    station_km: Annotated[float | None, within(0, 500, "km")] = None  # from the road; None where nobody said
 
 
 class RoutePoint(_Value):

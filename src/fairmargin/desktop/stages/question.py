@@ -24,6 +24,7 @@ from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.inputs import Words
 
+STATION_TIP = "How far the station that reported the wind stands from the road"
 #: What the change may be, in words.
 SUBJECT_WORDS = {
     "configuration": "a state of the vehicle",
@@ -140,11 +141,10 @@ class QuestionStage(Stage):
         box.addLayout(line)
         line = QHBoxLayout()
         line.addWidget(self._field("mast", "Wind measured at", self._set_mast, unit="m"), 1)
-        line.addWidget(
-            self._choice("terrain", "Land along the road", ("open", "hedges", "forest", "built-up"), self._set_terrain),
-            2,
-        )
+        line.addWidget(self._field("station", "Its station, off the road", self._set_station, tip=STATION_TIP), 1)
         box.addLayout(line)
+        lands = ("open", "hedges", "forest", "built-up")
+        box.addWidget(self._choice("terrain", "Land along the road", lands, self._set_terrain))
         box.addStretch()
 
     def _lay_notes(self, body: QVBoxLayout) -> None:
@@ -266,6 +266,14 @@ class QuestionStage(Stage):
             raise ValueError(words_of(error)) from error
         self._edit("height of the mast", wind=wind)
 
+    def _set_station(self, text: str) -> None:
+        km = read_quantity(text, "distance", self.session.units.distance) if text else None
+        try:
+            wind = self._study.wind.with_(station_km=km)
+        except ValueError as error:
+            raise ValueError(words_of(error)) from error
+        self._edit("distance of the station", wind=wind)
+
     def _set_terrain(self, terrain: str) -> None:
         self._edit("land along the road", wind=self._study.wind.with_(terrain=terrain))
 
@@ -343,6 +351,10 @@ class QuestionStage(Stage):
         )
         f["confidence"].show_text(show_number(100 * study.confidence, 1))
         f["mast"].show_text(show_number(study.wind.measured_at_m, 1))
+        station = study.wind.station_km
+        f["station"].show_text(
+            "" if station is None else show_number(units.show("distance", station), 1), units.distance
+        )
 
 
 def _percent(text: str) -> float | None:

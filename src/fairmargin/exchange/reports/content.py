@@ -240,9 +240,16 @@ def _facts(study: Study, analysis: Analysis, choice: u.UnitChoice) -> tuple[tupl
         ("Vehicle", f"{v.name or 'not named'}, {v.energy}, {choice.show('mass', k.mass_kg):.0f} {choice.mass}{mark.get('mass_kg', '')}, "
                     f"drag area {k.drag_area_m2:g} m²{mark.get('drag_area_m2', '')}, rolling coefficient {k.rolling_coefficient:g}{mark.get('rolling_coefficient', '')}"),
         *_beforehand(study, choice),
-        ("Wind", f"measured at {study.wind.measured_at_m:g} m, {study.wind.terrain} land along the road"),
+        ("Wind", _wind_words(study, choice)),
     ]  # fmt: skip
     return tuple(facts)
+
+
+def _wind_words(study: Study, choice: u.UnitChoice) -> str:
+    """Where the wind was measured, and over what land it came to the road."""
+    km, setup = study.wind.station_km, study.wind
+    way = "not said how far off" if km is None else f"{choice.show('distance', km):.3g} {choice.distance} off"
+    return f"measured at {setup.measured_at_m:g} m, {way}; {setup.terrain} land along the road"
 
 
 def _beforehand(study: Study, choice: u.UnitChoice) -> list[tuple[str, str]]:
