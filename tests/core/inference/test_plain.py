@@ -119,7 +119,9 @@ def test_winds_typed_the_wrong_way_round_are_not_believed():
     assert c.effect_percent == pytest.approx(-5.0, abs=0.1)
     assert c.interval_percent[0] < -5 < c.interval_percent[1]
     concern = next(x for x in c.concerns if x.code == "model-contradicted")
-    assert "is not used" in concern.message and "standard deviations" in concern.message
+    assert "is not used" in concern.message and "another wind than the reports" in concern.message
+    doubt = next(x for x in c.concerns if x.code == "wind-contradicted")
+    assert "It would fit if the reports were of where the wind blows to." in doubt.message and "UTC" in doubt.next_step
     assert c.standing.word == "with reservations" and "plain difference" in c.standing.sentence
     legs = analyse(study).legs
     assert all(leg.corrected_wh_per_km == leg.measured_wh_per_km for leg in legs)

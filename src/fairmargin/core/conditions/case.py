@@ -103,6 +103,13 @@ class Case(Protocol):
     def with_readings(self, others: Mapping[str, Observation]) -> float | None:
         """Effect as analysed minus the effect with other readings of some legs, in per cent."""
 
+    @property
+    def reports_contradicted(self) -> float:
+        """Probability that the reports of the wind were off by more than reports usually are."""
+
+    def contradicted_with(self, conditions: Sequence[Conditions]) -> float | None:
+        """The same with other conditions; None where nothing would be left to fit."""
+
     def energy_share(self, parameter: Parameter) -> float:
         """Share of consumption that depends on a parameter."""
 

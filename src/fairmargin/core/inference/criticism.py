@@ -24,6 +24,9 @@ from fairmargin.core.inference.solver import Solution
 NUISANCE_Z: Final = 4.5
 MISFIT_Z: Final = 5.0
 STRAIN_Z: Final = 2.5
+#: Probability that the reports of the wind were not this road's from which nothing is corrected by them; no honest day of
+#: five hundred comes there (`benchmarks/coverage.py`).
+CONTRADICTED: Final = 0.9
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +38,9 @@ class Criticism:
     nuisance: str  # the unknown that was bent the most ...
     nuisance_z: float  # ... and by how much
     strain_z: Mapping[str, float]  # by trial: the effect against the plain one with the recorded conditions taken out
+    reports_contradicted: float = (
+        0.0  # probability that the reports of the wind were off by more than reports usually are
+    )
 
     @property
     def reasons(self) -> tuple[str, ...]:
@@ -46,6 +52,8 @@ class Criticism:
             found.append(f"the readings contradict each other as no day does ({self.misfit_z:.0f} standard deviations)")
         if abs(self.nuisance_z) > NUISANCE_Z:
             found.append(f"it would need a {self.nuisance} {abs(self.nuisance_z):.0f} standard deviations off")
+        if self.reports_contradicted > CONTRADICTED:
+            found.append("out and back, the drives speak of another wind than the reports")
         worst = max(self.strain_z.values(), key=abs, default=0.0)
         if abs(worst) > STRAIN_Z:
             found.append(
@@ -54,7 +62,13 @@ class Criticism:
         return tuple(found)
 
 
-def criticise(problem: Problem, solution: Solution, result: Posterior, plain: Mapping[str, Plain]) -> Criticism:
+def criticise(
+    problem: Problem,
+    solution: Solution,
+    result: Posterior,
+    plain: Mapping[str, Plain],
+    reports_contradicted: float = 0.0,
+) -> Criticism:
     """Ask a fit what speaks against it.
 
     Parameters
@@ -63,6 +77,8 @@ def criticise(problem: Problem, solution: Solution, result: Posterior, plain: Ma
     solution : Solution
     result : Posterior
     plain : mapping of trial to Plain
+    reports_contradicted : float, optional
+        See `report_quality.ReportQuality`.
 
     Returns
     -------
@@ -91,4 +107,5 @@ def criticise(problem: Problem, solution: Solution, result: Posterior, plain: Ma
         nuisance=problem.unknowns[worst].name,
         nuisance_z=float(off[worst]),
         strain_z=strain,
+        reports_contradicted=reports_contradicted,
     )

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core import intervals
-from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
@@ -26,8 +26,9 @@ from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.plain_difference import Plain, left_out, plain_differences
 from fairmargin.core.inference.plausible import Plausible, plausible
 from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, mixture_quantile, posterior
-from fairmargin.core.inference.priors import SCATTER_SHARE
+from fairmargin.core.inference.priors import SCATTER_SHARE, SEGMENT_SHARE
 from fairmargin.core.inference.problem import Problem, prepare
+from fairmargin.core.inference.report_quality import as_believed, report_quality
 from fairmargin.core.inference.solver import Solution, solve
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.road import Road
@@ -57,6 +58,7 @@ class Fit:
     road: Road
     as_driven: bool  # the effect holds for the logged speeds, not for one steady speed
     segment_share: float  # noise of one kilometre of a logged leg
+    reports_contradicted: float  # probability that the reports of the wind were off by more than reports usually are
     scatter_evidence: tuple[float, ...]  # log likelihood of each scatter size, see `learned_scatter`
     share: Callable[[str], Array]  # source of the margin -> (n legs, parameters): what its unknowns add to `local`
     plain_effects: Callable[[], Mapping[str, Effect]] = dict  # see `plain`
@@ -107,6 +109,11 @@ def fit_study(
     if not observations:
         raise ValueError("a fit needs at least one leg with a reading")
     problem = prepare(study, conditions, observations, logs, options, start.road if start else None)
+    contradicted = 0.0
+    if any(c.wind_known for c in conditions) and Cause.WIND not in options.ignore:
+        share = start.segment_share if start else SEGMENT_SHARE
+        quality = report_quality(problem, problem.linearise(problem.prior_mean), share, options.scatter_freedom)
+        problem, contradicted = as_believed(problem, quality), quality.contradicted
     solution = solve(problem, *((start.theta, start.segment_share) if start else ()))
     log_levels, gradients = problem.levels(solution.at)
     first = start is None  # a fit that only prices something needs no levels
@@ -139,11 +146,12 @@ def fit_study(
         road=problem.road,
         as_driven=problem.reference.as_driven,
         segment_share=solution.segment_share,
+        reports_contradicted=contradicted,
         share=lambda source: problem.share(source, solution.theta)[: len(conditions)],
         plain_effects=lambda: {
             name: _plain_effect(study, problem, p, name, observations, log_levels) for name, p in plain.items()
         },
-        criticism=criticise(problem, solution, result, plain) if first else None,
+        criticism=criticise(problem, solution, result, plain, contradicted) if first else None,
         plausible=plausible(study, problem) if first else None,
         levels=model_levels(study, problem, result, len(problem.configurations) - 1, log_levels, observations)
         if first
