@@ -260,6 +260,9 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     # traffic, cold, heat, rain
     "slow traffic noted": _field(traffic=0.5),
     "slow traffic not noted": _field(traffic=0.5, forget=frozenset({"traffic"})),
+    "halts not noted": _field(halts=0.3, forget=frozenset({"traffic"})),
+    "halts not noted, one pair": _field(halts=0.3, forget=frozenset({"traffic"}), **ONE_PAIR),
+    "halts and slow traffic not noted": _field(halts=0.2, traffic=0.2, forget=frozenset({"traffic"})),
     "slow traffic, bare": _field(traffic=0.5, **BARE),
     "frost, heated": _field(temperature_c=-13.0, heating_c=21.0),
     "frost, heating not noted": _field(temperature_c=-13.0, heating_c=21.0, forget=frozenset({"climate"})),

@@ -22,6 +22,7 @@ WINDS: Final = {"calm": 1.1, "mixed": 3.6, "windy": 6.8, "strong": 8.0, "stormy"
 #: What a report's mean over two or ten minutes misses of the quarter of an hour around it, of the wind (turbulence of 0.15
 #: to 0.2 over some forty seconds; from memory).
 REPORT_SHARE: Final = (0.05, 0.13)
+HALT_M_S: Final = 0.6  # what stands for standing
 #: What a tester may leave unnoted.
 NOTES: Final = (
     "wind", "temperature", "pressure", "clock", "times", "route", "gps", "climate", "traffic", "rain", "vehicle",
@@ -54,6 +55,7 @@ class FieldDay:
     tells_station: bool = False  # notes how far off it stands
     report_minutes_late: float = 0.0  # the report of so long after the leg is noted as the leg's
     traffic: float = 0.1  # chance of a hold-up per leg
+    halts: float = 0.0  # chance per leg of standing half a minute to three that nobody notes
     rain_last_day: float = 0.0  # share of rolling and drag
     instrument: str = "average"  # average, energy, soc, charge, fuel, logger
     step: float = 0.1  # kWh/100 km, or L/100 km
@@ -245,7 +247,7 @@ class _Day:
     def _leg(self, i: int, back: bool) -> None:
         plan, rng = self.plan, self.rng
         self._wait(float(rng.uniform(2, 5)))
-        slow = self._slow()
+        slow = (*self._slow(), *self._halt())
         aim = plan.speed_kmh / 3.6 / self.speedometer * (1 + 0.004 * float(rng.normal()))
         north, east = self.wind.tolist()
         air = Air(self.temperature, self.pressure, north, east, self.share, self.gust)
@@ -265,7 +267,7 @@ class _Day:
         self.running_min += driven.duration_s / 60.0
         leg = self._noted(i, back, driven, factor)
         self.legs.append(leg)
-        if slow and "traffic" not in plan.forget:
+        if slow and slow[0][2] > HALT_M_S and "traffic" not in plan.forget:
             begin, length, v = slow[0]
             self.events.append(
                 Event(leg=leg.leg, kind="slow-traffic", at_km=round(begin / 1000, 1), speed_kmh=round(3.6 * v),
@@ -294,6 +296,14 @@ class _Day:
         turn = np.array([[math.cos(veered), -math.sin(veered)], [math.sin(veered), math.cos(veered)]])
         moved = math.sqrt(1 - k * k) * spread * self.rng.normal(0, 1, 2)
         return turn @ self.mean_wind + (self.wind - self.mean_wind) * k + moved
+
+    def _halt(self) -> tuple[tuple[float, float, float], ...]:
+        """Crawling through one place: a light, a gate, a call."""
+        plan, rng = self.plan, self.rng
+        if not plan.halts or rng.random() >= plan.halts:
+            return ()
+        at = float(rng.uniform(0.1, 0.9)) * 1000 * plan.length_km
+        return ((at, HALT_M_S * float(rng.uniform(30.0, 180.0)), HALT_M_S),)
 
     def _noted(self, i: int, back: bool, driven: Driven, factor: float) -> Leg:
         plan, rng = self.plan, self.rng

@@ -247,6 +247,8 @@ def _at_speed(study: Study, speed_kmh: float | None) -> Study:
 
 def _missing(study: Study, every: Sequence[Observation]) -> str:
     driven = {study.leg(o.legs[0]).configuration for o in every if study.leg(o.legs[0]).included}
+    if not driven and any(leg.average_shown is not None and leg.included for leg in study.legs):
+        return "The averages were shown over no known distance. Enter the distance of one leg, or the route."
     if not driven:
         return "No readings yet. Type the first leg's reading in Drive."
     if not study.trials:

@@ -150,6 +150,24 @@ def _long_legs(case: Case) -> Iterator[Finding]:
     )
 
 
+@CONCERNS.rule("slower-leg", stage="examine", needs="times", covered=True)
+def slower_leg(case: Case) -> Iterator[Finding]:
+    """Legs slower than their like, and nobody said why: priced as what the speeds leave open."""
+    slow = [c for c in case.conditions if c.slower_by]
+    if not slow or case.study.change.is_technique:
+        return
+    which = slow[0].leg if len(slow) == 1 else f"{len(slow)} legs"
+    yield Finding(
+        "note",
+        case.part_percent(Group.SPEED),
+        names(slow),
+        f"{which} slower than {'its' if len(slow) == 1 else 'their'} like: held up, or driven slower?",
+        "A leg that stood takes a little more, one driven slower takes less. As long as nobody says which, both count, as far "
+        "as the readings let them.",
+        "Note what held it up (··· in Drive), or the speed it was driven for (More).",
+    )
+
+
 @CONCERNS.rule("outside-tested-speed", stage="question", needs="target speed, times or logs", covered=True)
 def outside_tested_speed(case: Case) -> Iterator[Finding]:
     """Stated for a speed that was not driven: priced as what lies between the two speeds."""

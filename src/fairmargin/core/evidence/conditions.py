@@ -11,6 +11,8 @@ from typing import Final
 import numpy as np
 
 from fairmargin.core.evidence.clock import common_offset, days_told, driven_days, seconds_of
+from fairmargin.core.evidence.hold_ups import NOTABLE as SLOWER
+from fairmargin.core.evidence.hold_ups import Explanation, explanations, moments
 from fairmargin.core.evidence.readings import distance_ratios, leg_distances
 from fairmargin.core.evidence.thinning import STANDING_M_S, thin
 from fairmargin.core.laws import air, auxiliaries, rolling, wind
@@ -21,14 +23,9 @@ FOOT_SD: Final = 0.015  # the same where the foot held it, not the cruise contro
 HELD_SD: Final = 0.011  # and from one leg to the next, hold-ups that nobody timed with it; common practice
 UNTOLD_ALIKE_SD: Final = 0.15  # the same where neither a time nor an aim is known: of `USUAL_KMH`
 UNTOLD_SD: Final = 0.015
-SLOWER: Final = 0.015  # a leg slower than its like by more than this was held up, whoever noted it or not
 #: Of the speeds of like legs: what a leg that nothing held up drives, even where half of them were.
 FREE_QUANTILE: Final = 0.75
 NOTED_SD: Final = 0.12  # of what a hold-up made a leg slower, where it was noted with place and speed
-HELD_UP_SD: Final = 0.5  # of what it was slower: driven slowly as a whole, or fast but for one stretch
-#: The same where others of its configuration were not slower: most likely one stretch, where the air takes less and the
-#: speed has to be regained, together about half of what driving slowly all the way would save; common practice.
-SINGLE_HOLD_UP: Final = (0.5, 0.35)
 JAM_M_S: Final = 3.5  # of a crawl that nobody measured; common practice
 MOST_JAM: Final = 0.85  # of a leg's time
 LAPS_STAND: Final = (0.12, 0.06, 0.03)  # of laps that noted no standing; common practice
@@ -57,7 +54,10 @@ class Conditions:
     backwards: bool
     speed_m_s: float
     speed_sd: float  # as a share
-    speed_off: float  # as a share, by how much more it likely counts as, see `SINGLE_HOLD_UP`
+    speed_off: float  # as a share, by how much more it likely counts as, see `slower_by`
+    slower_by: tuple[
+        Explanation, ...
+    ]  # what may have made it slower than its like; empty where nothing, or it was noted
     speed_alike_sd: float  # as a share, the same for all legs of the driver
     timed: bool  # its driving time is known
     moving_s: float
@@ -210,6 +210,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     speed_m_s=pace.speed_m_s,
                     speed_sd=pace.sd,
                     speed_off=0.0,
+                    slower_by=(),
                     speed_alike_sd=pace.alike_sd,
                     timed=trace is not None or bool(leg.duration_s),
                     moving_s=pace.moving_s,
@@ -366,12 +367,11 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
     legs = {leg.leg: leg for leg in study.legs}
     like = {c.leg: (legs[c.leg].sector, legs[c.leg].speed_kmh, c.backwards, c.control) for c in raw}
     usual: dict[object, list[float]] = {}
-    fastest: dict[object, float] = {}  # of a configuration's like legs
+    own: dict[object, list[float]] = {}  # of a configuration's like legs
     for c in raw:
         if c.leg not in noted:
             usual.setdefault(like[c.leg], []).append(c.speed_m_s)
-        own = like[c.leg], c.configuration
-        fastest[own] = max(fastest.get(own, 0.0), c.speed_m_s)
+        own.setdefault((like[c.leg], c.configuration), []).append(c.speed_m_s)
     for c in raw:
         usual.setdefault(like[c.leg], [c.speed_m_s])  # where all were held up, each is its own measure
     free_of = {key: float(np.quantile(speeds, FREE_QUANTILE)) for key, speeds in usual.items()}
@@ -381,9 +381,14 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
         free = free_of[like[c.leg]]
         slower = 1.0 - c.speed_m_s / free
         if slower > SLOWER and c.leg not in logged:
-            alone = c.leg not in noted and fastest[like[c.leg], c.configuration] > (1.0 - SLOWER) * free
-            off, sd = SINGLE_HOLD_UP if alone else (0.0, NOTED_SD if c.leg in noted else HELD_UP_SD)
-            c = replace(c, speed_sd=math.hypot(c.speed_sd, sd * slower), speed_off=off * slower)
+            if c.leg in noted:
+                c = replace(c, speed_sd=math.hypot(c.speed_sd, NOTED_SD * slower))
+            else:
+                legs_alike = own[like[c.leg], c.configuration]
+                others_slower = sum(v < (1.0 - SLOWER) * free for v in legs_alike) - 1
+                ways = explanations(slower, c.true_m, len(legs_alike) - 1, others_slower)
+                off, sd = moments(ways)
+                c = replace(c, speed_sd=math.hypot(c.speed_sd, sd), speed_off=off, slower_by=ways)
             if c.leg in jams and c.timed:
                 # Time lost against the others is what a crawl cost; a note may say how long it was.
                 lost = (c.moving_s - c.true_m / free) / max(1.0 - JAM_M_S / free, 0.1)

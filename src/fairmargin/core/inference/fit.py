@@ -19,6 +19,7 @@ from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.inference import slower_legs
 from fairmargin.core.inference.criticism import Criticism, criticise
 from fairmargin.core.inference.learned import Learned, effect_errors, learn
 from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
@@ -109,11 +110,7 @@ def fit_study(
     if not observations:
         raise ValueError("a fit needs at least one leg with a reading")
     problem = prepare(study, conditions, observations, logs, options, start.road if start else None)
-    contradicted = 0.0
-    if any(c.wind_known for c in conditions) and Cause.WIND not in options.ignore:
-        share = start.segment_share if start else SEGMENT_SHARE
-        quality = report_quality(problem, problem.linearise(problem.prior_mean), share, options.scatter_freedom)
-        problem, contradicted = as_believed(problem, quality), quality.contradicted
+    problem, contradicted = _as_the_readings_say(problem, conditions, options, start)
     solution = solve(problem, *((start.theta, start.segment_share) if start else ()))
     log_levels, gradients = problem.levels(solution.at)
     first = start is None  # a fit that only prices something needs no levels
@@ -163,6 +160,25 @@ def fit_study(
         },
         learned=lambda: learn(problem, result),
     )
+
+
+def _as_the_readings_say(
+    problem: Problem, conditions: Sequence[Conditions], options: FitOptions, start: Fit | None
+) -> tuple[Problem, float]:
+    """Priors of slower legs and of the wind's reports as the readings speak for them; how far those contradict the reports."""
+    share, freedom = start.segment_share if start else SEGMENT_SHARE, options.scatter_freedom
+    slower = any(c.slower_by for c in conditions)
+    reported = Cause.WIND not in options.ignore and any(c.wind_known for c in conditions)
+    if not slower and not reported:
+        return problem, 0.0
+    at = problem.linearise(problem.prior_mean)
+    if slower:
+        problem = slower_legs.as_the_readings_say(problem, at, conditions, share, freedom)
+        at = problem.linearise(problem.prior_mean)
+    if not reported:
+        return problem, 0.0
+    quality = report_quality(problem, at, share, freedom)
+    return as_believed(problem, quality), quality.contradicted
 
 
 def _values(problem: Problem, theta: Array) -> dict[str, float]:

@@ -166,6 +166,20 @@ def scatter_grid(base: Array, owns: Array, scatter_var: Array, innovation: Array
     return ScatterGrid(-0.5 * forms[:, 0, 0] - log_det, forms[:, 1:, 0], known)
 
 
+def log_evidence(base: Array, owns: Array, scatter_var: Array, innovation: Array, freedom: float) -> float:
+    """Logarithm of the density of what was measured, the size of the scatter integrated out; parameters as for `scatter_grid`.
+
+    Parameters
+    ----------
+    freedom : float
+        Degrees of freedom of the scatter's prior.
+    """
+    grid = scatter_grid(base, owns, scatter_var, innovation, np.zeros((len(innovation), 0)))
+    most = float(grid.log_likelihood.max())
+    prior = scatter_weights(np.zeros(len(SCATTER_SIZES)), freedom)
+    return most + math.log(float(prior @ np.exp(grid.log_likelihood - most)))
+
+
 def scatter_weights(
     log_likelihood: Array, freedom: float, sizes: Array = SCATTER_SIZES, rough_share: float = ROUGH_SHARE
 ) -> Array:

@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.design import WIND_AXES
-from fairmargin.core.inference.posterior import scatter_grid, scatter_weights
+from fairmargin.core.inference.posterior import log_evidence
 from fairmargin.core.inference.problem import Linearised, Problem
 
 Array = NDArray[np.float64]
@@ -69,13 +69,10 @@ def report_quality(problem: Problem, at: Linearised, segment_share: float, freed
     innovation = problem.rows.measured - at.predicted
     jacobian = at.jacobian[:, wind]
     by_wind = (jacobian * problem.prior_var[wind]) @ jacobian.T
-    nothing = np.zeros((len(innovation), 0))
     log_p = np.log(SHARES)
     for i, size in enumerate(SIZES):
         base = evidence.base + (size**2 - 1.0) * by_wind
-        grid = scatter_grid(base, evidence.owns, evidence.scatter_var, innovation, nothing)
-        prior = scatter_weights(np.zeros(len(grid.log_likelihood)), freedom)
-        log_p[i] += np.log(prior @ np.exp(grid.log_likelihood - grid.log_likelihood.max())) + grid.log_likelihood.max()
+        log_p[i] += log_evidence(base, evidence.owns, evidence.scatter_var, innovation, freedom)
     weights = np.exp(log_p - log_p.max())
     return ReportQuality(weights / weights.sum())
 

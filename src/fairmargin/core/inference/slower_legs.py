@@ -1,0 +1,76 @@
+"""Legs that were slower than their like, and nobody noted why: which way of it their readings speak for.
+
+A leg that stood, one with a slow stretch and one that was slower all the way took different energies. What each explanation
+makes likely is weighed by what was read, one such leg after another, before the fit is solved: a mixture, of which the fit
+takes mean and variance. Where the readings cannot tell, the leg counts for little.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.hold_ups import moments
+from fairmargin.core.inference.posterior import log_evidence
+from fairmargin.core.inference.problem import Linearised, Problem
+from fairmargin.core.model.parameters import Parameter
+
+Array = NDArray[np.float64]
+
+ROUNDS: Final = 2  # over the slower legs: what one is taken for says something of the next
+
+
+def as_the_readings_say(
+    problem: Problem, at: Linearised, conditions: Sequence[Conditions], segment_share: float, freedom: float
+) -> Problem:
+    """The problem with the speed of every slower leg as its readings speak for it; the same where no leg was slower.
+
+    Parameters
+    ----------
+    problem : Problem
+    at : Linearised
+        The problem at the priors' means.
+    conditions : sequence of Conditions
+        Of the problem's legs.
+    segment_share : float
+        Noise of one kilometre of a logged leg.
+    freedom : float
+        Degrees of freedom of the scatter's prior.
+    """
+    slower = [(i, j) for i, c in enumerate(conditions) if c.slower_by and (j := _unknown_of(problem, i)) is not None]
+    if not slower:
+        return problem
+    evidence = problem.evidence(at, segment_share)
+    mean, variance = problem.prior_mean.copy(), problem.prior_var.copy()
+    for _ in range(ROUNDS):
+        for i, j in slower:
+            way = at.jacobian[:, j]
+            shifted = problem.rows.measured - at.predicted - at.jacobian @ (mean - problem.prior_mean)
+            base = (at.jacobian * variance) @ at.jacobian.T + np.diag(evidence.noise)
+            ways = conditions[i].slower_by
+            timed = max(problem.prior_var[j] - moments(ways)[1] ** 2, 0.0)  # what the clock leaves open
+            log_p = []
+            for e in ways:
+                own = base + (e.sd**2 + timed - variance[j]) * np.outer(way, way)
+                innovation = shifted - way * (e.off - mean[j])
+                log_p.append(
+                    math.log(e.share) + log_evidence(own, evidence.owns, evidence.scatter_var, innovation, freedom)
+                )
+            weights = np.exp(np.array(log_p) - max(log_p))
+            off, sd = moments(ways, (weights / weights.sum()).tolist())
+            mean[j], variance[j] = off, sd**2 + timed
+    return replace(problem, prior_mean=mean, prior_var=variance)
+
+
+def _unknown_of(problem: Problem, leg: int) -> int | None:
+    """The unknown that is the speed of one leg alone."""
+    for j, u in enumerate(problem.unknowns[: problem.shared]):
+        if u.parameter == Parameter.SPEED and u.name == "speed of leg" and problem.leg_weights[leg, j] == 1.0:
+            return j
+    return None
