@@ -367,14 +367,16 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
     legs = {leg.leg: leg for leg in study.legs}
     like = {c.leg: (legs[c.leg].sector, legs[c.leg].speed_kmh, c.backwards, c.control) for c in raw}
     usual: dict[object, list[float]] = {}
-    own: dict[object, list[float]] = {}  # of a configuration's like legs
     for c in raw:
         if c.leg not in noted:
             usual.setdefault(like[c.leg], []).append(c.speed_m_s)
-        own.setdefault((like[c.leg], c.configuration), []).append(c.speed_m_s)
     for c in raw:
         usual.setdefault(like[c.leg], [c.speed_m_s])  # where all were held up, each is its own measure
     free_of = {key: float(np.quantile(speeds, FREE_QUANTILE)) for key, speeds in usual.items()}
+    were_slower: dict[object, list[bool]] = {}  # legs of a configuration and aim, in either direction
+    for c in raw:
+        aim = legs[c.leg].sector, legs[c.leg].speed_kmh, c.control, c.configuration
+        were_slower.setdefault(aim, []).append(c.speed_m_s < (1.0 - SLOWER) * free_of[like[c.leg]])
     jams = {leg: seconds for leg, seconds in _jams(study).items() if leg not in logged}
     result = []
     for c in raw:
@@ -384,9 +386,8 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
             if c.leg in noted:
                 c = replace(c, speed_sd=math.hypot(c.speed_sd, NOTED_SD * slower))
             else:
-                legs_alike = own[like[c.leg], c.configuration]
-                others_slower = sum(v < (1.0 - SLOWER) * free for v in legs_alike) - 1
-                ways = explanations(slower, c.true_m, len(legs_alike) - 1, others_slower)
+                own = were_slower[legs[c.leg].sector, legs[c.leg].speed_kmh, c.control, c.configuration]
+                ways = explanations(slower, c.true_m, len(own) - 1, sum(own) - 1)
                 off, sd = moments(ways)
                 c = replace(c, speed_sd=math.hypot(c.speed_sd, sd), speed_off=off, slower_by=ways)
             if c.leg in jams and c.timed:

@@ -23,11 +23,13 @@ STRETCH: Final = (
 )  # share of what it was slower that a slow stretch counts as faster than the mean, and its sd
 ALL_THE_WAY_SD: Final = 0.1
 #: How often a leg is driven slower all the way, at a speed lower by `NOTABLE` and at one lower by `MUCH`: nobody misses an aim
-#: by much; and where all of several legs of a configuration were slower. Common practice.
+#: by much. Common practice.
 NOTABLE: Final = 0.015
 MUCH: Final = 0.06
 ALL_THE_WAY: Final = (0.6, 0.1)
-ALL_OF_THEM: Final = 0.9
+#: The same where all legs of a configuration were slower, by `NOTABLE` and by `FAR`: of two, and of more.
+BOTH: Final = (0.75, 0.15)
+ALL_OF_THEM: Final = (0.9, 0.4)
 #: Of the others, how many stood: half of those that were slower by `NOTABLE`, most at `FAR`, which would take slow traffic
 #: over a good part of the road.
 STOOD: Final = (0.5, 0.75)
@@ -64,7 +66,7 @@ def explanations(slower: float, metres: float, others: int, others_slower: int) 
     metres : float
         Its length.
     others : int
-        Legs of its configuration and its like beside it.
+        Legs of its configuration and aim beside it, in either direction.
     others_slower : int
         Those of them that were slower, too.
 
@@ -75,7 +77,7 @@ def explanations(slower: float, metres: float, others: int, others_slower: int) 
     """
     throughout = float(np.interp(slower, (NOTABLE, MUCH), ALL_THE_WAY))
     if others and others_slower == others:
-        throughout = ALL_OF_THEM
+        throughout = float(np.interp(slower, (NOTABLE, FAR), BOTH if others == 1 else ALL_OF_THEM))
     stood = (1.0 - throughout) * float(np.interp(slower, (NOTABLE, FAR), STOOD))
     stop = STOP_M / max(metres, STOP_M)
     return (
