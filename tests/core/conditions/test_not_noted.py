@@ -72,3 +72,32 @@ def test_an_engine_burns_more_until_it_is_warm(energy, many):
         cold = [c.cold_if for c in gather(study, {}).conditions.values()]
         assert own.weights[:8] == pytest.approx(cold) and own.weights[0] > 3 * own.weights[4]
         assert own.prior_mean == 0.03 and own.prior_sd == 0.08
+
+
+def test_what_goes_aboard_with_the_change_is_open_for_each_configuration_where_nobody_noted_it():
+    """By hand: 8 kg of 1710 kg, a third of which is rolling, on both sides: ±1.96 · √2 · 0.16 % of one pair's effect."""
+    study = driven_study("AB")
+    whole = prepared(study).leg_model.constants.mass_kg
+    for name, legs in (("A", [1, 1, 0, 0]), ("B", [0, 0, 1, 1])):
+        (own,) = unknown(study, f"load with {name}")
+        assert own.weights[:4].tolist() == legs and own.weights[4:].sum() == 0.0
+        assert own.prior_sd == pytest.approx(8.0 / whole)
+    noted = study.with_legs(leg.with_(mass_delta_kg=0.0) for leg in study.legs)
+    assert unknown(noted, "load with A") == []
+    (line,) = (x for x in analyse(study).comparisons[0].margin if x.source == "load")
+    of_runs_too = 1.96 * 2**0.5 * 100 * (8.0 / whole) * 2**0.5 * 0.33
+    assert line.half_width_percent == pytest.approx(of_runs_too, rel=0.1)
+
+
+def test_who_drove_is_open_for_each_configuration_where_nobody_noted_it():
+    study = driven_study("ABBA")
+    (own,) = unknown(study, "driver with B")
+    assert own.weights[:8].tolist() == [0, 0, 1, 1, 1, 1, 0, 0] and own.weights[8:].sum() == 0.0
+    (line,) = (x for x in analyse(study).comparisons[0].margin if x.source == "driver")
+    assert line.half_width_percent == pytest.approx(1.96 * 2**0.5 * 0.1 * 0.95, rel=0.05)
+    assert line.remedy.startswith("Note the driver")
+    told = study.with_legs(leg.with_(driver="Juno") for leg in study.legs)
+    assert unknown(told, "driver with B") == []
+    assert all(x.source != "driver" for x in analyse(told).comparisons[0].margin)
+    technique = driven_study("ABBA", kind="technique")
+    assert unknown(technique, "driver with B") == []

@@ -39,6 +39,7 @@ class Group(StrEnum):
     CLIMATE = "climate"
     TYRES = "tyres"
     LOAD = "load"
+    DRIVER = "driver"
     DISPLAY_STEP = "display step"
     INSTRUMENTS = "instruments"
     DAY = "day"

@@ -9,9 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
-from fairmargin.core.conditions.figures import Threshold
-from fairmargin.core.conditions.room import Condition, LegField
+from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
+from fairmargin.core.conditions.figures import Prior, Threshold
+from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.model.parameters import Parameter
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()
@@ -21,7 +24,25 @@ FIELDS: Final[Mapping[str, LegField]] = {
     "mode": LegField("Mode", "Driving mode, regeneration", heads=("mode",), alike=True, carried=True),
 }  # fmt: skip
 
+DRIVER_UNNOTED: Final = Prior(
+    0.001, "log", "another driver with one configuration, where nobody noted who drove: seldom, and worth two per cent"
+)
+
 OTHER_DRIVER: Final = Threshold(2.0, "%", "what another driver or drive mode is commonly worth")
+
+
+def unknowns(design: DesignRows) -> list[Unknown]:
+    """Who drove, where nobody noted it: each configuration may have had its own."""
+    legs = [design.study.leg(c.leg) for c in design.conditions]
+    sides = dict.fromkeys(leg.configuration for leg in legs)
+    if len(sides) < 2 or design.study.change.is_technique:
+        return []
+    out = []
+    for name in sides:
+        on = design.where([leg.configuration == name and not leg.driver for leg in legs])
+        if on.any():
+            out.append(unknown_of(f"driver with {name}", Group.DRIVER, Parameter.TOTAL, on, DRIVER_UNNOTED))
+    return out
 
 
 def _other(case: Case, field: str, what: str) -> Iterator[Finding]:
@@ -53,4 +74,10 @@ def other_mode(case: Case) -> Iterator[Finding]:
     yield from _other(case, "mode", "drive mode")
 
 
-CONDITION: Final = Condition("driver", FIELDS, concerns=CONCERNS.rules)
+CONDITION: Final = Condition(
+    "driver",
+    FIELDS,
+    unknowns,
+    told={Group.DRIVER: Told("who drove was not noted", "Note the driver; the same one for all legs.")},
+    concerns=CONCERNS.rules,
+)

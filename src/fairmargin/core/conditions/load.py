@@ -30,6 +30,8 @@ FIELDS: Final[Mapping[str, LegField]] = {
 
 LOAD_UNNOTED: Final = Prior(8.0, "kg", "people, luggage and fluids of a run that noted no load")
 
+LOAD_OF_CONFIGURATION: Final = Prior(8.0, "kg", "what is put aboard or taken out with the change, and nobody noted")
+
 MASS_KG: Final = Threshold(10.0, "kg", "about 0.2 % of a car's consumption")
 
 
@@ -44,6 +46,12 @@ def unknowns(design: DesignRows) -> list[Unknown]:
     for run in dict.fromkeys(c.run for c, u in zip(conditions, untold, strict=True) if u):
         on = design.where([u and c.run == run for c, u in zip(conditions, untold, strict=True)])
         out.append(Unknown("load of a run", Group.LOAD, Parameter.MASS, on, 0.0, sd))
+    sides = dict.fromkeys(c.configuration for c in conditions)
+    for name in sides if len(sides) > 1 else ():
+        on = design.where([u and c.configuration == name for c, u in zip(conditions, untold, strict=True)])
+        if on.any():
+            own = LOAD_OF_CONFIGURATION.sd / whole
+            out.append(Unknown(f"load with {name}", Group.LOAD, Parameter.MASS, on, 0.0, own))
     return out
 
 
