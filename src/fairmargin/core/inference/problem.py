@@ -14,6 +14,7 @@ from fairmargin.core.conditions.design import DesignRows, Unknown
 from fairmargin.core.conditions.room import Reference
 from fairmargin.core.conditions.wind import reported_growth
 from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.driving import SCATTER_OF, kind_of_driving
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import SCATTER_KM, Observation
 from fairmargin.core.evidence.reported_wind import WindBelief, wind_belief
@@ -312,15 +313,17 @@ def prepare(
         weights=weights,
         prior_mean=np.array([u.prior_mean for u in unknowns], dtype=float),
         prior_var=np.array([u.prior_sd for u in unknowns]) ** 2,
-        scatter_var=(options.scatter_share * scatter_units(observations)) ** 2,
+        scatter_var=(options.scatter_share * scatter_units(study, conditions, observations)) ** 2,
         owns=owns,
     )
 
 
-def scatter_units(observations: Sequence[Observation]) -> Array:
-    """Scatter of each drive over that of a careful 30 km: ∝ 1/√distance within limits."""
+def scatter_units(study: Study, conditions: Sequence[Conditions], observations: Sequence[Observation]) -> Array:
+    """Scatter of each drive over that of a careful 30 km: ∝ 1/√distance within limits, and by the kind of driving."""
     km = np.array([max(o.fit_km, 0.5) for o in observations])
-    return np.clip(np.sqrt(SCATTER_KM / km), *priors.SCATTER_REACH)
+    rough = {c.leg: SCATTER_OF[kind_of_driving(study, c)] for c in conditions}
+    own = np.array([np.mean([rough.get(name, 1.0) for name in o.legs]) for o in observations])
+    return own * np.clip(np.sqrt(SCATTER_KM / km), *priors.SCATTER_REACH)
 
 
 def _leg_model(
