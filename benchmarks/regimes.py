@@ -89,6 +89,25 @@ def _noise(spread: float, order: str) -> Callable[[int], Made]:
     return make
 
 
+def _days_of_their_own(spread: float) -> Callable[[int], Made]:
+    """Three days of each configuration, a run out and back on each; what days do to all their legs, and 0.8 % for each leg."""
+
+    def make(seed: int) -> Made:
+        rng = np.random.default_rng(50_000 + seed)
+        study = new_study(title="Days", kind="aero covers", order="ABABAB", method="out-and-back")
+        of_day = spread * rng.normal(size=6)
+        legs = []
+        for i, leg in enumerate(study.legs):
+            shown = 170 * math.exp(of_day[i // 2] + 0.008 * rng.normal())
+            start = datetime(2026, 5, 2, 9) + timedelta(days=i // 2, minutes=25 * (i % 2))
+            noted = {"average_unit": "Wh/km", "average_step": 0.1, "distance_km": 25.0, "duration_s": 1000, "temperature_c": 15.0,
+                     "pressure_hpa": 1013.0, "wind_speed_ms": 0.0, "climate": "off", "road": "dry"}  # fmt: skip
+            legs.append(leg.with_(average_shown=round(shown, 1), started_at=start, **noted))
+        return study.with_legs(legs), {}, 0.0
+
+    return make
+
+
 def _mornings(air_c: float, order: str) -> Callable[[int], Made]:
     """A commute of 41 km that begins with a cabin, or cabin and battery, warmed from the wall; the truth is of this air.
 
@@ -289,6 +308,8 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
         for p in (1, 3, 5, 8, 12)
         for order in ("ABBA", "AABB", "ABBAABBA", "A9B9")
     },
+    # days that differ, three of each configuration: no simulator, no change
+    **{f"three days of each that differ by {p} %": _days_of_their_own(p / 100) for p in (0, 1, 2.5)},
     # warmed from the wall, on mornings of that air
     **{
         f"warmed at {c} °C, {order}": _mornings(c, order)

@@ -199,6 +199,7 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
             view="study-mean" if view == "study-mean" else "reference",
             scatter_share=scatter.share,
             scatter_freedom=scatter.freedom,
+            days=scatter.days,
         )
         groups = [
             _test_day(_at_speed(study, speed), view, options, evidence, members, sector, doubts)

@@ -11,7 +11,7 @@ from typing import Any, Final
 
 import sqlalchemy as sa
 
-from fairmargin.core.inference.posterior import SCATTER_SIZES
+from fairmargin.core.inference.scatter import EVIDENCE
 from fairmargin.core.study import Study, Trace
 from fairmargin.logbook.about import About, read_about
 from fairmargin.logbook.schema import check_of
@@ -67,7 +67,7 @@ def scatter_in(summary: str) -> list[float]:
         evidence = [float(v) for v in json.loads(summary or "{}").get("scatter") or []]
     except (ValueError, TypeError, AttributeError):
         return []
-    whole = len(evidence) == len(SCATTER_SIZES) and all(math.isfinite(v) for v in evidence)
+    whole = len(evidence) == EVIDENCE and all(math.isfinite(v) for v in evidence)
     return evidence if whole else []
 
 

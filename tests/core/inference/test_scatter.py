@@ -5,9 +5,8 @@ import pytest
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.inference.posterior import SCATTER_SIZES
 from fairmargin.core.inference.priors import SCATTER_FREEDOM, SCATTER_SHARE
-from fairmargin.core.inference.scatter import learned_scatter
+from fairmargin.core.inference.scatter import EVIDENCE, learned_scatter
 
 
 def evidence(sigma, seed, order="ABBAABBA"):
@@ -24,9 +23,9 @@ def test_nothing_driven_is_common_practice():
 
 
 def test_flat_evidence_changes_nothing():
-    prior = learned_scatter([np.zeros(len(SCATTER_SIZES))])
+    prior = learned_scatter([np.zeros(EVIDENCE)])
     assert prior.share == pytest.approx(SCATTER_SHARE, rel=0.05)
-    assert prior.freedom == pytest.approx(SCATTER_FREEDOM, rel=0.25)
+    assert prior.freedom == pytest.approx(SCATTER_FREEDOM, rel=0.25) and prior.days == ()
 
 
 @pytest.mark.parametrize("sigma", [0.006, 0.022])
@@ -58,5 +57,5 @@ def test_evidence_does_not_depend_on_the_prior_it_was_gathered_under():
 
 
 def test_evidence_of_another_length_is_refused():
-    with pytest.raises(ValueError, match="29 log likelihoods"):
+    with pytest.raises(ValueError, match="33 log likelihoods"):
         learned_scatter([[0.0, 1.0]])

@@ -19,7 +19,7 @@ from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.inference import slower_legs
+from fairmargin.core.inference import day_size, slower_legs
 from fairmargin.core.inference.criticism import Criticism, criticise
 from fairmargin.core.inference.learned import Learned, effect_errors, learn
 from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
@@ -30,6 +30,7 @@ from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior
 from fairmargin.core.inference.priors import SCATTER_SHARE, SEGMENT_SHARE
 from fairmargin.core.inference.problem import Problem, prepare
 from fairmargin.core.inference.report_quality import as_believed, report_quality
+from fairmargin.core.inference.scatter import DAY_SIZES
 from fairmargin.core.inference.solver import Solution, solve
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.road import Road
@@ -60,7 +61,7 @@ class Fit:
     as_driven: bool  # the effect holds for the logged speeds, not for one steady speed
     segment_share: float  # noise of one kilometre of a logged leg
     reports_contradicted: float  # probability that the reports of the wind were off by more than reports usually are
-    scatter_evidence: tuple[float, ...]  # log likelihood of each scatter size, see `learned_scatter`
+    scatter_evidence: tuple[float, ...]  # log likelihood of each size of scatter and days, see `learned_scatter`
     share: Callable[[str], Array]  # source of the margin -> (n legs, parameters): what its unknowns add to `local`
     plain_effects: Callable[[], Mapping[str, Effect]] = dict  # see `plain`
     criticism: Criticism | None = None  # None for a fit that only prices something
@@ -110,7 +111,7 @@ def fit_study(
     if not observations:
         raise ValueError("a fit needs at least one leg with a reading")
     problem = prepare(study, conditions, observations, logs, options, start.road if start else None)
-    problem, contradicted = _as_the_readings_say(problem, conditions, options, start)
+    problem, contradicted, days = _as_the_readings_say(problem, conditions, options, start)
     solution = solve(problem, *((start.theta, start.segment_share) if start else ()))
     log_levels, gradients = problem.levels(solution.at)
     first = start is None  # a fit that only prices something needs no levels
@@ -135,7 +136,7 @@ def fit_study(
             for i, name in enumerate(problem.configurations[1:])
         },
         scatter_share=options.scatter_share * result.scatter_multiple,
-        scatter_evidence=_as_common_sizes(result.log_likelihood, options.scatter_share),
+        scatter_evidence=(*_as_common_sizes(result.log_likelihood, options.scatter_share), *days),
         leg_sd={name: float(leg_sd[j]) for j, o in enumerate(observations) for name in o.legs},
         log_residual={name: float(log_residual[j]) for j, o in enumerate(observations) for name in o.legs},
         values=_values(problem, solution.theta),
@@ -164,21 +165,29 @@ def fit_study(
 
 def _as_the_readings_say(
     problem: Problem, conditions: Sequence[Conditions], options: FitOptions, start: Fit | None
-) -> tuple[Problem, float]:
-    """Priors of slower legs and of the wind's reports as the readings speak for them; how far those contradict the reports."""
+) -> tuple[Problem, float, tuple[float, ...]]:
+    """The problem with the sizes that its readings speak for: slower legs, what days differ by, the reports of the wind.
+
+    Beside it how far the drives contradict those reports, and the log likelihoods of what days differ by.
+    """
     share, freedom = start.segment_share if start else SEGMENT_SHARE, options.scatter_freedom
     slower = any(c.slower_by for c in conditions)
     reported = Cause.WIND not in options.ignore and any(c.wind_known for c in conditions)
-    if not slower and not reported:
-        return problem, 0.0
-    at = problem.linearise(problem.prior_mean)
-    if slower:
-        problem = slower_legs.as_the_readings_say(problem, at, conditions, share, freedom)
+    days, contradicted = np.zeros(len(DAY_SIZES)), 0.0
+    several = len({c.day for c in conditions}) > 1
+    if slower or reported or several:
         at = problem.linearise(problem.prior_mean)
-    if not reported:
-        return problem, 0.0
-    quality = report_quality(problem, at, share, freedom)
-    return as_believed(problem, quality), quality.contradicted
+        if slower:
+            problem = slower_legs.as_the_readings_say(problem, at, conditions, share, freedom)
+            at = problem.linearise(problem.prior_mean)
+        if several:
+            days = day_size.day_evidence(problem, at, share, freedom)
+        if several or options.days:
+            problem = day_size.as_days_differ(problem, day_size.size_of(days + np.array(options.days or 0.0)))
+        if reported:
+            quality = report_quality(problem, at, share, freedom)
+            problem, contradicted = as_believed(problem, quality), quality.contradicted
+    return problem, contradicted, tuple((days - days.max()).tolist())
 
 
 def _values(problem: Problem, theta: Array) -> dict[str, float]:

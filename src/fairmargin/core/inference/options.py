@@ -16,3 +16,4 @@ class FitOptions:
     drop_legs: frozenset[str] = frozenset()
     scatter_share: float = SCATTER_SHARE
     scatter_freedom: float = SCATTER_FREEDOM
+    days: tuple[float, ...] = ()  # what other studies say of what days differ by, see `ScatterPrior`

@@ -323,7 +323,7 @@ def scatter_units(study: Study, conditions: Sequence[Conditions], observations: 
     km = np.array([max(o.fit_km, 0.5) for o in observations])
     rough = {c.leg: SCATTER_OF[kind_of_driving(study, c)] for c in conditions}
     own = np.array([np.mean([rough.get(name, 1.0) for name in o.legs]) for o in observations])
-    return own * np.clip(np.sqrt(SCATTER_KM / km), *priors.SCATTER_REACH)
+    return np.asarray(own * np.clip(np.sqrt(SCATTER_KM / km), *priors.SCATTER_REACH))
 
 
 def _leg_model(

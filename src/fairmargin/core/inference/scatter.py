@@ -1,7 +1,7 @@
-"""The tester's own scatter, learned from every study driven so far.
+"""The tester's own scatter, and what his days differ by, learned from every study driven so far.
 
-Each study's fit leaves a likelihood over a grid of scatter sizes; their product, times the common-practice
-prior, is what is known of this tester. Few studies leave it close to the prior, many make it their own.
+Each study's fit leaves a likelihood over a grid of scatter sizes, and over sizes of what days differ by; their product, times
+the common-practice prior, is what is known of this tester. Few studies leave it close to the prior, many make it their own.
 """
 
 from __future__ import annotations
@@ -19,6 +19,13 @@ from fairmargin.core.inference.priors import SCATTER_FREEDOM, SCATTER_SHARE
 MOST_FREEDOM = 60.0  # however many studies: the next day may still be another
 SHARE_STEP = 0.04  # of the logarithm of the share
 FREEDOM_STEP = 4.0
+#: Sizes of what days differ by, over the usual, and their shares: mostly somewhat less, at times more than twice as much; the
+#: mean square is the usual. Common practice.
+DAY_SIZES = np.array([0.35, 0.7, 1.4, 2.25])
+DAY_SHARES = np.array([0.2, 0.5, 0.25, 0.05])
+DAYS_STEP = 0.5  # of the log likelihoods of what days differ by
+#: Log likelihoods that a study leaves: of each of `SCATTER_SIZES`, then of each of `DAY_SIZES`.
+EVIDENCE = len(SCATTER_SIZES) + len(DAY_SIZES)
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,11 +35,12 @@ class ScatterPrior:
     share: float = SCATTER_SHARE
     freedom: float = SCATTER_FREEDOM
     studies: int = 0
+    days: tuple[float, ...] = ()  # log likelihoods of each of `DAY_SIZES`, in steps; empty where no study told any
 
     @property
-    def figures(self) -> tuple[float, float]:
-        """Share and freedom as they are kept beside a result that rests on them."""
-        return round(self.share, 7), round(self.freedom, 2)
+    def figures(self) -> tuple[float, ...]:
+        """Share, freedom and days as they are kept beside a result that rests on them."""
+        return round(self.share, 7), round(self.freedom, 2), *self.days
 
 
 def learned_scatter(evidence: Sequence[Sequence[float]]) -> ScatterPrior:
@@ -41,7 +49,7 @@ def learned_scatter(evidence: Sequence[Sequence[float]]) -> ScatterPrior:
     Parameters
     ----------
     evidence : sequence of sequences of float
-        Log likelihood of each of `SCATTER_SIZES` times the common-practice scatter, one per study.
+        Log likelihoods of the sizes of scatter and days, over common practice, `EVIDENCE` of them for each study.
 
     Returns
     -------
@@ -54,8 +62,8 @@ def learned_scatter(evidence: Sequence[Sequence[float]]) -> ScatterPrior:
         If a study's evidence has the wrong length.
     """
     kept = [np.asarray(e, dtype=float) for e in evidence]
-    if any(e.shape != SCATTER_SIZES.shape for e in kept):
-        raise ValueError(f"expected {len(SCATTER_SIZES)} log likelihoods from each study")
+    if any(e.shape != (EVIDENCE,) for e in kept):
+        raise ValueError(f"expected {EVIDENCE} log likelihoods from each study")
     if not kept:
         return ScatterPrior()
     return learned_from_sum(np.sum(kept, axis=0), len(kept))
@@ -69,7 +77,7 @@ def learned_from_sum(summed: NDArray[np.float64], studies: int) -> ScatterPrior:
     from scipy.special import digamma  # the import costs more than the sum
 
     log_size = np.log(SCATTER_SIZES)
-    p = scatter_weights(summed, SCATTER_FREEDOM, rough_share=0.0)  # the tester's usual days
+    p = scatter_weights(summed[: len(SCATTER_SIZES)], SCATTER_FREEDOM, rough_share=0.0)  # the tester's usual days
     mean = float(p @ log_size)
     spread = float(p @ (log_size - mean) ** 2)
     # ln σ of a scaled inverse χ² has variance about 1/(2ν): fit ν, then the scale from the mean of ln σ.
@@ -77,4 +85,8 @@ def learned_from_sum(summed: NDArray[np.float64], studies: int) -> ScatterPrior:
     offset = 0.5 * (np.log(freedom / 2.0) - digamma(freedom / 2.0))
     share = SHARE_STEP * round((mean - offset) / SHARE_STEP)
     more = FREEDOM_STEP * round((freedom - SCATTER_FREEDOM) / FREEDOM_STEP)
-    return ScatterPrior(SCATTER_SHARE * math.exp(share), SCATTER_FREEDOM + more, studies)
+    told = summed[len(SCATTER_SIZES) :]
+    days = DAYS_STEP * np.round((told - told.max()) / DAYS_STEP) + 0.0
+    return ScatterPrior(
+        SCATTER_SHARE * math.exp(share), SCATTER_FREEDOM + more, studies, tuple(days.tolist()) if days.any() else ()
+    )

@@ -390,7 +390,8 @@ def scatter_words(prior: ScatterPrior | None) -> str:
     if prior is None or prior.studies == 0:
         return "Scatter starts from common practice; it becomes your own as studies are driven."
     word = "study" if prior.studies == 1 else "studies"
-    return f"Scatter starts from your own {prior.studies} other {word}: {100 * prior.share:.1f} % for 30 km."
+    days = " What days differ by comes from them, too." if prior.days else ""
+    return f"Scatter starts from your own {prior.studies} other {word}: {100 * prior.share:.1f} % for 30 km.{days}"
 
 
 def margin_words(c: Comparison) -> str:

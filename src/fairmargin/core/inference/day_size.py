@@ -1,0 +1,77 @@
+"""What days differ by: of an uncertain size, which days that are replicated tell of.
+
+Three days of each configuration that agree say that this road's days are alike; three that do not, say the opposite. So the
+size of what a day does to all its legs is integrated over as that of the reports' errors is, and what one study tells of it
+is kept for the tester's others, beside the scatter.
+
+References
+----------
+.. [1] D. J. C. MacKay, "Bayesian interpolation", Neural Computation 4 (1992) 415: the evidence for the size of a prior (from
+   memory).
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairmargin.core.conditions.causes import Group
+from fairmargin.core.inference.posterior import log_evidence
+from fairmargin.core.inference.problem import Linearised, Problem
+from fairmargin.core.inference.scatter import DAY_SHARES, DAY_SIZES
+
+Array = NDArray[np.float64]
+
+
+def day_evidence(problem: Problem, at: Linearised, segment_share: float, freedom: float) -> Array:
+    """Log likelihood of each of `DAY_SIZES` [1]_, shape (sizes,); all zero where one day was driven, or none is told apart.
+
+    Parameters
+    ----------
+    problem : Problem
+    at : Linearised
+        The problem at the priors' means.
+    segment_share : float
+        Noise of one kilometre of a logged leg.
+    freedom : float
+        Degrees of freedom of the scatter's prior.
+    """
+    days = _days(problem)
+    if days.sum() < 2:
+        return np.zeros(len(DAY_SIZES))
+    evidence = problem.evidence(at, segment_share)
+    innovation = problem.rows.measured - at.predicted
+    jacobian = at.jacobian[:, days]
+    by_days = (jacobian * problem.prior_var[days]) @ jacobian.T
+    return np.array(
+        [
+            log_evidence(
+                evidence.base + (size**2 - 1.0) * by_days, evidence.owns, evidence.scatter_var, innovation, freedom
+            )
+            for size in DAY_SIZES
+        ]
+    )
+
+
+def size_of(log_likelihood: Array) -> float:
+    """Root mean square of the size after so much evidence (this study's and others'), shape (sizes,); about one after none.
+
+    Examples
+    --------
+    >>> round(size_of(np.zeros(4)), 2), round(size_of(np.array([-9.0, -6.0, -2.0, 0.0])), 2)
+    (1.01, 1.94)
+    """
+    log_p = np.log(DAY_SHARES) + log_likelihood
+    weights = np.exp(log_p - log_p.max())
+    return float(np.sqrt(weights @ DAY_SIZES**2 / weights.sum()))
+
+
+def as_days_differ(problem: Problem, size: float) -> Problem:
+    """The problem with days that differ by so much, over what they were thought to."""
+    return replace(problem, prior_var=np.where(_days(problem), problem.prior_var * size**2, problem.prior_var))
+
+
+def _days(problem: Problem) -> NDArray[np.bool_]:
+    return np.array([u.group == Group.DAY for u in problem.unknowns])
