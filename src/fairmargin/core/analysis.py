@@ -28,7 +28,7 @@ from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.result.capacity import capacity_estimate
 from fairmargin.core.result.claims import claim_result
-from fairmargin.core.result.comparison import Sides, by_direction, comparison, sides_of
+from fairmargin.core.result.comparison import Sides, by_direction, comparison, sides_of, stated_temperature_c
 from fairmargin.core.result.corrections import corrections
 from fairmargin.core.result.legs import leg_result
 from fairmargin.core.result.results import Result, sector_lengths, whole_results
@@ -330,7 +330,12 @@ def _driven(
     levels: Mapping[str, Level] = {}
     if view != "as-measured":
         levels = fit.plain_levels() if doubtful else fit.levels
-    return results_of(study, used, sector, levels, "plain" if doubtful else "model", conditions)
+    bare = doubtful or view == "as-measured"
+    results = results_of(study, used, sector, levels, "plain" if bare else "model", conditions)
+    if bare:
+        return results
+    warmth = stated_temperature_c(study, fit.conditions, view)
+    return tuple(replace(r, temperature_c=warmth) for r in results)
 
 
 def _doubtful(fit: Fit) -> bool:

@@ -13,6 +13,7 @@ from fairmargin.exchange.words.results import (
     beside,
     conditions_words,
     consumption_words,
+    level_words,
     margin_words,
     may_not,
     may_say,
@@ -57,6 +58,23 @@ def test_units_of_the_person():
     c = analyse(driven_study("ABBA")).comparisons[0]
     assert conditions_words(driven_study("ABBA"), c, "reference", US) == "corrected to 59 °F, calm, 56 mph"
     assert "nothing corrected" in conditions_words(driven_study("ABBA"), c, "as-measured", METRIC)
+
+
+def test_a_level_says_what_air_it_holds_for():
+    study = driven_study("ABBA")
+    (first, _) = analyse(study).results
+    assert first.temperature_c == 15.0
+    assert level_words(study, first, METRIC) == "at 15 °C, calm" and level_words(study, first, US) == "at 59 °F, calm"
+    blown = study.with_(reference=study.reference.with_(temperature_c=-5.0, wind_speed_ms=3.0))
+    assert level_words(blown, analyse(blown).results[0], METRIC) == "at \u22125 °C, wind 3 m/s"
+    bare = analyse(study, view="as-measured").results[0]
+    assert bare.temperature_c is None and level_words(study, bare, METRIC) == "not corrected"
+    # What warming saves is stated for the mornings driven, and so are the levels.
+    warmed = driven_study("ABBA", kind="preconditioning")
+    warmed = warmed.with_legs(leg.with_(temperature_c=-8.0) for leg in warmed.legs)
+    assert level_words(warmed, analyse(warmed).results[0], METRIC) == "at \u22128 °C, calm"
+    untold = warmed.with_legs(leg.with_(temperature_c=None) for leg in warmed.legs)
+    assert level_words(untold, analyse(untold).results[0], METRIC) == "in the air of the drives, calm"
 
 
 def test_air_that_warming_was_driven_in():

@@ -132,7 +132,7 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
         declared_mass_percent=100 * math.expm1(effect.declared_mass),
         baseline_as_read=plain_a,
         trial_as_read=plain_b,
-        temperature_c=_temperature_c(sides, view),
+        temperature_c=stated_temperature_c(sides.study, sides.fitted, view),
         errors={} if view == "as-measured" else effect.errors,
     )
 
@@ -228,11 +228,11 @@ def _speed_kmh(sides: Sides) -> float:
     return float(speed)
 
 
-def _temperature_c(sides: Sides, view: View) -> float | None:
-    """Air temperature that the effect is stated for; none where that is the drives' own and nobody noted it."""
-    if sides.study.change.is_warming and not any(c.temperature_known for c in sides.fitted):
+def stated_temperature_c(study: Study, fitted: Sequence[Conditions], view: View) -> float | None:
+    """Air temperature that effect and levels are stated for; none where that is the drives' own and nobody noted it."""
+    if study.change.is_warming and not any(c.temperature_known for c in fitted):
         return None
-    return warmth_of_study(sides.study, sides.fitted, view)
+    return warmth_of_study(study, fitted, view)
 
 
 def _pairs(sides: Sides, deviate: float) -> list[Pair]:

@@ -62,6 +62,7 @@ class Result:
     share_alike: float = 0.0  # and that they do
     method: str = "model"
     margin: tuple[MarginLine, ...] = ()  # of the consumption at reference, per cent of it
+    temperature_c: float | None = None  # of the air at reference; none where nothing was corrected, or nobody noted any
 
 
 def reading_sd(observations: Sequence[Observation]) -> float:

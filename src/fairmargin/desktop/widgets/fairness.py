@@ -20,6 +20,7 @@ from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.core.words import sentence, signed
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, clear, label, link, scrolling
+from fairmargin.exchange.words.results import level_words
 
 LEAST_TOLD: Final = 0.2  # share of the margin from which a source has a line of its own
 LEAST_SHOWN_PERCENT: Final = 0.05
@@ -273,7 +274,9 @@ class FairnessLedger(QFrame):
     def _show_alone(self, study: Study, r: Result) -> None:
         """The margin of one configuration's consumption, where nothing is compared."""
         half = math.sqrt(sum(line.half_width_percent**2 for line in r.margin))
-        self._intro.setText("What makes the margin of the consumption at reference, in per cent of it.")
+        self._intro.setText(
+            f"What makes the margin of the consumption {level_words(study, r, self._units)}, in per cent of it."
+        )
         self._show_margin(study, r.margin, half)
         self._list.addStretch()
         self._sum.setText(f"\u00b1{half:.1f}")

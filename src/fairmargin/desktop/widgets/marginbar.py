@@ -19,6 +19,7 @@ from fairmargin.exchange.words.results import (
     consumption_words,
     distance_words,
     framed,
+    level_words,
     quoted,
     result_name,
     side_words,
@@ -57,7 +58,7 @@ def result_head(study: Study, r: Result, units: UnitChoice) -> tuple[str, str, s
     head = f"{consumption_words(r.as_driven_wh_per_km, own)} as driven"
     small = ""
     if r.wh_per_km is not None and r.interval_wh_per_km is not None:
-        what = "not corrected" if r.method == "plain" else "at reference"
+        what = level_words(study, r, units)
         small = (
             f"{what} {consumption_words(r.wh_per_km, own)} ({span_words(r.interval_wh_per_km, own)}, "
             f"{100 * study.confidence:g} %)"

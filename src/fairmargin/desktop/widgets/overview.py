@@ -18,7 +18,14 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark
-from fairmargin.exchange.words.results import comparison_name, distance_words, result_name, span_words, units_of
+from fairmargin.exchange.words.results import (
+    comparison_name,
+    distance_words,
+    level_words,
+    result_name,
+    span_words,
+    units_of,
+)
 
 ROW = 26.0  # height of a line, px
 LABEL_SHARE = 0.38  # of the width, for what a line is of
@@ -156,7 +163,7 @@ class OverviewChart(QWidget):
 
 
 class ResultsTable(QTableWidget):
-    """What each configuration took: as driven, at reference, range, each way; every figure with its margin."""
+    """What each configuration took: as driven, at the reference (named in the head), range, each way; with margins."""
 
     COLUMNS = ("", "as driven", "at reference", "range as driven", "each way")
 
@@ -174,7 +181,10 @@ class ResultsTable(QTableWidget):
 
     def show_results(self, study: Study, results: Sequence[Result], units: UnitChoice) -> None:
         """Show every result; columns that nothing fills are hidden."""
-        self.setHorizontalHeaderLabels(self.COLUMNS)
+        heads = list(self.COLUMNS)
+        if results:
+            heads[2] = level_words(study, results[0], units)
+        self.setHorizontalHeaderLabels(heads)
         self.setRowCount(len(results))
         for row, r in enumerate(results):
             for column, text in enumerate(self._cells(study, r, units)):

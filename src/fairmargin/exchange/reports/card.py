@@ -29,6 +29,7 @@ from fairmargin.exchange.words.results import (
     conditions_words,
     consumption_words,
     distance_words,
+    level_words,
     place_words,
     quoted,
     result_name,
@@ -164,7 +165,7 @@ def _alone(study: Study, r: Result, units: UnitChoice, made: str) -> Card:
     assert r.as_driven_wh_per_km is not None
     lines = []
     if r.wh_per_km is not None and r.interval_wh_per_km is not None:
-        what = "Not corrected" if r.method == "plain" else "At reference"
+        what = sentence(level_words(study, r, units))
         lines.append(
             f"{what}: {consumption_words(r.wh_per_km, units)} ({span_words(r.interval_wh_per_km, units)}, {100 * study.confidence:g} %)"
         )

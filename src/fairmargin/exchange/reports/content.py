@@ -12,7 +12,7 @@ from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
-from fairmargin.core.words import signed
+from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.reports.figures import figures
 from fairmargin.exchange.reports.use import ReportUse, use_figures, use_tables
 from fairmargin.exchange.words.across import remembered_lines
@@ -26,6 +26,7 @@ from fairmargin.exchange.words.results import (
     consumption_words,
     distance_words,
     forecast_lines,
+    level_words,
     may_not,
     may_say,
     result_name,
@@ -187,7 +188,7 @@ def _took(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:
     heads = (
         "",
         "As driven (by the steps)",
-        f"At reference ({100 * study.confidence:g} %)",
+        f"{sentence(level_words(study, analysis.results[0], choice))} ({100 * study.confidence:g} %)",
         "Range as driven, to empty",
         "Each way",
     )

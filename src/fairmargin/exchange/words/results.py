@@ -13,7 +13,7 @@ from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice, in_units, label
-from fairmargin.core.words import signed
+from fairmargin.core.words import sentence, signed
 
 
 def framed(name: str) -> str:
@@ -51,6 +51,19 @@ def place_words(study: Study) -> str:
     return {"loop": "this round", "laps": "these laps", "everyday": "these trips"}.get(study.method, "this road")
 
 
+def _reference_wind(study: Study, units: UnitChoice) -> str:
+    speed = study.reference.wind_speed_ms
+    return "calm" if speed == 0 else in_units(f"wind {speed:g} m/s", units)
+
+
+def level_words(study: Study, r: Result, units: UnitChoice) -> str:
+    """Say what the corrected consumption of one configuration holds for, as a part of a line."""
+    if r.method == "plain":
+        return "not corrected"
+    air = "in the air of the drives" if r.temperature_c is None else f"at {temperature_words(r.temperature_c, units)}"
+    return f"{air}, {_reference_wind(study, units)}"
+
+
 def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) -> str:
     """Say what the legs were corrected to."""
     speed = stated_speed(study, c, units)
@@ -60,9 +73,7 @@ def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) 
         return f"nothing corrected: the model does not explain the readings, {speed}"
     if view == "study-mean":
         return f"corrected to the study's mean conditions, {speed}"
-    wind = (
-        "calm" if study.reference.wind_speed_ms == 0 else in_units(f"wind {study.reference.wind_speed_ms:g} m/s", units)
-    )
+    wind = _reference_wind(study, units)
     if c.temperature_c is None:
         return f"corrected to the air of the drives, {wind}, {speed}"
     driven = " as driven" if study.change.is_warming else ""
@@ -242,7 +253,8 @@ def result_lines(study: Study, r: Result, units: UnitChoice) -> list[str]:
             f"({span_words(r.as_driven_interval, units)} by the instruments' steps)."
         )
     if r.wh_per_km is not None and r.interval_wh_per_km is not None:
-        what = "Not corrected, with what that leaves open" if r.method == "plain" else "At reference"
+        plain = r.method == "plain"
+        what = "Not corrected, with what that leaves open" if plain else sentence(level_words(study, r, units))
         lines.append(
             f"{what} {consumption_words(r.wh_per_km, units)} ({span_words(r.interval_wh_per_km, units)}, "
             f"{100 * study.confidence:g} %)."
