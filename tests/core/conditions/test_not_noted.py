@@ -29,13 +29,13 @@ def test_a_cabin_that_was_heated_had_to_be_brought_to_it():
     (own,) = unknown(frost("21"), "bringing the cabin to it")
     cold = [c.cold_if for c in gather(frost("21"), {}).conditions.values()]
     assert own.weights[:8] == pytest.approx(1.5 * np.array(cold)) and not own.weights[8:].any()
-    assert own.prior_mean == 1000.0 and own.prior_sd == 2200.0
+    assert own.prior_mean == 1500.0 and own.prior_sd == 3000.0
     assert unknown(frost("off"), "bringing the cabin to it") == []
 
 
 def test_where_nobody_noted_the_climate_it_pulls_nothing_and_widens_more():
     (own,) = unknown(frost(""), "bringing the cabin to it")
-    assert own.prior_mean == 0.0 and own.prior_sd == 3600.0
+    assert own.prior_mean == 0.0 and own.prior_sd == 6500.0
     noted, bare = (analyse(frost(x, "AB")).comparisons[0] for x in ("off", ""))
     assert noted.half_width_percent < 4.5 and 6.0 < bare.half_width_percent < 16.0
     assert bare.effect_percent == pytest.approx(noted.effect_percent, abs=0.6)

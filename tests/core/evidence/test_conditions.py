@@ -181,10 +181,10 @@ def test_a_hold_up_leaves_open_how_the_leg_was_driven_and_a_note_says_most_of_it
     assert bare.speed_off == pytest.approx(0.589 * (0.08 + 0.0163) + 0.311 * 0.04, rel=0.02)
     assert [e.what for e in bare.slower_by] == ["stood", "a slow stretch", "slower all the way"]
     assert bare.speed_sd == pytest.approx(0.0386, rel=0.05)
-    # All of its configuration, in both directions: 0.9 at 1.5 %, 0.4 at 12 %, along a line; the rest as before.
+    # All of its configuration, in both directions, and by the same: most likely that was the way it was driven.
     trial = study.with_legs(leg.with_(duration_s=800) if leg.configuration == "B" else leg for leg in study.legs)
     whole = leg_conditions(trial, {})["L03"]
-    assert whole.slower_by[2].share == pytest.approx(0.59, abs=0.01) and whole.speed_off < 0.6 * bare.speed_off
+    assert whole.slower_by[2].share == pytest.approx(0.9) and whole.speed_off < 0.2 * bare.speed_off
     event = Event(leg="L03", kind="slow-traffic", at_km=5.0, speed_kmh=60, duration_s=190)
     noted = leg_conditions(study.with_(events=(event,)), {})["L03"]
     assert noted.speed_sd == pytest.approx(NOTED_SD * 0.08, rel=0.1) and noted.speed_off == 0.0

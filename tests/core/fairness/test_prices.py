@@ -90,7 +90,7 @@ BY_HAND = (
     # √2 · 1 and 0.3 points in about 5.85: √12 of it is counted as a step
     Priced("gauge-too-coarse", "gauge-too-coarse",
            100 * sqrt(12) * hypot(sqrt(2 / 12), 0.3) / 5.85 * 0.7764 / 2, 0.5, "caution", True),
-    Priced("rolling-circumference-changed", "rolling-circumference-changed", 1.96 * 0.5, 0.02, "caution", True),
+    Priced("rolling-circumference-changed", "rolling-circumference-changed", 1.96 * 0.5, 0.03, "caution", True),
     Priced("grid-energy-left-out", "grid-energy-left-out", None, 0, "caution", False),
     # 240 instead of 280 kPa: (280/240)^0.4 = +6.4 % of the tyres' third
     Priced("tyre-pressure-unlike", "tyre-pressure-unlike", FALLS * TYRES * ((280 / 240) ** 0.4 - 1), 0.1, "note", True),

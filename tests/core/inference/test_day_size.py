@@ -23,7 +23,7 @@ def on_days(spread, order="ABABAB", seed=3):
     values = [170.0 * np.exp(d + 0.004 * rng.normal()) for d in days for _ in (0, 1)]
     study = driven_study(order, [round(v, 2) for v in values])
     return study.with_legs(
-        leg.with_(started_at=leg.started_at + timedelta(days=i // 2), average_step=0.01)
+        leg.with_(started_at=leg.started_at + timedelta(days=i // 2), average_step=0.01, driven_before_s=3600)
         for i, leg in enumerate(study.legs)
     )
 

@@ -52,12 +52,12 @@ def test_every_size_of_the_scatter_is_a_linear_gaussian_posterior():
 
 def test_sizes_are_weighed_by_likelihood_and_prior():
     # In ln σ a scaled inverse χ² of ν degrees of freedom around one, (ν/2)^(ν/2) / Γ(ν/2) · σ^−ν exp(−ν / 2σ²); with it,
-    # three days in a hundred, such a one of ν = 4 around 3.5. scipy.stats has the density of σ² itself: times 2 σ² dσ²/d ln σ.
+    # four days in a hundred, any size from 1.5 to 40 times, flat in ln σ. scipy.stats has the density of σ² itself: times 2 σ².
     def density(size, freedom):
         return 2 * size**2 * stats.invgamma.pdf(size**2, freedom / 2, scale=freedom / 2)
 
     evidence, innovation, _, found = linear(freedom=8.0)
-    prior = 0.97 * density(SCATTER_SIZES, 8.0) + 0.03 * density(SCATTER_SIZES / 3.5, 4.0)
+    prior = 0.96 * density(SCATTER_SIZES, 8.0) + 0.04 * (SCATTER_SIZES > 1.5) / np.log(40.0 / 1.5)
     log_p = np.array([at(evidence, innovation, s)[2] for s in SCATTER_SIZES]) + np.log(prior)
     weights = np.exp(log_p - log_p.max())
     assert found.weights == pytest.approx(weights / weights.sum(), rel=1e-8)

@@ -66,7 +66,7 @@ def test_a_line_is_what_the_hand_says(line):
     study = warmed(study.with_(change={"kind": "other", "mechanism": "unknown"}).with_legs(legs))
     results = {r.leg: r for r in analyse(study).legs if r.included}
     wanted = wh_per_km() - wh_per_km(**by_hand)
-    assert results["L01"].corrections_wh_per_km[line] == pytest.approx(wanted, rel=0.06, abs=0.15)
+    assert results["L01"].corrections_wh_per_km[line] == pytest.approx(wanted, rel=0.08, abs=0.15)
     assert results["L07"].corrections_wh_per_km[line] == pytest.approx(0.0, abs=0.05)
     for other in set(registry.lines()) - {line, "tyre_warm_up", "wind"}:
         assert results["L01"].corrections_wh_per_km.get(other, 0.0) == pytest.approx(0.0, abs=0.1), other

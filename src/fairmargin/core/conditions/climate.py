@@ -35,9 +35,9 @@ CLIMATE_UNNOTED_RUN: Final = Prior(5.0, "W/K", "the same, from run to run")
 CLIMATE_SETTING_C: Final = 21.0  # what cabins are usually held at
 LEAST_CLIMATE_K: Final = 4.0  # blowers and windows in mild air
 UNNOTED_CLIMATE_K: Final = 9.0  # where nobody noted the temperature either
-PULL_DOWN: Final = Prior(2200.0, "W", "power that brings a cabin to its setting, on a wholly cold start", mean=1000.0)
+PULL_DOWN: Final = Prior(3000.0, "W", "power that brings a cabin to its setting, on a wholly cold start", mean=1500.0)
 MILD_K: Final = 5.0  # off what cabins are held at, where hardly anybody heats or cools at once
-PULL_DOWN_UNNOTED: Final = Prior(3600.0, "W", "the same, where nobody noted the climate")
+PULL_DOWN_UNNOTED: Final = Prior(6500.0, "W", "the same, where nobody noted the climate")
 
 SUN_UNLIKE: Final = Threshold(0.25, "share", "a quarter of the noon sun")
 SUMMER_C: Final = Threshold(18.0, "°C", "above it the sun costs cooling, below it saves heating")

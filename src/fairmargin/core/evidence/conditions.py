@@ -38,7 +38,7 @@ ODOMETER_SD: Final = 0.018  # share by which cars count distance wrongly, unmeas
 #: How cold cars come to their first leg, where nobody says what they drove before, of wholly cold; and how far that may be
 #: off: most testers drive to their road. Common practice.
 ARRIVED_COLD: Final = 0.3
-ARRIVED_COLD_SD: Final = 0.35
+ARRIVED_COLD_SD: Final = 0.45
 USUAL_KMH: Final = 80.0  # where neither a time nor an aim is known
 
 
@@ -373,10 +373,10 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
     for c in raw:
         usual.setdefault(like[c.leg], [c.speed_m_s])  # where all were held up, each is its own measure
     free_of = {key: float(np.quantile(speeds, FREE_QUANTILE)) for key, speeds in usual.items()}
-    were_slower: dict[object, list[bool]] = {}  # legs of a configuration and aim, in either direction
+    were_slower: dict[object, dict[str, float]] = {}  # by what legs of a configuration and aim, in either direction
     for c in raw:
         aim = legs[c.leg].sector, legs[c.leg].speed_kmh, c.control, c.configuration
-        were_slower.setdefault(aim, []).append(c.speed_m_s < (1.0 - SLOWER) * free_of[like[c.leg]])
+        were_slower.setdefault(aim, {})[c.leg] = 1.0 - c.speed_m_s / free_of[like[c.leg]]
     jams = {leg: seconds for leg, seconds in _jams(study).items() if leg not in logged}
     result = []
     for c in raw:
@@ -387,7 +387,7 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
                 c = replace(c, speed_sd=math.hypot(c.speed_sd, NOTED_SD * slower))
             else:
                 own = were_slower[legs[c.leg].sector, legs[c.leg].speed_kmh, c.control, c.configuration]
-                ways = explanations(slower, c.true_m, len(own) - 1, sum(own) - 1)
+                ways = explanations(slower, c.true_m, [by for name, by in own.items() if name != c.leg])
                 off, sd = moments(ways)
                 c = replace(c, speed_sd=math.hypot(c.speed_sd, sd), speed_off=off, slower_by=ways)
             if c.leg in jams and c.timed:

@@ -30,6 +30,9 @@ ALL_THE_WAY: Final = (0.6, 0.1)
 #: The same where all legs of a configuration were slower, by `NOTABLE` and by `FAR`: of two, and of more.
 BOTH: Final = (0.75, 0.15)
 ALL_OF_THEM: Final = (0.9, 0.4)
+#: The same, of two and of more, where all were slower by the same, within `WITHIN` of it: hold-ups seldom come alike.
+ALIKE: Final = (0.6, 0.9)
+WITHIN: Final = 0.15
 #: Of the others, how many stood: half of those that were slower by `NOTABLE`, most at `FAR`, which would take slow traffic
 #: over a good part of the road.
 STOOD: Final = (0.5, 0.75)
@@ -56,7 +59,7 @@ class Explanation:
     sd: float
 
 
-def explanations(slower: float, metres: float, others: int, others_slower: int) -> tuple[Explanation, ...]:
+def explanations(slower: float, metres: float, others: Sequence[float]) -> tuple[Explanation, ...]:
     """Ways in which a leg may have been slower than its like.
 
     Parameters
@@ -65,19 +68,21 @@ def explanations(slower: float, metres: float, others: int, others_slower: int) 
         Share by which its mean speed was lower.
     metres : float
         Its length.
-    others : int
-        Legs of its configuration and aim beside it, in either direction.
-    others_slower : int
-        Those of them that were slower, too.
+    others : sequence of float
+        By what the other legs of its configuration and aim were slower, in either direction; not positive where they were not.
 
     Examples
     --------
-    >>> [(e.what, round(e.share, 2), round(e.off, 3)) for e in explanations(0.06, 25_000.0, 3, 0)]
+    >>> [(e.what, round(e.share, 2), round(e.off, 3)) for e in explanations(0.06, 25_000.0, (0.0,) * 3)]
     [('stood', 0.55, 0.072), ('a slow stretch', 0.35, 0.03), ('slower all the way', 0.1, 0.0)]
     """
     throughout = float(np.interp(slower, (NOTABLE, MUCH), ALL_THE_WAY))
-    if others and others_slower == others:
-        throughout = float(np.interp(slower, (NOTABLE, FAR), BOTH if others == 1 else ALL_OF_THEM))
+    if others and min(others) > NOTABLE:
+        every = (slower, *others)
+        alike = max(every) - min(every) < WITHIN * slower
+        more = len(others) > 1
+        falling = float(np.interp(slower, (NOTABLE, FAR), ALL_OF_THEM if more else BOTH))
+        throughout = max(falling, ALIKE[more]) if alike else falling
     stood = (1.0 - throughout) * float(np.interp(slower, (NOTABLE, FAR), STOOD))
     stop = STOP_M / max(metres, STOP_M)
     return (

@@ -35,9 +35,10 @@ Array = NDArray[np.float64]
 #: Sizes of the scatter that are integrated over, as multiples of the prior's: to sixteen times what is usual, so that the
 #: readings themselves say how large it is.
 SCATTER_SIZES: Final = np.geomspace(0.35, 16.0, 29)
-ROUGH_SHARE: Final = 0.03  # of days that scatter as no careful day does: by foot, in traffic, in gusts; common practice
-ROUGH_SIZE: Final = 3.5  # what they scatter by, over the usual
-ROUGH_FREEDOM: Final = 4.0
+ROUGH_SHARE: Final = 0.04  # of days that scatter as no careful day does: by foot, in traffic, in gusts; common practice
+#: What they scatter by, over the usual: any size between these is as likely, on a logarithmic scale, so that drives that
+#: visibly differ say by how much themselves.
+ROUGH_SIZES: Final = (1.5, 40.0)
 NEGLIGIBLE: Final = 1e-9  # weight of a part of a mixture
 ROOT_HALF: Final = math.sqrt(0.5)
 NORMAL: Final = 1.0 / math.sqrt(2.0 * math.pi)
@@ -185,8 +186,8 @@ def scatter_weights(
 ) -> Array:
     """Posterior weight of each size of the scatter; sums to one.
 
-    The prior is a mixture: most days a scaled inverse χ² around one, some a wider one around `ROUGH_SIZE`. One narrow
-    prior would outvote a handful of drives that visibly differ.
+    The prior is a mixture: most days a scaled inverse χ² around one, some of any size in `ROUGH_SIZES`. One narrow prior
+    would outvote a handful of drives that visibly differ.
 
     Parameters
     ----------
@@ -200,8 +201,9 @@ def scatter_weights(
     """
     prior = _log_density(sizes, freedom)
     if rough_share > 0:
-        rough = math.log(rough_share) + _log_density(sizes / ROUGH_SIZE, ROUGH_FREEDOM)
-        prior = np.logaddexp(math.log1p(-rough_share) + prior, rough)
+        low, high = ROUGH_SIZES
+        flat = np.where((sizes > low) & (sizes < high), rough_share / math.log(high / low), 0.0)
+        prior = np.log((1.0 - rough_share) * np.exp(prior) + flat)
     log_p = log_likelihood + prior
     weights = np.exp(log_p - log_p.max())
     return np.asarray(weights / weights.sum())
@@ -210,7 +212,8 @@ def scatter_weights(
 def _log_density(sizes: Array, freedom: float) -> Array:
     """Of the logarithm of a scaled inverse χ variate around one [1]_."""
     half = freedom / 2.0
-    return np.asarray(half * math.log(half) - math.lgamma(half) - freedom * np.log(sizes) - half / sizes**2)
+    log_p = half * math.log(half) - math.lgamma(half) - freedom * np.log(sizes) - half / sizes**2
+    return np.asarray(log_p + math.log(2.0))
 
 
 def mixture_quantile(weights: Array, means: Array, sds: Array, q: float) -> float:

@@ -29,9 +29,9 @@ Array = NDArray[np.float64]
 SIZES: Final = np.geomspace(0.35, 150.0, 50)
 
 SPREAD_FREEDOM: Final = 3.0  # weight of what is usual, where drives themselves say what they differ by
-#: Share of rough days there, for each degree of freedom: what is only a floor may doubt that a day was careful, as far as
-#: drives that can be set against each other give a reason to. At most, and at least.
-SPREAD_ROUGH: Final = (0.06, 0.3, 0.1)
+#: Share of rough days there, for each degree of freedom beyond the first: what is only a floor may doubt that a day was
+#: careful, as far as drives that can be set against each other give a reason to; a single difference gives none. At most.
+SPREAD_ROUGH: Final = (0.08, 0.4)
 DAY_FREEDOM: Final = 4.0  # weight of what days usually differ by
 FEWEST_DAYS: Final = 2  # of each side, for days to say what they differ by
 
@@ -73,8 +73,8 @@ def sizes_of(design: Array, values: Array, unit_var: Array, fixed: Array, freedo
     squares = float(np.sum((values - design @ fitted) ** 2))
     variance = float(np.mean(unit_var)) * SIZES**2 + float(np.mean(fixed))
     log_likelihood = -0.5 * ((len(values) - rank) * np.log(variance) + squares / variance)
-    each, most, least = SPREAD_ROUGH
-    return scatter_weights(log_likelihood, freedom, SIZES, min(max(each * (len(values) - rank), least), most))
+    each, most = SPREAD_ROUGH
+    return scatter_weights(log_likelihood, freedom, SIZES, min(each * max(len(values) - rank - 1, 0), most))
 
 
 def by_drives(design: Array, left: Array, weights: Array, unit_var: Array, reading: Array, freedom: float) -> Spread:
