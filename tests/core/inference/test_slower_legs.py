@@ -8,7 +8,7 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.evidence.gathered import gather
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.problem import prepare
-from fairmargin.core.inference.slower_legs import as_the_readings_say
+from fairmargin.core.inference.slower_legs import of_legs, slower_legs
 
 #: No change; ABBA, out and back.
 VALUES = [170.0, 171.0, 170.5, 171.2, 169.8, 170.6, 170.2, 170.9]
@@ -24,7 +24,9 @@ def weighed(study):
     found = gather(study, {})
     conditions = list(found.conditions.values())
     problem = prepare(study, conditions, found.observations, found.logs[""], FitOptions())
-    after = as_the_readings_say(problem, problem.linearise(problem.prior_mean), conditions, 0.02, 6.0)
+    speeds = slower_legs(problem, problem.linearise(problem.prior_mean), conditions, 0.02, 6.0)
+    assert set(speeds) == {"L03"}
+    after = of_legs(problem, conditions, speeds)
     (j,) = [j for j, u in enumerate(problem.unknowns) if u.name == "speed of leg"]
     others = np.arange(len(problem.prior_mean)) != j
     assert (after.prior_mean[others] == problem.prior_mean[others]).all()
@@ -52,7 +54,9 @@ def test_without_a_slower_leg_nothing_changes():
     found = gather(study, {})
     conditions = list(found.conditions.values())
     problem = prepare(study, conditions, found.observations, found.logs[""], FitOptions())
-    assert as_the_readings_say(problem, problem.linearise(problem.prior_mean), conditions, 0.02, 6.0) is problem
+    speeds = slower_legs(problem, problem.linearise(problem.prior_mean), conditions, 0.02, 6.0)
+    assert speeds == {} and of_legs(problem, conditions, speeds) is problem
+    assert of_legs(problem, conditions, {"L03": (0.1, 0.01)}).prior_mean == pytest.approx(problem.prior_mean)
 
 
 @pytest.mark.parametrize("seconds", [760, 800, 900])

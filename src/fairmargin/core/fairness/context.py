@@ -144,12 +144,12 @@ class ComparisonContext:
     @property
     def reports_contradicted(self) -> float:
         """Probability that the reports of the wind were off by more than reports usually are."""
-        return self.fit.reports_contradicted
+        return self.fit.beliefs.contradicted
 
     def contradicted_with(self, conditions: Sequence[Conditions]) -> float | None:
         """The same with other conditions; None where nothing would be left to fit."""
-        other = self.refit(self.options, conditions)
-        return None if other is None else other.reports_contradicted
+        other = self.refit(replace(self.options, afresh=True), conditions)
+        return None if other is None else other.beliefs.contradicted
 
     def energy_share(self, parameter: Parameter) -> float:
         """Mean derivative of the log energy by one parameter: the share of consumption that depends on it."""

@@ -70,6 +70,8 @@ def size_of(log_likelihood: Array) -> float:
 
 def as_days_differ(problem: Problem, size: float) -> Problem:
     """The problem with days that differ by so much, over what they were thought to."""
+    if size == 1.0:
+        return problem
     return replace(problem, prior_var=np.where(_days(problem), problem.prior_var * size**2, problem.prior_var))
 
 

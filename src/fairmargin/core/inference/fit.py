@@ -15,11 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core import intervals
-from fairmargin.core.conditions.causes import Cause, Group
+from fairmargin.core.conditions.causes import Group
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.inference import day_size, slower_legs
+from fairmargin.core.inference.beliefs import Beliefs, as_they_are, beliefs_of
 from fairmargin.core.inference.criticism import Criticism, criticise
 from fairmargin.core.inference.learned import Learned, effect_errors, learn
 from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
@@ -29,8 +29,6 @@ from fairmargin.core.inference.plausible import Plausible, plausible
 from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, mixture_quantile, posterior
 from fairmargin.core.inference.priors import SCATTER_SHARE, SEGMENT_SHARE
 from fairmargin.core.inference.problem import Problem, prepare
-from fairmargin.core.inference.report_quality import as_believed, report_quality
-from fairmargin.core.inference.scatter import DAY_SIZES
 from fairmargin.core.inference.solver import Solution, solve
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.road import Road
@@ -60,7 +58,7 @@ class Fit:
     road: Road
     as_driven: bool  # the effect holds for the logged speeds, not for one steady speed
     segment_share: float  # noise of one kilometre of a logged leg
-    reports_contradicted: float  # probability that the reports of the wind were off by more than reports usually are
+    beliefs: Beliefs
     scatter_evidence: tuple[float, ...]  # log likelihood of each size of scatter and days, see `learned_scatter`
     share: Callable[[str], Array]  # source of the margin -> (n legs, parameters): what its unknowns add to `local`
     plain_effects: Callable[[], Mapping[str, Effect]] = dict  # see `plain`
@@ -111,8 +109,13 @@ def fit_study(
     if not observations:
         raise ValueError("a fit needs at least one leg with a reading")
     problem = prepare(study, conditions, observations, logs, options, start.road if start else None)
-    problem, contradicted, days = _as_the_readings_say(problem, conditions, options, start)
-    solution = solve(problem, *((start.theta, start.segment_share) if start else ()))
+    if start is not None and not options.afresh:
+        beliefs, at = start.beliefs, None
+    else:
+        share = start.segment_share if start else SEGMENT_SHARE
+        beliefs, at = beliefs_of(problem, conditions, options, share)
+    problem = as_they_are(problem, beliefs, conditions)
+    solution = solve(problem, start.theta, start.segment_share) if start else solve(problem, at=at)
     log_levels, gradients = problem.levels(solution.at)
     first = start is None  # a fit that only prices something needs no levels
     result = _posterior(problem, solution, options, log_levels, gradients, first)
@@ -120,23 +123,13 @@ def fit_study(
     by_leg = {c.leg: c for c in conditions}
     plain = plain_differences(study, problem, by_leg, observations, options, solution.theta) if first else {}
     driven = {study.leg(o.legs[0]).configuration for o in observations}
-    declared = _declared_masses(study, problem, solution) if first else {}
     return Fit(
         conditions=tuple(conditions),
         model=problem.leg_model,
         local=problem.local_of(problem.leg_weights[: len(conditions)], solution.theta),
-        effects={
-            name: replace(
-                _as_wide_as_its_spread(
-                    _effect(problem, solution, result, i, observations, log_levels), plain.get(name), study.confidence
-                ),
-                declared_mass=declared.get(name, 0.0),
-                errors=effect_errors(problem, solution, result, i, observations) if first else {},
-            )
-            for i, name in enumerate(problem.configurations[1:])
-        },
+        effects=_effects(study, problem, solution, result, observations, log_levels, plain, first),
         scatter_share=options.scatter_share * result.scatter_multiple,
-        scatter_evidence=(*_as_common_sizes(result.log_likelihood, options.scatter_share), *days),
+        scatter_evidence=(*_as_common_sizes(result.log_likelihood, options.scatter_share), *beliefs.day_evidence),
         leg_sd={name: float(leg_sd[j]) for j, o in enumerate(observations) for name in o.legs},
         log_residual={name: float(log_residual[j]) for j, o in enumerate(observations) for name in o.legs},
         values=_values(problem, solution.theta),
@@ -144,16 +137,14 @@ def fit_study(
         road=problem.road,
         as_driven=problem.reference.as_driven,
         segment_share=solution.segment_share,
-        reports_contradicted=contradicted,
+        beliefs=beliefs,
         share=lambda source: problem.share(source, solution.theta)[: len(conditions)],
         plain_effects=lambda: {
             name: _plain_effect(study, problem, p, name, observations, log_levels) for name, p in plain.items()
         },
-        criticism=criticise(problem, solution, result, plain, contradicted) if first else None,
+        criticism=criticise(problem, solution, result, plain, beliefs.contradicted) if first else None,
         plausible=plausible(study, problem) if first else None,
-        levels=model_levels(study, problem, result, len(problem.configurations) - 1, log_levels, observations)
-        if first
-        else {},
+        levels=model_levels(study, problem, result, len(gradients) - 1, log_levels, observations) if first else {},
         plain_levels=lambda: {
             name: plain_level(study, problem, name, observations, result.scatter_multiple)
             for name in problem.configurations
@@ -163,31 +154,27 @@ def fit_study(
     )
 
 
-def _as_the_readings_say(
-    problem: Problem, conditions: Sequence[Conditions], options: FitOptions, start: Fit | None
-) -> tuple[Problem, float, tuple[float, ...]]:
-    """The problem with the sizes that its readings speak for: slower legs, what days differ by, the reports of the wind.
-
-    Beside it how far the drives contradict those reports, and the log likelihoods of what days differ by.
-    """
-    share, freedom = start.segment_share if start else SEGMENT_SHARE, options.scatter_freedom
-    slower = any(c.slower_by for c in conditions)
-    reported = Cause.WIND not in options.ignore and any(c.wind_known for c in conditions)
-    days, contradicted = np.zeros(len(DAY_SIZES)), 0.0
-    several = len({c.day for c in conditions}) > 1
-    if slower or reported or several:
-        at = problem.linearise(problem.prior_mean)
-        if slower:
-            problem = slower_legs.as_the_readings_say(problem, at, conditions, share, freedom)
-            at = problem.linearise(problem.prior_mean)
-        if several:
-            days = day_size.day_evidence(problem, at, share, freedom)
-        if several or options.days:
-            problem = day_size.as_days_differ(problem, day_size.size_of(days + np.array(options.days or 0.0)))
-        if reported:
-            quality = report_quality(problem, at, share, freedom)
-            problem, contradicted = as_believed(problem, quality), quality.contradicted
-    return problem, contradicted, tuple((days - days.max()).tolist())
+def _effects(
+    study: Study,
+    problem: Problem,
+    solution: Solution,
+    result: Posterior,
+    observations: Sequence[Observation],
+    log_levels: Array,
+    plain: Mapping[str, Plain],
+    first: bool,
+) -> dict[str, Effect]:
+    """Every trial's effect, as wide as its spread asks for; with what else is kept of it where it is not only priced."""
+    declared = _declared_masses(study, problem, solution) if first else {}
+    out = {}
+    for i, name in enumerate(problem.configurations[1:]):
+        own = _effect(problem, solution, result, i, observations, log_levels)
+        out[name] = replace(
+            _as_wide_as_its_spread(own, plain.get(name), study.confidence),
+            declared_mass=declared.get(name, 0.0),
+            errors=effect_errors(problem, solution, result, i, observations) if first else {},
+        )
+    return out
 
 
 def _values(problem: Problem, theta: Array) -> dict[str, float]:

@@ -16,4 +16,5 @@ class FitOptions:
     drop_legs: frozenset[str] = frozenset()
     scatter_share: float = SCATTER_SHARE
     scatter_freedom: float = SCATTER_FREEDOM
+    afresh: bool = False  # whether a fit that prices something asks its own readings what they say of its sizes
     days: tuple[float, ...] = ()  # what other studies say of what days differ by, see `ScatterPrior`

@@ -77,7 +77,9 @@ def report_quality(problem: Problem, at: Linearised, segment_share: float, freed
     return ReportQuality(weights / weights.sum())
 
 
-def as_believed(problem: Problem, quality: ReportQuality) -> Problem:
-    """The problem with the errors of its reports as large as the readings say; never smaller than usual."""
+def as_believed(problem: Problem, multiple: float) -> Problem:
+    """The problem with the errors of its reports so many times as large as usual."""
+    if multiple == 1.0:
+        return problem
     wind = np.isin(problem.parameters, WIND_AXES)
-    return replace(problem, prior_var=np.where(wind, problem.prior_var * quality.multiple**2, problem.prior_var))
+    return replace(problem, prior_var=np.where(wind, problem.prior_var * multiple**2, problem.prior_var))

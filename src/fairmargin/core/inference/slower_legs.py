@@ -8,7 +8,7 @@ takes mean and variance. Where the readings cannot tell, the leg counts for litt
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -26,10 +26,10 @@ Array = NDArray[np.float64]
 ROUNDS: Final = 2  # over the slower legs: what one is taken for says something of the next
 
 
-def as_the_readings_say(
+def slower_legs(
     problem: Problem, at: Linearised, conditions: Sequence[Conditions], segment_share: float, freedom: float
-) -> Problem:
-    """The problem with the speed of every slower leg as its readings speak for it; the same where no leg was slower.
+) -> dict[str, tuple[float, float]]:
+    """By what share the speed of every slower leg counts as higher, and the variance of that, as its readings speak for it.
 
     Parameters
     ----------
@@ -44,8 +44,6 @@ def as_the_readings_say(
         Degrees of freedom of the scatter's prior.
     """
     slower = [(i, j) for i, c in enumerate(conditions) if c.slower_by and (j := _unknown_of(problem, i)) is not None]
-    if not slower:
-        return problem
     evidence = problem.evidence(at, segment_share)
     mean, variance = problem.prior_mean.copy(), problem.prior_var.copy()
     for _ in range(ROUNDS):
@@ -65,6 +63,17 @@ def as_the_readings_say(
             weights = np.exp(np.array(log_p) - max(log_p))
             off, sd = moments(ways, (weights / weights.sum()).tolist())
             mean[j], variance[j] = off, sd**2 + timed
+    return {conditions[i].leg: (float(mean[j]), float(variance[j])) for i, j in slower}
+
+
+def of_legs(problem: Problem, conditions: Sequence[Conditions], speeds: Mapping[str, tuple[float, float]]) -> Problem:
+    """The problem with such speeds of single legs; others, and legs that are not in it, are as they were."""
+    if not speeds:
+        return problem
+    mean, variance = problem.prior_mean.copy(), problem.prior_var.copy()
+    for i, c in enumerate(conditions):
+        if c.slower_by and c.leg in speeds and (j := _unknown_of(problem, i)) is not None:
+            mean[j], variance[j] = speeds[c.leg]
     return replace(problem, prior_mean=mean, prior_var=variance)
 
 

@@ -67,7 +67,9 @@ def negative_log_posterior(problem: Problem, noise: Array, theta: Array, predict
     return 0.5 * float(left @ noise @ left) + 0.5 * float(off @ (off / problem.prior_var))
 
 
-def solve(problem: Problem, theta: Array | None = None, segment_share: float | None = None) -> Solution:
+def solve(
+    problem: Problem, theta: Array | None = None, segment_share: float | None = None, at: Linearised | None = None
+) -> Solution:
     """Find the most probable values of the unknowns [1]_.
 
     Parameters
@@ -77,6 +79,8 @@ def solve(problem: Problem, theta: Array | None = None, segment_share: float | N
         Where to begin; the prior means when absent, or when it belongs to other unknowns.
     segment_share : float, optional
         Known noise of segments; learned from what the segments leave over when absent.
+    at : Linearised, optional
+        The problem at the prior means, where it is at hand.
 
     Returns
     -------
@@ -84,7 +88,9 @@ def solve(problem: Problem, theta: Array | None = None, segment_share: float | N
     """
     if theta is None or len(theta) != len(problem.prior_mean):
         theta = problem.prior_mean
-    at = problem.linearise(theta)
+    else:
+        at = None
+    at = problem.linearise(theta) if at is None else at
     if segment_share is not None or not problem.rows.segmented:
         return _descend(problem, theta, at, segment_share or priors.SEGMENT_SHARE)
     # The noise of segments first from what the prior leaves over, so that no step chases it; then from the solution.

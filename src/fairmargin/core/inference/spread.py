@@ -74,7 +74,7 @@ def sizes_of(design: Array, values: Array, unit_var: Array, fixed: Array, freedo
     variance = float(np.mean(unit_var)) * SIZES**2 + float(np.mean(fixed))
     log_likelihood = -0.5 * ((len(values) - rank) * np.log(variance) + squares / variance)
     each, most = SPREAD_ROUGH
-    return scatter_weights(log_likelihood, freedom, SIZES, min(each * max(len(values) - rank - 1, 0), most))
+    return scatter_weights(log_likelihood, freedom, SIZES, min(each * max(len(values) - int(rank) - 1, 0), most))
 
 
 def by_drives(design: Array, left: Array, weights: Array, unit_var: Array, reading: Array, freedom: float) -> Spread:

@@ -106,6 +106,8 @@ def aero_term(
 
 def _growth_by_yaw(psi_deg: Array) -> tuple[Array, Array]:
     """Growth of the drag area over its slope, and its derivative by the yaw angle: a parabola, then its mirror image."""
+    if psi_deg.size and float(psi_deg.max()) <= YAW_PARABOLA_DEG:  # as it nearly always is
+        return psi_deg * psi_deg / YAW_PARABOLA_DEG, psi_deg * (2.0 / YAW_PARABOLA_DEG)
     past = np.clip(psi_deg - YAW_PARABOLA_DEG, 0.0, YAW_LIMIT_DEG - YAW_PARABOLA_DEG)
     below = np.minimum(psi_deg, YAW_PARABOLA_DEG)
     bend = YAW_LIMIT_DEG - YAW_PARABOLA_DEG
