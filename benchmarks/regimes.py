@@ -157,6 +157,21 @@ def _weeks(**fixed: Any) -> Callable[[int], Made]:
     return make
 
 
+def _drifting(per_leg: float, order: str) -> Callable[[int], Made]:
+    """A null whose readings rise by so much from leg to leg."""
+    made = _field(order=order, effect_percent=0.0, kind="aero covers", traffic=0.0)
+
+    def make(seed: int) -> Made:
+        study, traces, truth = made(seed)
+        legs = [
+            leg.with_(average_shown=round((leg.average_shown or 0.0) * (1 + per_leg * i), 1))
+            for i, leg in enumerate(study.legs)
+        ]
+        return study.with_legs(legs), traces, truth
+
+    return make
+
+
 def _that_matters(percent: float, made: Callable[[int], Made]) -> Callable[[int], Made]:
     """The same where no smaller effect matters."""
 
@@ -270,6 +285,12 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     "one pair, bare, null": _field(**ONE_PAIR, **BARE, **NULL),
     "one pair, two days": _field(days=2, **ONE_PAIR),
     "one pair, bare, two days": _field(days=2, **ONE_PAIR, **BARE),
+    # what runs on over the day
+    **{
+        f"drift of {p} % a leg, {order}": _drifting(p / 100, order)
+        for p in (0.15, 0.3)
+        for order in ("AABB", "ABAB", "ABBA", "ABBABAAB")
+    },
     # roads
     "300 m of hills": _field(relief_m=300.0),
     "800 m of hills": _field(relief_m=800.0, climb_m=500.0),

@@ -12,15 +12,20 @@ ORDERS: Final[dict[str, str]] = {
     "ABBA": "cancels a steady drift of the day; the one to prefer",
     "BAAB": "the same with the trial first: for a vehicle that arrives with the change on",
     "ABBAABBA": "two such blocks: the margin shrinks by about a third",
-    "ABAB": "simple, but keeps a quarter of a steady drift",
-    "AABB": "keeps half of the day's drift: only when a swap takes hours",
+    "ABAB": "simple, but four runs keep a third of a steady drift",
+    "AABB": "four runs keep two thirds of a steady drift: only when a swap takes hours",
 }
 
 
 def drift_left(order: str) -> float:
     """Share of a steady drift over the whole day that stays in trial minus baseline.
 
-    Zero for ABBA, 0.25·… for others: the difference of the mean positions of the letters, on 0 to 1.
+    The difference of the mean positions of the letters, on 0 to 1.
+
+    Examples
+    --------
+    >>> [round(drift_left(order), 3) for order in ("ABBA", "ABAB", "AABB", "ABABABAB")]
+    [0.0, 0.333, 0.667, 0.143]
 
     Raises
     ------

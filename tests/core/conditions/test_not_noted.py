@@ -1,5 +1,7 @@
 """What nobody noted, and what a cold start costs: whom it acts on, its size and its sign."""
 
+from datetime import timedelta
+
 import numpy as np
 import pytest
 from tests.conftest import driven_study
@@ -101,3 +103,37 @@ def test_who_drove_is_open_for_each_configuration_where_nobody_noted_it():
     assert all(x.source != "driver" for x in analyse(told).comparisons[0].margin)
     technique = driven_study("ABBA", kind="technique")
     assert unknown(technique, "driver with B") == []
+
+
+@pytest.mark.parametrize(("order", "kept"), [("AABB", 2 / 3), ("ABAB", 1 / 3), ("ABBA", 0.0)])
+def test_what_runs_on_over_a_day_costs_an_order_what_it_leaves_of_it(order, kept):
+    """By hand: runs an hour apart, half a per cent an hour; over three hours the order keeps two thirds, a third, nothing."""
+    study = driven_study(order, method="loop")
+    start = study.legs[0].started_at
+    study = study.with_legs(
+        leg.with_(started_at=start + i * timedelta(hours=1), driver="Juno") for i, leg in enumerate(study.legs)
+    )
+    (own,) = unknown(study, "drift of day 0")
+    assert own.weights[:4] == pytest.approx([-1.5, -0.5, 0.5, 1.5]) and own.weights[4:].sum() == 0.0
+    assert own.prior_sd == 0.005
+    part = sum(x.half_width_percent for x in analyse(study).comparisons[0].margin if x.source == "drift")
+    by_hand = 1.96 * 0.5 * 3 * kept * 0.95
+    assert 0.55 * by_hand <= part <= 1.02 * by_hand + 0.1  # these readings do not drift, and say so
+
+
+def test_a_steady_drift_is_held_by_an_order_that_keeps_it():
+    """Readings that rise by 0.3 % from leg to leg and no change: AABB reads 1.2 % more, and its interval holds nothing."""
+    values = [170.0 * (1 + 0.003 * i) for i in range(8)]
+    c = analyse(driven_study("AABB", values)).comparisons[0]
+    assert c.as_measured_percent == pytest.approx(1.2, abs=0.1)
+    assert c.interval_percent[0] < 0.0 and c.verdict == "not settled"
+    drift = next(x for x in c.margin if x.source == "drift")
+    assert drift.half_width_percent > 0.4 and "ABBA" in drift.remedy
+
+
+def test_two_vehicles_drift_apart_and_days_by_themselves():
+    study = driven_study("ABAB")
+    apart = study.with_legs(
+        leg.with_(started_at=leg.started_at + timedelta(days=i // 4)) for i, leg in enumerate(study.legs)
+    )
+    assert [len(unknown(apart, f"drift of day {d}")) for d in (0, 1, 2)] == [1, 1, 0]

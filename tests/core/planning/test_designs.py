@@ -108,8 +108,9 @@ def test_designs_are_priced_and_the_best_is_marked():
     by_order = {d.order: d for d in made}
     assert set(by_order) == {"ABBA", "BAAB", "ABAB", "AABB", "random"}
     assert sum(d.recommended for d in made) == 1
-    assert by_order["AABB"].drift_percent > by_order["ABAB"].drift_percent > by_order["ABBA"].drift_percent == 0
-    assert by_order["AABB"].price_percent > by_order["ABBA"].price_percent
+    assert by_order["AABB"].drift_percent > by_order["ABAB"].drift_percent > by_order["ABBA"].drift_percent
+    assert by_order["ABBA"].drift_percent < 0.5 < 1.0 < by_order["AABB"].drift_percent  # a charge breaks ABBA in two
+    assert by_order["AABB"].half_width_percent > by_order["AABB"].without_drift_percent
     assert by_order["AABB"].swaps == 1 and by_order["ABAB"].swaps == 3
     assert by_order["AABB"].hours < by_order["ABAB"].hours
     assert not by_order["AABB"].recommended

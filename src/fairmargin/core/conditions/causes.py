@@ -43,6 +43,7 @@ class Group(StrEnum):
     DISPLAY_STEP = "display step"
     INSTRUMENTS = "instruments"
     DAY = "day"
+    DRIFT = "drift"
     SPEED = "speed"
     SPEED_ALIKE = "speed of all"
     DIRECTION = "direction"

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.conditions.design import DesignRows, Unknown, by_told_day
+from fairmargin.core.conditions.design import DesignRows, Unknown, by_told_day, unknown_of
 from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
@@ -30,6 +30,9 @@ FIELDS: Final[Mapping[str, LegField]] = {
 }  # fmt: skip
 
 DAY: Final = Prior(0.012, "log", "what a day does to all its legs: sun and moisture on the road, and small things")
+DRIFT: Final = Prior(
+    0.005, "log per hour", "what runs on over an outing: sun and drying on the road, tyres, driver, falling charge"
+)
 PRESSURE_MISSING: Final = Prior(0.005, "log", "air pressure of a day that nobody noted")
 
 DAYS_APART_NOTE: Final = Threshold(2.0, "days", "up to a weekend apart, battery and road hardly change")
@@ -40,11 +43,26 @@ DRIFT_SPAN_S: Final = Threshold(600.0, "s", "a shorter day has no drift to tell"
 
 
 def unknowns(design: DesignRows) -> list[Unknown]:
-    """What a day does to all its legs."""
+    """What a day does to all its legs, and what runs on over it."""
     sd = DAY.sd
     if not all(c.pressure_known for c in design.conditions):
         sd = math.hypot(sd, PRESSURE_MISSING.sd)
-    return [Unknown(f"day {key}", Group.DAY, Parameter.TOTAL, on, 0.0, sd) for key, on in by_told_day(design)]
+    days = [Unknown(f"day {key}", Group.DAY, Parameter.TOTAL, on, 0.0, sd) for key, on in by_told_day(design)]
+    return [*days, *_drifts(design)]
+
+
+def _drifts(design: DesignRows) -> list[Unknown]:
+    """A steady drift of each day, about the middle of its legs; each vehicle has its own."""
+    out: list[Unknown] = []
+    middle = np.array([c.placed_s + c.duration_s / 2 for c in design.conditions])
+    for day, control in dict.fromkeys((c.day, c.control) for c in design.conditions):
+        own = np.array([(c.day, c.control) == (day, control) for c in design.conditions])
+        hours = np.where(own, (middle - float(np.mean(middle[own]))) / 3600.0, 0.0)
+        if np.ptp(middle[own]) > DRIFT_SPAN_S:
+            on = np.zeros(design.rows)
+            on[: len(hours)] = hours
+            out.append(unknown_of(f"drift of day {day}", Group.DRIFT, Parameter.TOTAL, on, DRIFT))
+    return out
 
 
 @CONCERNS.rule("days-apart", stage="plan", needs="start times", covered=True)
@@ -117,7 +135,11 @@ CONDITION: Final = Condition(
     told={
         Group.DAY: Told(
             "each day does something to all its legs", "Drive both configurations on one day, in turn (ABBA)."
-        )
+        ),
+        Group.DRIFT: Told(
+            "what runs on over the day falls on one side more than on the other",
+            "Add runs in the opposite order, so that the whole reads ABBA.",
+        ),
     },
     concerns=CONCERNS.rules,
 )

@@ -26,7 +26,6 @@ from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Posterior, mixture_quantile, posterior
 from fairmargin.core.inference.problem import Problem, prepare
 from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.orders import drift_left
 from fairmargin.core.planning.already_known import known_step_kwh_per_100km, known_wh_per_km
 from fairmargin.core.planning.expected import likely_effect
 from fairmargin.core.planning.patterns import PATTERNS, order_of
@@ -38,7 +37,6 @@ Array = NDArray[np.float64]
 
 WEATHERS: Final = 40
 READINGS: Final = 5  # sets of readings drawn for each weather
-DRIFT_PERCENT: Final = 1.0  # of consumption, over a day, that no model explains; common practice
 FORECAST_WIND_SHARE: Final = 0.3  # how far a forecast wind strays, one standard deviation; common practice
 FORECAST_WIND_M_S: Final = 0.7
 FORECAST_K: Final = 1.5
@@ -52,10 +50,10 @@ class Design:
     order: str
     words: str
     runs: int
-    half_width_percent: float  # median of the simulated days
+    half_width_percent: float  # median of the simulated days; with what drifts over them
     settles: float  # share of days on which the question is settled
     wrong: float  # share of days on which the verdict is wrong
-    drift_percent: float  # of an unexplained steady drift that stays in the effect
+    drift_percent: float  # half-width that a steady drift has in it: what the order leaves of it
     hours: float
     energy_kwh: float
     swaps: int
@@ -63,9 +61,9 @@ class Design:
     confidence: float = intervals.USUAL
 
     @property
-    def price_percent(self) -> float:
-        """Margin with the drift that the order leaves."""
-        return math.hypot(self.half_width_percent, intervals.deviate(self.confidence) * self.drift_percent)
+    def without_drift_percent(self) -> float:
+        """What the margin would be, were nothing to drift."""
+        return math.sqrt(max(self.half_width_percent**2 - self.drift_percent**2, 0.0))
 
 
 def compare_designs(
@@ -107,14 +105,14 @@ def compare_designs(
 
 
 def recommend(designs: Sequence[Design]) -> tuple[Design, ...]:
-    """Mark the design to prefer: the first of `PATTERNS` whose margin and drift are as small as any.
+    """Mark the design to prefer: the first of `PATTERNS` whose margin is as small as any.
 
     Simulated margins differ by chance; what lies within a tenth of the smallest counts as equal.
     """
     if not designs:
         return ()
-    smallest = min(d.price_percent for d in designs)
-    best = next(d for d in designs if d.price_percent <= AS_GOOD * smallest)
+    smallest = min(d.half_width_percent for d in designs)
+    best = next(d for d in designs if d.half_width_percent <= AS_GOOD * smallest)
     return tuple(replace(d, recommended=d is best) for d in designs)
 
 
@@ -164,7 +162,7 @@ def _simulate(
         half_width_percent=float(np.median([s.half_width_percent for s in seen])),
         settles=sum(s.settled for s in seen) / len(seen),
         wrong=sum(s.wrong for s in seen) / len(seen),
-        drift_percent=DRIFT_PERCENT * float(np.mean([abs(drift_left(x.order)) for x in laid])),
+        drift_percent=float(np.median([s.drift_percent for s in seen])),
         hours=float(np.mean([x.hours for x in laid])),
         energy_kwh=float(np.mean([x.energy_kwh for x in laid])),
         swaps=sum(a != b for a, b in zip(order, order[1:], strict=False)),
@@ -177,6 +175,7 @@ class _Seen:
     """What the analysis would say of one simulated day."""
 
     half_width_percent: float
+    drift_percent: float  # half-width that the drift has in it
     settled: bool
     wrong: bool
 
@@ -191,6 +190,7 @@ def _one_weather(study: Study, laid: _Laid, scatter: ScatterPrior, rng: np.rando
     log_levels, gradients = problem.levels(at)
     g, fixed = gradients[1] - gradients[0], float(log_levels[1] - log_levels[0])
     size = math.log1p(likely_effect(study) / 100.0) - fixed
+    drifts = np.array([u.group == Group.DRIFT for u in problem.unknowns])
     for _ in range(READINGS):
         drawn = _draw(problem, g, size, rng)
         sigma = math.sqrt(scatter.freedom / rng.chisquare(scatter.freedom))
@@ -200,7 +200,7 @@ def _one_weather(study: Study, laid: _Laid, scatter: ScatterPrior, rng: np.rando
         innovation = at.jacobian @ drawn + noise + rounding
         result = posterior(evidence, innovation, g[None, :], [fixed], options.scatter_freedom)
         truth = 100 * math.expm1(float(g @ drawn) + fixed)
-        yield _judged(study, result, truth)
+        yield _judged(study, result, truth, drifts)
 
 
 def _draw(problem: Problem, gradient: Array, size: float, rng: np.random.Generator) -> Array:
@@ -212,7 +212,7 @@ def _draw(problem: Problem, gradient: Array, size: float, rng: np.random.Generat
     return np.asarray(drawn + along * (size / max(float(along @ gradient), 1e-12)))
 
 
-def _judged(study: Study, result: Posterior, truth: float) -> _Seen:
+def _judged(study: Study, result: Posterior, truth: float, drifts: NDArray[np.bool_]) -> _Seen:
     """Verdict on one simulated day, against its truth. [per cent]"""
     weights, means, sds = result.weights, result.means[:, 0], result.sds[:, 0]
     tail, smallest = (1 - study.confidence) / 2, study.smallest_effect_percent
@@ -223,7 +223,8 @@ def _judged(study: Study, result: Posterior, truth: float) -> _Seen:
         or (said == "uses less" and truth > 0)
         or (said == "no difference that matters" and abs(truth) > smallest)
     )
-    return _Seen((high - low) / 2, said != "not settled", wrong)
+    drift = intervals.half_width_percent(float(result.variance_by_parameter[0, drifts].sum()), study.confidence)
+    return _Seen((high - low) / 2, drift, said != "not settled", wrong)
 
 
 def _reading_step(study: Study, level_wh_per_km: float) -> float:

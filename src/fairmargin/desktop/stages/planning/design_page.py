@@ -187,7 +187,8 @@ class DesignPage(PlanPage):
         if c is not None:
             words += f"Of what is driven already: {in_units(c.pairs_words, self.session.units)} "
         if best is not None and design is not best:
-            words += f"Its price against {best.order}: \u00b1{design.price_percent - best.price_percent:.1f} % of margin and drift."
+            more = design.half_width_percent - best.half_width_percent
+            words += f"Its price against {best.order}: \u00b1{more:.1f} % of margin, drift counted."
         self.words.setText(words)
 
     @property

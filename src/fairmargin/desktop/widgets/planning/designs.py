@@ -72,13 +72,13 @@ class DesignBars(Chart):
             self.empty(p, "Compare designs: five orders are driven on simulated days of this very study.")
             return
         w = float(self.width())
-        widest = max(max(d.price_percent for d in self._designs) * 1.08, 0.5)
+        widest = max(max(d.half_width_percent for d in self._designs) * 1.08, 0.5)
         axis = Axis(0.0, widest, 150.0, w - 286.0)
         p.setFont(font(12))
         p.setPen(theme.colour("muted"))
         for x0, width, words in (
             (8.0, 150.0, "order"),
-            (150.0, w - 376.0, "margin, \u00b1 % of consumption; hatched: drift kept"),
+            (150.0, w - 376.0, "margin, \u00b1 % of consumption; hatched: by drift"),
             (w - 214, 76.0, "settles it on"),
             (w - 120, 60.0, "time"),
             (w - 68, 66.0, "energy"),
@@ -114,9 +114,9 @@ class DesignBars(Chart):
     def _bar(self, p: QPainter, d: Design, axis: Axis, y: float) -> None:
         """Draw a design's margin, hatched where drift adds to it."""
         ink = theme.colour("fine" if d.recommended else "baseline", 0.85)
-        margin, price = axis.at(d.half_width_percent), axis.at(d.price_percent)
+        margin, price = axis.at(d.without_drift_percent), axis.at(d.half_width_percent)
         p.fillRect(QRectF(axis.start, y + 6, margin - axis.start, 14), ink)
-        if d.price_percent - d.half_width_percent > 0.02:
+        if d.half_width_percent - d.without_drift_percent > 0.02:
             extra = QRectF(margin, y + 6, price - margin, 14)
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.colour("caution"))
@@ -125,7 +125,7 @@ class DesignBars(Chart):
             p.drawRect(extra)
         p.setPen(theme.colour("ink"))
         p.setFont(font(13, 600))
-        p.drawText(QRectF(price + 6, y + 3, 70, 20), _MIDDLE, f"\u00b1{d.price_percent:.1f} %")
+        p.drawText(QRectF(price + 6, y + 3, 70, 20), _MIDDLE, f"\u00b1{d.half_width_percent:.1f} %")
 
     def _figures(self, p: QPainter, d: Design, y: float) -> None:
         """Say what a design settles and costs."""
