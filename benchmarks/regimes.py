@@ -285,6 +285,22 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     "one pair, bare, null": _field(**ONE_PAIR, **BARE, **NULL),
     "one pair, two days": _field(days=2, **ONE_PAIR),
     "one pair, bare, two days": _field(days=2, **ONE_PAIR, **BARE),
+    # a stop of half a minute in every trial leg
+    **{
+        f"a stop in trial legs, {'noted' if noted else 'not noted'}, {v} km/h, {km} km": _field(
+            trial_stop_s=30.0,
+            notes_stop=noted,
+            speed_kmh=float(v),
+            length_km=float(km),
+            order="ABBA",
+            kind="aero covers",
+            traffic=0.0,
+            **NULL,
+        )
+        for noted in (True, False)
+        for v in (90, 110)
+        for km in (10, 25)
+    },
     # what runs on over the day
     **{
         f"drift of {p} % a leg, {order}": _drifting(p / 100, order)

@@ -22,7 +22,6 @@ WINDS: Final = {"calm": 1.1, "mixed": 3.6, "windy": 6.8, "strong": 8.0, "stormy"
 #: What a report's mean over two or ten minutes misses of the quarter of an hour around it, of the wind (turbulence of 0.15
 #: to 0.2 over some forty seconds; from memory).
 REPORT_SHARE: Final = (0.05, 0.13)
-HALT_M_S: Final = 0.6  # what stands for standing
 #: What a tester may leave unnoted.
 NOTES: Final = (
     "wind", "temperature", "pressure", "clock", "times", "route", "gps", "climate", "traffic", "rain", "vehicle",
@@ -56,6 +55,8 @@ class FieldDay:
     report_minutes_late: float = 0.0  # the report of so long after the leg is noted as the leg's
     traffic: float = 0.1  # chance of a hold-up per leg
     halts: float = 0.0  # chance per leg of standing half a minute to three that nobody notes
+    trial_stop_s: float = 0.0  # a stop in every trial leg
+    notes_stop: bool = True  # and its standing time
     rain_last_day: float = 0.0  # share of rolling and drag
     instrument: str = "average"  # average, energy, soc, charge, fuel, logger
     step: float = 0.1  # kWh/100 km, or L/100 km
@@ -247,12 +248,12 @@ class _Day:
     def _leg(self, i: int, back: bool) -> None:
         plan, rng = self.plan, self.rng
         self._wait(float(rng.uniform(2, 5)))
-        slow = (*self._slow(), *self._halt())
+        slow, halts = self._slow(), (*self._halt(), *self._trial_stop(plan.order[i]))
         aim = plan.speed_kmh / 3.6 / self.speedometer * (1 + 0.004 * float(rng.normal()))
         north, east = self.wind.tolist()
         air = Air(self.temperature, self.pressure, north, east, self.share, self.gust)
         habits = Habits(
-            aim, slow=slow, setting_c=self.heating_c, driven_before_min=self.running_min, cold=self.cold, wet=self.rain
+            aim, slow=slow, halts=halts, setting_c=self.heating_c, driven_before_min=self.running_min, cold=self.cold, wet=self.rain
         )
         trial = plan.order[i] == "B"
         change = self.change if trial else Alteration()
@@ -267,7 +268,7 @@ class _Day:
         self.running_min += driven.duration_s / 60.0
         leg = self._noted(i, back, driven, factor)
         self.legs.append(leg)
-        if slow and slow[0][2] > HALT_M_S and "traffic" not in plan.forget:
+        if slow and "traffic" not in plan.forget:
             begin, length, v = slow[0]
             self.events.append(
                 Event(leg=leg.leg, kind="slow-traffic", at_km=round(begin / 1000, 1), speed_kmh=round(3.6 * v),
@@ -285,6 +286,10 @@ class _Day:
         whole = 1000 * plan.length_km
         return ((float(rng.uniform(0.1, 0.7)) * whole, min(v * float(rng.uniform(40, 150)), 0.25 * whole), v),)
 
+    def _trial_stop(self, letter: str) -> tuple[tuple[float, float], ...]:
+        plan = self.plan
+        return ((500.0 * plan.length_km, plan.trial_stop_s),) if plan.trial_stop_s and letter == "B" else ()
+
     def _reported(self) -> Any:
         """The wind that the report noted for this leg tells of."""
         late = self.plan.report_minutes_late
@@ -297,13 +302,12 @@ class _Day:
         moved = math.sqrt(1 - k * k) * spread * self.rng.normal(0, 1, 2)
         return turn @ self.mean_wind + (self.wind - self.mean_wind) * k + moved
 
-    def _halt(self) -> tuple[tuple[float, float, float], ...]:
-        """Crawling through one place: a light, a gate, a call."""
+    def _halt(self) -> tuple[tuple[float, float], ...]:
+        """Standing at one place: a light, a gate, a call."""
         plan, rng = self.plan, self.rng
         if not plan.halts or rng.random() >= plan.halts:
             return ()
-        at = float(rng.uniform(0.1, 0.9)) * 1000 * plan.length_km
-        return ((at, HALT_M_S * float(rng.uniform(30.0, 180.0)), HALT_M_S),)
+        return ((float(rng.uniform(0.1, 0.9)) * 1000 * plan.length_km, float(rng.uniform(30.0, 180.0))),)
 
     def _noted(self, i: int, back: bool, driven: Driven, factor: float) -> Leg:
         plan, rng = self.plan, self.rng
@@ -331,7 +335,7 @@ class _Day:
             direction="loop" if loop else ("back" if back else "out"),
             started_at=self.clock.replace(second=0, microsecond=0) if known["clock"] else None,
             duration_s=duration if known["times"] else None,
-            stopped_s=round(driven.stopped_s) if known["times"] and plan.town else None,
+            stopped_s=self._stood(i, driven) if known["times"] else None,
             distance_km=round(km * self.odometer, 1),
             gps_distance_km=gps if known["gps"] else None,
             temperature_c=round(2 * (self.temperature + self.station_t)) / 2 if known["temperature"] else None,
@@ -341,6 +345,13 @@ class _Day:
             **wind,
             **self._reading(driven.energy_wh * factor, km),
         )
+
+    def _stood(self, i: int, driven: Driven) -> float | None:
+        """Standing time as it is noted: always in a town, else where somebody counted it."""
+        plan = self.plan
+        if plan.trial_stop_s and plan.notes_stop:
+            return plan.trial_stop_s if plan.order[i] == "B" else 0.0
+        return round(driven.stopped_s) if plan.town else None
 
     def _reading(self, wh: float, km: float) -> dict[str, Any]:
         plan, rng = self.plan, self.rng

@@ -45,6 +45,7 @@ class Habits:
     brake: float = 1.1
     slow: tuple[tuple[float, float, float], ...] = ()  # from [m], length [m], speed [m/s]
     dwell_s: float = 14.0
+    halts: tuple[tuple[float, float], ...] = ()  # at [m], standing for [s]
     setting_c: float | None = None
     driven_before_min: float = 60.0  # for cabin and engine
     cold: float = 0.0  # share of the tyres' coldness left at the start
@@ -78,6 +79,9 @@ def drive(
     acceleration = (v_end[1:] ** 2 - v_end[:-1] ** 2) / (2 * CELL_M)
     standing = habits.dwell_s * len(road.stops_m)
     elapsed = np.cumsum(dt) + standing * np.arange(1, n + 1) / n
+    for at, seconds in habits.halts:
+        elapsed[min(int(at / CELL_M), n - 1) :] += seconds
+        standing += seconds
 
     north, east = np.full(n, air.north), np.full(n, air.east)
     if rng is not None:
@@ -127,8 +131,8 @@ def _speeds(road: FieldRoad, habits: Habits, wobble: Array) -> Array:
     cap = np.minimum(habits.aim_m_s, np.append(road.limit_m_s, road.limit_m_s[-1])) + wobble
     for begin, length, slow in habits.slow:
         cap = np.where((at >= begin) & (at <= begin + length), np.minimum(cap, slow), cap)
-    for stop in road.stops_m:
-        cap[int(stop / CELL_M)] = 0.6
+    for stop in (*road.stops_m, *(at for at, _ in habits.halts)):
+        cap[min(int(stop / CELL_M), n)] = 0.6
     square = np.maximum(cap, 0.6) ** 2
     up = np.minimum.accumulate(square - 2 * habits.accelerate * at) + 2 * habits.accelerate * at
     down = np.minimum.accumulate((square + 2 * habits.brake * at)[::-1])[::-1] - 2 * habits.brake * at

@@ -15,6 +15,7 @@ from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.evidence.hold_ups import full_stops
 from fairmargin.core.laws import auxiliaries
 from fairmargin.core.model.parameters import Parameter
 
@@ -54,6 +55,11 @@ LONG_LEG: Final = 0.08
 LIKE_LEGS: Final = 3
 
 
+STOP: Final = Prior(0.4, "1", "what a stop takes, over what it takes at 1 m/s² either way")
+STOP_TAKES_M: Final = 350.0  # of way at 90 km/h; it goes with the square of the speed
+STOP_FROM_M_S: Final = 25.0
+
+
 def unknowns(design: DesignRows) -> list[Unknown]:
     """Speeds not known well: of all legs of the driver alike, and of each leg."""
     out: list[Unknown] = []
@@ -69,7 +75,17 @@ def unknowns(design: DesignRows) -> list[Unknown]:
             on = np.zeros(design.rows)
             on[i] = 1.0
             out.append(Unknown("speed of leg", Group.SPEED, Parameter.SPEED, on, c.speed_off, c.speed_sd))
-    return [*out, *_of_configurations(design)]
+    return [*out, *_stops(design), *_of_configurations(design)]
+
+
+def _stops(design: DesignRows) -> list[Unknown]:
+    """What a full stop takes, more or less than ramps as usual; alike for all stops of a driver."""
+    on = np.zeros(design.rows)
+    for i, c in enumerate(design.conditions):
+        stops = full_stops(design.study, c.leg, c.stopped_s)
+        if stops and c.true_m:
+            on[i] = stops * STOP_TAKES_M * (c.speed_m_s / STOP_FROM_M_S) ** 2 / c.true_m
+    return [unknown_of("what a stop takes", Group.SPEED, Parameter.TOTAL, on, STOP)] if on.any() else []
 
 
 def _of_configurations(design: DesignRows) -> list[Unknown]:

@@ -12,10 +12,10 @@ import numpy as np
 
 from fairmargin.core.evidence.clock import common_offset, days_told, driven_days, seconds_of
 from fairmargin.core.evidence.hold_ups import NOTABLE as SLOWER
-from fairmargin.core.evidence.hold_ups import Explanation, explanations, moments
+from fairmargin.core.evidence.hold_ups import Explanation, explanations, full_stops, moments, noted_standing_s
 from fairmargin.core.evidence.readings import distance_ratios, leg_distances
 from fairmargin.core.evidence.thinning import STANDING_M_S, thin
-from fairmargin.core.laws import air, auxiliaries, rolling, wind
+from fairmargin.core.laws import air, auxiliaries, disturbance, rolling, wind
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
 
 HELD_ALIKE_SD: Final = 0.02  # share by which a driver misses the aim on all legs alike; common practice
@@ -172,9 +172,11 @@ def _timed_speed(study: Study) -> tuple[float | None, float]:
         distance = leg_distances(study, leg, ratios[leg.configuration], None)
         if leg.duration_s and distance:
             metres += 1000.0 * distance[1]
-            moving = max(leg.duration_s - (leg.stopped_s or 0.0), 1.0)
-            seconds += moving
-            speeds.append(1000.0 * distance[1] / moving)
+            stopped = leg.stopped_s if leg.stopped_s is not None else noted_standing_s(study, leg.leg) or 0.0
+            moving, way = max(leg.duration_s - stopped, 1.0), 1000.0 * distance[1]
+            held = disturbance.cruise_m_s(way, moving, full_stops(study, leg.leg, stopped))
+            seconds += way / held
+            speeds.append(held)
     if seconds <= 0:
         return None, 0.0
     return metres / seconds, float(np.std(np.log(speeds)))
@@ -327,10 +329,11 @@ def _speed(study: Study, leg: Leg, true_m: float, usual: _Usual, trace: Trace | 
         moving = max(whole - stopped, 1.0)
         return _Pace(true_m / moving, 0.0, 0.0, moving, whole, stopped)
     share, share_alike, share_sd = usual.standing if leg.stopped_s is None else (0.0, 0.0, 0.0)
-    stopped = leg.stopped_s if leg.stopped_s is not None else share * (leg.duration_s or 0.0)
+    standing = noted_standing_s(study, leg.leg) if leg.stopped_s is None else leg.stopped_s
+    stopped = standing if standing is not None else share * (leg.duration_s or 0.0)
     if leg.duration_s and true_m:
-        moving = leg.duration_s - stopped
-        timed = true_m / moving
+        moving = max(leg.duration_s - stopped, 1.0)
+        timed = disturbance.cruise_m_s(true_m, moving, full_stops(study, leg.leg, stopped))
         if not usual.by_the_minute:
             sd = math.hypot(TIMED_SD, SECOND_S / leg.duration_s, share_sd)
             return _Pace(timed, sd, share_alike, moving, leg.duration_s, stopped)

@@ -13,6 +13,8 @@ from typing import Final
 
 import numpy as np
 
+from fairmargin.core.study import Study
+
 #: Speed that a leg counts as above its like where it stood: what regaining the speed takes, over the leg's length. [m]
 #: 67 Wh for a stop from 90 km/h, of 170 Wh/km that change by 1.3 per cent for each of speed; common practice.
 STOP_M: Final = 300.0
@@ -37,6 +39,35 @@ WITHIN: Final = 0.15
 #: over a good part of the road.
 STOOD: Final = (0.5, 0.75)
 FAR: Final = 0.12
+
+
+NOTABLE_STOP_S: Final = 5.0  # standing for less is no full stop
+LAPS_STOP_S: Final = 20.0  # that each stop of laps takes, where nobody counted them; common practice
+
+
+def full_stops(study: Study, leg: str, stopped_s: float) -> float:
+    """Full stops of a leg: those noted, else by how long it stood: one, or on laps as many as such a time usually takes.
+
+    Parameters
+    ----------
+    study : Study
+    leg : str
+        Its name.
+    stopped_s : float
+        How long it stood. [s]
+    """
+    noted = sum(e.kind == "stop" and e.leg == leg for e in study.events)
+    if noted:
+        return float(noted)
+    if stopped_s <= NOTABLE_STOP_S:
+        return 0.0
+    return max(stopped_s / LAPS_STOP_S, 1.0) if study.method == "laps" else 1.0
+
+
+def noted_standing_s(study: Study, leg: str) -> float | None:
+    """How long the stops noted of a leg took together; None where none says. [s]"""
+    told = [e.duration_s for e in study.events if e.kind == "stop" and e.leg == leg and e.duration_s]
+    return sum(told) if told else None
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,13 +15,14 @@ from fairmargin.core.conditions.room import Reference
 from fairmargin.core.conditions.wind import reported_growth
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.driving import SCATTER_OF, kind_of_driving
+from fairmargin.core.evidence.hold_ups import full_stops
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import SCATTER_KM, Observation
 from fairmargin.core.evidence.reported_wind import WindBelief, wind_belief
 from fairmargin.core.inference import priors
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Evidence
-from fairmargin.core.inference.rows import Rows, full_stops, lay_rows
+from fairmargin.core.inference.rows import Rows, lay_rows
 from fairmargin.core.inference.unknowns import leg_unknowns, segment_unknowns
 from fairmargin.core.laws import air, wind
 from fairmargin.core.model.energy import RoadModel
@@ -130,7 +131,7 @@ def reference_drives(
     steady = steady_drives(road, conditions, [speeds[c] for c in configurations])
     drives = len(steady.stretches)
     if study.method == "laps":  # a town's lights belong to the road
-        often = float(np.mean([full_stops(study, c) for c in conditions]))
+        often = float(np.mean([full_stops(study, c.leg, c.stopped_s) for c in conditions]))
         steady = replace(steady, stops=[often] * drives)
     if study.change.is_technique or study.method == "laps":  # standing belongs to how it was driven
         stood = float(np.mean([c.stopped_s for c in conditions]))

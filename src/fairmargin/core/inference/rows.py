@@ -11,10 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.evidence.conditions import JAM_M_S, Conditions
+from fairmargin.core.evidence.hold_ups import full_stops
 from fairmargin.core.evidence.logs import GatedLog, Logs
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference import priors
-from fairmargin.core.laws import rolling
+from fairmargin.core.laws import disturbance, rolling
 from fairmargin.core.model.paths import Stretches
 from fairmargin.core.model.road import LoggedRows, Road
 from fairmargin.core.study import Event, Study
@@ -27,8 +28,6 @@ MOST_SEGMENTS: Final = 8
 MOST_ENTRIES: Final = 256  # of a whole fit
 MOST_GAP: Final = 0.2  # share of a segment without samples beyond which it is left out
 FAIR_PART: Final = 0.35  # of the mean energy that every segment must take for its logarithm to mean something
-NOTABLE_STOP_S: Final = 5.0  # standing for less is no full stop
-LAPS_STOP_S: Final = 20.0  # that each stop of laps takes, where nobody counted them; common practice
 WHOLE_LEG: Final = -1
 
 
@@ -147,7 +146,7 @@ def lay_rows(
         for name in o.legs:
             i, log = index[name], logs.of(name)
             if log is None:
-                rows.append(_steady(road, study, conditions[i], i, len(entries), events.get(name, [])))
+                rows.append(_steady(road, study, conditions[i], i, len(entries), events.get(name, []), with_events))
                 continue
             count = segments[conditions[i].backwards] if name in integrated else 1
             if log.gap_share > MOST_GAP or len(o.legs) > 1:
@@ -163,16 +162,12 @@ def lay_rows(
     return as_arrays(rows, entries)
 
 
-def full_stops(study: Study, c: Conditions) -> float:
-    """Full stops of a leg by how long it stood: one, or on laps as many as such a time usually takes."""
-    if c.stopped_s <= NOTABLE_STOP_S:
-        return 0.0
-    return max(c.stopped_s / LAPS_STOP_S, 1.0) if study.method == "laps" else 1.0
-
-
-def _steady(road: Road, study: Study, c: Conditions, leg: int, entry: int, events: Sequence[Event]) -> Row:
-    """A leg without a log, at its average moving speed."""
-    noted = sum(e.kind == "stop" for e in events)
+def _steady(
+    road: Road, study: Study, c: Conditions, leg: int, entry: int, events: Sequence[Event], with_events: bool
+) -> Row:
+    """A leg without a log, at the speed that it held; its stops take their own time and energy."""
+    told = study if with_events else study.with_(events=())
+    stops = full_stops(told, c.leg, c.stopped_s)
     if c.jam_s > 0:
         crawl = Event(
             leg=c.leg, kind="slow-traffic", at_km=c.true_m / 2000.0, duration_s=c.jam_s, speed_kmh=3.6 * JAM_M_S
@@ -182,8 +177,8 @@ def _steady(road: Road, study: Study, c: Conditions, leg: int, entry: int, event
         road.steady(c.backwards, c.true_m, c.speed_m_s, events, c.timed),
         leg,
         entry,
-        stops=(float(noted) or full_stops(study, c)) + _slowed(study, c, events),
-        stopped_s=c.stopped_s + c.idle_s,
+        stops=stops + _slowed(study, c, events),
+        stopped_s=c.stopped_s + c.idle_s + stops * c.speed_m_s * disturbance.ramp_s_per_m_s(),
         cold_share=c.cold_share,
     )
 

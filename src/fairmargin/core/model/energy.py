@@ -7,6 +7,7 @@ arithmetic evaluates the whole study. The rules themselves stand in `fairmargin.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +19,10 @@ from fairmargin.core.model.paths import LegTable, Paths
 from fairmargin.core.study import VehicleConstants
 
 Array = NDArray[np.float64]
+
+
+#: Of the air's part, at most so much is taken off for the ramps of stops: more of them were shorter.
+MOST_RAMPS: Final = 0.4
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -120,6 +125,11 @@ class RoadModel:
 
         seconds = p.total(p.length_m / speed)
         mean_speed = p.total(p.length_m) / seconds
+        # On the ramps of stops air and tyres take less than at speed, and brake for nothing.
+        cuts = np.stack(disturbance.ramp_cuts(mean_speed, eta, regen)) * p.stops / p.total(p.length_m)
+        held = np.minimum(1.0, MOST_RAMPS / np.maximum(cuts[0], 1e-9))
+        air_cut, tyre_cut, back = cuts * held
+        all_air, all_tyres = p.total(weight * f_air), p.total(weight * f_tyres)
         climate = auxiliaries.CLIMATE_W_PER_K + local[:, Parameter.CLIMATE_W_PER_K]
         return _Terms(
             warmth=warmth,
@@ -135,11 +145,14 @@ class RoadModel:
             by_kelvin=rolling.TEMPERATURE_PER_K + local[:, Parameter.TYRE_PER_K],
             cold_by_kelvin=driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K],
             outside_k=air.ZERO_C_K + outside_c,
-            drag_weight=weight * drag_area,
+            drag_weight=weight * drag_area * p.spread(1.0 - air_cut),
             drawn=np.where(driving, weight * force, 0.0),
             given_back=p.total(np.where(driving, 0.0, weight * force)),
-            wh_air=p.total(weight * f_air),
-            wh_tyres=p.total(weight * f_tyres),
+            wh_air=all_air * (1.0 - air_cut),
+            cut=all_air * air_cut + all_tyres * tyre_cut,
+            cut_back=(0.5 * all_air + all_tyres) * back * (held == 1.0),
+            grows=(held == 1.0).astype(float),
+            wh_tyres=all_tyres * (1.0 - tyre_cut),
             wh_rest=p.total(weight * f_rest),
             wh_by_slope=p.total(weight * disturbance.climb_n(mass_s, 1.0)),
             regained=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, regen),
@@ -189,7 +202,7 @@ class RoadModel:
         by[:, Parameter.DRAG] = t.wh_air
         by[:, Parameter.ROLLING] = t.wh_tyres
         by[:, Parameter.MASS] = t.wh_tyres + t.wh_rest + t.regained
-        by[:, Parameter.EFFICIENCY] = -p.total(t.drawn) - t.regained_drawn
+        by[:, Parameter.EFFICIENCY] = -p.total(t.drawn) + t.cut + t.cut_back - t.regained_drawn
         by[:, Parameter.AUXILIARY_W] = t.hours
         by_head, by_cross = t.drag_weight * t.air.by_head, t.drag_weight * t.air.by_cross
         by[:, Parameter.HEIGHT_FACTOR] = p.total(t.height * (by_head * t.head_mast + by_cross * t.cross_mast))
@@ -203,9 +216,11 @@ class RoadModel:
         by[:, Parameter.WIND_NORTH] = p.total(t.height * (by_head * p.heading_cos - by_cross * p.heading_sin))
         by[:, Parameter.WIND_EAST] = p.total(t.height * (by_head * p.heading_sin + by_cross * p.heading_cos))
         by[:, Parameter.TOTAL] = wh / factor
-        by[:, Parameter.SPEED] = p.total(by_head * t.speed) + 2.0 * t.regained - t.watts * t.moving_h
+        by[:, Parameter.SPEED] = (
+            p.total(by_head * t.speed) - 2.0 * t.cut * t.grows + 2.0 * t.regained - t.watts * t.moving_h
+        )
         by[:, Parameter.WARMER_K] = -t.wh_air / t.outside_k - t.wh_tyres * t.by_kelvin - wh / factor * t.cold_by_kelvin
-        by[:, Parameter.REGENERATION] = t.given_back + t.regained - t.regained_drawn
+        by[:, Parameter.REGENERATION] = t.given_back + t.cut_back + t.regained - t.regained_drawn
         by[:, Parameter.GRADIENT] = t.wh_by_slope
         by[:, Parameter.PRESSURE_EXPONENT] = t.wh_tyres * t.pressure.log_by_coefficient
         return np.asarray(by * factor[:, None])
@@ -232,6 +247,9 @@ class _Terms:
     drawn: Array  # per stretch, Wh drawn for driving
     given_back: Array
     wh_air: Array
+    cut: Array  # of air and tyres, on the ramps of stops
+    cut_back: Array  # of that, what regeneration would have brought back anyway
+    grows: Array  # whether the ramps grow with the speed: one, or zero where stops fill the way
     wh_tyres: Array
     wh_rest: Array
     wh_by_slope: Array
