@@ -29,7 +29,11 @@ def test_a_gentler_drive_is_not_corrected_away_and_its_time_stands_beside():
     assert c.trip_time.change_percent == pytest.approx((824 / 736 - 1) * 100)
     assert "speed-unlike" not in {x.code for x in result.concerns}
     shape = each(study.with_(change=Change(kind="aero covers", mechanism="aerodynamic")), lambda leg: {})
-    assert analyse(shape).comparisons[0].effect_percent > 2  # as a shape it would not even explain the speed
+    told = analyse(shape).comparisons[
+        0
+    ]  # as a shape it may be the speed, or something held both up: asked, and left open
+    assert told.interval_percent[0] < -10 and told.interval_percent[1] > 4 and told.verdict == "not settled"
+    assert "slower-leg" in {x.code for x in told.concerns}
 
 
 def test_time_is_not_made_up():

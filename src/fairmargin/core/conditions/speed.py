@@ -15,7 +15,7 @@ from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.evidence.hold_ups import full_stops
+from fairmargin.core.evidence.hold_ups import full_stops, moments
 from fairmargin.core.laws import auxiliaries
 from fairmargin.core.model.parameters import Parameter
 
@@ -75,7 +75,20 @@ def unknowns(design: DesignRows) -> list[Unknown]:
             on = np.zeros(design.rows)
             on[i] = 1.0
             out.append(Unknown("speed of leg", Group.SPEED, Parameter.SPEED, on, c.speed_off, c.speed_sd))
-    return [*out, *_stops(design), *_of_configurations(design)]
+    return [*out, *_all_slower(design), *_stops(design), *_of_configurations(design)]
+
+
+def _all_slower(design: DesignRows) -> list[Unknown]:
+    """A configuration all of whose legs were slower: driven slower or held up, for one reason; as a share of what it was."""
+    out: list[Unknown] = []
+    for name in dict.fromkeys(c.configuration for c in design.conditions if c.slower_alike):
+        own = [c for c in design.conditions if c.slower_alike and c.configuration == name]
+        on = np.zeros(design.rows)
+        on[: len(design.conditions)] = [c.slower_alike * (c.configuration == name) for c in design.conditions]
+        found = np.array([moments(c.slower_by) for c in own]) / np.array([[c.slower_alike] for c in own])
+        off, sd = found.mean(axis=0).tolist()
+        out.append(Unknown(f"slower with {name}", Group.SPEED_ALIKE, Parameter.SPEED, on, off, sd))
+    return out
 
 
 def _stops(design: DesignRows) -> list[Unknown]:

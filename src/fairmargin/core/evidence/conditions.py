@@ -55,9 +55,9 @@ class Conditions:
     speed_m_s: float
     speed_sd: float  # as a share
     speed_off: float  # as a share, by how much more it likely counts as, see `slower_by`
-    slower_by: tuple[
-        Explanation, ...
-    ]  # what may have made it slower than its like; empty where nothing, or it was noted
+    #: What may have made it slower than its like; empty where nothing, or it was noted.
+    slower_by: tuple[Explanation, ...]
+    slower_alike: float  # by what share, where all legs of its configuration were slower, for one reason; else 0
     speed_alike_sd: float  # as a share, the same for all legs of the driver
     timed: bool  # its driving time is known
     moving_s: float
@@ -213,6 +213,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     speed_sd=pace.sd,
                     speed_off=0.0,
                     slower_by=(),
+                    slower_alike=0.0,
                     speed_alike_sd=pace.alike_sd,
                     timed=trace is not None or bool(leg.duration_s),
                     moving_s=pace.moving_s,
@@ -390,9 +391,13 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
                 c = replace(c, speed_sd=math.hypot(c.speed_sd, NOTED_SD * slower))
             else:
                 own = were_slower[legs[c.leg].sector, legs[c.leg].speed_kmh, c.control, c.configuration]
-                ways = explanations(slower, c.true_m, [by for name, by in own.items() if name != c.leg])
-                off, sd = moments(ways)
-                c = replace(c, speed_sd=math.hypot(c.speed_sd, sd), speed_off=off, slower_by=ways)
+                others = [by for name, by in own.items() if name != c.leg]
+                ways = explanations(slower, c.true_m, others)
+                if others and min(others) > SLOWER:
+                    c = replace(c, slower_by=ways, slower_alike=slower)
+                else:
+                    off, sd = moments(ways)
+                    c = replace(c, speed_sd=math.hypot(c.speed_sd, sd), speed_off=off, slower_by=ways)
             if c.leg in jams and c.timed:
                 # Time lost against the others is what a crawl cost; a note may say how long it was.
                 lost = (c.moving_s - c.true_m / free) / max(1.0 - JAM_M_S / free, 0.1)

@@ -97,7 +97,9 @@ def _alike_speeds(
         speed = float(np.mean([c.speed_m_s for c in members]))
         stopped = float(np.mean([c.stopped_s for c in members]))
         for c in members:
-            alike[c.leg] = replace(c, speed_m_s=speed, speed_sd=0.0, speed_off=0.0, slower_by=(), stopped_s=stopped)
+            alike[c.leg] = replace(
+                c, speed_m_s=speed, speed_sd=0.0, speed_off=0.0, slower_by=(), slower_alike=0.0, stopped_s=stopped
+            )
     return alike
 
 

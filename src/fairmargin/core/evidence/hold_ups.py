@@ -29,12 +29,11 @@ ALL_THE_WAY_SD: Final = 0.1
 NOTABLE: Final = 0.015
 MUCH: Final = 0.06
 ALL_THE_WAY: Final = (0.6, 0.1)
-#: The same where all legs of a configuration were slower, by `NOTABLE` and by `FAR`: of two, and of more.
-BOTH: Final = (0.75, 0.15)
-ALL_OF_THEM: Final = (0.9, 0.4)
-#: The same, of two and of more, where all were slower by the same, within `WITHIN` of it: hold-ups seldom come alike.
-ALIKE: Final = (0.6, 0.9)
-WITHIN: Final = 0.15
+#: The same where all legs of a configuration were slower, by so much: of two, and of more. What makes it so made it so on all
+#: of them: it does not average out.
+ALL_SLOWER: Final = (0.015, 0.03, 0.05, 0.08, 0.2)
+BOTH: Final = (0.75, 0.55, 0.35, 0.2, 0.1)
+ALL_OF_THEM: Final = (0.9, 0.7, 0.4, 0.25, 0.15)
 #: Of the others, how many stood: half of those that were slower by `NOTABLE`, most at `FAR`, which would take slow traffic
 #: over a good part of the road.
 STOOD: Final = (0.5, 0.75)
@@ -109,11 +108,7 @@ def explanations(slower: float, metres: float, others: Sequence[float]) -> tuple
     """
     throughout = float(np.interp(slower, (NOTABLE, MUCH), ALL_THE_WAY))
     if others and min(others) > NOTABLE:
-        every = (slower, *others)
-        alike = max(every) - min(every) < WITHIN * slower
-        more = len(others) > 1
-        falling = float(np.interp(slower, (NOTABLE, FAR), ALL_OF_THEM if more else BOTH))
-        throughout = max(falling, ALIKE[more]) if alike else falling
+        throughout = float(np.interp(slower, ALL_SLOWER, ALL_OF_THEM if len(others) > 1 else BOTH))
     stood = (1.0 - throughout) * float(np.interp(slower, (NOTABLE, FAR), STOOD))
     stop = STOP_M / max(metres, STOP_M)
     return (

@@ -43,7 +43,8 @@ def slower_legs(
     freedom : float
         Degrees of freedom of the scatter's prior.
     """
-    slower = [(i, j) for i, c in enumerate(conditions) if c.slower_by and (j := _unknown_of(problem, i)) is not None]
+    alone = [i for i, c in enumerate(conditions) if c.slower_by and not c.slower_alike]
+    slower = [(i, j) for i in alone if (j := _unknown_of(problem, i)) is not None]
     evidence = problem.evidence(at, segment_share)
     mean, variance = problem.prior_mean.copy(), problem.prior_var.copy()
     for _ in range(ROUNDS):
@@ -72,7 +73,7 @@ def of_legs(problem: Problem, conditions: Sequence[Conditions], speeds: Mapping[
         return problem
     mean, variance = problem.prior_mean.copy(), problem.prior_var.copy()
     for i, c in enumerate(conditions):
-        if c.slower_by and c.leg in speeds and (j := _unknown_of(problem, i)) is not None:
+        if c.slower_by and not c.slower_alike and c.leg in speeds and (j := _unknown_of(problem, i)) is not None:
             mean[j], variance[j] = speeds[c.leg]
     return replace(problem, prior_mean=mean, prior_var=variance)
 
