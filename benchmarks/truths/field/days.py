@@ -253,7 +253,13 @@ class _Day:
         north, east = self.wind.tolist()
         air = Air(self.temperature, self.pressure, north, east, self.share, self.gust)
         habits = Habits(
-            aim, slow=slow, halts=halts, setting_c=self.heating_c, driven_before_min=self.running_min, cold=self.cold, wet=self.rain
+            aim,
+            slow=slow,
+            halts=halts,
+            setting_c=self.heating_c,
+            driven_before_min=self.running_min,
+            cold=self.cold,
+            wet=self.rain,
         )
         trial = plan.order[i] == "B"
         change = self.change if trial else Alteration()
