@@ -57,14 +57,10 @@ def test_five_covers_are_ranked_through_their_baseline(tester):
     assert page.vehicle.currentText() == "Orrin 1"
     (joint,) = page.joints
     assert joint.reference == "Bare wheels"
-    assert [p.name for p in joint.placed] == [
-        "Full discs",
-        "Mesh discs",
-        "Half discs",
-        "Rings",
-        "Bare wheels",
-        "Spokes",
-    ]
+    names = [p.name for p in joint.placed]
+    # Rings take 0.3 % less, which these margins do not tell from nothing: the two may stand either way.
+    assert names[:3] == ["Full discs", "Mesh discs", "Half discs"] and names[5] == "Spokes"
+    assert set(names[3:5]) == {"Rings", "Bare wheels"}
     for p in joint.placed:
         true = TRUTH.get(p.name, 0.0)
         assert p.interval_percent[0] <= true <= p.interval_percent[1] or p.name == joint.reference
@@ -74,7 +70,7 @@ def test_five_covers_are_ranked_through_their_baseline(tester):
     words = shown(page)
     assert "Full discs uses least with a chance of" in words
     assert re.search(r"Not told apart: [^.]*Full discs and Mesh discs", words)
-    assert re.search(r"Not told apart: [^.]*Rings and Bare wheels", words)
+    assert re.search(r"Not told apart: [^.]*(Rings and Bare wheels|Bare wheels and Rings)", words)
     assert not re.search(r"Not told apart: [^.]*Full discs and Spokes", words)
     # Two that no study drove together are compared through the baseline, and it says so.
     through = next(line for line in words.splitlines() if line.startswith("Spokes against Full discs"))

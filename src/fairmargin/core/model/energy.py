@@ -114,8 +114,7 @@ class RoadModel:
         regen = k.regen_efficiency * np.exp(local[:, Parameter.REGENERATION])
 
         drag_area, mass_s = p.spread(k.drag_area_m2 * np.exp(local[:, Parameter.DRAG])), p.spread(mass)
-        f_air = drag_area * flow.value
-        f_tyres = rolling.force_n(mass_s, p.spread(crr), p.slope_cos)
+        f_air, f_tyres = drag_area * flow.value, rolling.force_n(mass_s, p.spread(crr), p.slope_cos)
         slope_sin = p.slope_sin + p.spread(local[:, Parameter.GRADIENT])
         f_rest = disturbance.climb_n(mass_s, slope_sin) + disturbance.inertia_n(mass_s, p.acceleration)
         force = f_air + f_tyres + f_rest
@@ -125,12 +124,9 @@ class RoadModel:
 
         seconds = p.total(p.length_m / speed)
         mean_speed = p.total(p.length_m) / seconds
-        # On the ramps of stops air and tyres take less than at speed, and brake for nothing.
-        cuts = np.stack(disturbance.ramp_cuts(mean_speed, eta, regen)) * p.stops / p.total(p.length_m)
-        held = np.minimum(1.0, MOST_RAMPS / np.maximum(cuts[0], 1e-9))
-        air_cut, tyre_cut, back = cuts * held
+        air_cut, tyre_cut, back, grows = self._ramps(mean_speed, eta, regen)
         all_air, all_tyres = p.total(weight * f_air), p.total(weight * f_tyres)
-        climate = auxiliaries.CLIMATE_W_PER_K + local[:, Parameter.CLIMATE_W_PER_K]
+        per_k = auxiliaries.CLIMATE_W_PER_K + local[:, Parameter.CLIMATE_W_PER_K]
         return _Terms(
             warmth=warmth,
             warm_up=warm_up,
@@ -150,17 +146,28 @@ class RoadModel:
             given_back=p.total(np.where(driving, 0.0, weight * force)),
             wh_air=all_air * (1.0 - air_cut),
             cut=all_air * air_cut + all_tyres * tyre_cut,
-            cut_back=(0.5 * all_air + all_tyres) * back * (held == 1.0),
-            grows=(held == 1.0).astype(float),
+            cut_back=(0.5 * all_air + all_tyres) * back * grows,
+            grows=grows,
             wh_tyres=all_tyres * (1.0 - tyre_cut),
             wh_rest=p.total(weight * f_rest),
             wh_by_slope=p.total(weight * disturbance.climb_n(mass_s, 1.0)),
             regained=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, regen),
             regained_drawn=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, 0.0),
-            watts=auxiliaries.power_w(k.auxiliary_w + local[:, Parameter.AUXILIARY_W], climate, legs.climate_k),
+            watts=auxiliaries.power_w(k.auxiliary_w + local[:, Parameter.AUXILIARY_W], per_k, legs.climate_k),
             moving_h=seconds / 3600.0,
             hours=(seconds + legs.stopped_s) / 3600.0,
         )
+
+    def _ramps(self, mean_speed: Array, eta: Array, regen: Array) -> tuple[Array, Array, Array, Array]:
+        """Shares of the air's part and of the tyres' that the ramps of stops save: they take less there, and brake for nothing.
+
+        Beside them what of it regeneration would have brought back, and whether the ramps grow with the speed.
+        """
+        p = self.paths
+        cuts = np.stack(disturbance.ramp_cuts(mean_speed, eta, regen)) * p.stops / p.total(p.length_m)
+        held = np.minimum(1.0, MOST_RAMPS / np.maximum(cuts[0], 1e-9))
+        air_cut, tyre_cut, back = cuts * held
+        return air_cut, tyre_cut, back, (held == 1.0).astype(float)
 
     def _rolling(self, local: Array, outside_c: Array) -> tuple[Array, Factor, Factor, Factor]:
         """Rolling coefficient of every leg, and what warmth, cold tyres and pressure do to it."""
