@@ -54,6 +54,6 @@ def test_only_the_winds_errors_grow_and_none_shrinks():
 def test_the_other_side_is_named_and_a_right_report_is_not():
     study = turned(calm("ABBA"))
     told = {c.code: c for c in analyse(study).concerns}
-    assert "where the wind blows to" in told["wind-contradicted"].message
+    assert "where the wind blows to" in told["wind-contradicted"].next_step
     other_way = study.with_legs(leg.with_(wind_from_deg=(leg.wind_from_deg + 180) % 360) for leg in study.legs)
     assert "wind-contradicted" not in {c.code for c in analyse(other_way).concerns}

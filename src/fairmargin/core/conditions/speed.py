@@ -123,7 +123,9 @@ def exchange(e: Exchange) -> Exchange:
     if e.steady is None:
         return e
     model = replace(e.model, paths=e.steady()).replaced(stopped_s=np.zeros(len(e.local)))
-    return replace(e, model=model)
+    local = e.local.copy()
+    local[:, Parameter.SPEED] = 0.0
+    return replace(e, model=model, local=local)
 
 
 @CONCERNS.rule("speed-unlike", stage="correct", needs="times or logs", covered=None)
@@ -250,8 +252,8 @@ CONDITION: Final = Condition(
     lines=(Line("speed", "speed", 20, exchange),),
     told={
         Group.SPEED: Told(
-            "speeds are not known well",
-            "Note each leg's driving time to the second.",
+            "speeds are open: times to the minute, stops, or legs slower than their like",
+            "Note times to the second, and what held a leg up, or the speed that it was driven for.",
             lambda c: not c.timed,
             "driving times were not noted",
             "Note each leg's driving time.",

@@ -212,8 +212,9 @@ def wind_contradicted(case: Case) -> Iterator[Finding]:
         names(known),
         "The drives speak of another wind than the reports",
         "Drives of different directions and hours differ otherwise than this wind would make them; the less is corrected "
-        "by it." + (f" It would fit if the reports were {slip}." if slip else ""),
-        "Look at the hour of the reports (UTC or local time?), the unit, the side it blows from, and the station.",
+        "by it.",
+        (f"It would fit if the reports were {slip}. " if slip else "")
+        + "Look at the hour of the reports (UTC or local time?), the unit, the side it blows from, and the station.",
     )
 
 

@@ -379,14 +379,16 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
     free_of = {key: float(np.quantile(speeds, FREE_QUANTILE)) for key, speeds in usual.items()}
     were_slower: dict[object, dict[str, float]] = {}  # by what legs of a configuration and aim, in either direction
     for c in raw:
-        aim = legs[c.leg].sector, legs[c.leg].speed_kmh, c.control, c.configuration
-        were_slower.setdefault(aim, {})[c.leg] = 1.0 - c.speed_m_s / free_of[like[c.leg]]
+        group = legs[c.leg].sector, legs[c.leg].speed_kmh, c.control, c.configuration
+        were_slower.setdefault(group, {})[c.leg] = 1.0 - c.speed_m_s / free_of[like[c.leg]]
     jams = {leg: seconds for leg, seconds in _jams(study).items() if leg not in logged}
     result = []
     for c in raw:
         free = free_of[like[c.leg]]
         slower = 1.0 - c.speed_m_s / free
-        if slower > SLOWER and c.leg not in logged:
+        aim = legs[c.leg].speed_kmh or study.target_speed_kmh
+        as_aimed = aim is not None and 3.6 * c.speed_m_s > (1.0 - SLOWER) * aim  # however fast the others went
+        if slower > SLOWER and c.leg not in logged and not (as_aimed and c.leg not in noted):
             if c.leg in noted:
                 c = replace(c, speed_sd=math.hypot(c.speed_sd, NOTED_SD * slower))
             else:

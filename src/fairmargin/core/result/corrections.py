@@ -92,9 +92,13 @@ def _measured_over_modelled(
 
 
 def _without_statistics(study: Study, fit: Fit, conditions: Sequence[Conditions]) -> Array:
-    """Deviations of the parameters; statistical terms stay out of the ledger, the change itself stays in."""
+    """Deviations of the parameters; statistical terms stay out of the ledger, the change itself stays in.
+
+    So does what the fit says of a leg slower than its like: it is no slip of the clock, but what is taken for its speed.
+    """
     local = fit.local.copy()
-    local[:, [Parameter.TOTAL, Parameter.SPEED]] = 0.0
+    local[:, Parameter.TOTAL] = 0.0
+    local[[not c.slower_by for c in conditions], Parameter.SPEED] = 0.0
     for trial in study.trials:
         total = sum(fit.values.get(f"{trial.id}: {name}", 0.0) for name in ("technique", "mixed", "unknown"))
         local[[c.configuration == trial.id for c in conditions], Parameter.TOTAL] += total
