@@ -2,6 +2,7 @@
 
 import math
 
+import numpy as np
 import pytest
 
 from fairmargin.core.analysis import analyse
@@ -26,6 +27,19 @@ def test_pairs_needed_is_power_arithmetic():
     n = NormalIndPower(ddof=0).solve_power(effect_size=2.0 / 3.0, power=0.8, alpha=0.05, ratio=0)
     assert verdict.pairs_needed(1, 2.0, 0.0, 3.0, 1.0, 1.959964) == math.ceil(n)
     assert verdict.pairs_needed(4, 2.0, 1.5, 3.0, 1.0, 1.96) is None  # what limits it does not average out
+
+
+@pytest.mark.parametrize("effect", [0.0, 0.3, 0.6])
+def test_equivalence_is_settled_as_often_as_it_says(effect):
+    """Simulated: estimates around the effect, each with its interval; four of five lie wholly inside of ± 1 %."""
+    sd = verdict.equivalence_sd(effect, 1.0, 1.96)
+    found = effect + sd * np.random.default_rng(7).normal(size=40_000)
+    inside = (found - 1.96 * sd > -1.0) & (found + 1.96 * sd < 1.0)
+    assert float(inside.mean()) == pytest.approx(0.8, abs=0.01)
+    # By hand at no effect: 1 / (1.96 + 1.2816) of the smallest that matters; one pair of 1 % wants 11 (0.84 said 8).
+    assert verdict.equivalence_sd(0.0, 1.0, 1.96) == pytest.approx(1 / 3.2416, rel=1e-4)
+    assert verdict.pairs_needed(1, 0.0, 0.0, 1.0, 1.0, 1.96) == 11
+    assert verdict.equivalence_sd(1.2, 1.0, 1.96) == 0.0
 
 
 @pytest.mark.parametrize(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from statistics import NormalDist
 from typing import Final, Literal
 
 from fairmargin.core.conditions.concern import Concern
@@ -12,7 +13,9 @@ from fairmargin.core.study import Study
 
 VerdictWord = Literal["uses more", "uses less", "no difference that matters", "not settled", "not a fair comparison"]
 SETTLED: Final[tuple[VerdictWord, ...]] = ("uses more", "uses less", "no difference that matters")
-POWER_DEVIATE: Final = 0.8416  # normal deviate of 80 % power
+POWER: Final = 0.8
+POWER_DEVIATE: Final = 0.8416  # normal deviate of it, where one end of the interval may miss
+_NORMAL: Final = NormalDist()
 MAX_PAIRS: Final = 200
 
 
@@ -45,6 +48,36 @@ def word(
     return "not settled"
 
 
+def equivalence_sd(size_percent: float, smallest_percent: float, deviate: float) -> float:
+    """Standard deviation at which an effect is told to be smaller than what matters with 80 % power; 0 where it is not.
+
+    The whole interval has to lie inside, so both ends may miss: Φ((δ − e)/σ − z) + Φ((δ + e)/σ − z) − 1 = 0.8. At no
+    effect that is δ/σ = z + 1.2816, not z + 0.8416 (two one-sided tests, Schuirmann 1987, from memory).
+
+    Parameters
+    ----------
+    size_percent : float
+        Size of the true effect.
+    smallest_percent : float
+        Smallest effect that matters.
+    deviate : float
+        Half of an interval over its standard deviation.
+
+    Examples
+    --------
+    >>> [round(1.0 / equivalence_sd(e, 1.0, 1.96), 3) for e in (0.0, 0.5)]
+    [3.242, 5.603]
+    """
+    if size_percent >= smallest_percent:
+        return 0.0
+    least, most = 0.0, smallest_percent
+    for _ in range(60):
+        sd = 0.5 * (least + most)
+        inside = sum(_NORMAL.cdf((smallest_percent + way * size_percent) / sd - deviate) for way in (-1.0, 1.0)) - 1.0
+        least, most = (sd, most) if inside > POWER else (least, sd)
+    return least
+
+
 def pairs_needed(
     pairs: int,
     effect_percent: float,
@@ -62,7 +95,7 @@ def pairs_needed(
     if pairs < 1:
         return None
     size = abs(effect_percent)
-    wanted_sd = max(size, smallest_percent - size) / (deviate + POWER_DEVIATE)
+    wanted_sd = max(size / (deviate + POWER_DEVIATE), equivalence_sd(size, smallest_percent, deviate))
     room = wanted_sd**2 - systematic_sd_percent**2
     if room <= 0:
         return None
