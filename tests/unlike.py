@@ -136,6 +136,7 @@ def unlike() -> dict[str, Made]:
     made["wet-alike"] = on_legs(base, lambda i, leg: {"road": "damp"})
     made["snow"] = on_legs(base, lambda i, leg: {"road": "snow" if i in (2, 3, 5) else "damp"})
     made["speed-unlike"] = on_trial(base, duration_s=700.0)
+    made["slower-leg"] = base.with_leg("L03", duration_s=800.0)
     made["distance-unlike"] = base.with_leg("L03", distance_km=19.4)
     made["cold-tyres"] = calm("ABAB")
     made["slow-traffic"] = with_event(

@@ -111,7 +111,7 @@ BY_HAND = (
     Priced("sun-load", "sun-load", 100 * 120 * ETA / 25 / whole_n(temperature=27.0) * 0.92, 0.1, "note", False),
     Priced("sun-cold", "sun-load", -100 * 120 * ETA / 25 / whole_n(temperature=3.0) * 0.92, 0.2, "note", False),
     # one reading of 184 where about 162 was expected, of four: a quarter of 13.6 %, the rest of the fit holds back some
-    Priced("one-leg-decides", "one-leg-decides", 100 * (184 / 161.8 - 1) / 4, 1.3, "note", True),
+    Priced("one-leg-decides", "one-leg-decides", 100 * (184 / 161.8 - 1) / 4, 1.3, "caution", True),
     Priced("everyday-wet", "wet-road", 10.0, 1e-9, "caution", False),
     Priced("everyday-snow", "wet-road", 15.0, 1e-9, "caution", False),
     # the believed charger would make one of four trial legs read 5.2 · 0.9 kWh instead of about 3.0

@@ -33,6 +33,15 @@ def test_four_pairs_with_nothing_in_the_way_are_fair():
         (CLEAR, "model", -5.0, [concern("instruments-disagree")], "with reservations", "instruments"),
         (CLEAR, "model", -5.0, [concern("vehicle-confounded")], "with reservations", "swapped"),
         (CLEAR, "model", 0.5, [], "with reservations", "larger than the effect"),
+        # Of +1.7 as read the corrections made 11.4: they are larger than what was there to be corrected.
+        (
+            Ruling("uses more", 11.4, (6.1, 16.9), 0.0, 2, 2),
+            "model",
+            1.7,
+            [],
+            "with reservations",
+            "corrections (9.7 %)",
+        ),
     ],
 )
 def test_what_is_in_the_way(ruling, method, read, found, word, part):

@@ -52,7 +52,7 @@ def one_leg_decides(case: ComparisonContext) -> Iterator[Finding]:
     if not flips and abs(percent) <= limit.INFLUENCE_OF_MARGIN * _margin_without(case, leg, half, percent):
         return
     yield Finding(
-        "caution" if flips else "note",
+        "caution" if flips or abs(percent) > case.study.smallest_effect_percent else "note",
         -percent,
         (leg,),
         f"Leg {leg} weighs heavily",

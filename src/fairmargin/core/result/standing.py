@@ -59,7 +59,8 @@ def standing(ruling: Ruling, method: str, as_measured_percent: float, found: Seq
         if code in codes:
             return Standing("with reservations", sentence)
     correction = abs(ruling.percent - as_measured_percent)
-    if correction > max(abs(ruling.percent), ruling.half_width_percent):
+    # An effect that its corrections made may not be what they are measured by: of read and corrected the smaller counts.
+    if correction > max(min(abs(ruling.percent), abs(as_measured_percent)), ruling.half_width_percent):
         return Standing("with reservations", f"The corrections ({correction:.1f} %) are larger than the effect itself.")
     if ruling.word == "not settled":
         return Standing("fair", "All of it is corrected or in the margin; the margin is too wide to settle it.")
