@@ -128,7 +128,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/evidence/hold_ups.py", 'slower + stop', 'slower - stop', 'tests/core/evidence/test_hold_ups.py'),
     (f"{CORE}/inference/slower_legs.py", 'way * (e.off - mean[j])', 'way * (mean[j] - e.off)', 'tests/core/inference/test_slower_legs.py'),
     (f"{CORE}/inference/slower_legs.py", 'math.log(e.share) + ', '', 'tests/core/inference/test_slower_legs.py'),
-    (f"{CORE}/inference/report_quality.py", 'size**2 - 1.0', '1.0 - size', 'tests/core/inference/test_report_quality.py'),
+    (f"{CORE}/inference/size_evidence.py", 'size**2 - 1.0', '1.0 - size', 'tests/core/inference/test_report_quality.py'),
     (f"{CORE}/evidence/reported_wind.py", 't[seen] - np.array', 't[seen] + np.array', 'tests/core/evidence/test_reported_wind.py'),
     (f"{CORE}/evidence/reported_wind.py", 'AT_THE_ROAD, station_km', 'AT_THE_ROAD, 0.0 * station_km', 'tests/core/evidence/test_reported_wind.py'),
     (f"{CORE}/evidence/conditions.py", 'np.quantile(speeds, FREE_QUANTILE)', 'np.median(speeds)', 'tests/core/evidence/test_conditions.py'),

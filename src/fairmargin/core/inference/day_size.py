@@ -3,11 +3,6 @@
 Three days of each configuration that agree say that this road's days are alike; three that do not, say the opposite. So the
 size of what a day does to all its legs is integrated over as that of the reports' errors is, and what one study tells of it
 is kept for the tester's others, beside the scatter.
-
-References
-----------
-.. [1] D. J. C. MacKay, "Bayesian interpolation", Neural Computation 4 (1992) 415: the evidence for the size of a prior (from
-   memory).
 """
 
 from __future__ import annotations
@@ -18,41 +13,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.inference.posterior import log_evidence
 from fairmargin.core.inference.problem import Linearised, Problem
 from fairmargin.core.inference.scatter import DAY_SHARES, DAY_SIZES
+from fairmargin.core.inference.size_evidence import size_evidence
 
 Array = NDArray[np.float64]
 
 
 def day_evidence(problem: Problem, at: Linearised, segment_share: float, freedom: float) -> Array:
-    """Log likelihood of each of `DAY_SIZES` [1]_, shape (sizes,); all zero where one day was driven, or none is told apart.
-
-    Parameters
-    ----------
-    problem : Problem
-    at : Linearised
-        The problem at the priors' means.
-    segment_share : float
-        Noise of one kilometre of a logged leg.
-    freedom : float
-        Degrees of freedom of the scatter's prior.
-    """
+    """Log likelihood of each of `DAY_SIZES`, shape (sizes,); all zero where one day was driven; parameters as for `size_evidence`."""
     days = _days(problem)
     if days.sum() < 2:
         return np.zeros(len(DAY_SIZES))
-    evidence = problem.evidence(at, segment_share)
-    innovation = problem.rows.measured - at.predicted
-    jacobian = at.jacobian[:, days]
-    by_days = (jacobian * problem.prior_var[days]) @ jacobian.T
-    return np.array(
-        [
-            log_evidence(
-                evidence.base + (size**2 - 1.0) * by_days, evidence.owns, evidence.scatter_var, innovation, freedom
-            )
-            for size in DAY_SIZES
-        ]
-    )
+    return size_evidence(problem, at, days, DAY_SIZES, segment_share, freedom)
 
 
 def size_of(log_likelihood: Array) -> float:

@@ -4,11 +4,6 @@ A report may be of another hour, of another valley, in another unit. The drives 
 differ by directions, and the reports say by how much they should. So the errors of the reports have an uncertain size, as
 the scatter has; what the readings make of it is taken into the priors before the fit is solved. Where reports explain
 nothing, what they correct shrinks towards what was read.
-
-References
-----------
-.. [1] D. J. C. MacKay, "Bayesian interpolation", Neural Computation 4 (1992) 415: the evidence for the size of a prior (from
-   memory).
 """
 
 from __future__ import annotations
@@ -20,8 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.design import WIND_AXES
-from fairmargin.core.inference.posterior import log_evidence
 from fairmargin.core.inference.problem import Linearised, Problem
+from fairmargin.core.inference.size_evidence import size_evidence
 
 Array = NDArray[np.float64]
 
@@ -48,31 +43,9 @@ class ReportQuality:
 
 
 def report_quality(problem: Problem, at: Linearised, segment_share: float, freedom: float) -> ReportQuality:
-    """What the readings say of the size of the reports' errors [1]_, the size of the scatter integrated out.
-
-    Parameters
-    ----------
-    problem : Problem
-    at : Linearised
-        The problem at the priors' means.
-    segment_share : float
-        Noise of one kilometre of a logged leg.
-    freedom : float
-        Degrees of freedom of the scatter's prior.
-
-    Returns
-    -------
-    ReportQuality
-    """
+    """What the readings say of the size of the reports' errors; parameters as for `size_evidence`."""
     wind = np.isin(problem.parameters, WIND_AXES)
-    evidence = problem.evidence(at, segment_share)
-    innovation = problem.rows.measured - at.predicted
-    jacobian = at.jacobian[:, wind]
-    by_wind = (jacobian * problem.prior_var[wind]) @ jacobian.T
-    log_p = np.log(SHARES)
-    for i, size in enumerate(SIZES):
-        base = evidence.base + (size**2 - 1.0) * by_wind
-        log_p[i] += log_evidence(base, evidence.owns, evidence.scatter_var, innovation, freedom)
+    log_p = np.log(SHARES) + size_evidence(problem, at, wind, SIZES, segment_share, freedom)
     weights = np.exp(log_p - log_p.max())
     return ReportQuality(weights / weights.sum())
 
