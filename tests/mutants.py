@@ -124,7 +124,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/evidence/clock.py", 'if leg.configuration != before:', 'if False:', 'tests/core/fairness/test_records.py'),
     (f"{CORE}/evidence/readings.py", '-((2 * math.pi * scatter / step) ** 2)', '((2 * math.pi * scatter / step) ** 2)', 'tests/core/evidence/test_readings.py'),
     (f"{CORE}/evidence/readings.py", 'and not often', 'and often', 'tests/core/test_unknown_is_unknown.py tests/core/evidence/test_readings.py'),
-    (f"{CORE}/evidence/hold_ups.py", 'ALL_THE_WAY_SD * slower),', '0.0),', 'tests/core/evidence/test_hold_ups.py'),
+    (f"{CORE}/evidence/hold_ups.py", 'throughout, 0.0, ALL_THE_WAY_SD * slower', 'throughout, 0.0, 0.0', 'tests/core/evidence/test_hold_ups.py'),
     (f"{CORE}/evidence/hold_ups.py", 'slower + stop', 'slower - stop', 'tests/core/evidence/test_hold_ups.py'),
     (f"{CORE}/inference/slower_legs.py", 'way * (e.off - mean[j])', 'way * (mean[j] - e.off)', 'tests/core/inference/test_slower_legs.py'),
     (f"{CORE}/inference/slower_legs.py", 'math.log(e.share) + ', '', 'tests/core/inference/test_slower_legs.py'),

@@ -86,6 +86,16 @@ def test_a_report_says_the_less_the_older_it_is():
     assert week == pytest.approx(np.sqrt(prior)) and aged(10_080).from_north[0] == pytest.approx(0.0, abs=1e-6)
 
 
+def test_an_old_report_is_of_the_past_and_not_of_the_future():
+    """Two legs two hours apart; the second's report was made at the first: both reports are of that moment."""
+    made = conditions([3.0, 6.0], minutes=120)
+    made[1] = replace(made[1], wind_age_s=7200.0)
+    now, then = belief(made), belief([made[0], replace(made[1], wind_age_s=0.0)])
+    # By hand: of errors 0.60 and 0.46 m/s (its age is told) the second counts 0.63: 3 + 0.63 · 3 = 4.9.
+    assert now.from_north[0] == pytest.approx(4.9, abs=0.1) and then.from_north[0] < 3.6
+    assert sd(now)[1] > sd(then)[1]
+
+
 def test_a_table_that_ends_before_the_leg_is_old_by_so_much():
     rows = [{"time": f"2026-05-02T0{h}:00:00", "wind_speed_ms": 4.0, "wind_from_deg": 0.0} for h in (5, 6)]
     study = driven_study("AB", weather=rows)
