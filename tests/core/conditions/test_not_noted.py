@@ -5,17 +5,11 @@ from datetime import timedelta
 import numpy as np
 import pytest
 from tests.conftest import driven_study
+from tests.prepared import prepared
 from tests.unlike import on_legs
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.evidence.gathered import gather
-from fairmargin.core.inference.options import FitOptions
-from fairmargin.core.inference.problem import prepare
-
-
-def prepared(study):
-    found = gather(study, {})
-    return prepare(study, list(found.conditions.values()), found.observations, found.logs[""], FitOptions())
 
 
 def unknown(study, name):

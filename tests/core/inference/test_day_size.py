@@ -6,13 +6,11 @@ from datetime import timedelta
 import numpy as np
 import pytest
 from tests.conftest import driven_study
+from tests.prepared import prepared
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.evidence.gathered import gather
 from fairmargin.core.inference.day_size import as_days_differ, day_evidence, size_of
-from fairmargin.core.inference.options import FitOptions
-from fairmargin.core.inference.problem import prepare
 from fairmargin.core.inference.scatter import DAY_SHARES, DAY_SIZES, SCATTER_SIZES, ScatterPrior, learned_scatter
 
 
@@ -28,13 +26,8 @@ def on_days(spread, order="ABABAB", seed=3):
     )
 
 
-def problem_of(study):
-    found = gather(study, {})
-    return prepare(study, list(found.conditions.values()), found.observations, found.logs[""], FitOptions())
-
-
 def evidence_of(study):
-    problem = problem_of(study)
+    problem = prepared(study)
     return day_evidence(problem, problem.linearise(problem.prior_mean), 0.02, 6.0)
 
 
@@ -54,7 +47,7 @@ def test_days_that_agree_are_alike_and_days_that_do_not_are_not():
 
 
 def test_only_days_grow():
-    problem = problem_of(on_days(0.0))
+    problem = prepared(on_days(0.0))
     larger = as_days_differ(problem, 2.0)
     days = np.array([u.group == Group.DAY for u in problem.unknowns])
     assert days.sum() == 6

@@ -3,23 +3,16 @@
 import numpy as np
 import pytest
 from tests.core.inference.test_plain import turned
+from tests.prepared import prepared
 from tests.unlike import calm
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.conditions.design import WIND_AXES
-from fairmargin.core.evidence.gathered import gather
-from fairmargin.core.inference.options import FitOptions
-from fairmargin.core.inference.problem import prepare
 from fairmargin.core.inference.report_quality import SHARES, SIZES, ReportQuality, as_believed, report_quality
 
 
-def problem_of(study):
-    found = gather(study, {})
-    return prepare(study, list(found.conditions.values()), found.observations, found.logs[""], FitOptions())
-
-
 def quality_of(study):
-    problem = problem_of(study)
+    problem = prepared(study)
     return report_quality(problem, problem.linearise(problem.prior_mean), 0.02, 6.0)
 
 
@@ -43,7 +36,7 @@ def test_one_leg_says_nothing_of_the_reports():
 
 
 def test_only_the_winds_errors_grow_and_none_shrinks():
-    problem = problem_of(calm("ABBA"))
+    problem = prepared(calm("ABBA"))
     doubted = as_believed(problem, ReportQuality(np.array([0.0, 0.0, 1.0])).multiple)
     wind = np.isin(problem.parameters, WIND_AXES)
     assert doubted.prior_var[wind] == pytest.approx(16 * problem.prior_var[wind])

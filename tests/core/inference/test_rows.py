@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from benchmarks.truths.field import FieldDay, field_day
 from tests.conftest import VAN, driven_study
+from tests.prepared import prepared
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.evidence.gathered import gather
@@ -15,11 +16,6 @@ from fairmargin.core.laws import disturbance
 from fairmargin.core.laws.disturbance import regained_wh
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Event
-
-
-def prepared(study):
-    found = gather(study, {})
-    return prepare(study, list(found.conditions.values()), found.observations, found.logs[""], FitOptions())
 
 
 def modelled_wh(problem):

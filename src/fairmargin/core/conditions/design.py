@@ -108,6 +108,15 @@ def by_untold_day(design: DesignRows, test: Sequence[bool]) -> Iterator[tuple[st
             yield f"a day of {own}", UNTOLD_DAY_SHARE * on
 
 
+def by_configuration(design: DesignRows, test: Sequence[bool]) -> Iterator[tuple[str, Array]]:
+    """Weights of each configuration's legs that pass, where there is more than one configuration."""
+    sides = dict.fromkeys(c.configuration for c in design.conditions)
+    for name in sides if len(sides) > 1 else ():
+        on = design.where([t and c.configuration == name for t, c in zip(test, design.conditions, strict=True)])
+        if on.any():
+            yield name, on
+
+
 def by_told_day(design: DesignRows) -> Iterator[tuple[str, Array]]:
     """Weights of the legs that share a day; where none is told, of a configuration's: it may have had its own."""
     days = [str(c.day) if c.day_told else f"of {c.configuration}" for c in design.conditions]

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
+from fairmargin.core.conditions.design import DesignRows, Unknown, by_configuration, unknown_of
 from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
@@ -33,16 +33,13 @@ OTHER_DRIVER: Final = Threshold(2.0, "%", "what another driver or drive mode is 
 
 def unknowns(design: DesignRows) -> list[Unknown]:
     """Who drove, where nobody noted it: each configuration may have had its own."""
-    legs = [design.study.leg(c.leg) for c in design.conditions]
-    sides = dict.fromkeys(leg.configuration for leg in legs)
-    if len(sides) < 2 or design.study.change.is_technique:
+    if design.study.change.is_technique:
         return []
-    out = []
-    for name in sides:
-        on = design.where([leg.configuration == name and not leg.driver for leg in legs])
-        if on.any():
-            out.append(unknown_of(f"driver with {name}", Group.DRIVER, Parameter.TOTAL, on, DRIVER_UNNOTED))
-    return out
+    untold = [not design.study.leg(c.leg).driver for c in design.conditions]
+    return [
+        unknown_of(f"driver with {name}", Group.DRIVER, Parameter.TOTAL, on, DRIVER_UNNOTED)
+        for name, on in by_configuration(design, untold)
+    ]
 
 
 def _other(case: Case, field: str, what: str) -> Iterator[Finding]:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, difference
 from fairmargin.core.conditions.causes import Cause, Group
-from fairmargin.core.conditions.design import DesignRows, Unknown
+from fairmargin.core.conditions.design import DesignRows, Unknown, by_configuration
 from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
@@ -46,12 +46,9 @@ def unknowns(design: DesignRows) -> list[Unknown]:
     for run in dict.fromkeys(c.run for c, u in zip(conditions, untold, strict=True) if u):
         on = design.where([u and c.run == run for c, u in zip(conditions, untold, strict=True)])
         out.append(Unknown("load of a run", Group.LOAD, Parameter.MASS, on, 0.0, sd))
-    sides = dict.fromkeys(c.configuration for c in conditions)
-    for name in sides if len(sides) > 1 else ():
-        on = design.where([u and c.configuration == name for c, u in zip(conditions, untold, strict=True)])
-        if on.any():
-            own = LOAD_OF_CONFIGURATION.sd / whole
-            out.append(Unknown(f"load with {name}", Group.LOAD, Parameter.MASS, on, 0.0, own))
+    own = LOAD_OF_CONFIGURATION.sd / whole
+    for name, on in by_configuration(design, untold):
+        out.append(Unknown(f"load with {name}", Group.LOAD, Parameter.MASS, on, 0.0, own))
     return out
 
 

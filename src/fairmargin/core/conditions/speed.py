@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, mean, names
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
+from fairmargin.core.conditions.design import DesignRows, Unknown, by_configuration, unknown_of
 from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
@@ -103,19 +103,11 @@ def _stops(design: DesignRows) -> list[Unknown]:
 
 def _of_configurations(design: DesignRows) -> list[Unknown]:
     """What the legs of one configuration miss the aim by, where nobody took their time: set anew at every swap."""
-    out: list[Unknown] = []
-    legs = [design.study.leg(c.leg) for c in design.conditions]
-    sides = dict.fromkeys(c.configuration for c in design.conditions)
-    for name in sides if len(sides) > 1 else ():
-        on = design.where(
-            [
-                not c.timed and c.configuration == name and leg.speed_held != "cruise"
-                for c, leg in zip(design.conditions, legs, strict=True)
-            ]
-        )
-        if on.any():
-            out.append(unknown_of(f"speed with {name}", Group.SPEED, Parameter.SPEED, on, AIM_OF_CONFIGURATION))
-    return out
+    by_hand = [not c.timed and design.study.leg(c.leg).speed_held != "cruise" for c in design.conditions]
+    return [
+        unknown_of(f"speed with {name}", Group.SPEED, Parameter.SPEED, on, AIM_OF_CONFIGURATION)
+        for name, on in by_configuration(design, by_hand)
+    ]
 
 
 def exchange(e: Exchange) -> Exchange:

@@ -51,7 +51,7 @@ FIELDS: Final[Mapping[str, LegField]] = {
 
 HEIGHT_FACTOR: Final = Prior(wind.HEIGHT_FACTOR_SD, "log", "share of the mast's wind at the car, over its terrain's")
 YAW_SLOPE: Final = Prior(0.5, "1", "growth of the drag area with yaw, see `aero.yaw_slope`")
-WIND_DAY: Final = Prior(0.4, "m/s", "what all reports of a day share: the mast is not the road, some 8 km off")
+WIND_DAY: Final = Prior(0.4, "m/s", "what all reports of a day share: the mast is not the road, some 9 km off")
 WIND_WITHIN_LEG: Final = Prior(0.3, "m/s", "wind from the first half of a leg to the second")
 WIND_OF_LEG: Final = Prior(1.0, "1", "wind of a leg, in units of what its reports leave open")
 SHELTER: Final = Prior(0.15, "log", "share of the mast's wind at one place of the road, over the road's")

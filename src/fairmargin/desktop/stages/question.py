@@ -259,23 +259,21 @@ class QuestionStage(Stage):
         return commit
 
     def _set_mast(self, text: str) -> None:
-        value = read_in(text, "m") if text else 10.0
-        try:
-            wind = self._study.wind.with_(measured_at_m=value)
-        except ValueError as error:
-            raise ValueError(words_of(error)) from error
-        self._edit("height of the mast", wind=wind)
+        self._edit_wind("height of the mast", measured_at_m=read_in(text, "m") if text else 10.0)
 
     def _set_station(self, text: str) -> None:
         km = read_quantity(text, "distance", self.session.units.distance) if text else None
-        try:
-            wind = self._study.wind.with_(station_km=km)
-        except ValueError as error:
-            raise ValueError(words_of(error)) from error
-        self._edit("distance of the station", wind=wind)
+        self._edit_wind("distance of the station", station_km=km)
 
     def _set_terrain(self, terrain: str) -> None:
-        self._edit("land along the road", wind=self._study.wind.with_(terrain=terrain))
+        self._edit_wind("land along the road", terrain=terrain)
+
+    def _edit_wind(self, what: str, **values: Any) -> None:
+        try:
+            wind = self._study.wind.with_(**values)
+        except ValueError as error:
+            raise ValueError(words_of(error)) from error
+        self._edit(what, wind=wind)
 
     def _seal(self) -> None:
         study = self._study
