@@ -257,7 +257,7 @@ CONDITION: Final = Condition(
     told={
         Group.WIND: Told(
             "wind on the road is not the wind at the station",
-            "Say how far off the station stands and how old its reports were; a calmer day, or more pairs there and back.",
+            "Note the station's distance and its reports' age; drive more pairs.",
             lambda c: not c.wind_known,
             "wind was not noted, or nothing says how it lay along the road",
             "Note speed and direction of the wind for each run; give the route.",
