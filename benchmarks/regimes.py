@@ -307,6 +307,33 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
         for p in (0.15, 0.3)
         for order in ("AABB", "ABAB", "ABBA", "ABBABAAB")
     },
+    # other wheels roll further, and nobody has a GPS
+    **{
+        f"wheels roll {100 * turn:+.0f} %, {'told' if told else 'not told'}{'' if timed else ', no times'}": _field(
+            kind="tyres", order="ABBA", turn=turn, tells_turn=told,
+            forget=frozenset({"gps"} if timed else {"gps", "times"}), **NULL,
+        )
+        for turn in (-0.01, 0.01)
+        for told in (True, False)
+        for timed in (True, False)
+    },
+    "wheels roll +2 %, told, no times": _field(
+        kind="tyres", order="ABBA", turn=0.02, tells_turn=True, forget=frozenset({"gps", "times"}), **NULL
+    ),
+    # one fitting differs from the next
+    **{
+        f"runs vary by {100 * run} %, {order}": _field(
+            order=order, fitting_sd=run, scatter=leg, kind="aero covers", **NULL
+        )
+        for run, leg in ((0.008, 0.0075), (0.010, 0.005))
+        for order in ("ABBA", "ABBABAAB")
+    },
+    # what the change does goes with something else
+    "change by direction, 16 legs": _field(order="ABBAABBA", by_direction=0.04, kind="aero covers", **NULL),
+    "wet trial": _field(order="ABBA", rain_trial=0.05, kind="aero covers"),
+    "wet trial, null": _field(order="ABBA", rain_trial=0.05, kind="aero covers", **NULL),
+    "trial grows faster over yaw, windy": _field(order="ABBA", wind="windy", kind="cargo", trial_yaw=1.8),
+    "first leg from cold, null": _field(order="ABBA", warm_up_drive=False, kind="aero covers", **NULL),
     # roads
     "300 m of hills": _field(relief_m=300.0),
     "800 m of hills": _field(relief_m=800.0, climb_m=500.0),

@@ -58,6 +58,12 @@ class FieldDay:
     trial_stop_s: float = 0.0  # a stop in every trial leg
     notes_stop: bool = True  # and its standing time
     rain_last_day: float = 0.0  # share of rolling and drag
+    rain_trial: float = 0.0  # the same, in every trial run of one day: the road is wet whenever it is driven
+    turn: float = 0.0  # by what share the trial's wheels roll further
+    tells_turn: bool = False  # states it
+    fitting_sd: float = 0.0  # share by which one fitting of the change, or one run, differs from the next
+    by_direction: float = 0.0  # share that the change takes more out than on the way back, half of it either way
+    trial_yaw: float = 1.0  # the trial's growth of drag over yaw, against the baseline's
     instrument: str = "average"  # average, energy, soc, charge, fuel, logger
     step: float = 0.1  # kWh/100 km, or L/100 km
     truncates: bool = False
@@ -100,7 +106,12 @@ def field_day(seed: int, plan: FieldDay) -> FieldStudy:
         vehicle=vehicle,
         configurations=(
             Configuration(id="A", name="Without", baseline=True),
-            Configuration(id="B", name="With", mass_delta_kg=declared),
+            Configuration(
+                id="B",
+                name="With",
+                mass_delta_kg=declared,
+                circumference_change_percent=round(100 * plan.turn, 2) if plan.tells_turn else 0.0,
+            ),
         ),
         method=plan.method,
         target_speed_kmh=None if plan.town else plan.speed_kmh,
@@ -187,6 +198,8 @@ class _Day:
         self.rolling = 1.0
         # Other wheels have pressures of their own; nobody here notes any.
         self.swapped = 1 + (0.01 * float(rng.normal()) if plan.kind in {"wheels", "tyres"} else 0.0)
+        self.fitting = 1.0
+        self.fittings = rng.spawn(1)[0]
         # What nobody notes varies: half of those who do not say have the cabin heated or cooled.
         self.heating_c = plan.heating_c
         if self.heating_c is None and "climate" in plan.forget and rng.random() < 0.5:
@@ -197,6 +210,7 @@ class _Day:
         if self.day_of[i] != self.today:
             self._morning(self.day_of[i])
         self._put_on(self.plan.order[i])
+        self.fitting = 1.0 + self.plan.fitting_sd * float(self.fittings.normal())
         self.load_kg = 7.0 * float(self.rng.normal())  # luggage, fluids, a passenger's bag
         for back in self.ways:
             self._leg(i, back)
@@ -249,7 +263,10 @@ class _Day:
         plan, rng = self.plan, self.rng
         self._wait(float(rng.uniform(2, 5)))
         slow, halts = self._slow(), (*self._halt(), *self._trial_stop(plan.order[i]))
+        trial = plan.order[i] == "B"
         aim = plan.speed_kmh / 3.6 / self.speedometer * (1 + 0.004 * float(rng.normal()))
+        if trial:
+            aim *= 1 + plan.turn
         north, east = self.wind.tolist()
         air = Air(self.temperature, self.pressure, north, east, self.share, self.gust)
         habits = Habits(
@@ -259,17 +276,19 @@ class _Day:
             setting_c=self.heating_c,
             driven_before_min=self.running_min,
             cold=self.cold,
-            wet=self.rain,
+            wet=self._wet(trial),
         )
-        trial = plan.order[i] == "B"
         change = self.change if trial else Alteration()
         change = replace(
             change,
             mass_kg=change.mass_kg + self.load_kg,
             rolling=change.rolling * self.rolling * (self.swapped if trial else 1.0),
+            yaw=plan.trial_yaw if trial else 1.0,
         )
         driven = drive(self.machine, change, self.roads[back], air, habits, rng)
-        factor = self.factor * (1 + self.scatter * float(rng.normal()))
+        factor = self.factor * (1 + self.scatter * float(rng.normal())) * self.fitting
+        if trial:
+            factor *= 1 + plan.by_direction * (-0.5 if back else 0.5)
         self.cold *= math.exp(-driven.duration_s / self.machine.warm_s)
         self.running_min += driven.duration_s / 60.0
         leg = self._noted(i, back, driven, factor)
@@ -342,15 +361,23 @@ class _Day:
             started_at=self.clock.replace(second=0, microsecond=0) if known["clock"] else None,
             duration_s=duration if known["times"] else None,
             stopped_s=self._stood(i, driven) if known["times"] else None,
-            distance_km=round(km * self.odometer, 1),
+            distance_km=round(km * self._odometer(plan.order[i]), 1),
             gps_distance_km=gps if known["gps"] else None,
             temperature_c=round(2 * (self.temperature + self.station_t)) / 2 if known["temperature"] else None,
             pressure_hpa=round(self.pressure) if known["pressure"] else None,
-            road=("wet" if self.rain else "dry") if known["rain"] else "",
+            road=("wet" if self._wet(plan.order[i] == "B") else "dry") if known["rain"] else "",
             climate=climate if known["climate"] else "",
             **wind,
-            **self._reading(driven.energy_wh * factor, km),
+            **self._reading(driven.energy_wh * factor, km * self._odometer(plan.order[i])),
         )
+
+    def _odometer(self, letter: str) -> float:
+        """Distance as the car shows it, over the true one."""
+        return self.odometer / (1 + self.plan.turn) if letter == "B" else self.odometer
+
+    def _wet(self, trial: bool) -> float:
+        """What water adds."""
+        return self.plan.rain_trial if self.plan.rain_trial and trial else self.rain
 
     def _stood(self, i: int, driven: Driven) -> float | None:
         """Standing time as it is noted: always in a town, else where somebody counted it."""
@@ -359,7 +386,7 @@ class _Day:
             return plan.trial_stop_s if plan.order[i] == "B" else 0.0
         return round(driven.stopped_s) if plan.town else None
 
-    def _reading(self, wh: float, km: float) -> dict[str, Any]:
+    def _reading(self, wh: float, shown_km: float) -> dict[str, Any]:
         plan, rng = self.plan, self.rng
         if plan.instrument == "logger":
             return {}
@@ -378,7 +405,7 @@ class _Day:
         value = wh / (HEATING_VALUE[self.machine.energy] if fuel else 1000.0)
         if plan.instrument == "fuel":
             return {"fuel_l": round(value + 0.08 * float(rng.normal()), 2)}
-        per_100 = value / (km * self.odometer) * 100
+        per_100 = value / shown_km * 100
         steps = math.floor(per_100 / plan.step) if plan.truncates else round(per_100 / plan.step)
         return {
             "average_shown": round(steps * plan.step, 4),

@@ -72,6 +72,7 @@ class Alteration:
     rolling: float = 1.0
     mass_kg: float = 0.0
     total: float = 1.0
+    yaw: float = 1.0  # on the growth of the drag area over yaw
 
 
 def drag_growth(yaw_deg: Any, slope: float) -> Any:
@@ -154,4 +155,5 @@ def with_change(machine: Machine, change: Alteration) -> Machine:
         drag_area_m2=machine.drag_area_m2 * change.drag,
         rolling=machine.rolling * change.rolling,
         mass_kg=machine.mass_kg + change.mass_kg,
+        yaw=machine.yaw * change.yaw,
     )
