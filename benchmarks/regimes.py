@@ -310,8 +310,12 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     # other wheels roll further, and nobody has a GPS
     **{
         f"wheels roll {100 * turn:+.0f} %, {'told' if told else 'not told'}{'' if timed else ', no times'}": _field(
-            kind="tyres", order="ABBA", turn=turn, tells_turn=told,
-            forget=frozenset({"gps"} if timed else {"gps", "times"}), **NULL,
+            kind="tyres",
+            order="ABBA",
+            turn=turn,
+            tells_turn=told,
+            forget=frozenset({"gps"} if timed else {"gps", "times"}),
+            **NULL,
         )
         for turn in (-0.01, 0.01)
         for told in (True, False)

@@ -297,10 +297,10 @@ def test_an_unknown_circumference_is_in_the_margin_until_it_is_measured():
     study = driven_study("ABBA", kind="tyres")
     measured = each(study, lambda leg: {"gps_distance_km": 18.4})
     unknown, known = analyse(study), analyse(measured)
-    assert dict(unknown.comparisons[0].margin_budget)["circumference"] == pytest.approx(0.95, abs=0.1)
+    assert dict(unknown.comparisons[0].margin_budget)["circumference"] == pytest.approx(1.96 * 2.1, abs=0.2)
     assert "circumference" not in dict(known.comparisons[0].margin_budget)
     concern = next(c for c in unknown.concerns if c.code == "rolling-circumference-changed")
-    assert concern.covered and concern.bias_percent == pytest.approx(0.98, abs=0.1)
+    assert concern.covered and concern.bias_percent == pytest.approx(1.96 * 2.1, abs=0.2)
 
 
 def test_a_way_of_driving_keeps_the_level_that_was_driven():

@@ -45,6 +45,7 @@ FALLS = -100.0 * EFFECT
 COLDER = whole_n(temperature=8.0, density=DENSITY * 288.15 / 281.15) / whole_n()
 COLDER_AND_WINDY = whole_n(temperature=8.0, wind=4.5, sigma=0.81, density=DENSITY * 288.15 / 281.15) / whole_n()
 FASTER = whole_n(18_400 / 700) / whole_n()
+FASTER_TAKES = (whole_n(25.25) / whole_n() - 1) / 0.01
 SCATTER = 1.05 * sqrt(30 / 18.4)  # per cent, of one leg
 
 
@@ -90,7 +91,7 @@ BY_HAND = (
     # √2 · 1 and 0.3 points in about 5.85: √12 of it is counted as a step
     Priced("gauge-too-coarse", "gauge-too-coarse",
            100 * sqrt(12) * hypot(sqrt(2 / 12), 0.3) / 5.85 * 0.7764 / 2, 0.5, "caution", True),
-    Priced("rolling-circumference-changed", "rolling-circumference-changed", 1.96 * 0.5, 0.03, "caution", True),
+    Priced("rolling-circumference-changed", "rolling-circumference-changed", 1.96 * (1 + FASTER_TAKES), 0.25, "caution", True),
     Priced("grid-energy-left-out", "grid-energy-left-out", None, 0, "caution", False),
     # 240 instead of 280 kPa: (280/240)^0.4 = +6.4 % of the tyres' third
     Priced("tyre-pressure-unlike", "tyre-pressure-unlike", FALLS * TYRES * ((280 / 240) ** 0.4 - 1), 0.1, "note", True),

@@ -15,7 +15,7 @@ from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Compared, Condition, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import circumference_known
+from fairmargin.core.evidence.readings import TurnToldBy, turn_told_by
 from fairmargin.core.model.parameters import Parameter
 
 Array = NDArray[np.float64]
@@ -33,21 +33,55 @@ FIELDS: Final[Mapping[str, LegField]] = {
     ),
 }  # fmt: skip
 
-CIRCUMFERENCE: Final = Prior(0.005, "log", "rolling circumference of other wheels that nobody measured")
+#: Worn against new is 1 to 1.5 %, sets of one marking differ by 1 % (common practice).
+CIRCUMFERENCE: Final[Mapping[TurnToldBy, Prior]] = {
+    TurnToldBy.STATED: Prior(0.005, "log", "rolling circumference of other wheels, by their size: tread and pressure"),
+    TurnToldBy.NOTHING: Prior(0.01, "log", "rolling circumference of other wheels that nobody measured"),
+}
 
 LENGTH_UNLIKE: Final = Threshold(0.02, "share", "odometer steps and lanes give less; a wrong turn gives more")
 
 
 def unknowns(design: DesignRows) -> list[Unknown]:
-    """How other wheels or tyres count the distance, where nobody measured it."""
-    study, driven = design.study, {c.configuration for c in design.conditions}
-    if not study.change.about.turns_wheels or circumference_known(study):
+    """How far other wheels or tyres roll, where nobody measured it: it moves the distance, and the speed that was held."""
+    if not design.study.change.about.turns_wheels:
         return []
-    out: list[Unknown] = []
-    for trial in study.trials:
-        if trial.id in driven:
-            own, name = design.wearing(trial.id) * design.on_legs, f"{trial.id}: circumference"
-            out.append(unknown_of(name, Group.CIRCUMFERENCE, Parameter.TOTAL, own, CIRCUMFERENCE))
+    driven, told = {c.configuration for c in design.conditions}, turn_told_by(design.study)
+    if all(told[c] is TurnToldBy.GPS for c in told if c in driven):
+        return []
+    weights = _distance_weights(design) + _speed_weights(design)
+    return [
+        unknown_of(
+            f"{trial}: circumference", Group.CIRCUMFERENCE, Parameter.TOTAL, design.wearing(trial) * weights,
+            CIRCUMFERENCE[by],
+        )
+        for trial, by in told.items()
+        if trial in driven and by is not TurnToldBy.GPS
+    ]  # fmt: skip
+
+
+def _distance_weights(design: DesignRows) -> Array:
+    """By how much of a circumference the energy per distance read is off: where the car counted the distance."""
+    out = np.zeros(design.rows)
+    averages = {name for o in design.observations if "average" in o.readings[0].instrument for name in o.legs}
+    for i, c in enumerate(design.conditions):
+        leg = design.study.leg(c.leg)
+        counted = leg.distance_km is not None or c.leg in averages  # an average is over what the car counted
+        out[i] = counted and leg.gps_distance_km is None and not c.logged
+    return out
+
+
+def _speed_weights(design: DesignRows) -> Array:
+    """What the energy takes for a faster drive, where the speed hangs on the car's count or its speedometer."""
+    e = design.model.energies(np.zeros((len(design.conditions), len(Parameter))), derivatives=True)
+    assert e.by_parameter is not None
+    out = np.zeros(design.rows)
+    out[: len(e.wh)] = e.by_parameter[:, Parameter.SPEED] / e.wh
+    for i, c in enumerate(design.conditions):
+        leg = design.study.leg(c.leg)
+        by_car = leg.distance_km is not None and leg.gps_distance_km is None if c.timed else True
+        out[i] *= by_car and not c.logged
+    out[len(design.conditions) :] = 0.0
     return out
 
 
@@ -83,16 +117,16 @@ def distance_unlike(case: Case) -> Iterator[Finding]:
 @CONCERNS.rule("rolling-circumference-changed", stage="drive", needs="nothing", covered=True)
 def rolling_circumference_changed(case: Case) -> Iterator[Finding]:
     """Other wheels, and nobody knows how they count the distance: priced as its part of the margin."""
-    if not case.study.change.about.turns_wheels or circumference_known(case.study):
+    if not case.study.change.about.turns_wheels or turn_told_by(case.study)[case.trial] is not TurnToldBy.NOTHING:
         return
     yield Finding(
         "caution",
         case.part_percent(Group.CIRCUMFERENCE),
         tuple(leg.leg for leg in case.legs_of_both[1]),
         "Rolling circumference not known",
-        "Other wheels or tyres change the odometer, and with it every per-distance figure the car shows; "
-        "worn tread alone is worth up to 1 % (common practice). The margin has been widened for it.",
-        "Read a GPS distance on one leg of each configuration, or enter the circumference change.",
+        "Other wheels or tyres change the odometer, and with it every per-distance figure the car shows, and the speed it "
+        "really drives; worn against new is worth 1 to 1.5 % (common practice). The margin has been widened for it.",
+        "Read a GPS distance on one leg of each configuration, or enter the tyre sizes or the circumference change.",
     )
 
 
@@ -107,7 +141,8 @@ CONDITION: Final = Condition(
     ),
     told={
         Group.CIRCUMFERENCE: Told(
-            "other wheels count other distances", "Take each leg's distance from GPS, or measure a full turn."
+            "other wheels count other distances, and other speeds",
+            "Read a GPS distance on one leg of each configuration, or measure a full turn.",
         ),
         Regressor.TRIP_LENGTH: Told("short trips use more", "Compare trips of like length."),
     },

@@ -60,6 +60,7 @@ class Conditions:
     slower_alike: float  # by what share, where all legs of its configuration were slower, for one reason; else 0
     speed_alike_sd: float  # as a share, the same for all legs of the driver
     timed: bool  # its driving time is known
+    logged: bool
     moving_s: float
     duration_s: float
     stopped_s: float
@@ -198,7 +199,8 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
             true_m = distance[1] * 1000.0 if distance else 0.0
             started = seconds_of(leg.clock, usual.offset) if leg.clock is not None else None
             weather = _weather(study, leg, started, usual, day_of[leg.leg])
-            pace = _speed(study, leg, true_m, usual, trace)
+            # A car that holds its own speedometer drives truly faster on larger wheels.
+            pace = _speed(study, leg, true_m, usual, trace, ratios[study.baseline.id] / ratios[leg.configuration])
             if trace is None and not leg.gps_distance_km and not measured:
                 pace = replace(pace, alike_sd=math.hypot(pace.alike_sd, ODOMETER_SD))
             raw.append(
@@ -216,6 +218,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     slower_alike=0.0,
                     speed_alike_sd=pace.alike_sd,
                     timed=trace is not None or bool(leg.duration_s),
+                    logged=trace is not None,
                     moving_s=pace.moving_s,
                     duration_s=pace.whole_s,
                     stopped_s=pace.stopped_s,
@@ -319,7 +322,7 @@ class _Pace:
     stopped_s: float
 
 
-def _speed(study: Study, leg: Leg, true_m: float, usual: _Usual, trace: Trace | None) -> _Pace:
+def _speed(study: Study, leg: Leg, true_m: float, usual: _Usual, trace: Trace | None, rolls: float) -> _Pace:
     """From the log, else the time, else the aim, else what other legs took, else what is usual."""
     aimed_kmh = leg.speed_kmh or study.target_speed_kmh
     if trace is not None:
@@ -346,7 +349,7 @@ def _speed(study: Study, leg: Leg, true_m: float, usual: _Usual, trace: Trace | 
         return _Pace(v, sd, share_alike, true_m / v, true_m / v + stopped, stopped)
     if aimed_kmh:
         by_foot = leg.speed_held == "foot"
-        v, sd, alike = aimed_kmh / 3.6, FOOT_SD if by_foot else HELD_SD, HELD_ALIKE_SD
+        v, sd, alike = rolls * aimed_kmh / 3.6, FOOT_SD if by_foot else HELD_SD, HELD_ALIKE_SD
     elif usual.timed_m_s:
         v, sd, alike = usual.timed_m_s, math.hypot(UNTOLD_SD, usual.timed_sd), HELD_ALIKE_SD
     else:

@@ -8,13 +8,14 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum
 from typing import Final
 
 import numpy as np
 
 from fairmargin.core import units
 from fairmargin.core.evidence.thinning import thin
-from fairmargin.core.study import Leg, Study, Trace
+from fairmargin.core.study import Configuration, Leg, Study, Trace
 
 _UNIFORM: Final = 1.0 / math.sqrt(12.0)
 #: Repeatability beyond the shown step. Common practice.
@@ -118,10 +119,25 @@ def distance_ratios(study: Study) -> dict[str, float]:
     return result
 
 
-def circumference_known(study: Study) -> bool:
-    """Whether the rolling circumference of every configuration is known, measured or stated."""
-    stated = any(c.circumference_change_percent for c in study.configurations)
-    return stated or any(leg.gps_distance_km for leg in study.legs if leg.included)
+class TurnToldBy(StrEnum):
+    """What tells how far other wheels or tyres roll against the baseline's."""
+
+    GPS = "gps"  # legs of both configurations
+    STATED = "stated"  # a size, or a percentage
+    NOTHING = "nothing"
+
+
+def turn_told_by(study: Study) -> dict[str, TurnToldBy]:
+    """What tells the rolling circumference of every trial against the baseline's."""
+    measured = {leg.configuration for leg in study.legs if leg.included and leg.gps_distance_km and leg.distance_km}
+    both = {study.baseline.id} <= measured
+
+    def told(trial: Configuration) -> TurnToldBy:
+        if both and trial.id in measured:
+            return TurnToldBy.GPS
+        return TurnToldBy.STATED if trial.circumference_change_percent else TurnToldBy.NOTHING
+
+    return {c.id: told(c) for c in study.trials}
 
 
 def route_km(study: Study) -> float | None:

@@ -25,7 +25,7 @@ KINDS: Final[tuple[ChangeKind, ...]] = (
             ("swap", "Bolts to the handbook's torque, and again after the first kilometres"),
             ("swap", "Same tyre make, age and pressure on both sets, or it is two changes"),
         ),
-        asks=("driven_before_s",), turns_wheels=True, one_of_many=True,
+        asks=("driven_before_s", "gps_distance_km"), turns_wheels=True, one_of_many=True,
     ),
     ChangeKind(
         "aero covers", "aerodynamic", usual_effect=0.05, swap_min=12.0,
@@ -60,7 +60,7 @@ KINDS: Final[tuple[ChangeKind, ...]] = (
             ("swap", "Wheel bolts to the handbook's torque, and again after the first kilometres"),
             ("each run", "GPS distance of one leg in each configuration: the odometer follows the tyre"),
         ),
-        asks=("tyre_pressure_kpa", "driven_before_s"), wear=lambda x: Worn(rolling=1 + x), turns_wheels=True,
+        asks=("tyre_pressure_kpa", "driven_before_s", "gps_distance_km"), wear=lambda x: Worn(rolling=1 + x), turns_wheels=True,
     ),
     ChangeKind(
         "cargo", "aerodynamic", usual_effect=0.15, swap_min=15.0,
