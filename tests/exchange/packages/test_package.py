@@ -17,12 +17,14 @@ from fairmargin.core.study import (
     METHODS,
     SUBJECTS,
     Change,
+    Circumstances,
     Claim,
     Configuration,
     Event,
     KnownDifference,
     Leg,
     NamedVehicle,
+    Outing,
     Prediction,
     RoutePoint,
     Stretch,
@@ -373,3 +375,20 @@ def test_stretches_left_out_come_back(tmp_path):
     study = driven_study("AB", left_out_stretches=(stretch,))
     write_package(tmp_path / "p.zip", study, {})
     assert read_package(tmp_path / "p.zip").study.left_out_stretches == (stretch,)
+
+
+def test_circumstances_and_outings_come_back_and_are_written_only_where_they_say_something(tmp_path, abba):
+    write_package(tmp_path / "bare", abba)
+    head = json.loads((tmp_path / "bare" / "study.json").read_text())
+    assert "circumstances" not in head and "outings" not in head
+    told = abba.with_(
+        circumstances=Circumstances(warm_up_min=20, load="alike"),
+        outings=(Outing(id="1", runs=("R1",), warm_up_min=5),),
+    )
+    write_package(tmp_path / "told", told)
+    head = json.loads((tmp_path / "told" / "study.json").read_text())
+    assert head["circumstances"] == {"warm_up_min": 20.0, "load": "alike"}  # keys of a later day stay
+    assert head["outings"] == [{"warm_up_min": 5.0, "id": "1", "runs": ["R1"]}]
+    assert read_package(tmp_path / "told").study == told
+    with pytest.raises(InvalidInput, match=r"1441 is not possible; expected 0 to 1440 min"):
+        read_package(make(tmp_path, head={"circumstances": {"warm_up_min": 1441}}))

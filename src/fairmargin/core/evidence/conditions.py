@@ -452,7 +452,8 @@ def _with_warm_up(study: Study, raw: list[Conditions]) -> list[Conditions]:
         kept, whole = rolling.cold_share_kept(pause), rolling.cold_share_rested(known + maybe, pause)
         maybe = maybe * kept if lay else whole - known * kept
         known = whole - maybe
-        before = study.leg(c.leg).driven_before_s
+        first = (c.control, c.day) not in on
+        before = study.driven_before_s(study.leg(c.leg)) if first else study.leg(c.leg).driven_before_s
         if before is not None:
             known, maybe = rolling.cold_share_after(1.0, before), 0.0
         duration = max(c.duration_s, 1.0)

@@ -15,7 +15,10 @@ DEFAULT_WIND_M_S: Final = 3.0
 
 
 def planned(study: Study, order: str, day: date | None = None) -> Study:
-    """Return the study with legs laid out in `order`, each with the time, weather and duration it is planned for."""
+    """Return the study with legs laid out in `order`, each with the time, weather and duration it is planned for.
+
+    The planned warm-up counts as driven, which a study's own legs say only once somebody noted it.
+    """
     plan = study.plan
     made = new_study(title="", kind="other", order=order, method=study.method)
     names = {"A": study.baseline.id, "B": study.trials[0].id if study.trials else study.baseline.id}
@@ -30,14 +33,14 @@ def planned(study: Study, order: str, day: date | None = None) -> Study:
         for j, leg in enumerate(own):
             begin = runs[run].start + timedelta(minutes=j * (60.0 * km / speed + plan.turn_min))
             hours = (begin - first).total_seconds() / 3600.0
-            warm = 15.0 if forecast.temperature_c is None else forecast.temperature_c
+            air = 15.0 if forecast.temperature_c is None else forecast.temperature_c
             legs.append(
                 leg.with_(
                     configuration=names[leg.configuration],
                     started_at=begin,
                     duration_s=round(3600.0 * km / speed),
                     distance_km=km,
-                    temperature_c=round(warm + (forecast.warming_k_per_h or 0.0) * hours, 1),
+                    temperature_c=round(air + (forecast.warming_k_per_h or 0.0) * hours, 1),
                     pressure_hpa=forecast.pressure_hpa or 1013.25,
                     wind_speed_ms=forecast.wind_speed_ms if forecast.wind_speed_ms is not None else DEFAULT_WIND_M_S,
                     wind_gust_ms=forecast.wind_gust_ms,
@@ -46,7 +49,8 @@ def planned(study: Study, order: str, day: date | None = None) -> Study:
                     road="dry",
                 )
             )
-    return study.with_(legs=tuple(legs), events=(), weather=())
+    warm = study.circumstances.with_(warm_up_min=plan.warm_up_min)
+    return study.with_(legs=tuple(legs), events=(), weather=(), circumstances=warm, outings=())
 
 
 def plan_day(

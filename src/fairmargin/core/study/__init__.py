@@ -1,5 +1,6 @@
 """What a study is: one question and all the evidence for it, as immutable validated values."""
 
+from fairmargin.core.study.circumstances import Circumstances, Outing
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.statements import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.trace import Trace
@@ -27,6 +28,7 @@ __all__ = [
     "SUBJECTS",
     "Asked",
     "Change",
+    "Circumstances",
     "Claim",
     "Configuration",
     "Event",
@@ -34,6 +36,7 @@ __all__ = [
     "Leg",
     "LegState",
     "NamedVehicle",
+    "Outing",
     "Prediction",
     "Reference",
     "RoutePoint",

@@ -15,6 +15,7 @@ from pydantic import AfterValidator, Field, field_validator, model_validator
 from fairmargin.core.kinds import ChangeKind, Mechanism, change_kind, change_kinds
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import within
+from fairmargin.core.study.circumstances import Circumstances, Outing
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.plan import Plan
 from fairmargin.core.study.remembered import Remembered
@@ -190,6 +191,8 @@ class Study(_Value):
     instruments: dict[InstrumentName, Instrument] = Field(default_factory=dict)
     known_differences: tuple[KnownDifference, ...] = ()
     also_compared: tuple[Asked, ...] = ()
+    circumstances: Circumstances = Circumstances()
+    outings: tuple[Outing, ...] = ()
     sector_weights_km: dict[str, float] = Field(default_factory=dict)  # for the whole route; empty: as driven
     route_name: str = ""
     left_out_stretches: tuple[Stretch, ...] = ()
@@ -217,6 +220,14 @@ class Study(_Value):
         ids = [v.id for v in value]
         if len(set(ids)) != len(ids):
             raise ValueError(f"vehicle ids must differ; got {', '.join(ids)}")
+        return value
+
+    @field_validator("outings")
+    @classmethod
+    def _outings(cls, value: tuple[Outing, ...]) -> tuple[Outing, ...]:
+        ids = [o.id for o in value]
+        if len(set(ids)) != len(ids):
+            raise ValueError(f"outings must have names of their own; got {', '.join(ids)}")
         return value
 
     @field_validator("configurations")
@@ -276,6 +287,14 @@ class Study(_Value):
                 raise ValueError(f'known_differences: there is no configuration "{known.configuration}"')
             if known.vehicle and known.vehicle not in vehicles:
                 raise ValueError(f'known_differences: there is no vehicle "{known.vehicle}"')
+
+    def driven_before_s(self, leg: Leg) -> float | None:
+        """What was driven just before a leg that is the first of its outing, of itself, its outing or the study. [s]"""
+        if leg.driven_before_s is not None:
+            return leg.driven_before_s
+        own = [o.warm_up_min for o in self.outings if (leg.run or leg.leg) in o.runs and o.warm_up_min is not None]
+        minutes = own[0] if own else self.circumstances.warm_up_min
+        return None if minutes is None else 60.0 * minutes
 
     @property
     def baseline(self) -> Configuration:

@@ -113,7 +113,7 @@ class Field(QWidget):
         row = QHBoxLayout()
         row.setSpacing(4)
         row.addWidget(self.edit, 1)
-        self.unit = PlainLabel(unit)
+        self.unit = PlainLabel(unit, self)  # without a parent it would flash as a window of its own
         self.unit.setObjectName("unit")
         self.unit.setVisible(bool(unit))
         row.addWidget(self.unit)

@@ -31,6 +31,7 @@ from fairmargin.core.study.runs import with_run
 from fairmargin.desktop.stages.leg_card import LegCard
 from fairmargin.desktop.stages.leg_edits import LegEdits
 from fairmargin.desktop.stages.rows import LazyRows
+from fairmargin.desktop.stages.warm_up_line import WarmUpLine
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import Mark, as_tip, label, panel, scrolling
 
@@ -40,6 +41,8 @@ if TYPE_CHECKING:
 
 #: Narrower than this, out and back stand below each other instead of beside. [px]
 NARROW = 700
+#: Methods whose drives have no first leg: each begins as everyday drives do.
+NO_FIRST_LEG: Final = frozenset({"everyday"})
 
 
 @dataclass(frozen=True)
@@ -141,6 +144,8 @@ class DriveStage(LegEdits):
         self.ahead_list = label("", "", wrap=True)
         box.addWidget(self.ahead_list)
         below.addWidget(self.ahead)
+        self.warm_up = WarmUpLine(session)
+        below.addWidget(self.warm_up)
         self._inner = QWidget()
         self._sheet = QVBoxLayout(self._inner)
         self._sheet.setContentsMargins(0, 0, 8, 0)
@@ -277,6 +282,8 @@ class DriveStage(LegEdits):
         for name, card in self.cards.there.items():
             card.open_fields(self._needed, self._every(name))
             card.show_leg(study, legs[name], events.get(name, []), self._asked.get(name))
+        self.warm_up.refresh(study)
+        self.warm_up.setVisible(bool(study.legs) and study.method not in NO_FIRST_LEG)
         driven = sum(self.session.state(leg) == "driven" for leg in study.legs)
         left_out = sum(leg.state == "left out" for leg in study.legs)
         words = f"{driven} of {len(study.legs)} legs driven"

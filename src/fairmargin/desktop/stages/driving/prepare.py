@@ -35,6 +35,7 @@ class PreparePage(QWidget):
         self.controller, self.session = controller, controller.session
         self._shape: object = None
         self._day_stamp: object = None
+        self.warmed_up: QCheckBox | None = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(12)
@@ -90,19 +91,9 @@ class PreparePage(QWidget):
         if self._shape != (self.session.study_id, leg.leg, items):
             self._shape = (self.session.study_id, leg.leg, items)
             clear(self._checks)
+            self.warmed_up = self._warm_up(study, leg)
             for text in items:
-                box = QCheckBox()
-                box.setObjectName("check")
-                box.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-                row = QWidget()
-                line = QHBoxLayout(row)
-                line.setContentsMargins(0, 0, 0, 0)
-                line.setSpacing(10)
-                line.addWidget(box, 0, Qt.AlignmentFlag.AlignTop)
-                words = Ticking(text, box)
-                line.addWidget(words, 1)
-                box.setAccessibleName(text)
-                self._checks.addWidget(row)
+                self._check(text)
             self._checks.addStretch()
             self._cut = self.controller.cut_short()
             self.cut_short.setVisible(bool(self._cut))
@@ -135,6 +126,43 @@ class PreparePage(QWidget):
             self._day_stamp = stamp
             self._show_day(study)
         self.set_off.setText(f"Set off on {leg.leg}  (Space)")
+
+    def _check(self, text: str) -> QCheckBox:
+        """Add a thing to look at."""
+        box = QCheckBox()
+        box.setObjectName("check")
+        box.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(10)
+        line.addWidget(box, 0, Qt.AlignmentFlag.AlignTop)
+        line.addWidget(Ticking(text, box), 1)
+        box.setAccessibleName(text)
+        self._checks.addWidget(row)
+        return box
+
+    def _warm_up(self, study: Study, leg: Leg) -> QCheckBox | None:
+        """Ask before an outing's first leg whether the planned warm-up was driven; ticked, the leg notes it."""
+        planned, own = study.plan.warm_up_min, leg.driven_before_s
+        asked = study.driven_before_s(leg) is None or own == 60.0 * planned
+        if planned <= 0 or not asked or not self._first_of_outing(study, leg):
+            return None
+        box = self._check(f"Warm-up of {planned:g} min driven; ticked, it counts as driven")
+        box.setChecked(own is not None)
+        box.toggled.connect(lambda on: self._note_warm_up(60.0 * planned if on else None))
+        return box
+
+    def _first_of_outing(self, study: Study, leg: Leg) -> bool:
+        """Whether nothing was driven yet on the day of this leg."""
+        today = self.controller.clock.moment().date()
+        driven = [x.started_at for x in study.legs if x.started_at and x.leg != leg.leg and self.session.has_reading(x)]
+        return all(at.date() != today for at in driven)
+
+    def _note_warm_up(self, seconds: float | None) -> None:
+        study, leg = self.session.study, self.controller.next_leg()
+        if study is not None and leg is not None:
+            self.session.edit(study.with_leg(leg.leg, driven_before_s=seconds), f"warm-up before {leg.leg}")
 
     def _before(self, study: Study, leg: Leg, key: str) -> Any:
         """What was so on the leg before, which is carried on."""
