@@ -4,7 +4,7 @@
 
 A regime is named whole or by its beginning. Prints a table: how often the interval holds, RMS error against the plain
 (as measured) one, median half-width over RMS error, mean error, largest error, how often "more" or "less" was said, how
-often "no difference that matters", and how many were refused.
+often "no difference that matters", how often the verdict was wrong, and wrong and called fair, and how many were refused.
 """
 
 from __future__ import annotations
@@ -20,8 +20,8 @@ from regimes import REGIMES
 
 from fairmargin.core.analysis import analyse
 
-#: Truth, effect, plain difference, interval's ends, verdict, method; None where nothing was said.
-Result = tuple[float, float, float, float, float, str, str]
+#: Truth, effect, plain difference, interval's ends, verdict, method, how it stands, smallest effect; None where nothing was said.
+Result = tuple[float, float, float, float, float, str, str, str, float]
 LOGS_SHARE = 3  # logged regimes are slow: a third of the studies
 
 
@@ -35,8 +35,18 @@ def one(job: tuple[str, int]) -> Result | None:
     c = found[0]
     return (
         truth, c.effect_percent, c.as_measured_percent, *c.interval_percent, c.verdict,
-        getattr(c, "method", "model"),
+        c.method, c.standing.word, study.smallest_effect_percent,
     )  # fmt: skip
+
+
+def is_wrong(r: Result) -> bool:
+    """Whether a verdict is false: the wrong side, a difference where there is none, or none where it matters."""
+    truth, said = r[0], r[5]
+    return (
+        (said == "uses more" and truth <= 0)
+        or (said == "uses less" and truth >= 0)
+        or (said == "no difference that matters" and abs(truth) > r[8])
+    )
 
 
 def line(name: str, every: list[Result | None]) -> str:
@@ -52,10 +62,13 @@ def line(name: str, every: list[Result | None]) -> str:
     half = float(np.median((high - low) / 2 / scale))
     said = np.mean([r[5] in {"uses more", "uses less"} for r in rows])
     none = np.mean([r[5] == "no difference that matters" for r in rows])
+    wrong = [is_wrong(r) for r in rows]
+    fair = [w and r[7] == "fair" for w, r in zip(wrong, rows, strict=True)]
     by_plain = np.mean([r[6] == "plain" for r in rows])
     return (
         f"| {name} | {len(rows)} | {held:.1%} | {rms:.2f} | {rms_plain:.2f} | {rms / rms_plain:.2f} | {half:.2f} | "
         f"{half / rms:.2f} | {error.mean():+.2f} | {np.abs(error).max():.1f} | {said:.0%} | {none:.0%} | "
+        f"{np.mean(wrong):.0%} | {np.mean(fair):.0%} | "
         f"{by_plain:.0%} | {len(every) - len(rows)} |"
     )
 
@@ -65,8 +78,8 @@ def main() -> None:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 300
     wanted = [n for n in REGIMES if len(sys.argv) < 3 or any(n.startswith(a) for a in sys.argv[2:])]
     print(
-        "| regime | n | holds | RMS, % | plain | ratio | half-width | hw/RMS | bias | worst | said | none | plain used | "
-        "refused |\n|---|---|---|---|---|---|---|---|---|---|---|---|---|---|"
+        "| regime | n | holds | RMS, % | plain | ratio | half-width | hw/RMS | bias | worst | said | none | wrong | and fair | "
+        "plain used | refused |\n|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|"
     )
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         for regime in wanted:

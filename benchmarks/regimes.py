@@ -337,6 +337,11 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     "wet trial": _field(order="ABBA", rain_trial=0.05, kind="aero covers"),
     "wet trial, null": _field(order="ABBA", rain_trial=0.05, kind="aero covers", **NULL),
     "trial grows faster over yaw, windy": _field(order="ABBA", wind="windy", kind="cargo", trial_yaw=1.8),
+    **{
+        f"one wild leg of {100 * wild:.0f} %, {order}": _field(order=order, wild=wild, kind="aero covers", **NULL)
+        for wild in (0.05, 0.1, 0.2)
+        for order in ("ABBA", "ABBABAAB")
+    },
     "first leg from cold, null": _field(order="ABBA", warm_up_drive=False, kind="aero covers", **NULL),
     # roads
     "300 m of hills": _field(relief_m=300.0),

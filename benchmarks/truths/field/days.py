@@ -63,6 +63,7 @@ class FieldDay:
     tells_turn: bool = False  # states it
     fitting_sd: float = 0.0  # share by which one fitting of the change, or one run, differs from the next
     by_direction: float = 0.0  # share that the change takes more out than on the way back, half of it either way
+    wild: float = 0.0  # share that one trial leg of the day takes more, for a reason that nobody saw
     trial_yaw: float = 1.0  # the trial's growth of drag over yaw, against the baseline's
     instrument: str = "average"  # average, energy, soc, charge, fuel, logger
     step: float = 0.1  # kWh/100 km, or L/100 km
@@ -289,6 +290,8 @@ class _Day:
         factor = self.factor * (1 + self.scatter * float(rng.normal())) * self.fitting
         if trial:
             factor *= 1 + plan.by_direction * (-0.5 if back else 0.5)
+        if trial and plan.wild and len(self.legs) == plan.order.index("B") * len(self.ways):
+            factor *= 1 + plan.wild
         self.cold *= math.exp(-driven.duration_s / self.machine.warm_s)
         self.running_min += driven.duration_s / 60.0
         leg = self._noted(i, back, driven, factor)

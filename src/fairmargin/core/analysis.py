@@ -30,7 +30,7 @@ from fairmargin.core.result.capacity import capacity_estimate
 from fairmargin.core.result.claims import claim_result
 from fairmargin.core.result.comparison import Sides, by_direction, comparison, sides_of, stated_temperature_c
 from fairmargin.core.result.corrections import corrections
-from fairmargin.core.result.legs import leg_result
+from fairmargin.core.result.legs import leg_result, with_foretold
 from fairmargin.core.result.results import Result, sector_lengths, whole_results
 from fairmargin.core.result.types import VIEWS, Analysis, Comparison, View
 from fairmargin.core.result.whole_route import whole_comparisons
@@ -295,6 +295,7 @@ def _test_day(
     }
     if fit is None:
         return Group(legs=results)
+    results |= with_foretold(study, results, fit.foretold())
     comparisons: list[Comparison] = []
     concerns: list[Concern] = []
     gaps = {o.legs[0]: log.gap_share for o in used if (log := logs.of(o.legs[0])) is not None}

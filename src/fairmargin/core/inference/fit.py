@@ -21,6 +21,7 @@ from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.beliefs import Beliefs, as_they_are, beliefs_of
 from fairmargin.core.inference.criticism import Criticism, criticise
+from fairmargin.core.inference.foretold import Foretold, foretell
 from fairmargin.core.inference.learned import Learned, effect_errors, learn
 from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
 from fairmargin.core.inference.options import FitOptions
@@ -66,6 +67,7 @@ class Fit:
     plausible: Plausible | None = None  # the same
     levels: Mapping[str, Level] = field(default_factory=dict)  # of each configuration driven
     plain_levels: Callable[[], Mapping[str, Level]] = dict  # the same where the fit is not believed
+    foretold: Callable[[], tuple[Foretold, ...]] = tuple  # each drive from the others
     learned: Callable[[], Learned | None] = lambda: None  # of the vehicle and the road; None where it is not believed
 
     @property
@@ -150,6 +152,7 @@ def fit_study(
             for name in problem.configurations
             if name in driven
         },
+        foretold=lambda: foretell(problem, result, observations),
         learned=lambda: learn(problem, result),
     )
 

@@ -20,7 +20,10 @@ def as_json(analysis: Analysis, path: str = "") -> dict[str, Any]:
             **picked(analysis, "title view missing"),
             "comparisons": [_comparison(c) for c in analysis.comparisons],
             "results": [_result(r) for r in analysis.results],
-            "legs": [picked(leg, legs) for leg in analysis.legs],
+            "legs": [
+                {**picked(leg, legs), "foretold_wh_per_km": leg.foretold and [leg.foretold.low, leg.foretold.high]}
+                for leg in analysis.legs
+            ],
             "concerns": [
                 picked(c, "code severity charge_percent=bias_percent legs title message next_step covered")
                 for c in analysis.concerns

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from fairmargin.core.evidence.readings import Observation
-from fairmargin.core.result.types import LegResult, View
+from fairmargin.core.inference.foretold import Foretold
+from fairmargin.core.result.types import ForetoldReading, LegResult, View
 from fairmargin.core.study import Leg, Study
 
 
@@ -34,6 +36,18 @@ def leg_result(
         sd_percent=100.0 * sd_share,
         others=tuple((r.instrument, r.energy_wh / o.shown_km) for r in o.readings[1:]),
     )
+
+
+def with_foretold(study: Study, results: Mapping[str, LegResult], foretold: Sequence[Foretold]) -> dict[str, LegResult]:
+    """The legs that the others foretell, each with its band; legs of one reading have the same."""
+    out = {}
+    for f in foretold:
+        low, high = f.band(study.confidence)
+        for name in f.legs:
+            read = results[name].measured_wh_per_km
+            band = ForetoldReading(read * math.exp(low), read * math.exp(-f.off), read * math.exp(high), f.tail)
+            out[name] = replace(results[name], foretold=band)
+    return out
 
 
 def everyday_lines(o: Observation, log_corrections: Mapping[str, float]) -> dict[str, float]:

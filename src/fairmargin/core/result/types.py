@@ -23,6 +23,16 @@ FEWEST_PAIRS: Final = 3  # of which a t interval says anything
 
 
 @dataclass(frozen=True, slots=True)
+class ForetoldReading:
+    """What a leg should have shown, by the other legs and its own conditions. [Wh/km]"""
+
+    low: float  # ends of the band at the study's confidence
+    middle: float
+    high: float
+    tail: float  # probability of a reading at least so far off
+
+
+@dataclass(frozen=True, slots=True)
 class LegResult:
     """One leg with a reading: as read, and on the ledger to corrected. [Wh/km]"""
 
@@ -39,6 +49,7 @@ class LegResult:
     corrections_wh_per_km: Mapping[str, float]
     sd_percent: float
     others: tuple[tuple[str, float], ...]  # other instruments, Wh/km
+    foretold: ForetoldReading | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -37,13 +37,14 @@ from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
 from fairmargin.desktop.widgets.basics import as_tip, label, panel
 from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.exchange.words.results import way_lines
+from fairmargin.exchange.words.results import foretold_words, way_lines
 
 if TYPE_CHECKING:
     import pyqtgraph as pg
 
 _PLOTS = {
     "consumption": "Consumption as read",
+    "foretold": "What the other legs foretell",
     "energy": "Energy of each leg, below nothing where it came back",
     "speed": "Average speed",
     "temperature": "Air temperature",
@@ -363,20 +364,26 @@ class ExamineStage(Stage):
         days = len({leg.started_at.date() for leg in legs if leg.started_at}) if timed else 1
         by_time = timed and days == 1
         trials = [t.id for t in study.trials]
-        unit = {"consumption": unit_label(units.consumption), "energy": "kWh", "speed": units.speed, "temperature": units.temperature,
+        shown = unit_label(units.consumption)
+        unit = {"consumption": shown, "foretold": shown, "energy": "kWh", "speed": units.speed, "temperature": units.temperature,
                 "wind": units.wind}[what]  # fmt: skip
         ticks: list[tuple[float, str]] = []
+        at = {
+            leg.leg: leg.clock.hour + leg.clock.minute / 60 if by_time and leg.clock else float(i)
+            for i, leg in enumerate(legs)
+        }
+        if what == "foretold":
+            self._draw_foretold(plot, at, results)
         for group in [study.baseline.id, *trials]:
             for included in (True, False):
                 xs, ys = [], []
-                for i, leg in enumerate(legs):
+                for leg in legs:
                     if leg.configuration != group or leg.included != included:
                         continue
                     y = self._value(what, leg, results)
                     if y is None:
                         continue
-                    x = leg.clock.hour + leg.clock.minute / 60 if by_time and leg.clock else float(i)
-                    xs.append(x)
+                    xs.append(at[leg.leg])
                     ys.append(y)
                 if xs:
                     name = "baseline" if group not in trials else trial_colour(trials.index(group))
@@ -391,9 +398,33 @@ class ExamineStage(Stage):
             ticks = [(float(i), leg.leg) for i, leg in enumerate(legs)]
         plot.getAxis("bottom").setTicks([ticks] if ticks else None)
         self._label_axes(plot, "time of day, h" if by_time else "leg", unit)
+        self._show_ways(study)
+        if what == "foretold":
+            self.plot_words.setText(foretold_words(self.session.analysis, study.confidence))
+            return
         better = " (more is better)" if what == "consumption" and more_is_better(units.consumption) else ""
         self.plot_words.setText(f"{unit}{better} \u00b7 circle: {study.baseline.label} \u00b7 open: left out")
-        self._show_ways(study)
+
+    def _draw_foretold(self, plot: pg.PlotWidget, at: Mapping[str, float], results: Mapping[str, LegResult]) -> None:
+        """A band for every leg that the others foretell, with its middle."""
+        import pyqtgraph as pg
+
+        bands = [(at[name], r.foretold) for name, r in results.items() if name in at and r.foretold is not None]
+        if not bands:
+            return
+        show = self.session.units.show_consumption
+        xs = np.array([x for x, _ in bands])
+        ends = np.array([sorted((show(f.low), show(f.high))) for _, f in bands])
+        width = 0.35 * float(np.min(np.diff(np.unique(xs)))) if len(set(xs.tolist())) > 1 else 0.35
+        colour = theme.colour("rule")
+        plot.addItem(
+            pg.BarGraphItem(
+                x=xs, y0=ends[:, 0], y1=ends[:, 1], width=width, brush=pg.mkBrush(colour), pen=pg.mkPen(None)
+            )
+        )
+        ends_x = np.column_stack([xs - width / 2, xs + width / 2]).ravel()
+        middles = np.repeat([show(f.middle) for _, f in bands], 2)
+        plot.plot(ends_x, middles, connect="pairs", pen=pg.mkPen(theme.colour("muted"), width=1.5))
 
     def _show_ways(self, study: Study) -> None:
         """What the gauge said on the way, under the chart."""
@@ -404,7 +435,7 @@ class ExamineStage(Stage):
     def _value(self, what: str, leg: Leg, results: Mapping[str, LegResult]) -> float | None:
         units = self.session.units
         result = results.get(leg.leg)
-        if what == "consumption":
+        if what in {"consumption", "foretold"}:
             return units.show_consumption(result.measured_wh_per_km) if result else None
         if what == "energy":
             study = self.session.study

@@ -368,6 +368,20 @@ def way_lines(study: Study, units: UnitChoice) -> list[str]:
     return lines
 
 
+def foretold_words(analysis: Analysis | None, confidence: float) -> str:
+    """How many readings lie where the other legs foretell them, and which does so least."""
+    known = [(x.foretold, x) for x in (analysis.legs if analysis is not None else ()) if x.foretold is not None]
+    if not known:
+        return "The other legs foretell a leg from four drives on."
+    inside = sum(f.low <= x.measured_wh_per_km <= f.high for f, x in known)
+    furthest, leg = min(known, key=lambda k: k[0].tail)
+    off = 100.0 * (leg.measured_wh_per_km / furthest.middle - 1.0)
+    return (
+        f"{inside} of {len(known)} readings within their {100 * confidence:g} % band \u00b7 furthest: {leg.leg}, "
+        f"{abs(off):.1f} % {'above' if off > 0 else 'below'} its middle"
+    )
+
+
 def forecast_lines(study: Study) -> list[str]:
     """What the car promised for the end of a leg, and what was found; in energy where the capacity is known."""
     lines = []
