@@ -12,6 +12,7 @@ from functools import cache
 import numpy as np
 
 from fairmargin.core.study import Event, RoutePoint, Study, Trace, new_study
+from fairmargin.core.study.registration import seal_of
 from tests.conftest import VAN
 
 Made = tuple[Study, dict[str, Trace]]
@@ -227,6 +228,10 @@ def unlike() -> dict[str, Made]:
         calm("ABBAABBA"), lambda i, leg: {"average_shown": round(leg.average_shown * (1 + 0.06 * np.sin(5.3 * i)), 1)}
     )
     made["left-out-after-result"] = base.with_leg("L03", included=False, reason="Held up", left_out_after_result=True)
+    seal = seal_of(base, datetime(2026, 5, 2, 7), 2)
+    made["sealed-changed"] = base.with_(registration=seal, smallest_effect_percent=9.0)
+    made["seal-broken"] = base.with_(registration=seal.with_(pairs=3))
+    made["said-afterwards"] = base.with_(smallest_effect_percent=2.0, said_afterwards=("smallest effect that matters",))
     made["technique"] = calm(kind="technique").with_leg("L03", duration_s=760.0)
     for name, change in (
         ("everyday", {}),

@@ -280,6 +280,18 @@ class Tester:
         assert all(words[:20] in drawn for words in said.values()), drawn
         return said
 
+    def seal(self, pairs):
+        """Seal what is said beforehand, with a number of pairs."""
+        from fairmargin.desktop.dialogs.sealing import SealDialog
+
+        def fill(dialog):
+            self.keys(dialog.pairs.edit, pairs)
+            self.click(dialog.seal)
+            assert dialog.fault.isHidden(), dialog.fault.text()
+
+        self._answer(SealDialog, fill)
+        self.press("question", "Seal")
+
     def press(self, stage, words):
         """Press a button by its words."""
         self.window.go_to(stage)

@@ -8,7 +8,8 @@ def test_mass_and_shape_are_told_apart(tester):
     )
     t.question("v_mass_kg", "2600")
     t.question("prediction", "3.0 to 3.2 km/kWh")
-    t.press("question", "Seal the prediction")
+    t.seal(pairs="1")
+    assert t.study.registration.intact and t.study.registration.pairs == 1
     assert (t.study.change.prediction.low, t.study.change.prediction.high) == (3.0, 3.2)
     t.window.go_to("question")
     assert t.window.stage("question").fields["prediction"].edit.text() == "3 to 3.2 km/kWh"

@@ -13,6 +13,7 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.planning.checklists import checklist
 from fairmargin.core.study import Change, Configuration, Leg, Study, Vehicle
 from fairmargin.core.study.plan import Forecast, LimitSource, Load, Plan
+from fairmargin.core.study.registration import seal_of
 from fairmargin.core.study.trip import Charger, Trip, TripStretch
 from fairmargin.demo.seasons import CAR_SHARE, seasons
 from fairmargin.logbook import Logbook
@@ -101,16 +102,12 @@ def demo_studies() -> list[SimulatedStudy]:
             c.with_(name=name, mass_delta_kg=320.0 if "flour" in name else c.mass_delta_kg)
             for c, name in zip(study.configurations, names, strict=True)
         )
-        change = Change(
-            kind=study.change.kind,
-            mechanism=study.change.mechanism,
-            prediction_percent=prediction,
-            prediction_sealed_at=plan.start.replace(hour=7, minute=30),
-        )
+        change = Change(kind=study.change.kind, mechanism=study.change.mechanism, prediction_percent=prediction)
         study = study.with_(
             configurations=configurations, change=change, notes=notes, route_name="Dyke Road", title=title
         )
-        study = _with_pressures(study)
+        seal = seal_of(study, plan.start.replace(hour=7, minute=30), len(study.order) // 2)
+        study = _with_pressures(study.with_(registration=seal))
         told = {"aero covers": {"drag_area_percent": -5.0}, "tyres": {"rolling_percent": 12.0}}.get(plan.kind, {})
         study = study.with_(plan=Plan(day=plan.start.date(), start=time(7, 45), **told))
         made.append(replace(simulated, study=study))

@@ -36,7 +36,7 @@ def stops_of(session: Session, study: Study) -> tuple[Stop, ...]:
 
 
 def _question(study: Study) -> tuple[Progress, str]:
-    if study.change.prediction_sealed_at is not None:
+    if study.registration is not None:
         return "done", "sealed"
     said = study.change.prediction_percent is not None or study.change.prediction is not None
     return "begun", "not sealed" if said else "no prediction yet" if study.trials else ""

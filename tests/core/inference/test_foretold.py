@@ -23,7 +23,9 @@ def test_what_is_foretold_does_not_follow_the_reading():
         there["L05"].foretold.high - there["L05"].foretold.low, rel=0.1
     )
     assert moved["L05"].foretold.tail < 0.5 * there["L05"].foretold.tail
-    assert moved["L07"].foretold.high - moved["L07"].foretold.low > there["L07"].foretold.high - there["L07"].foretold.low
+    assert (
+        moved["L07"].foretold.high - moved["L07"].foretold.low > there["L07"].foretold.high - there["L07"].foretold.low
+    )
 
 
 def test_bands_of_careful_days_hold_what_was_read():
@@ -40,7 +42,10 @@ def test_bands_of_careful_days_hold_what_was_read():
 
 def test_the_tail_says_how_far_off():
     study = driven_study("ABBAABBA", values=[170.0, 170.4, 169.8, 170.1, 170.2, 169.9, 170.0, 170.3] * 2)
-    tails = [legs_of(study.with_leg("L03", average_shown=170.0 * over))["L03"].foretold.tail for over in (1.0, 1.03, 1.06, 1.12)]
+    tails = [
+        legs_of(study.with_leg("L03", average_shown=170.0 * over))["L03"].foretold.tail
+        for over in (1.0, 1.03, 1.06, 1.12)
+    ]
     assert tails == sorted(tails, reverse=True)
     assert tails[0] > 0.3 and tails[-1] < 0.01
 

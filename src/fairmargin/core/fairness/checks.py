@@ -7,13 +7,13 @@ from typing import Any
 from fairmargin.core.conditions import registry
 from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.conditions.rules import Rule, Stage
-from fairmargin.core.fairness import statistics
+from fairmargin.core.fairness import registered, statistics
 from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext
 from fairmargin.core.fairness.everyday import EVERYDAY, EverydayContext
 from fairmargin.core.fairness.records import RECORDS
 
-#: Module whose rules of a test day are registered by importing it; the others are the conditions' own.
-TEST_DAY_RULES = statistics
+#: Modules whose rules are registered by importing them; the others are the conditions' own.
+RULES_OF = (statistics, registered)
 
 
 def check(case: ComparisonContext) -> list[Concern]:

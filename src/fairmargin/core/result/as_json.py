@@ -62,6 +62,7 @@ def _comparison(c: Comparison) -> dict[str, Any]:
     return {
         **picked(c, names),
         "standing": c.standing.word,
+        "look": None if c.look is None else picked(c.look, "level pairs of_pairs"),
         "margin": [picked(line, "source half_width_percent legs cause remedy") for line in c.margin],
         "margin_budget_percent": dict(c.margin_budget),
         **picked(c, "open_charge_percent scatter_percent as_driven"),

@@ -15,16 +15,20 @@ from fairmargin.core.conditions.concern import Concern, merge, open_charge
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.fairness.context import ComparisonContext
+from fairmargin.core.fairness.registered import CRITERIA, sealed_words
 from fairmargin.core.inference.posterior import Effect
 from fairmargin.core.inference.problem import warmth_of_study
 from fairmargin.core.orders import display_noise_percent
 from fairmargin.core.result import verdict
+from fairmargin.core.result.looks import Look, level_at, look_words
 from fairmargin.core.result.margin import LEAST_VARIANCE, MarginLine, limiting, margin_lines
 from fairmargin.core.result.pairs import Drive, Pair, make_pairs
 from fairmargin.core.result.standing import standing
 from fairmargin.core.result.types import Comparison, DirectionEffect, GridEnergy, LegResult, TripTime, View
 from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.registration import changed_since
 from fairmargin.core.units import range_change_percent
+from fairmargin.core.words import signed
 
 #: Scatter of uncorrected legs beyond the corrected one: what weather adds unseen. Common practice.
 AS_MEASURED_SCATTER: Final = 0.02
@@ -80,6 +84,26 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
     -------
     Comparison
     """
+    study = sides.study
+    level = level_at(study, pairs_of(sides))
+    if level == study.confidence:
+        return _as_it_stands(sides, view, found)
+    # Before all sealed pairs are driven: an interval that may be looked at. Not validated: nobody may ask for so much confidence,
+    # but a first look of many does.
+    wider = study.model_copy(update={"confidence": level, "registration": None})
+    looked = _as_it_stands(replace(sides, study=wider), view, found)
+    assert study.registration is not None
+    assert study.registration.pairs is not None
+    look = Look(level, looked.pairs, study.registration.pairs)
+    said = (
+        "" if view == "as-measured" else _by_what_was_sealed(study, _stated(study, sides.effect), sides.effect, found)
+    )
+    reason = " ".join(filter(None, (looked.reason, look_words(look), said)))
+    return replace(looked, confidence=study.confidence, look=look, reason=reason)
+
+
+def _as_it_stands(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison:
+    """A comparison whose interval is one of the study's confidence."""
     study, effect = sides.study, sides.effect
     a, b = sides.both
     plain_a, plain_b = plain_levels([o for o in a if sides.leg(o).vehicle != "control"] or a, b)
@@ -94,6 +118,7 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
         study.confidence,
         [c for c in sides.fitted if c.leg in own],
     )
+    said = "" if view == "as-measured" else _by_what_was_sealed(study, stated, effect, found)
     ruling, deviate = _ruling(sides, stated, found, lines), intervals.deviate(study.confidence)
     step = math.sqrt(12.0) * float(np.mean([o.relative_sd for o in (*a, *b)]))
     return Comparison(
@@ -108,7 +133,7 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
         baseline_wh_per_km=stated.level,
         trial_wh_per_km=stated.level * (1 + stated.percent / 100),
         verdict=ruling.word,
-        reason=verdict.reason(study, ruling, found),
+        reason=" ".join(filter(None, (verdict.reason(study, ruling, found), said))),
         pairs=ruling.pairs,
         pairs_needed=ruling.pairs_needed,
         range_change_percent=range_change_percent(stated.percent),
@@ -140,7 +165,7 @@ def comparison(sides: Sides, view: View, found: Sequence[Concern]) -> Comparison
 def _ruling(sides: Sides, stated: _Stated, found: Sequence[Concern], lines: Sequence[MarginLine]) -> verdict.Ruling:
     """What may be said of an effect as stated."""
     study = sides.study
-    count = min(len({sides.leg(o).run or o.legs[0] for o in side}) for side in sides.both)
+    count = pairs_of(sides)
     open_percent = open_charge(found)
     blocked = any(c.severity == "blocks" for c in found)
     smallest, deviate = study.smallest_effect_percent, intervals.deviate(study.confidence)
@@ -155,6 +180,29 @@ def _ruling(sides: Sides, stated: _Stated, found: Sequence[Concern], lines: Sequ
         None if blocked else needed,
         *limiting(lines),
     )
+
+
+def _by_what_was_sealed(study: Study, stated: _Stated, effect: Effect, found: Sequence[Concern]) -> str:
+    """Give the verdict by what was sealed, where what it hangs on was changed since."""
+    was = study.registration
+    if was is None or not CRITERIA & set(changed_since(study)):
+        return ""
+    interval = effect.interval_percent(was.confidence)
+    blocked = any(c.severity == "blocks" for c in found)
+    said = verdict.word(
+        stated.percent,
+        interval,
+        was.smallest_effect_percent,
+        blocked,
+        open_charge(found),
+        any(c.unsettles for c in found),
+    )
+    return f"By what was sealed ({sealed_words(was)}): {said}, {signed(interval[0])} to {signed(interval[1])} %."
+
+
+def pairs_of(sides: Sides) -> int:
+    """Runs of the configuration that was driven less."""
+    return min(len({sides.leg(o).run or o.legs[0] for o in side}) for side in sides.both)
 
 
 def plain_levels(a: Sequence[Observation], b: Sequence[Observation]) -> tuple[float, float]:

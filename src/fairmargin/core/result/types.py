@@ -11,6 +11,7 @@ from fairmargin.core.evidence.climb import Climb
 from fairmargin.core.inference.learned import Learned
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.result.capacity import CapacityEstimate
+from fairmargin.core.result.looks import Look
 from fairmargin.core.result.margin import MarginLine, limiting
 from fairmargin.core.result.pairs import Pair, paired_interval
 from fairmargin.core.result.results import Result
@@ -128,11 +129,19 @@ class Comparison:
     trial_as_read: float = 0.0
     temperature_c: float | None = None  # of the air it is stated for; none: that of the drives, which nobody noted
     errors: Mapping[str, float] = field(default_factory=dict)  # of the log ratio, by source; none where not modelled
+    look: Look | None = None  # before all sealed pairs were driven
 
     @property
     def half_width_percent(self) -> float:
         """Half the interval's width."""
         return (self.interval_percent[1] - self.interval_percent[0]) / 2
+
+    @property
+    def level_words(self) -> str:
+        """Confidence of the interval; before all sealed pairs are driven that of a look, and which."""
+        if self.look is None:
+            return f"{100 * self.confidence:g} %"
+        return f"{self.look.level_words}, {self.look.pairs} of {self.look.of_pairs} pairs"
 
     @property
     def pairs_words(self) -> str:

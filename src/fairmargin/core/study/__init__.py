@@ -2,6 +2,7 @@
 
 from fairmargin.core.study.circumstances import Circumstances, Outing
 from fairmargin.core.study.leg import Leg
+from fairmargin.core.study.registration import Registration
 from fairmargin.core.study.statements import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.trace import Trace
 from fairmargin.core.study.values import (
@@ -39,6 +40,7 @@ __all__ = [
     "Outing",
     "Prediction",
     "Reference",
+    "Registration",
     "RoutePoint",
     "Side",
     "Stretch",

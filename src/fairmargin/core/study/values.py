@@ -18,6 +18,7 @@ from fairmargin.core.study.base import within
 from fairmargin.core.study.circumstances import Circumstances, Outing
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.plan import Plan
+from fairmargin.core.study.registration import Registration
 from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.study.statements import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.trip import Trip
@@ -193,6 +194,8 @@ class Study(_Value):
     also_compared: tuple[Asked, ...] = ()
     circumstances: Circumstances = Circumstances()
     outings: tuple[Outing, ...] = ()
+    registration: Registration | None = None
+    said_afterwards: tuple[str, ...] = ()  # what should be said beforehand, and was said when the result was seen
     sector_weights_km: dict[str, float] = Field(default_factory=dict)  # for the whole route; empty: as driven
     route_name: str = ""
     left_out_stretches: tuple[Stretch, ...] = ()

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import datetime
 from typing import Any
 
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from fairmargin.core.fairness.registered import predicted_words, sealed_words
 from fairmargin.core.kinds import MECHANISMS, change_kind, change_kinds
-from fairmargin.core.study import METHODS, Study
+from fairmargin.core.study import METHODS, Registration, Study
 from fairmargin.core.study.entry import show_number, words_of
+from fairmargin.core.study.registration import changed_since
 from fairmargin.core.study.statement_entry import read_claim, read_prediction, show_claim, show_prediction
 from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.stages.base import Field, Stage
@@ -122,8 +123,10 @@ class QuestionStage(Stage):
         )
         line.addWidget(self._field("claim_by", "Who says so", self._set_claimed_by), 1)
         box.addLayout(line)
-        self.seal = QPushButton("Seal the prediction")
-        self.seal.setToolTip("After this it cannot be changed; it stands beside the result")
+        self.seal = QPushButton("Seal\u2026")
+        self.seal.setToolTip(
+            "Prediction, what matters, confidence, number of pairs: before the first reading, and for good"
+        )
         self.seal.clicked.connect(self._seal)
         box.addWidget(self.seal)
         box.addStretch()
@@ -276,12 +279,12 @@ class QuestionStage(Stage):
         self._edit(what, wind=wind)
 
     def _seal(self) -> None:
-        study = self._study
-        if study.change.prediction_percent is None and study.change.prediction is None:
-            self.session.failed.emit("Enter a prediction first, then seal it.")
-            return
-        now = datetime.now().replace(microsecond=0)
-        self._edit("seal the prediction", change=study.change.with_(prediction_sealed_at=now))
+        from fairmargin.desktop.dialogs.sealing import SealDialog
+
+        dialog = SealDialog(self._study, self)
+        if dialog.exec() and dialog.sealed is not None:
+            self.session.edit_for_good(dialog.sealed)
+        dialog.deleteLater()
 
     def _notes_typed(self) -> None:
         if self.session.study is not None and self.notes.hasFocus():
@@ -321,19 +324,20 @@ class QuestionStage(Stage):
 
     def _show_expectation(self, study: Study) -> None:
         units, f = self.session.units, self.fields
-        sealed = study.change.prediction_sealed_at
+        sealed = study.registration
         f["prediction"].show_text(show_prediction(study.change))
         claim = study.change.claim
         f["claim"].show_text(show_claim(claim))
         f["claim_by"].show_text(claim.by if claim else "")
         f["prediction"].edit.setReadOnly(sealed is not None or self.session.read_only)
-        self.seal.setEnabled(sealed is None and not self.session.read_only)
         driven = any(self.session.has_reading(leg) for leg in study.legs)
+        self.seal.setEnabled(sealed is None and not driven and not self.session.read_only)
+        self.seal.setVisible(sealed is None)
         if sealed is not None:
-            self.sealed.setText(f"Sealed {sealed:%Y-%m-%d %H:%M}. It stands beside the result.")
+            self.sealed.setText(_sealed_words(study, sealed))
         else:
             self.sealed.setText(
-                "Not sealed, and driving has begun: it can no longer count as a prediction made beforehand."
+                "Not sealed, and driving has begun: what is said now is said afterwards, and told so."
                 if driven
                 else "Say it before the drive, so that the hope cannot colour the verdict."
             )
@@ -353,6 +357,19 @@ class QuestionStage(Stage):
         f["station"].show_text(
             "" if station is None else show_number(units.show("distance", station), 1), units.distance
         )
+
+
+def _sealed_words(study: Study, sealed: Registration) -> str:
+    """What was sealed, when, and what is said otherwise since."""
+    pairs = f", {sealed.pairs} pairs" if sealed.pairs else ""
+    said = predicted_words(sealed)
+    words = f"Sealed {sealed.sealed_at:%Y-%m-%d %H:%M}: {said}{sealed_words(sealed)}{pairs}; checksum {sealed.checksum[:8]}."
+    if sealed.leaving_out:
+        words += f" A leg is left out only if: {sealed.leaving_out}."
+    if sealed.looks:
+        words += f" Looked at {sealed.looks} time{'s' if sealed.looks > 1 else ''} on the way."
+    late = changed_since(study)
+    return f"{words} Changed since: {', '.join(late)}." if late else words
 
 
 def _percent(text: str) -> float | None:

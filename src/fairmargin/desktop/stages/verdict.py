@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fairmargin.core.conditions import registry
+from fairmargin.core.fairness.registered import prediction_words
 from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.types import Comparison, LegResult
@@ -341,7 +342,8 @@ def reason_line(c: Comparison, study: Study) -> str:
     if prediction is not None:
         low, high = c.interval_percent
         inside = low <= prediction <= high
-        words += f" You said {percent(prediction, 0 if prediction == round(prediction) else 1)}: "
+        said = percent(prediction, 0 if prediction == round(prediction) else 1)
+        words += f" You said {said} ({prediction_words(study)}): "
         words += "inside the interval." if inside else "outside the interval."
     return words
 

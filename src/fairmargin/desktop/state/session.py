@@ -14,6 +14,7 @@ from fairmargin.core.inference.scatter import ScatterPrior, learned_scatter
 from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
+from fairmargin.core.study.registration import said_afterwards, with_look
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.desktop.state.across_studies import Memory
 from fairmargin.desktop.state.background import Background, Work, meanwhile
@@ -275,8 +276,32 @@ class Session(Opened):
         if self.read_only:
             self._refuse()
             return False
+        after = self._as_seen(after)
         self.undo.push(_Edit(self, self.study_id, self.study, after, text, traces or {}))
         return self.study == after
+
+    def edit_for_good(self, after: Study) -> bool:
+        """Make `after` the current study beside the undo stack: a seal outlives what was undone before it."""
+        if self.study is None or self.study_id is None or self.read_only:
+            self._refuse()
+            return False
+        self._store(self.study_id, after, {})
+        return self.study == after
+
+    def _as_seen(self, after: Study) -> Study:
+        """An edit made with a result in sight: the look is counted, and what should have been said before it is marked."""
+        if self.study is None or self.analysis is None or not self.analysis.comparisons:
+            return after
+        return with_look(said_afterwards(self.study, after), max(c.pairs for c in self.analysis.comparisons))
+
+    def _with_seal(self, study_id: int, study: Study) -> Study:
+        """The study with the seal that is there: undoing what came before it does not take it off, nor its looks."""
+        assert self.logbook is not None
+        held = self.study if study_id == self.study_id else self.logbook.read(study_id).study
+        seal = held.registration if held is not None else None
+        if seal is None or (study.registration is not None and study.registration.looks > seal.looks):
+            return study
+        return study.with_(registration=seal)
 
     def _refuse(self) -> None:
         because = self.logbook.read_only_because if self.logbook else "No logbook is open."
@@ -286,6 +311,7 @@ class Session(Opened):
         assert self.logbook is not None
         try:
             traces = self.traces if self.study_id == study_id else self.logbook.read(study_id).traces
+            study = self._with_seal(study_id, study)
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             return

@@ -69,7 +69,7 @@ def result_head(study: Study, r: Result, units: UnitChoice) -> tuple[str, str, s
 def between(c: Comparison) -> str:
     """Return the interval in words, signs spelt out."""
     low, high = c.interval_percent
-    level = f"{100 * c.confidence:g} %"
+    level = c.level_words
     if low > 0:
         return f"between {low:.1f} and {high:.1f} % more, {level}"
     if high < 0:

@@ -90,7 +90,7 @@ _OWN_FILES: Final = {STUDY_FILE, LEGS_FILE, "route.csv", "weather.csv", "events.
 def package_files(study: Study, traces: Mapping[str, Trace]) -> Iterator[tuple[str, bytes]]:
     """Yield every file of a package, name and bytes."""
     head = study.model_dump(mode="json", by_alias=True, exclude={"legs", *TABLES}, exclude_none=True)
-    for name in ("circumstances", "outings"):
+    for name in ("circumstances", "outings", "said_afterwards"):
         if not head[name]:
             del head[name]
     yield STUDY_FILE, (json.dumps(head, indent=2, ensure_ascii=False) + "\n").encode()

@@ -117,7 +117,7 @@ def _headline(study: Study, c: Comparison, units: UnitChoice) -> str:
 
 def _margin(c: Comparison) -> str:
     low, high = c.interval_percent
-    level = f"{100 * c.confidence:g} %"
+    level = c.level_words
     if c.verdict == "not a fair comparison":
         return "no margin can cover what is not fair"
     return (

@@ -8,6 +8,7 @@ from datetime import datetime
 from fairmargin import __version__
 from fairmargin.core import units as u
 from fairmargin.core.conditions import registry
+from fairmargin.core.fairness.registered import prediction_words
 from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
@@ -218,8 +219,7 @@ def _with_prediction(study: Study, c: Comparison) -> str:
     words = c.reason
     said = study.change.prediction_percent
     if said is not None:
-        sealed = study.change.prediction_sealed_at
-        when = f" (sealed {sealed:%Y-%m-%d %H:%M})" if sealed else " (not sealed)"
+        when = f" ({prediction_words(study)})"
         inside = c.interval_percent[0] <= said <= c.interval_percent[1]
         words += f" Predicted: {signed(said)} %{when}, {'inside' if inside else 'outside'} the interval."
     return words

@@ -6,10 +6,13 @@ import unicodedata
 
 from fairmargin.core.evidence.climb import leg_parts
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.intervals import USUAL
 from fairmargin.core.result.claims import prediction_result
 from fairmargin.core.result.corrections import line_words
+from fairmargin.core.result.looks import wrong_when_looked
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
+from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice, in_units, label
@@ -89,7 +92,7 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
     if c.sector:
         where += ", over the whole route," if c.sector == WHOLE else f", {c.sector},"
     low, high = c.interval_percent
-    level = f"{100 * c.confidence:g} %"
+    level = c.level_words
     size = abs(c.effect_percent)
     difference = abs(c.trial_wh_per_km - c.baseline_wh_per_km)
     if c.verdict in {"uses more", "uses less"}:
@@ -447,6 +450,18 @@ def may_not(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) 
         )
     elif c.verdict == "not settled":
         parts.append("Not that there is no difference: the interval is too wide for that.")
+    if (
+        c.verdict in SETTLED
+        and study.registration is None
+        and c.pairs > 1
+        and c.confidence == USUAL
+        and study.method != "everyday"
+    ):
+        parts.append(
+            f"Not that it was decided beforehand when to stop: nobody sealed a number of pairs. Who looks after each of {c.pairs} and "
+            f"stops once it is settled finds a difference where there is none in {100 * wrong_when_looked(c.pairs):.0f} % of studies, "
+            "not in 5 %."
+        )
     if c.method == "plain":
         parts.insert(
             0,

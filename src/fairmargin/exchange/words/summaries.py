@@ -34,7 +34,7 @@ def summary(study: Study, result: Analysis) -> str:
         trial, base = study.side_label(c.trial), study.side_label(c.baseline)
         lines += [
             f"  {trial} against {base}, {where}: {c.verdict}",
-            f"    effect {c.effect_percent:+.1f} % ({100 * c.confidence:g} %: {low:+.1f} to {high:+.1f} %) of baseline "
+            f"    effect {c.effect_percent:+.1f} % ({c.level_words}: {low:+.1f} to {high:+.1f} %) of baseline "
             f"consumption; as measured {c.as_measured_percent:+.1f} %",
             f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km; range {c.range_change_percent:+.1f} %",
             f"    pairs {c.pairs}" + (f", needed {c.pairs_needed}" if c.pairs_needed else "") + f". {c.reason}",
