@@ -215,6 +215,7 @@ def plan(
         if not study.trials:
             raise InvalidInput(["study.json, configurations: no trial; expected one beside the baseline"])
         compared = d.recommend(list(d.compare_designs(study, runs=runs, days=days)))
+        compared = tuple(d.with_power(study, x, days=days) if x.recommended else x for x in compared)
         best = next(x for x in compared if x.recommended)
         order = best.order if best.order != "random" else d.order_of("ABBA", runs)
         when = study.plan.day or date.today()

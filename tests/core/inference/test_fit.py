@@ -3,12 +3,14 @@
 import math
 from datetime import timedelta
 
+import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
+from fairmargin.simulation import DayPlan, simulate
 
 
 def only(study, **kwargs):
@@ -90,3 +92,30 @@ def test_a_perfect_duplicate_block_never_widens_the_margin(noise, effect, wind, 
     ]
     twice = once.with_legs([*once.legs, *again])
     assert only(twice).half_width_percent <= only(once).half_width_percent * 1.001
+
+
+def test_what_falls_with_pairs_and_what_does_not():
+    """One pair: a cold first leg, a drift and the wind are no reason why no number of pairs would do; other days are."""
+    one = analyse(driven_study("AB", effect=0.975)).comparisons[0]
+    assert one.verdict == "not settled" and one.pairs_needed is not None and one.pairs_needed <= 12
+    study = driven_study("AABB", effect=0.975)
+    later = [x.with_(started_at=x.started_at + timedelta(days=9)) if x.configuration == "B" else x for x in study.legs]
+    apart = analyse(study.with_legs(later)).comparisons[0]
+    assert apart.verdict == "not settled" and apart.pairs_needed is None
+
+
+def test_parts_of_a_margin_fall_as_declared():
+    """Field-like days, in turn: variance of one part over that of twice as many pairs; 2 to the power that is declared."""
+    sizes = {}
+    for order in ("ABBA", "ABBABAAB"):
+        budgets = [
+            dict(analyse(s.study, s.traces).comparisons[0].margin_budget)
+            for s in (simulate(80 + i, DayPlan(kind="aero covers", order=order, wind="mixed")) for i in range(6))
+        ]
+        sizes[order] = {
+            k: float(np.mean([b.get(k, 0.0) ** 2 for b in budgets])) for k in ("scatter", "wind", "warm-up")
+        }
+    few, many = sizes["ABBA"], sizes["ABBABAAB"]
+    assert few["scatter"] / many["scatter"] == pytest.approx(2.0, abs=0.7)
+    assert few["wind"] / many["wind"] == pytest.approx(2.0, abs=0.8)
+    assert few["warm-up"] / many["warm-up"] > 3.0

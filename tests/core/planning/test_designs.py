@@ -16,6 +16,7 @@ from fairmargin.core.planning import (
     shortest_leg_km,
     split,
     visible_from_kmh,
+    with_power,
 )
 from fairmargin.core.study.plan import Forecast, Plan
 from fairmargin.simulation import DayPlan, simulate
@@ -148,6 +149,27 @@ def test_pairs_are_power_arithmetic():
     sigma = 9.0 / 1.959964 * np.sqrt(2)
     needed = NormalIndPower(ddof=0).solve_power(effect_size=size / sigma, alpha=0.05, power=0.8, ratio=0)
     assert pairs_for(study, design) == int(np.ceil(needed - 1e-6))
+
+
+@pytest.mark.parametrize("drag", [-4, -6, -8])
+def test_stated_power_is_that_of_other_days(drag):
+    """Another draw of four hundred days settles it as often as is stated, within five points; one pair less does not."""
+    study = study_with(drag_area_percent=drag)
+    stated = with_power(study, next(compare_designs(study, patterns=["ABBA"])))
+    assert stated.pairs is not None and stated.power >= 0.8
+    again = [
+        next(compare_designs(study, patterns=["ABBA"], runs=2 * pairs, days=400, seed=9)).settles
+        for pairs in (stated.pairs, stated.pairs - 1)
+    ]
+    assert again[0] == pytest.approx(stated.power, abs=0.05)
+    assert again[1] < 0.85
+    assert pairs_for(study, stated) == stated.pairs
+
+
+def test_what_no_number_settles_is_not_simulated():
+    study = study_with(drag_area_percent=-0.2).with_(smallest_effect_percent=0.3)
+    design = next(compare_designs(study, patterns=["ABBA"], days=40))
+    assert with_power(study, design, days=40).pairs is None
 
 
 def test_shortest_leg_for_a_display_of_whole_kilowatt_hours():

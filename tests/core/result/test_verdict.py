@@ -29,6 +29,16 @@ def test_pairs_needed_is_power_arithmetic():
     assert verdict.pairs_needed(4, 2.0, 1.5, 3.0, 1.0, 1.96) is None  # what limits it does not average out
 
 
+def test_what_hangs_on_the_order_is_taken_back_by_the_next_pair():
+    """One pair of 3 % by order and 2 % by scatter: as scatter 41 pairs, of which order leaves after two a quarter."""
+    by_scatter = verdict.pairs_needed(1, 2.0, 0.0, math.hypot(2.0, 3.0), 1.0, 1.959964)
+    by_order = verdict.pairs_needed(1, 2.0, 0.0, 2.0, 1.0, 1.959964, 3.0)
+    room = (2.0 / (1.959964 + 0.8416)) ** 2
+    assert by_scatter == math.ceil(13.0 / room) == 26
+    assert by_order == min(n for n in range(1, 99) if 4.0 / n + 9.0 / n**2 <= room) == 10
+    assert verdict.pairs_needed(1, 2.0, 1.0, 0.5, 1.0, 1.96, 3.0) is None
+
+
 @pytest.mark.parametrize("effect", [0.0, 0.3, 0.6])
 def test_equivalence_is_settled_as_often_as_it_says(effect):
     """Simulated: estimates around the effect, each with its interval; four of five lie wholly inside of ± 1 %."""

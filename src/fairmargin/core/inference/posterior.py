@@ -57,6 +57,7 @@ class Effect:
     sds: Array = field(repr=False)
     systematic_variance: float = 0.0
     random_variance: float = 0.0
+    order_variance: float = 0.0  # what hangs on the order of the drives: the next pair in the other order takes it back
     budget: tuple[tuple[str, float], ...] = ()  # group, log variance
     touched: Mapping[str, tuple[str, ...]] = field(default_factory=dict)  # group, legs it acts on
     baseline_wh_per_km: float = math.nan

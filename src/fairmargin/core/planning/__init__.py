@@ -6,7 +6,7 @@ from fairmargin.core.planning.outlook import outlook
 from fairmargin.core.planning.patterns import PATTERNS, order_of
 from fairmargin.core.planning.planned_day import plan_day, planned
 from fairmargin.core.planning.shapes import Shape, other_shapes, shortest_leg_km
-from fairmargin.core.planning.simulated import Design, compare_designs, pairs_for, recommend
+from fairmargin.core.planning.simulated import Design, compare_designs, pairs_for, recommend, with_power
 
 __all__ = [
     "PATTERNS",
@@ -30,4 +30,5 @@ __all__ = [
     "shortest_leg_km",
     "split",
     "visible_from_kmh",
+    "with_power",
 ]

@@ -22,6 +22,7 @@ from fairmargin.core.evidence.conditions import Conditions, leg_conditions
 from fairmargin.core.evidence.logs import Logs, gate_logs
 from fairmargin.core.evidence.readings import observations
 from fairmargin.core.evidence.reported_wind import REPORT_M_S
+from fairmargin.core.inference.fit import falls
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Posterior, mixture_quantile, posterior
 from fairmargin.core.inference.problem import Problem, prepare
@@ -40,6 +41,7 @@ READINGS: Final = 5  # sets of readings drawn for each weather
 FORECAST_WIND_SHARE: Final = 0.3  # how far a forecast wind strays, one standard deviation; common practice
 FORECAST_WIND_M_S: Final = 0.7
 FORECAST_K: Final = 1.5
+MOST_SIMULATED: Final = 12  # pairs
 AS_GOOD: Final = 1.1  # simulated margins differ by chance: within this factor they count as equal
 
 
@@ -57,6 +59,10 @@ class Design:
     hours: float
     energy_kwh: float
     swaps: int
+    fixed_percent: float = 0.0  # half-width that more pairs do not shrink
+    order_percent: float = 0.0  # half-width of what hangs on the order, which pairs in turn take back
+    pairs: int | None = None  # that settle the question four times in five, where it was simulated
+    power: float = 0.0  # share of days on which so many settle it
     recommended: bool = False
     confidence: float = intervals.USUAL
 
@@ -163,6 +169,8 @@ def _simulate(
         settles=sum(s.settled for s in seen) / len(seen),
         wrong=sum(s.wrong for s in seen) / len(seen),
         drift_percent=float(np.median([s.drift_percent for s in seen])),
+        fixed_percent=float(np.median([s.fixed_percent for s in seen])),
+        order_percent=float(np.median([s.order_percent for s in seen])),
         hours=float(np.mean([x.hours for x in laid])),
         energy_kwh=float(np.mean([x.energy_kwh for x in laid])),
         swaps=sum(a != b for a, b in zip(order, order[1:], strict=False)),
@@ -176,6 +184,8 @@ class _Seen:
 
     half_width_percent: float
     drift_percent: float  # half-width that the drift has in it
+    fixed_percent: float
+    order_percent: float
     settled: bool
     wrong: bool
 
@@ -190,7 +200,6 @@ def _one_weather(study: Study, laid: _Laid, scatter: ScatterPrior, rng: np.rando
     log_levels, gradients = problem.levels(at)
     g, fixed = gradients[1] - gradients[0], float(log_levels[1] - log_levels[0])
     size = math.log1p(likely_effect(study) / 100.0) - fixed
-    drifts = np.array([u.group == Group.DRIFT for u in problem.unknowns])
     for _ in range(READINGS):
         drawn = _draw(problem, g, size, rng)
         sigma = math.sqrt(scatter.freedom / rng.chisquare(scatter.freedom))
@@ -200,7 +209,7 @@ def _one_weather(study: Study, laid: _Laid, scatter: ScatterPrior, rng: np.rando
         innovation = at.jacobian @ drawn + noise + rounding
         result = posterior(evidence, innovation, g[None, :], [fixed], options.scatter_freedom)
         truth = 100 * math.expm1(float(g @ drawn) + fixed)
-        yield _judged(study, result, truth, drifts)
+        yield _judged(study, result, truth, problem)
 
 
 def _draw(problem: Problem, gradient: Array, size: float, rng: np.random.Generator) -> Array:
@@ -212,7 +221,7 @@ def _draw(problem: Problem, gradient: Array, size: float, rng: np.random.Generat
     return np.asarray(drawn + along * (size / max(float(along @ gradient), 1e-12)))
 
 
-def _judged(study: Study, result: Posterior, truth: float, drifts: NDArray[np.bool_]) -> _Seen:
+def _judged(study: Study, result: Posterior, truth: float, problem: Problem) -> _Seen:
     """Verdict on one simulated day, against its truth. [per cent]"""
     weights, means, sds = result.weights, result.means[:, 0], result.sds[:, 0]
     tail, smallest = (1 - study.confidence) / 2, study.smallest_effect_percent
@@ -223,8 +232,13 @@ def _judged(study: Study, result: Posterior, truth: float, drifts: NDArray[np.bo
         or (said == "uses less" and truth > 0)
         or (said == "no difference that matters" and abs(truth) > smallest)
     )
-    drift = intervals.half_width_percent(float(result.variance_by_parameter[0, drifts].sum()), study.confidence)
-    return _Seen((high - low) / 2, drift, said != "not settled", wrong)
+    open_variance = result.variance_by_parameter[0]
+    drifts = np.array([u.group == Group.DRIFT for u in problem.unknowns])
+    fixed, _, by_order = falls(problem.unknowns, open_variance, share_days=True)
+    drift, stays, order = (
+        intervals.half_width_percent(v, study.confidence) for v in (float(open_variance[drifts].sum()), fixed, by_order)
+    )
+    return _Seen((high - low) / 2, drift, stays, order, said != "not settled", wrong)
 
 
 def _reading_step(study: Study, level_wh_per_km: float) -> float:
@@ -257,9 +271,47 @@ def _weather(conditions: list[Conditions], study: Study, rng: np.random.Generato
 
 
 def pairs_for(study: Study, design: Design) -> int | None:
-    """Pairs that would settle the expected effect with 80 % power, scaled from a simulated design."""
+    """Pairs that would settle the expected effect with 80 % power: as simulated, else scaled from the simulated design."""
+    if design.pairs is not None:
+        return design.pairs
     size = abs(likely_effect(study))
     pairs = design.runs // 2
     deviate = intervals.deviate(study.confidence)
-    sd = design.half_width_percent / deviate
-    return verdict.pairs_needed(pairs, size, 0.0, sd, study.smallest_effect_percent, deviate)
+    fixed, order = design.fixed_percent / deviate, design.order_percent / deviate
+    rest = math.sqrt(max((design.half_width_percent / deviate) ** 2 - fixed**2 - order**2, 0.0))
+    return verdict.pairs_needed(pairs, size, fixed, rest, study.smallest_effect_percent, deviate, order)
+
+
+def with_power(
+    study: Study,
+    design: Design,
+    *,
+    days: int = WEATHERS * READINGS,
+    seed: int = 1,
+    scatter: ScatterPrior | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Design:
+    """The design with the number of pairs that settles the question, and how often it does, found by simulating it.
+
+    The scaled number is where the search begins; the least number that settles it on four simulated days in five is taken.
+    Numbers beyond `MOST_SIMULATED` are not simulated. Parameters as for `compare_designs`.
+    """
+    about = pairs_for(study, design)
+    if about is None or about > MOST_SIMULATED:
+        return design
+    pattern = next((name for name in PATTERNS if order_of(name, design.runs) == design.order), design.order)
+    settles: dict[int, float] = {design.runs // 2: design.settles}
+
+    def power(pairs: int) -> float:
+        if pairs not in settles:
+            made = _simulate(study, pattern, 2 * pairs, days, seed, scatter or ScatterPrior(), cancelled)
+            settles[pairs] = math.nan if made is None else made.settles
+        return settles[pairs]
+
+    pairs = about
+    while pairs < MOST_SIMULATED and power(pairs) < verdict.POWER:
+        pairs += 1
+    while pairs > 1 and power(pairs - 1) >= verdict.POWER:
+        pairs -= 1
+    found = power(pairs)
+    return replace(design, pairs=pairs, power=found) if found >= verdict.POWER else design

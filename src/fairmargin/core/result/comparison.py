@@ -170,7 +170,7 @@ def _ruling(sides: Sides, stated: _Stated, found: Sequence[Concern], lines: Sequ
     blocked = any(c.severity == "blocks" for c in found)
     smallest, deviate = study.smallest_effect_percent, intervals.deviate(study.confidence)
     systematic = math.hypot(stated.systematic, open_percent / 2)
-    needed = verdict.pairs_needed(count, stated.percent, systematic, stated.random, smallest, deviate)
+    needed = verdict.pairs_needed(count, stated.percent, systematic, stated.random, smallest, deviate, stated.order)
     return verdict.Ruling(
         verdict.word(stated.percent, stated.interval, smallest, blocked, open_percent, any(c.unsettles for c in found)),
         stated.percent,
@@ -221,6 +221,7 @@ class _Stated:
     interval: tuple[float, float]
     random: float
     systematic: float
+    order: float
     level: float
     budget: Sequence[tuple[str, float]]
 
@@ -232,6 +233,7 @@ def _stated(study: Study, effect: Effect) -> _Stated:
         effect.interval_percent(study.confidence),
         100 * ratio * math.sqrt(effect.random_variance),
         100 * ratio * math.sqrt(effect.systematic_variance),
+        100 * ratio * math.sqrt(effect.order_variance),
         effect.baseline_wh_per_km,  # the level follows the corrected legs; the ratio follows the fit
         effect.budget,
     )
@@ -263,6 +265,7 @@ def _as_measured(sides: Sides, plain_a: float, plain_b: float) -> _Stated:
         ((ratio * math.exp(-half) - 1) * 100, (ratio * math.exp(half) - 1) * 100),
         100 * ratio * math.sqrt(max(se**2 - 2 * apart**2, 0.0)),
         100 * ratio * apart * math.sqrt(2),
+        0.0,
         plain_a,
         ((Group.DAY, 2 * apart**2), (Group.DISPLAY_STEP, reading * (1 / len(a) + 1 / len(b)))),
     )

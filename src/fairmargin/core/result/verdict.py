@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import NormalDist
@@ -85,22 +84,27 @@ def pairs_needed(
     random_sd_percent: float,
     smallest_percent: float,
     deviate: float,
+    order_sd_percent: float = 0.0,
 ) -> int | None:
     """Pairs in all that would settle the question with 80 % power at the scatter seen.
 
-    More pairs shrink the random part by 1/√n and leave the systematic part (days apart, constants) alone.
-    An effect counts as settled when it can be told from zero, or told to be smaller than what matters,
-    whichever is easier. None when no number up to 200 pairs is enough.
+    More pairs shrink the random part by 1/√n, what hangs on the order (a cold first leg, a drift) by 1/n, as pairs in turn take it
+    back, and leave the systematic part (days apart, constants) alone. An effect counts as settled when it can be told from zero,
+    or told to be smaller than what matters, whichever is easier. None when no number up to 200 pairs is enough.
     """
     if pairs < 1:
         return None
     size = abs(effect_percent)
     wanted_sd = max(size / (deviate + POWER_DEVIATE), equivalence_sd(size, smallest_percent, deviate))
     room = wanted_sd**2 - systematic_sd_percent**2
-    if room <= 0:
+
+    def is_enough(n: int) -> bool:
+        left = pairs / n
+        return random_sd_percent**2 * left + order_sd_percent**2 * left**2 <= room * (1 + 1e-9)
+
+    if not is_enough(MAX_PAIRS):
         return None
-    needed = math.ceil(pairs * random_sd_percent**2 / room - 1e-9)
-    return max(needed, 1) if needed <= MAX_PAIRS else None
+    return next(n for n in range(1, MAX_PAIRS + 1) if is_enough(n))
 
 
 @dataclass(frozen=True, slots=True)

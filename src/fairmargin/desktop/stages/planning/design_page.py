@@ -129,12 +129,18 @@ class DesignPage(PlanPage):
         self.words.setText("")
         runs, scatter = int(self.runs.currentData()), self.session.scatter
         self._made: list[Design] = []  # by the job; no Python object crosses threads in a signal
-        made = self._made
+        self._judged: list[Design] = []  # the same with the one to prefer, and how many pairs of it settle the question
+        made, judged = self._made, self._judged
 
         def simulate() -> None:
             for design in planning.compare_designs(study, runs=runs, scatter=scatter, cancelled=lambda: job.stop):
                 made.append(design)
                 job.tell(len(made) - 1)
+            if not job.stop:
+                judged.extend(
+                    planning.with_power(study, d, scatter=scatter, cancelled=lambda: job.stop) if d.recommended else d
+                    for d in planning.recommend(made)
+                )
 
         job = self._job = Work(self._ticket, simulate)
         job.signals.step.connect(self._arrived, Qt.ConnectionType.QueuedConnection)
@@ -163,8 +169,8 @@ class DesignPage(PlanPage):
         self.cancel.hide()
         if fault is not None:
             self.session.failed.emit(f"The designs could not be simulated: {fault}")
-        if len(self._found) == len(planning.PATTERNS):
-            self._found = list(planning.recommend(self._found))
+        if len(self._judged) == len(planning.PATTERNS):
+            self._found = list(self._judged)
         self.bars.show_designs(tuple(self._found))
         self._say()
 
@@ -179,7 +185,9 @@ class DesignPage(PlanPage):
             f"of the simulated days. "
         )
         words += (
-            f"A fresh start with it would want about {pairs} pair{'s' if pairs != 1 else ''}, to settle it four times in five. "
+            f"{design.pairs} pair{'s' if design.pairs != 1 else ''} of it settle it on {design.power:.0%} of such days. "
+            if design.pairs is not None
+            else f"A fresh start with it would want about {pairs} pair{'s' if pairs != 1 else ''}, to settle it four times in five. "
             if pairs is not None
             else "No number of such pairs settles it: longer legs, a finer display or a calmer day would. "
         )
