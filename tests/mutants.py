@@ -69,7 +69,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/laws/disturbance.py", 'v2 = np.asarray(speed_m_s, dtype=float) ** 2 - ', 'v2 = np.asarray(speed_m_s, dtype=float) ** 2 + ', 'tests/core/laws'),
     (f"{CORE}/laws/disturbance.py", '(1.0 / np.asarray(drive_efficiency) - np.asarray(regen_efficiency))', '(1.0 / np.asarray(drive_efficiency) + np.asarray(regen_efficiency))', 'tests/core/laws'),
     (f"{CORE}/conditions/events.py", '-disturbance.WAKE_SHARE * case', 'disturbance.WAKE_SHARE * case', 'tests/core/fairness/test_prices.py'),
-    (f"{CORE}/laws/disturbance.py", 'RAIN_SHARE: Final = 0.10', 'RAIN_SHARE: Final = 0.01', 'tests/core/fairness/test_prices.py'),
+    (f"{CORE}/laws/disturbance.py", '"wet": (0.06, 0.03)', '"wet": (0.01, 0.03)', 'tests/core/fairness/test_prices.py'),
     (f"{CORE}/laws/driveline.py", 'BATTERY_PER_K: Final = -0.001', 'BATTERY_PER_K: Final = 0.001', 'tests/core/fairness/test_prices.py'),
     (f"{CORE}/laws/driveline.py", 'colder = REFERENCE_C - ', 'colder = -REFERENCE_C + ', 'tests/core/laws'),
     (f"{CORE}/laws/auxiliaries.py", 'np.asarray(climate_w_per_k) * ', '0.0 * ', 'tests/core/fairness/test_prices.py'),

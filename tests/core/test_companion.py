@@ -52,10 +52,10 @@ def test_a_longer_leg_suffers_less(study):
 
 
 def test_rain_and_wake_by_their_share_of_the_leg(study):
-    """Heavy rain costs about 10 % (common practice): the whole leg in rain +10 %, half of it +5 %."""
+    """Rain costs 6 % and up to some 10 % (common practice): the whole leg in rain +6 %, half of it +3 %."""
     seconds = 18.4 / 90 * 3600
-    assert price(study, study.legs[0], "rain", seconds).percent == pytest.approx(10.0)
-    assert price(study, study.legs[0], "rain", seconds / 2).percent == pytest.approx(5.0)
+    assert price(study, study.legs[0], "rain", seconds).percent == pytest.approx(6.0)
+    assert price(study, study.legs[0], "rain", seconds / 2).percent == pytest.approx(3.0)
     assert price(study, study.legs[0], "following-closely", seconds).percent < -3
     assert price(study, study.legs[0], "wrong-turn", 60).percent is None
     assert price(study.with_(target_speed_kmh=None), study.legs[0], "stop", 60).percent is None

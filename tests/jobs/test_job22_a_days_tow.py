@@ -98,7 +98,7 @@ def test_a_days_tow(tester):
     # What would change it, worked out beside the window.
     t.qtbot.waitUntil(lambda: "Rain" in cases(page), timeout=10_000)
     told = cases(page)
-    assert f"+{0.1 * plan.kwh:.1f} kWh" in told["Rain"], "a tenth more in rain"
+    assert f"+{0.06 * plan.kwh:.1f} kWh" in told["Rain"], "six per cent more in rain"
     assert "later" in next(v for k, v in told.items() if "more head wind" in k)
     assert "kWh" in told["15 K colder"]
     assert "\u2212" in told["10 km/h slower"], "slower uses less"

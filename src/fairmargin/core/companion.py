@@ -183,7 +183,7 @@ def price(study: Study, leg: Leg, kind: EventKind, seconds: float, speed_kmh: fl
         share = min(1.0, seconds / 3600.0 * v / km)
         wh = -disturbance.WAKE_SHARE * free.air / k.drive_efficiency * km * share
     elif kind == "rain":
-        wh = disturbance.RAIN_SHARE * whole * min(1.0, seconds / 3600.0 * v / km)
+        wh = disturbance.road_share("wet") * whole * min(1.0, seconds / 3600.0 * v / km)
     else:
         return Disturbance(kind, seconds, speed_kmh, None)
     return Disturbance(kind, seconds, speed_kmh, 100.0 * wh / whole)

@@ -76,11 +76,11 @@ BY_HAND = (
     Priced("colder", "weather-unlike", FALLS * (1 - 1 / COLDER), 0.15, "note", True, "Unlike weather"),
     # gusts of 11 over 2 m/s: a spread of 3 m/s at the mast where 0.36 is usual
     Priced("gusts", "gusts", FALLS * (1 - whole_n() / whole_n(sigma=3.0)), 0.25, "caution", True),
-    Priced("wet-road", "wet-road", 10.0 * 2 / 4, 1e-9, "caution", False),
+    Priced("wet-road", "wet-road", 6.0 * 2 / 4, 1e-9, "caution", True),
     Priced("wet-alike", "wet-road", 0.0, 1e-9, "note", True),
-    Priced("snow", "wet-road", (3 * 15.0 + 3.0) / 4 - 3.0, 1e-9, "caution", False),
+    Priced("snow", "wet-road", (3 * 12.0 + 2.0) / 4 - 2.0, 1e-9, "caution", True),
     Priced("speed-unlike", "speed-unlike", FALLS * (1 - 1 / FASTER), 0.4, "caution", True),
-    Priced("rain-all", "wet-road", 10.0, 1e-9, "caution", False),
+    Priced("rain-all", "wet-road", 6.0, 1e-9, "caution", False),
     Priced("following-all", "following-closely", -15.0 * AIR, 0.3, "caution", False),
     # 95 s of 300 W in four trial legs of 18.4 km at about 166 Wh/km
     Priced("stopped-with-car-on", "stopped-with-car-on", 100 * 300 * 95 / 3600 / (4 * 18.4 * 166.4), 2e-3, "note", True),
@@ -113,8 +113,8 @@ BY_HAND = (
     Priced("sun-cold", "sun-load", -100 * 120 * ETA / 25 / whole_n(temperature=3.0) * 0.92, 0.2, "note", False),
     # one reading of 184 where about 162 was expected, of four: a quarter of 13.6 %, the rest of the fit holds back some
     Priced("one-leg-decides", "one-leg-decides", 100 * (184 / 161.8 - 1) / 4, 1.3, "caution", True),
-    Priced("everyday-wet", "wet-road", 10.0, 1e-9, "caution", False),
-    Priced("everyday-snow", "wet-road", 15.0, 1e-9, "caution", False),
+    Priced("everyday-wet", "wet-road", 6.0, 1e-9, "caution", False),
+    Priced("everyday-snow", "wet-road", 12.0, 1e-9, "caution", False),
     # the believed charger would make one of four trial legs read 5.2 · 0.9 kWh instead of about 3.0
     Priced("instruments-disagree", "instruments-disagree", -100 * EFFECT * ((5.2 * 0.9 / 2.97) ** 0.25 - 1), 3.0, "caution", False),
 )  # fmt: skip

@@ -25,7 +25,7 @@ def test_without_regeneration_all_of_it_is_lost():
     assert float(disturbance.regained_wh(1710.0, 25.0, 0.0, 1.0, 0.0)) == pytest.approx(154.375)
 
 
-@pytest.mark.parametrize("road, share", [("dry", 0.0), ("", 0.0), ("damp", 0.03), ("wet", 0.10), ("snow", 0.15)])
+@pytest.mark.parametrize("road, share", [("dry", 0.0), ("", 0.0), ("damp", 0.02), ("wet", 0.06), ("snow", 0.12)])
 def test_water_costs(road, share):
     assert disturbance.road_share(road) == share
 

@@ -75,7 +75,7 @@ def test_each_circumstance_by_hand() -> None:
         + 0.014 * base
     )
     assert more(temperature_c=-5.0) == pytest.approx(colder, rel=0.1)
-    assert more(road="wet") == pytest.approx(0.10 * base, rel=1e-6)
+    assert more(road="wet") == pytest.approx(0.06 * base, rel=1e-6)
     assert half < 6.3
 
 

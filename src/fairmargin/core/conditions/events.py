@@ -148,9 +148,9 @@ def rain(case: Case) -> Iterator[Finding]:
     yield from _spoilt(
         case,
         "rain",
-        lambda: disturbance.RAIN_SHARE,
+        lambda: disturbance.road_share("wet"),
         "Rain on the leg",
-        "Rain costs up to 10 % and is not corrected (common practice).",
+        "Rain costs up to 10 % and is not corrected (common practice); a leg whose road is noted as wet is.",
         "Leave the leg out with the reason, or drive it again in the dry.",
     )
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping
 from typing import Final
 
@@ -12,7 +13,7 @@ from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_day, by_possible_day, unknown_of
 from fairmargin.core.conditions.figures import Prior, Threshold
-from fairmargin.core.conditions.room import Condition, LegField, Told
+from fairmargin.core.conditions.room import Condition, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.laws import disturbance
 from fairmargin.core.model.parameters import Parameter
@@ -27,10 +28,12 @@ FIELDS: Final[Mapping[str, LegField]] = {
     ),
 }  # fmt: skip
 
-WET: Final = {
-    "damp": Prior(0.02, "log", "a damp road"),
-    "wet": Prior(0.05, "log", "a wet road"),
-    "snow": Prior(0.10, "log", "a road with snow"),
+#: What water or snow costs: it only raises consumption, so its mean is corrected.
+WET: Final[Mapping[str, Prior]] = {
+    road: Prior(sd, "log", words, mean=share)
+    for (road, (share, sd)), words in zip(
+        disturbance.ROAD_COST.items(), ("a damp road", "a wet road", "a road with snow"), strict=True
+    )
 }
 ROAD_UNNOTED: Final = Prior(0.024, "log", "state of the road on a day that noted none")
 
@@ -44,7 +47,7 @@ def unknowns(design: DesignRows) -> list[Unknown]:
     is_change = design.study.change.subject == "road"  # nothing of the road is to be corrected then
     noted = set() if is_change else {c.road for c in conditions} & set(WET)
     if noted:
-        worst = max((WET[road] for road in noted), key=lambda p: p.sd)
+        worst = _perhaps(max((WET[road] for road in noted), key=lambda p: p.sd))
         for day, on in by_day(design, [not c.road for c in conditions]):
             if any(c.day == day and c.road in noted for c in conditions):
                 out += [
@@ -60,9 +63,14 @@ def unknowns(design: DesignRows) -> list[Unknown]:
     return out
 
 
+def _perhaps(prior: Prior) -> Prior:
+    """The prior of a leg that may have had it as well as not."""
+    return Prior(math.hypot(prior.sd, prior.mean / 2), prior.unit, prior.what, mean=prior.mean / 2)
+
+
 @CONCERNS.rule("wet-road", stage="examine", needs="state of the road", covered=None)
 def wet_road(case: Case) -> Iterator[Finding]:
-    """Water or snow on the road: priced as the difference of its usual costs, which nothing corrects."""
+    """Water or snow on the road: priced as the difference of its usual costs, which are corrected, with their spread."""
     a, b = case.both
     wet = [c for c in case.conditions if disturbance.road_share(c.road) > 0]
     if case.study.change.subject == "road":
@@ -77,10 +85,11 @@ def wet_road(case: Case) -> Iterator[Finding]:
         bias,
         names(wet),
         "Wet road on some legs" if uneven else "Wet road, alike for both",
-        "Water on the road is not corrected; heavy rain costs about 10 % (common practice).",
+        "Water only raises consumption, about 10 % in heavy rain (common practice). Its usual cost is corrected, and its spread "
+        "is in the margin.",
         "Leave the wet legs out with the reason, or drive them again in the dry." if uneven else "Nothing to do.",
         signed=True,
-        covered=not uneven,
+        covered=True,
     )
 
 
@@ -88,6 +97,7 @@ CONDITION: Final = Condition(
     "state of the road",
     FIELDS,
     unknowns,
+    lines=(Line("road", "water or snow on the road", 220),),
     told={
         Group.ROAD: Told(
             "a damp or wet road costs energy",

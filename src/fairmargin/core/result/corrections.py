@@ -53,6 +53,11 @@ def corrections(
         taken_out = -np.array([known_wh_per_km(study, study.leg(c.leg)) for c in conditions])
         result["known_difference"] = np.maximum(taken_out, (LEAST_LEFT - 1.0) * level)
         scale = scale * (level + result["known_difference"]) / level
+    water = np.array([fit.values.get(f"{c.road} road", 0.0) for c in conditions])
+    if water.any():
+        level = gated + result.get("known_difference", 0.0)
+        result["road"] = level * np.expm1(-water)
+        scale = scale * np.exp(-water)
     of_configurations = speeds_of_configurations(study, conditions)
     speed = [of_configurations[c.configuration] for c in conditions]
     reference = reference_of(study, conditions, options.view)

@@ -48,7 +48,7 @@ def weather_cost(study: Study, scatter: ScatterPrior) -> str:
     steady = margin(warming_k_per_h=0.0) if forecast.warming_k_per_h else here
     return (
         f"ABBA in this weather: \u00b1{here:.1f} %. The wind costs {max(0.0, here - still):.1f} % of margin (against 1 m/s), "
-        f"the warming day {max(0.0, here - steady):.1f} %; rain would cost about 10 % of consumption where it falls "
+        f"the warming day {max(0.0, here - steady):.1f} %; rain would cost 6 to 10 % of consumption where it falls "
         "(common practice) and is not corrected."
     )
 
