@@ -60,7 +60,7 @@ def test_each_circumstance_moves_the_range_its_own_way(qtbot, use):
         type_into(qtbot, field, "")
     page.road.setCurrentText("wet")
     page.road.textActivated.emit("wet")
-    assert far() == pytest.approx(usual / 1.1, rel=1e-3)
+    assert far() == pytest.approx(usual / 1.06, rel=1e-3)
 
 
 def test_what_cannot_be_is_refused_beside_its_field(qtbot, use):
