@@ -44,6 +44,7 @@ class Group(StrEnum):
     INSTRUMENTS = "instruments"
     DAY = "day"
     DRIFT = "drift"
+    RUNS = "runs"  # told as scatter
     SPEED = "speed"
     SPEED_ALIKE = "speed of all"
     DIRECTION = "direction"

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, names
-from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.figures import SMALL, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Line, Told
@@ -25,6 +25,10 @@ CHANGE: Final = Prior(0.7, "log", "what the change does to its parameter")
 CHANGE_ROLLING: Final = Prior(0.35, "log", "what a change of many parts does to rolling resistance")
 CHANGE_MIXED: Final = Prior(0.03, "log", "what a change of many parts does to all of the consumption alike")
 CHANGE_UNKNOWN: Final = Prior(0.10, "log", "the same, where nobody knows how the change works")
+#: Another shape has its own growth of drag over yaw: bodies with edges in the wind up to twice the vehicle's (common practice).
+CHANGE_YAW: Final = Prior(0.5, "log", "growth of drag with yaw with the change, over that without it")
+#: One fitting of a change is not the next: what sits, hangs and seals a little otherwise, and all that a run begins anew with.
+FITTING: Final = Prior(0.004, "log", "one run over the next, on all its legs alike")
 CHANGE_AUXILIARY: Final = Prior(2500.0, "W", "what the change does to auxiliary power")
 SURE_WH_PER_KM: Final = 0.01  # a known difference is not known better
 SECOND_MASS_SHARE: Final = Threshold(0.02, "share", "of the vehicle's mass: about 1 % of consumption in town")
@@ -44,12 +48,28 @@ MECHANISMS: Final[Mapping[str, tuple[tuple[Parameter, Prior], ...]]] = {
     "mixed": (*_MANY, (Parameter.TOTAL, CHANGE_MIXED)),
     "unknown": (*_MANY, (Parameter.TOTAL, CHANGE_UNKNOWN)),
 }
+#: Mechanisms of another shape.
+SHAPES: Final = frozenset({"aerodynamic", "mixed", "unknown"})
 ANY: Final = ((Parameter.TOTAL, CHANGE),)
 
 
 def unknowns(design: DesignRows) -> list[Unknown]:
     """Known other differences, and what each trial does to the parameters of the declared mechanisms."""
-    return [*_known(design), *_change(design)]
+    return [*_known(design), *_change(design), *_fittings(design)]
+
+
+def _fittings(design: DesignRows) -> list[Unknown]:
+    """What each run of several legs has of its own."""
+    legs: dict[str, list[int]] = {}
+    for i, c in enumerate(design.conditions):
+        legs.setdefault(c.run, []).append(i)
+    out = []
+    for run, own in legs.items():
+        if len(own) > 1 and len(legs) > 1:
+            on = np.zeros(design.rows)
+            on[own] = 1.0
+            out.append(unknown_of(f"run {run}", Group.RUNS, Parameter.TOTAL, on, FITTING))
+    return out
 
 
 def _known(design: DesignRows) -> list[Unknown]:
@@ -86,6 +106,8 @@ def _change(design: DesignRows) -> list[Unknown]:
                 if parameter is not Parameter.TOTAL and len(MECHANISMS[mechanism]) > 1:
                     name += f", {parameter.name.lower()}"
                 out.append(unknown_of(name, Group.CHANGE, parameter, on, prior))
+        if SHAPES & set(mechanisms) and Cause.WIND not in design.ignore:
+            out.append(unknown_of(f"{trial.id}: yaw slope", Group.WIND, Parameter.YAW_SLOPE, on, CHANGE_YAW))
     return out
 
 

@@ -40,7 +40,7 @@ Array = NDArray[np.float64]
 
 #: Groups whose part of a margin shrinks with more runs, as a variance by 1/n: drawn anew with each; or, where both configurations
 #: are driven on the same days, what acts on differences between drives that more of them even out.
-RANDOM: Final = frozenset({Group.WIND_OF_RUNS, Group.SPEED})
+RANDOM: Final = frozenset({Group.WIND_OF_RUNS, Group.SPEED, Group.RUNS})
 EVENED_OUT: Final = frozenset({Group.WIND, Group.VEHICLE, Group.TEMPERATURE, Group.CHANGE})
 #: By 1/n²: what the next pair in the other order takes back.
 OF_ORDER: Final = frozenset({Group.WARM_UP, Group.DRIFT, Group.DIRECTION})
