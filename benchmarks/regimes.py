@@ -333,10 +333,10 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
         for order in ("ABBA", "ABBABAAB")
     },
     # what the change does goes with something else
-    "change by direction, 16 legs": _field(order="ABBAABBA", by_direction=0.04, kind="aero covers", **NULL),
+    "change by direction, 16 legs": _field(order="ABBAABBA", by_direction=0.08, kind="aero covers", **NULL),
     "wet trial": _field(order="ABBA", rain_trial=0.05, kind="aero covers"),
     "wet trial, null": _field(order="ABBA", rain_trial=0.05, kind="aero covers", **NULL),
-    "trial grows faster over yaw, windy": _field(order="ABBA", wind="windy", kind="cargo", trial_yaw=1.8),
+    "trial grows faster over yaw, windy": _field(order="ABBA", wind="windy", kind="cargo", trial_yaw=1.25),
     **{
         f"one wild leg of {100 * wild:.0f} %, {order}": _field(order=order, wild=wild, kind="aero covers", **NULL)
         for wild in (0.05, 0.1, 0.2)

@@ -232,6 +232,14 @@ def unlike() -> dict[str, Made]:
     made["sealed-changed"] = base.with_(registration=seal, smallest_effect_percent=9.0)
     made["seal-broken"] = base.with_(registration=seal.with_(pairs=3))
     made["said-afterwards"] = base.with_(smallest_effect_percent=2.0, said_afterwards=("smallest effect that matters",))
+    made["change-varies"] = on_legs(
+        calm("ABBAABBA"),
+        lambda i, leg: {
+            "average_shown": round(
+                leg.average_shown * (1 + (leg.configuration == "B") * (-0.04 if leg.direction == "back" else 0.04)), 1
+            )
+        },
+    )
     made["technique"] = calm(kind="technique").with_leg("L03", duration_s=760.0)
     for name, change in (
         ("everyday", {}),

@@ -81,3 +81,29 @@ def test_a_larger_effect_stands_without_the_wild_leg():
     found = wild(1.05, 1.05)
     assert found.comparisons[0].verdict == "uses more"
     assert not any(x.unsettles for x in found.concerns)
+
+
+def by(order="ABBAABBA", share=0.0, of="direction"):
+    """A null but for what the trial does out and back, or earlier and later."""
+    study = driven_study(order, values=[170.0, 170.4, 169.7, 170.2, 169.9, 170.3, 170.0, 169.8] * (len(order) // 4))
+    for i, leg in enumerate(study.legs):
+        end = (1 if leg.direction == "out" else -1) if of == "direction" else 2 * i / (len(study.legs) - 1) - 1
+        if leg.configuration == "B":
+            study = study.with_leg(leg.leg, average_shown=round(leg.average_shown * (1 + share * end), 1))
+    return analyse(study)
+
+
+@pytest.mark.parametrize("of, words", [("direction", "direction"), ("time", "time of day")])
+def test_a_change_that_goes_with_something_is_told_and_not_called_fair(of, words):
+    found = by(share=0.04, of=of)
+    concern = next(c for c in found.concerns if c.code == "change-varies")
+    assert concern.title == f"The change goes with the {words}" and concern.bias_percent is None
+    assert float(concern.message.split("differs by ")[1].split(" %")[0]) == pytest.approx(8.0, abs=2.5)
+    (c,) = found.comparisons
+    assert c.standing.word == "with reservations" and abs(c.effect_percent) < 1.0
+
+
+def test_a_change_that_is_the_same_everywhere_goes_with_nothing():
+    assert not any(c.code == "change-varies" for c in by().concerns)
+    assert not any(c.code == "change-varies" for c in analyse(driven_study("ABBAABBA", effect=0.9)).concerns)
+    assert not any(c.code == "change-varies" for c in by("ABBA"[:2], 0.04).concerns)  # two legs each tell nothing

@@ -25,8 +25,10 @@ CHANGE: Final = Prior(0.7, "log", "what the change does to its parameter")
 CHANGE_ROLLING: Final = Prior(0.35, "log", "what a change of many parts does to rolling resistance")
 CHANGE_MIXED: Final = Prior(0.03, "log", "what a change of many parts does to all of the consumption alike")
 CHANGE_UNKNOWN: Final = Prior(0.10, "log", "the same, where nobody knows how the change works")
-#: Another shape has its own growth of drag over yaw: bodies with edges in the wind up to twice the vehicle's (common practice).
-CHANGE_YAW: Final = Prior(0.5, "log", "growth of drag with yaw with the change, over that without it")
+#: Another shape has its own growth of drag over yaw: of what such a change mostly does (`usual_effect`), half as much again, up to
+#: half of the vehicle's own (common practice).
+YAW_OF_EFFECT: Final = 1.5
+CHANGE_YAW: Final = Prior(0.5, "log", "growth of drag with yaw with the change, over that without it, at most")
 #: One fitting of a change is not the next: what sits, hangs and seals a little otherwise, and all that a run begins anew with.
 FITTING: Final = Prior(0.004, "log", "one run over the next, on all its legs alike")
 CHANGE_AUXILIARY: Final = Prior(2500.0, "W", "what the change does to auxiliary power")
@@ -107,7 +109,8 @@ def _change(design: DesignRows) -> list[Unknown]:
                     name += f", {parameter.name.lower()}"
                 out.append(unknown_of(name, Group.CHANGE, parameter, on, prior))
         if SHAPES & set(mechanisms) and Cause.WIND not in design.ignore:
-            out.append(unknown_of(f"{trial.id}: yaw slope", Group.WIND, Parameter.YAW_SLOPE, on, CHANGE_YAW))
+            sd = min(CHANGE_YAW.sd, YAW_OF_EFFECT * study.change.about.usual_effect)
+            out.append(Unknown(f"{trial.id}: yaw slope", Group.WIND, Parameter.YAW_SLOPE, on, 0.0, sd))
     return out
 
 

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import names
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.rules import Finding
+from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation, every_reading
 from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext
@@ -18,9 +22,12 @@ from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.slips import likely, usual_decimals
 from fairmargin.core.words import sentence, signed
 
+Array = NDArray[np.float64]
+
 #: A verdict may not rest on a leg alone that the others foretell as far off on no more than so many of all days. One in five:
 #: a wild leg of eight widens what foretells it, and hardly shows at one in twenty.
 WILD_TAIL = 0.2
+LEAST_OWN = 0.1  # of a product with the configuration, that neither of the two has
 MAY_DECIDE = 0.2  # of its margin: a leg that moves the effect by less decides in no case
 
 
@@ -178,6 +185,59 @@ def reading_unconfirmed(case: ComparisonContext) -> Iterator[Finding]:
             unsettles=True,
         )
         return
+
+
+@TEST_DAY.rule("change-varies", stage="examine", needs="several drives of each", covered=False)
+def change_varies(case: ComparisonContext) -> Iterator[Finding]:
+    """What the change does goes with direction, wind, speed or the time of day: one figure does not say it."""
+    a, b = case.both
+    if min(len(a), len(b)) < limit.VARIES_LEGS:
+        return
+    found = [v for what, values in _covariates([*a, *b]).items() if (v := _varies(case, [*a, *b], what, values))]
+    if not found:
+        return
+    what, swing, z = max(found, key=lambda v: abs(v[2]))
+    yield Finding(
+        "caution",
+        None,
+        names([*a, *b]),
+        f"The change goes with the {what}",
+        f"Between the ends of what was driven it differs by {abs(swing):.1f} %, {abs(z):.1f} standard deviations. One figure for all of "
+        "it hides that.",
+        f"Compare within one {what} only, or say the effect for each.",
+    )
+
+
+def _covariates(conditions: Sequence[Conditions]) -> dict[str, Array]:
+    """What a change may go with, of each leg; only what differs."""
+    start = min(c.placed_s for c in conditions)
+    every = {
+        "direction": [float(c.backwards) for c in conditions],
+        "wind": [c.wind_speed for c in conditions],
+        "speed": [c.speed_m_s for c in conditions],
+        "time of day": [c.placed_s - start for c in conditions],
+    }
+    return {what: x for what, values in every.items() if np.ptp(x := np.array(values)) > 0}
+
+
+def _varies(
+    case: ComparisonContext, conditions: Sequence[Conditions], what: str, x: Array
+) -> tuple[str, float, float] | None:
+    """How much the effect differs between the ends of a quantity, in per cent, and in standard deviations; None where little.
+
+    What it does to both configurations alike is left to the model; the product with the configuration is what is looked for.
+    """
+    trial = np.array([c.configuration == case.trial for c in conditions], dtype=float)
+    columns = np.stack([np.ones(len(x)), trial, (x - x.mean()) / np.ptp(x)], axis=1)
+    product = trial * columns[:, 2]
+    own = product - columns @ np.linalg.lstsq(columns, product, rcond=None)[0]
+    if float(own @ own) < LEAST_OWN * float(product @ product):
+        return None  # it cannot be told from the others
+    values = {c.leg: 0.0 for c in case.conditions} | dict(zip((c.leg for c in conditions), own.tolist(), strict=True))
+    swing, z = case.fit.beside(values)
+    if abs(z) < limit.VARIES_Z or 100.0 * abs(swing) < limit.VARIES_PERCENT:
+        return None
+    return what, 100.0 * swing, z
 
 
 @TEST_DAY.rule("model-contradicted", stage="examine", needs="readings", covered=True)

@@ -59,3 +59,10 @@ def table() -> dict[str, Threshold]:
     """Every threshold by name, those of the conditions too."""
     own = {name: value for name, value in globals().items() if isinstance(value, Threshold)}
     return registry.thresholds() | own
+
+
+VARIES_LEGS: Final = Threshold(4, "legs", "of each configuration: fewer do not tell what the change goes with")
+VARIES_Z: Final = Threshold(
+    2.2, "standard deviations", "fewer than one study in twenty of four things looked at, where nothing is to be found"
+)
+VARIES_PERCENT: Final = Threshold(1.0, "%", "the same as NOTABLE")

@@ -73,6 +73,8 @@ class Fit:
     levels: Mapping[str, Level] = field(default_factory=dict)  # of each configuration driven
     plain_levels: Callable[[], Mapping[str, Level]] = dict  # the same where the fit is not believed
     foretold: Callable[[], tuple[Foretold, ...]] = tuple  # each drive from the others
+    #: What one unit of a quantity, given for each leg, does to the log readings beside all that the model knows, and its deviates.
+    beside: Callable[[Mapping[str, float]], tuple[float, float]] = lambda _: (0.0, 0.0)
     learned: Callable[[], Learned | None] = lambda: None  # of the vehicle and the road; None where it is not believed
 
     @property
@@ -158,8 +160,19 @@ def fit_study(
             if name in driven
         },
         foretold=lambda: foretell(problem, result, observations),
+        beside=lambda values: _beside(problem, result, observations, values),
         learned=lambda: learn(problem, result),
     )
+
+
+def _beside(
+    problem: Problem, result: Posterior, observations: Sequence[Observation], values: Mapping[str, float]
+) -> tuple[float, float]:
+    """Generalised least squares of one quantity more, with everything else as uncertain as its prior says."""
+    x = problem.owns @ np.array([np.mean([values[name] for name in o.legs]) for o in observations])
+    information = float(x @ result.inverse @ x)
+    found = float(x @ result.inverse @ result.innovation) / max(information, 1e-12)
+    return found, found * math.sqrt(information)
 
 
 def _effects(

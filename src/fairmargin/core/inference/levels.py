@@ -95,7 +95,11 @@ def model_levels(
 
 
 #: Groups that a level's budget tells together with another.
-TOLD_AS: Final[Mapping[str, str]] = {Group.WIND_OF_RUNS: Group.WIND, Group.SPEED_ALIKE: Group.SPEED, Group.RUNS: Group.SCATTER}
+TOLD_AS: Final[Mapping[str, str]] = {
+    Group.WIND_OF_RUNS: Group.WIND,
+    Group.SPEED_ALIKE: Group.SPEED,
+    Group.RUNS: Group.SCATTER,
+}
 
 
 def _budget(problem: Problem, result: Posterior, which: int, calibration_sd: float) -> tuple[tuple[str, float], ...]:
