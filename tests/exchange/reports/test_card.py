@@ -34,7 +34,7 @@ def test_one_glance_has_it_all() -> None:
     assert "Trial: 4.8 % less" in text
     assert re.search(r"\u22124\.8 % \(\u22126\.\d to \u22122\.\d %, 95 %\), of the baseline\u2019s consumption", text)
     assert "16.9 kWh/100 km with \u201cBaseline\u201d, 16.1 kWh/100 km with \u201cTrial\u201d" in text
-    assert "Range +5.1 %: 307 km to empty, then 322 km" in text  # 52 kWh over 169.4 and 161.3 Wh/km
+    assert "Range +5.1 %: 307 km to empty, then 323 km" in text  # 52 kWh over 169.3 and 161.2 Wh/km
     assert "On the Dyke Road: corrected to 15 \u00b0C, calm, 90 km/h." in text
     assert "2 pairs of runs, order ABBA, 1 day, read off the trip average." in text
     assert "The comparison is fair." in text

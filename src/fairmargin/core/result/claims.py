@@ -13,9 +13,9 @@ from fairmargin.core.study import Claim, Study
 
 
 def claim_result(study: Study, comparisons: Sequence[Comparison]) -> ClaimResult | None:
-    """Hold the study's claim against its first comparison (over the whole route where there is one).
+    """Hold the study's claim against all its comparisons (those over the whole route where there are some).
 
-    Refuted where the whole interval lies outside what was claimed, with its tolerance; borne out where it lies inside.
+    Refuted where the whole interval of one lies outside what was claimed, with its tolerance; borne out where each lies inside.
 
     Returns
     -------
@@ -27,8 +27,16 @@ def claim_result(study: Study, comparisons: Sequence[Comparison]) -> ClaimResult
         return None
     if not comparisons:
         return ClaimResult("not refuted", "Nothing has been driven that could speak for it or against it.")
-    c = next((x for x in comparisons if x.sector == WHOLE), comparisons[0])
-    return judged(claim, c)
+    whole = [x for x in comparisons if x.sector == WHOLE]
+    asked = whole or list(comparisons)
+    found = [(c, judged(claim, c)) for c in asked]
+    if len(found) == 1:
+        return found[0][1]
+    order = ("refuted", "not refuted", "borne out")
+    c, worst = min(found, key=lambda f: order.index(f[1].verdict))
+    which = f"{study.side_label(c.trial)} at {c.speed_kmh:.0f} km/h" + (f", {c.sector}" if c.sector else "")
+    alike = sum(f[1].verdict == worst.verdict for f in found)
+    return ClaimResult(worst.verdict, f"{alike} of {len(found)} comparisons say so; {which}: {worst.reason}")
 
 
 def judged(claim: Claim, c: Comparison) -> ClaimResult:

@@ -28,6 +28,9 @@ POINTS: Final = ("north", "north-east", "east", "south-east", "south", "south-we
 Locate = Callable[[int], JsonValue]  # where a study is: its logbook and its number there
 
 
+SAME_PERCENT = 1.0  # what studies care about where they say nothing else
+
+
 def effect_words(percent: float, interval: tuple[float, float]) -> str:
     """An effect with its interval."""
     return f"{signed(percent)} % ({signed(interval[0])} to {signed(interval[1])})"
@@ -90,16 +93,22 @@ def again_lines(joint: Joint, changed: Sequence[Difference]) -> list[str]:
     lines += [f"  {finding_words(f)}" for f in joint.findings]
     moved = moved_since(joint)
     if moved is not None:
-        within = moved[1][0] <= 0 <= moved[1][1]
-        lines.append(
-            f"  From the first to the last: {effect_words(*moved)}; "
-            + ("it stayed so." if within else "it did not stay so.")
-        )
+        lines.append(f"  From the first to the last: {effect_words(*moved)}; {stayed_words(moved[1])}")
     lines.append(f"  Together: {effect_words(effect, interval)}.")
     lines.append(f"  {joint.spread.words}")
     if changed:
         lines.append(f"  What was not alike: {'; '.join(d.words for d in changed)}.")
     return lines
+
+
+def stayed_words(interval: tuple[float, float]) -> str:
+    """Whether an effect stayed: a wide interval around nothing is no proof that it did."""
+    low, high = interval
+    if low > 0 or high < 0:
+        return "it did not stay so."
+    if low >= -SAME_PERCENT and high <= SAME_PERCENT:
+        return "it stayed so."
+    return "it is not settled whether it stayed so."
 
 
 def moved_words(k: Known, m: Moved) -> str:

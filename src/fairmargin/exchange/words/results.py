@@ -462,6 +462,12 @@ def may_not(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) 
             f"stops once it is settled finds a difference where there is none in {100 * wrong_when_looked(c.pairs):.0f} % of studies, "
             "not in 5 %."
         )
+    many = len(analysis.comparisons)
+    if c.verdict in {"uses more", "uses less"} and many > 1:
+        parts.append(
+            f"Not that all {many} comparisons hold at once: each is held to its own {100 * c.confidence:g} %, and of {many} without any "
+            f"effect at least one would be called a difference in up to {100 * (1 - c.confidence**many):.0f} %."
+        )
     if c.method == "plain":
         parts.insert(
             0,
