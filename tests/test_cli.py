@@ -266,3 +266,16 @@ def test_a_report_from_the_command_line_wants_no_toolkit(tmp_path):
     assert (
         "Atkinson" in (tmp_path / "report.html").read_text() or "@font-face" in (tmp_path / "report.html").read_text()
     )
+
+
+def test_sensitivity_is_worked_out_when_it_is_asked_for(tmp_path):
+    write_package(tmp_path / "s", driven_study("ABBA", effect=0.9))
+    plain = json.loads(run("analyse", "--json", tmp_path / "s").stdout)["comparisons"][0]
+    asked = json.loads(run("analyse", "--json", "--sensitivity", tmp_path / "s").stdout)["comparisons"][0]
+    assert "sensitivity" not in plain
+    rows = asked.pop("sensitivity")
+    assert asked == plain and len(rows) > 90
+    assert set(rows[0]) == {"prior", "change", "effect_percent", "interval_percent", "verdict"}
+    assert all(r["interval_percent"][0] < r["effect_percent"] < r["interval_percent"][1] for r in rows)
+    words = run("analyse", "--sensitivity", tmp_path / "s").stdout
+    assert f"stands under all {len(rows)} changes of what is believed beforehand" in words

@@ -285,6 +285,18 @@ def test_a_prediction_after_the_drive_is_called_so_beside_the_result(qtbot, open
     assert "You said \u22124 % (said afterwards)" in opened.stage("verdict").reason.text()
 
 
+def test_other_priors_are_tried_when_asked_and_said_in_one_line(qtbot, opened):
+    opened.go_to("verdict")
+    stage = opened.stage("verdict")
+    QApplication.processEvents()
+    assert not stage.survival.isVisibleTo(stage)
+    qtbot.mouseClick(stage.other_priors, Qt.MouseButton.LeftButton)
+    assert stage.survival.isVisibleTo(stage) and "of what is believed beforehand" in stage.survival.text()
+    assert "driven before the day, mean up: \u2212" in stage.survival.toolTip()
+    opened.session.edit(opened.session.study.with_leg("L01", average_shown=171.0), "reading")
+    qtbot.waitUntil(lambda: not stage.survival.isVisibleTo(stage))
+
+
 def test_the_question_is_edited_in_place(qtbot, opened):
     opened.go_to("question")
     stage = opened.stage("question")

@@ -68,10 +68,14 @@ def analyse(
     logbook: Annotated[
         Path | None, typer.Option(help="Logbook whose studies tell your own run-to-run scatter (it is only read).")
     ] = None,
+    sensitivity: Annotated[
+        bool, typer.Option("--sensitivity", help="Also with each prior halved, doubled, and its mean moved.")
+    ] = False,
 ) -> None:
     """Correct the legs and state the effect of the change with its margin."""
     from fairmargin.core.analysis import analyse as run
     from fairmargin.core.result.as_json import as_json as json_of
+    from fairmargin.core.result.sensitivity import survival_words
     from fairmargin.core.result.types import VIEWS
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.packages.reading import read_package
@@ -100,9 +104,11 @@ def analyse(
         for notice in package.notices:
             fault_line(f"{path}: note: {notice}")
         if as_json:
-            say_json(json_of(result, str(path)))
+            say_json(json_of(result, str(path), sensitivity=sensitivity))
         else:
             say(summary(package.study, result))
+            if sensitivity:
+                say("\n".join(f"  {survival_words(c.verdict, c.sensitivity())}" for c in result.comparisons))
         sys.stdout.flush()
     raise typer.Exit(status)
 

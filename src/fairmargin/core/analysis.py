@@ -32,7 +32,9 @@ from fairmargin.core.result.comparison import Sides, by_direction, comparison, s
 from fairmargin.core.result.corrections import corrections
 from fairmargin.core.result.legs import leg_result, with_foretold
 from fairmargin.core.result.results import Result, sector_lengths, whole_results
+from fairmargin.core.result.sensitivity import PriorMoved
 from fairmargin.core.result.types import VIEWS, Analysis, Comparison, View
+from fairmargin.core.result.verdict import word
 from fairmargin.core.result.whole_route import whole_comparisons
 from fairmargin.core.study import Study, Trace
 from fairmargin.core.study.cells import (
@@ -315,12 +317,30 @@ def _test_day(
         )  # fmt: skip
         made = comparison(sides, view, found)
         if view != "as-measured" and not doubtful:
-            made = replace(made, directions=by_direction(case, a, b))
+            made = replace(made, directions=by_direction(case, a, b), sensitivity=_sensitivity(study, fit, made))
         comparisons.append(made)
     several = len({c.configuration for c in own}) > 1
     driven = _driven(study, fit, used, sector, view, conditions)
     learned = None if _doubtful(fit) else fit.learned
     return Group(comparisons, concerns, results, fit.scatter_evidence if several else None, driven, learned)
+
+
+def _sensitivity(study: Study, fit: Fit, c: Comparison) -> Callable[[], tuple[PriorMoved, ...]]:
+    """Work out, when asked, what a comparison would say with other priors."""
+    level = study.confidence if c.look is None else c.look.level
+
+    def rows() -> tuple[PriorMoved, ...]:
+        blocked, unsettled = any(x.severity == "blocks" for x in c.concerns), any(x.unsettles for x in c.concerns)
+        out = []
+        for prior, change, effect in fit.with_other_priors(c.trial):
+            interval = effect.interval_percent(level)
+            said = word(
+                effect.percent, interval, study.smallest_effect_percent, blocked, c.open_charge_percent, unsettled
+            )
+            out.append(PriorMoved(prior, change, effect.percent, interval, said))
+        return tuple(out)
+
+    return rows
 
 
 def _driven(

@@ -31,6 +31,7 @@ from fairmargin.core.inference.plausible import Plausible, plausible
 from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, mixture_quantile, posterior
 from fairmargin.core.inference.priors import SCATTER_SHARE, SEGMENT_SHARE
 from fairmargin.core.inference.problem import Problem, prepare
+from fairmargin.core.inference.sensitivity import moved
 from fairmargin.core.inference.solver import Solution, solve
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.road import Road
@@ -75,6 +76,8 @@ class Fit:
     foretold: Callable[[], tuple[Foretold, ...]] = tuple  # each drive from the others
     #: What one unit of a quantity, given for each leg, does to the log readings beside all that the model knows, and its deviates.
     beside: Callable[[Mapping[str, float]], tuple[float, float]] = lambda _: (0.0, 0.0)
+    #: A trial's effect with each family of priors changed: what, how, and the effect.
+    with_other_priors: Callable[[str], Sequence[tuple[str, str, Effect]]] = lambda _: ()
     learned: Callable[[], Learned | None] = lambda: None  # of the vehicle and the road; None where it is not believed
 
     @property
@@ -161,8 +164,33 @@ def fit_study(
         },
         foretold=lambda: foretell(problem, result, observations),
         beside=lambda values: _beside(problem, result, observations, values),
+        with_other_priors=lambda name: _with_other_priors(
+            study, problem, solution, result, options, plain, log_levels, name
+        ),
         learned=lambda: learn(problem, result),
     )
+
+
+def _with_other_priors(
+    study: Study,
+    problem: Problem,
+    solution: Solution,
+    result: Posterior,
+    options: FitOptions,
+    plain: Mapping[str, Plain],
+    log_levels: Array,
+    trial: str,
+) -> list[tuple[str, str, Effect]]:
+    """One trial's effect with each family of priors changed in turn, as wide as its spread asks for."""
+    i = problem.configurations.index(trial) - 1
+    one = replace(result, gradients=result.gradients[i : i + 1])
+    origin = [float(log_levels[i + 1] - log_levels[0])]
+    out = []
+    for m in moved(problem, one, solution.theta, origin, options.scatter_freedom):
+        r = m.result
+        effect = Effect(trial, float(r.weights @ r.means[:, 0]), r.weights, r.means[:, 0], r.sds[:, 0])
+        out.append((m.prior, m.change, _as_wide_as_its_spread(effect, plain.get(trial), study.confidence)))
+    return out
 
 
 def _beside(

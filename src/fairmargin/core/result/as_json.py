@@ -10,15 +10,18 @@ from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.serialised import picked, plain
 
 
-def as_json(analysis: Analysis, path: str = "") -> dict[str, Any]:
-    """Return the result object; figures are rounded to four decimals, what is not known is null."""
+def as_json(analysis: Analysis, path: str = "", *, sensitivity: bool = False) -> dict[str, Any]:
+    """Return the result object; figures are rounded to four decimals, what is not known is null.
+
+    `sensitivity`: with what each comparison would be with other priors, which takes a while.
+    """
     claim, capacity = analysis.claim, analysis.capacity
     legs = "leg configuration included instrument measured_wh_per_km corrected_wh_per_km corrections_wh_per_km"
     made: dict[str, Any] = plain(
         {
             "path": path,
             **picked(analysis, "title view missing"),
-            "comparisons": [_comparison(c) for c in analysis.comparisons],
+            "comparisons": [_comparison(c) | (_sensitivity(c) if sensitivity else {}) for c in analysis.comparisons],
             "results": [_result(r) for r in analysis.results],
             "legs": [
                 {**picked(leg, legs), "foretold_wh_per_km": leg.foretold and [leg.foretold.low, leg.foretold.high]}
@@ -47,6 +50,11 @@ def _result(r: Result) -> dict[str, Any]:
         "margin": [picked(x, "source half_width_percent legs remedy") for x in r.margin],
         "directions": [picked(d, "direction as_driven_wh_per_km as_driven_interval range_km") for d in r.directions],
     }
+
+
+def _sensitivity(c: Comparison) -> dict[str, Any]:
+    names = "prior change effect_percent interval_percent verdict"
+    return {"sensitivity": [picked(row, names) for row in c.sensitivity()]}
 
 
 def _comparison(c: Comparison) -> dict[str, Any]:

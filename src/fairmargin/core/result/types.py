@@ -15,6 +15,7 @@ from fairmargin.core.result.looks import Look
 from fairmargin.core.result.margin import MarginLine, limiting
 from fairmargin.core.result.pairs import Pair, paired_interval
 from fairmargin.core.result.results import Result
+from fairmargin.core.result.sensitivity import PriorMoved
 from fairmargin.core.result.standing import Standing
 from fairmargin.core.result.verdict import SETTLED, VerdictWord, pairs_words
 
@@ -130,6 +131,8 @@ class Comparison:
     temperature_c: float | None = None  # of the air it is stated for; none: that of the drives, which nobody noted
     errors: Mapping[str, float] = field(default_factory=dict)  # of the log ratio, by source; none where not modelled
     look: Look | None = None  # before all sealed pairs were driven
+    #: The same with each family of priors changed in turn; worked out when it is asked for.
+    sensitivity: Callable[[], tuple[PriorMoved, ...]] = field(default=tuple, compare=False, repr=False)
 
     @property
     def half_width_percent(self) -> float:

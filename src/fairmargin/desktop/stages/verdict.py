@@ -13,15 +13,18 @@ from fairmargin.core.conditions import registry
 from fairmargin.core.fairness.registered import prediction_words
 from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.results import WHOLE
+from fairmargin.core.result.sensitivity import survival_words
 from fairmargin.core.result.types import Comparison, LegResult
 from fairmargin.core.study import Asked, Study
 from fairmargin.core.study.cells import Cell, side_of
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import UnitChoice, in_units, read_quantity
+from fairmargin.core.words import signed
 from fairmargin.desktop.stages.base import Field, Stage
+from fairmargin.desktop.state.background import meanwhile
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
-from fairmargin.desktop.widgets.basics import Elided, clear, draw_mark, label, panel, percent
+from fairmargin.desktop.widgets.basics import Elided, as_tip, clear, draw_mark, label, panel, percent
 from fairmargin.desktop.widgets.charts import Fall, PairsChart, Waterfall
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.overview import OverviewChart, ResultsTable
@@ -40,6 +43,8 @@ from fairmargin.exchange.words.results import (
     side_words,
     way_lines,
 )
+
+MOST_MOVED = 8  # priors shown, of those that move a result most
 
 
 class _Key(QWidget):
@@ -61,6 +66,7 @@ class VerdictStage(Stage):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Verdict", parent)
+        self._priors_of: Comparison | None = None  # whose priors were tried
         body = self.scrolled()
         self._lay_overview(body)
         frame, box = panel()
@@ -95,6 +101,13 @@ class VerdictStage(Stage):
         left.addWidget(self.reason)
         self.beside = label("", "muted", wrap=True)
         left.addWidget(self.beside)
+        self.other_priors = QPushButton("With other priors\u2026")
+        self.other_priors.setToolTip("Each prior halved, doubled, and its mean moved: does the verdict stand?")
+        self.other_priors.clicked.connect(self._try_other_priors)
+        left.addWidget(self.other_priors, 0, Qt.AlignmentFlag.AlignLeft)
+        self.survival = label("", "muted", wrap=True)
+        self.survival.hide()
+        left.addWidget(self.survival)
         left.addStretch()
         right.addWidget(label("What may not", "heading"))
         self.say_not = label("", "muted", wrap=True)
@@ -117,6 +130,27 @@ class VerdictStage(Stage):
         self.fall.setMinimumHeight(96)
         box.addWidget(self.fall, 1)
         body.addWidget(frame, 3)
+
+    def _try_other_priors(self) -> None:
+        """Say whether the verdict stands, and show what moves it most."""
+        c = self.session.comparison
+        if c is None:
+            return
+        rows = meanwhile(c.sensitivity)
+        if self.session.comparison is not c:
+            return  # the study was edited meanwhile
+        self.survival.setText(survival_words(c.verdict, rows))
+        most = sorted(rows, key=lambda r: -abs(r.effect_percent - c.effect_percent))[:MOST_MOVED]
+        self.survival.setToolTip(
+            as_tip(
+                "\n".join(
+                    f"{r.prior}, {r.change}: {signed(r.effect_percent)} % ({signed(r.interval_percent[0])} to "
+                    f"{signed(r.interval_percent[1])} %), {r.verdict}"
+                    for r in most
+                )
+            )
+        )
+        self.survival.show()
 
     def _lay_overview(self, body: QVBoxLayout) -> None:
         """Every comparison on one scale, where there are several."""
@@ -320,6 +354,10 @@ class VerdictStage(Stage):
             key.trial = index
             key.update()
         self.chart.show_pairs(c.pair_list, index)
+        self.other_priors.setVisible(c.method == "model" and self.session.view != "as-measured")
+        if self._priors_of is not c:
+            self._priors_of = c
+            self.survival.hide()
         self.say.setText(may_say(study, c, self.session.units))
         self.reason.setText(in_units(reason_line(c, study), self.session.units))
         lines = [
