@@ -101,13 +101,7 @@ class VerdictStage(Stage):
         left.addWidget(self.reason)
         self.beside = label("", "muted", wrap=True)
         left.addWidget(self.beside)
-        self.other_priors = QPushButton("With other priors\u2026")
-        self.other_priors.setToolTip("Each prior halved, doubled, and its mean moved: does the verdict stand?")
-        self.other_priors.clicked.connect(self._try_other_priors)
-        left.addWidget(self.other_priors, 0, Qt.AlignmentFlag.AlignLeft)
-        self.survival = label("", "muted", wrap=True)
-        self.survival.hide()
-        left.addWidget(self.survival)
+        self._lay_other_priors(left)
         left.addStretch()
         right.addWidget(label("What may not", "heading"))
         self.say_not = label("", "muted", wrap=True)
@@ -130,6 +124,15 @@ class VerdictStage(Stage):
         self.fall.setMinimumHeight(96)
         box.addWidget(self.fall, 1)
         body.addWidget(frame, 3)
+
+    def _lay_other_priors(self, box: QVBoxLayout) -> None:
+        self.other_priors = QPushButton("With other priors\u2026")
+        self.other_priors.setToolTip("Each prior halved, doubled, and its mean moved: does the verdict stand?")
+        self.other_priors.clicked.connect(self._try_other_priors)
+        box.addWidget(self.other_priors, 0, Qt.AlignmentFlag.AlignLeft)
+        self.survival = label("", "muted", wrap=True)
+        self.survival.hide()
+        box.addWidget(self.survival)
 
     def _try_other_priors(self) -> None:
         """Say whether the verdict stands, and show what moves it most."""
