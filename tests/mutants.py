@@ -20,6 +20,29 @@ ROOT = Path(__file__).parent.parent
 CORE, BOOK = "src/fairmargin/core", "src/fairmargin/logbook"
 
 MUTANTS: tuple[tuple[str, str, str, str], ...] = (
+    # the test day as a referee would judge it
+    (f"{CORE}/conditions/distance.py", "weights = _distance_weights(design) + _speed_weights(design)", "weights = _distance_weights(design)", "tests/core/conditions/test_distance.py"),
+    (f"{CORE}/conditions/distance.py", "TurnToldBy.NOTHING: Prior(0.01,", "TurnToldBy.NOTHING: Prior(0.005,", "tests/core/conditions/test_distance.py"),
+    (f"{CORE}/evidence/readings.py", "both = {study.baseline.id} <= measured", "both = True", "tests/core/conditions/test_distance.py"),
+    (f"{CORE}/evidence/conditions.py", "ratios[study.baseline.id] / ratios[leg.configuration])", "1.0)", "tests/core/conditions/test_distance.py"),
+    (f"{CORE}/evidence/conditions.py", "study.driven_before_s(study.leg(c.leg)) if first else study.leg(c.leg).driven_before_s", "study.driven_before_s(study.leg(c.leg))", "tests/core/conditions/test_warm_up.py"),
+    (f"{CORE}/study/values.py", "minutes = own[0] if own else self.circumstances.warm_up_min", "minutes = self.circumstances.warm_up_min", "tests/core/conditions/test_warm_up.py"),
+    (f"{CORE}/fairness/statistics.py", "unsettles=flips and _is_wild(case, leg),", "unsettles=False,", "tests/core/inference/test_foretold.py"),
+    (f"{CORE}/inference/foretold.py", "log_weights = np.log(np.maximum(result.weights, 1e-300))[:, None] - log_density", "log_weights = np.log(np.maximum(result.weights, 1e-300))[:, None] + log_density", "tests/core/inference/test_foretold.py"),
+    (f"{CORE}/fairness/statistics.py", '"left-out-after-result", stage="examine", needs="nothing", covered=False', '"left-out-after-result", stage="examine", needs="nothing", covered=True', "tests/core/test_regression.py"),
+    (f"{CORE}/study/registration.py", "if any(leg.has_reading for leg in study.legs):", "if False:", "tests/core/study/test_registration.py"),
+    (f"{CORE}/study/registration.py", "sort_keys=True, separators", "separators", "tests/core/study/test_registration.py"),
+    (f"{CORE}/result/looks.py", "_NORMAL.inv_cdf(1.0 - alpha / 4.0)", "_NORMAL.inv_cdf(1.0 - alpha / 2.0)", "tests/core/result/test_looks.py"),
+    (f"{CORE}/result/looks.py", "not 1 <= pairs < registration.pairs", "not 1 <= pairs <= registration.pairs", "tests/core/result/test_looks.py"),
+    (f"{CORE}/fairness/registered.py", "late = [x for x in case.study.said_afterwards if x in CRITERIA]", "late = []", "tests/core/study/test_registration.py"),
+    (f"{CORE}/result/verdict.py", "order_sd_percent**2 * left**2", "order_sd_percent**2 * left", "tests/core/result/test_verdict.py"),
+    (f"{CORE}/inference/fit.py", "OF_ORDER: Final = frozenset({Group.WARM_UP, Group.DRIFT, Group.DIRECTION})", "OF_ORDER: Final = frozenset({Group.DIRECTION})", "tests/core/inference/test_fit.py"),
+    (f"{CORE}/result/corrections.py", 'result["road"] = level * np.expm1(-water)', 'result["road"] = level * np.expm1(water)', "tests/core/result tests/core/test_regression.py"),
+    (f"{CORE}/conditions/change.py", "FITTING: Final = Prior(0.004,", "FITTING: Final = Prior(0.0004,", "tests/core/fairness/test_prices.py tests/core/test_regression.py"),
+    (f"{CORE}/fairness/statistics.py", "product = trial * columns[:, 2]", "product = columns[:, 2]", "tests/core/inference/test_foretold.py"),
+    (f"{CORE}/inference/sensitivity.py", "innovation = at_point + e.jacobian @ (theta - mean)", "innovation = at_point + e.jacobian @ (mean - theta)", "tests/core/result/test_sensitivity.py"),
+    (f"{CORE}/result/claims.py", "c, worst = min(found", "c, worst = max(found", "tests/core/result/test_claims.py"),
+    ("src/fairmargin/exchange/words/across.py", "if low > 0 or high < 0:", "if low > 0:", "tests/exchange/words/test_stayed.py"),
     # the logbook's promises
     (f"{BOOK}/files.py", "PRAGMA synchronous = EXTRA", "PRAGMA synchronous = OFF", "tests/logbook/test_opening.py"),
     (f"{BOOK}/opening.py", 'if found != "ok":', 'if found == "":', "tests/logbook/test_damage.py"),
