@@ -357,7 +357,7 @@ def _touched(problem: Problem, variance: Array, observations: Sequence[Observati
     found: dict[str, set[int]] = {}
     for i, u in enumerate(problem.unknowns[: problem.shared]):
         told = TOLD_AS.get(u.group, u.group)
-        if variance[i] >= TELLING * whole[told]:
+        if variance[i] >= TELLING * whole[told] and u.group is not Group.RUNS:  # scatter is of all legs
             found.setdefault(told, set()).update(np.flatnonzero(u.weights[: len(names)]).tolist())
     return {told: tuple(names[i] for i in sorted(legs)) for told, legs in found.items() if legs}
 

@@ -185,7 +185,7 @@ class DesignPage(PlanPage):
             f"of the simulated days. "
         )
         words += (
-            f"{design.pairs} pair{'s' if design.pairs != 1 else ''} of it settle it on {design.power:.0%} of such days. "
+            f"{'One pair of it settles' if design.pairs == 1 else f'{design.pairs} pairs of it settle'} it on {design.power:.0%} of such days. "
             if design.pairs is not None
             else f"A fresh start with it would want about {pairs} pair{'s' if pairs != 1 else ''}, to settle it four times in five. "
             if pairs is not None
