@@ -109,6 +109,18 @@ def unlike() -> dict[str, Made]:
     made["vehicle-confounded"] = on_legs(
         beside, lambda i, leg: {"vehicle": "control" if leg.configuration == "A" else "test"}
     )
+    both = [
+        leg.with_(
+            leg=f"{'T' if vehicle == 'test' else 'C'}{leg.leg[1:]}",
+            run=f"{leg.run}{vehicle[0]}",
+            vehicle=vehicle,
+            configuration=leg.configuration if vehicle == "test" else "A",
+            average_shown=leg.average_shown if vehicle == "test" else 181.0,
+        )
+        for leg in calm("ABBA", method="side-by-side").legs
+        for vehicle in ("test", "control")
+    ]
+    made["control-ratios"] = beside.with_legs(both)
     made["days-apart"] = on_legs(
         base, lambda i, leg: {"started_at": leg.started_at + timedelta(days=21 if leg.configuration == "B" else 0)}
     )

@@ -160,6 +160,44 @@ def side_by_side(day, swap=False):
 DAY = (1.0, 1.06, 1.02, 1.05)
 
 
+def six(spread):
+    """Three runs of each configuration, of which each ratio of test to control is off by its own share."""
+    study = driven_study("ABBAAB", method="side-by-side", route=())
+    legs = []
+    for i, leg in enumerate(study.legs):
+        ratio = (0.95 if leg.configuration == "B" else 1.0) * (1 + spread[i])
+        legs.append(leg.with_(vehicle="test", average_shown=round(170 * ratio, 2)))
+        legs.append(
+            leg.with_(
+                leg=f"C{leg.leg[1:]}", run=f"C{leg.run}", vehicle="control", configuration="A", average_shown=185.0,
+                started_at=leg.started_at + timedelta(seconds=20),
+            )
+        )  # fmt: skip
+    return study.with_legs(legs)
+
+
+@pytest.mark.parametrize(
+    "spread, told",
+    [
+        ((0.0, 0.0, 0.01, 0.019, 0.005, -0.0), False),
+        ((0.0, 0.0, 0.01, 0.0, 0.03, 0.01), True),  # the baseline's 1, 1.00, 1.03
+        ((0.0, -0.01, 0.02, 0.0, 0.005, 0.02), True),  # the trial's from −1 to +2 %
+    ],
+)
+def test_three_ratios_of_test_to_control_within_two_per_cent(spread, told):
+    """SAE J1321 (from memory): a comparison with a control vehicle asks for three ratios of each that agree within 2 %."""
+    found = analyse(six(spread))
+    concern = next((c for c in found.concerns if c.code == "control-ratios"), None)
+    assert (concern is not None) is told
+    if told:
+        assert found.comparisons[0].standing.word != "fair" and "SAE J1321" in concern.message
+
+
+def test_two_ratios_are_too_few():
+    assert "control-ratios" in {c.code for c in analyse(side_by_side(DAY)).concerns}
+    assert "control-ratios" not in {c.code for c in analyse(driven_study("ABBA")).concerns}
+
+
 def test_the_effect_is_the_ratio_of_ratios():
     # SAE J1321 (from memory): the test vehicle's energy over the control's, trial against baseline.
     study = side_by_side(DAY)

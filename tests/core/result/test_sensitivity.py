@@ -30,7 +30,7 @@ def rows(study):
 )
 def test_a_prior_changed_is_as_a_fit_with_that_prior(monkeypatch, room, prior, name, words, factor, steps):
     study = driven_study("ABBA", effect=0.96)
-    c, found = rows(study)
+    _, found = rows(study)
     old = getattr(room, prior)
     monkeypatch.setattr(room, prior, dataclasses.replace(old, sd=old.sd * factor, mean=old.mean + steps * old.sd))
     fitted = analyse(study).comparisons[0]

@@ -31,6 +31,9 @@ REGENERATION: Final = Prior(0.18, "log", "share of braking that comes back")
 CONTROL: Final = Prior(0.10, "log", "level of a control vehicle against the test vehicle")
 SIDE_BY_SIDE: Final = Prior(0.02, "log", "what both vehicles of a moment share beyond the reported weather")
 TOGETHER_S: Final = 600.0  # legs of two vehicles within this time were driven together
+CONTROL_BAND: Final = Threshold(
+    0.02, "share", "of the lowest of three ratios of test to control", "SAE J1321 (from memory)"
+)
 CHARGE_POINTS: Final = Threshold(25.0, "points", "a quarter of the gauge")
 
 
@@ -96,6 +99,40 @@ def _moments(conditions: Sequence[Conditions]) -> list[set[str]]:
         if near:
             result.append({c.leg, *near})
     return result
+
+
+@CONCERNS.rule("control-ratios", stage="examine", needs="a control vehicle", covered=True)
+def control_ratios(case: Case) -> Iterator[Finding]:
+    """Test over control in the manner of SAE J1321: three ratios of each configuration within 2 %, else more runs."""
+    energy = {name: o.true_wh_per_km for o in case.observations for name in o.legs}
+    of = {c.leg: c for c in case.conditions}
+    found: dict[str, list[float]] = {}
+    for together in _moments(case.conditions):
+        control = [energy[n] for n in together if of[n].control and n in energy]
+        test = [n for n in together if not of[n].control and n in energy]
+        for side in {of[n].configuration for n in test} & {case.baseline, case.trial}:
+            own = [energy[n] for n in test if of[n].configuration == side]
+            if control:
+                found.setdefault(side, []).append(float(np.mean(own) / np.mean(control)))
+    short = [side for side, ratios in found.items() if not _three_agree(ratios)]
+    if not short:
+        return
+    named = " and ".join(case.study.configuration(side).label for side in short)
+    yield Finding(
+        "caution",
+        case.part_percent(Group.SCATTER),
+        names(case.conditions),
+        "Test over control: no three ratios agree",
+        f"Of {named} no three ratios of test to control lie within 2 % of each other, which is what a comparison with a control "
+        "vehicle asks for (SAE J1321, from memory).",
+        "Drive more runs of both vehicles together, until three ratios of each configuration agree.",
+    )
+
+
+def _three_agree(ratios: Sequence[float]) -> bool:
+    """Whether three ratios lie within the band of the lowest of them."""
+    order = sorted(ratios)
+    return any(high <= low * (1.0 + CONTROL_BAND) for low, high in zip(order, order[2:], strict=False))
 
 
 @CONCERNS.rule("vehicle-confounded", stage="plan", needs="which vehicle drove each leg", covered=False)

@@ -15,6 +15,7 @@ RESERVATIONS: Final = {
     "one-pair-only": "One pair has nothing to check it against: drive another.",
     "one-leg-decides": "One leg decides it: drive that leg again.",
     "instruments-disagree": "The instruments do not agree, and nothing says which is right.",
+    "control-ratios": "No three ratios of test to control agree within 2 %: drive more runs of both together.",
     "vehicle-confounded": "Two vehicles were not swapped: their difference is in it.",
 }
 OPEN_PERCENT: Final = 0.05  # open concerns below this are nothing
