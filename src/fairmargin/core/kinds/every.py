@@ -57,7 +57,9 @@ KINDS: Final[tuple[ChangeKind, ...]] = (
         ),
         checklist=(
             ("before the day", "Tread depth and date of each tyre written down; new tyres run in for 300 km"),
+            ("arrival", "Pressures of both sets set cold at one temperature, and written down with it"),
             ("swap", "Wheel bolts to the handbook's torque, and again after the first kilometres"),
+            ("swap", "Half an hour driven on the set before its first leg (ISO 28580 warms as long), and noted in \u201cdriven before\u201d"),
             ("each run", "GPS distance of one leg in each configuration: the odometer follows the tyre"),
         ),
         asks=("tyre_pressure_kpa", "driven_before_s", "gps_distance_km"), wear=lambda x: Worn(rolling=1 + x), turns_wheels=True,
