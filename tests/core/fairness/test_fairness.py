@@ -101,6 +101,18 @@ def test_wet_against_dry_is_corrected_by_what_water_costs_and_never_twice():
     assert c.open_charge_percent == 0.0  # charged once: in the margin
 
 
+def test_rain_noted_on_a_wet_leg_is_charged_once():
+    """The road's state corrects it; the note of rain beside it costs nothing more. On a dry road it does."""
+    rain = (Event(leg="L03", kind="rain", duration_s=300.0),)
+    wet = driven_study("ABBA").with_leg("L03", road="wet")
+    once, twice = (analyse(s).comparisons[0] for s in (wet, wet.with_(events=rain)))
+    assert twice.open_charge_percent == once.open_charge_percent == 0.0
+    assert twice.effect_percent == pytest.approx(once.effect_percent, abs=0.01)
+    dry = analyse(driven_study("ABBA").with_leg("L03", road="dry").with_(events=rain))
+    assert "Rain on the leg" in {c.title for c in dry.concerns}
+    assert "Rain on the leg" not in {c.title for c in analyse(wet.with_(events=rain)).concerns}
+
+
 def test_a_large_saving_stands_although_the_trial_ran_wet():
     c = analyse(each(driven_study("ABBA", effect=0.86), CAUSES["wet-road"])).comparisons[0]
     assert c.verdict == "uses less" and c.effect_percent < -14

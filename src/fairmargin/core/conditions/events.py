@@ -67,6 +67,8 @@ def _spoilt(
 ) -> Iterator[Finding]:
     """A leg spoilt by something that nothing corrects: priced by leaving it out, else by what it usually does."""
     legs = noted(case, kind)
+    if kind == "rain":
+        legs = tuple(c.leg for c in case.conditions if c.leg in legs and not disturbance.road_share(c.road))
     if not legs:
         return
     bias = case.dropping(legs)
@@ -144,7 +146,7 @@ def read_off_point_moved(case: Case) -> Iterator[Finding]:
 
 @CONCERNS.rule("wet-road", stage="examine", needs="a note", covered=None)
 def rain(case: Case) -> Iterator[Finding]:
-    """Rain noted on a leg."""
+    """Rain noted on a leg whose road is not noted as wet, which is corrected."""
     yield from _spoilt(
         case,
         "rain",
