@@ -11,6 +11,7 @@ from fairmargin.core import intervals
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.concern import Concern, merge, open_charge
 from fairmargin.core.result import verdict
+from fairmargin.core.result.looks import look_words
 from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.standing import standing
@@ -79,7 +80,10 @@ def _whole(study: Study, own: Sequence[Comparison], lengths: Mapping[str, float]
         baseline_wh_per_km=level,
         trial_wh_per_km=level * (1 + effect / 100),
         verdict=ruling.word,
-        reason=verdict.reason(study, ruling, found),
+        reason=" ".join(
+            filter(None, (verdict.reason(study, ruling, found), look_words(own[0].look) if own[0].look else ""))
+        ),
+        sensitivity=tuple,
         pairs=ruling.pairs,
         pairs_needed=ruling.pairs_needed,
         range_change_percent=range_change_percent(effect),
