@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cache
 from typing import Final
 
 import numpy as np
@@ -162,7 +163,7 @@ def fit_study(
             for name in problem.configurations
             if name in driven
         },
-        foretold=lambda: foretell(problem, result, observations),
+        foretold=cache(lambda: foretell(problem, result, observations)),
         beside=lambda values: _beside(problem, result, observations, values),
         with_other_priors=lambda name: _with_other_priors(
             study, problem, solution, result, options, plain, log_levels, name

@@ -200,6 +200,7 @@ def _one_weather(study: Study, laid: _Laid, scatter: ScatterPrior, rng: np.rando
     log_levels, gradients = problem.levels(at)
     g, fixed = gradients[1] - gradients[0], float(log_levels[1] - log_levels[0])
     size = math.log1p(likely_effect(study) / 100.0) - fixed
+    is_drift = np.array([u.group is Group.DRIFT for u in problem.unknowns])
     for _ in range(READINGS):
         drawn = _draw(problem, g, size, rng)
         sigma = math.sqrt(scatter.freedom / rng.chisquare(scatter.freedom))
@@ -209,7 +210,7 @@ def _one_weather(study: Study, laid: _Laid, scatter: ScatterPrior, rng: np.rando
         innovation = at.jacobian @ drawn + noise + rounding
         result = posterior(evidence, innovation, g[None, :], [fixed], options.scatter_freedom)
         truth = 100 * math.expm1(float(g @ drawn) + fixed)
-        yield _judged(study, result, truth, problem)
+        yield _judged(study, result, truth, problem, is_drift)
 
 
 def _draw(problem: Problem, gradient: Array, size: float, rng: np.random.Generator) -> Array:
@@ -221,7 +222,7 @@ def _draw(problem: Problem, gradient: Array, size: float, rng: np.random.Generat
     return np.asarray(drawn + along * (size / max(float(along @ gradient), 1e-12)))
 
 
-def _judged(study: Study, result: Posterior, truth: float, problem: Problem) -> _Seen:
+def _judged(study: Study, result: Posterior, truth: float, problem: Problem, is_drift: NDArray[np.bool_]) -> _Seen:
     """Verdict on one simulated day, against its truth. [per cent]"""
     weights, means, sds = result.weights, result.means[:, 0], result.sds[:, 0]
     tail, smallest = (1 - study.confidence) / 2, study.smallest_effect_percent
@@ -233,10 +234,10 @@ def _judged(study: Study, result: Posterior, truth: float, problem: Problem) -> 
         or (said == "no difference that matters" and abs(truth) > smallest)
     )
     open_variance = result.variance_by_parameter[0]
-    drifts = np.array([u.group == Group.DRIFT for u in problem.unknowns])
     fixed, _, by_order = falls(problem.unknowns, open_variance, share_days=True)
     drift, stays, order = (
-        intervals.half_width_percent(v, study.confidence) for v in (float(open_variance[drifts].sum()), fixed, by_order)
+        intervals.half_width_percent(v, study.confidence)
+        for v in (float(open_variance[is_drift].sum()), fixed, by_order)
     )
     return _Seen((high - low) / 2, drift, stays, order, said != "not settled", wrong)
 

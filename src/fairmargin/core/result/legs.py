@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.foretold import Foretold
-from fairmargin.core.result.types import ForetoldReading, LegResult, View
+from fairmargin.core.result.types import LegResult, View
 from fairmargin.core.study import Leg, Study
 
 
@@ -40,14 +40,7 @@ def leg_result(
 
 def with_foretold(study: Study, results: Mapping[str, LegResult], foretold: Sequence[Foretold]) -> dict[str, LegResult]:
     """The legs that the others foretell, each with its band; legs of one reading have the same."""
-    out = {}
-    for f in foretold:
-        low, high = f.band(study.confidence)
-        for name in f.legs:
-            read = results[name].measured_wh_per_km
-            band = ForetoldReading(read * math.exp(low), read * math.exp(-f.off), read * math.exp(high), f.tail)
-            out[name] = replace(results[name], foretold=band)
-    return out
+    return {name: replace(results[name], held_out=f, confidence=study.confidence) for f in foretold for name in f.legs}
 
 
 def everyday_lines(o: Observation, log_corrections: Mapping[str, float]) -> dict[str, float]:

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Final, Literal
 
 from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.evidence.climb import Climb
+from fairmargin.core.inference.foretold import Foretold
 from fairmargin.core.inference.learned import Learned
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.intervals import USUAL
 from fairmargin.core.result.capacity import CapacityEstimate
 from fairmargin.core.result.looks import Look
 from fairmargin.core.result.margin import MarginLine, limiting
@@ -51,7 +54,17 @@ class LegResult:
     corrections_wh_per_km: Mapping[str, float]
     sd_percent: float
     others: tuple[tuple[str, float], ...]  # other instruments, Wh/km
-    foretold: ForetoldReading | None = None
+    held_out: Foretold | None = field(default=None, compare=False, repr=False)  # see `foretold`
+    confidence: float = USUAL
+
+    @property
+    def foretold(self) -> ForetoldReading | None:
+        """What it should have shown by the other legs; None where they are too few. Worked out when it is asked for."""
+        f, read = self.held_out, self.measured_wh_per_km
+        if f is None:
+            return None
+        low, high = f.band(self.confidence)
+        return ForetoldReading(read * math.exp(low), read * math.exp(-f.off), read * math.exp(high), f.tail)
 
 
 @dataclass(frozen=True, slots=True)

@@ -56,6 +56,14 @@ def _memory(study: Study, result: Analysis) -> str:
     return study_memory(study, result, not is_virtual(study))
 
 
+def _with_seal(held: Study | None, study: Study) -> Study:
+    """The study with the seal that is there: undoing what came before it does not take it off, nor its looks."""
+    seal = held.registration if held is not None else None
+    if seal is None or (study.registration is not None and study.registration.looks > seal.looks):
+        return study
+    return study.with_(registration=seal)
+
+
 class _Listing(QUndoCommand):
     """A study added to or taken off the list."""
 
@@ -294,15 +302,6 @@ class Session(Opened):
             return after
         return with_look(said_afterwards(self.study, after), max(c.pairs for c in self.analysis.comparisons))
 
-    def _with_seal(self, study_id: int, study: Study) -> Study:
-        """The study with the seal that is there: undoing what came before it does not take it off, nor its looks."""
-        assert self.logbook is not None
-        held = self.study if study_id == self.study_id else self.logbook.read(study_id).study
-        seal = held.registration if held is not None else None
-        if seal is None or (study.registration is not None and study.registration.looks > seal.looks):
-            return study
-        return study.with_(registration=seal)
-
     def _refuse(self) -> None:
         because = self.logbook.read_only_because if self.logbook else "No logbook is open."
         self.failed.emit(because)
@@ -310,8 +309,11 @@ class Session(Opened):
     def _store(self, study_id: int, study: Study, changed: Traces) -> None:
         assert self.logbook is not None
         try:
-            traces = self.traces if self.study_id == study_id else self.logbook.read(study_id).traces
-            study = self._with_seal(study_id, study)
+            held, traces = self.study, self.traces
+            if self.study_id != study_id:
+                record = self.logbook.read(study_id)
+                held, traces = record.study, record.traces
+            study = _with_seal(held, study)
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             return
