@@ -10,9 +10,9 @@ import numpy as np
 
 from fairmargin.core.conditions.case import Case
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_possible_day, unknown_of
-from fairmargin.core.conditions.figures import Prior
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told, noted
 from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.figures import Prior
 from fairmargin.core.model.parameters import Parameter
 
 CONCERNS: Registry[Case] = Registry()

@@ -6,11 +6,11 @@ from fairmargin.core.conditions.rules import Finding, Rule
 from fairmargin.core.conditions.wind import wind_growth
 from fairmargin.core.fairness import thresholds
 from fairmargin.core.fairness.checks import rules, stage_of
-from fairmargin.core.inference import priors
+from fairmargin.core.inference import believed
 
 
 def test_every_prior_says_what_it_is():
-    table = priors.table()
+    table = believed.table()
     assert len(table) >= 30 and "DAY" in table and "WET snow" in table
     for prior in table.values():
         assert prior.sd > 0 and prior.unit and prior.what and prior.source

@@ -10,6 +10,7 @@ from tests.conftest import driven_study
 from fairmargin.core.evidence.conditions import (
     HELD_SD,
     LAPS_STAND,
+    LAPS_STAND_SD,
     NOTED_SD,
     ODOMETER_SD,
     PAUSE_S,
@@ -211,6 +212,6 @@ def test_where_half_of_the_legs_were_held_up_the_others_say_how_fast_it_goes():
 def test_laps_that_noted_no_standing_stood_an_eighth_or_so():
     study = driven_study("AB", method="laps")
     c = leg_conditions(study, {})["L01"]
-    assert c.stopped_s == pytest.approx(LAPS_STAND[0] * 736) and c.speed_alike_sd >= LAPS_STAND[1]
+    assert c.stopped_s == pytest.approx(LAPS_STAND * 736) and c.speed_alike_sd >= LAPS_STAND_SD
     told = leg_conditions(study.with_legs(leg.with_(stopped_s=0) for leg in study.legs), {})["L01"]
     assert told.stopped_s == 0 and told.speed_alike_sd < 0.02

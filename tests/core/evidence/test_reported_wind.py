@@ -17,6 +17,7 @@ from fairmargin.core.evidence.reported_wind import (
     UNREPORTED_MEAN_M_S,
     UNTOLD_AGE_M_S,
     WANDER_M_S,
+    WANDER_SHARE,
     wind_belief,
 )
 
@@ -51,7 +52,7 @@ def sd(result):
 def test_one_report_is_a_weighted_mean_of_it_and_of_nothing():
     # By hand: two normal opinions combine by their precisions (day mean 5 m/s, wander, report).
     made = conditions([4.0])
-    wander = WANDER_M_S[0] + WANDER_M_S[1] * 4.0
+    wander = WANDER_M_S + WANDER_SHARE * 4.0
     prior, noise = 25.0 + wander**2, REPORT_M_S**2 + APART_M_S**2 + UNTOLD_AGE_M_S**2
     got = belief(made)
     assert got.from_north[0] == pytest.approx(4.0 * prior / (prior + noise))
@@ -60,7 +61,7 @@ def test_one_report_is_a_weighted_mean_of_it_and_of_nothing():
 
 def test_a_station_beside_the_road_says_more_and_one_far_off_less():
     # By hand: the way's part is half of 0.3 m/s at the road, 20/9 of it (and a little) at 20 km.
-    wander = WANDER_M_S[0] + WANDER_M_S[1] * 4.0
+    wander = WANDER_M_S + WANDER_SHARE * 4.0
     prior, own = 25.0 + wander**2, REPORT_M_S**2 + UNTOLD_AGE_M_S**2
     for km, factor in ((0.0, 0.5), (20.0, np.hypot(0.5, 20 / 9))):
         noise = own + (APART_M_S * factor) ** 2
@@ -75,7 +76,7 @@ def test_a_report_says_the_less_the_older_it_is():
     def aged(minutes):
         return belief([replace(made[0], wind_age_s=60.0 * minutes)])
 
-    wander = WANDER_M_S[0] + WANDER_M_S[1] * 4.0
+    wander = WANDER_M_S + WANDER_SHARE * 4.0
     prior, noise = DAY_MEAN_M_S**2 + wander**2, REPORT_M_S**2 + APART_M_S**2
     # By hand, an hour old: e^-1 of the wandering and nearly all of the weather is still the same.
     kept = DAY_MEAN_M_S**2 * np.exp(-0.5 * (3600 / SAME_WEATHER_S) ** 2) + wander**2 * np.exp(-1.0)
@@ -126,7 +127,7 @@ def test_without_any_report_the_legs_differ_by_how_wind_wanders_and_share_a_stre
     """A loop takes out the mean of an unknown wind; its strength (3 m/s either way) stays, alike for the day."""
     got = belief(conditions([None, None]))
     assert got.from_north == pytest.approx(0)
-    wander = WANDER_M_S[0] + WANDER_M_S[1] * UNREPORTED_MEAN_M_S
+    wander = WANDER_M_S + WANDER_SHARE * UNREPORTED_MEAN_M_S
     apart = got.factor[0] - got.factor[1]  # half an hour apart: e^-0.5 of the wandering is shared
     assert float(apart @ apart) ** 0.5 == pytest.approx(wander * (2 * (1 - np.exp(-0.5))) ** 0.5)
     assert got.unlaid == pytest.approx([UNREPORTED_M_S**2] * 2) and not got.told.any()

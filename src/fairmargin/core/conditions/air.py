@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.case import Case, difference, mean, names
 from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_day, by_untold_day, unknown_of
-from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Compared, Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.figures import NOTABLE, Prior, Size, Threshold
 from fairmargin.core.laws import driveline
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.words import sentence
@@ -52,7 +52,7 @@ DAY_UNNOTED: Final = Prior(4.0, "K", "temperature of a day that noted none")
 SEASON_COURSE: Final = Prior(0.25, "K/day", "the same, as the season moves on")
 WARMING_UNNOTED: Final = Prior(0.9, "K/h", "how such a day warms or cools")
 LEG_UNNOTED: Final = Prior(1.0, "K", "temperature of a leg that noted none, over its day's")
-MOST_SEASON_DAYS: Final = 60.0  # a season turns after that
+MOST_SEASON_DAYS: Final = Size(60.0, "days", "after which a season turns")
 
 WARMER_K: Final = Threshold(3.0, "K", "about 1 % of consumption by air and tyres")
 WIND_MOVED_M_S: Final = Threshold(1.5, "m/s", "along the road about 4 % of the drag at 90 km/h, one way")

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
-from fairmargin.core.conditions.figures import SMALL, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.known import known_shifts
+from fairmargin.core.figures import SMALL, Prior, Size, Threshold
 from fairmargin.core.laws import aero
 from fairmargin.core.model.parameters import Parameter
 
@@ -25,14 +25,14 @@ CHANGE: Final = Prior(0.7, "log", "what the change does to its parameter")
 CHANGE_ROLLING: Final = Prior(0.35, "log", "what a change of many parts does to rolling resistance")
 CHANGE_MIXED: Final = Prior(0.03, "log", "what a change of many parts does to all of the consumption alike")
 CHANGE_UNKNOWN: Final = Prior(0.10, "log", "the same, where nobody knows how the change works")
-#: Another shape has its own growth of drag over yaw: of what such a change mostly does (`usual_effect`), half as much again, up to
-#: half of the vehicle's own (common practice).
-YAW_OF_EFFECT: Final = 1.5
+YAW_OF_EFFECT: Final = Size(
+    1.5, "of its usual effect", "growth of drag with yaw that another shape may have of its own"
+)
 CHANGE_YAW: Final = Prior(0.5, "log", "growth of drag with yaw with the change, over that without it, at most")
 #: One fitting of a change is not the next: what sits, hangs and seals a little otherwise, and all that a run begins anew with.
 FITTING: Final = Prior(0.004, "log", "one run over the next, on all its legs alike")
 CHANGE_AUXILIARY: Final = Prior(2500.0, "W", "what the change does to auxiliary power")
-SURE_WH_PER_KM: Final = 0.01  # a known difference is not known better
+SURE_WH_PER_KM: Final = Size(0.01, "Wh/km", "a known difference is not known better")
 SECOND_MASS_SHARE: Final = Threshold(0.02, "share", "of the vehicle's mass: about 1 % of consumption in town")
 SECOND_WHEELS: Final = Threshold(0.5, "%", "tread wear reaches 1 %")
 FRONTAL_AREA_M2: Final = Threshold(0.02, "m²", "a roof bar has 0.02 to 0.04")

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_possible_day, unknown_of
-from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.figures import NOTABLE, Prior, Size, Threshold
 from fairmargin.core.laws import auxiliaries
 from fairmargin.core.model.parameters import Parameter
 
@@ -32,11 +32,11 @@ CLIMATE: Final = Prior(40.0, "W/K", "climate load per kelvin between cabin and o
 CLIMATE_UNNOTED: Final = Prior(65.0, "W/K", "climate that nobody noted, all legs alike")
 CLIMATE_UNNOTED_DAY: Final = Prior(18.0, "W/K", "the same, from day to day")
 CLIMATE_UNNOTED_RUN: Final = Prior(5.0, "W/K", "the same, from run to run")
-CLIMATE_SETTING_C: Final = 21.0  # what cabins are usually held at
-LEAST_CLIMATE_K: Final = 4.0  # blowers and windows in mild air
-UNNOTED_CLIMATE_K: Final = 9.0  # where nobody noted the temperature either
+CLIMATE_SETTING_C: Final = Size(21.0, "°C", "what cabins are usually held at")
+LEAST_CLIMATE_K: Final = Size(4.0, "K", "what blowers and windows are worth in mild air")
+UNNOTED_CLIMATE_K: Final = Size(9.0, "K", "between cabin and outside, where nobody noted the temperature either")
 PULL_DOWN: Final = Prior(3000.0, "W", "power that brings a cabin to its setting, on a wholly cold start", mean=1500.0)
-MILD_K: Final = 5.0  # off what cabins are held at, where hardly anybody heats or cools at once
+MILD_K: Final = Size(5.0, "K", "off what cabins are held at, where hardly anybody heats or cools at once")
 PULL_DOWN_UNNOTED: Final = Prior(6500.0, "W", "the same, where nobody noted the climate")
 
 SUN_UNLIKE: Final = Threshold(0.25, "share", "a quarter of the noon sun")

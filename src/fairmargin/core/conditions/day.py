@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_told_day, unknown_of
-from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.orders import drift_left
 

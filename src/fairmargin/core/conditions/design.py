@@ -9,10 +9,10 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.conditions.figures import Prior
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.evidence.reported_wind import WindBelief
+from fairmargin.core.figures import Prior, Size
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Study
@@ -20,7 +20,7 @@ from fairmargin.core.study import Study
 Array = NDArray[np.float64]
 
 WIND_AXES: Final = (Parameter.WIND_NORTH, Parameter.WIND_EAST)
-UNTOLD_DAY_SHARE: Final = 0.4  # of what days differ by, where nobody told whether it was one
+UNTOLD_DAY_SHARE: Final = Size(0.4, "of what days differ by", "where nobody told whether it was one")
 
 
 @dataclass(frozen=True, eq=False, slots=True)

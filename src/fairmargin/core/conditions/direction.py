@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
-from fairmargin.core.conditions.figures import Prior
 from fairmargin.core.conditions.room import Condition, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.figures import Prior
 from fairmargin.core.model.parameters import Parameter
 
 Array = NDArray[np.float64]

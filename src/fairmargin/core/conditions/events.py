@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case
 from fairmargin.core.conditions.causes import Cause
-from fairmargin.core.conditions.figures import SMALL
 from fairmargin.core.conditions.room import Condition
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.readings import ROUNDED
+from fairmargin.core.figures import SMALL
 from fairmargin.core.laws import disturbance
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study.vocabulary import EventKind

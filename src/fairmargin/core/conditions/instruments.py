@@ -13,10 +13,10 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.case import Case
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
-from fairmargin.core.conditions.figures import TRIFLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.readings import Observation, Reading, like_drives
+from fairmargin.core.figures import TRIFLE, Prior, Threshold
 from fairmargin.core.laws import driveline
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.orders import display_noise_percent

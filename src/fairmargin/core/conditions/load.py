@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.case import Case, difference
 from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_configuration
-from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.figures import Prior, Threshold
 from fairmargin.core.model.parameters import Parameter
 
 Array = NDArray[np.float64]

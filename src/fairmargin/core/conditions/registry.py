@@ -28,9 +28,9 @@ from fairmargin.core.conditions import (
 )
 from fairmargin.core.conditions.case import Case
 from fairmargin.core.conditions.design import DesignRows, Unknown
-from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Condition, LegField, Line, Told
 from fairmargin.core.conditions.rules import Rule
+from fairmargin.core.figures import Prior, Threshold
 
 #: The rooms, one for each condition.
 ROOMS: Final[tuple[ModuleType, ...]] = (

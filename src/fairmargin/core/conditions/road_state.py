@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_day, by_possible_day, unknown_of
-from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Condition, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.figures import Prior, Threshold
 from fairmargin.core.laws import disturbance
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study.vocabulary import ROADS

@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.case import Case, mean, names
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_configuration, unknown_of
-from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.hold_ups import full_stops, moments
+from fairmargin.core.figures import NOTABLE, Prior, Size, Threshold
 from fairmargin.core.laws import auxiliaries
 from fairmargin.core.model.parameters import Parameter
 
@@ -46,7 +46,7 @@ FIELDS: Final[Mapping[str, LegField]] = {
 }  # fmt: skip
 
 AIM_OF_CONFIGURATION: Final = Prior(0.006, "log", "speed of one configuration's untimed legs, over the aim")
-SURE_SPEED: Final = 0.002  # a speed known to this share is taken as known
+SURE_SPEED: Final = Size(0.002, "of speed", "one that is known to this share is taken as known")
 SPEED_OFF_TARGET: Final = Threshold(0.10, "share", "beyond it the model carries the result from one speed to another")
 SPEED_UNLIKE: Final = Threshold(0.015, "share", "1.5 % of speed is about 2 % of motorway consumption")
 STOPPED_S: Final = Threshold(60.0, "s", "a traffic light's worth is scatter")

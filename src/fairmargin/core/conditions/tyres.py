@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.case import Case, difference
 from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_possible_day, unknown_of
-from fairmargin.core.conditions.figures import Prior, Threshold
 from fairmargin.core.conditions.room import Compared, Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.figures import Prior, Threshold
 from fairmargin.core.laws import rolling
 from fairmargin.core.model.parameters import Parameter
 

@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
-from fairmargin.core.conditions.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.conditions import ARRIVED_COLD_SD
+from fairmargin.core.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.model.parameters import Parameter
 
 Array = NDArray[np.float64]

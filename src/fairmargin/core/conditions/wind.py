@@ -20,11 +20,11 @@ from fairmargin.core.conditions.design import (
     by_untold_day,
     unknown_of,
 )
-from fairmargin.core.conditions.figures import SMALL, Prior, Threshold
 from fairmargin.core.conditions.room import Compared, Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.reported_wind import afar
+from fairmargin.core.figures import SMALL, Prior, Size, Threshold
 from fairmargin.core.laws import aero, wind
 from fairmargin.core.model.parameters import Parameter
 
@@ -55,11 +55,14 @@ WIND_DAY: Final = Prior(0.4, "m/s", "what all reports of a day share: the mast i
 WIND_WITHIN_LEG: Final = Prior(0.3, "m/s", "wind from the first half of a leg to the second")
 WIND_OF_LEG: Final = Prior(1.0, "1", "wind of a leg, in units of what its reports leave open")
 SHELTER: Final = Prior(0.15, "log", "share of the mast's wind at one place of the road, over the road's")
-WIND_GROWTH: Final = (0.35, 0.19)  # wind errors times this much, plus this much per m/s of reported wind
-USUAL_WIND_M_S: Final = 3.5  # where nobody reported any
-UNTOLD_STRENGTH: Final = 0.8  # of the drag that an unreported wind adds: how far a day's own may lie off
-TOLD_STRENGTH: Final = 0.55  # the same where its speed was noted but it cannot be laid along the road
-STRENGTH_WITHIN_DAY: Final = 0.2  # of it, from one run to the next
+WIND_GROWTH: Final = Size(0.35, "of the usual errors", "wind errors in still air")
+WIND_GROWTH_PER_M_S: Final = Size(0.19, "of the usual errors per m/s", "on top of it, by the reported wind")
+USUAL_WIND_M_S: Final = Size(3.5, "m/s", "the wind by which its errors grow, where nobody reported any")
+UNTOLD_STRENGTH: Final = Size(0.8, "of its drag", "strength of a day's wind that nobody reported")
+TOLD_STRENGTH: Final = Size(
+    0.55, "of its drag", "the same where its speed was noted but it cannot be laid along the road"
+)
+STRENGTH_WITHIN_DAY: Final = Size(0.2, "of its drag", "from one run to the next")
 
 HEADLESS_WIND_M_S: Final = Threshold(1.0, "m/s", "less wind does not matter, from wherever it blows")
 STRONG_WIND_M_S: Final = Threshold(5.0, "m/s", "the limit most testers set themselves")
@@ -80,7 +83,7 @@ GUST_EXCESS_M_S: Final = Threshold(4.0, "m/s", "gusts commonly lie 1.3 to 1.5 ti
 def wind_growth(reported_m_s: float | None) -> float:
     """A mast some way off errs more in a strong wind than in a light one: factor on the wind's"""
     speed = USUAL_WIND_M_S if reported_m_s is None else reported_m_s
-    return WIND_GROWTH[0] + WIND_GROWTH[1] * speed
+    return WIND_GROWTH + WIND_GROWTH_PER_M_S * speed
 
 
 def reported_growth(conditions: Sequence[Conditions]) -> float:

@@ -15,30 +15,36 @@ from fairmargin.core.evidence.hold_ups import NOTABLE as SLOWER
 from fairmargin.core.evidence.hold_ups import Explanation, explanations, full_stops, moments, noted_standing_s
 from fairmargin.core.evidence.readings import distance_ratios, leg_distances
 from fairmargin.core.evidence.thinning import STANDING_M_S, thin
+from fairmargin.core.figures import Size
 from fairmargin.core.laws import air, auxiliaries, disturbance, rolling, wind
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
 
-HELD_ALIKE_SD: Final = 0.02  # share by which a driver misses the aim on all legs alike; common practice
-FOOT_SD: Final = 0.015  # the same where the foot held it, not the cruise control
-HELD_SD: Final = 0.011  # and from one leg to the next, hold-ups that nobody timed with it; common practice
-UNTOLD_ALIKE_SD: Final = 0.15  # the same where neither a time nor an aim is known: of `USUAL_KMH`
-UNTOLD_SD: Final = 0.015
+HELD_ALIKE_SD: Final = Size(0.02, "of speed", "by what a driver misses the aim on all legs alike")
+FOOT_SD: Final = Size(
+    0.015, "of speed", "the same from one leg to the next, where the foot held it, not the cruise control"
+)
+HELD_SD: Final = Size(0.011, "of speed", "and where the cruise control did, hold-ups that nobody timed with it")
+UNTOLD_ALIKE_SD: Final = Size(
+    0.15, "of speed", "all legs alike, where neither a time nor an aim is known: of `USUAL_KMH`"
+)
+UNTOLD_SD: Final = Size(0.015, "of speed", "and from one leg to the next")
 #: Of the speeds of like legs: what a leg that nothing held up drives, even where half of them were.
 FREE_QUANTILE: Final = 0.75
-NOTED_SD: Final = 0.12  # of what a hold-up made a leg slower, where it was noted with place and speed
-JAM_M_S: Final = 3.5  # of a crawl that nobody measured; common practice
-MOST_JAM: Final = 0.85  # of a leg's time
-LAPS_STAND: Final = (0.12, 0.06, 0.03)  # of laps that noted no standing; common practice
-SECOND_S: Final = 0.5  # by which a time to the second is off at its two ends
-TIMED_SD: Final = 0.001  # share by which a speed by distance and time to the second is missed
+NOTED_SD: Final = Size(0.12, "of it", "what a hold-up made a leg slower, where it was noted with place and speed")
+JAM_M_S: Final = Size(3.5, "m/s", "speed of a crawl that nobody measured")
+MOST_JAM: Final = Size(0.85, "of the leg's time", "the most that a crawl takes of it")
+#: Of laps that noted no standing: the share of the time, its spread all laps alike, and from lap to lap.
+LAPS_STAND: Final = Size(0.12, "of the time", "that laps stand, where nobody noted it")
+LAPS_STAND_SD: Final = Size(0.06, "of the time", "by what that is off, all laps alike")
+LAP_STANDS_SD: Final = Size(0.03, "of the time", "and from lap to lap")
+SECOND_S: Final = Size(0.5, "s", "by what a time to the second is off at its two ends")
+TIMED_SD: Final = Size(0.001, "of speed", "by what one from distance and time to the second is off")
 AUTO_C: Final = 21.0  # what climate that regulates itself is usually set to
 PAUSE_S: Final = 300.0  # between legs of unknown time
 SWAP_S: Final = 1200.0  # the same, from one run to the next: something is changed there; common practice
-ODOMETER_SD: Final = 0.018  # share by which cars count distance wrongly, unmeasured; common practice
-#: How cold cars come to their first leg, where nobody says what they drove before, of wholly cold; and how far that may be
-#: off: most testers drive to their road. Common practice.
-ARRIVED_COLD: Final = 0.3
-ARRIVED_COLD_SD: Final = 0.45
+ODOMETER_SD: Final = Size(0.018, "of distance", "by what cars count it wrongly, unmeasured")
+ARRIVED_COLD: Final = Size(0.3, "of wholly cold", "how cold a first leg's tyres come: most testers drive to their road")
+ARRIVED_COLD_SD: Final = Size(0.45, "of wholly cold", "by what that is off, where nobody says what was driven before")
 USUAL_KMH: Final = 80.0  # where neither a time nor an aim is known
 
 
@@ -161,7 +167,7 @@ def _standing(study: Study) -> tuple[float, float, float]:
     noted = [leg.stopped_s / leg.duration_s for leg in study.legs if leg.duration_s and leg.stopped_s is not None]
     if 2 * len(noted) > len(study.legs):  # else only legs that stood were noted
         return float(np.mean(noted)), 0.0, 1.5 * float(np.std(noted))
-    return LAPS_STAND if study.method == "laps" else (0.0, 0.0, 0.0)
+    return (LAPS_STAND, LAPS_STAND_SD, LAP_STANDS_SD) if study.method == "laps" else (0.0, 0.0, 0.0)
 
 
 def _timed_speed(study: Study) -> tuple[float | None, float]:

@@ -13,17 +13,17 @@ from typing import Final
 
 import numpy as np
 
+from fairmargin.core.figures import Size
 from fairmargin.core.study import Study
 
-#: Speed that a leg counts as above its like where it stood: what regaining the speed takes, over the leg's length. [m]
-#: 67 Wh for a stop from 90 km/h, of 170 Wh/km that change by 1.3 per cent for each of speed; common practice.
-STOP_M: Final = 300.0
-STOP_SD: Final = 0.7  # of it
-STRETCH: Final = (
-    0.5,
-    0.25,
-)  # share of what it was slower that a slow stretch counts as faster than the mean, and its sd
-ALL_THE_WAY_SD: Final = 0.1
+#: 67 Wh for a stop from 90 km/h, of 170 Wh/km that change by 1.3 per cent for each of speed.
+STOP_M: Final = Size(
+    300.0, "m", "speed that a leg counts as above its like where it stood, over its length: regaining the speed"
+)
+STOP_SD: Final = Size(0.7, "of it", "how far that is open")
+STRETCH: Final = Size(0.5, "of what it was slower", "that a slow stretch counts as faster than the mean")
+STRETCH_SD: Final = Size(0.25, "of what it was slower", "how far that is open")
+ALL_THE_WAY_SD: Final = Size(0.1, "of what it was slower", "how far it is open where it was slower all the way")
 #: How often a leg is driven slower all the way, at a speed lower by `NOTABLE` and at one lower by `MUCH`: nobody misses an aim
 #: by much. Common practice.
 NOTABLE: Final = 0.015
@@ -113,7 +113,7 @@ def explanations(slower: float, metres: float, others: Sequence[float]) -> tuple
     stop = STOP_M / max(metres, STOP_M)
     return (
         Explanation("stood", stood, slower + stop, STOP_SD * stop + ALL_THE_WAY_SD * slower),
-        Explanation("a slow stretch", 1.0 - throughout - stood, STRETCH[0] * slower, STRETCH[1] * slower),
+        Explanation("a slow stretch", 1.0 - throughout - stood, STRETCH * slower, STRETCH_SD * slower),
         Explanation("slower all the way", throughout, 0.0, ALL_THE_WAY_SD * slower),
     )
 

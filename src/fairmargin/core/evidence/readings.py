@@ -15,17 +15,16 @@ import numpy as np
 
 from fairmargin.core import units
 from fairmargin.core.evidence.thinning import thin
+from fairmargin.core.figures import Size
 from fairmargin.core.study import Configuration, Leg, Study, Trace
 
 _UNIFORM: Final = 1.0 / math.sqrt(12.0)
-#: Repeatability beyond the shown step. Common practice.
-CHARGER_REPEAT_KWH: Final = 0.10
-SOC_LAG_PERCENT: Final = 0.3
-FUEL_FILL_L: Final = 0.10
+CHARGER_REPEAT_KWH: Final = Size(0.10, "kWh", "repeatability of charging back to a level, beyond the shown step")
+SOC_LAG_PERCENT: Final = Size(0.3, "% of charge", "lag of a gauge, beyond the shown step")
+FUEL_FILL_L: Final = Size(0.10, "L", "repeatability of a tank's fill, beyond the shown step")
 ODOMETER_STEP_KM: Final = 0.1
-#: What repeats of a careful drive of this distance scatter by (1 to 2 %, common practice): what a display then rounds.
-USUAL_SCATTER: Final = 0.0105
-SCATTER_KM: Final = 30.0
+USUAL_SCATTER: Final = Size(0.0105, "log", "what repeats of a careful drive of `SCATTER_KM` scatter by (1 to 2 %)")
+SCATTER_KM: Final = Size(30.0, "km", "way of that drive; scatter falls with the root of the distance")
 ROUNDED: Final = frozenset({"trip average", "trip energy"})
 
 

@@ -21,25 +21,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.figures import Size
 
 Array = NDArray[np.float64]
 
-DAY_MEAN_M_S: Final = 5.0  # either component, before any report
-UNREPORTED_M_S: Final = (
-    3.0  # the same where nobody reported anything all day: 3 to 6 m/s over open land; common practice
-)
-UNREPORTED_MEAN_M_S: Final = 4.5  # its mean, by which it wanders
-WANDER_M_S: Final = (0.25, 0.17)  # plus this share of the day's wind
-WANDER_S: Final = 3600.0
-SAME_WEATHER_S: Final = 72_000.0  # by which the day's mean wind itself becomes another; common practice
-REPORT_M_S: Final = (
-    0.35  # error of one report at its own moment and place: a mean over minutes, rounded; common practice
-)
-APART_M_S: Final = 0.3  # the same by the way from the station to the road, at `USUAL_STATION_KM`; common practice
-UNTOLD_AGE_M_S: Final = 0.38  # the same where nobody said how old it was: up to half an hour
-USUAL_STATION_KM: Final = 9.0  # where nobody said how far off it stands; common practice
-AT_THE_ROAD: Final = 0.5  # of the errors at the usual distance, those of a mast beside the road
-SAME_RUN: Final = 0.5  # share of a report's error that the run's other report repeats
+DAY_MEAN_M_S: Final = Size(5.0, "m/s", "either component of a day's wind, before any report")
+UNREPORTED_M_S: Final = Size(3.0, "m/s", "the same where nobody reported anything all day: 3 to 6 m/s over open land")
+UNREPORTED_MEAN_M_S: Final = Size(4.5, "m/s", "mean wind of such a day, by which it wanders")
+WANDER_M_S: Final = Size(0.25, "m/s", "by what the wind wanders around its day's mean, in still air")
+WANDER_SHARE: Final = Size(0.17, "of the day's wind", "on top of it")
+WANDER_S: Final = Size(3600.0, "s", "over which it does")
+SAME_WEATHER_S: Final = Size(72_000.0, "s", "over which the day's mean wind itself becomes another")
+REPORT_M_S: Final = Size(0.35, "m/s", "error of a report at its own moment and place: a mean over minutes, rounded")
+APART_M_S: Final = Size(0.3, "m/s", "the same by the way from the station to the road, at `USUAL_STATION_KM`")
+UNTOLD_AGE_M_S: Final = Size(0.38, "m/s", "the same where nobody said how old it was: up to half an hour")
+USUAL_STATION_KM: Final = Size(9.0, "km", "from the road to a station of which nobody said how far off it stands")
+AT_THE_ROAD: Final = Size(0.5, "of the usual errors", "those of a mast beside the road")
+SAME_RUN: Final = Size(0.5, "of a report's error", "that the run's other report repeats")
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -98,7 +96,7 @@ def wind_belief(
         t = np.array([c.placed_s + c.duration_s / 2 for c in own])
         seen = usable[index]
         mean = float(np.mean([c.wind_speed for c, s in zip(own, seen, strict=True) if s] or [UNREPORTED_MEAN_M_S]))
-        wander = WANDER_M_S[0] + WANDER_M_S[1] * mean
+        wander = WANDER_M_S + WANDER_SHARE * mean
         moved = wander**2 * np.exp(-np.abs(t[:, None] - t) / WANDER_S)
         if not seen.any():
             square, told[index] = _strength(own)

@@ -9,7 +9,7 @@ from __future__ import annotations
 from typing import Final
 
 from fairmargin.core.conditions import registry
-from fairmargin.core.conditions.figures import Threshold
+from fairmargin.core.figures import Threshold
 
 # ---------------------------------------------------------------- statistics
 

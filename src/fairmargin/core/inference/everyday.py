@@ -21,19 +21,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.causes import Group, Regressor
-from fairmargin.core.conditions.figures import Prior
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.figures import Prior, Size
 from fairmargin.core.inference.posterior import Effect, Evidence, Posterior, posterior
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
 
-TRIP_SCATTER: Final = 0.05  # of a trip of TRIP_KM; common practice
-TRIP_KM: Final = 10.0
+TRIP_SCATTER: Final = Size(0.05, "log", "what everyday trips of `TRIP_KM` scatter by")
+TRIP_KM: Final = Size(10.0, "km", "way of such a trip")
 TRIP_REACH: Final = (0.3, 4.0)  # of its variance, for long and short trips
-TRIP_FREEDOM: Final = 6.0
-KNEE_C: Final = 15.0  # below it cabins are heated
+TRIP_FREEDOM: Final = Size(6.0, "degrees of freedom", "weight of that opinion")
+KNEE_C: Final = Size(15.0, "°C", "below it cabins are heated")
 WEEK_S: Final = 7 * 86400.0
 SPEED_KMH: Final = 90.0  # in which speeds are counted
 #: Priors of the regression. Common practice.
@@ -46,11 +46,12 @@ WEEK: Final = Prior(0.006, "log", "what a week does to all its trips: roads, fue
 WARMER_PER_K: Final = Prior(0.004, "1/K", "consumption per kelvin of outside air", mean=-0.004)
 FROST_PER_K: Final = Prior(0.006, "1/K", "on top, for each kelvin below KNEE_C", mean=0.006)
 WAY: Final = Prior(0.10, "log", "the way there against the way back: hills, towns, the hour")
-UNTOLD_PER_K: Final = 0.012  # what a kelvin may be worth on trips whose temperature nobody noted
-SEASON_K_PER_DAY: Final = 0.25  # how fast a season moves, at most
-UNTOLD_DAY_K: Final = 4.0  # from one day to another
-#: Of the effect: heating, stops and cold starts of trips dilute it, no road says how far. Common practice.
-ELSEWHERE: Final = 0.07
+UNTOLD_PER_K: Final = Size(0.012, "log/K", "what a kelvin may be worth on trips whose temperature nobody noted")
+SEASON_K_PER_DAY: Final = Size(0.25, "K/day", "how fast a season moves, at most")
+UNTOLD_DAY_K: Final = Size(4.0, "K", "from one such day to another")
+ELSEWHERE: Final = Size(
+    0.07, "of the effect", "by what heating, stops and cold starts of trips dilute it: no road says how far"
+)
 UNTOLD_SPEED: Final = Prior(0.012, "log", "speeds of one configuration's trips that nobody noted")
 SPEED_SQUARED: Final = Prior(0.30, "1/(90 km/h)²", "consumption against the square of speed", mean=0.30)
 SHORT_TRIP_KM: Final = Prior(0.8, "km", "a trip of L km uses this over L more", mean=0.6)

@@ -16,15 +16,16 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.figures import Size
 from fairmargin.core.inference.problem import Problem
 from fairmargin.core.study import Study
 
-#: Consumption of a vehicle of its class, over the model's with the class's constants. [log]
-LEVEL_SD: Final = 0.30
+LEVEL_SD: Final = Size(
+    0.30, "log", "consumption of a vehicle of its class, over the model's with the class's constants"
+)
 #: What a change does to the whole consumption, most often, where not a state of the vehicle is the change. [log; common practice]
 SUBJECT_SD: Final[Mapping[str, float]] = {"road": 0.15, "speed": 0.30, "vehicle": 0.35}
-#: Legs of strangers to the tester's care scatter more than the careful: multiple of the usual scatter.
-SCATTER_TIMES: Final = 1.5
+SCATTER_TIMES: Final = Size(1.5, "of the usual scatter", "that of legs whose driver's care nobody knows")
 #: A reading is doubted from so many standard deviations, and from so large a share, off what the others say.
 DOUBT_Z: Final = 3.5
 PAIR_LEGS: Final = 4

@@ -30,12 +30,14 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.figures import Size
+
 Array = NDArray[np.float64]
 
 #: Sizes of the scatter that are integrated over, as multiples of the prior's: to sixteen times what is usual, so that the
 #: readings themselves say how large it is.
 SCATTER_SIZES: Final = np.geomspace(0.35, 16.0, 29)
-ROUGH_SHARE: Final = 0.04  # of days that scatter as no careful day does: by foot, in traffic, in gusts; common practice
+ROUGH_SHARE: Final = Size(0.04, "of days", "that scatter as no careful day does: by foot, in traffic, in gusts")
 #: What they scatter by, over the usual: any size between these is as likely, on a logarithmic scale, so that drives that
 #: visibly differ say by how much themselves.
 ROUGH_SIZES: Final = (1.5, 40.0)

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.day import DAY
 from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.figures import Size
 from fairmargin.core.inference.posterior import mixture_quantile, scatter_weights
 
 Array = NDArray[np.float64]
@@ -28,11 +29,11 @@ Array = NDArray[np.float64]
 #: Sizes of the scatter that are integrated over, as multiples of the prior's: a reading typed tenfold is a scatter too.
 SIZES: Final = np.geomspace(0.35, 150.0, 50)
 
-SPREAD_FREEDOM: Final = 3.0  # weight of what is usual, where drives themselves say what they differ by
+SPREAD_FREEDOM: Final = Size(3.0, "degrees of freedom", "weight of what is usual, where drives say what they differ by")
 #: Share of rough days there, for each degree of freedom beyond the first: what is only a floor may doubt that a day was
 #: careful, as far as drives that can be set against each other give a reason to; a single difference gives none. At most.
 SPREAD_ROUGH: Final = (0.08, 0.4)
-DAY_FREEDOM: Final = 4.0  # weight of what days usually differ by
+DAY_FREEDOM: Final = Size(4.0, "degrees of freedom", "weight of what days usually differ by")
 FEWEST_DAYS: Final = 2  # of each side, for days to say what they differ by
 
 

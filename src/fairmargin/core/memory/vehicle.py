@@ -29,6 +29,7 @@ from fairmargin.core.conditions.vehicle import REGENERATION, origins
 from fairmargin.core.conditions.warm_up import WARM_UP
 from fairmargin.core.conditions.wind import HEIGHT_FACTOR, YAW_SLOPE
 from fairmargin.core.inference.learned import OF_ROAD, Learned
+from fairmargin.core.inference.priors import ABSOLUTE_LEVEL
 from fairmargin.core.memory.findings import same_name
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
@@ -68,7 +69,6 @@ CONSTANTS: Final[Mapping[str, Constant]] = {
     "tyre pressure": Constant("Exponent of tyre pressure beyond the usual", "", False, 2, 0.05),
     "height factor": Constant("Wind at the road over the terrain's", "of 1", True, 2, 0.02),
 }
-LEVEL_SD: Final = 0.06  # how well the model is trusted in absolute terms; common practice
 OWN_PRIOR: Final = {
     "yaw slope": YAW_SLOPE, "tyres per K": TYRE_PER_K, "driveline per K": DRIVELINE_PER_K,
     "warm-up": WARM_UP, "climate": CLIMATE, "tyre pressure": PRESSURE_EXPONENT,
@@ -284,7 +284,7 @@ def _prior(name: str, constants: VehicleConstants) -> tuple[float, float]:
     """What was thought of a constant before any study: its middle and standard deviation, as the fit states it."""
     own = name.partition("@")[0]
     if own == "level":
-        return 0.0, LEVEL_SD
+        return 0.0, ABSOLUTE_LEVEL
     if own in OWN_PRIOR:
         prior = OWN_PRIOR[own]
         return prior.mean, prior.sd

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Final, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.fairness.context import ComparisonContext
 from fairmargin.core.fairness.registered import CRITERIA, sealed_words
+from fairmargin.core.inference import priors
 from fairmargin.core.inference.posterior import Effect
 from fairmargin.core.inference.problem import warmth_of_study
 from fairmargin.core.orders import display_noise_percent
@@ -29,12 +30,6 @@ from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.registration import changed_since
 from fairmargin.core.units import range_change_percent
 from fairmargin.core.words import signed
-
-#: Scatter of uncorrected legs beyond the corrected one: what weather adds unseen. Common practice.
-AS_MEASURED_SCATTER: Final = 0.02
-AS_MEASURED_FREEDOM: Final = 4.0
-DAYS_APART: Final = 0.02  # what a day of its own adds to an uncorrected level; common practice
-WALL_METER_SHARE: Final = 0.02  # a wall meter counts as good to this; common practice
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -252,11 +247,11 @@ def _as_measured(sides: Sides, plain_a: float, plain_b: float) -> _Stated:
         for values in by_direction.values():
             squares += float(np.sum((np.array(values) - np.mean(values)) ** 2))
             freedom += len(values) - 1
-    whole_freedom = AS_MEASURED_FREEDOM + freedom
-    variance = (AS_MEASURED_FREEDOM * AS_MEASURED_SCATTER**2 + squares) / whole_freedom
+    whole_freedom = priors.AS_MEASURED_FREEDOM + freedom
+    variance = (priors.AS_MEASURED_FREEDOM * priors.AS_MEASURED_SCATTER**2 + squares) / whole_freedom
     reading = float(np.mean([o.relative_sd**2 for o in (*a, *b)]))
     days = [{c.day for c in sides.fitted if c.leg in {n for o in side for n in o.legs}} for side in (a, b)]
-    apart = 0.0 if days[0] & days[1] else DAYS_APART
+    apart = 0.0 if days[0] & days[1] else priors.DAYS_APART
     se = math.sqrt((variance + reading) * (1 / len(a) + 1 / len(b)) + 2 * apart**2)
     half = float(stdtrit(whole_freedom, 0.5 + sides.study.confidence / 2)) * se
     ratio = plain_b / plain_a
@@ -383,7 +378,7 @@ def _with_grid(sides: Sides, percent: float, interval: tuple[float, float]) -> G
     for side, other, every, d in zip(known, known[::-1], wall, km, strict=True):
         mean, scatter = _per_leg(side, other)
         per_km.append(mean * len(every) / d)
-        meter = (WALL_METER_SHARE * mean * len(every)) ** 2
+        meter = (priors.WALL_METER * mean * len(every)) ** 2
         untold = len(every) - len(side)
         spread += ((len(side) + untold**2) * scatter + meter) / d**2
     whole = float(level + per_km[0])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final
+from typing import Final, Self
 
 PRACTICE: Final = "common practice"
 
@@ -19,18 +19,26 @@ class Prior:
     source: str = PRACTICE
 
 
-class Threshold(float):
-    """A number with its unit and its reason."""
+class _Figure(float):
+    """A number with its unit, its reason, its source."""
 
     unit: str
     why: str
     source: str
 
-    def __new__(cls, value: float, unit: str, why: str, source: str = "common practice") -> Threshold:
-        """Make a threshold."""
+    def __new__(cls, value: float, unit: str, why: str, source: str = PRACTICE) -> Self:
+        """Make one."""
         made = super().__new__(cls, value)
         made.unit, made.why, made.source = unit, why, source
         return made
+
+
+class Threshold(_Figure):
+    """From where a thing wants a word."""
+
+
+class Size(_Figure):
+    """What is believed of a thing before any reading: a part of how evidence is read, not an unknown of the fit by itself."""
 
 
 NOTABLE: Final = Threshold(1.0, "%", "a correction this large wants a look, whatever the effect")
