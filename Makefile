@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 
-.PHONY: demo setup dev test lint mutants regression practice bench screenshots schema wheel install clean
+.PHONY: demo setup dev test lint mutants regression practice bench screenshots schema priors wheel install clean
 
 demo: setup
 	@scripts/need-display.sh && exec .venv/bin/fairmargin demo
@@ -38,6 +38,9 @@ bench: dev
 
 screenshots: dev
 	QT_QPA_PLATFORM=offscreen $(PY) scripts/screenshots.py docs/screenshots
+
+priors: dev
+	$(PY) scripts/write_priors.py
 
 schema: dev
 	$(PY) scripts/write_schema.py

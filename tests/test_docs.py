@@ -2,6 +2,7 @@
 
 import ast
 import re
+import sys
 from pathlib import Path
 
 import pytest
@@ -23,6 +24,29 @@ def test_every_link_leads_somewhere(document):
 def test_every_parameter_of_the_model_has_its_symbol_and_unit():
     text = (ROOT / "docs" / "nomenclature.md").read_text(encoding="utf-8")
     assert [p.name for p in Parameter if f"`{p.name}`" not in text] == []
+
+
+def test_the_page_of_priors_is_that_of_the_code():
+    sys.path.insert(0, str(ROOT / "scripts"))
+    try:
+        import write_priors
+    finally:
+        sys.path.pop(0)
+    assert write_priors.page() == (ROOT / "docs" / "priors.md").read_text(encoding="utf-8"), "run `make priors`"
+
+
+def test_no_spread_stands_outside_of_the_table_of_priors():
+    core = ROOT / "src" / "fairmargin" / "core"
+    # Facts of the memory and a law's own constant, which a room's prior is made of.
+    known = {"DISTANCE_SD", "SPEED_SD", "HEIGHT_FACTOR_SD", "AGREE_SD"}
+    bare = {
+        name
+        for path in core.rglob("*.py")
+        for name in re.findall(
+            r"^([A-Z_]+(?:_SD|_SCATTER|_FREEDOM)): Final = [\d.]", path.read_text(encoding="utf-8"), re.M
+        )
+    }
+    assert bare <= known | {"SPREAD_FREEDOM"}, "make it a Size and run `make priors`"
 
 
 def test_the_map_of_where_things_are_names_files_that_are_there():
