@@ -153,6 +153,12 @@ def test_two_cars_without_a_swap_are_confounded():
     study = driven_study("ABAB", method="side-by-side")
     one_sided = each(study, lambda leg: {"vehicle": "test" if leg.configuration == "B" else "control"})
     assert concerns(one_sided)["vehicle-confounded"].severity == "blocks"
+    assert "some 10 %" in concerns(one_sided)["vehicle-confounded"].message
+    alike = one_sided.with_(circumstances=one_sided.circumstances.with_(vehicles="alike"))
+    assert concerns(alike)["vehicle-confounded"].severity == "blocks"  # it narrows, and takes no doubt away
+    assert "some 3 %" in concerns(alike)["vehicle-confounded"].message
+    halves = [analyse(s).comparisons[0].half_width_percent for s in (one_sided, alike)]
+    assert halves[0] > 18 and halves[1] < 0.5 * halves[0]
     swapped = each(study, lambda leg: {"vehicle": "control" if leg.run in {"R2", "R3"} else "test"})
     assert "vehicle-confounded" not in concerns(swapped)
 

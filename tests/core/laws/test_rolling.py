@@ -56,3 +56,10 @@ def test_mean_cold_share_is_that_of_its_parts():
     assert np.mean(parts) == pytest.approx(whole)
     assert parts == sorted(parts, reverse=True)
     assert rolling.cold_share_at_start(whole, 1000.0) == pytest.approx(0.8)
+
+
+def test_a_tyre_set_once_follows_the_temperature():
+    # By hand: (250 + 101.3) · 278.15 / 293.15 − 101.3 = 232.0 kPa; about a tenth of a bar for ten kelvin (common practice).
+    assert rolling.pressure_at_kpa(250.0, 20.0, 5.0) == pytest.approx(232.0, abs=0.1)
+    assert rolling.pressure_at_kpa(250.0, 10.0, 20.0) - 250.0 == pytest.approx(12.4, abs=0.1)
+    assert rolling.pressure_at_kpa(250.0, 15.0, 15.0) == pytest.approx(250.0)

@@ -76,13 +76,13 @@ def test_each_circumstance_by_hand() -> None:
     )
     assert more(temperature_c=-5.0) == pytest.approx(colder, rel=0.1)
     assert more(road="wet") == pytest.approx(0.06 * base, rel=1e-6)
-    assert half < 6.3
+    assert half < 7.5  # the counter's 2 % is 3.9 of it
 
 
 def test_margins_grow_away_from_what_was_driven() -> None:
     study = driven_study("ABBA")
     halves = [ask(study, Circumstances(v))[1] for v in (90.0, 100.0, 115.0, 130.0)]
-    assert halves == sorted(halves) and halves[-1] > 1.3 * halves[0]
+    assert halves == sorted(halves) and halves[-1] > 1.2 * halves[0]
     cold = [ask(study, Circumstances(90.0, temperature_c=t))[1] for t in (15.0, 5.0, -5.0, -15.0)]
     assert cold == sorted(cold) and cold[-1] > 1.3 * cold[0]
     assert ask(study, Circumstances(90.0, cabin_k=30.0))[1] > 1.2 * halves[0]
@@ -114,6 +114,25 @@ def test_range_keeps_the_reserve_and_fades_with_the_capacity() -> None:
     assert old.reach is not None and old.reach.to_empty_km == pytest.approx(0.88 * a.reach.to_empty_km)
     with pytest.raises(ValueError, match="reserve"):
         predict(study, asking, Circumstances(90.0), reserve=1.2)
+
+
+def test_a_range_holds_the_speed_really_held_and_what_a_cold_battery_gives() -> None:
+    """Beside the consumption's own margin, in squares: 3 % of speed, 1.3 times that of consumption (common practice at 90 km/h),
+    and 3 % of capacity; at -5 °C 8.5 % of it."""
+    study = driven_study("ABBA").with_(vehicle=VAN.with_(usable_capacity_kwh=52))
+    (asking,) = askings(study)
+
+    def halves(asked: Circumstances) -> tuple[float, float]:
+        a = predict(study, asking, asked)[0]
+        assert a.reach is not None
+        low, high = a.interval_wh_per_km
+        near, far = a.reach.interval_km
+        return math.log(high / low) / 2, math.log(far / near) / 2
+
+    for air_c, capacity in ((15.0, 0.03), (-5.0, math.hypot(0.03, 0.08))):
+        own, reach = halves(Circumstances(90.0, temperature_c=air_c))
+        beside = math.hypot(1.96 * 1.3 * 0.03, 1.96 * capacity)
+        assert reach == pytest.approx(math.hypot(own, beside), rel=0.06)
 
 
 def test_what_was_not_driven_is_said() -> None:

@@ -194,7 +194,8 @@ def test_a_known_other_difference_is_taken_out_and_in_the_margin():
     caps = next(line for line in fast.margin if line.source == "known difference")
     assert caps.half_width_percent == pytest.approx(1.96 * 3 / 196 * 100, abs=0.4)
     assert set(caps.legs) == {"3"}
-    assert "vehicle-confounded" in {c.code for c in fast.concerns}
+    # The vehicles are the question: that each always had its own side is no doubt, but one pair is.
+    assert "vehicle-confounded" not in {c.code for c in fast.concerns}
     assert fast.standing.word != "fair"
     surer = next(c for c in analyse(cars(sd=0.5)).comparisons if c.speed_kmh == 120)
     assert surer.half_width_percent < fast.half_width_percent
@@ -398,5 +399,7 @@ def test_a_level_carries_the_calibration_of_its_instrument():
     counter, *told = relative_sd(energy_kwh=3.13, energy_step_kwh=0.001)
     gauge, by_gauge = relative_sd(soc_start_percent=80.0, soc_end_percent=73.98, soc_step_percent=0.01)
     told.append(by_gauge)
-    assert counter > 0.01 and told[0] == pytest.approx(1.96, rel=0.05) and told[1] == pytest.approx(3 * 1.96, rel=0.05)
+    assert (
+        counter > 0.01 and told[0] == pytest.approx(2 * 1.96, rel=0.05) and told[1] == pytest.approx(3 * 1.96, rel=0.05)
+    )
     assert gauge**2 - counter**2 == pytest.approx(0.03**2 - 0.01**2, rel=0.3)

@@ -61,8 +61,8 @@ FIELDS: Final[Mapping[str, LegField]] = {
 #: Calibration of one kind of instrument against another, where legs were not all read with the same.
 INSTRUMENT: Final = {
     "logger": Prior(0.01, "log", "calibration of a logger"),
-    "trip energy": Prior(0.01, "log", "calibration of the car's energy counter"),
-    "trip average": Prior(0.01, "log", "calibration of the car's average"),
+    "trip energy": Prior(0.02, "log", "calibration of the car's energy counter (1 to 4 % published, from memory)"),
+    "trip average": Prior(0.02, "log", "calibration of the car's average (1 to 4 % published, from memory)"),
     "fuel": Prior(0.02, "log", "fill of a tank"),
     "charge back": Prior(0.02, "log", "charging losses"),
     "state of charge": Prior(0.03, "log", "usable capacity"),

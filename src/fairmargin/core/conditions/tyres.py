@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.conditions.case import Case, difference
+from fairmargin.core.conditions.case import Case, difference, mean
 from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_possible_day, unknown_of
 from fairmargin.core.conditions.room import Compared, Condition, Exchange, LegField, Line, Told
@@ -17,6 +17,7 @@ from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.figures import Prior, Threshold
 from fairmargin.core.laws import rolling
 from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.study import Leg
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()
@@ -82,10 +83,25 @@ def tyre_pressure_unlike(case: Case) -> Iterator[Finding]:
         case.without(Cause.PRESSURE),
         tuple(x.leg for x in b),
         f"Tyres {abs(apart):.0f} kPa {'higher' if apart > 0 else 'lower'} on trial legs",
-        "Rolling resistance falls with pressure; the difference is corrected.",
-        "Corrected; set both cold to the same pressure next time.",
+        f"Rolling resistance falls with pressure; the difference is corrected.{_by_warmth(a, b, apart)}",
+        "Corrected; set both cold to the same pressure next time, on each day anew.",
         signed=True,
     )
+
+
+def _by_warmth(a: Sequence[Leg], b: Sequence[Leg], apart_kpa: float) -> str:
+    """How much of a difference is that of tyres set once and read off at other temperatures."""
+    pressure = mean([x.tyre_pressure_kpa for x in a])
+    cold, warm = (mean([x.temperature_c for x in legs]) for legs in (a, b))
+    if pressure is None or cold is None or warm is None:
+        return ""
+    alone = rolling.pressure_at_kpa(pressure, cold, warm) - pressure
+    if alone * apart_kpa <= 0 or abs(alone) < PRESSURE_KPA / 2:
+        return ""
+    k = abs(warm - cold)
+    if abs(alone - apart_kpa) <= PRESSURE_KPA:
+        return f" It is what {k:.0f} K do to tyres that were set once."
+    return f" {abs(alone):.0f} kPa of it are what {k:.0f} K do to tyres that were set once."
 
 
 CONDITION: Final = Condition(

@@ -29,6 +29,7 @@ FIELDS: Final[Mapping[str, LegField]] = {
 LEVEL: Final = Prior(1.0, "log", "level of the model against the vehicle")
 REGENERATION: Final = Prior(0.18, "log", "share of braking that comes back")
 CONTROL: Final = Prior(0.10, "log", "level of a control vehicle against the test vehicle")
+CONTROL_ALIKE: Final = Prior(0.03, "log", "the same, where both are of one model, year and tyres")
 SIDE_BY_SIDE: Final = Prior(0.02, "log", "what both vehicles of a moment share beyond the reported weather")
 TOGETHER_S: Final = 600.0  # legs of two vehicles within this time were driven together
 CONTROL_BAND: Final = Threshold(
@@ -72,7 +73,8 @@ def _vehicles_side_by_side(design: DesignRows) -> list[Unknown]:
     if not any(c.control for c in conditions):
         return []
     on = design.where([c.control for c in conditions])
-    out = [unknown_of("control vehicle", Group.VEHICLES, Parameter.TOTAL, on, CONTROL)]
+    between = CONTROL_ALIKE if design.study.circumstances.vehicles == "alike" else CONTROL
+    out = [unknown_of("control vehicle", Group.VEHICLES, Parameter.TOTAL, on, between)]
     for together in _moments(conditions):
         on = design.where([c.leg in together for c in conditions])
         out.append(unknown_of("moment", Group.DAY, Parameter.TOTAL, on, SIDE_BY_SIDE))
@@ -135,18 +137,10 @@ def _three_agree(ratios: Sequence[float]) -> bool:
     return any(high <= low * (1.0 + CONTROL_BAND) for low, high in zip(order, order[2:], strict=False))
 
 
-@CONCERNS.rule("vehicle-confounded", stage="plan", needs="which vehicle drove each leg", covered=False)
+@CONCERNS.rule("vehicle-confounded", stage="plan", needs="which vehicle drove each leg", covered=None)
 def vehicle_confounded(case: Case) -> Iterator[Finding]:
-    """One of two vehicles always had the change."""
+    """One of two vehicles always had the change; no doubt where the vehicle itself is the question."""
     if case.study.change.subject == "vehicle":
-        yield Finding(
-            "caution",
-            None,
-            names(case.conditions),
-            "One vehicle always had the change",
-            "The vehicles themselves are compared: tyres, batteries, wear and drivers that differ between them are in it.",
-            "Swap what can be swapped, or enter what else is known to differ.",
-        )
         return
     if case.study.method == "side-by-side" and not any(c.control for c in case.conditions):
         yield Finding(
@@ -156,6 +150,7 @@ def vehicle_confounded(case: Case) -> Iterator[Finding]:
             "Nobody noted which vehicle drove which leg",
             "Without the vehicle of each leg, the change and the vehicle that carries it cannot be told apart.",
             "Enter the vehicle of each leg; swap the change between them.",
+            covered=False,
         )
         return
     if not any(c.control for c in case.conditions) and case.study.method != "side-by-side":
@@ -164,13 +159,18 @@ def vehicle_confounded(case: Case) -> Iterator[Finding]:
     test = {c.configuration for c in case.conditions if not c.control}
     if len(test) >= 2 or len(control) >= 2:
         return
+    alike = case.study.circumstances.vehicles == "alike"
+    between = (
+        "even of one model, year and tyres they differ by some 3 %" if alike else "two vehicles differ by some 10 %"
+    )
     yield Finding(
         "blocks",
         None,
         names(case.conditions),
         "One vehicle always had the change",
-        "The change and the vehicle that carries it cannot be told apart.",
+        f"The change and the vehicle that carries it cannot be told apart: {between} (common practice).",
         "Swap the change to the other vehicle, or drive both vehicles in the baseline as well.",
+        covered=False,
     )
 
 

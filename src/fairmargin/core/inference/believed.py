@@ -14,11 +14,13 @@ from fairmargin.core.conditions import design, registry
 from fairmargin.core.evidence import conditions, hold_ups, readings, reported_wind
 from fairmargin.core.figures import Prior, Size
 from fairmargin.core.inference import everyday, plausible, posterior, priors, spread
+from fairmargin.core.laws import battery
 
 Kept = TypeVar("Kept", Prior, Size)
 
 #: Where beliefs stand beside the rooms of the conditions.
 _ELSEWHERE: Final = (
+    battery,
     priors,
     readings,
     conditions,

@@ -46,7 +46,8 @@ class Circumstances:
     """A steady drive to ask about. What is None is as at the study's reference.
 
     `cabin_k` is what heating or cooling has to hold between the cabin and outside; a head wind is that at the mast, all the
-    way, negative from behind; `climb` is metres gained a kilometre; the standard deviations are what a forecast leaves open.
+    way, negative from behind; `climb` is metres gained a kilometre; the standard deviations are what a forecast, and whoever
+    aims at the speed, leave open.
     """
 
     speed_kmh: float
@@ -58,6 +59,7 @@ class Circumstances:
     load_kg: float = 0.0
     temperature_sd_k: float = 0.0
     wind_sd_ms: float = 0.0
+    speed_sd_share: float = 0.0
     sector: str = ""  # whose fit is asked, where a study has several
 
 
@@ -304,6 +306,7 @@ class Predictor:
             "road": energy * np.array([WET[a.road].sd if a.road in WET else 0.0 for a in asked]),
             "temperature forecast": by[:, Parameter.WARMER_K] * [a.temperature_sd_k for a in asked],
             "wind forecast": by[:, Parameter.WIND_NORTH] * [a.wind_sd_ms for a in asked],
+            "speed really held": by[:, Parameter.SPEED] * [a.speed_sd_share for a in asked],
         }
         if Cause.CLIMATE not in self.options.ignore and not any(u.name == "climate" for u in self.problem.unknowns):
             out["climate"] = by[:, Parameter.CLIMATE_W_PER_K] * CLIMATE.sd

@@ -40,6 +40,10 @@ AS_MEASURED_FREEDOM: Final = Size(4.0, "degrees of freedom", "weight of that opi
 DAYS_APART: Final = Size(0.02, "log", "what a day of its own adds to an uncorrected level")
 WALL_METER: Final = Size(0.02, "log", "a wall meter counts as good to this")
 
+# ---------------------------------------------------------------- drives to come
+
+HELD_TO_COME: Final = Size(0.03, "of speed", "by what the mean speed of a drive to come misses the one it is asked for")
+
 # ---------------------------------------------------------------- across studies
 
 ABSOLUTE_LEVEL: Final = Size(0.06, "log", "how well the model is trusted in absolute terms")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -12,17 +12,18 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.climate import CLIMATE_SETTING_C, LEAST_CLIMATE_K
 from fairmargin.core.inference.prediction import Band, Circumstances, Predictor
+from fairmargin.core.inference.priors import HELD_TO_COME
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.laws.battery import capacity_sd
 from fairmargin.core.outcome.parts import evidence_parts, fit_options
 from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import View
-from fairmargin.core.study import Study, Trace
+from fairmargin.core.study import Study, Trace, Vehicle
 from fairmargin.core.study.cells import vehicle_of
 
 #: Methods whose legs a road load is not fitted to.
 NOT_ASKED: Final = frozenset({"everyday", "climb", "side-by-side"})
-CAPACITY_SHARE: Final = 0.03  # standard deviation of a usable capacity that nobody measured; common practice
-MEASURED_CAPACITY_SHARE: Final = 0.01  # of a tank
+TANK_SHARE: Final = 0.01  # share by which a tank's volume is off
 NEAR_SPEED: Final = 1.03  # a speed within this factor of those driven was driven
 NEAR_K: Final = 3.0  # and a temperature so near
 
@@ -47,6 +48,10 @@ class Asking:
     def reference_c(self) -> float:
         """Temperature of the reference. [°C]"""
         return self.predictor.reference_c
+
+    def air_c(self, asked: Circumstances) -> float:
+        """Temperature of a drive asked about. [°C]"""
+        return self.reference_c if asked.temperature_c is None else asked.temperature_c
 
     def not_driven(self, asked: Circumstances) -> tuple[str, ...]:
         """What is asked beyond what was driven, in words."""
@@ -194,6 +199,22 @@ def askings(
     return tuple(found)
 
 
+def held(asked: Circumstances) -> Circumstances:
+    """The drive as somebody drives it who aims at its speed."""
+    return replace(asked, speed_sd_share=HELD_TO_COME)
+
+
+def with_capacity(band: Band, vehicle: Vehicle, temperature_c: float) -> Band:
+    """Energies over what a full battery or tank gives: what that leaves open is in their margin."""
+    return band.shifted(0.0, capacity_sd(temperature_c) if vehicle.energy == "electric" else TANK_SHARE, "capacity")
+
+
+def reach_band(asking: Asking, vehicle: Vehicle, configuration: str, asked: Sequence[Circumstances]) -> Band:
+    """Energies a kilometre that ranges follow from: with the speed really held, and what the battery gives; all in one air."""
+    made = asking.band(configuration, [held(a) for a in asked])
+    return with_capacity(made, vehicle, asking.air_c(asked[0]))
+
+
 def cabin_k(temperature_c: float, climate: str) -> float:
     """Kelvin that the cabin's climate has to hold: nothing when "off"; of a usual setting at "auto"; or of a setting in °C.
 
@@ -269,8 +290,7 @@ def predict(
         wh = float(band.wh[0])
         reach = None
         if stored is not None:
-            stored_sd = CAPACITY_SHARE if vehicle.energy == "electric" else MEASURED_CAPACITY_SHARE
-            low, high = band.shifted(0.0, stored_sd, "capacity").interval(0, level)
+            low, high = reach_band(asking, vehicle, name, [asked]).interval(0, level)
             full = stored * (1 - fade)
             kept = full * (1 - reserve)
             reach = Reach(full / wh, kept / wh, (kept / high, kept / low))

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.inference.prediction import Band, Circumstances
 from fairmargin.core.laws.charging import Taper
-from fairmargin.core.outcome.asking import CAPACITY_SHARE, Askable, cabin_k
+from fairmargin.core.outcome.asking import Askable, cabin_k, held, with_capacity
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.trip import Trip
@@ -60,7 +60,7 @@ class Way:
         """Energies from a place to others, each as one drive to come, with what the capacity leaves open."""
         lengths = self.lengths(begin_km, ends_km)
         made = self.asking.band(self.configuration, self.asked, lengths, lengths.sum(axis=1).tolist())
-        return made.shifted(0.0, CAPACITY_SHARE, "capacity")
+        return with_capacity(made, self.vehicle, self.asked[0].temperature_c or 0.0)
 
 
 def configuration_of(study: Study, asking: Askable, trip: Trip) -> str:
@@ -83,17 +83,19 @@ def circumstances_of(asking: Askable, trip: Trip) -> tuple[Circumstances, ...]:
     """What the stretches of a trip meet."""
     temperature = asking.reference_c if trip.temperature_c is None else float(trip.temperature_c)
     return tuple(
-        Circumstances(
-            speed_kmh=s.speed_kmh,
-            temperature_c=temperature,
-            cabin_k=cabin_k(temperature, trip.climate),
-            head_wind_ms=trip.head_wind_ms,
-            road=trip.road,
-            climb_m_per_km=s.climb_m / s.km,
-            load_kg=trip.load_kg,
-            temperature_sd_k=trip.temperature_sd_k,
-            wind_sd_ms=trip.wind_sd_ms,
-            sector=s.name,
+        held(
+            Circumstances(
+                speed_kmh=s.speed_kmh,
+                temperature_c=temperature,
+                cabin_k=cabin_k(temperature, trip.climate),
+                head_wind_ms=trip.head_wind_ms,
+                road=trip.road,
+                climb_m_per_km=s.climb_m / s.km,
+                load_kg=trip.load_kg,
+                temperature_sd_k=trip.temperature_sd_k,
+                wind_sd_ms=trip.wind_sd_ms,
+                sector=s.name,
+            )
         )
         for s in trip.stretches
     )

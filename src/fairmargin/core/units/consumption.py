@@ -29,6 +29,24 @@ KG_PER_LB: Final = 0.45359237  # exact [1]
 
 #: Lower heating values, Wh per litre. Common practice: petrol about 8.9, diesel about 10.0 kWh/L.
 HEATING_VALUE_WH_PER_L: Final = {"petrol": 8900.0, "diesel": 9970.0}
+#: Ethanol has about two thirds of petrol's (21.2 MJ/L, from memory); what pumps sell has up to so much of it by volume.
+ETHANOL_WH_PER_L: Final = 5890.0
+
+
+def blend_wh_per_l(name: str) -> float | None:
+    """Lower heating value of petrol with ethanol, by the name at the pump; None where it is no such name. [Wh/L]
+
+    Examples
+    --------
+    >>> [blend_wh_per_l(name) for name in ("E5", "e 10", "E85", "E500", "petrol")]
+    [8749.5, 8599.0, 6341.5, None, None]
+    """
+    letter, share = name.strip()[:1].lower(), name.strip()[1:].strip()
+    if letter != "e" or not share.isdecimal() or int(share) > 100:
+        return None
+    ethanol = int(share) / 100.0
+    return round((1.0 - ethanol) * HEATING_VALUE_WH_PER_L["petrol"] + ethanol * ETHANOL_WH_PER_L, 1)
+
 
 ConsumptionUnit = Literal[
     "Wh/km", "Wh/mi", "kWh/100km", "kWh/100mi", "mi/kWh", "km/kWh", "L/100km", "mpg-us", "mpg-imp", "km/L"

@@ -6,8 +6,17 @@ from collections.abc import Callable
 from string import ascii_uppercase
 from typing import Any
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fairmargin.core.kinds import MECHANISMS
 from fairmargin.core.study import Configuration, NamedVehicle, Study, Vehicle
@@ -242,6 +251,10 @@ class VehiclesPanel(QWidget):
         row.addWidget(self.add)
         row.addStretch()
         box.addLayout(row)
+        self.alike = QCheckBox("They are of one model, year and tyres")
+        self.alike.setToolTip("Two such vehicles differ by some 3 %, any two by some 10 % (common practice)")
+        self.alike.toggled.connect(self._set_alike)
+        box.addWidget(self.alike)
         self.page.addWidget(frame)
         self.fields: dict[tuple[str, str], Field] = {}
         self.known: dict[str, Field] = {}
@@ -268,6 +281,11 @@ class VehiclesPanel(QWidget):
             if study.vehicles
             else "One vehicle drives every leg. Add vehicles where legs were driven by several."
         )
+        # Where the vehicle is the question, what they differ by is the answer.
+        self.alike.setVisible(len(study.vehicles) > 1 and study.change.subject != "vehicle")
+        with QSignalBlocker(self.alike):
+            self.alike.setChecked(study.circumstances.vehicles == "alike")
+        self.alike.setEnabled(not self.session.read_only)
         for v in study.vehicles:
             for key in ("name", "mass_kg", "usable_capacity_kwh", "tank_l", "distance_error_percent"):
                 field = self.fields.get((v.id, key))
@@ -375,6 +393,10 @@ class VehiclesPanel(QWidget):
         known = tuple(k for k in study.known_differences if k.vehicle != identifier)
         rest = tuple(v for v in study.vehicles if v.id != identifier)
         self.session.edit(study.with_(vehicles=rest, known_differences=known), "remove a vehicle")
+
+    def _set_alike(self, alike: bool) -> None:
+        told = self._study.circumstances.with_(vehicles="alike" if alike else None)
+        self.session.edit(self._study.with_(circumstances=told), "vehicles alike")
 
     def _known_setter(self, key: str, vehicles: bool) -> Callable[[str], None]:
         def commit(text: str) -> None:

@@ -11,6 +11,7 @@ from fairmargin.core.study import CLASS_PRESETS, NamedVehicle, Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import read_in, read_quantity
+from fairmargin.core.units.consumption import blend_wh_per_l
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, show_choice
@@ -70,7 +71,10 @@ class VehiclePanel(QWidget):
             grid.addWidget(self._field(f"v_{name}", words, self._vehicle(name), unit=unit), 1 + i // 3, i % 3)
 
     def _field(self, key: str, words: str, commit: Callable[[str], None], unit: str = "") -> Field:
-        field = Field(words, commit, unit=unit)
+        tip = ""
+        if key == "v_heating_value_wh_per_l":
+            tip = "Of the fuel as bought: a figure, or its name at the pump (E5, E10, E85); cancels where both sides burn the same"
+        field = Field(words, commit, unit=unit, tip=tip)
         self.fields[key] = field
         return field
 
@@ -122,7 +126,8 @@ class VehiclePanel(QWidget):
             if name == "mass_kg":
                 value = read_quantity(text, "mass", self.session.units.mass) if text else None
             elif name != "name":
-                value = read_in(text, VEHICLE_UNITS[name]) if text else None
+                blend = blend_wh_per_l(text) if name == "heating_value_wh_per_l" else None
+                value = blend if blend is not None else read_in(text, VEHICLE_UNITS[name]) if text else None
             changes: dict[str, Any] = {name: value}
             spread = f"{name.rsplit('_', 1)[0]}_sd_{name.rsplit('_', 1)[-1]}"
             if spread in Vehicle.model_fields:

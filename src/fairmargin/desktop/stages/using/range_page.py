@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 from fairmargin.core.conditions.typed import read_climate
 from fairmargin.core.inference.prediction import Circumstances
 from fairmargin.core.outcome import driving_range
-from fairmargin.core.outcome.asking import NOT_ASKED, Asking, Predicted, cabin_k, not_driven, predict
+from fairmargin.core.outcome.asking import NOT_ASKED, Asking, Predicted, cabin_k, not_driven, predict, reach_band
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
@@ -383,6 +383,8 @@ class RangePage(UsePage):
                 continue
             band = asking.band(name, asked)
             ends = tuple(band.interval(i, study.confidence) for i in range(len(asked)))
+            far = reach_band(asking, self.vehicle, name, asked)
+            reach = tuple(far.interval(i, study.confidence) for i in range(len(asked)))
             kept = None if stored is None else stored * share
             lines.append(
                 RangeLine(
@@ -392,7 +394,7 @@ class RangePage(UsePage):
                     wh_per_km=tuple(band.wh.tolist()),
                     wh_interval=ends,
                     range_km=() if kept is None else tuple((kept / band.wh).tolist()),
-                    range_interval=() if kept is None else tuple((kept / b, kept / a) for a, b in ends),
+                    range_interval=() if kept is None else tuple((kept / b, kept / a) for a, b in reach),
                     driven=(low, high),
                 )
             )
