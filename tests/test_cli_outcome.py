@@ -42,6 +42,20 @@ def test_range_of_each_configuration(package: Path) -> None:
     assert base["not_driven"] == []
 
 
+def test_the_effect_in_the_wind_of_the_place(package: Path) -> None:
+    code, out, _ = run("range", package, "--json", "--place-wind", 6)
+    (w,) = json.loads(out)["wind_averaged"]
+    assert code == 0 and (w["configuration"], w["wind_ms"]) == ("B", 6.0)
+    # A trailer adds air: 67.6 % in still air, more where the wind makes more of it.
+    assert w["still_percent"] == pytest.approx(67.6, abs=1.0) and w["percent"] > w["still_percent"] + 0.3
+    assert w["interval_percent"][0] < w["percent"] < w["interval_percent"][1]
+    said = run("range", package, "--place-wind", 6)[1]
+    assert "In still air +6" in said and "in 6 m/s at the mast, from every side alike, +" in said
+    assert json.loads(run("range", package, "--json")[1])["wind_averaged"] == []
+    code, _, fault = run("range", package, "--place-wind", 40)
+    assert code == 2 and "0 to 15 m/s" in fault
+
+
 def test_faster_colder_and_into_the_wind_takes_more(package: Path) -> None:
     def level(*more: object) -> float:
         return json.loads(run("range", package, "--json", *more)[1])["predictions"][0]["wh_per_km"]

@@ -43,6 +43,27 @@ def test_range_as_driven_and_as_it_will_be(qtbot, use):
     assert page.bars._bars[0][2] == pytest.approx(usual[0][2], rel=1e-6), "cleared, it is as at the reference"
 
 
+def test_the_effect_in_the_wind_of_the_place(qtbot, use):
+    """Covers do more where the wind makes more drag; a wind that nobody told is called assumed, and a typed one is kept in its unit."""
+    panel = use.range.windy
+    assert panel.frame.isVisibleTo(use) and "nobody said what it is here" in panel.words.text()
+    assert panel.wind.edit.placeholderText() == "16.2 assumed"  # 4.5 m/s
+
+    def effects():
+        return [float(x.replace("\u2212", "-")) for x in re.findall(r"([\u2212+][\d.]+) % \(", panel.words.text())]
+
+    usual = effects()
+    assert len(usual) == 2 and -5.5 < usual[0] < -4.5
+    type_into(qtbot, panel.wind, "18 mph")
+    strong = effects()
+    assert strong[0] == usual[0] and strong[1] < usual[1] <= usual[0]
+    assert "in 29 km/h at the mast" in panel.words.text() and "nobody said" not in panel.words.text()
+    type_into(qtbot, panel.wind, "40 m/s")
+    assert "expected 0 to 15" in panel.wind.fault.text()
+    type_into(qtbot, panel.wind, "")
+    assert effects() == usual
+
+
 def test_each_circumstance_moves_the_range_its_own_way(qtbot, use):
     page = use.range
 

@@ -38,6 +38,31 @@ def test_each_vehicle_has_all_its_figures(qtbot, window):
     assert panel.which.currentText() == "Bakery 2", "an edit stays with the vehicle chosen"
 
 
+def test_a_fuel_by_its_name_at_the_pump(qtbot, window):
+    """E10 has a tenth of ethanol: 0.9 · 8.9 + 0.1 · 5.89 = 8.60 kWh/L."""
+    window.session.add_study(driven_study("ABBA").with_(vehicle=Vehicle(energy="petrol")))
+    window.go_to("question")
+    field = window.stage("question").vehicle.fields["v_heating_value_wh_per_l"]
+    type_into(qtbot, field, "E10")
+    assert window.session.study.vehicle.heating_value == 8599.0 and field.edit.text() == "8599"
+    type_into(qtbot, field, "E500")
+    assert field.fault.text() and window.session.study.vehicle.heating_value == 8599.0
+
+
+def test_vehicles_of_one_model_are_said_to_be(qtbot, window):
+    study = two_vehicles().with_(method="side-by-side")
+    window.session.add_study(study)
+    window.go_to("question")
+    tick = window.stage("question").vehicles.alike
+    assert tick.isVisibleTo(window.stage("question")) and not tick.isChecked()
+    tick.click()
+    assert window.session.study.circumstances.vehicles == "alike"
+    tick.click()
+    assert window.session.study.circumstances.vehicles is None
+    window.session.edit(study.with_(change=study.change.with_(subject="vehicle")), "ask of the vehicles")
+    assert not tick.isVisibleTo(window.stage("question")), "what they differ by is the answer there"
+
+
 def test_a_study_of_one_vehicle_offers_no_choice(qtbot, window):
     window.session.add_study(driven_study("ABBA"))
     window.go_to("question")

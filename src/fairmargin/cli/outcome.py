@@ -12,6 +12,8 @@ from fairmargin.cli.words import BAD_INPUT, fault_line, say, say_json
 
 if TYPE_CHECKING:
     from fairmargin.core.outcome.asking import Asking, Predicted
+    from fairmargin.core.outcome.average_wind import WindAveraged
+    from fairmargin.core.result.types import Analysis
     from fairmargin.core.study import Study
     from fairmargin.core.study.trip import Trip
 
@@ -19,7 +21,7 @@ PackagePath = Annotated[Path, typer.Argument(help="Study package: a folder or zi
 AsJson = Annotated[bool, typer.Option("--json", help="One JSON object.")]
 
 
-def _asked(path: Path) -> tuple[Study, tuple[Asking, ...]]:
+def _asked(path: Path) -> tuple[Study, tuple[Asking, ...], Analysis]:
     """A package's study, ready to be asked."""
     from fairmargin.core.analysis import analyse
     from fairmargin.core.outcome.asking import askings
@@ -32,7 +34,7 @@ def _asked(path: Path) -> tuple[Study, tuple[Asking, ...]]:
     if not made:
         why = found.missing or f'the method "{package.study.method}" has no road load that could be asked'
         raise InvalidInput([f"nothing to ask: {why}"])
-    return package.study, made
+    return package.study, made, found
 
 
 def _stopped(path: Path, error: Exception) -> typer.Exit:
@@ -58,18 +60,25 @@ def range_command(
     load: Annotated[float, typer.Option(help="Load on top, kg.")] = 0.0,
     reserve: Annotated[float, typer.Option(help="Reserve to keep, %.")] = 15.0,
     fade: Annotated[float, typer.Option(help="Capacity lost since it was told, %.")] = 0.0,
+    place_wind: Annotated[
+        float | None,
+        typer.Option(help="Usual wind of the place at the mast, m/s: the effect in it, from every side alike."),
+    ] = None,
 ) -> None:
     """Say what each configuration takes, and how far it goes, at a speed and in weather that need not have been driven."""
     from fairmargin.core.inference.prediction import Circumstances
     from fairmargin.core.outcome.asking import cabin_k, predict
     from fairmargin.core.units import UNIT_CHOICES
     from fairmargin.exchange.files.faults import InvalidInput
-    from fairmargin.exchange.words.outcomes import range_json, range_lines
+    from fairmargin.exchange.words.outcomes import range_json, range_lines, wind_averaged_words
 
     try:
-        study, made = _asked(package)
+        study, made, analysis = _asked(package)
         found: list[Predicted] = []
+        winds: list[tuple[str, WindAveraged]] = []
         for asking in made:
+            if place_wind is not None:
+                winds += _in_its_wind(study, analysis, asking, place_wind)
             low, high = asking.predictor.driven_kmh
             air = asking.predictor.reference_c if temperature is None else temperature
             asked = Circumstances(
@@ -87,11 +96,22 @@ def range_command(
     except (InvalidInput, ArithmeticError, ValueError) as error:
         raise _stopped(package, error) from None
     if as_json:
-        say_json(range_json(str(package), study, asked, found))
+        say_json(range_json(str(package), study, asked, found, winds))
         return
     say(study.title or "(no title)")
+    for trial, w in winds:
+        say(f"  {study.configuration(trial).label}: {wind_averaged_words(w, UNIT_CHOICES['metric'])}")
     for line in range_lines(study, found, UNIT_CHOICES["metric"]):
         say(f"  {line}")
+
+
+def _in_its_wind(study: Study, analysis: Analysis, asking: Asking, wind_ms: float) -> list[tuple[str, WindAveraged]]:
+    """Every comparison that one vehicle's drives say something of, in the wind of the place, by trial."""
+    from fairmargin.core.outcome.average_wind import of_comparison
+
+    own = [c for c in analysis.comparisons if c.vehicle == asking.vehicle and (c.sector or "") == asking.sector]
+    made = [(c.trial, of_comparison(study, asking, c, wind_ms)) for c in own]
+    return [(trial, w) for trial, w in made if w is not None]
 
 
 def _within(name: str, value: float, low: float, high: float, unit: str) -> float:
@@ -141,7 +161,7 @@ def trip_command(
         "fuel_l_per_100km": fuel, "fuel_price_per_l": fuel_price,
     }  # fmt: skip
     try:
-        study, made = _asked(package)
+        study, made, _ = _asked(package)
         changes = {k: v for k, v in given.items() if v is not None} | _queue(queue)
         trip = _laid_out(study, way, chargers, changes, back)
         asking = of_vehicle(made, trip.vehicle) or made[0]

@@ -54,6 +54,7 @@ class Circumstances:
     temperature_c: float | None = None
     cabin_k: float = 0.0
     head_wind_ms: float | None = None
+    cross_wind_ms: float = 0.0  # beside a head wind, at the mast as well
     road: str = ""
     climb_m_per_km: float = 0.0
     load_kg: float = 0.0
@@ -134,6 +135,26 @@ class Band:
             self.wh * factor, self.scale * factor, self.gives_back, self.weights, self.offsets, np.hypot(self.sds, own),
             {**self.sources, source: own**2},
         )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Ratio:
+    """One configuration's energy over another's, as a logarithm: a mixture over the scatter, arrays of shape (m,)."""
+
+    weights: Array
+    means: Array
+    sds: Array
+
+    @property
+    def percent(self) -> float:
+        """The trial against the baseline, of its consumption."""
+        return 100.0 * math.expm1(float(self.weights @ self.means))
+
+    def interval_percent(self, confidence: float) -> tuple[float, float]:
+        """Equal-tailed interval."""
+        tail = (1.0 - confidence) / 2.0
+        low, high = (mixture_quantile(self.weights, self.means, self.sds, q) for q in (tail, 1.0 - tail))
+        return 100.0 * math.expm1(low), 100.0 * math.expm1(high)
 
 
 class Predictor:
@@ -221,6 +242,24 @@ class Predictor:
         wh = np.where(gives_back, scale * middle, np.exp(np.where(gives_back, 0.0, middle)))
         return Band(wh, np.where(gives_back, scale, wh), gives_back, found.weights, found.means - middle, sds, sources)
 
+    def ratio(self, trial: str, baseline: str, asked: Sequence[Circumstances]) -> Ratio:
+        """Energy of one configuration over another's, of drives of the same length taken together.
+
+        Raises
+        ------
+        ValueError
+            If either was not driven.
+        """
+        for name in (trial, baseline):
+            if name not in self.configurations:
+                raise ValueError(f'"{name}" was not driven; expected one of {", ".join(self.configurations)}')
+        (e_t, g_t, _), (e_b, g_b, _) = (self._drives(name, asked) for name in (trial, baseline))
+        at = math.log(float(e_t.sum()) / float(e_b.sum()))
+        g = (g_t.sum(axis=0) / e_t.sum() - g_b.sum(axis=0) / e_b.sum())[None, :]
+        origin = at + float(g[0] @ (self.problem.prior_mean - self.theta))
+        found = posterior(self._evidence, self._innovation, g, [origin], self.options.scatter_freedom)
+        return Ratio(found.weights, found.means[:, 0], found.sds[:, 0])
+
     def _drives(self, configuration: str, asked: Sequence[Circumstances]) -> tuple[Array, Array, dict[str, Array]]:
         """Energy a kilometre of each drive, its derivatives, and what is open besides the unknowns. [Wh/km]"""
         problem, n = self.problem, len(self.problem.rows.leg)
@@ -249,14 +288,14 @@ class Predictor:
         temperature = every([r.temperature_c if a.temperature_c is None else a.temperature_c for a in asked])
         density = legs.density * (air.ZERO_C_K + legs.temperature_c) / (air.ZERO_C_K + temperature)
         told = every([a.head_wind_ms is not None for a in asked]).astype(bool)
-        head = every([a.head_wind_ms or 0.0 for a in asked])
+        head, cross = every([a.head_wind_ms or 0.0 for a in asked]), every([a.cross_wind_ms for a in asked])
         legs = replace(
             legs,
             temperature_c=temperature,
             density=density,
             from_north=np.where(told, head, legs.from_north),
-            from_east=np.where(told, 0.0, legs.from_east),
-            turbulence=np.where(told, wind.turbulence_m_s(np.abs(head)), legs.turbulence),
+            from_east=np.where(told, cross, legs.from_east),
+            turbulence=np.where(told, wind.turbulence_m_s(np.hypot(head, cross)), legs.turbulence),
             climate_k=every([a.cabin_k for a in asked]),
             mass_delta_kg=every([a.load_kg for a in asked]),
         )

@@ -8,6 +8,7 @@ from typing import Any
 from fairmargin.core.inference.prediction import Circumstances
 from fairmargin.core.outcome.alternatives import Beside
 from fairmargin.core.outcome.asking import Predicted
+from fairmargin.core.outcome.average_wind import WindAveraged
 from fairmargin.core.outcome.trips import Fuelled, Stop, TripPlan, WhatIf
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label
@@ -20,8 +21,10 @@ def _rounded(values: Sequence[float], digits: int) -> list[float]:
     return [round(float(v), digits) for v in values]
 
 
-def range_json(path: str, study: Study, asked: Circumstances, found: Sequence[Predicted]) -> dict[str, Any]:
-    """The result object of ``fairmargin range --json``."""
+def range_json(
+    path: str, study: Study, asked: Circumstances, found: Sequence[Predicted], winds: Sequence[tuple[str, WindAveraged]]
+) -> dict[str, Any]:
+    """The result object of ``fairmargin range --json``; winds are by the trial's id."""
     return {
         "path": path,
         "title": study.title,
@@ -50,6 +53,7 @@ def range_json(path: str, study: Study, asked: Circumstances, found: Sequence[Pr
             }
             for p in found
         ],
+        "wind_averaged": [{"configuration": name, **wind_averaged_json(w)} for name, w in winds],
     }
 
 
@@ -72,6 +76,27 @@ def range_lines(study: Study, found: Sequence[Predicted], units: UnitChoice) -> 
     for words in dict.fromkeys(w for p in found for w in p.not_driven):
         lines.append(in_units(words, units))
     return lines
+
+
+def wind_averaged_words(w: WindAveraged, units: UnitChoice) -> str:
+    """One comparison in still air, and in the wind of the place."""
+    blows = f"{units.show('wind', w.wind_ms):.3g} {units.wind}"
+    still, windy = (
+        f"{signed(x)} % ({signed(low)} to {signed(high)} %)"
+        for x, (low, high) in ((w.still_percent, w.still_interval), (w.percent, w.interval))
+    )
+    return f"In still air {still}; in {blows} at the mast, from every side alike, {windy}."
+
+
+def wind_averaged_json(w: WindAveraged) -> dict[str, Any]:
+    """The same for a machine."""
+    return {
+        "wind_ms": w.wind_ms,
+        "still_percent": round(w.still_percent, 3),
+        "still_interval_percent": _rounded(w.still_interval, 3),
+        "percent": round(w.percent, 3),
+        "interval_percent": _rounded(w.interval, 3),
+    }
 
 
 def _stop_json(s: Stop) -> dict[str, Any]:

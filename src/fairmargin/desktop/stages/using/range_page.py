@@ -13,6 +13,7 @@ from fairmargin.core.conditions.typed import read_climate
 from fairmargin.core.inference.prediction import Circumstances
 from fairmargin.core.outcome import driving_range
 from fairmargin.core.outcome.asking import NOT_ASKED, Asking, Predicted, cabin_k, not_driven, predict, reach_band
+from fairmargin.core.outcome.average_wind import MOST_WIND_MS
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
@@ -22,6 +23,7 @@ from fairmargin.core.words import sentence
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.driven_panel import DrivenPanel
 from fairmargin.desktop.stages.using.page import USUAL_RESERVE, UsePage
+from fairmargin.desktop.stages.using.wind_panel import WindPanel
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, percent
 from fairmargin.desktop.widgets.charts import RangeBars
@@ -92,6 +94,8 @@ class RangePage(UsePage):
         box.addWidget(self.curve_words)
         self.curve_frame = frame
         self.body.addWidget(frame)
+        self.windy = WindPanel(self.keep(lambda: "place_wind", "wind", high=MOST_WIND_MS))
+        self.body.addWidget(self.windy.frame)
         self.driven = DrivenPanel()
         self.body.addWidget(self.driven.frame)
         self.body.addWidget(
@@ -241,6 +245,7 @@ class RangePage(UsePage):
         self._show_asked(asking)
         self._show_curve(study, asking)
         c = self.session.comparison
+        self.windy.show(study, asking, c, self.own.known("place_wind"), units)
         if found:
             self._show_predicted(study, found, c)
         elif c is not None:
