@@ -50,7 +50,7 @@ def test_the_effect_in_the_wind_of_the_place(package: Path) -> None:
     assert w["still_percent"] == pytest.approx(67.6, abs=1.0) and w["percent"] > w["still_percent"] + 0.3
     assert w["interval_percent"][0] < w["percent"] < w["interval_percent"][1]
     said = run("range", package, "--place-wind", 6)[1]
-    assert "In still air +6" in said and "in 6 m/s at the mast, from every side alike, +" in said
+    assert "in still air +6" in said and "in 6 m/s at the mast, from every side alike, +" in said
     assert json.loads(run("range", package, "--json")[1])["wind_averaged"] == []
     code, _, fault = run("range", package, "--place-wind", 40)
     assert code == 2 and "0 to 15 m/s" in fault

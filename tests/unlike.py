@@ -13,6 +13,8 @@ import numpy as np
 
 from fairmargin.core.study import Event, RoutePoint, Study, Trace, new_study
 from fairmargin.core.study.registration import seal_of
+from fairmargin.simulation.coasting import CoastPlan, simulate_coasts
+from fairmargin.simulation.vehicle import TrueVehicle
 from tests.conftest import VAN
 
 Made = tuple[Study, dict[str, Trace]]
@@ -274,4 +276,13 @@ def unlike() -> dict[str, Made]:
     both: dict[str, Made] = {name: (study, {}) for name, study in made.items()}
     both["logged"] = _logged(base, hole=False)
     both["log-gaps"] = _logged(base, hole=True)
+    for name, plan in (
+        ("coasted", CoastPlan()),
+        ("coast-one-way", CoastPlan(both_ways=False)),
+        ("coast-precision", CoastPlan(scatter=0.03)),
+    ):
+        coasted = simulate_coasts(1, plan, TrueVehicle(), VAN)
+        both[name] = (coasted.study, dict(coasted.traces))
+    blown = on_legs(both["coasted"][0], lambda i, leg: {"wind_speed_ms": 7.0, "wind_from_deg": 90.0})
+    both["coast-wind"] = (blown, both["coasted"][1])
     return both

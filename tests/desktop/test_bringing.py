@@ -8,8 +8,8 @@ import numpy as np
 import openpyxl
 import pytest
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QApplication, QInputDialog, QProgressDialog, QPushButton
-from tests.conftest import driven_study, straight_route
+from PySide6.QtWidgets import QApplication, QInputDialog, QLabel, QProgressDialog, QPushButton
+from tests.conftest import VAN, driven_study, straight_route
 from tests.exchange.logs.test_formats import BOX, MAGIC
 
 from fairmargin.core.study import new_study
@@ -22,6 +22,8 @@ from fairmargin.desktop.dialogs.pasting import PasteDialog
 from fairmargin.desktop.state.background import waited
 from fairmargin.exchange.logs.formats import with_format
 from fairmargin.exchange.logs.loggers import load_profiles, profiles_path
+from fairmargin.simulation.coasting import CoastPlan, simulate_coasts
+from fairmargin.simulation.vehicle import TrueEffect, TrueVehicle
 
 DAY = datetime(2026, 5, 2, 9, 0)
 
@@ -347,3 +349,45 @@ def test_a_binary_log_comes_in_as_a_track_does(qtbot, ready, tmp_path):
         qtbot.waitUntil(lambda: dialog.log is not None, timeout=10_000)
         assert "420 of 420 rows taken, 7 min" in dialog.words.text()
         assert dialog.hours.value() == 0.0  # its clock is local
+
+
+def test_a_log_of_coasting_runs_is_recognised_and_gives_a_verdict(qtbot, window, tmp_path, monkeypatch):
+    """One session of a logger, accelerations and turns between eight runs: cut, laid into legs, compared; no reading is typed."""
+    van = TrueVehicle()
+    made = simulate_coasts(4, CoastPlan(order="ABBA", effect=TrueEffect(drag=0.85)), van, VAN)
+    rows, at = ["Time [s];Speed [km/h]"], 0.0
+    for trace in made.traces.values():
+        for s in range(30):
+            rows.append(f"{at + s:.1f};{35 + 70 * s / 30:.1f}".replace(".", ","))
+        at += 30.0
+        rows += [f"{at + t:.1f};{v:.2f}".replace(".", ",") for t, v in zip(trace.time_s, trace.speed_kmh, strict=True)]
+        at += float(trace.time_s[-1]) + 1.0
+    path = tmp_path / "session.csv"
+    path.write_text("\n".join(rows))
+    study = new_study(title="By coasting", kind="aero covers", order="ABBA", speed_kmh=90, vehicle=VAN)
+    window.session.add_study(study)
+
+    def act(dialog):
+        with qtbot.waitSignal(dialog.ready, timeout=10_000):
+            press(qtbot, dialog.read_button)
+        assert dialog.how.currentText() == "into coasting runs" and "8 coasting runs are in it" in dialog.words.text()
+        assert [p.backwards for p in dialog.pieces] == [False, True] * 4
+        press(qtbot, dialog.take_button)
+
+    answer(monkeypatch, LogDialog, act)
+    assert window.intake.bring_from(path)
+    assert len(window.session.traces) == 8
+    qtbot.waitUntil(lambda: bool(window.session.analysis.comparisons), timeout=10_000)
+    (c,) = window.session.analysis.comparisons
+    assert (
+        c.coasted
+        and c.verdict == "uses less"
+        and c.interval_percent[0] < made.truth["effect_percent"] < c.interval_percent[1]
+    )
+    window.go_to("verdict")
+    page = window.stage("verdict")
+    shown = " ".join(x.text() for x in page.findChildren(QLabel) if x.isVisibleTo(page))
+    assert "By coasting runs on this road" in shown and "drag area" in shown
+    assert not page.other_priors.isVisibleTo(page)
+    window.go_to("use")
+    assert "By coasting runs: nobody drove it" in window.stage("use").range.driven.title.text()

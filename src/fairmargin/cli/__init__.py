@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, cast, get_args
 
 import typer
 
@@ -352,7 +352,7 @@ def import_(
     ] = "",
     legs: Annotated[str, typer.Option(help="Legs the drives belong to, in their order, such as L01,L02.")] = "",
     whole: Annotated[bool, typer.Option("--whole", help="One leg; do not cut at stops.")] = False,
-    cut: Annotated[str, typer.Option(help="Where to cut: stops, gates (of the route), whole.")] = "stops",
+    cut: Annotated[str, typer.Option(help="Where to cut: stops, gates (of the route), coasts, whole.")] = "stops",
     dates: Annotated[
         str, typer.Option(help="Of dates such as 02/05/2026: day-first or month-first, where nothing tells.")
     ] = "",
@@ -371,8 +371,8 @@ def import_(
         if dates not in {"", "day-first", "month-first"}:
             raise InvalidInput([f'--dates: "{dates}" is not known; expected day-first or month-first'])
         order: Order = dates  # type: ignore[assignment]
-        if cut not in {"stops", "gates", "whole"}:
-            raise InvalidInput([f'--cut: "{cut}" is not known; expected stops, gates or whole'])
+        if cut not in get_args(Cutting):
+            raise InvalidInput([f'--cut: "{cut}" is not known; expected stops, gates, coasts or whole'])
         found = recognise(logfile)
         if found.kind in {"reports", "table"} and not profile:
             _import_weather(logfile, into, preview, order)
@@ -385,7 +385,7 @@ def import_(
             return
         package = read_package(into)
         wanted = [n.strip() for n in legs.split(",") if n.strip()]
-        how: Cutting = "whole" if whole or cut == "whole" else "gates" if cut == "gates" else "stops"
+        how: Cutting = "whole" if whole else cast(Cutting, cut)
         traces = laid_on_legs(package, found_log.trace, how, wanted, into, logfile, say)
         write_package(into, package.study, traces)
         if profile and found_log.profile is not None:

@@ -11,9 +11,11 @@ from dataclasses import replace
 
 import numpy as np
 
+from fairmargin.core.coast_group import coast_group
 from fairmargin.core.conditions.concern import Concern, merge
 from fairmargin.core.everyday_group import everyday_group
 from fairmargin.core.evidence.climb import climbs
+from fairmargin.core.evidence.coasts import coasting_legs
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.gathered import Gathered, gather
 from fairmargin.core.evidence.logs import Logs
@@ -115,7 +117,17 @@ def _asked(study: Study, traces: Mapping[str, Trace], view: View, scatter: Scatt
             continue
         made = compare(study, baseline, trial, traces, view, scatter)
         found.append(
-            replace(made, legs=(), results=(), climbs=(), capacity=None, scatter_evidence=(), concerns=(), learned=())
+            replace(
+                made,
+                legs=(),
+                results=(),
+                climbs=(),
+                coast_downs=(),
+                capacity=None,
+                scatter_evidence=(),
+                concerns=(),
+                learned=(),
+            )
         )
     return found
 
@@ -160,7 +172,7 @@ def _between(
     """One vehicle against another, as a part of the study's analysis: no results or legs of its own."""
     found = compare(study, baseline, trial, traces, view, scatter)
     named = tuple(replace(c, baseline=baseline.vehicle, trial=trial.vehicle) for c in found.comparisons)
-    return replace(found, comparisons=named, legs=(), results=(), climbs=(), capacity=None)
+    return replace(found, comparisons=named, legs=(), results=(), climbs=(), coast_downs=(), capacity=None)
 
 
 def _together(study: Study, parts: Sequence[Analysis]) -> Analysis:
@@ -180,6 +192,7 @@ def _together(study: Study, parts: Sequence[Analysis]) -> Analysis:
         assumed=tuple(dict.fromkeys(name for p in parts for name in p.assumed)),
         missing="" if complete else next((p.missing for p in parts if p.missing), ""),
         climbs=tuple(c for p in parts for c in p.climbs),
+        coast_downs=tuple(c for p in parts for c in p.coast_downs),
         results=results,
         capacity=next((p.capacity for p in parts if p.capacity is not None), None),
         sector_lengths_km={k: v for p in parts for k, v in p.sector_lengths_km.items()},
@@ -193,6 +206,8 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
     traces, doubts = check_records(study, traces)
     owners = {leg.leg: vehicle_of(study, leg.vehicle) for leg in study.legs} if not vehicle else {}
     study = with_sides(study)
+    coasts = coasting_legs(study, traces)
+    coasted, loads = coast_group(study, coasts, traces, view, doubts) if coasts else (None, ())
     evidence = gather(study, traces, owners)
     if study.method == "everyday":
         groups = [everyday_group(study, view, evidence, doubts)] if evidence.observations else []
@@ -207,6 +222,8 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
             _test_day(_at_speed(study, speed), view, options, evidence, members, sector, doubts)
             for (speed, sector), members in _by_speed_and_sector(study, evidence.observations).items()
         ]
+    if coasted is not None and not any(g.comparisons for g in groups):
+        groups = [coasted]
     results = [replace(r, vehicle=vehicle) for g in groups for r in g.results]
     lengths = sector_lengths(study, results)
     comparisons = [c for g in groups for c in g.comparisons]
@@ -225,6 +242,7 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
         assumed=study.vehicle.constants().assumed,
         missing="" if complete else _missing(study, evidence.observations),
         climbs=climbs(study, traces) if study.method == "climb" else (),
+        coast_downs=loads,
         results=(*results, *whole_results(study, results)),
         capacity=capacity_estimate(study, used_of(study, evidence.observations)),
         sector_lengths_km=lengths if len(lengths) > 1 else {},

@@ -20,8 +20,9 @@ from fairmargin.logbook import Logbook
 from fairmargin.logbook.freshen import freshen_all, others
 from fairmargin.logbook.lines import study_memory, study_summary
 from fairmargin.simulation import DayPlan, SimulatedStudy, simulate, straight_road
+from fairmargin.simulation.coasting import CoastPlan, simulate_coasts
 from fairmargin.simulation.road import TrueRoad
-from fairmargin.simulation.vehicle import TrueVehicle, true_van, van_as_known
+from fairmargin.simulation.vehicle import TrueEffect, TrueVehicle, true_van, van_as_known
 
 SEED = 1847
 DYKE_ROAD_M = 18_400.0
@@ -123,6 +124,22 @@ def half_driven_studies() -> list[SimulatedStudy]:
 def season_studies() -> list[SimulatedStudy]:
     """Make the studies of the other seasons: frost mornings, town driving, two vans, spats, the discs once more."""
     return seasons(dyke_road(), *orrin_1(), SEED)
+
+
+def coasting_study() -> SimulatedStudy:
+    """The discs once more, by coasting on a still Sunday morning: no consumption is read at all."""
+    van, known = orrin_1()
+    made = simulate_coasts(
+        SEED + 91, CoastPlan(order="ABBAABBA", effect=TrueEffect(drag=0.945), start=datetime(2026, 5, 3, 6, 40)), van, known,
+        "Wheel discs by coasting",
+    )  # fmt: skip
+    study = made.study.with_(
+        configurations=_named(made.study, "Discs off", "Discs on", 0.0),
+        route_name="Dyke Road",
+        change=Change(kind="aero covers", mechanism="aerodynamic", prediction_percent=-4.0),
+        notes="Out of gear from 105 down to 35 km/h between the two pumping stations, there and back, before anybody was about.",
+    )
+    return replace(made, study=study)
 
 
 def _ladder_rack(road: TrueRoad, van: TrueVehicle, known: Vehicle) -> SimulatedStudy:
@@ -281,7 +298,7 @@ def make_demo_logbook(path: str | Path) -> None:
     path = Path(path)
     if path.exists() and path.stat().st_size > 0:
         return
-    every = (*demo_studies(), *half_driven_studies(), *season_studies())
+    every = (*demo_studies(), *half_driven_studies(), *season_studies(), coasting_study())
     # Twice: what each study tells of the tester's hand moves the others.
     evidence = {i: list(analyse(s.study, s.traces).scatter_evidence) for i, s in enumerate(every)}
     evidence = {i: e for i, e in evidence.items() if e}

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from fairmargin.core.evidence.coasts import coasting_legs
 from fairmargin.core.evidence.conditions import Conditions, leg_conditions
 from fairmargin.core.evidence.logs import GatedLog, Logs, gate_logs
 from fairmargin.core.evidence.readings import Observation, observations
@@ -30,6 +31,9 @@ def gather(study: Study, traces: Mapping[str, Trace], owners: Mapping[str, Vehic
     Where the way of driving is the change, nothing of it may be corrected away: logs then only give their energy, and
     speeds and standing times are made alike.
     """
+    coasted = coasting_legs(study, traces)
+    if coasted:  # what was coasted was not driven: its log's power is no consumption
+        traces = {name: trace for name, trace in traces.items() if name not in coasted}
     conditions = leg_conditions(study, traces)
     every = _observed(study, traces, owners or {})
     true_m = {name: c.true_m for name, c in conditions.items()}

@@ -8,6 +8,7 @@ from fairmargin.core.conditions import registry
 from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.conditions.rules import Rule, Stage
 from fairmargin.core.fairness import registered, statistics
+from fairmargin.core.fairness.coasting import COASTING, CoastingContext
 from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext
 from fairmargin.core.fairness.everyday import EVERYDAY, EverydayContext
 from fairmargin.core.fairness.records import RECORDS
@@ -27,9 +28,14 @@ def check_everyday(case: EverydayContext) -> list[Concern]:
     return EVERYDAY.check(case)
 
 
+def check_coasting(case: CoastingContext) -> list[Concern]:
+    """Concerns of one comparison of coasting runs."""
+    return COASTING.check(case)
+
+
 def rules() -> tuple[Rule[Any], ...]:
     """Every rule of every kind of study."""
-    return (*registry.concerns(), *TEST_DAY.rules, *EVERYDAY.rules, *RECORDS.rules)
+    return (*registry.concerns(), *TEST_DAY.rules, *EVERYDAY.rules, *COASTING.rules, *RECORDS.rules)
 
 
 def stage_of(code: str) -> Stage | None:

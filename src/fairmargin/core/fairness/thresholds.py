@@ -25,6 +25,8 @@ CARRIED: Final = Threshold(
     0.5, "share", "of an effect that must be left without any one reading (`benchmarks/slips.py`)"
 )
 
+COAST_WIND_M_S: Final = Threshold(5.0, "m/s", "mean wind that coasting runs may have", "UN GTR No. 15 (from memory)")
+
 # ---------------------------------------------------------------- records
 
 ROLLING_SLOPE: Final = Threshold(0.01, "share", "of a fall: about what rolling resistance takes")

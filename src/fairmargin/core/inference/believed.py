@@ -13,14 +13,15 @@ from typing import Final, TypeVar
 from fairmargin.core.conditions import design, registry
 from fairmargin.core.evidence import conditions, hold_ups, readings, reported_wind
 from fairmargin.core.figures import Prior, Size
-from fairmargin.core.inference import everyday, plausible, posterior, priors, spread
-from fairmargin.core.laws import battery
+from fairmargin.core.inference import coast_down, everyday, plausible, posterior, priors, spread
+from fairmargin.core.laws import battery, coasting
 
 Kept = TypeVar("Kept", Prior, Size)
 
 #: Where beliefs stand beside the rooms of the conditions.
 _ELSEWHERE: Final = (
     battery,
+    coasting,
     priors,
     readings,
     conditions,
@@ -37,6 +38,7 @@ _ELSEWHERE: Final = (
 def table() -> dict[str, Prior]:
     """Every prior of an unknown, by its name; those of everyday trips under *everyday*."""
     found = registry.priors() | _of(priors, Prior)
+    found |= {f"coasting {name}": value for name, value in _of(coast_down, Prior).items() if name not in found}
     return found | {f"everyday {name}": value for name, value in _of(everyday, Prior).items()}
 
 

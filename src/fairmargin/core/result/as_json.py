@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from fairmargin.core.evidence.climb import Climb
+from fairmargin.core.inference.coast_down import CoastLoad
 from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.serialised import picked, plain
@@ -34,6 +36,7 @@ def as_json(analysis: Analysis, path: str = "", *, sensitivity: bool = False) ->
             "claim": None if claim is None else picked(claim, "verdict reason"),
             "capacity_kwh": None if capacity is None else picked(capacity, "estimate interval"),
             "climbs": [_climb(c) for c in analysis.climbs],
+            "coast_downs": [_coast_down(x) for x in analysis.coast_downs],
             "assumed": analysis.assumed,
         }
     )
@@ -79,6 +82,15 @@ def _comparison(c: Comparison) -> dict[str, Any]:
         ],
         "trip_time_min_per_100km": None if time is None else (time.baseline_min, time.trial_min),
         "with_grid": None if grid is None else picked(grid, of_grid),
+    }
+
+
+def _coast_down(x: CoastLoad) -> dict[str, Any]:
+    names = "f0_n f1_n_s_m f2_n_s2_m2"
+    return {
+        **picked(x, "configuration pairs drag_area_m2 drag_area_sd_m2 rolling rolling_sd"),
+        "load": None if x.load is None else picked(x.load, names),
+        "precision_percent": 100.0 * x.precision if math.isfinite(x.precision) else None,
     }
 
 

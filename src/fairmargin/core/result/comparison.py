@@ -48,6 +48,7 @@ class Sides:
     as_driven: bool
     method: Literal["model", "plain"] = "model"
     sector: str | None = None
+    coasted: bool = False
 
     @property
     def both(self) -> tuple[Sequence[Observation], Sequence[Observation]]:
@@ -149,6 +150,7 @@ def _as_it_stands(sides: Sides, view: View, found: Sequence[Concern]) -> Compari
         trip_time=_trip_time(sides),
         grid=_with_grid(sides, stated.percent, stated.interval),
         as_driven=sides.as_driven,
+        coasted=sides.coasted,
         declared_mass_percent=100 * math.expm1(effect.declared_mass),
         baseline_as_read=plain_a,
         trial_as_read=plain_b,

@@ -9,6 +9,7 @@ from typing import Final, Literal
 
 from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.evidence.climb import Climb
+from fairmargin.core.inference.coast_down import CoastLoad
 from fairmargin.core.inference.foretold import Foretold
 from fairmargin.core.inference.learned import Learned
 from fairmargin.core.inference.scatter import ScatterPrior
@@ -143,6 +144,7 @@ class Comparison:
     trial_as_read: float = 0.0
     temperature_c: float | None = None  # of the air it is stated for; none: that of the drives, which nobody noted
     errors: Mapping[str, float] = field(default_factory=dict)  # of the log ratio, by source; none where not modelled
+    coasted: bool = False  # from coasting runs: no consumption was read
     look: Look | None = None  # before all sealed pairs were driven
     #: The same with each family of priors changed in turn; worked out when it is asked for.
     sensitivity: Callable[[], tuple[PriorMoved, ...]] = field(default=tuple, compare=False, repr=False)
@@ -194,6 +196,7 @@ class Analysis:
     assumed: tuple[str, ...]  # vehicle constants taken from the class preset
     missing: str  # what is needed before a comparison can be made; empty when there is one
     climbs: tuple[Climb, ...] = ()
+    coast_downs: tuple[CoastLoad, ...] = ()  # road loads by coasting runs
     results: tuple[Result, ...] = ()
     capacity: CapacityEstimate | None = None
     claim: ClaimResult | None = None

@@ -44,6 +44,7 @@ from fairmargin.exchange.logs.loggers import (
 )
 
 CURVE_POINTS: Final = 4000
+SESSION_OF_COASTS: Final = 3  # from so many on a log is one of coasting
 
 
 class LogDialog(BringDialog):
@@ -262,8 +263,14 @@ class LogDialog(BringDialog):
         self.sheet.setMaximumHeight(104)
         self.page.setStretch(0, 0)
         self.cutting.show()
+        coasts = len(pieces_of(self.study, result.trace, "coasts"))
         gates = bool(pieces_of(self.study, result.trace, "gates"))
-        self.how.setCurrentIndex(self.how.findData("gates" if gates else "stops"))
+        # A fall of speed at the end of a drive is none: of a session of coasting there are several.
+        self.how.setCurrentIndex(
+            self.how.findData("coasts" if coasts >= SESSION_OF_COASTS else "gates" if gates else "stops")
+        )
+        if coasts >= SESSION_OF_COASTS:
+            self.words.setText(f"{self.words.text()} {coasts} coasting runs are in it.")
         self.recut()
         self.ready.emit()
 
@@ -275,6 +282,7 @@ class LogDialog(BringDialog):
         self.how = Choice()
         self.how.setAccessibleName("Where to cut")
         for key, words in (
+            ("coasts", "into coasting runs"),
             ("gates", "at the road's gates"),
             ("stops", "at stops of a minute"),
             ("whole", "not at all"),

@@ -358,7 +358,9 @@ class VerdictStage(Stage):
             key.update()
         self.chart.show_pairs(c.pair_list, index)
         whole = c.sector == WHOLE  # put together of sectors, each with its own priors
-        self.other_priors.setVisible(c.method == "model" and not whole and self.session.view != "as-measured")
+        self.other_priors.setVisible(
+            c.method == "model" and c.sensitivity is not tuple and not whole and self.session.view != "as-measured"
+        )
         if self._priors_of is not c:
             self._priors_of = c
             self.survival.hide()

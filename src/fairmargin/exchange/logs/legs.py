@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
@@ -10,11 +11,12 @@ from typing import Final, Literal
 import numpy as np
 
 from fairmargin.core.companion import road_places
+from fairmargin.core.evidence.coasts import coasts_in
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
 from fairmargin.exchange.logs.cuts import cut, split_at_gates, split_at_stops, within
 from fairmargin.exchange.logs.loggers import ImportedLog
 
-Cutting = Literal["gates", "stops", "whole"]
+Cutting = Literal["coasts", "gates", "stops", "whole"]
 #: A piece that began so near to a leg's noted start is that leg.
 SAME_START: Final = timedelta(minutes=12)
 #: Weather farther from every leg than this says nothing of any.
@@ -33,11 +35,40 @@ class Piece:
 
 def pieces_of(study: Study, trace: Trace, how: Cutting) -> list[Piece]:
     """Cut a log by the road's gates, at stops, or not at all."""
+    if how == "coasts":
+        return split_at_coasts(trace)
     if how == "gates":
         return [Piece(*found) for found in split_at_gates(trace, road_places(study))]
     if how == "stops":
         return [Piece(a, b) for a, b in split_at_stops(trace)]
     return [Piece(float(trace.time_s[0]), float(trace.time_s[-1]))]
+
+
+def split_at_coasts(trace: Trace) -> list[Piece]:
+    """Every coasting run of a log; there and back in turn, by the course where places were logged, else as they come."""
+    found = coasts_in(trace)
+    ways = [_course(trace, a, b) for a, b in found]
+    first = next((w for w in ways if w is not None), None)
+
+    def back(i: int) -> bool:
+        if first is None or ways[i] is None:
+            return i % 2 == 1
+        return math.cos(ways[i] - first) < 0  # type: ignore[operator]
+
+    return [Piece(a, b, back(i)) for i, (a, b) in enumerate(found)]
+
+
+def _course(trace: Trace, start_s: float, end_s: float) -> float | None:
+    """Course from one end of a piece to the other, from north over east; None without places. [rad]"""
+    if trace.latitude is None or trace.longitude is None:
+        return None
+    inside = within(trace, start_s, end_s)
+    lat, lon = trace.latitude[inside], trace.longitude[inside]
+    good = np.isfinite(lat) & np.isfinite(lon)
+    if good.sum() < 2:
+        return None
+    lat, lon = lat[good], lon[good]
+    return math.atan2(float(lon[-1] - lon[0]) * math.cos(math.radians(float(lat[0]))), float(lat[-1] - lat[0]))
 
 
 def piece_km(trace: Trace, piece: Piece) -> float:

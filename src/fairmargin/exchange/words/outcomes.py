@@ -85,7 +85,7 @@ def wind_averaged_words(w: WindAveraged, units: UnitChoice) -> str:
         f"{signed(x)} % ({signed(low)} to {signed(high)} %)"
         for x, (low, high) in ((w.still_percent, w.still_interval), (w.percent, w.interval))
     )
-    return f"In still air {still}; in {blows} at the mast, from every side alike, {windy}."
+    return f"in still air {still}; in {blows} at the mast, from every side alike, {windy}."
 
 
 def wind_averaged_json(w: WindAveraged) -> dict[str, Any]:

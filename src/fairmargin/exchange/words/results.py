@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import unicodedata
 
 from fairmargin.core.evidence.climb import leg_parts
@@ -88,7 +89,8 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
     trial, base = side_words(study, c.trial, units), side_words(study, c.baseline, units)
     name = vehicle_label(study, c.vehicle) if c.vehicle else study.vehicle.name or "the vehicle"
     at = "at the speeds driven, mean " if c.as_driven else "at "
-    where = f"On {place_words(study)} {at}{stated_speed(study, c, units)}"
+    on, used = ("By coasting runs on", "would use") if c.coasted else ("On", "used")
+    where = f"{on} {place_words(study)} {at}{stated_speed(study, c, units)}"
     if c.sector:
         where += ", over the whole route," if c.sector == WHOLE else f", {c.sector},"
     low, high = c.interval_percent
@@ -99,7 +101,7 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
         word = "more" if c.verdict == "uses more" else "less"
         ends = (low, high) if low > 0 else (-high, -low)
         return (
-            f"{where} {name} used {size:.1f} % {word} with {quoted(trial)} than with {quoted(base)} "
+            f"{where} {name} {used} {size:.1f} % {word} with {quoted(trial)} than with {quoted(base)} "
             f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}), {in_units(f'about {difference:.0f} Wh/km', units)}."
         )
     if c.verdict == "no difference that matters":
@@ -145,6 +147,26 @@ def climb_lines(study: Study, analysis: Analysis) -> list[str]:
     return lines
 
 
+def coast_lines(study: Study, analysis: Analysis, units: UnitChoice) -> list[str]:
+    """Road load of each configuration by its coasting runs: what slows it, and how surely."""
+    lines = []
+    for x in analysis.coast_downs:
+        name = study.configuration(x.configuration).label
+        text = (
+            f"{name}, {x.pairs} pair{'s' if x.pairs != 1 else ''} of coasting runs: drag area {x.drag_area_m2:.3f} \u00b1 "
+            f"{1.96 * x.drag_area_sd_m2:.3f} m\u00b2, rolling {x.rolling:.5f} \u00b1 {1.96 * x.rolling_sd:.5f}"
+        )
+        if x.load is not None:
+            text += (
+                f"; by mean times of opposite runs F = {x.load.f0_n:.0f} N {signed(x.load.f1_n_s_m / 3.6, 2)} N/(km/h) \u00b7 v "
+                f"{signed(x.load.f2_n_s2_m2 / 12.96, 4)} N/(km/h)\u00b2 \u00b7 v\u00b2"
+            )
+        if math.isfinite(x.precision):
+            text += f", to {100 * x.precision:.1f} % at worst"
+        lines.append(f"{text}.")
+    return lines
+
+
 def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> list[str]:
     """Figures that stand beside the effect where the data carry them: directions, wall, time, climbs."""
     lines = []
@@ -181,7 +203,13 @@ def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -
             f"Time on the road: {t.trial_min:.0f} against {t.baseline_min:.0f} min per 100 km "
             f"({signed(t.change_percent)} %)."
         )
-    return lines + climb_lines(study, analysis) + way_lines(study, units) + forecast_lines(study)
+    return (
+        lines
+        + coast_lines(study, analysis, units)
+        + climb_lines(study, analysis)
+        + way_lines(study, units)
+        + forecast_lines(study)
+    )
 
 
 def side_words(study: Study, identifier: str, units: UnitChoice) -> str:
@@ -284,7 +312,7 @@ def alone_words(study: Study, analysis: Analysis, units: UnitChoice) -> str:
     lines = []
     for r in told:
         lines.append(f"{result_name(study, r, units)}. {' '.join(result_lines(study, r, units))}")
-    return "\n".join([*climb_lines(study, analysis), *lines])
+    return "\n".join([*coast_lines(study, analysis, units), *climb_lines(study, analysis), *lines])
 
 
 def said_lines(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> list[str]:

@@ -17,7 +17,8 @@ class DrivenPanel:
     def __init__(self) -> None:
         self.frame: QFrame
         self.frame, box = panel()
-        box.addWidget(label("As driven", "heading"))
+        self.title = label("As driven", "heading")
+        box.addWidget(self.title)
         self.words = label("", wrap=True)
         self.words.setAccessibleName("As driven")
         box.addWidget(self.words)
@@ -28,5 +29,8 @@ class DrivenPanel:
             f"{result_name(study, r, units)}: {' '.join(result_lines(study, r, units))}"
             for r in (() if analysis is None else analysis.results)
         ]
+        told = () if analysis is None or not analysis.coast_downs else analysis.results
+        coasted = bool(told) and all(r.as_driven_wh_per_km is None for r in told)
+        self.title.setText("By coasting runs: nobody drove it" if coasted else "As driven")
         self.words.setText("\n".join(lines))
         self.frame.setVisible(bool(lines))

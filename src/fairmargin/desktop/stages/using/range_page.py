@@ -298,6 +298,10 @@ class RangePage(UsePage):
             return "Choose one sector to ask about: each was driven in its own way."
         if self.study.method in NOT_ASKED:
             return "Everyday logs, climbs and vehicles side by side tell what they took, not what another speed would."
+        if self.session.analysis is not None and self.session.analysis.coast_downs:
+            return (
+                "Coasting tells what slows the vehicle, not what driving it takes: drive legs with a reading for that."
+            )
         return "Nothing can be asked before there are readings."
 
     def _show_predicted(self, study: Study, found: tuple[Predicted, ...], c: Comparison | None) -> None:
