@@ -213,7 +213,7 @@ def test_an_unknown_cut_or_file_is_one_line(tmp_path, abba):
     log = tmp_path / "l.csv"
     log.write_text("time,speed\n0,90\n1,90\n")
     bad = run("import", log, "--into", package, "--cut", "corners")
-    assert bad.returncode == 2 and "expected stops, gates or whole" in bad.stderr
+    assert bad.returncode == 2 and "expected stops, gates, coasts or whole" in bad.stderr
     gone = run("import", tmp_path / "no.csv", "--into", package)
     assert gone.returncode == 2 and "cannot be read" in gone.stderr and "Traceback" not in gone.stderr
 

@@ -19,6 +19,7 @@ from fairmargin.core.inference.coast_down import CoastFit, CoastLoad, fit_coasts
 from fairmargin.core.inference.levels import Level
 from fairmargin.core.result.comparison import Sides, comparison, sides_of
 from fairmargin.core.result.legs import leg_result
+from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
 
@@ -62,9 +63,8 @@ def coast_group(
         name: Level(wh, np.ones(1), np.zeros(1), np.array([fit.log_sd[name]]))
         for name, wh in fit.level_wh_per_km.items()
     }
-    nobody = {"as_driven_wh_per_km": None, "as_driven_interval": None, "range_km": None, "range_interval_km": None}
     told = tuple(
-        replace(r, directions=(), temperature_c=study.reference.temperature_c, **nobody)  # type: ignore[arg-type]
+        _not_driven(replace(r, temperature_c=study.reference.temperature_c))
         for r in results_of(at_speed, used, "", levels, "model", conditions)
     )
     return Group(comparisons, concerns, results, results=told), fit.loads
@@ -76,6 +76,13 @@ def _speed_m_s(study: Study, coasts: Mapping[str, Coast]) -> float:
         return float(study.target_speed_kmh) / 3.6
     low, high = max(c.slowest_m_s for c in coasts.values()), min(c.fastest_m_s for c in coasts.values())
     return float(np.clip(USUAL_KMH / 3.6, min(low, high), max(low, high)))
+
+
+def _not_driven(r: Result) -> Result:
+    """The same without what was driven: nothing was."""
+    return replace(
+        r, as_driven_wh_per_km=None, as_driven_interval=None, range_km=None, range_interval_km=None, directions=()
+    )
 
 
 def _at_speed(c: Conditions, speed_m_s: float) -> Conditions:

@@ -23,6 +23,7 @@ from fairmargin.core.evidence.coasts import Coast
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.figures import Prior
 from fairmargin.core.inference.posterior import Effect, Evidence, posterior
+from fairmargin.core.inference.priors import SCATTER_FREEDOM
 from fairmargin.core.laws import air, coasting, rolling
 from fairmargin.core.study import Study
 
@@ -36,7 +37,6 @@ SLOPE: Final = Prior(0.006, "1", "mean slope of the stretch that is coasted, up 
 COAST_SCATTER: Final = Prior(0.012, "log", "what coasting runs of one vehicle scatter by")
 COAST_BAND: Final = Prior(0.02, "log", "what one band of speed scatters by: bumps, gusts, samples")
 TURNING_WHEELS: Final = Prior(0.004, "log", "what other wheels turn, as mass that has to be slowed as well")
-SCATTER_FREEDOM: Final = 6.0
 ROUNDS: Final = 12
 SETTLED: Final = 1e-4  # of an unknown's standard deviation
 

@@ -51,9 +51,8 @@ def split_at_coasts(trace: Trace) -> list[Piece]:
     first = next((w for w in ways if w is not None), None)
 
     def back(i: int) -> bool:
-        if first is None or ways[i] is None:
-            return i % 2 == 1
-        return math.cos(ways[i] - first) < 0  # type: ignore[operator]
+        way = ways[i]
+        return i % 2 == 1 if first is None or way is None else math.cos(way - first) < 0
 
     return [Piece(a, b, back(i)) for i, (a, b) in enumerate(found)]
 
