@@ -128,6 +128,7 @@ def test_demo_logbook_opens_with_finished_studies(qtbot, window):
         "The two vans side by side, name board",
         "Rear wheel spats, Dyke Road",
         "Wheel discs once more, November",
+        "Wheel discs by coasting",
     ]
     window.show_study(window.session.logbook.studies()[0].id)
     assert window.bar.comparison is not None

@@ -197,8 +197,8 @@ def test_five_covers_over_two_studies_and_three_days_with_one_baseline():
 
 
 def test_many_pairs_at_once_are_told_apart_less_easily():
-    """2.4 standard deviations tell two apart; among six configurations, fifteen pairs at once, they do not."""
-    two = [finding(1, 2.4 * 1.0, 1.96, trial="B")]
+    """2.3 standard deviations tell two apart; among six configurations, fifteen pairs at once, they do not."""
+    two = [finding(1, 2.3 * 1.0, 1.96, trial="B")]
     (pair,) = one(two).pairs
     assert pair.told_apart
     many = [*two, *(finding(i, 0.0, 1.96, trial=name) for i, name in enumerate("CDEF", start=2))]

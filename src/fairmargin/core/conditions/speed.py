@@ -180,8 +180,10 @@ def slower_leg(case: Case) -> Iterator[Finding]:
     if not slow or case.study.change.is_technique:
         return
     which = slow[0].leg if len(slow) == 1 else f"{len(slow)} legs"
+    # Where all of a configuration were slower, its reason is in the effect: no number of such legs averages it out.
+    one_sided = {c.configuration for c in slow if c.slower_alike}
     yield Finding(
-        "note",
+        "caution" if len(one_sided) == 1 else "note",
         case.part_percent(Group.SPEED),
         names(slow),
         f"{which} slower than {'its' if len(slow) == 1 else 'their'} like: held up, or driven slower?",

@@ -40,7 +40,7 @@ Array = NDArray[np.float64]
 
 #: What one and the same change does differently from one study to the next, as a log: scale of a half-t prior, whose tail
 #: lets studies that contradict each other say so. The margins already hold what weather, days and instruments do. Common practice.
-SPREAD_SCALE: Final = 0.003
+SPREAD_SCALE: Final = 0.001
 SPREAD_FREEDOM: Final = 2.0
 SPREADS: Final = np.concatenate([[0.0], np.geomspace(0.05, 80.0, 36)])  # in that scale
 WIDE: Final = 5.0  # prior sd of the log ratio of any two configurations

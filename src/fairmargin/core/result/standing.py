@@ -16,6 +16,7 @@ RESERVATIONS: Final = {
     "one-leg-decides": "One leg decides it: drive that leg again.",
     "instruments-disagree": "The instruments do not agree, and nothing says which is right.",
     "control-ratios": "No three ratios of test to control agree within 2 %: drive more runs of both together.",
+    "slower-leg": "All legs of one side were slower than their like, and nobody said why: held up, or driven slower?",
     "vehicle-confounded": "Two vehicles were not swapped: their difference is in it.",
 }
 OPEN_PERCENT: Final = 0.05  # open concerns below this are nothing
