@@ -132,3 +132,11 @@ def test_other_tyres_roll_harder():
     base, trial = found.coast_downs
     assert trial.rolling / base.rolling == pytest.approx(1.10, abs=0.05)
     assert replace(base, pairs=0).pairs == 0
+
+
+def test_a_rise_is_taken_off_one_way_and_added_the_other():
+    """0.6 % of 1.7 t are 100 N: at 90 km/h, through the driveline, 100 / 3.6 / 0.88 = 32 Wh/km off out and on back."""
+    _, found = session(CoastPlan(order="ABBA", effect=TrueEffect(), slope=0.006, wind_m_s=0.0), 2)
+    for way, sign in (("out", -1), ("back", 1)):
+        line = np.mean([x.corrections_wh_per_km["elevation"] for x in found.legs if x.direction == way])
+        assert sign * line == pytest.approx(1710 * 9.81 * 0.006 / 3.6 / 0.88, rel=0.25)

@@ -38,6 +38,7 @@ PRESSURE_MISSING: Final = Prior(0.005, "log", "air pressure of a day that nobody
 DAYS_APART_NOTE: Final = Threshold(2.0, "days", "up to a weekend apart, battery and road hardly change")
 DAYS_TOLD: Final = Threshold(1.5, "days", "from here a gap is told in days, not as a day")
 DRIFT_LEFT: Final = Threshold(0.3, "share", "ABAB keeps 0.33 of a steady drift and is worth a word, ABBA keeps none")
+DRIFT_MOST: Final = Threshold(0.5, "share", "AABB keeps two thirds of a drift, ABAB a third")
 DRIFT_LEGS: Final = Threshold(6, "legs", "four unknowns (level, change, direction, drift) want two legs more")
 DRIFT_SPAN_S: Final = Threshold(600.0, "s", "a shorter day has no drift to tell")
 
@@ -102,7 +103,7 @@ def order_drift(case: Case) -> Iterator[Finding]:
     drift = drift_percent(case, ordered)
     bias = None if drift is None else drift * left
     yield Finding(
-        "caution" if len(runs) > 2 or bias is None or abs(bias) > NOTABLE else "note",
+        "caution" if abs(left) > DRIFT_MOST or bias is None or abs(bias) > NOTABLE else "note",
         bias,
         names(ordered),
         f"Order {runs} does not cancel the day's drift",

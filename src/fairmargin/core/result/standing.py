@@ -17,6 +17,7 @@ RESERVATIONS: Final = {
     "instruments-disagree": "The instruments do not agree, and nothing says which is right.",
     "control-ratios": "No three ratios of test to control agree within 2 %: drive more runs of both together.",
     "slower-leg": "All legs of one side were slower than their like, and nobody said why: held up, or driven slower?",
+    "order-drift": "The order keeps a drift of the day in it: add runs the other way round.",
     "vehicle-confounded": "Two vehicles were not swapped: their difference is in it.",
 }
 OPEN_PERCENT: Final = 0.05  # open concerns below this are nothing
