@@ -96,7 +96,8 @@ def test_several_trials_and_speeds_each_get_their_comparison():
     )
     assert [(c.baseline, c.trial) for c in analyse(study).comparisons] == [("A", "B"), ("A", "C")]
     fast = driven_study("ABAB").with_legs(
-        leg.with_(speed_kmh=90 if leg.run in {"R1", "R2"} else 110) for leg in driven_study("ABAB").legs
+        leg.with_(speed_kmh=90) if leg.run in {"R1", "R2"} else leg.with_(speed_kmh=110, duration_s=602)
+        for leg in driven_study("ABAB").legs
     )
     assert [c.speed_kmh for c in analyse(fast).comparisons] == [90, 110]
 

@@ -30,7 +30,14 @@ from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.result.capacity import capacity_estimate
 from fairmargin.core.result.claims import claim_result
-from fairmargin.core.result.comparison import Sides, by_direction, comparison, sides_of, stated_temperature_c
+from fairmargin.core.result.comparison import (
+    Sides,
+    by_direction,
+    comparison,
+    outside_its_pairs,
+    sides_of,
+    stated_temperature_c,
+)
 from fairmargin.core.result.corrections import corrections
 from fairmargin.core.result.legs import leg_result, with_foretold
 from fairmargin.core.result.results import Result, sector_lengths, whole_results
@@ -326,21 +333,35 @@ def _test_day(
         if not a or not b:
             continue
         case = ComparisonContext(study, trial, fit.conditions, used, fit, effect, options, again, taken_back, gaps)
-        found = [*check(case), *doubts]
-        concerns += found
         said = fit.plain.get(trial, effect) if doubtful else effect
         sides = Sides(
             study, said, a, b, members, results, conditions, fit.conditions, fit.scatter_share,
             fit.as_driven, "plain" if doubtful else "model", sector or None,
         )  # fmt: skip
-        made = comparison(sides, view, found)
-        if view != "as-measured" and not doubtful:
-            made = replace(made, directions=by_direction(case, a, b), sensitivity=_sensitivity(study, fit, made))
+        made, found = _compared(case, sides, view, doubts)
+        concerns += found
         comparisons.append(made)
     several = len({c.configuration for c in own}) > 1
     driven = _driven(study, fit, used, sector, view, conditions)
     learned = None if _doubtful(fit) else fit.learned
     return Group(comparisons, concerns, results, fit.scatter_evidence if several else None, driven, learned)
+
+
+def _compared(
+    case: ComparisonContext, sides: Sides, view: View, doubts: Sequence[Concern]
+) -> tuple[Comparison, list[Concern]]:
+    """One comparison and its concerns; by the plain difference where a correction would carry it outside of its own pairs."""
+    fit, found = case.fit, [*check(case), *doubts]
+    made = comparison(sides, view, found)
+    if view == "as-measured" or sides.method == "plain":
+        return made, found
+    why = outside_its_pairs(made)
+    if not why or fit.criticism is None or case.trial not in fit.plain:
+        directions = by_direction(case, sides.baseline, sides.trial)
+        return replace(made, directions=directions, sensitivity=_sensitivity(case.study, fit, made)), found
+    doubted = replace(fit, criticism=replace(fit.criticism, outside=why))
+    found = [*check(replace(case, fit=doubted)), *doubts]
+    return comparison(replace(sides, effect=fit.plain[case.trial], method="plain"), view, found), found
 
 
 def _sensitivity(study: Study, fit: Fit, c: Comparison) -> Callable[[], tuple[PriorMoved, ...]]:

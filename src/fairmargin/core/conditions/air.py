@@ -192,10 +192,10 @@ CONDITION: Final = Condition(
     FIELDS,
     unknowns,
     lines=(
-        Line("air_density", "air", 40, density),
-        Line("tyre_temperature", "tyre warmth", 50, tyre_temperature),
-        Line("temperature", "warmth", 60),
-        Line("driveline", "battery", 120, of_driveline),
+        Line("air_density", "air", 40, density, lambda c: c.temperature_known),
+        Line("tyre_temperature", "tyre warmth", 50, tyre_temperature, lambda c: c.temperature_known),
+        Line("temperature", "warmth", 60, noted=lambda c: c.temperature_known),
+        Line("driveline", "battery", 120, of_driveline, lambda c: c.temperature_known),
     ),
     told={
         Group.TEMPERATURE: Told(

@@ -97,6 +97,10 @@ class Case(Protocol):
     def dropping(self, legs: Sequence[str]) -> float | None:
         """Effect as analysed minus effect without some legs, in per cent; None when nothing would be left."""
 
+    @property
+    def stated_kmh(self) -> float:
+        """Speed that the effect is stated for."""
+
     def at_speed(self, speed_kmh: float) -> float | None:
         """Effect as analysed minus the effect stated for another speed, in per cent."""
 

@@ -96,8 +96,10 @@ def _cabins(design: DesignRows) -> list[Unknown]:
 
 
 def exchange(e: Exchange) -> Exchange:
-    """Climate off, or as the reference has it."""
-    return replace(e, model=e.model.replaced(climate_k=np.full(len(e.local), e.reference.climate_k)))
+    """Climate off, or as the reference has it; and what bringing the cabin to its setting took on the way."""
+    local = e.local.copy()
+    local[:, Parameter.AUXILIARY_W] -= e.share(Group.CLIMATE)[:, Parameter.AUXILIARY_W]
+    return replace(e, local=local, model=e.model.replaced(climate_k=np.full(len(e.local), e.reference.climate_k)))
 
 
 @CONCERNS.rule("climate-unlike", stage="drive", needs="climate settings", covered=True)
@@ -146,7 +148,7 @@ CONDITION: Final = Condition(
     "climate",
     FIELDS,
     unknowns,
-    lines=(Line("climate", "cabin", 110, exchange),),
+    lines=(Line("climate", "cabin", 110, exchange, lambda c: c.climate_k is not None),),
     told={
         Group.CLIMATE: Told(
             "heating and cooling draw power that nobody measured",

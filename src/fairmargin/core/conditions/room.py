@@ -92,14 +92,20 @@ class Exchange:
     apart: float | Array = 0.0  # taken out of the total for a while, see `air.tyre_temperature`
 
 
+def _always(_c: Conditions) -> bool:
+    """Whatever a line corrects that is typed, logged or fetched, or there is nothing to correct."""
+    return True
+
+
 @dataclass(frozen=True, slots=True)
 class Line:
-    """A line of the correction: its key in results, its words, its place in the order, and what it exchanges."""
+    """A line of the correction: its key in results, its words, its place in the order, what it exchanges, whether it was noted."""
 
     key: str
     words: str
     place: int
     exchange: Callable[[Exchange], Exchange] | None = None  # None: worked out beside the model, or of everyday logs
+    noted: Callable[[Conditions], bool] = _always  # else what it corrects is taken as usual on that leg
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.conditions.case import Case, mean, names
+from fairmargin.core.conditions.case import Case, names
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_configuration, unknown_of
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
@@ -18,6 +18,7 @@ from fairmargin.core.evidence.hold_ups import full_stops, moments
 from fairmargin.core.figures import NOTABLE, Prior, Size, Threshold
 from fairmargin.core.laws import auxiliaries
 from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.words import signed
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()
@@ -47,7 +48,6 @@ FIELDS: Final[Mapping[str, LegField]] = {
 
 AIM_OF_CONFIGURATION: Final = Prior(0.006, "log", "speed of one configuration's untimed legs, over the aim")
 SURE_SPEED: Final = Size(0.002, "of speed", "one that is known to this share is taken as known")
-SPEED_OFF_TARGET: Final = Threshold(0.10, "share", "beyond it the model carries the result from one speed to another")
 SPEED_UNLIKE: Final = Threshold(0.015, "share", "1.5 % of speed is about 2 % of motorway consumption")
 STOPPED_S: Final = Threshold(60.0, "s", "a traffic light's worth is scatter")
 #: A leg that took this much longer than the median of its like is pointed out, where there are so many (common practice).
@@ -195,21 +195,26 @@ def slower_leg(case: Case) -> Iterator[Finding]:
 
 @CONCERNS.rule("outside-tested-speed", stage="question", needs="target speed, times or logs", covered=True)
 def outside_tested_speed(case: Case) -> Iterator[Finding]:
-    """Stated for a speed that was not driven: priced as what lies between the two speeds."""
+    """Aimed at a speed that was not driven: said for what was driven, and what the other would make of it beside."""
     target = case.study.target_speed_kmh
-    driven = mean([c.speed_m_s * 3.6 for c in case.conditions])
-    if not target or not driven or case.as_driven:
+    stated = case.stated_kmh
+    if not target or not stated or case.as_driven or case.study.change.is_technique:
         return
-    if abs(driven / target - 1) <= SPEED_OFF_TARGET:
+    if abs(stated / target - 1) < 1e-6:
         return
+    there = case.at_speed(target)
+    beside = (
+        ""
+        if there is None
+        else f" For the speed aimed at, which was not driven, it would be {signed(case.effect.percent - there)} %."
+    )
     yield Finding(
-        "caution",
-        case.at_speed(driven),
+        "note",
+        there,
         names(case.conditions),
-        "Driven at another speed than the one asked about",
-        f"The legs averaged {driven:.0f} km/h; the result is stated for {target:.0f} km/h. "
-        "This much of it is the model's, not the road's.",
-        "Set the study's target speed to the one driven, or drive at the target speed.",
+        "Driven at another speed than the one aimed for",
+        f"The legs averaged {stated:.0f} km/h where {target:.0f} km/h was aimed for: the result is said for what was driven.{beside}",
+        "Nothing to do; drive at the speed you want to know of.",
         signed=True,
     )
 
@@ -243,7 +248,7 @@ CONDITION: Final = Condition(
     "speed",
     FIELDS,
     unknowns,
-    lines=(Line("speed", "speed", 20, exchange),),
+    lines=(Line("speed", "speed", 20, exchange, lambda c: c.timed and not c.slower_by),),
     told={
         Group.SPEED: Told(
             "speeds are open: times to the minute, stops, or legs slower than their like",

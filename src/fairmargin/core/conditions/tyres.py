@@ -108,7 +108,7 @@ CONDITION: Final = Condition(
     "tyre pressure",
     FIELDS,
     unknowns,
-    lines=(Line("tyre_pressure", "tyre pressure", 100, exchange),),
+    lines=(Line("tyre_pressure", "tyre pressure", 100, exchange, lambda c: c.tyre_pressure_kpa is not None),),
     told={
         Group.TYRES: Told(
             "tyre pressure changes rolling resistance",

@@ -100,7 +100,7 @@ CONDITION: Final = Condition(
     "warm-up",
     FIELDS,
     unknowns,
-    lines=(Line("tyre_warm_up", "cold start", 90, exchange),),
+    lines=(Line("tyre_warm_up", "cold start", 90, exchange, lambda c: c.warm_up_told),),
     told={
         Group.WARM_UP: Told(
             "tyres and driveline were still warming up",

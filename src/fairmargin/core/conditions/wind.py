@@ -254,7 +254,7 @@ CONDITION: Final = Condition(
     "wind",
     FIELDS,
     unknowns,
-    lines=(Line("wind", "wind", 30, exchange),),
+    lines=(Line("wind", "wind", 30, exchange, lambda c: c.wind_known),),
     told={
         Group.WIND: Told(
             "wind on the road is not the wind at the station",

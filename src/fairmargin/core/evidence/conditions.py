@@ -92,6 +92,7 @@ class Conditions:
     jam_s: float  # of the driving time, what a note says was spent crawling, at a speed that it does not say
     cold_if: float  # mean cold share over the leg, had its tyres begun the day wholly cold; 0 = warm
     cold_open: float  # of it, what nobody knows well: what was driven before the day's first leg, what a pause cools
+    warm_up_told: bool  # whether somebody said what was driven before the day's first leg, and the leg's time is known
     cold_share: float  # the mean cold share as cars usually arrive, and as is known of swaps and pauses
 
     @property
@@ -240,6 +241,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     jam_s=0.0,
                     cold_if=0.0,
                     cold_open=0.0,
+                    warm_up_told=False,
                     cold_share=0.0,
                     **{f.name: getattr(weather, f.name) for f in fields(weather)},
                 )
@@ -446,6 +448,7 @@ def _with_warm_up(study: Study, raw: list[Conditions]) -> list[Conditions]:
     swaps = study.change.about.turns_wheels
     #: Vehicle, day and set of tyres -> what of its cold share is known, what is open, and when it was last driven.
     state: dict[tuple[bool, int, str], tuple[float, float, float]] = {}
+    told: dict[tuple[bool, int], bool] = {}  # whether somebody said how the day's first leg came
     on: dict[tuple[bool, int], str] = {}  # the set that each vehicle drove last on a day
     for c in sorted(raw, key=lambda c: (c.day, c.placed_s)):
         key = (c.control, c.day, c.configuration if swaps else "")
@@ -460,11 +463,15 @@ def _with_warm_up(study: Study, raw: list[Conditions]) -> list[Conditions]:
         known = whole - maybe
         first = (c.control, c.day) not in on
         before = study.driven_before_s(study.leg(c.leg)) if first else study.leg(c.leg).driven_before_s
+        if first:
+            told[c.control, c.day] = before is not None
         if before is not None:
             known, maybe = rolling.cold_share_after(1.0, before), 0.0
         duration = max(c.duration_s, 1.0)
         sure, extra = (rolling.cold_share_mean(x, duration) for x in (known, maybe))
-        result.append(replace(c, cold_if=sure + extra, cold_open=extra, cold_share=sure + ARRIVED_COLD * extra))
+        known_so_far = before is not None or (told[c.control, c.day] and c.started_s is not None)
+        share = sure + ARRIVED_COLD * extra
+        result.append(replace(c, cold_if=sure + extra, cold_open=extra, cold_share=share, warm_up_told=known_so_far))
         left = (rolling.cold_share_after(known, duration), rolling.cold_share_after(maybe, duration))
         state[key] = (*left, c.placed_s + duration)
         on[key[:2]] = key[2]

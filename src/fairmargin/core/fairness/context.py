@@ -16,6 +16,7 @@ from fairmargin.core.evidence.readings import Observation
 from fairmargin.core.inference.fit import Fit
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Effect
+from fairmargin.core.inference.problem import speed_of_study
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Leg, Study
@@ -124,12 +125,16 @@ class ComparisonContext:
         options = replace(self.options, drop_legs=self.options.drop_legs | set(legs))
         return self.against(self.refit(options, self.conditions))
 
+    @property
+    def stated_kmh(self) -> float:
+        """Speed that the effect is stated for."""
+        return 3.6 * speed_of_study(self.study, self.conditions, self.options.speed_kmh)
+
     def at_speed(self, speed_kmh: float) -> float | None:
         """Effect as analysed minus the effect stated for another speed, in per cent."""
         if not ASKABLE_KMH[0] <= speed_kmh <= ASKABLE_KMH[1]:
             return None  # time and distance do not fit together; the readings want a look first
-        other = self.study.with_(target_speed_kmh=speed_kmh)
-        return self.against(self.refit(self.options, self.conditions, other))
+        return self.against(self.refit(replace(self.options, speed_kmh=speed_kmh), self.conditions))
 
     def with_readings(self, others: Mapping[str, Observation]) -> float | None:
         """Effect as analysed minus the effect with other readings of some legs, in per cent."""

@@ -42,6 +42,8 @@ class Criticism:
         0.0  # probability that the reports of the wind were off by more than reports usually are
     )
 
+    outside: str = ""  # what its own corrected pairs say against it; "" where they do not
+
     @property
     def reasons(self) -> tuple[str, ...]:
         """Why the fit is not to be believed; empty when it is."""
@@ -56,10 +58,8 @@ class Criticism:
             found.append("out and back, the drives speak of another wind than the reports")
         worst = max(self.strain_z.values(), key=abs, default=0.0)
         if abs(worst) > STRAIN_Z:
-            found.append(
-                f"it is {abs(worst):.0f} standard deviations from what was read and the recorded conditions explain"
-            )
-        return tuple(found)
+            found.append(f"it is {abs(worst):.0f} standard deviations from what was read and what was noted explain")
+        return tuple(filter(None, (*found, self.outside)))
 
 
 def criticise(

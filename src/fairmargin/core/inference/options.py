@@ -17,4 +17,5 @@ class FitOptions:
     scatter_share: float = SCATTER_SHARE
     scatter_freedom: float = SCATTER_FREEDOM
     afresh: bool = False  # whether a fit that prices something asks its own readings what they say of its sizes
+    speed_kmh: float | None = None  # that the effect is stated for, whatever was driven; for saying it beside
     days: tuple[float, ...] = ()  # what other studies say of what days differ by, see `ScatterPrior`

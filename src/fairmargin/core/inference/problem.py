@@ -19,6 +19,7 @@ from fairmargin.core.evidence.hold_ups import full_stops
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.readings import SCATTER_KM, Observation
 from fairmargin.core.evidence.reported_wind import WindBelief, wind_belief
+from fairmargin.core.figures import Threshold
 from fairmargin.core.inference import priors
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Evidence
@@ -67,19 +68,33 @@ def reference_of(study: Study, conditions: Sequence[Conditions], view: str) -> R
     return Reference(warmth, float(density), r.wind_speed_ms, 0.0, turbulence, cabin_k)
 
 
-def speed_of_study(study: Study, conditions: Sequence[Conditions]) -> float:
-    """Speed the effect is stated for: the study's target, else the mean of the legs. [m/s]
+#: A driven speed so far off the one aimed for is what the effect is stated for: the model would carry it from one to the other.
+SPEED_OFF_TARGET: Final = Threshold(0.10, "share", "beyond it the model, not the drives, would make the result")
 
-    Where the way of driving is the change, the target was for the eyes: levels stay those of the legs.
+
+def speed_of_study(study: Study, conditions: Sequence[Conditions], asked_kmh: float | None = None) -> float:
+    """Speed the effect is stated for: the study's target where it was driven, else the mean of the legs. [m/s]
+
+    Where the way of driving is the change, the target was for the eyes: levels stay those of the legs. `asked_kmh` is a speed
+    that is asked about whatever was driven.
     """
-    if study.target_speed_kmh and not study.change.is_technique:
+    if asked_kmh is not None:
+        return asked_kmh / 3.6
+    mean = float(np.mean([c.speed_m_s for c in conditions]))
+    if not study.target_speed_kmh or study.change.is_technique:
+        return mean
+    if study.method == "laps":  # between lights nobody holds the aim
         return float(study.target_speed_kmh) / 3.6
-    return float(np.mean([c.speed_m_s for c in conditions]))
+    target = float(study.target_speed_kmh) / 3.6
+    known = all(c.timed or c.logged for c in conditions)
+    return mean if known and abs(mean / target - 1.0) > SPEED_OFF_TARGET else target
 
 
-def speeds_of_configurations(study: Study, conditions: Sequence[Conditions]) -> dict[str, float]:
+def speeds_of_configurations(
+    study: Study, conditions: Sequence[Conditions], asked_kmh: float | None = None
+) -> dict[str, float]:
     """Speed that each configuration's consumption is stated for: one for all, unless the speed is the change. [m/s]"""
-    shared = speed_of_study(study, conditions)
+    shared = speed_of_study(study, conditions, asked_kmh)
     if study.change.subject != "speed":
         return {c.id: shared for c in study.configurations}
     driven: dict[str, list[float]] = {}
@@ -116,18 +131,23 @@ class ReferenceDrives:
 
 
 def reference_drives(
-    study: Study, road: Road, conditions: Sequence[Conditions], logs: Logs, configurations: Sequence[str]
+    study: Study,
+    road: Road,
+    conditions: Sequence[Conditions],
+    logs: Logs,
+    configurations: Sequence[str],
+    asked_kmh: float | None = None,
 ) -> ReferenceDrives:
-    """Steady in each direction driven; or the logged speeds, where no speed was held."""
+    """Steady in each direction driven; or the logged speeds, where no speed was held and none is asked about."""
     many = len(configurations)
-    if driven_as_a_cycle(study, conditions, logs):
+    if asked_kmh is None and driven_as_a_cycle(study, conditions, logs):
         cut = [(log, c.backwards) for c in conditions if (log := logs.of(c.leg)) is not None]
         some = cut[:: max(1, len(cut) // MOST_CYCLES)]
         ways = [backwards for _, backwards in some]
         made = [road.logged(log, backwards, 1) for log, backwards in some]
         stretches, stopped = [r.stretches[0] for r in made], [float(r.stopped_s[0]) for r in made]
         return ReferenceDrives(stretches * many, stopped * many, [0.0] * len(made) * many, ways * many, len(made), True)
-    speeds = speeds_of_configurations(study, conditions)
+    speeds = speeds_of_configurations(study, conditions, asked_kmh)
     steady = steady_drives(road, conditions, [speeds[c] for c in configurations])
     drives = len(steady.stretches)
     if study.method == "laps":  # a town's lights belong to the road
@@ -277,7 +297,7 @@ def prepare(
     driven = {c.configuration for c in conditions}
     configurations = (study.baseline.id, *(t.id for t in study.trials if t.id in driven))
     reference = reference_of(study, conditions, options.view)
-    drives = reference_drives(study, road, conditions, logs, configurations)
+    drives = reference_drives(study, road, conditions, logs, configurations, options.speed_kmh)
     of_references = [c for c in configurations for _ in range(drives.each)]
     masses = {c.id: float(c.mass_delta_kg or 0.0) for c in study.configurations}
 

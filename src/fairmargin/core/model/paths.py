@@ -122,13 +122,16 @@ def conditions_table(
         Of the tyre pressures noted. [kPa]
     """
     known = [c.wind_known and k for c, k in zip(conditions, heading_known, strict=True)]
+    # A setting that nobody noted is likely that of the legs that noted one; where none did, off.
+    settings = [c.climate_k for c in conditions if c.climate_k is not None]
+    usual_k = float(np.mean(settings)) if settings else 0.0
     return LegTable(
         temperature_c=np.array([c.temperature_c for c in conditions]),
         density=np.array([c.density_kg_m3 for c in conditions]),
         from_north=np.array([c.from_north if k else 0.0 for c, k in zip(conditions, known, strict=True)]),
         from_east=np.array([c.from_east if k else 0.0 for c, k in zip(conditions, known, strict=True)]),
         turbulence=np.array([c.turbulence_m_s for c in conditions]),
-        climate_k=np.array([c.climate_k or 0.0 for c in conditions]),
+        climate_k=np.array([usual_k if c.climate_k is None else c.climate_k for c in conditions]),
         mass_delta_kg=np.array([c.mass_delta_kg for c in conditions]),
         pressure_ratio=np.array([(c.tyre_pressure_kpa or mean_pressure) / mean_pressure for c in conditions]),
         cold_share=np.array([c.cold_share for c in conditions]),

@@ -76,7 +76,8 @@ def _comparison(c: Comparison) -> dict[str, Any]:
         "look": None if c.look is None else picked(c.look, "level pairs of_pairs"),
         "margin": [picked(line, "source half_width_percent legs cause remedy") for line in c.margin],
         "margin_budget_percent": dict(c.margin_budget),
-        **picked(c, "open_charge_percent scatter_percent as_driven"),
+        **picked(c, "open_charge_percent scatter_percent as_driven plain_interval_percent"),
+        "steps": [picked(s, "source percent kind") for s in c.steps],
         "directions": [
             picked(d, "direction as_measured_percent effect_percent interval_percent") for d in c.directions
         ],

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Final, Literal
 
 import numpy as np
 
@@ -18,13 +18,14 @@ from fairmargin.core.fairness.context import ComparisonContext
 from fairmargin.core.fairness.registered import CRITERIA, sealed_words
 from fairmargin.core.inference import priors
 from fairmargin.core.inference.posterior import Effect
-from fairmargin.core.inference.problem import warmth_of_study
+from fairmargin.core.inference.problem import speed_of_study, warmth_of_study
 from fairmargin.core.orders import display_noise_percent
 from fairmargin.core.result import verdict
 from fairmargin.core.result.looks import Look, level_at, look_words
 from fairmargin.core.result.margin import LEAST_VARIANCE, MarginLine, limiting, margin_lines
 from fairmargin.core.result.pairs import Drive, Pair, make_pairs
 from fairmargin.core.result.standing import standing
+from fairmargin.core.result.steps import Side, Step, balanced, steps
 from fairmargin.core.result.types import Comparison, DirectionEffect, GridEnergy, LegResult, TripTime, View
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.registration import changed_since
@@ -102,7 +103,8 @@ def _as_it_stands(sides: Sides, view: View, found: Sequence[Concern]) -> Compari
     """A comparison whose interval is one of the study's confidence."""
     study, effect = sides.study, sides.effect
     a, b = sides.both
-    plain_a, plain_b = plain_levels([o for o in a if sides.leg(o).vehicle != "control"] or a, b)
+    read = _as_read(sides)
+    plain_a, plain_b = read[0].wh_per_km, read[1].wh_per_km
     as_measured = (plain_b / plain_a - 1) * 100
     stated = _as_measured(sides, plain_a, plain_b) if view == "as-measured" else _stated(study, effect)
     own = {name for o in (*a, *b) for name in o.legs}
@@ -136,11 +138,7 @@ def _as_it_stands(sides: Sides, view: View, found: Sequence[Concern]) -> Compari
         pair_list=tuple(_pairs(sides, deviate)),
         step_percent=display_noise_percent(step, max(1, min(len(a), len(b))), study.confidence),
         scatter_percent=100 * sides.scatter_share,
-        margin_budget=tuple(
-            (name, math.exp(effect.log_ratio) * intervals.half_width_percent(variance, study.confidence))
-            for name, variance in effect.budget
-            if variance > LEAST_VARIANCE
-        ),
+        margin_budget=_budget(effect, study.confidence),
         margin=lines,
         method=sides.method,
         standing=standing(ruling, sides.method, as_measured, found),
@@ -151,11 +149,24 @@ def _as_it_stands(sides: Sides, view: View, found: Sequence[Concern]) -> Compari
         grid=_with_grid(sides, stated.percent, stated.interval),
         as_driven=sides.as_driven,
         coasted=sides.coasted,
+        steps=_steps(sides, stated, view),
+        as_read=read,
+        plain_interval_percent=_by_readings_alone(sides, as_measured),
         declared_mass_percent=100 * math.expm1(effect.declared_mass),
         baseline_as_read=plain_a,
         trial_as_read=plain_b,
         temperature_c=stated_temperature_c(sides.study, sides.fitted, view),
         errors={} if view == "as-measured" else effect.errors,
+    )
+
+
+def _budget(effect: Effect, confidence: float) -> tuple[tuple[str, float], ...]:
+    """Half-width that each source would have alone."""
+    ratio = math.exp(effect.log_ratio)
+    return tuple(
+        (name, ratio * intervals.half_width_percent(variance, confidence))
+        for name, variance in effect.budget
+        if variance > LEAST_VARIANCE
     )
 
 
@@ -200,6 +211,67 @@ def _by_what_was_sealed(study: Study, stated: _Stated, effect: Effect, found: Se
 def pairs_of(sides: Sides) -> int:
     """Runs of the configuration that was driven less."""
     return min(len({sides.leg(o).run or o.legs[0] for o in side}) for side in sides.both)
+
+
+def _own(sides: Sides) -> tuple[list[Observation], Sequence[Observation]]:
+    """Readings of both sides; of the baseline's those of the vehicle under test, unless the change was swapped between them."""
+    a, b = sides.both
+    if {sides.leg(o).vehicle for o in a} == {sides.leg(o).vehicle for o in b}:
+        return list(a), b
+    return [o for o in a if sides.leg(o).vehicle != "control"] or list(a), b
+
+
+def _way(sides: Sides, o: Observation) -> str:
+    """What an observation is balanced by: its direction, and its vehicle; a run charged back as a whole is both directions."""
+    leg = sides.leg(o)
+    return " ".join(filter(None, ("" if len(o.legs) > 1 else leg.direction, leg.vehicle)))
+
+
+def _as_read(sides: Sides) -> tuple[Side, Side]:
+    a, b = _own(sides)
+    return balanced(a, b, lambda o: _way(sides, o))
+
+
+def _steps(sides: Sides, stated: _Stated, view: View) -> tuple[Step, ...]:
+    """Every step from as read to the effect."""
+    a, b = _own(sides)
+    lines = {
+        name: sides.results[name].corrections_wh_per_km
+        for o in (*a, *b)
+        for name in o.legs
+        if view != "as-measured" and sides.method == "model"
+    }
+    conditions = {c.leg: c for c in sides.fitted}
+    return steps(a, b, lambda o: _way(sides, o), lines, conditions, math.log1p(stated.percent / 100))
+
+
+def _by_readings_alone(sides: Sides, percent: float) -> tuple[float, float]:
+    """Interval of the figure as read by what the instruments' steps and the repeats say, and nothing else.
+
+    Repeats are drives of one configuration and direction; a t interval (Student 1908) of what they differ by, and the steps
+    alone where there is no repeat.
+    """
+    from scipy.special import stdtrit  # only here and where nothing is corrected
+
+    a, b = _own(sides)
+    squares, freedom, variance = 0.0, 0, 0.0
+    for side in (a, b):
+        groups: dict[str, list[float]] = {}
+        for o in side:
+            groups.setdefault(_way(sides, o), []).append(math.log(o.as_read_wh_per_km))
+        for own in groups.values():
+            squares += float(np.sum((np.array(own) - np.mean(own)) ** 2))
+            freedom += len(own) - 1
+        variance += float(np.mean([o.relative_sd**2 for o in side])) / len(side)
+    level = sides.study.confidence
+    by_steps = intervals.deviate(level) * math.sqrt(variance)
+    by_repeats = 0.0
+    if freedom:
+        t = float(stdtrit(freedom, 0.5 + level / 2))
+        by_repeats = t * math.sqrt(squares / freedom * (1 / len(a) + 1 / len(b)))
+    half = math.hypot(by_steps, by_repeats)
+    ratio = 1 + percent / 100
+    return (ratio * math.exp(-half) - 1) * 100, (ratio * math.exp(half) - 1) * 100
 
 
 def plain_levels(a: Sequence[Observation], b: Sequence[Observation]) -> tuple[float, float]:
@@ -270,10 +342,9 @@ def _as_measured(sides: Sides, plain_a: float, plain_b: float) -> _Stated:
 
 def _speed_kmh(sides: Sides) -> float:
     """Speed that the effect is stated for: the target's, or the mean of the speeds as driven."""
-    speed = sides.study.target_speed_kmh
-    if sides.as_driven or not speed or sides.study.change.is_technique:
-        speed = 3.6 * float(np.mean([c.speed_m_s for c in sides.fitted]))
-    return float(speed)
+    if sides.as_driven:
+        return 3.6 * float(np.mean([c.speed_m_s for c in sides.fitted]))
+    return 3.6 * speed_of_study(sides.study, sides.fitted)
 
 
 def stated_temperature_c(study: Study, fitted: Sequence[Conditions], view: View) -> float | None:
@@ -281,6 +352,23 @@ def stated_temperature_c(study: Study, fitted: Sequence[Conditions], view: View)
     if study.change.is_warming and not any(c.temperature_known for c in fitted):
         return None
     return warmth_of_study(study, fitted, view)
+
+
+#: An effect that lies so far outside of its own corrected pairs was made by something else than its drives. [%], and of its margin
+OUTSIDE_PERCENT: Final = 0.5
+OUTSIDE_MARGIN: Final = 0.1
+
+
+def outside_its_pairs(c: Comparison) -> str:
+    """Why an effect is not to be believed that its own corrected pairs do not have among them; "" where they do."""
+    used = [p.corrected_percent for p in c.pair_list if p.included and p.corrected_percent is not None]
+    if not used:
+        return ""
+    off = max(min(used) - c.effect_percent, c.effect_percent - max(used))
+    if off <= max(OUTSIDE_PERCENT, OUTSIDE_MARGIN * c.half_width_percent):
+        return ""
+    of = f"{signed(min(used))} to {signed(max(used))} %" if len(used) > 1 else f"{signed(used[0])} %"
+    return f"its effect lies outside of its own corrected pairs, {of}"
 
 
 def _pairs(sides: Sides, deviate: float) -> list[Pair]:

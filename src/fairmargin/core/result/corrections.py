@@ -58,7 +58,7 @@ def corrections(
         level = gated + result.get("known_difference", 0.0)
         result["road"] = level * np.expm1(-water)
         scale = scale * np.exp(-water)
-    of_configurations = speeds_of_configurations(study, conditions)
+    of_configurations = speeds_of_configurations(study, conditions, options.speed_kmh)
     speed = [of_configurations[c.configuration] for c in conditions]
     reference = reference_of(study, conditions, options.view)
     kept = fit.as_driven or study.change.is_technique  # nothing of how it was driven is corrected away

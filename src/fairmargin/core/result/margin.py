@@ -35,7 +35,7 @@ _OWN: Final[Mapping[str, Told]] = {
         "Look for what differed between them, and note it; drive more pairs.",
     ),
     Group.UNCORRECTED: Told(
-        "recorded conditions differed, and the model is not used", "Drive both configurations in like conditions."
+        "conditions differed, and the model is not used", "Drive both configurations in like conditions."
     ),
 }  # fmt: skip
 

@@ -21,6 +21,7 @@ from fairmargin.core.result.pairs import Pair, paired_interval
 from fairmargin.core.result.results import Result
 from fairmargin.core.result.sensitivity import PriorMoved
 from fairmargin.core.result.standing import Standing
+from fairmargin.core.result.steps import Side, Step
 from fairmargin.core.result.verdict import SETTLED, VerdictWord, pairs_words
 
 View = Literal["reference", "study-mean", "as-measured"]
@@ -144,10 +145,18 @@ class Comparison:
     trial_as_read: float = 0.0
     temperature_c: float | None = None  # of the air it is stated for; none: that of the drives, which nobody noted
     errors: Mapping[str, float] = field(default_factory=dict)  # of the log ratio, by source; none where not modelled
+    steps: tuple[Step, ...] = ()  # from as measured to the effect
+    as_read: tuple[Side, ...] = ()  # baseline and trial as a pencil has them
+    plain_interval_percent: tuple[float, float] = (0.0, 0.0)  # of the figure as read, by steps and repeats alone
     coasted: bool = False  # from coasting runs: no consumption was read
     look: Look | None = None  # before all sealed pairs were driven
     #: The same with each family of priors changed in turn; worked out when it is asked for.
     sensitivity: Callable[[], tuple[PriorMoved, ...]] = field(default=tuple, compare=False, repr=False)
+
+    @property
+    def usual_percent(self) -> float:
+        """Of the way from as read to the effect, what is taken as usual where nobody noted it."""
+        return sum(s.percent for s in self.steps if s.kind == "usual")
 
     @property
     def half_width_percent(self) -> float:

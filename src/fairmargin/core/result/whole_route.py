@@ -15,6 +15,7 @@ from fairmargin.core.result.looks import look_words
 from fairmargin.core.result.margin import MarginLine
 from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.standing import standing
+from fairmargin.core.result.steps import WEIGHTS, Kind, Step
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.units import range_change_percent
@@ -101,10 +102,37 @@ def _whole(study: Study, own: Sequence[Comparison], lengths: Mapping[str, float]
         trip_time=None,
         grid=None,
         as_driven=any(c.as_driven for c in own),
+        steps=_steps(own, share, as_measured, effect),
+        as_read=(),
+        plain_interval_percent=_by_readings_alone(own, share, as_measured),
         declared_mass_percent=sum(s * c.declared_mass_percent for s, c in zip(share, own, strict=True)),
         baseline_as_read=read_a,
         trial_as_read=read_b,
     )
+
+
+def _steps(own: Sequence[Comparison], share: Sequence[float], as_measured: float, effect: float) -> tuple[Step, ...]:
+    """Steps of all sectors, each by its share; what the shares themselves move is weights."""
+    sums: dict[tuple[str, Kind], float] = {}
+    for weight, c in zip(share, own, strict=True):
+        for s in c.steps:
+            sums[s.source, s.kind] = sums.get((s.source, s.kind), 0.0) + weight * s.percent
+    made = [Step(source, x, kind) for (source, kind), x in sums.items() if source != WEIGHTS]
+    return (*made, Step(WEIGHTS, effect - as_measured - sum(s.percent for s in made), "weights"))
+
+
+def _by_readings_alone(own: Sequence[Comparison], share: Sequence[float], as_measured: float) -> tuple[float, float]:
+    """Interval of the figure as read, by steps and repeats: sectors were read apart."""
+    ends = [
+        math.sqrt(
+            sum(
+                (s * (c.plain_interval_percent[i] - c.as_measured_percent)) ** 2
+                for s, c in zip(share, own, strict=True)
+            )
+        )
+        for i in (0, 1)
+    ]
+    return as_measured - ends[0], as_measured + ends[1]
 
 
 def _ruling(

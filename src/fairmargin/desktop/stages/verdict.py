@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, Qt, QTimer
@@ -11,7 +10,6 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout
 
 from fairmargin.core.conditions import registry
 from fairmargin.core.fairness.registered import prediction_words
-from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.sensitivity import survival_words
 from fairmargin.core.result.types import Comparison, LegResult
@@ -25,10 +23,11 @@ from fairmargin.desktop.state.background import meanwhile
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import Elided, as_tip, clear, draw_mark, label, panel, percent
-from fairmargin.desktop.widgets.charts import Fall, PairsChart, Waterfall
+from fairmargin.desktop.widgets.charts import PairsChart
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.overview import OverviewChart, ResultsTable
 from fairmargin.desktop.widgets.speedcurve import SpeedCurveChart
+from fairmargin.desktop.widgets.stepsfall import StepsFall
 from fairmargin.exchange.words.results import (
     alone_words,
     beside,
@@ -43,6 +42,7 @@ from fairmargin.exchange.words.results import (
     side_words,
     way_lines,
 )
+from fairmargin.exchange.words.steps import shown_steps, step_words, sum_lines, sum_of_steps
 
 MOST_MOVED = 8  # priors shown, of those that move a result most
 
@@ -70,24 +70,6 @@ class VerdictStage(Stage):
         body = self.scrolled()
         self._lay_overview(body)
         frame, box = panel()
-        self.pairs_frame = frame
-        head = QHBoxLayout()
-        self.pairs_title = Elided("heading")
-        head.addWidget(self.pairs_title, 1)
-        self._keys = []
-        for filled, words in ((False, "as read"), (True, "corrected")):
-            key = _Key(filled)
-            self._keys.append(key)
-            head.addWidget(key)
-            head.addWidget(label(words, "muted"))
-            head.addSpacing(10)
-        head.addWidget(label("bar: its own margin \u00b7 % of baseline", "muted"))
-        box.addLayout(head)
-        self.chart = PairsChart()
-        box.addWidget(self.chart, 1)
-        body.addWidget(frame, 5)
-
-        frame, box = panel()
         columns = QHBoxLayout()
         columns.setSpacing(24)
         left, right = QVBoxLayout(), QVBoxLayout()
@@ -112,18 +94,83 @@ class VerdictStage(Stage):
         box.addLayout(columns)
         body.addWidget(frame)
 
+        self._lay_steps(body)
+        self._lay_pairs(body)
         self._lay_results(body)
+
+    def _lay_pairs(self, body: QVBoxLayout) -> None:
+        """Every pair as read and corrected."""
+        frame, box = panel()
+        self.pairs_frame = frame
+        head = QHBoxLayout()
+        self.pairs_title = Elided("heading")
+        head.addWidget(self.pairs_title, 1)
+        self._keys = []
+        for filled, words in ((False, "as read"), (True, "corrected")):
+            key = _Key(filled)
+            self._keys.append(key)
+            head.addWidget(key)
+            head.addWidget(label(words, "muted"))
+            head.addSpacing(10)
+        head.addWidget(label("bar: its own margin \u00b7 % of baseline", "muted"))
+        box.addLayout(head)
+        self.chart = PairsChart()
+        box.addWidget(self.chart, 1)
+        body.addWidget(frame, 5)
+
+    def _lay_steps(self, body: QVBoxLayout) -> None:
+        """From as read to the effect, and the sums behind it."""
         frame, box = panel()
         self.fall_frame = frame
         head = QHBoxLayout()
-        head.addWidget(label("From read to corrected", "heading"))
-        self.fall_words = label("", "muted")
-        head.addWidget(self.fall_words, 1, Qt.AlignmentFlag.AlignBottom)
+        head.addWidget(label("From as read to the effect", "heading"))
+        head.addWidget(
+            label("% of the baseline \u00b7 filled: noted \u00b7 hollow: taken as usual, or weights", "muted"),
+            1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom,
+        )  # fmt: skip
         box.addLayout(head)
-        self.fall = Waterfall()
-        self.fall.setMinimumHeight(96)
+        self.fall = StepsFall()
         box.addWidget(self.fall, 1)
+        row = QHBoxLayout()
+        self.fall_words = label("", wrap=True)
+        self.fall_words.setStyleSheet("font-weight: 600;")
+        row.addWidget(self.fall_words, 1)
+        self.show_sum = QPushButton("Show the sum")
+        self.show_sum.setCheckable(True)
+        self.show_sum.setToolTip("How the figure as read was reckoned from your own readings")
+        self.show_sum.toggled.connect(self._toggle_sum)
+        row.addWidget(self.show_sum)
+        box.addLayout(row)
+        self.sums = label("", "muted", wrap=True)
+        self.sums.hide()
+        box.addWidget(self.sums)
         body.addWidget(frame, 3)
+
+    def _toggle_sum(self, shown: bool) -> None:
+        self.sums.setVisible(shown and bool(self.sums.text()))
+
+    def _show_steps(self, study: Study, c: Comparison, names: tuple[str, str]) -> None:
+        """Draw the steps of a comparison; nothing where nothing lies between."""
+        self.fall_frame.setVisible(bool(c.steps))
+        made = [(step_words(s), s.percent, s.kind) for s in shown_steps(c)]
+        self.fall.show_steps(c.as_measured_percent, made, c.effect_percent, study.trial_number(c.trial) or 0)
+        usual = [s for s in shown_steps(c) if s.kind == "usual"]
+        asks = (
+            f" Nobody noted {' and '.join(dict.fromkeys(step_words(s) for s in usual))}: note it in Drive."
+            if usual
+            else ""
+        )
+        self.fall_words.setText(f"{sum_of_steps(c)}.{asks}")
+        low, high = c.plain_interval_percent
+        lines = sum_lines(c, names, self.session.units)
+        if lines:
+            lines.append(
+                f"As read {signed(c.as_measured_percent)} % ({signed(low)} to {signed(high)} % by the instruments' steps and what "
+                "repeats differ by, nothing else)."
+            )
+        self.show_sum.setVisible(bool(lines))
+        self.sums.setText("\n".join(lines))
+        self._toggle_sum(self.show_sum.isChecked())
 
     def _lay_other_priors(self, box: QVBoxLayout) -> None:
         self.other_priors = QPushButton("With other priors\u2026")
@@ -343,8 +390,8 @@ class VerdictStage(Stage):
                     "Nothing about a change: one configuration compares nothing. Add a trial in Question at any time. "
                     "Nothing about other speeds, loads or weather than those driven, but as far as the margin says."
                 )
-            self.fall.show_fall(mean_fall(analysis.legs, self.session.units, study) if analysis else None)
-            self.fall_words.setText("")
+            self.fall_frame.hide()
+            self.fall.clear()
             return
         index = study.trial_number(c.trial)
         trial, base = (side_words(study, x, self.session.units) for x in (c.trial, c.baseline))
@@ -368,15 +415,14 @@ class VerdictStage(Stage):
         self.reason.setText(in_units(reason_line(c, study), self.session.units))
         lines = [
             *beside(study, analysis, c, self.session.units),
-            *said_lines(study, analysis, c, self.session.units),
+            *said_lines(study, analysis, c, self.session.units, steps=False),
             capacity_line(analysis),
         ]
         lines = [line for line in lines if line]
         self.beside.setText("\n".join(lines))
         self.beside.setVisible(bool(lines))
         self.say_not.setText(may_not(study, analysis, c, self.session.units))
-        self.fall.show_fall(mean_fall(analysis.legs, self.session.units, study))
-        self.fall_words.setText(f"mean of the legs used, {fall_unit(self.session.units)}")
+        self._show_steps(study, c, (quoted(base), quoted(trial)))
 
 
 def reason_line(c: Comparison, study: Study) -> str:
@@ -410,18 +456,3 @@ def visible_lines(legs: list[LegResult]) -> list[str]:
         for name in registry.lines()
         if name in always or any(abs(leg.corrections_wh_per_km.get(name, 0.0)) >= 0.05 for leg in legs)
     ]
-
-
-def mean_fall(legs: tuple[LegResult, ...], units: UnitChoice, study: Study) -> Fall | None:
-    """Mean over the included, corrected legs."""
-    used = [leg for leg in legs if leg.included and leg.corrected_wh_per_km is not None]
-    if not used:
-        return None
-    factor = fall_factor(units)
-    names = visible_lines(used)
-    start = sum(leg.measured_wh_per_km for leg in used) / len(used) * factor
-    means = [
-        (line_words(n), sum(leg.corrections_wh_per_km.get(n, 0.0) for leg in used) / len(used) * factor) for n in names
-    ]
-    end = sum(leg.corrected_wh_per_km or 0.0 for leg in used) / len(used) * factor
-    return Fall(start, tuple(means), end if math.isfinite(end) else start, fall_unit(units), 1)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 import unicodedata
+from typing import Final
 
 from fairmargin.core.evidence.climb import leg_parts
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.intervals import USUAL
 from fairmargin.core.result.claims import prediction_result
-from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.looks import wrong_when_looked
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
@@ -18,6 +18,7 @@ from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice, in_units, label
 from fairmargin.core.words import sentence, signed
+from fairmargin.exchange.words.steps import steps_line, usual_words
 
 
 def framed(name: str) -> str:
@@ -100,17 +101,23 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
     if c.verdict in {"uses more", "uses less"}:
         word = "more" if c.verdict == "uses more" else "less"
         ends = (low, high) if low > 0 else (-high, -low)
-        return (
-            f"{where} {name} {used} {size:.1f} % {word} with {quoted(trial)} than with {quoted(base)} "
-            f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}), {in_units(f'about {difference:.0f} Wh/km', units)}."
-        )
+        return " ".join(
+            (
+                f"{where} {name} {used} {size:.1f} % {word} with {quoted(trial)} than with {quoted(base)} "
+                f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}), {in_units(f'about {difference:.0f} Wh/km', units)}.",
+                usual_words(c),
+            )
+        ).strip()
     if c.verdict == "no difference that matters":
         return (
             f"{where} {quoted(trial)} made no difference that matters to {name}: less than "
             f"{study.smallest_effect_percent:g} % either way ({level}: {_range(low, high)})."
         )
     if c.verdict == "not settled":
-        return f"{where} it is not settled whether {quoted(trial)} makes a difference to {name} ({level}: {_range(low, high)})."
+        return (
+            f"{where} it is not settled whether {quoted(trial)} makes a difference to {name} ({level}: {_range(low, high)}). "
+            f"{usual_words(c)}".strip()
+        )
     return f"Nothing about {quoted(trial)} yet: these runs are not a fair comparison."
 
 
@@ -315,7 +322,7 @@ def alone_words(study: Study, analysis: Analysis, units: UnitChoice) -> str:
     return "\n".join([*coast_lines(study, analysis, units), *climb_lines(study, analysis), *lines])
 
 
-def said_lines(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> list[str]:
+def said_lines(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice, *, steps: bool = True) -> list[str]:
     """What became of a claim and of a predicted consumption, and what explains the difference as read."""
     lines = []
     if analysis.claim is not None:
@@ -329,48 +336,20 @@ def said_lines(study: Study, analysis: Analysis, c: Comparison, units: UnitChoic
         span = f"{found.low:g}" if found.low == found.high else f"{found.low:g} to {found.high:g}"
         where = {"inside": "inside what you said", "above": "above it", "below": "below it"}[found.word]
         lines.append(f"You said {span} {label(found.unit)}: it took {found.found:.2f}, {where}.")
-    lines += split_lines(study, analysis, c)
+    lines += split_lines(study, analysis, c, steps=steps)
     return lines
 
 
-#: Corrections that the split of a difference names, worth a word from this size on. [%]
-LEAST_TOLD = 0.15
+#: A declared difference of mass is worth a word from this size on. [%]
+LEAST_TOLD: Final = 0.15
 
 
-def split_lines(study: Study, analysis: Analysis, c: Comparison) -> list[str]:
-    """How much of the difference as read the recorded conditions explain, one after another, and what is left."""
-    if c.method == "plain" or analysis.view == "as-measured" or study.asked_side(c.trial) is not None:
+def split_lines(study: Study, analysis: Analysis, c: Comparison, *, steps: bool = True) -> list[str]:
+    """The way from as read to the effect, and what the declared mass alone explains of it."""
+    if analysis.view == "as-measured":
         return []
-    own = [x for x in analysis.legs if x.included and x.corrected_wh_per_km is not None]
-    sides = []
-    for name in (c.baseline, c.trial):
-        legs = [
-            x
-            for x in own
-            if x.configuration == name
-            and (c.sector in {None, WHOLE} or study.leg(x.leg).sector == c.sector)
-            and (not c.vehicle or study.leg(x.leg).vehicle == c.vehicle)
-        ]
-        if not legs:
-            return []
-        names = {line for x in legs for line in x.corrections_wh_per_km}
-        sides.append({n: sum(x.corrections_wh_per_km.get(n, 0.0) for x in legs) / len(legs) for n in names})
-    parts = []
-    for line in sorted(set(sides[0]) | set(sides[1])):
-        share = -100.0 * (sides[1].get(line, 0.0) - sides[0].get(line, 0.0)) / max(c.baseline_as_read, 1.0)
-        if abs(share) >= LEAST_TOLD:
-            parts.append((share, line_words(line)))
-    by_mass = abs(c.declared_mass_percent) >= LEAST_TOLD
-    if not parts and not by_mass:
-        return []
-    lines = []
-    if parts:
-        told = ", ".join(f"{name} {signed(share)}" for share, name in sorted(parts, key=lambda x: -abs(x[0])))
-        lines.append(
-            f"Of {signed(c.as_measured_percent)} % as read, the recorded conditions are worth: {told} %; "
-            f"{signed(c.effect_percent)} % is left for the change."
-        )
-    if by_mass:
+    lines = [steps_line(c)] if steps and c.steps and c.method == "model" else []
+    if abs(c.declared_mass_percent) >= LEAST_TOLD and study.asked_side(c.trial) is None:
         left = c.effect_percent - c.declared_mass_percent
         lines.append(
             f"The declared difference of mass alone explains {signed(c.declared_mass_percent)} % of it; "
