@@ -11,6 +11,7 @@ from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.desktop.dialogs.forms import NewStudyDialog
 from fairmargin.desktop.dialogs.notes import NotesDialog
 from fairmargin.desktop.dialogs.pasting import PasteDialog
+from fairmargin.exchange.reports.carried import verify
 from tests.desktop.conftest import qapp, qapp_cls, session, type_into, window  # noqa: F401  (fixtures)
 
 
@@ -339,9 +340,10 @@ class Tester:
         return " | ".join([*parts, self.window.bar.accessibleName()]).replace("\u2212", "-")
 
     def report(self):
-        """The words of the report."""
+        """The words of the report, which anybody can work out again."""
         path = self._folder / "report.html"
         assert self.window.packages.report_to(path)
+        assert verify(path.read_text(), "report.html") == []
         plain = re.sub(r"<style>.*?</style>|<svg.*?</svg>|<[^>]+>", " ", path.read_text(), flags=re.DOTALL)
         return re.sub(r"\s+", " ", plain).replace("\u2212", "-").replace("&#39;", "'")
 

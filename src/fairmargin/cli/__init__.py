@@ -12,7 +12,7 @@ import typer
 from fairmargin import __version__
 from fairmargin.cli.memory import compare_command, practise_command, vehicle_command
 from fairmargin.cli.outcome import range_command, trip_command
-from fairmargin.cli.words import BAD_INPUT, OK, fault_line, say, say_json
+from fairmargin.cli.words import BAD_INPUT, DIFFERS, OK, fault_line, say, say_json
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -297,11 +297,34 @@ def report(
 
         found = run(read.study, read.traces)
         use = report_use(read.study, askings(read.study, read.traces, found.results))
-        write_report(out, read.study, found, UNIT_CHOICES[units], use=use)
+        write_report(out, read.study, found, UNIT_CHOICES[units], use=use, traces=read.traces)
     except InvalidInput as fault:
         for line in fault.faults:
             fault_line(f"{package}: {line}" if not line.startswith(str(out)) else line)
         raise typer.Exit(BAD_INPUT) from None
+
+
+@app.command()
+def verify(page: Annotated[Path, typer.Argument(help="A report, as an HTML file.")]) -> None:
+    """Work a report out again from the study that it carries: exit 0 where it is the same, 1 where it differs, 2 without one."""
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.reports.carried import verify as check
+
+    try:
+        found = check(page.read_text(encoding="utf-8"), str(page))
+    except (OSError, UnicodeDecodeError) as error:
+        fault_line(f"{page}: cannot be read: {getattr(error, 'strerror', None) or error}")
+        raise typer.Exit(BAD_INPUT) from None
+    except InvalidInput as fault:
+        for line in fault.faults:
+            fault_line(line)
+        raise typer.Exit(BAD_INPUT) from None
+    for d in found:
+        say(f"in the report: {d.in_page or '(nothing)'}")
+        say(f"  worked out:  {d.worked_out or '(nothing)'}")
+    say("Same: every figure and word follows from the study it carries." if not found else f"{len(found)} differences.")
+    if found:
+        raise typer.Exit(DIFFERS)
 
 
 def _import_weather(source: Path, into: Path, preview: bool, order: Order) -> None:

@@ -8,7 +8,7 @@ from typing import Any
 
 from fairmargin.exchange.files.plain import CONTROL, printable
 
-OK, BAD_INPUT = 0, 2
+OK, DIFFERS, BAD_INPUT = 0, 1, 2
 
 
 def fault_line(line: str) -> None:

@@ -32,6 +32,10 @@ class _Figure(float):
         made.unit, made.why, made.source = unit, why, source
         return made
 
+    def __reduce__(self) -> tuple[type[Self], tuple[float, str, str, str]]:
+        """Copied and sent to another process whole."""
+        return type(self), (float(self), self.unit, self.why, self.source)
+
 
 class Threshold(_Figure):
     """From where a thing wants a word."""

@@ -1,9 +1,13 @@
 """The table of priors: every one has size, unit and source; and how the wind's grow."""
 
+import copy
+import pickle
+
 import pytest
 
 from fairmargin.core.conditions.rules import Finding, Rule
 from fairmargin.core.conditions.wind import wind_growth
+from fairmargin.core.evidence import readings
 from fairmargin.core.fairness import thresholds
 from fairmargin.core.fairness.checks import rules, stage_of
 from fairmargin.core.inference import believed
@@ -40,3 +44,9 @@ def test_whether_a_concern_is_covered_is_said_once(covered, said):
     found = Finding("note", None, ("L01",), "t", "m.", "s.", covered=said)
     with pytest.raises(ValueError, match="said by the rule or by the check, once"):
         list(Rule("x", "plan", "nothing", covered, lambda _case: [found]).concerns(None))
+
+
+def test_a_figure_is_copied_and_sent_whole():
+    kept = readings.SCATTER_KM
+    for made in (copy.deepcopy(kept), pickle.loads(pickle.dumps(kept))):
+        assert (made, made.unit, made.why) == (30.0, "km", kept.why) and type(made) is type(kept)

@@ -180,11 +180,12 @@ class Packages(QObject):
         study, analysis = self.session.study, self.session.analysis
         if study is None or analysis is None:
             return False
+        traces = dict(self.session.traces)
         units, askings, own = (self.session.units, self.session.wanted.askings() or (), OwnFigures(self.session))
 
         def write() -> None:
             use = report_use(study, askings, own.reserve, own.fade, own.prices(), own.km_per_year)
-            write_report(Path(path), study, analysis, units, use=use)
+            write_report(Path(path), study, analysis, units, use=use, traces=traces)
 
         try:
             meanwhile(write)
