@@ -246,6 +246,13 @@ def unlike() -> dict[str, Made]:
     made["sealed-changed"] = base.with_(registration=seal, smallest_effect_percent=9.0)
     made["seal-broken"] = base.with_(registration=seal.with_(pairs=3))
     made["said-afterwards"] = base.with_(smallest_effect_percent=2.0, said_afterwards=("smallest effect that matters",))
+    made["instruments-apart"] = on_legs(
+        base,
+        lambda i, leg: {
+            "energy_kwh": round(leg.average_shown * KM / 1000 * (0.97 if leg.configuration == "B" else 1.0), 3),
+            "energy_step_kwh": 0.001,
+        },
+    )
     made["change-varies"] = on_legs(
         calm("ABBAABBA"),
         lambda i, leg: {

@@ -28,6 +28,7 @@ from fairmargin.core.inference.fit import Fit, fit_study
 from fairmargin.core.inference.levels import Level
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.result.by_instrument import by_instrument
 from fairmargin.core.result.capacity import capacity_estimate
 from fairmargin.core.result.claims import claim_result
 from fairmargin.core.result.comparison import (
@@ -353,6 +354,8 @@ def _compared(
     """One comparison and its concerns; by the plain difference where a correction would carry it outside of its own pairs."""
     fit, found = case.fit, [*check(case), *doubts]
     made = comparison(sides, view, found)
+    if view != "as-measured" and sides.method == "model":
+        made = replace(made, instruments=by_instrument(case, sides.baseline, sides.trial, case.study.confidence))
     if view == "as-measured" or sides.method == "plain":
         return made, found
     why = outside_its_pairs(made)

@@ -116,6 +116,8 @@ BY_HAND = (
     Priced("one-leg-decides", "one-leg-decides", 100 * (184 / 161.8 - 1) / 4, 1.3, "caution", True),
     Priced("everyday-wet", "wet-road", 6.0, 1e-9, "caution", False),
     Priced("everyday-snow", "wet-road", 12.0, 1e-9, "caution", False),
+    # the trip's energy of every trial leg 3 % below its display
+    Priced("instruments-apart", "instruments-apart", -3.0, 0.05, "caution", False),
     Priced("coast-wind", "coast-wind", None, 0, "caution", False),
     # the believed charger would make one of four trial legs read 5.2 · 0.9 kWh instead of about 3.0
     Priced("instruments-disagree", "instruments-disagree", -100 * EFFECT * ((5.2 * 0.9 / 2.97) ** 0.25 - 1), 3.0, "caution", False),

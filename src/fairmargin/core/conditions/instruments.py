@@ -15,11 +15,12 @@ from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.evidence.readings import Observation, Reading, like_drives
+from fairmargin.core.evidence.readings import Observation, Reading, like_drives, trusted
 from fairmargin.core.figures import TRIFLE, Prior, Threshold
 from fairmargin.core.laws import driveline
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.orders import display_noise_percent
+from fairmargin.core.words import signed
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()
@@ -69,6 +70,8 @@ INSTRUMENT: Final = {
 }
 TRUNCATION: Final = Prior(0.25, "steps", "a display that cuts off instead of rounding is half a step low")
 CHARGING_PER_K: Final = Prior(0.001, "1/K", "charging losses per kelvin")
+APART_DEVIATES: Final = Threshold(2.0, "standard deviations", "of both instruments' readings together")
+APART_PERCENT: Final = Threshold(1.0, "%", "below it nobody minds which instrument is believed")
 GAP_SHARE: Final = Threshold(0.01, "share", "seven seconds of a leg of twelve minutes")
 GAP_LARGE: Final = Threshold(0.05, "share", "from here what was bridged may hold the effect")
 AGREE_DEVIATES: Final = Threshold(3.0, "standard deviations", "of both readings together")
@@ -232,6 +235,44 @@ def _others_apart(case: Case, o: Observation) -> Iterator[Reading]:
         allowed = AGREE_DEVIATES * math.hypot(best.relative_sd, other.relative_sd) + AGREE_SHARE
         if abs(other.energy_wh / best.energy_wh - 1) > allowed:
             yield other
+
+
+@CONCERNS.rule("instruments-apart", stage="drive", needs="two instruments on every leg", covered=False)
+def instruments_apart(case: Case) -> Iterator[Finding]:
+    """Two instruments that every leg was read with, whose effects differ by more than their steps allow: priced by the other's."""
+    sides = [[o for o in case.observations if o.legs[0] in {c.leg for c in side}] for side in case.both]
+    if not sides[0] or not sides[1]:
+        return
+    every = [*sides[0], *sides[1]]
+    best = every[0].readings[0].instrument
+    for kind in dict.fromkeys(r.instrument for r in every[0].readings[1:] if trusted(case.study, r.instrument)):
+        logs, variances = [], []
+        for side in sides:
+            pairs = [(_read(o, best), _read(o, kind)) for o in side]
+            both = [(x, y) for x, y in pairs if x is not None and y is not None and x.energy_wh > 0 and y.energy_wh > 0]
+            if len(both) < len(side):
+                break
+            logs.append(math.log(sum(y.energy_wh for _, y in both) / sum(x.energy_wh for x, _ in both)))
+            variances.append(float(np.mean([x.relative_sd**2 + y.relative_sd**2 for x, y in both])) / len(both))
+        if len(logs) < 2:
+            continue
+        apart = 100.0 * math.expm1(logs[1] - logs[0])
+        if abs(apart) <= max(100.0 * APART_DEVIATES * math.sqrt(sum(variances)), APART_PERCENT):
+            continue
+        yield Finding(
+            "caution",
+            apart,
+            tuple(name for o in every for name in o.legs),
+            f"{kind} tells another effect than {best}".capitalize(),
+            f"Read by {kind} the difference is {signed(apart)} % from that by {best}: more than the steps of both allow.",
+            "Find out which is right: against a charger or pump, over several fills; the other is then not trusted.",
+            signed=True,
+        )
+        return
+
+
+def _read(o: Observation, kind: str) -> Reading | None:
+    return next((r for r in o.readings if r.instrument == kind), None)
 
 
 @CONCERNS.rule("grid-energy-left-out", stage="drive", needs="nothing", covered=False)

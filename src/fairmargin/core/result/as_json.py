@@ -77,6 +77,7 @@ def _comparison(c: Comparison) -> dict[str, Any]:
         "margin": [picked(line, "source half_width_percent legs cause remedy") for line in c.margin],
         "margin_budget_percent": dict(c.margin_budget),
         **picked(c, "open_charge_percent scatter_percent as_driven plain_interval_percent"),
+        "instruments": [picked(x, "instrument effect_percent interval_percent") for x in c.instruments],
         "steps": [picked(s, "source percent kind") for s in c.steps],
         "directions": [
             picked(d, "direction as_measured_percent effect_percent interval_percent") for d in c.directions

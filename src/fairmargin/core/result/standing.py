@@ -15,6 +15,7 @@ RESERVATIONS: Final = {
     "one-pair-only": "One pair has nothing to check it against: drive another.",
     "one-leg-decides": "One leg decides it: drive that leg again.",
     "instruments-disagree": "The instruments do not agree, and nothing says which is right.",
+    "instruments-apart": "The instruments tell different effects, and nothing says which is right.",
     "control-ratios": "No three ratios of test to control agree within 2 %: drive more runs of both together.",
     "slower-leg": "All legs of one side were slower than their like, and nobody said why: held up, or driven slower?",
     "order-drift": "The order keeps a drift of the day in it: add runs the other way round.",

@@ -14,6 +14,7 @@ from fairmargin.core.inference.foretold import Foretold
 from fairmargin.core.inference.learned import Learned
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.intervals import USUAL
+from fairmargin.core.result.by_instrument import InstrumentEffect
 from fairmargin.core.result.capacity import CapacityEstimate
 from fairmargin.core.result.looks import Look
 from fairmargin.core.result.margin import MarginLine, limiting
@@ -145,6 +146,7 @@ class Comparison:
     trial_as_read: float = 0.0
     temperature_c: float | None = None  # of the air it is stated for; none: that of the drives, which nobody noted
     errors: Mapping[str, float] = field(default_factory=dict)  # of the log ratio, by source; none where not modelled
+    instruments: tuple[InstrumentEffect, ...] = ()  # where both sides were read with several
     steps: tuple[Step, ...] = ()  # from as measured to the effect
     as_read: tuple[Side, ...] = ()  # baseline and trial as a pencil has them
     plain_interval_percent: tuple[float, float] = (0.0, 0.0)  # of the figure as read, by steps and repeats alone

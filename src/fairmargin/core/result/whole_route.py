@@ -102,6 +102,7 @@ def _whole(study: Study, own: Sequence[Comparison], lengths: Mapping[str, float]
         trip_time=None,
         grid=None,
         as_driven=any(c.as_driven for c in own),
+        instruments=(),
         steps=_steps(own, share, as_measured, effect),
         as_read=(),
         plain_interval_percent=_by_readings_alone(own, share, as_measured),

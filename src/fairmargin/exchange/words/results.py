@@ -190,6 +190,14 @@ def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -
             f"Corrected pairs alone, each counting once: {signed(mean)} % ({signed(low)} to {signed(high)}, t interval of "
             f"{count} pairs; what they share, such as wind, is not in it)."
         )
+    if c.instruments:
+        told = "; ".join(
+            f"{x.instrument} {signed(x.effect_percent)} % ({signed(x.interval_percent[0])} to {signed(x.interval_percent[1])}), "
+            f"as read {signed(x.as_measured_percent)} %"
+            for x in c.instruments
+        )
+        own = [x.effect_percent for x in c.instruments]
+        lines.append(f"By each instrument: {told}. They range from {signed(min(own))} to {signed(max(own))} %.")
     if c.grid is not None:
         g = c.grid
         lines.append(
