@@ -360,7 +360,7 @@ def _compared(
         return made, found
     why = outside_its_pairs(made)
     if not why or fit.criticism is None or case.trial not in fit.plain:
-        directions = by_direction(case, sides.baseline, sides.trial)
+        directions = by_direction(case, sides)
         return replace(made, directions=directions, sensitivity=_sensitivity(case.study, fit, made)), found
     doubted = replace(fit, criticism=replace(fit.criticism, outside=why))
     found = [*check(replace(case, fit=doubted)), *doubts]

@@ -1,11 +1,14 @@
 """Pairs and their t interval against Student and statsmodels."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from scipy import stats
 from statsmodels.stats.weightstats import ttost_paired
+from tests.conftest import driven_study
+from tests.unlike import unlike
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.result import verdict
@@ -39,8 +42,10 @@ def test_equivalence_is_tested_as_such(shift):
     assert said == (p_value < 0.025)
 
 
-def drive(leg, configuration, order, measured, corrected=None, block="1", direction="out", included=True, reason=""):
-    return Drive(leg, leg, block, configuration, direction, order, included, reason, measured, corrected, 0.01)
+def drive(
+    leg, configuration, order, measured, corrected=None, block="1", direction="out", included=True, reason="", day=0
+):
+    return Drive(leg, leg, day, block, configuration, direction, order, included, reason, measured, corrected, 0.01)
 
 
 def test_drives_pair_within_their_block_first():
@@ -69,6 +74,45 @@ def test_directions_are_paired_apart_and_numbered_together():
 def test_what_is_left_over_in_a_block_pairs_across_blocks():
     drives = [drive("L1", "A", 1, 200.0), drive("L2", "B", 2, 190.0, block="2")]
     assert len(make_pairs(drives, "A", "B", 1.96)) == 1
+
+
+def test_no_pair_reaches_from_one_day_to_another_where_a_day_had_both():
+    """ABBA over two days with a drive too many on each: what is over stays alone; two days of one each pair across."""
+    first = [drive("L1", "A", 1, 200.0), drive("L2", "B", 2, 190.0), drive("L3", "B", 3, 191.0)]
+    second = [
+        drive("L4", "A", 4, 205.0, block="2", day=1), drive("L5", "A", 5, 204.0, block="2", day=1),
+        drive("L6", "B", 6, 195.0, block="2", day=1),
+    ]  # fmt: skip
+    pairs = make_pairs([*first, *second], "A", "B", 1.96)
+    assert [(p.baseline_leg, p.trial_leg) for p in pairs] == [("L1", "L2"), ("L4", "L6")]
+    # One block over both days, as rows are pasted, is no reason to pair across them either.
+    pasted = [replace(d, block="1") for d in (*first, *second)]
+    assert [(p.baseline_leg, p.trial_leg) for p in make_pairs(pasted, "A", "B", 1.96)] == [("L1", "L2"), ("L4", "L6")]
+    apart = [drive("L1", "A", 1, 200.0), drive("L2", "B", 2, 190.0, day=21)]
+    assert len(make_pairs(apart, "A", "B", 1.96)) == 1
+
+
+def test_a_pair_is_no_surer_than_what_all_pairs_share():
+    (pair,) = make_pairs([drive("L1", "A", 1, 200.0), drive("L2", "B", 2, 190.0)], "A", "B", 1.96, shared_sd=0.03)
+    assert pair.half_width_percent == pytest.approx(1.96 * math.sqrt(2 * 1.0 + 9.0))
+
+
+def test_a_single_pair_has_the_effects_own_interval():
+    """One round of each: the bar of its pair and the bar of the effect are the same thing, within a sixth of their width."""
+    c = only(driven_study("AB", method="loop", values=[200.0, 190.0]))
+    (pair,) = c.pair_list
+    assert pair.half_width_percent == pytest.approx(c.half_width_percent, rel=0.17)
+
+
+def test_the_whole_lies_among_its_directions():
+    """Whatever the day: the effect is never less or more than both of what it is made of."""
+    for name, (study, traces) in unlike().items():
+        for c in analyse(study, traces).comparisons:
+            if len(c.directions) == 2:
+                low, high = sorted(d.effect_percent for d in c.directions)
+                assert low - 1e-6 <= c.effect_percent <= high + 1e-6, name
+                for d in c.directions:
+                    assert d.interval_percent[0] < d.effect_percent < d.interval_percent[1]
 
 
 def test_a_pair_with_a_left_out_drive_is_left_out_with_its_reason():

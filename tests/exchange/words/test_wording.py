@@ -112,10 +112,11 @@ def test_the_pairs_alone_stand_beside_the_effect():
     used = [p.corrected_percent for p in c.pair_list]
     low, high = stats.t.interval(0.95, len(used) - 1, np.mean(used), stats.sem(used))
     assert c.paired == pytest.approx((8, np.mean(used), low, high))
-    line = next(x for x in beside(study, result, c, UNIT_CHOICES["metric"]) if "pairs alone" in x)
-    assert f"{abs(np.mean(used)):.1f} %" in line and "8 pairs" in line and f"{abs(low):.1f}" in line
+    line = next(x for x in beside(study, result, c, UNIT_CHOICES["metric"]) if "corrected pairs" in x)
+    assert line.startswith("The 8 corrected pairs agree with it")
+    assert f"{abs(np.mean(used)):.1f} %" in line and f"\u00b1{(high - low) / 2:.1f} %" in line
     few = analyse(driven_study("AB"))
-    assert few.comparisons[0].paired is None and not any("pairs alone" in x for x in beside(study, few, few.comparisons[0], UNIT_CHOICES["metric"]))  # fmt: skip
+    assert few.comparisons[0].paired is None and not any("corrected pairs" in x for x in beside(study, few, few.comparisons[0], UNIT_CHOICES["metric"]))  # fmt: skip
 
 
 def test_where_the_model_is_not_used_the_words_say_so():

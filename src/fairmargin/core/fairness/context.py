@@ -128,7 +128,7 @@ class ComparisonContext:
     @property
     def stated_kmh(self) -> float:
         """Speed that the effect is stated for."""
-        return 3.6 * speed_of_study(self.study, self.conditions, self.options.speed_kmh)
+        return round(3.6 * speed_of_study(self.study, self.conditions, self.options.speed_kmh), 6)
 
     def at_speed(self, speed_kmh: float) -> float | None:
         """Effect as analysed minus the effect stated for another speed, in per cent."""

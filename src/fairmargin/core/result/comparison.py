@@ -344,7 +344,7 @@ def _speed_kmh(sides: Sides) -> float:
     """Speed that the effect is stated for: the target's, or the mean of the speeds as driven."""
     if sides.as_driven:
         return 3.6 * float(np.mean([c.speed_m_s for c in sides.fitted]))
-    return 3.6 * speed_of_study(sides.study, sides.fitted)
+    return round(3.6 * speed_of_study(sides.study, sides.fitted), 6)
 
 
 def stated_temperature_c(study: Study, fitted: Sequence[Conditions], view: View) -> float | None:
@@ -381,6 +381,7 @@ def _pairs(sides: Sides, deviate: float) -> list[Pair]:
             Drive(
                 leg=o.legs[0],
                 run=leg.run,
+                day=sides.conditions[o.legs[0]].day,
                 block=leg.block,
                 configuration=leg.configuration,
                 direction="run" if len(o.legs) > 1 else result.direction,
@@ -392,7 +393,9 @@ def _pairs(sides: Sides, deviate: float) -> list[Pair]:
                 sd_share=result.sd_percent / 100,
             )
         )
-    return make_pairs(drives, sides.study.baseline.id, sides.effect.trial, deviate)
+    effect = sides.effect
+    shared = math.sqrt(max(effect.systematic_variance + effect.order_variance, 0.0))
+    return make_pairs(drives, sides.study.baseline.id, effect.trial, deviate, shared)
 
 
 def _corrected(o: Observation, results: Mapping[str, LegResult]) -> float | None:
@@ -402,14 +405,13 @@ def _corrected(o: Observation, results: Mapping[str, LegResult]) -> float | None
     return float(np.mean(known)) if len(known) == len(values) else None
 
 
-def by_direction(
-    case: ComparisonContext, a: Sequence[Observation], b: Sequence[Observation]
-) -> tuple[DirectionEffect, ...]:
-    """The effect from each direction alone, where both configurations were driven both ways."""
+def by_direction(case: ComparisonContext, sides: Sides) -> tuple[DirectionEffect, ...]:
+    """The effect of each direction, where both configurations were driven both ways; the whole lies among them."""
     way = {c.leg: c.backwards for c in case.conditions}
+    a, b = sides.both
     if any(len(o.legs) > 1 for o in (*a, *b)):
         return ()
-    result = []
+    result: list[tuple[str, float, float, float]] = []
     for backwards in (False, True):
         ours = [[o for o in side if way[o.legs[0]] is backwards] for side in (a, b)]
         if not ours[0] or not ours[1] or len(ours[0]) + len(ours[1]) == len(a) + len(b):
@@ -420,15 +422,41 @@ def by_direction(
             continue
         effect = fit.effects[case.trial]
         plain_a, plain_b = plain_levels(*ours)
+        low, high = (math.log1p(x / 100) for x in effect.interval_percent(case.study.confidence))
         result.append(
-            DirectionEffect(
-                "back" if backwards else "out",
-                (plain_b / plain_a - 1) * 100,
-                effect.percent,
-                effect.interval_percent(case.study.confidence),
-            )
+            ("back" if backwards else "out", plain_b / plain_a, effect.log_ratio - low, high - effect.log_ratio)
         )
-    return tuple(result)
+    middles = _within_the_whole(sides, [name for name, *_ in result])
+    return tuple(
+        DirectionEffect(
+            name,
+            (read - 1) * 100,
+            100 * math.expm1(middle),
+            (100 * math.expm1(middle - below), 100 * math.expm1(middle + above)),
+        )
+        for (name, read, below, above), middle in zip(result, middles, strict=True)
+    )
+
+
+def _within_the_whole(sides: Sides, ways: Sequence[str]) -> list[float]:
+    """Log effect of each direction by its own corrected legs, moved alike so that together they are the whole.
+
+    Each direction fitted by itself would be held towards what is usual by itself, and the whole could lie outside of both.
+    """
+    a, b = _own(sides)
+    logs, bases = [], []
+    for way in ways:
+        levels = []
+        for side in (a, b):
+            legs = [o for o in side if sides.leg(o).direction == way]
+            km = sum(o.shown_km for o in legs)
+            levels.append(sum((_corrected(o, sides.results) or o.as_read_wh_per_km) * o.shown_km for o in legs) / km)
+        logs.append(math.log(levels[1] / levels[0]))
+        bases.append(levels[0])
+    if not logs:
+        return []
+    whole = math.log(sum(w * math.exp(x) for w, x in zip(bases, logs, strict=True)) / sum(bases))
+    return [x + sides.effect.log_ratio - whole for x in logs]
 
 
 def _trip_time(sides: Sides) -> TripTime | None:

@@ -20,6 +20,7 @@ class Drive:
 
     leg: str
     run: str
+    day: int
     block: str
     configuration: str
     direction: str
@@ -72,22 +73,29 @@ def pair_row(pair: Pair) -> PairRow:
     return PairRow(label, pair.measured_percent, middle, interval, "")
 
 
-def make_pairs(drives: Sequence[Drive], baseline: str, trial: str, deviate: float) -> list[Pair]:
-    """Pair drives in time order, within their block first, then what is left over across blocks."""
+def make_pairs(
+    drives: Sequence[Drive], baseline: str, trial: str, deviate: float, shared_sd: float = 0.0
+) -> list[Pair]:
+    """Pair drives in time order: within their block, then within their day; across days only where no day had both.
+
+    `shared_sd` is what all pairs share and none has alone: a single pair is as sure as the effect that rests on it.
+    """
     pairs: list[Pair] = []
+    both = {d.day for d in drives if d.configuration == baseline} & {d.day for d in drives if d.configuration == trial}
     for direction in dict.fromkeys(d.direction for d in drives):
         here = sorted((d for d in drives if d.direction == direction), key=lambda d: d.order)
         left_a: list[Drive] = []
         left_b: list[Drive] = []
         matched: list[tuple[Drive, Drive]] = []
-        for block in dict.fromkeys(d.block for d in here):
-            a = [d for d in here if d.block == block and d.configuration == baseline]
-            b = [d for d in here if d.block == block and d.configuration == trial]
-            k = min(len(a), len(b))
-            matched += list(zip(a, b, strict=False))
-            left_a += a[k:]
-            left_b += b[k:]
-        matched += list(zip(left_a, left_b, strict=False))
+        for day, block in dict.fromkeys((d.day, d.block) for d in here):
+            own = [d for d in here if (d.day, d.block) == (day, block)]
+            matched += _matched(own, baseline, trial, left_a, left_b)
+        if both:
+            over, left_a, left_b = [*left_a, *left_b], [], []
+            for day in dict.fromkeys(d.day for d in over):
+                matched += _matched([d for d in over if d.day == day], baseline, trial, left_a, left_b)
+        else:
+            matched += list(zip(left_a, left_b, strict=False))
         matched.sort(key=lambda ab: min(ab[0].order, ab[1].order))
         for number, (a_drive, b_drive) in enumerate(matched, start=1):
             corrected = None
@@ -102,13 +110,25 @@ def make_pairs(drives: Sequence[Drive], baseline: str, trial: str, deviate: floa
                     b_drive.leg,
                     (b_drive.measured / a_drive.measured - 1) * 100,
                     corrected,
-                    100 * deviate * math.hypot(a_drive.sd_share, b_drive.sd_share),
+                    100 * deviate * math.hypot(a_drive.sd_share, b_drive.sd_share, shared_sd),
                     not out,
                     "; ".join(r for r in out if r),
                 )
             )
     order = {d: i for i, d in enumerate(dict.fromkeys(x.direction for x in drives))}
     return sorted(pairs, key=lambda p: (p.number, order[p.direction]))
+
+
+def _matched(
+    own: Sequence[Drive], baseline: str, trial: str, left_a: list[Drive], left_b: list[Drive]
+) -> list[tuple[Drive, Drive]]:
+    """Pairs of one block or day, in time order; what is over goes to the left-over lists."""
+    a = [d for d in own if d.configuration == baseline]
+    b = [d for d in own if d.configuration == trial]
+    k = min(len(a), len(b))
+    left_a += a[k:]
+    left_b += b[k:]
+    return list(zip(a, b, strict=False))
 
 
 def paired_interval(differences: Sequence[float], confidence: float) -> tuple[float, float, float] | None:

@@ -18,7 +18,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.inference.scatter import ScatterPrior
@@ -48,9 +48,9 @@ class Settings:
 
     view: View
     made: str  # ISO 8601
-    units: dict[str, object]
-    scatter: dict[str, object]
-    use: dict[str, object]
+    units: dict[str, Any]
+    scatter: dict[str, Any]
+    use: dict[str, Any]
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,9 +130,9 @@ def verify(page: str, name: str) -> list[Difference]:
 
     study, traces, told = _unpacked(page, name)
     try:
-        scatter = ScatterPrior(**{**told.scatter, "days": tuple(told.scatter["days"])})  # type: ignore[arg-type]
-        choice, now = UnitChoice(**told.units), datetime.fromisoformat(told.made)  # type: ignore[arg-type]
-        prices = Prices(**told.use["prices"])  # type: ignore[arg-type]
+        scatter = ScatterPrior(**{**told.scatter, "days": tuple(told.scatter["days"])})
+        choice, now = UnitChoice(**told.units), datetime.fromisoformat(told.made)
+        prices = Prices(**told.use["prices"])
         reserve, fade, year = (float(str(told.use[key])) for key in ("reserve", "fade", "km_per_year"))
         analysis = analyse(study, traces, told.view, scatter)
         asked = askings(study, traces, analysis.results, told.view, scatter) if told.use["asked"] else ()

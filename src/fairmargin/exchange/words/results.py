@@ -186,9 +186,11 @@ def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -
         lines.append(f"Each direction alone: {'; '.join(parts)}.")
     if c.paired is not None:
         count, mean, low, high = c.paired
+        ends = c.interval_percent
+        agree = ends[0] <= mean <= ends[1]
         lines.append(
-            f"Corrected pairs alone, each counting once: {signed(mean)} % ({signed(low)} to {signed(high)}, t interval of "
-            f"{count} pairs; what they share, such as wind, is not in it)."
+            f"The {count} corrected pairs {'agree with it' if agree else 'do not agree with it'}: their mean is {signed(mean)} %, "
+            f"and they spread by \u00b1{(high - low) / 2:.1f} % of it (what they share, such as wind, aside)."
         )
     if c.instruments:
         told = "; ".join(
