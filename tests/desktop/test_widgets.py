@@ -18,6 +18,7 @@ from fairmargin.desktop.widgets.basics import percent, signed
 from fairmargin.desktop.widgets.fairness import FairnessLedger, leg_words
 from fairmargin.desktop.widgets.marginbar import MarginBar, between
 from fairmargin.exchange.tables.pasted import apply_cells, read_cells
+from fairmargin.exchange.words.steps import shown_steps
 
 METRIC = UNIT_CHOICES["metric"]
 
@@ -199,3 +200,46 @@ def test_the_band_of_what_does_not_matter_is_as_wide_as_it_says(qtbot, qapp, mon
     shown = [x for x in range(image.width()) if image.pixel(x, row) == band]
     per_percent = (axis.at(2.0) - axis.at(-2.0)) / 4.0
     assert (max(shown) - min(shown)) / scale / per_percent == pytest.approx(4.0, abs=0.15)
+
+
+def test_headline_and_small_print_agree(qtbot, window):
+    """Not settled: the best figure, in grey, and no range beside the stage; not fair: no tick, no range anywhere."""
+    from fairmargin.desktop.stage_progress import stops_of
+    from fairmargin.desktop.widgets.marginbar import verdict_head
+
+    def shown(study):
+        window.session.add_study(study)
+        stops = {s.stage: s for s in stops_of(window.session, window.session.study)}
+        return window.session.comparison, stops
+
+    c, stops = shown(driven_study("AB", effect=0.99))
+    assert c.verdict == "not settled"
+    size = f"{abs(c.effect_percent):.1f} % {'more' if c.effect_percent > 0 else 'less'}"
+    assert verdict_head(window.session.study, c) == f"Trial: {size}, not settled"
+    assert stops["use"].word == "" and stops["verdict"].state == "begun"
+    c, stops = shown(driven_study("ABBAABBA", effect=0.9))
+    assert c.verdict == "uses less" and stops["use"].word.endswith("range")
+    moved = sum(s.percent for s in shown_steps(c))
+    assert stops["correct"].word == f"steps {percent(moved)}"
+    one_way = [x for x in driven_study("ABBA").legs if (x.direction == "out") == (x.configuration == "A")]
+    c, stops = shown(driven_study("ABBA").with_legs(one_way))
+    assert c.verdict == "not a fair comparison"
+    assert stops["use"].word == "" and stops["verdict"].state == "begun"
+    window.go_to("use")
+    assert "range" not in window.stage("use").range.range_words.text()
+
+
+def test_a_prediction_has_its_flag_whatever_its_unit(qtbot, window):
+    """Baseline 170 Wh/km as read; 3.6 to 3.8 mi/kWh are 172.6 and 163.5 Wh/km, in the middle −1.1 %."""
+    from fairmargin.core.result.claims import predicted_percent
+    from fairmargin.core.study.statements import Prediction
+
+    study = driven_study("ABBA")
+    said = study.with_(change=study.change.with_(prediction=Prediction(low=3.6, high=3.8, unit="mi/kWh")))
+    window.session.add_study(said)
+    c = window.session.comparison
+    middle = (621.371 / 3.6 + 621.371 / 3.8) / 2
+    assert predicted_percent(said, c) == pytest.approx(100 * (middle / c.baseline_as_read - 1), abs=0.01)
+    assert predicted_percent(study, c) is None
+    per_cent = study.with_(change=study.change.with_(prediction_percent=-4.0))
+    assert predicted_percent(per_cent, c) == -4.0 and predicted_percent(said, None) is None

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from fairmargin.core.result.corrections import line_words
+from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.study import Study
-from fairmargin.core.words import signed
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import percent
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.desktop.widgets.stage_rail import Progress, Stop
 from fairmargin.exchange.words.results import consumption_words, distance_words, units_of
+from fairmargin.exchange.words.steps import shown_steps
 
 #: Verdicts as the road has room for them.
 SHORT = {"not a fair comparison": "not fair", "no difference that matters": "no difference"}
@@ -21,9 +21,9 @@ def stops_of(session: Session, study: Study) -> tuple[Stop, ...]:
     driven, total = sum(session.has_reading(leg) for leg in study.legs), len(study.legs)
     out = sum(not leg.included for leg in study.legs)
     looked_at: Progress = "done" if driven == total and total > 0 else "begun" if driven else "open"
-    largest, any_corrected = _largest_correction(session)
+    largest, any_corrected = _moved(session)
     corrected: Progress = "done" if (c or alone) and looked_at == "done" else "begun" if any_corrected else "open"
-    settled = alone is not None or (c is not None and c.verdict != "not settled")
+    settled = alone is not None or (c is not None and c.verdict in SETTLED)
     return (
         Stop("question", *_question(study)),
         Stop("plan", "done" if study.order else "open", _letters(study.order) or "no runs yet"),
@@ -48,21 +48,14 @@ def _letters(order: str) -> str:
     return f"{half} \u00d72" if len(order) >= 8 and half * 2 == order else order
 
 
-def _largest_correction(session: Session) -> tuple[str, bool]:
-    """The line of the correction that is worth most, with its mean; and whether any leg was corrected."""
-    analysis = session.analysis
+def _moved(session: Session) -> tuple[str, bool]:
+    """What the steps move the effect by, as the verdict's page has it; and whether any leg was corrected."""
+    analysis, c = session.analysis, session.comparison
     used = [leg for leg in analysis.legs if leg.corrected_wh_per_km is not None] if analysis else []
-    if not used or session.view == "as-measured":
+    if not used or session.view == "as-measured" or c is None or not c.steps:
         return "", bool(used)
-    sums: dict[str, float] = {}
-    for leg in used:
-        for name, value in leg.corrections_wh_per_km.items():
-            sums[name] = sums.get(name, 0.0) + abs(value)
-    if not sums:
-        return "", True
-    name = max(sums, key=lambda n: sums[n])
-    mean = sum(leg.corrections_wh_per_km.get(name, 0.0) for leg in used) / len(used)
-    return f"{line_words(name)} {signed(mean)}", True
+    by = sum(s.percent for s in shown_steps(c))
+    return f"steps {percent(by)}", True
 
 
 def _verdict(session: Session, study: Study) -> str:
@@ -76,4 +69,4 @@ def _use(session: Session) -> str:
     c, alone = session.comparison, alone_result(session.analysis)
     if alone is not None:
         return "" if alone.range_km is None else distance_words(alone.range_km, session.units)
-    return percent(c.range_change_percent) + " range" if c else ""
+    return percent(c.range_change_percent) + " range" if c and c.verdict in SETTLED else ""

@@ -76,6 +76,18 @@ class PredictionResult:
     word: Literal["inside", "above", "below"]
 
 
+def predicted_percent(study: Study, c: Comparison | None) -> float | None:
+    """What was said beforehand, in per cent of the baseline: as typed, or a consumption against the baseline's as read.
+
+    None where nothing was said, or nothing is there yet to set a consumption against.
+    """
+    said, p = study.change.prediction_percent, study.change.prediction
+    if said is not None or p is None or c is None or not c.baseline_as_read:
+        return said
+    ends = [units.to_wh_per_km(x, p.unit, study.vehicle.heating_value) for x in (p.low, p.high)]
+    return 100.0 * (sum(ends) / 2.0 / c.baseline_as_read - 1.0)
+
+
 def prediction_result(study: Study, wh_per_km: float | None) -> PredictionResult | None:
     """Hold a predicted range of consumption against what the trial took as driven; None where there is none."""
     p = study.change.prediction

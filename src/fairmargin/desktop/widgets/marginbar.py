@@ -6,8 +6,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from fairmargin.core.result.claims import predicted_percent
 from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Analysis, Comparison
+from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.study import Study
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, label
 from fairmargin.core.words import signed
@@ -40,7 +42,7 @@ def verdict_head(study: Study, c: Comparison, units: UnitChoice = PLAIN) -> str:
         "uses more": f"{size} more",
         "uses less": f"{size} less",
         "no difference that matters": "no difference that matters",
-        "not settled": "not settled",
+        "not settled": f"{size} {'more' if c.effect_percent > 0 else 'less'}, not settled",
         "not a fair comparison": "not a fair comparison",
     }
     return f"{framed(name)}: {words[c.verdict]}"
@@ -136,18 +138,19 @@ class MarginBar(QWidget):
             self._scale(painter, self._study)
         painter.end()
 
-    def _words(self, painter: QPainter, head: str, line: str, small: str) -> float:
-        """Right-hand text; returns the width it took."""
+    def _words(self, painter: QPainter, head: str, line: str, small: str, colour: str = "ink") -> float:
+        """Right-hand text; returns the width it took. What is not settled has its best figure in grey."""
         right = self.width() - 24
         widest = min(430.0, self.width() * 0.46)
         size = 24
         while size > 14 and QFontMetricsF(font(size, 600)).horizontalAdvance(head) > widest:
             size -= 1
         flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        painter.setPen(theme.colour("ink"))
+        painter.setPen(theme.colour(colour))
         painter.setFont(font(size, 600))
         shown = QFontMetricsF(font(size, 600)).elidedText(head, Qt.TextElideMode.ElideRight, widest)
         painter.drawText(QRectF(right - widest, 14, widest, 34), flags, shown)
+        painter.setPen(theme.colour("ink"))
         painter.setFont(font(14))
         wrap = flags | Qt.TextFlag.TextWordWrap
         painter.drawText(QRectF(right - widest, 48, widest, 20 if small else 40), wrap, line)
@@ -163,7 +166,7 @@ class MarginBar(QWidget):
 
     def _scale(self, painter: QPainter, study: Study) -> None:
         c = self.comparison
-        prediction = study.change.prediction_percent
+        prediction = predicted_percent(study, c)
         if c is None:
             missing = self._analysis.missing if self._analysis else "Reading the study."
             words = self._words(painter, "No verdict yet", missing, "")
@@ -174,6 +177,7 @@ class MarginBar(QWidget):
                 verdict_head(study, c, self._units),
                 between(c),
                 f"as read: {percent(c.as_measured_percent)} \u00b7 of the consumption with {quoted(base)}",
+                "ink" if c.verdict in SETTLED else "muted",
             )
         axis = self._axis(study, self.width() - words - 60.0)
         self._ends(painter, study, axis)
@@ -219,7 +223,8 @@ class MarginBar(QWidget):
         painter.drawText(QPointF(axis.at(driven) + 9, 48), "as driven")
 
     def _axis(self, study: Study, right: float) -> Axis:
-        c, prediction = self.comparison, study.change.prediction_percent
+        c = self.comparison
+        prediction = predicted_percent(study, c)
         points = [-3 * study.smallest_effect_percent, 3 * study.smallest_effect_percent]
         if prediction is not None:
             points.append(prediction)

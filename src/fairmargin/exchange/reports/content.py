@@ -342,7 +342,7 @@ def _results(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:
                 f"{signed(low)} to {signed(high)}",
                 consumption_words(c.baseline_wh_per_km, units_of(study, c.vehicle, choice)),
                 consumption_words(c.trial_wh_per_km, units_of(study, c.vehicle, choice)),
-                signed(c.range_change_percent),
+                "" if c.verdict == "not a fair comparison" else signed(c.range_change_percent),
                 str(c.pairs) + (f" of {c.pairs_needed}" if c.pairs_needed and c.pairs_needed > c.pairs else ""),
                 c.verdict,
             )

@@ -7,7 +7,7 @@ from typing import Any
 
 from fairmargin.core.planning import Design, Expected
 from fairmargin.core.planning.timetable import Timetable
-from fairmargin.core.result.types import Analysis
+from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.exchange.words.results import (
@@ -17,6 +17,7 @@ from fairmargin.exchange.words.results import (
     margin_words,
     result_lines,
     result_name,
+    split_lines,
 )
 
 #: Units of a summary without a window; fuel vehicles get theirs.
@@ -35,11 +36,12 @@ def summary(study: Study, result: Analysis) -> str:
         lines += [
             f"  {trial} against {base}, {where}: {c.verdict}",
             f"    effect {c.effect_percent:+.1f} % ({c.level_words}: {low:+.1f} to {high:+.1f} %) of baseline "
-            f"consumption; as measured {c.as_measured_percent:+.1f} %",
-            f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km; range {c.range_change_percent:+.1f} %",
+            f"consumption; as read {c.as_measured_percent:+.1f} %",
+            f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km" + _range(c),
             f"    pairs {c.pairs}" + (f", needed {c.pairs_needed}" if c.pairs_needed else "") + f". {c.reason}",
         ]
-        lines += [f"    {line}" for line in (margin_words(c), c.standing.sentence, *beside(study, result, c, PLAIN))]
+        own = (margin_words(c), c.standing.sentence, *beside(study, result, c, PLAIN), *split_lines(study, result, c))
+        lines += [f"    {line}" for line in own]
     for r in result.results:
         lines.append(f"  {result_name(study, r, PLAIN)}")
         lines += [f"    {line}" for line in result_lines(study, r, PLAIN)]
@@ -95,3 +97,8 @@ def plan_json(
         ],
         "warnings": list(table.warnings),
     }
+
+
+def _range(c: Comparison) -> str:
+    """What it does to the range, where the comparison carries anything."""
+    return "" if c.verdict == "not a fair comparison" else f"; range {c.range_change_percent:+.1f} %"

@@ -317,7 +317,8 @@ class RangePage(UsePage):
             for p in shown
         ]
         text = ", ".join(parts)
-        if len(shown) == 2:
+        fair = c is None or c.verdict != "not a fair comparison"
+        if len(shown) == 2 and fair:
             text += f": range {percent(100 * (shown[0].wh_per_km / shown[1].wh_per_km - 1))}"
         self.range_words.setText(f"{text}. Margins mostly {shown[-1].mostly}.")
         bars: list[Bar] = []
@@ -338,7 +339,8 @@ class RangePage(UsePage):
         trial, base = (side_words(study, x, units) for x in (c.trial, c.baseline))
         self.range_words.setText(
             f"{consumption_words(c.baseline_wh_per_km, units)} with {quoted(base)}, "
-            f"{consumption_words(c.trial_wh_per_km, units)} with {quoted(trial)}: range {percent(c.range_change_percent)}."
+            f"{consumption_words(c.trial_wh_per_km, units)} with {quoted(trial)}"
+            + ("." if c.verdict == "not a fair comparison" else f": range {percent(c.range_change_percent)}.")
         )
         bars: list[Bar] = []
         if own.stored_wh:
