@@ -1,6 +1,7 @@
 """Use: range in circumstances that are set, money, the gauge's promises; typed, clicked, and read on the screen."""
 
 import re
+from dataclasses import replace
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -268,3 +269,13 @@ def test_a_trip_on_fuel_is_litres_time_and_money(qtbot, use):
     use.session.undo.undo()
     use.session.undo.undo()
     assert page.fault.isHidden()
+
+
+def test_intervals_run_from_low_to_high_in_any_unit(qtbot, use):
+    """3.66 mi/kWh lies in 3.31 to 4.06, not in 4.06 to 3.31: distance over energy turns the ends round."""
+    use.session.set_units(replace(UNIT_CHOICES["us"], consumption="mi/kWh"))
+    use.range.refresh(use.session.study)
+    found = re.findall(r"([\d.]+) mi/kWh \(([\d.]+) to ([\d.]+)", use.range.range_words.text())
+    assert len(found) == 2
+    for middle, low, high in found:
+        assert float(low) < float(middle) < float(high)

@@ -14,7 +14,7 @@ from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.units import UnitChoice, in_units
 from fairmargin.core.words import sentence, signed
-from fairmargin.exchange.words.results import consumption_words, distance_words, units_of
+from fairmargin.exchange.words.results import consumption_words, distance_words, span_words, units_of
 
 
 def _rounded(values: Sequence[float], digits: int) -> list[float]:
@@ -67,8 +67,7 @@ def range_lines(study: Study, found: Sequence[Predicted], units: UnitChoice) -> 
             name = f"{vehicle_label(study, p.vehicle)}, {name}"
         if p.sector:
             name += f", {p.sector}"
-        low, high = (consumption_words(v, own) for v in p.interval_wh_per_km)
-        text = f"{name}: {consumption_words(p.wh_per_km, own)} ({low} to {high})"
+        text = f"{name}: {consumption_words(p.wh_per_km, own)} ({span_words(p.interval_wh_per_km, own)})"
         if p.reach is not None:
             near, far = (distance_words(v, own) for v in p.reach.interval_km)
             text += f", {distance_words(p.reach.to_reserve_km, own)} to the reserve ({near} to {far}), {distance_words(p.reach.to_empty_km, own)} to empty"

@@ -38,6 +38,7 @@ from fairmargin.exchange.words.results import (
     result_lines,
     result_name,
     side_words,
+    span_words,
     speed_words,
     stated_speed,
 )
@@ -312,8 +313,8 @@ class RangePage(UsePage):
         )
         self.beyond.setVisible(bool(shown[0].not_driven))
         parts = [
-            f"{consumption_words(p.wh_per_km, units)} ({consumption_words(p.interval_wh_per_km[0], units).split(' ')[0]} to "
-            f"{consumption_words(p.interval_wh_per_km[1], units).split(' ')[0]}) with {quoted(side_words(study, p.configuration, units))}"
+            f"{consumption_words(p.wh_per_km, units)} ({span_words(p.interval_wh_per_km, units)}) "
+            f"with {quoted(side_words(study, p.configuration, units))}"
             for p in shown
         ]
         text = ", ".join(parts)
