@@ -6,7 +6,7 @@ import re
 from dataclasses import replace
 
 import pytest
-from tests.conftest import driven_study
+from tests.conftest import VAN, driven_study
 from tests.unlike import unlike
 
 from fairmargin.core.analysis import analyse
@@ -68,3 +68,18 @@ def test_the_object_for_machines_has_the_steps():
     assert {s["kind"] for s in made["steps"]} <= {"noted", "usual", "weights"}
     low, high = made["plain_interval_percent"]
     assert low < made["as_measured_percent"] < high
+
+
+def test_it_is_said_both_ways():
+    """170 and 161.5 Wh/km from 52 kWh: 305.9 and 322.0 km, 16 further; −5 % of consumption is +5.3 % of miles per kWh."""
+    study = driven_study("ABBAABBA").with_(vehicle=VAN.with_(usable_capacity_kwh=52))
+    (c,) = analyse(study).comparisons
+    assert c.verdict == "uses less"
+    metric, uk = (may_say(study, c, UNIT_CHOICES[x]) for x in ("metric", "uk"))
+    further = 52_000 / c.trial_wh_per_km - 52_000 / c.baseline_wh_per_km
+    assert f"about {further:.0f} km further on a full charge" in metric and 14 < further < 18
+    assert "mi/kWh" not in metric
+    assert f"+{100 * (c.baseline_wh_per_km / c.trial_wh_per_km - 1):.1f} % of mi/kWh" in uk
+    assert f"about {further / 1.609344:.0f} mi further on a full charge" in uk
+    bare = study.with_(vehicle=VAN.with_(usable_capacity_kwh=None))
+    assert "on a full" not in may_say(bare, c, UNIT_CHOICES["metric"])

@@ -18,7 +18,7 @@ from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice, in_units, label
 from fairmargin.core.words import sentence, signed
-from fairmargin.exchange.words.steps import steps_line, usual_words
+from fairmargin.exchange.words.steps import DISTANCE_PER_ENERGY, steps_line, usual_words
 
 
 def framed(name: str) -> str:
@@ -104,7 +104,8 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
         return " ".join(
             (
                 f"{where} {name} {used} {size:.1f} % {word} with {quoted(trial)} than with {quoted(base)} "
-                f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}), {in_units(f'about {difference:.0f} Wh/km', units)}.",
+                f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}), {in_units(f'about {difference:.0f} Wh/km', units)}"
+                f"{both_ways(study, c, units)}.",
                 usual_words(c),
             )
         ).strip()
@@ -119,6 +120,21 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
             f"{usual_words(c)}".strip()
         )
     return f"Nothing about {quoted(trial)} yet: these runs are not a fair comparison."
+
+
+def both_ways(study: Study, c: Comparison, units: UnitChoice) -> str:
+    """The same in the tester's own terms: of distance per energy where that is the unit, and how much further on a charge."""
+    own, out = units_of(study, c.vehicle, units), ""
+    if own.consumption in DISTANCE_PER_ENERGY:
+        out += f", {signed(c.range_change_percent)} % of {label(own.consumption)}"
+    stored = vehicle_of(study, c.vehicle).stored_wh
+    if stored:
+        further = stored / c.trial_wh_per_km - stored / c.baseline_wh_per_km
+        on = "charge" if vehicle_of(study, c.vehicle).energy == "electric" else "tank"
+        # The distance's own unit, in whole ones: no figure is surer than the effect.
+        far = f"{units.show('distance', abs(further)):.0f} {units.distance}"
+        out += f", about {far} {'further' if further > 0 else 'less'} on a full {on}"
+    return out
 
 
 def _range(low: float, high: float) -> str:

@@ -14,7 +14,13 @@ from fairmargin.core.words import signed
 #: Of the margin, what may be taken as usual without the verdict's own sentence naming it.
 LEAST_USUAL: Final = 0.1
 #: Units that are distance over energy, and what a pencil averages instead.
-_TURNED: Final = {"mi/kWh": "Wh/mi", "km/kWh": "Wh/km", "mpg-us": "L/100km", "mpg-imp": "L/100km", "km/L": "L/100km"}
+DISTANCE_PER_ENERGY: Final = {
+    "mi/kWh": "Wh/mi",
+    "km/kWh": "Wh/km",
+    "mpg-us": "L/100km",
+    "mpg-imp": "L/100km",
+    "km/L": "L/100km",
+}
 
 
 def step_words(step: Step) -> str:
@@ -80,7 +86,7 @@ def sum_lines(c: Comparison, names: tuple[str, str], units: UnitChoice) -> list[
 
 def _unit(units: UnitChoice) -> tuple[str, float]:
     """Unit that a pencil averages in, and what a Wh/km is in it."""
-    unit = _TURNED.get(units.consumption, units.consumption)
+    unit = DISTANCE_PER_ENERGY.get(units.consumption, units.consumption)
     return unit, from_wh_per_km(1.0, unit, units.heating_value_wh_per_l)
 
 
