@@ -39,7 +39,7 @@ STUDIES = {
 def quick(monkeypatch):
     """Without concerns and directions, which move no interval: most of the time goes into their fits."""
     monkeypatch.setattr(analysis, "check", lambda case: [])
-    monkeypatch.setattr(analysis, "by_direction", lambda case, a, b: ())
+    monkeypatch.setattr(analysis, "by_direction", lambda case, sides: ())
 
 
 @cache

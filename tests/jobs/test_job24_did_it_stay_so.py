@@ -1,8 +1,10 @@
 """Did it stay so? The same question driven again a year later; what both say, and what changed between."""
 
 import re
+import time
 
 import pytest
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel
 
 
@@ -27,6 +29,11 @@ def together(t):
     t.window.go_home()
     t.click(t.window.home.buttons["together"])
     page = t.window.home.page("together")
+    # Studies are analysed for the list beside everything else; a busy machine takes its time.
+    end = time.monotonic() + 20.0
+    while page.memory.read().missing and time.monotonic() < end:
+        QTest.qWait(50)
+    page.refresh()
     QApplication.processEvents()
     return "\n".join(x.text() for x in page.findChildren(QLabel) if x.isVisible())
 
