@@ -23,6 +23,7 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.result.as_json import as_json
 from fairmargin.core.result.comparison import outside_its_pairs
 from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.core.words import signed
 from fairmargin.exchange.words.results import may_say
 from fairmargin.exchange.words.steps import shown_steps, sum_lines, sum_of_steps
 
@@ -50,7 +51,7 @@ def one(job: tuple[str, int]) -> list[str]:
             out.append("the sum written out does not come out")
         for choice in ("metric-wh", "us"):
             lines = sum_lines(c, ("A", "B"), UNIT_CHOICES[choice])
-            if lines and abs(number(lines[-1].split(" = ")[1].removesuffix(" %")) - c.as_measured_percent) > 0.15:
+            if lines and number(lines[-1].split(" = ")[1].removesuffix(" %")) != number(signed(c.as_measured_percent)):
                 out.append("the ratio of the sums is not the figure as read")
         ways = [d.effect_percent for d in c.directions]
         if len(ways) == 2 and not min(ways) - 1e-6 <= c.effect_percent <= max(ways) + 1e-6:

@@ -53,6 +53,18 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/inference/coast_down.py", "rise = (-1.0 if c.backwards else 1.0) * float", "rise = float", "tests/core/inference/test_coast_down.py"),
     (f"{CORE}/laws/rolling.py", "absolute * (ZERO_C_K + now_c) / (ZERO_C_K + set_c)", "absolute * (ZERO_C_K + set_c) / (ZERO_C_K + now_c)", "tests/core/laws/test_rolling.py"),
     (f"{CORE}/conditions/vehicle.py", 'CONTROL_ALIKE if design.study.circumstances.vehicles == "alike" else CONTROL', "CONTROL", "tests/core/fairness/test_fairness.py"),
+    # figures that a pencil can check
+    (f"{CORE}/result/steps.py", 'if told is (kind == "noted"):', 'if told is not (kind == "noted"):', "tests/core/result/test_steps.py"),
+    (f"{CORE}/result/steps.py", "alike = len(ways[0]) > 1 and set(ways[0]) == set(ways[1])", "alike = False", "tests/core/result/test_steps.py"),
+    (f"{CORE}/result/steps.py", "by_remainder = sorted(range(len(exact)), key=lambda i: whole[i] - exact[i])", "by_remainder = sorted(range(len(exact)), key=lambda i: exact[i] - whole[i])", "tests/core/result/test_steps.py"),
+    (f"{CORE}/inference/problem.py", "return mean if known and abs(mean / target - 1.0) > SPEED_OFF_TARGET else target", "return target", "tests/core/fairness/test_fairness.py"),
+    (f"{CORE}/model/paths.py", "usual_k = float(np.mean(settings)) if settings else 0.0", "usual_k = 0.0", "tests/core/result/test_steps.py"),
+    (f"{CORE}/analysis.py", "why = outside_its_pairs(made)", 'why = ""', "tests/core/test_analysis.py"),
+    (f"{CORE}/result/comparison.py", "return [x + sides.effect.log_ratio - whole for x in logs]", "return logs", "tests/core/result/test_pairs.py"),
+    (f"{CORE}/result/pairs.py", "for day, block in dict.fromkeys((d.day, d.block) for d in here):", "for day, block in dict.fromkeys((0, d.block) for d in here):", "tests/core/result/test_pairs.py"),
+    (f"{CORE}/result/by_instrument.py", "kinds = [k for k in on_all([*a, *b]) if trusted(case.study, k)]", "kinds = on_all([*a, *b])", "tests/core/result/test_by_instrument.py"),
+    ("src/fairmargin/exchange/reports/carried.py", "if hashlib.sha256(data).hexdigest() != found[1]:", "if False:", "tests/exchange/reports/test_carried.py"),
+    ("src/fairmargin/exchange/words/steps.py", "if abs(c.usual_percent) <= LEAST_USUAL * c.half_width_percent", "if True", "tests/exchange/words/test_steps.py"),
     # the logbook's promises
     (f"{BOOK}/files.py", "PRAGMA synchronous = EXTRA", "PRAGMA synchronous = OFF", "tests/logbook/test_opening.py"),
     (f"{BOOK}/opening.py", 'if found != "ok":', 'if found == "":', "tests/logbook/test_damage.py"),

@@ -147,3 +147,17 @@ def test_a_control_vehicle_cancels_the_day():
     assert abs(c.effect_percent + 5) < 0.5 * abs(alone.effect_percent + 5)
     assert c.interval_percent[0] < -5 < c.interval_percent[1]
     assert "vehicle-confounded" not in {x.code for x in analyse(study).concerns}
+
+
+def test_an_effect_outside_of_its_pairs_is_not_said(monkeypatch):
+    """Where its own corrected pairs speak against the model's figure, the plain difference is said, and why."""
+    study = driven_study("ABBA")
+    (believed,) = analyse(study).comparisons
+    monkeypatch.setattr("fairmargin.core.analysis.outside_its_pairs", lambda _c: "its effect lies outside of its pairs")
+    (c,) = analyse(study).comparisons
+    assert believed.method == "model" and c.method == "plain"
+    assert c.effect_percent == pytest.approx(c.as_measured_percent, abs=1.0)
+    assert c.half_width_percent > believed.half_width_percent
+    (told,) = [x for x in c.concerns if x.code == "model-contradicted"]
+    assert "its effect lies outside of its pairs" in told.message.lower()
+    assert c.standing.word == "with reservations"

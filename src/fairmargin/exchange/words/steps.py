@@ -13,6 +13,7 @@ from fairmargin.core.words import signed
 
 #: Of the margin, what may be taken as usual without the verdict's own sentence naming it.
 LEAST_USUAL: Final = 0.1
+MOST_MORE: Final = 3  # decimals beyond the usual that a written sum may take to come out
 #: Units that are distance over energy, and what a pencil averages instead.
 DISTANCE_PER_ENERGY: Final = {
     "mi/kWh": "Wh/mi",
@@ -69,18 +70,25 @@ def usual_words(c: Comparison) -> str:
 
 
 def sum_lines(c: Comparison, names: tuple[str, str], units: UnitChoice) -> list[str]:
-    """How the figure as read was reckoned, with the tester's own figures: one line a side by its name, then the ratio."""
+    """How the figure as read was reckoned, with the tester's own figures: one line a side by its name, then the ratio.
+
+    With as many decimals as the ratio of what is written needs to be the figure as read.
+    """
     if len(c.as_read) != 2:
         return []
     unit, factor = _unit(units)
-    lines, levels = [], []
-    for side, name in zip(c.as_read, names, strict=True):
-        decimals = _decimals(side.wh_per_km * factor)
-        of = f"{side.wh_per_km * factor:.{decimals}f}"
-        levels.append(of)
-        lines.append(f"{name}: {_reckoned(side, factor, decimals)} = {of} {label(unit)}")
-    a, b = (float(x) for x in levels)
-    lines.append(f"{levels[1]} / {levels[0]} \u2212 1 = {signed(100 * (b / a - 1))} %")
+    usual = _decimals(c.as_read[0].wh_per_km * factor)
+    lines: list[str] = []
+    for decimals in range(usual, usual + MOST_MORE + 1):
+        levels = [f"{side.wh_per_km * factor:.{decimals}f}" for side in c.as_read]
+        lines = [
+            f"{name}: {_reckoned(side, factor, decimals)} = {of} {label(unit)}"
+            for side, name, of in zip(c.as_read, names, levels, strict=True)
+        ]
+        a, b = (float(x) for x in levels)
+        lines.append(f"{levels[1]} / {levels[0]} \u2212 1 = {signed(100 * (b / a - 1))} %")
+        if signed(100 * (b / a - 1)) == signed(c.as_measured_percent):
+            break
     return lines
 
 
