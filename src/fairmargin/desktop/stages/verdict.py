@@ -124,10 +124,11 @@ class VerdictStage(Stage):
         self.fall_frame = frame
         head = QHBoxLayout()
         head.addWidget(label("From as read to the effect", "heading"))
-        head.addWidget(
-            label("% of the baseline \u00b7 filled: noted \u00b7 hollow: taken as usual, or weights", "muted"),
-            1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom,
-        )  # fmt: skip
+        key = Elided("muted")
+        key.setText("% of the baseline \u00b7 filled: noted \u00b7 hollow: taken as usual, or weights")
+        key.setMinimumWidth(40)
+        head.addSpacing(12)
+        head.addWidget(key, 1)
         box.addLayout(head)
         self.fall = StepsFall()
         box.addWidget(self.fall, 1)

@@ -205,8 +205,8 @@ def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -
         ends = c.interval_percent
         agree = ends[0] <= mean <= ends[1]
         lines.append(
-            f"The {count} corrected pairs {'agree with it' if agree else 'do not agree with it'}: their mean is {signed(mean)} %, "
-            f"and they spread by \u00b1{(high - low) / 2:.1f} % of it (what they share, such as wind, aside)."
+            f"The {count} corrected pairs {'agree with it' if agree else 'do not agree with it'}: their mean is {signed(mean)} "
+            f"\u00b1 {(high - low) / 2:.1f} % (what they share, such as wind, aside)."
         )
     if c.instruments:
         told = "; ".join(
