@@ -56,7 +56,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     # figures that a pencil can check
     (f"{CORE}/result/steps.py", 'if told is (kind == "noted"):', 'if told is not (kind == "noted"):', "tests/core/result/test_steps.py"),
     (f"{CORE}/result/steps.py", "alike = len(ways[0]) > 1 and set(ways[0]) == set(ways[1])", "alike = False", "tests/core/result/test_steps.py"),
-    (f"{CORE}/result/steps.py", "by_remainder = sorted(range(len(exact)), key=lambda i: whole[i] - exact[i])", "by_remainder = sorted(range(len(exact)), key=lambda i: exact[i] - whole[i])", "tests/core/result/test_steps.py"),
+    (f"{CORE}/result/steps.py", "by_remainder = sorted(range(len(exact)), key=lambda i: whole[i] - exact[i])", "by_remainder = list(range(len(exact)))", "tests/core/result/test_steps.py"),
     (f"{CORE}/inference/problem.py", "return mean if known and abs(mean / target - 1.0) > SPEED_OFF_TARGET else target", "return target", "tests/core/fairness/test_fairness.py"),
     (f"{CORE}/model/paths.py", "usual_k = float(np.mean(settings)) if settings else 0.0", "usual_k = 0.0", "tests/core/result/test_steps.py"),
     (f"{CORE}/analysis.py", "why = outside_its_pairs(made)", 'why = ""', "tests/core/test_analysis.py"),

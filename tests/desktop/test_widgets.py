@@ -15,6 +15,7 @@ from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.axis import Axis, nice_step
 from fairmargin.desktop.widgets.basics import percent, signed
+from fairmargin.desktop.widgets.charts import fall_of
 from fairmargin.desktop.widgets.fairness import FairnessLedger, leg_words
 from fairmargin.desktop.widgets.marginbar import MarginBar, between
 from fairmargin.exchange.tables.pasted import apply_cells, read_cells
@@ -243,3 +244,16 @@ def test_a_prediction_has_its_flag_whatever_its_unit(qtbot, window):
     assert predicted_percent(study, c) is None
     per_cent = study.with_(change=study.change.with_(prediction_percent=-4.0))
     assert predicted_percent(per_cent, c) == -4.0 and predicted_percent(said, None) is None
+
+
+@pytest.mark.parametrize("name", ["none", "colder", "wind-strong", "logged"])
+def test_the_way_of_every_leg_adds_up_as_it_is_printed(name):
+    """As read, each correction, corrected: to the tenth of a Wh/km, in kilometres and in miles."""
+    for leg in analyse(*unlike()[name]).legs:
+        lines = list(leg.corrections_wh_per_km.items())
+        for factor, unit in ((1.0, "Wh/km"), (1.609344, "Wh/mi")):
+            fall = fall_of(leg.measured_wh_per_km, lines, factor, unit, 1)
+            total = float(f"{fall.start:.1f}") + sum(x for _, x in fall.lines)
+            assert total == pytest.approx(float(f"{fall.end:.1f}"), abs=1e-6)
+            for (_, exact), (_, x) in zip(lines, fall.lines, strict=True):
+                assert abs(x - exact * factor) <= 0.1 + 1e-9

@@ -13,7 +13,7 @@ from tests.unlike import unlike
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.result.comparison import outside_its_pairs
-from fairmargin.core.result.steps import Step, as_shown
+from fairmargin.core.result.steps import Step, as_shown, rounded
 
 
 def only(study, traces=None):
@@ -70,6 +70,13 @@ def test_what_is_shown_adds_up_whatever_is_shown(sizes, as_read):
     assert round(as_read, 1) + sum(s.percent for s in shown) == pytest.approx(round(effect, 1), abs=1e-6)
     of = {s.source: s.percent for s in shown}
     assert all(abs(of.get(s.source, 0.0) - s.percent) <= 0.2 + 1e-9 for s in made)
+
+
+def test_the_largest_remainders_are_rounded_up():
+    # 147.0 and 151.8 as printed are 4.8 apart; 2.3, −0.1 and 2.4 from below make 4.6: the remainders 0.06 and 0.04 go up.
+    assert rounded(147.02, [2.33, -0.04, 2.44], 151.75) == [2.3, 0.0, 2.5]
+    assert rounded(10.0, [0.04, 0.04, 0.04], 10.12) == [0.1, 0.0, 0.0]
+    assert rounded(0.45, [1.0], 1.45) == [0.9] and rounded(1.0, [], 1.0) == []
 
 
 def test_what_nobody_noted_is_no_noted_step():

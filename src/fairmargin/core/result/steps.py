@@ -143,27 +143,42 @@ def _log_mean(a: float, b: float) -> float:
     return math.exp(a) if abs(b - a) < 1e-9 else (math.exp(b) - math.exp(a)) / (b - a)
 
 
+def rounded(start: float, parts: Sequence[float], end: float, decimals: int = 1) -> list[float]:
+    """Parts rounded so that start, parts and end, each as printed, add up: the largest remainders are rounded up.
+
+    Parameters
+    ----------
+    start, end : float
+        As they are, not rounded; `parts` lead from one to the other.
+    parts : sequence of float
+    decimals : int
+
+    Examples
+    --------
+    >>> rounded(147.02, [2.33, -0.04, 2.44], 151.75), rounded(0.45, [1.0], 1.45)
+    ([2.3, 0.0, 2.5], [0.9])
+    """
+    unit = 10.0**-decimals
+    exact = [v / unit for v in parts]
+    # As they are printed: the decimals of a figure are rounded from its digits, not from a quotient.
+    target = round(float(f"{end:.{decimals}f}") / unit) - round(float(f"{start:.{decimals}f}") / unit)
+    whole = [math.floor(x) for x in exact]
+    missing = target - sum(whole)
+    # Where that is not enough (start and end round apart), the next remainders as well.
+    by_remainder = sorted(range(len(exact)), key=lambda i: whole[i] - exact[i])
+    for i in range(abs(missing) if exact else 0):
+        at = by_remainder[i % len(exact)] if missing > 0 else by_remainder[-1 - i % len(exact)]
+        whole[at] += 1 if missing > 0 else -1
+    return [round(n * unit, decimals) for n in whole]
+
+
 def as_shown(as_read: float, made: Sequence[Step], effect: float, decimals: int = 1) -> list[Step]:
-    """Steps rounded so that as read, the steps and the effect, each as shown, add up (largest remainder).
+    """Steps rounded so that as read, the steps and the effect, each as shown, add up (see `rounded`).
 
     Steps of one source and kind are one; those that show as nothing are left out where the sum stands without them.
     """
-    unit = 10.0**-decimals
     together: dict[tuple[str, Kind], float] = {}
     for s in made:
         together[s.source, s.kind] = together.get((s.source, s.kind), 0.0) + s.percent
-    exact = [v / unit for v in together.values()]
-    # As they are printed: the decimals of a figure are rounded from its digits, not from a quotient.
-    target = round(float(f"{effect:.{decimals}f}") / unit) - round(float(f"{as_read:.{decimals}f}") / unit)
-    whole = [math.floor(x) for x in exact]
-    missing = target - sum(whole)
-    # The largest remainders are rounded up; where that is not enough (as read and effect round apart), the next as well.
-    by_remainder = sorted(range(len(exact)), key=lambda i: whole[i] - exact[i])
-    for i in range(abs(missing)):
-        at = by_remainder[i % len(exact)] if missing > 0 else by_remainder[-1 - i % len(exact)]
-        whole[at] += 1 if missing > 0 else -1
-    return [
-        Step(source, round(n * unit, decimals), kind)
-        for (source, kind), n in zip(together, whole, strict=True)
-        if n != 0
-    ]
+    shown = rounded(as_read, list(together.values()), effect, decimals)
+    return [Step(source, x, kind) for (source, kind), x in zip(together, shown, strict=True) if x != 0]

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.pairs import Pair, PairRow, pair_row
+from fairmargin.core.result.steps import rounded
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
@@ -123,9 +124,11 @@ class Fall:
 
 
 def fall_of(measured: float, corrections: Sequence[tuple[str, float]], factor: float, unit: str, decimals: int) -> Fall:
-    """Build a waterfall from Wh/km, scaled by `factor`; lines that never matter are left out."""
-    shown = tuple((line_words(name), value * factor) for name, value in corrections)
-    return Fall(measured * factor, shown, (measured + sum(v for _, v in corrections)) * factor, unit, decimals)
+    """Build a waterfall from Wh/km, scaled by `factor`; as read, lines and corrected add up as they are printed."""
+    start, end = measured * factor, (measured + sum(v for _, v in corrections)) * factor
+    figures = rounded(start, [value * factor for _, value in corrections], end, decimals)
+    shown = tuple((line_words(name), x) for (name, _), x in zip(corrections, figures, strict=True))
+    return Fall(start, shown, end, unit, decimals)
 
 
 class Waterfall(Chart):
