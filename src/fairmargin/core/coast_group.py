@@ -86,7 +86,8 @@ def _not_driven(r: Result) -> Result:
 
 
 def _at_speed(c: Conditions, speed_m_s: float) -> Conditions:
-    return replace(c, speed_m_s=speed_m_s)
+    """A run as the effect is stated for: opposite runs told its wind, whether or not anybody noted one."""
+    return replace(c, speed_m_s=speed_m_s, wind_known=True)
 
 
 def _observation(leg: Leg, coast: Coast, fit: CoastFit) -> Observation:

@@ -50,6 +50,8 @@ def test_it_is_told_as_coasted_and_nothing_as_driven():
     assert any("pairs of coasting runs: drag area" in line for line in beside(made.study, found, c, units))
     assert all(r.as_driven_wh_per_km is None and r.range_km is None and r.wh_per_km > 100 for r in found.results)
     assert {x.instrument for x in found.legs} == {"coasting"}
+    # Its wind was told by opposite runs: it is no guess of what is usual.
+    assert {s.kind for s in c.steps if s.source == "wind"} == {"noted"} and "nobody noted" not in said
     written = as_json(found)["coast_downs"]
     assert [x["configuration"] for x in written] == ["A", "B"] and written[0]["load"]["f2_n_s2_m2"] > 0.3
 
