@@ -354,10 +354,9 @@ def _compared(
     """One comparison and its concerns; by the plain difference where a correction would carry it outside of its own pairs."""
     fit, found = case.fit, [*check(case), *doubts]
     made = comparison(sides, view, found)
-    if view != "as-measured" and sides.method == "model":
-        made = replace(made, instruments=by_instrument(case, sides.baseline, sides.trial, case.study.confidence))
     if view == "as-measured" or sides.method == "plain":
         return made, found
+    made = replace(made, instruments=by_instrument(case, *sides.own, sides.way))
     why = outside_its_pairs(made)
     if not why or fit.criticism is None or case.trial not in fit.plain:
         directions = by_direction(case, sides)

@@ -69,3 +69,15 @@ def test_the_object_for_machines_has_them():
     assert all(len(x["interval_percent"]) == 2 for x in made["instruments"])
     (alone,) = as_json(analyse(driven_study("ABBA")))["comparisons"]
     assert alone["instruments"] == []
+
+
+def test_as_read_by_the_instrument_that_counts_is_the_figure_as_read():
+    """Back is dearer by a tenth and one way back is left out: both places have the balanced figure."""
+    study = two_instruments(3.23)
+    hilly = [
+        x.with_(average_shown=x.average_shown * 1.1, energy_kwh=x.energy_kwh * 1.1) if x.direction == "back" else x
+        for x in study.legs
+    ]
+    (c,) = analyse(study.with_legs(hilly).with_leg("L08", included=False, reason="queue")).comparisons
+    assert c.instruments[0].as_measured_percent == pytest.approx(c.as_measured_percent)
+    assert c.instruments[1].as_measured_percent == pytest.approx(-5.0, abs=0.3)

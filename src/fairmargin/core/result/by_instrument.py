@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from fairmargin.core.evidence.readings import Observation, trusted
 from fairmargin.core.fairness.context import ComparisonContext
+from fairmargin.core.result.steps import Direction, balanced
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,26 +49,26 @@ def read_by(o: Observation, instrument: str) -> Observation:
 
 
 def by_instrument(
-    case: ComparisonContext, a: Sequence[Observation], b: Sequence[Observation], confidence: float
+    case: ComparisonContext, a: Sequence[Observation], b: Sequence[Observation], way: Direction
 ) -> tuple[InstrumentEffect, ...]:
-    """Every instrument's own effect, the one that counts first; none where there is one alone, or one that is not trusted."""
+    """Every instrument's own effect, the one that counts first; none where there is one alone, or one that is not trusted.
+
+    `way` is what readings are balanced by, as in the figure as read.
+    """
     kinds = [k for k in on_all([*a, *b]) if trusted(case.study, k)]
     if len(kinds) < 2:
         return ()
     out = []
     for kind in kinds:
-        sides = [[read_by(o, kind) for o in side] for side in (a, b)]
+        own_a, own_b = ([read_by(o, kind) for o in side] for side in (a, b))
         effect = case.effect
         if kind != kinds[0]:
-            others = {o.legs[0]: o for side in sides for o in side}
+            others = {o.legs[0]: o for o in (*own_a, *own_b)}
             fit = case.refit(case.options, case.conditions, None, others)
             if fit is None or case.trial not in fit.effects:
                 continue
             effect = fit.effects[case.trial]
-        levels = [sum(o.energy_wh for o in side) / sum(o.shown_km for o in side) for side in sides]
-        out.append(
-            InstrumentEffect(
-                kind, 100.0 * (levels[1] / levels[0] - 1.0), effect.percent, effect.interval_percent(confidence)
-            )
-        )
+        first, second = balanced(own_a, own_b, way)
+        read, level = 100.0 * (second.wh_per_km / first.wh_per_km - 1.0), case.study.confidence
+        out.append(InstrumentEffect(kind, read, effect.percent, effect.interval_percent(level)))
     return tuple(out) if len(out) > 1 else ()

@@ -25,7 +25,7 @@ from fairmargin.core.result.looks import Look, level_at, look_words
 from fairmargin.core.result.margin import LEAST_VARIANCE, MarginLine, limiting, margin_lines
 from fairmargin.core.result.pairs import Drive, Pair, make_pairs
 from fairmargin.core.result.standing import standing
-from fairmargin.core.result.steps import Side, Step, balanced, steps
+from fairmargin.core.result.steps import Step, balanced, steps
 from fairmargin.core.result.types import Comparison, DirectionEffect, GridEnergy, LegResult, TripTime, View
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.registration import changed_since
@@ -59,6 +59,19 @@ class Sides:
     def leg(self, o: Observation) -> Leg:
         """First leg of an observation."""
         return self.study.leg(o.legs[0])
+
+    @property
+    def own(self) -> tuple[Sequence[Observation], Sequence[Observation]]:
+        """Readings of both sides; of the baseline's those of the vehicle under test, unless the change was swapped between them."""
+        a, b = self.both
+        if {self.leg(o).vehicle for o in a} == {self.leg(o).vehicle for o in b}:
+            return a, b
+        return [o for o in a if self.leg(o).vehicle != "control"] or a, b
+
+    def way(self, o: Observation) -> str:
+        """What an observation is balanced by: its direction, and its vehicle; a run charged back as a whole is both directions."""
+        leg = self.leg(o)
+        return " ".join(filter(None, ("" if len(o.legs) > 1 else leg.direction, leg.vehicle)))
 
 
 def sides_of(study: Study, trial: str, used: Sequence[Observation]) -> tuple[list[Observation], list[Observation]]:
@@ -103,7 +116,7 @@ def _as_it_stands(sides: Sides, view: View, found: Sequence[Concern]) -> Compari
     """A comparison whose interval is one of the study's confidence."""
     study, effect = sides.study, sides.effect
     a, b = sides.both
-    read = _as_read(sides)
+    read = balanced(*sides.own, sides.way)
     plain_a, plain_b = read[0].wh_per_km, read[1].wh_per_km
     as_measured = (plain_b / plain_a - 1) * 100
     stated = _as_measured(sides, plain_a, plain_b) if view == "as-measured" else _stated(study, effect)
@@ -213,28 +226,9 @@ def pairs_of(sides: Sides) -> int:
     return min(len({sides.leg(o).run or o.legs[0] for o in side}) for side in sides.both)
 
 
-def _own(sides: Sides) -> tuple[list[Observation], Sequence[Observation]]:
-    """Readings of both sides; of the baseline's those of the vehicle under test, unless the change was swapped between them."""
-    a, b = sides.both
-    if {sides.leg(o).vehicle for o in a} == {sides.leg(o).vehicle for o in b}:
-        return list(a), b
-    return [o for o in a if sides.leg(o).vehicle != "control"] or list(a), b
-
-
-def _way(sides: Sides, o: Observation) -> str:
-    """What an observation is balanced by: its direction, and its vehicle; a run charged back as a whole is both directions."""
-    leg = sides.leg(o)
-    return " ".join(filter(None, ("" if len(o.legs) > 1 else leg.direction, leg.vehicle)))
-
-
-def _as_read(sides: Sides) -> tuple[Side, Side]:
-    a, b = _own(sides)
-    return balanced(a, b, lambda o: _way(sides, o))
-
-
 def _steps(sides: Sides, stated: _Stated, view: View) -> tuple[Step, ...]:
     """Every step from as read to the effect."""
-    a, b = _own(sides)
+    a, b = sides.own
     lines = {
         name: sides.results[name].corrections_wh_per_km
         for o in (*a, *b)
@@ -242,7 +236,20 @@ def _steps(sides: Sides, stated: _Stated, view: View) -> tuple[Step, ...]:
         if view != "as-measured" and sides.method == "model"
     }
     conditions = {c.leg: c for c in sides.fitted}
-    return steps(a, b, lambda o: _way(sides, o), lines, conditions, math.log1p(stated.percent / 100))
+    return steps(a, b, sides.way, lines, conditions, math.log1p(stated.percent / 100))
+
+
+def _repeats(sides: Sides, both: tuple[Sequence[Observation], Sequence[Observation]]) -> tuple[float, int]:
+    """What drives of one configuration and way differ by as read: squares of logarithms, and their degrees of freedom."""
+    squares, freedom = 0.0, 0
+    for side in both:
+        groups: dict[str, list[float]] = {}
+        for o in side:
+            groups.setdefault(sides.way(o), []).append(math.log(o.as_read_wh_per_km))
+        for own in groups.values():
+            squares += float(np.sum((np.array(own) - np.mean(own)) ** 2))
+            freedom += len(own) - 1
+    return squares, freedom
 
 
 def _by_readings_alone(sides: Sides, percent: float) -> tuple[float, float]:
@@ -253,16 +260,9 @@ def _by_readings_alone(sides: Sides, percent: float) -> tuple[float, float]:
     """
     from scipy.special import stdtrit  # only here and where nothing is corrected
 
-    a, b = _own(sides)
-    squares, freedom, variance = 0.0, 0, 0.0
-    for side in (a, b):
-        groups: dict[str, list[float]] = {}
-        for o in side:
-            groups.setdefault(_way(sides, o), []).append(math.log(o.as_read_wh_per_km))
-        for own in groups.values():
-            squares += float(np.sum((np.array(own) - np.mean(own)) ** 2))
-            freedom += len(own) - 1
-        variance += float(np.mean([o.relative_sd**2 for o in side])) / len(side)
+    a, b = sides.own
+    squares, freedom = _repeats(sides, (a, b))
+    variance = sum(float(np.mean([o.relative_sd**2 for o in side])) / len(side) for side in (a, b))
     level = sides.study.confidence
     by_steps = intervals.deviate(level) * math.sqrt(variance)
     by_repeats = 0.0
@@ -313,14 +313,7 @@ def _as_measured(sides: Sides, plain_a: float, plain_b: float) -> _Stated:
     from scipy.special import stdtrit  # only for this view
 
     a, b = sides.both
-    squares, freedom = 0.0, 0
-    for side in (a, b):
-        by_direction: dict[str, list[float]] = {}
-        for o in side:
-            by_direction.setdefault(sides.leg(o).direction, []).append(math.log(o.as_read_wh_per_km))
-        for values in by_direction.values():
-            squares += float(np.sum((np.array(values) - np.mean(values)) ** 2))
-            freedom += len(values) - 1
+    squares, freedom = _repeats(sides, (a, b))
     whole_freedom = priors.AS_MEASURED_FREEDOM + freedom
     variance = (priors.AS_MEASURED_FREEDOM * priors.AS_MEASURED_SCATTER**2 + squares) / whole_freedom
     reading = float(np.mean([o.relative_sd**2 for o in (*a, *b)]))
@@ -443,7 +436,7 @@ def _within_the_whole(sides: Sides, ways: Sequence[str]) -> list[float]:
 
     Each direction fitted by itself would be held towards what is usual by itself, and the whole could lie outside of both.
     """
-    a, b = _own(sides)
+    a, b = sides.own
     logs, bases = [], []
     for way in ways:
         levels = []
