@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Final, Literal
 
 import numpy as np
@@ -164,7 +165,7 @@ def _as_it_stands(sides: Sides, view: View, found: Sequence[Concern]) -> Compari
         coasted=sides.coasted,
         steps=_steps(sides, stated, view),
         as_read=read,
-        plain_interval_percent=_by_readings_alone(sides, as_measured),
+        plain_interval=partial(_by_readings_alone, sides, as_measured),
         declared_mass_percent=100 * math.expm1(effect.declared_mass),
         baseline_as_read=plain_a,
         trial_as_read=plain_b,
@@ -258,7 +259,7 @@ def _by_readings_alone(sides: Sides, percent: float) -> tuple[float, float]:
     Repeats are drives of one configuration and direction; a t interval (Student 1908) of what they differ by, and the steps
     alone where there is no repeat.
     """
-    from scipy.special import stdtrit  # only here and where nothing is corrected
+    from scipy.special import stdtrit  # only where it is asked for
 
     a, b = sides.own
     squares, freedom = _repeats(sides, (a, b))

@@ -149,11 +149,17 @@ class Comparison:
     instruments: tuple[InstrumentEffect, ...] = ()  # where both sides were read with several
     steps: tuple[Step, ...] = ()  # from as measured to the effect
     as_read: tuple[Side, ...] = ()  # baseline and trial as a pencil has them
-    plain_interval_percent: tuple[float, float] = (0.0, 0.0)  # of the figure as read, by steps and repeats alone
     coasted: bool = False  # from coasting runs: no consumption was read
     look: Look | None = None  # before all sealed pairs were driven
     #: The same with each family of priors changed in turn; worked out when it is asked for.
     sensitivity: Callable[[], tuple[PriorMoved, ...]] = field(default=tuple, compare=False, repr=False)
+    #: See `plain_interval_percent`; worked out when it is asked for: Student's t is slow to load.
+    plain_interval: Callable[[], tuple[float, float]] = field(default=lambda: (0.0, 0.0), compare=False, repr=False)
+
+    @property
+    def plain_interval_percent(self) -> tuple[float, float]:
+        """Interval of the figure as read, by the instruments' steps and what repeats differ by alone."""
+        return self.plain_interval()
 
     @property
     def usual_percent(self) -> float:

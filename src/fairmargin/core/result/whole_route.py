@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 from typing import Final
 
 from fairmargin.core import intervals
@@ -105,7 +106,7 @@ def _whole(study: Study, own: Sequence[Comparison], lengths: Mapping[str, float]
         instruments=(),
         steps=_steps(own, share, as_measured, effect),
         as_read=(),
-        plain_interval_percent=_by_readings_alone(own, share, as_measured),
+        plain_interval=partial(_by_readings_alone, own, share, as_measured),
         declared_mass_percent=sum(s * c.declared_mass_percent for s, c in zip(share, own, strict=True)),
         baseline_as_read=read_a,
         trial_as_read=read_b,
