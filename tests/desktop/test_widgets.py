@@ -257,3 +257,16 @@ def test_the_way_of_every_leg_adds_up_as_it_is_printed(name):
             assert total == pytest.approx(float(f"{fall.end:.1f}"), abs=1e-6)
             for (_, exact), (_, x) in zip(lines, fall.lines, strict=True):
                 assert abs(x - exact * factor) <= 0.1 + 1e-9
+
+
+def test_the_sum_is_written_out_when_it_is_asked_for(qtbot, window):
+    window.session.add_study(driven_study("ABBA"))
+    window.go_to("verdict")
+    page = window.stage("verdict")
+    assert not page.sums.isVisibleTo(page) and page.sums.text() == ""
+    page.show_sum.click()
+    assert page.sums.isVisibleTo(page) and "/ 2 = " in page.sums.text() and "nothing else" in page.sums.text()
+    window.session.edit(window.session.study.with_leg("L01", average_shown=180.0), "another reading")
+    assert "out 17.50" in page.sums.text(), "it follows the readings while it is open"
+    page.show_sum.click()
+    assert not page.sums.isVisibleTo(page)

@@ -148,9 +148,26 @@ class VerdictStage(Stage):
         body.addWidget(frame, 3)
 
     def _toggle_sum(self, shown: bool) -> None:
-        self.sums.setVisible(shown and bool(self.sums.text()))
+        """Write the sums out where they are wanted: their margin takes Student's t, which is slow to load."""
+        c = self.session.comparison
+        lines = self._sums(c) if shown and c is not None else []
+        self.sums.setText("\n".join(lines))
+        self.sums.setVisible(bool(lines))
 
-    def _show_steps(self, study: Study, c: Comparison, names: tuple[str, str]) -> None:
+    def _sums(self, c: Comparison) -> list[str]:
+        study, units = self.session.study, self.session.units
+        assert study is not None
+        base, trial = (quoted(side_words(study, x, units)) for x in (c.baseline, c.trial))
+        lines = sum_lines(c, (base, trial), units)
+        if lines:
+            low, high = c.plain_interval_percent
+            lines.append(
+                f"As read {signed(c.as_measured_percent)} % ({signed(low)} to {signed(high)} % by the instruments' steps and what "
+                "repeats differ by, nothing else)."
+            )
+        return lines
+
+    def _show_steps(self, study: Study, c: Comparison) -> None:
         """Draw the steps of a comparison; nothing where nothing lies between."""
         self.fall_frame.setVisible(bool(c.steps))
         made = [(step_words(s), s.percent, s.kind) for s in shown_steps(c)]
@@ -162,15 +179,7 @@ class VerdictStage(Stage):
             else ""
         )
         self.fall_words.setText(f"{sum_of_steps(c)}.{asks}")
-        low, high = c.plain_interval_percent
-        lines = sum_lines(c, names, self.session.units)
-        if lines:
-            lines.append(
-                f"As read {signed(c.as_measured_percent)} % ({signed(low)} to {signed(high)} % by the instruments' steps and what "
-                "repeats differ by, nothing else)."
-            )
-        self.show_sum.setVisible(bool(lines))
-        self.sums.setText("\n".join(lines))
+        self.show_sum.setVisible(len(c.as_read) == 2)
         self._toggle_sum(self.show_sum.isChecked())
 
     def _lay_other_priors(self, box: QVBoxLayout) -> None:
@@ -423,7 +432,7 @@ class VerdictStage(Stage):
         self.beside.setText("\n".join(lines))
         self.beside.setVisible(bool(lines))
         self.say_not.setText(may_not(study, analysis, c, self.session.units))
-        self._show_steps(study, c, (quoted(base), quoted(trial)))
+        self._show_steps(study, c)
 
 
 def reason_line(c: Comparison, study: Study) -> str:
