@@ -127,6 +127,14 @@ class Band:
         z = (off - self.offsets[:, which]) / self.sds[:, which]
         return float(sum(w * 0.5 * math.erfc(-x * math.sqrt(0.5)) for w, x in zip(self.weights, z, strict=True)))
 
+    def held_to(self, log_shift: Array, spread: Array) -> Band:
+        """The same, each moved by a logarithm, with margins `spread` times as wide."""
+        factor = np.exp(log_shift)
+        return Band(
+            self.wh * factor, self.scale * factor, self.gives_back, self.weights, self.offsets * spread, self.sds * spread,
+            {name: variance * spread**2 for name, variance in self.sources.items()},
+        )  # fmt: skip
+
     def shifted(self, log_shift: float, sd: float, source: str) -> Band:
         """The same, moved by a logarithm that is itself known to a standard deviation."""
         own = sd * np.abs(self.wh) / self.scale

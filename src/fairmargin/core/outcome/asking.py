@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Final
 
 import numpy as np
@@ -13,19 +13,44 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.climate import CLIMATE_SETTING_C, LEAST_CLIMATE_K
 from fairmargin.core.inference.prediction import Band, Circumstances, Predictor
 from fairmargin.core.inference.priors import HELD_TO_COME
+from fairmargin.core.inference.problem import speed_of_study
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.laws.battery import capacity_sd
-from fairmargin.core.outcome.parts import evidence_parts, fit_options
+from fairmargin.core.outcome.parts import EvidencePart, evidence_parts, fit_options
 from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import View
 from fairmargin.core.study import Study, Trace, Vehicle
 from fairmargin.core.study.cells import vehicle_of
+from fairmargin.core.units import said, said_range
 
 #: Methods whose legs a road load is not fitted to.
 NOT_ASKED: Final = frozenset({"everyday", "climb", "side-by-side"})
 TANK_SHARE: Final = 0.01  # share by which a tank's volume is off
 NEAR_SPEED: Final = 1.03  # a speed within this factor of those driven was driven
+LEAST_SPREAD: Final = 0.8  # margins of what is foretold are at least this part of the result's, at most its inverse
 NEAR_K: Final = 3.0  # and a temperature so near
+
+
+@dataclass(frozen=True, slots=True)
+class Stated:
+    """What makes what is foretold at a speed what the study's result says of it: one figure for one thing."""
+
+    kmh: float
+    log_shift: float
+    spread: float  # factor of the margin
+
+
+def _held_to(
+    stated: Sequence[Stated], asked: Sequence[Circumstances], km: NDArray[np.float64] | None
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Log shift and factor of margins of every drive asked about, between the speeds driven; of a sum, their mean."""
+    speeds = [a.speed_kmh for a in asked]
+    at = [s.kmh for s in stated]
+    shift, spread = (np.interp(speeds, at, [getattr(s, n) for s in stated]) for n in ("log_shift", "spread"))
+    if km is None:
+        return shift, spread
+    share = km / km.sum(axis=1, keepdims=True)
+    return share @ shift, share @ spread
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -38,6 +63,7 @@ class Asking:
     anchors: Mapping[
         str, tuple[float, float]
     ]  # of configurations that the model does not explain: log shift and its sd
+    stated: Mapping[str, Sequence[Stated]] = field(default_factory=dict)  # of the others, by speed
 
     @property
     def configurations(self) -> tuple[str, ...]:
@@ -66,6 +92,8 @@ class Asking:
     ) -> Band:
         """As `Predictor.band`, held to the plain answer where the model was not believed."""
         found = self.predictor.band(configuration, asked, km, to_come_km)
+        if self.stated.get(configuration):
+            found = found.held_to(*_held_to(self.stated[configuration], asked, km))
         shift = self.anchors.get(configuration)
         return found if shift is None else found.shifted(*shift, "model contradicted")
 
@@ -180,11 +208,8 @@ def askings(
     found = []
     for part in evidence_parts(study, traces):
         predictor = Predictor(part.study, part.conditions, part.observations, part.logs, options)
-        plain = {
-            r.configuration: r
-            for r in results
-            if r.method == "plain" and r.vehicle == part.vehicle and (r.sector or "") == part.sector
-        }
+        own = [r for r in results if r.vehicle == part.vehicle and (r.sector or "") == part.sector]
+        plain = {r.configuration: r for r in own if r.method == "plain"}
         anchors = {}
         for name in predictor.configurations:
             r = plain.get(name)
@@ -195,8 +220,27 @@ def askings(
             shift = math.log(r.wh_per_km / float(at.wh[0]))
             spread = math.log(r.interval_wh_per_km[1] / r.interval_wh_per_km[0]) / 4.0
             anchors[name] = (shift, math.hypot(shift, spread))
-        found.append(Asking(part.vehicle, part.sector, predictor, anchors))
+        stated = {name: _as_stated(predictor, part, name, own) for name in predictor.configurations}
+        found.append(Asking(part.vehicle, part.sector, predictor, anchors, stated))
     return tuple(found)
+
+
+def _as_stated(predictor: Predictor, part: EvidencePart, configuration: str, results: Sequence[Result]) -> list[Stated]:
+    """A configuration's results by the model, as what is foretold is held to them.
+
+    The two differ by tenths of a per cent: the study's fit is of one speed, what is asked about may be of several.
+    """
+    found = []
+    for r in results:
+        if r.configuration != configuration or r.method != "model" or not r.wh_per_km or not r.interval_wh_per_km:
+            continue
+        kmh = float(r.speed_kmh or 3.6 * speed_of_study(part.study, part.conditions))
+        at = predictor.band(configuration, [Circumstances(kmh)])
+        low, high = at.interval(0, part.study.confidence)
+        width = math.log(r.interval_wh_per_km[1] / r.interval_wh_per_km[0]) / math.log(high / low)
+        spread = min(max(width, LEAST_SPREAD), 1.0 / LEAST_SPREAD)
+        found.append(Stated(kmh, math.log(r.wh_per_km / float(at.wh[0])), spread))
+    return sorted(found, key=lambda s: s.kmh)
 
 
 def held(asked: Circumstances) -> Circumstances:
@@ -309,13 +353,13 @@ def not_driven(predictor: Predictor, asked: Circumstances) -> tuple[str, ...]:
     found = []
     low, high = predictor.driven_kmh
     if not low / NEAR_SPEED <= asked.speed_kmh <= high * NEAR_SPEED:
-        driven = f"{(low + high) / 2:.0f} km/h" if high - low < 4 else f"{low:.0f} to {high:.0f} km/h"
-        found.append(f"{asked.speed_kmh:.0f} km/h was not driven ({driven} was)")
+        driven = said((low + high) / 2, "km/h") if high - low < 4 else said_range(low, high, "km/h")
+        found.append(f"{said(asked.speed_kmh, 'km/h')} was not driven ({driven} was)")
     cold, warm = predictor.driven_c
     t = predictor.reference_c if asked.temperature_c is None else asked.temperature_c
     if not cold - NEAR_K <= t <= warm + NEAR_K:
-        driven = f"{(cold + warm) / 2:.0f} °C" if warm - cold < 3 else f"{cold:.0f} to {warm:.0f} °C"
-        found.append(f"{t:.0f} °C was not driven ({driven} was)".replace("-", "\u2212"))
+        driven = said((cold + warm) / 2, "°C") if warm - cold < 3 else said_range(cold, warm, "°C")
+        found.append(f"{said(t, '°C')} was not driven ({driven} was)")
     if asked.road in {"damp", "wet", "snow"}:
         found.append(f"a {asked.road} road is common practice, not this vehicle" if asked.road != "snow" else
                      "snow is common practice, not this vehicle")  # fmt: skip

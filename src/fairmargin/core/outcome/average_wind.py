@@ -94,4 +94,25 @@ def of_comparison(study: Study, asking: Asking, c: Comparison, told_ms: float | 
     if of_speed_or_road or not driven or c.method != "model" or c.verdict == "not a fair comparison":
         return None
     wind = USUAL_WIND_MS if told_ms is None else told_ms
-    return wind_averaged(asking, c.trial, c.baseline, c.speed_kmh, wind, c.confidence)
+    found = wind_averaged(asking, c.trial, c.baseline, c.speed_kmh, wind, c.confidence)
+    return found if found is None or study.reference.wind_speed_ms else _as_stated(found, c)
+
+
+def _as_stated(found: WindAveraged, c: Comparison) -> WindAveraged:
+    """In still air the effect as it is stated everywhere; in the wind what the wind makes of it."""
+
+    def moved(stated: float, still: float, windy: float) -> float:
+        return 100.0 * ((1 + stated / 100) * (1 + windy / 100) / (1 + still / 100) - 1)
+
+    (low, high), (still_low, still_high), (windy_low, windy_high) = (
+        c.interval_percent,
+        found.still_interval,
+        found.interval,
+    )
+    return WindAveraged(
+        found.wind_ms,
+        c.effect_percent,
+        c.interval_percent,
+        moved(c.effect_percent, found.still_percent, found.percent),
+        (moved(low, still_low, windy_low), moved(high, still_high, windy_high)),
+    )
