@@ -12,6 +12,7 @@ from fairmargin.core.conditions import registry
 from fairmargin.core.conditions.causes import Group, Regressor
 from fairmargin.core.conditions.room import Told
 from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.result.steps import rounded
 
 LEAST_VARIANCE: Final = 1e-10  # log variance below which a source is not listed
 
@@ -25,6 +26,46 @@ class MarginLine:
     legs: tuple[str, ...]
     cause: str
     remedy: str
+
+
+@dataclass(frozen=True, slots=True)
+class SquarePart:
+    """One line of a margin as it is told: what it would be alone, and its part of the margin's square."""
+
+    line: MarginLine
+    percent_of_square: int  # those of all lines add up to 100
+
+
+#: A source has a line of its own from this half-width on as it is shown. [%]
+LEAST_SHOWN_PERCENT: Final = 0.05
+OTHERS: Final = "others"
+
+
+def square_parts(margin: Sequence[MarginLine], least_share: float = 0.0) -> tuple[SquarePart, ...]:
+    """Lines of a margin with their parts of its square, which add up to 100 as shown; what is small is one line, `OTHERS`.
+
+    Half-widths add in squares, so that as printed they do not add up by hand; their parts of the square do.
+
+    Parameters
+    ----------
+    margin : sequence of MarginLine
+    least_share : float, optional
+        Share of the whole half-width from which a line stands by itself.
+    """
+    squares = [line.half_width_percent**2 for line in margin]
+    whole = sum(squares)
+    if whole <= 0.0:
+        return ()
+    shares = [round(x) for x in rounded(0.0, [100.0 * s / whole for s in squares], 100.0, 0)]
+    least = max(least_share * math.sqrt(whole), LEAST_SHOWN_PERCENT)
+    told = [SquarePart(x, n) for x, n in zip(margin, shares, strict=True) if x.half_width_percent >= least]
+    rest = [(x, n) for x, n in zip(margin, shares, strict=True) if x.half_width_percent < least]
+    half = math.sqrt(sum(x.half_width_percent**2 for x, _ in rest))
+    left = sum(n for _, n in rest)
+    if half >= LEAST_SHOWN_PERCENT or left:
+        names = ", ".join(x.source for x, _ in rest)
+        told.append(SquarePart(MarginLine(OTHERS, half, (), names, ""), left))
+    return tuple(told)
 
 
 #: Sources that are no condition's.

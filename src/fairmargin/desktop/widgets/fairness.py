@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from fairmargin.core.fairness import Concern
 from fairmargin.core.fairness.checks import stage_of
-from fairmargin.core.result.margin import MarginLine
+from fairmargin.core.result.margin import MarginLine, SquarePart, square_parts
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
@@ -23,7 +23,6 @@ from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, clear, label, 
 from fairmargin.exchange.words.results import level_words
 
 LEAST_TOLD: Final = 0.2  # share of the margin from which a source has a line of its own
-LEAST_SHOWN_PERCENT: Final = 0.05
 COLOUR = {"note": "fine", "caution": "caution", "blocks": "blocks"}
 
 
@@ -99,18 +98,19 @@ class _Charge(QWidget):
         painter.end()
 
 
-class _Half(QWidget):
-    """A line of the margin as a bar, on the scale of the whole half-width."""
+class _Square(QWidget):
+    """Part of a margin's square that a line makes, beginning where the lines before it end; the whole width is the square."""
 
-    def __init__(self, share: float) -> None:
+    def __init__(self, before: int, part: int) -> None:
         super().__init__()
-        self._share = share
+        self._before, self._part = before / 100.0, part / 100.0
         self.setFixedHeight(6)
 
     def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)
-        painter.fillRect(QRectF(0, 1, self.width(), 4), theme.colour("rule"))
-        painter.fillRect(QRectF(0, 1, max(self.width() * self._share, 1.5), 4), theme.colour("link"))
+        wide = self.width()
+        painter.fillRect(QRectF(0, 1, wide, 4), theme.colour("rule"))
+        painter.fillRect(QRectF(wide * self._before, 1, max(wide * self._part, 1.5), 4), theme.colour("link"))
         painter.end()
 
 
@@ -120,14 +120,6 @@ def alone_result(analysis: Analysis | None) -> Result | None:
         return None
     told = [r for r in analysis.results if r.as_driven_wh_per_km is not None or r.range_km is not None]
     return next((r for r in told if r.sector == WHOLE), told[0] if told else None)
-
-
-def told_lines(margin: Sequence[MarginLine]) -> tuple[list[MarginLine], float]:
-    """Lines that are worth a word, and what the rest makes together; in squares they are the margin still."""
-    whole = math.sqrt(sum(line.half_width_percent**2 for line in margin))
-    told = [line for line in margin if line.half_width_percent >= LEAST_TOLD * whole]
-    rest = math.sqrt(max(whole**2 - sum(line.half_width_percent**2 for line in told), 0.0))
-    return told, rest
 
 
 class FairnessLedger(QFrame):
@@ -221,12 +213,12 @@ class FairnessLedger(QFrame):
         self._intro.setText(
             f"What makes the margin, and what each doubt could be worth, beside an effect of {abs(c.effect_percent):.1f} %."
         )
-        self._show_margin(study, c.margin, c.half_width_percent)
+        self._show_margin(study, c.margin)
         self._show_doubts(study, c)
         self._list.addStretch()
         self._sum.setText(f"\u00b1{c.half_width_percent:.1f}")
         colour = {"fair": "fine", "with reservations": "caution", "not fair": "blocks"}[c.standing.word]
-        self._words.setText(c.standing.sentence)
+        self._words.setText(in_units(c.standing.sentence, units))
         self._words.setStyleSheet(f"color: {getattr(theme.colours, colour)}; font-weight: 600;")
         self._foot.show()
 
@@ -247,16 +239,13 @@ class FairnessLedger(QFrame):
         if not c.concerns:
             self._list.addWidget(label("No doubts found.", "muted"))
 
-    def _show_margin(self, study: Study, margin: Sequence[MarginLine], half_width: float) -> None:
+    def _show_margin(self, study: Study, margin: Sequence[MarginLine]) -> None:
         """The sources of a margin, those worth a word; the first with its cause and remedy."""
-        self._section("What makes the margin", "In squares these are the margin.")
-        told, rest = told_lines(margin)
-        for i, line in enumerate(told):
-            self._list.addWidget(self._line(study, line, half_width, i == 0))
-        if rest >= LEAST_SHOWN_PERCENT:
-            names = ", ".join(line.source for line in margin[len(told) :])
-            others = MarginLine("others", rest, (), names, "")
-            self._list.addWidget(self._line(study, others, half_width, False))
+        self._section("What makes the margin", "Of each what it would be alone, and its part of the margin's square.")
+        before = 0
+        for i, part in enumerate(square_parts(margin, LEAST_TOLD)):
+            self._list.addWidget(self._line(study, part, before, i == 0))
+            before += part.percent_of_square
 
     def _show_outlook(self, study: Study, margin: Sequence[MarginLine]) -> None:
         """Before the first leg: what this plan will leave open, priced."""
@@ -264,7 +253,7 @@ class FairnessLedger(QFrame):
         self._intro.setText(
             "Nothing is driven yet. Driven as planned, with everything noted, this is what would still be open."
         )
-        self._show_margin(study, margin, half)
+        self._show_margin(study, margin)
         self._list.addStretch()
         self._sum.setText(f"\u00b1{half:.1f}")
         self._words.setText("Expected of this plan. What nobody notes on the day makes it wider.")
@@ -277,7 +266,7 @@ class FairnessLedger(QFrame):
         self._intro.setText(
             f"What makes the margin of the consumption {level_words(study, r, self._units)}, in per cent of it."
         )
-        self._show_margin(study, r.margin, half)
+        self._show_margin(study, r.margin)
         self._list.addStretch()
         self._sum.setText(f"\u00b1{half:.1f}")
         self._words.setText("One configuration: nothing is compared, so nothing is fair or unfair.")
@@ -290,25 +279,29 @@ class FairnessLedger(QFrame):
         head.setAccessibleDescription(words)
         self._list.addWidget(head)
 
-    def _line(self, study: Study, line: MarginLine, whole: float, first: bool) -> QWidget:
+    def _line(self, study: Study, part: SquarePart, before: int, first: bool) -> QWidget:
+        line = part.line
         box = QWidget()
         layout = QVBoxLayout(box)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(1)
         top = QHBoxLayout()
         top.addWidget(label(line.source.capitalize()), 1)
+        of_square = label(f"{part.percent_of_square} %", "muted")
+        of_square.setToolTip("Part of the margin's square; all parts add up to 100 %.")
+        top.addWidget(of_square)
         half = PlainLabel(f"\u00b1{line.half_width_percent:.1f}")
         half.setStyleSheet("font-weight: 600;")
         top.addWidget(half)
         layout.addLayout(top)
-        layout.addWidget(_Half(line.half_width_percent / whole if whole > 0 else 0.0))
+        layout.addWidget(_Square(before, part.percent_of_square))
         said = [x for x in (leg_words(study, line.legs), line.cause) if x]
         if first:
             layout.addWidget(label(in_units(sentence(f"{': '.join(said)}."), self._units), "muted", wrap=True))
-            step = label(line.remedy, wrap=True)
+            step = label(in_units(line.remedy, self._units), wrap=True)
             step.setStyleSheet(f"color: {theme.colours.link};")
             layout.addWidget(step)
-        box.setToolTip(as_tip(sentence(f"{': '.join(said)}. {line.remedy}")))
+        box.setToolTip(as_tip(in_units(sentence(f"{': '.join(said)}. {line.remedy}"), self._units)))
         return box
 
     def _entry(self, study: Study, concern: Concern, reach: float) -> QWidget:
@@ -342,13 +335,13 @@ class FairnessLedger(QFrame):
             body.addWidget(_Charge(concern, reach))
         stage = stage_of(concern.code) or "drive"
         if concern.next_step.startswith("Nothing"):
-            body.addWidget(label(concern.next_step, "muted"))
+            body.addWidget(label(in_units(concern.next_step, self._units), "muted"))
         else:
             step = label(in_units(concern.next_step, self._units), wrap=True)
             step.setStyleSheet(f"color: {theme.colours.link};")
             body.addWidget(step)
             go = link(f"Look in {stage.capitalize()}")
-            go.setAccessibleName(f"{concern.title}: look in {stage.capitalize()}")
+            go.setAccessibleName(f"{in_units(concern.title, self._units)}: look in {stage.capitalize()}")
             go.clicked.connect(lambda _=False, s=stage: self.goTo.emit(s))
             body.addWidget(go)
         box.setToolTip(as_tip(in_units(concern.message, self._units)))
