@@ -339,8 +339,8 @@ def _test_day(
             study, said, a, b, members, results, conditions, fit.conditions, fit.scatter_share,
             fit.as_driven, "plain" if doubtful else "model", sector or None,
         )  # fmt: skip
-        made, found = _compared(case, sides, view, doubts)
-        concerns += found
+        made = _compared(case, sides, view, doubts)
+        concerns += made.concerns
         comparisons.append(made)
     several = len({c.configuration for c in own}) > 1
     driven = _driven(study, fit, used, sector, view, conditions)
@@ -348,22 +348,20 @@ def _test_day(
     return Group(comparisons, concerns, results, fit.scatter_evidence if several else None, driven, learned)
 
 
-def _compared(
-    case: ComparisonContext, sides: Sides, view: View, doubts: Sequence[Concern]
-) -> tuple[Comparison, list[Concern]]:
-    """One comparison and its concerns; by the plain difference where a correction would carry it outside of its own pairs."""
+def _compared(case: ComparisonContext, sides: Sides, view: View, doubts: Sequence[Concern]) -> Comparison:
+    """One comparison; by the plain difference where a correction would carry it outside of its own pairs."""
     fit, found = case.fit, [*check(case), *doubts]
     made = comparison(sides, view, found)
     if view == "as-measured" or sides.method == "plain":
-        return made, found
+        return made
     made = replace(made, instruments=by_instrument(case, *sides.own, sides.way))
     why = outside_its_pairs(made)
     if not why or fit.criticism is None or case.trial not in fit.plain:
         directions = by_direction(case, sides)
-        return replace(made, directions=directions, sensitivity=_sensitivity(case.study, fit, made)), found
+        return replace(made, directions=directions, sensitivity=_sensitivity(case.study, fit, made))
     doubted = replace(fit, criticism=replace(fit.criticism, outside=why))
     found = [*check(replace(case, fit=doubted)), *doubts]
-    return comparison(replace(sides, effect=fit.plain[case.trial], method="plain"), view, found), found
+    return comparison(replace(sides, effect=fit.plain[case.trial], method="plain"), view, found)
 
 
 def _sensitivity(study: Study, fit: Fit, c: Comparison) -> Callable[[], tuple[PriorMoved, ...]]:

@@ -296,7 +296,10 @@ CONDITION: Final = Condition(
     FIELDS,
     unknowns,
     told={
-        Group.DISPLAY_STEP: Told("the display shows no finer step", "Read a finer display, or drive longer legs."),
+        Group.DISPLAY_STEP: Told(
+            "the display shows no finer step",
+            "Read a finer display; longer legs help where it shows a total, not an average.",
+        ),
         Group.INSTRUMENTS: Told(
             "legs were read with different instruments", "Read every leg with the same instrument."
         ),

@@ -132,6 +132,8 @@ def _as_it_stands(sides: Sides, view: View, found: Sequence[Concern]) -> Compari
     )
     said = "" if view == "as-measured" else _by_what_was_sealed(study, stated, effect, found)
     ruling, deviate = _ruling(sides, stated, found, lines), intervals.deviate(study.confidence)
+    lines = tuple(replace(x, remedy=verdict.agreeing(x.remedy, ruling)) for x in lines)
+    found = [replace(x, next_step=verdict.agreeing(x.next_step, ruling)) for x in found]
     step = math.sqrt(12.0) * float(np.mean([o.relative_sd for o in (*a, *b)]))
     return Comparison(
         baseline=study.baseline.id,

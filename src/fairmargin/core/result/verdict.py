@@ -153,6 +153,32 @@ def reason(study: Study, ruling: Ruling, found: Sequence[Concern]) -> str:
     )
 
 
+#: What sources and concerns ask for that more pairs would mend.
+MORE_PAIRS: Final = "drive more pairs."
+
+
+def agreeing(remedy: str, ruling: Ruling) -> str:
+    """A remedy that does not ask for more pairs where the verdict says that they do not help.
+
+    Examples
+    --------
+    >>> blocked = Ruling("not a fair comparison", 1.0, (-1.0, 3.0), 4.0, 2, None)
+    >>> agreeing("Look for what differed, and note it; drive more pairs.", blocked)
+    'Look for what differed, and note it.'
+    """
+    help_now = ruling.word == "not settled" and ruling.pairs_needed is not None
+    if help_now or not remedy.lower().endswith(MORE_PAIRS):
+        return remedy
+    rest = remedy[: -len(MORE_PAIRS)].rstrip(" ;,")
+    if rest:
+        return f"{rest}."
+    if ruling.word in SETTLED:
+        return "Nothing is needed: it is settled. More pairs would narrow it."
+    if ruling.word == "not a fair comparison":
+        return "Nothing as long as it is not fair: more pairs like these would not make it so."
+    return "More pairs would make this smaller, but alone they cannot settle it."
+
+
 def pairs_words(said: VerdictWord, pairs: int, needed: int | None, limited_by: str = "", remedy: str = "") -> str:
     """Say what more pairs would do: the one statement about pairs, wherever one is made.
 
