@@ -36,6 +36,15 @@ class DirectionResult:
 
 
 @dataclass(frozen=True, slots=True)
+class ReadBy:
+    """Legs of a result that one instrument counts for, and their consumption as driven."""
+
+    instrument: str
+    legs: tuple[str, ...]
+    wh_per_km: float
+
+
+@dataclass(frozen=True, slots=True)
 class Result:
     """Consumption of one vehicle and configuration at one speed in one sector.
 
@@ -62,6 +71,7 @@ class Result:
     share_alike: float = 0.0  # and that they do
     method: str = "model"
     margin: tuple[MarginLine, ...] = ()  # of the consumption at reference, per cent of it
+    read_by: tuple[ReadBy, ...] = ()  # where a level rests on one instrument for one leg and on another for the next
     temperature_c: float | None = None  # of the air at reference; none where nothing was corrected, or nobody noted any
 
 
@@ -136,10 +146,28 @@ def result_of(
         km=km,
         directions=_directions(study, observations, full if told else None, deviate) if told else (),
         instruments=tuple(dict.fromkeys(o.readings[0].instrument for o in observations)),
+        read_by=_read_by(observations) if told else (),
         share_random=random,
         share_alike=alike,
         method=method,
         margin=() if level is None else _margin(level, interval, study.confidence, conditions),
+    )
+
+
+def _read_by(observations: Sequence[Observation]) -> tuple[ReadBy, ...]:
+    """What each instrument counts for; nothing where one does for all."""
+    of: dict[str, list[Observation]] = {}
+    for o in observations:
+        of.setdefault(o.readings[0].instrument, []).append(o)
+    if len(of) < 2:
+        return ()
+    return tuple(
+        ReadBy(
+            kind,
+            tuple(name for o in own for name in o.legs),
+            sum(o.energy_wh for o in own) / sum(o.true_km for o in own),
+        )
+        for kind, own in of.items()
     )
 
 
