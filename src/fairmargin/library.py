@@ -20,6 +20,7 @@ from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Analysis as _Found
 from fairmargin.core.result.types import Comparison, LegResult, View
 from fairmargin.core.study import Change, Configuration, Leg, RoutePoint, Study, Trace, Vehicle, WeatherRow
+from fairmargin.core.units import plain
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.packages.reading import Package, read_package
 from fairmargin.exchange.packages.table import Table, read_table
@@ -154,7 +155,7 @@ def _ledger(a: Analysis) -> list[dict[str, Any]]:
     return [
         {
             "trial": c.trial, "speed_kmh": c.speed_kmh, "sector": c.sector, "source": m.source,
-            "half_width_percent": m.half_width_percent, "cause": m.cause, "remedy": m.remedy, "legs": " ".join(m.legs),
+            "half_width_percent": m.half_width_percent, "cause": m.cause, "remedy": plain(m.remedy), "legs": " ".join(m.legs),
         }
         for c in a.effects
         for m in c.margin
@@ -175,8 +176,8 @@ def _legs(a: Analysis) -> list[dict[str, Any]]:
 def _concerns(a: Analysis) -> list[dict[str, Any]]:
     return [
         {
-            "code": c.code, "severity": c.severity, "charge_percent": c.bias_percent, "covered": c.covered, "title": c.title,
-            "message": c.message, "next_step": c.next_step, "legs": " ".join(c.legs),
+            "code": c.code, "severity": c.severity, "charge_percent": c.bias_percent, "covered": c.covered, "title": plain(c.title),
+            "message": plain(c.message), "next_step": plain(c.next_step), "legs": " ".join(c.legs),
         }
         for c in a.concerns
     ]  # fmt: skip

@@ -36,6 +36,8 @@ def packages() -> Iterator[tuple[str, Any]]:
 
 def numbers_of(result: Any) -> dict[str, float | str | None]:
     """Every figure of an analysis, by where it stands."""
+    from fairmargin.core.units import plain
+
     found: dict[str, float | str | None] = {"missing": result.missing}
     for i, c in enumerate(result.comparisons):
         at = f"comparison {i}, {c.trial} at {c.speed_kmh:g}"
@@ -58,11 +60,15 @@ def numbers_of(result: Any) -> dict[str, float | str | None]:
         found[f"leg {leg.leg}: corrected"] = leg.corrected_wh_per_km
         found |= {f"leg {leg.leg}: {name}": value for name, value in leg.corrections_wh_per_km.items()}
     for concern in result.concerns:
-        found[f"concern {concern.code}, {concern.title}: charge"] = concern.bias_percent
-        found[f"concern {concern.code}, {concern.title}: severity"] = concern.severity
-        found[f"concern {concern.code}, {concern.title}: legs"] = " ".join(concern.legs)
-        found[f"concern {concern.code}, {concern.title}: words"] = f"{concern.message} {concern.next_step}"
-        found[f"concern {concern.code}, {concern.title}: flags"] = f"covered {concern.covered}, signed {concern.signed}"
+        found[f"concern {concern.code}, {plain(concern.title)}: charge"] = concern.bias_percent
+        found[f"concern {concern.code}, {plain(concern.title)}: severity"] = concern.severity
+        found[f"concern {concern.code}, {plain(concern.title)}: legs"] = " ".join(concern.legs)
+        found[f"concern {concern.code}, {plain(concern.title)}: words"] = plain(
+            f"{concern.message} {concern.next_step}"
+        )
+        found[f"concern {concern.code}, {plain(concern.title)}: flags"] = (
+            f"covered {concern.covered}, signed {concern.signed}"
+        )
     for climb in result.climbs:
         found[f"climb {climb.configuration}: returned"] = climb.returned_percent
     return found

@@ -6,6 +6,7 @@ import json
 import sys
 from typing import Any
 
+from fairmargin.core.units import plain
 from fairmargin.exchange.files.plain import CONTROL, printable
 
 OK, DIFFERS, BAD_INPUT = 0, 1, 2
@@ -18,11 +19,13 @@ def fault_line(line: str) -> None:
 
 def say(text: str) -> None:
     """Words on standard output, free of what would steer a terminal."""
-    print(printable(text))
+    print(printable(plain(text)))
 
 
 def say_json(value: Any) -> None:
     """One line of JSON that any terminal and pipe can carry."""
     utf8 = (sys.stdout.encoding or "").lower().replace("-", "") == "utf8"
-    text = json.dumps(value, ensure_ascii=not utf8)
+    text = plain(json.dumps(value, ensure_ascii=False))
+    if not utf8:
+        text = json.dumps(json.loads(text))
     print(CONTROL.sub(lambda m: f"\\u{ord(m[0]):04x}", text))

@@ -22,6 +22,7 @@ from fairmargin.core.result.legs import leg_result
 from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
+from fairmargin.core.units import said_range
 
 USUAL_KMH: Final = 90.0  # that an effect is stated for where no study says, within the speeds coasted
 
@@ -95,7 +96,7 @@ def _observation(leg: Leg, coast: Coast, fit: CoastFit) -> Observation:
     km = coast.metres / 1000.0
     as_coasted, _ = fit.leg_wh_per_km[leg.leg]
     seconds = float(coast.time_s[-1] - coast.time_s[0])
-    shown = f"{3.6 * coast.fastest_m_s:.0f} to {3.6 * coast.slowest_m_s:.0f} km/h, {seconds:.0f} s"
+    shown = f"{said_range(3.6 * coast.fastest_m_s, 3.6 * coast.slowest_m_s, 'km/h')}, {seconds:.0f} s"
     energy = as_coasted * km
     return Observation((leg.leg,), (Reading("coasting", shown, energy, 1e-4 * energy),), km, km, as_coasted)
 

@@ -6,6 +6,8 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
+from fairmargin.core.units import sentences
+
 DIGITS = 4
 
 
@@ -22,13 +24,15 @@ def picked(value: object, names: str) -> dict[str, Any]:
 
 
 def plain(value: Any, digits: int = DIGITS) -> Any:
-    """A value as JSON has it: tuples as lists, figures rounded, those that are not finite null.
+    """A value as JSON has it: tuples as lists, figures rounded, those that are not finite null, sentences written out.
 
     Examples
     --------
     >>> plain({"a": (1.23456, float("nan")), "b": None, "c": 2})
     {'a': [1.2346, None], 'b': None, 'c': 2}
     """
+    if isinstance(value, str):
+        return sentences.plain(value)
     if isinstance(value, float):
         return round(float(value), digits) if math.isfinite(value) else None
     if isinstance(value, Mapping):

@@ -4,6 +4,7 @@ import pytest
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
+from fairmargin.core.units import plain
 
 ONCE = "what 15 K do to tyres that were set once"
 
@@ -26,4 +27,4 @@ def test_what_the_weather_did_to_the_pressure_is_said(trial_kpa, trial_c, said):
         for x in study.legs
     ]
     (found,) = [c for c in analyse(study.with_legs(legs)).concerns if c.code == "tyre-pressure-unlike"]
-    assert said in found.message and ("set once" in found.message) is bool(said)
+    assert said in plain(found.message) and ("set once" in found.message) is bool(said)

@@ -10,6 +10,7 @@ from fairmargin.core.evidence.clock import common_offset, days_told, driven_days
 from fairmargin.core.evidence.conditions import leg_conditions
 from fairmargin.core.fairness.records import RECORDS, RecordsContext, check_records
 from fairmargin.core.study import Trace, WeatherRow
+from fairmargin.core.units import plain
 
 DAY = timedelta(days=1)
 
@@ -52,7 +53,7 @@ def test_a_log_that_is_not_the_legs_is_named_and_left_out(logged, made, title, w
     kept, found = check_records(study, {**logs, "L03": made})
     assert set(kept) == set(logs) - {"L03"}
     assert [(c.code, c.title, c.legs) for c in found] == [("log-doubtful", title, ("L03",))]
-    assert words in found[0].message
+    assert words in plain(found[0].message)
     result = analyse(study, {**logs, "L03": made})
     assert "log-doubtful" in [c.code for c in result.concerns]
     without = {name: trace for name, trace in logs.items() if name != "L03"}

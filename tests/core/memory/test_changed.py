@@ -9,6 +9,7 @@ from fairmargin.core.memory.findings import BETWEEN, findings
 from fairmargin.core.memory.network import joined
 from fairmargin.core.study import Change, Configuration, NamedVehicle
 from fairmargin.core.study.statements import Asked, Side
+from fairmargin.core.units import plain
 
 
 def noted(study, **values):
@@ -25,7 +26,7 @@ def test_what_changed_is_told_with_both_sides():
     after = noted(
         driven_study("AB", route_name="Mill Lane", target_speed_kmh=100), temperature_c=3, tyre_pressure_kpa=270, climate="20", road="wet",
     )  # fmt: skip
-    words = {d.what: (d.before, d.after) for d in changed(before, after)}
+    words = {d.what: (plain(d.before), plain(d.after)) for d in changed(before, after)}
     assert words["air"] == ("15 °C", "3 °C")
     assert words["tyre pressure"] == ("not noted", "270 kPa")
     assert words["climate"] == ("off", "20 °C")

@@ -19,6 +19,7 @@ from fairmargin.core.outcome.trips import TripPlan, fuelled, plan_trip, returnin
 from fairmargin.core.outcome.way import Way, way_of
 from fairmargin.core.study import Study
 from fairmargin.core.study.trip import Charger, Trip, TripStretch, chargers_every
+from fairmargin.core.units import plain
 
 
 @pytest.fixture(scope="module")
@@ -163,7 +164,7 @@ def test_planned_with_certainty_arrives_with_more(towing: tuple[Study, Asking]) 
 
 def test_what_would_happen_if(towing: tuple[Study, Asking]) -> None:
     plan = plan_trip(*towing, days_tow())
-    found = {w.name: w for w in what_ifs(*towing, plan)}
+    found = {plain(w.name): w for w in what_ifs(*towing, plan)}
     assert list(found)[:4] == ["5 m/s more head wind", "15 K colder", "rain", "10 km/h slower"]
     for name in ("5 m/s more head wind", "15 K colder", "rain"):
         assert found[name].more_kwh > 0 and found[name].later_h > 0 and found[name].more_cost > 0
@@ -238,7 +239,7 @@ def test_the_band_of_an_arrival_holds_what_is_uncertain(towing: tuple[Study, Ask
     cold = plan_trip(*towing, days_tow(temperature_c=-10.0, climate="auto"))
     assert width(windy) > 1.3 * width(narrow)
     assert width(cold) > 1.1 * width(narrow)
-    assert "−10 °C was not driven (15 °C was)" in cold.not_driven
+    assert "−10 °C was not driven (15 °C was)" in map(plain, cold.not_driven)
 
 
 def diesel_study() -> tuple[Study, Asking]:

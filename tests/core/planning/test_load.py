@@ -1,9 +1,12 @@
 """The load check: worked figures of the trade."""
 
+from dataclasses import replace
+
 import pytest
 
 from fairmargin.core.planning.load import aboard_kg, check_load, nose_from_jockey, towing_budget_kg, water_kg
 from fairmargin.core.study.plan import LimitSource, Load
+from fairmargin.core.units import plain
 
 
 def limit(kg, source=""):
@@ -11,7 +14,7 @@ def limit(kg, source=""):
 
 
 def by_name(load):
-    return {c.name: c for c in check_load(load)}
+    return {c.name: replace(c, words=plain(c.words)) for c in check_load(load)}
 
 
 def test_towing_budget_of_the_worked_figures():

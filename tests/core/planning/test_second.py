@@ -6,6 +6,7 @@ from tests.conftest import driven_study
 from fairmargin.core.planning import other_shapes
 from fairmargin.core.planning.second_change import second_changes
 from fairmargin.core.study.plan import Plan
+from fairmargin.core.units import plain
 
 
 def declared(kind="aero covers", mass=0.0, turn=0.0, area=None, **plan):
@@ -31,7 +32,7 @@ def declared(kind="aero covers", mass=0.0, turn=0.0, area=None, **plan):
 )
 def test_what_else_changes_is_named(fields, word):
     found = second_changes(declared(**fields))
-    assert len(found) == 1 and word in found[0]
+    assert len(found) == 1 and word in plain(found[0])
 
 
 @pytest.mark.parametrize(

@@ -18,6 +18,7 @@ from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.figures import NOTABLE, Prior, Size, Threshold
 from fairmargin.core.laws import driveline
 from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.units import said
 from fairmargin.core.words import sentence
 
 Array = NDArray[np.float64]
@@ -151,9 +152,9 @@ def weather_unlike(case: Case) -> Iterator[Finding]:
     moved = math.hypot(north, east)
     parts = []
     if abs(warm) > WARMER_K:
-        parts.append(f"trial legs were {abs(warm):.0f} K {'warmer' if warm > 0 else 'colder'}")
+        parts.append(f"trial legs were {said(abs(warm), 'K')} {'warmer' if warm > 0 else 'colder'}")
     if moved > WIND_MOVED_M_S:
-        parts.append(f"the wind differed by {moved:.1f} m/s")
+        parts.append(f"the wind differed by {said(moved, 'm/s', 1)}")
     if not parts:
         return
     bias = case.without(Cause.WIND, Cause.AIR, Cause.TYRES)
@@ -180,7 +181,7 @@ def battery_temperature_unlike(case: Case) -> Iterator[Finding]:
         "note" if abs(apart) < BATTERY_LARGE_K else "caution",
         100.0 * driveline.battery_share(apart),
         tuple(x.leg for x in b),
-        f"Battery {abs(apart):.0f} K {'warmer' if apart > 0 else 'colder'} on trial legs",
+        f"Battery {said(abs(apart), 'K')} {'warmer' if apart > 0 else 'colder'} on trial legs",
         "A cold battery loses more: about 0.1 % per kelvin (common practice); not corrected.",
         "Let the battery reach the same temperature before each block.",
         signed=True,

@@ -17,6 +17,7 @@ from fairmargin.core.evidence.known import known_shifts
 from fairmargin.core.figures import SMALL, Prior, Size, Threshold
 from fairmargin.core.laws import aero
 from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.units import said
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()
@@ -137,7 +138,7 @@ def second_mass(case: Case) -> Iterator[Finding]:
         "caution",
         _mass_percent(case, mass),
         names(case.both[1]),
-        f"The trial also weighs {abs(mass):.0f} kg {'more' if mass > 0 else 'less'}",
+        f"The trial also weighs {said(abs(mass), 'kg')} {'more' if mass > 0 else 'less'}",
         f"Two things change at once: {study.change.kind}, and a mass worth about this much of the effect.",
         "Carry the same mass in the baseline, or say that the mass belongs to the change.",
         signed=True,
@@ -173,7 +174,7 @@ def mass_and_shape(case: Case) -> Iterator[Finding]:
         _mass_percent(case, mass),
         names(case.both[1]),
         "Two changes at once: mass and shape",
-        f"{mass:.0f} kg alone explain about this much of the effect; the rest is shape, and whatever else came with it.",
+        f"{said(mass, 'kg')} alone explain about this much of the effect; the rest is shape, and whatever else came with it.",
         "Drive the same mass stowed low, to see the shape by itself.",
         signed=True,
     )
@@ -200,7 +201,7 @@ def extra_frontal_area(case: Case) -> Iterator[Finding]:
         100.0 * case.energy_share(Parameter.DRAG) * share if stands else beyond,
         names(case.both[1]),
         "The load seems to stand in the wind",
-        f"{mass:.0f} kg alone would cost about {by_mass:.1f} %; what is beyond it looks like shape, not weight.",
+        f"{said(mass, 'kg')} alone would cost about {by_mass:.1f} %; what is beyond it looks like shape, not weight.",
         "Stow the load below the cab's roof line, or declare the change as mass and aerodynamic.",
         signed=True,
     )

@@ -7,6 +7,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from fairmargin.core.units import plain
+
 Severity = Literal["note", "caution", "blocks"]
 
 
@@ -31,7 +33,7 @@ def merge(found: Sequence[Concern]) -> tuple[Concern, ...]:
     """One entry per code and title (the dearest), blocks first, then the largest bias."""
     best: dict[tuple[str, str], Concern] = {}
     for c in found:
-        key = (c.code, c.title)
+        key = (c.code, plain(c.title))
         if key not in best or abs(c.bias_percent or 0.0) > abs(best[key].bias_percent or 0.0):
             best[key] = c
     rank: Mapping[str, int] = {"blocks": 0, "caution": 1, "note": 1}

@@ -17,6 +17,7 @@ from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line,
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.figures import Prior, Threshold
 from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.units import said
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()
@@ -68,7 +69,7 @@ def mass_unlike(case: Case) -> Iterator[Finding]:
         "note",
         case.without(Cause.MASS),
         tuple(x.leg for x in (*a, *b) if x.mass_delta_kg),
-        f"{abs(apart):.0f} kg more aboard on {'trial' if apart > 0 else 'baseline'} legs",
+        f"{said(abs(apart), 'kg')} more aboard on {'trial' if apart > 0 else 'baseline'} legs",
         "A load that is not part of the change; corrected through the model.",
         "Corrected. Keep the same people and things aboard.",
         signed=True,

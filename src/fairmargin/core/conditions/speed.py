@@ -18,6 +18,7 @@ from fairmargin.core.evidence.hold_ups import full_stops, moments
 from fairmargin.core.figures import NOTABLE, Prior, Size, Threshold
 from fairmargin.core.laws import auxiliaries
 from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.units import said
 from fairmargin.core.words import signed
 
 Array = NDArray[np.float64]
@@ -138,8 +139,8 @@ def speed_unlike(case: Case) -> Iterator[Finding]:
         "caution" if abs(bias or 0.0) > NOTABLE else "note",
         bias,
         names(b),
-        f"Trial legs {abs(fast[1] - fast[0]):.1f} km/h {'faster' if fast[1] > fast[0] else 'slower'}",
-        f"Baseline legs averaged {fast[0]:.1f} km/h, trial legs {fast[1]:.1f} km/h.",
+        f"Trial legs {said(abs(fast[1] - fast[0]), 'km/h', 1)} {'faster' if fast[1] > fast[0] else 'slower'}",
+        f"Baseline legs averaged {said(fast[0], 'km/h', 1)}, trial legs {said(fast[1], 'km/h', 1)}.",
         "Corrected through the model. Hold the speed by GPS next time.",
         signed=True,
         covered=True,
@@ -213,7 +214,7 @@ def outside_tested_speed(case: Case) -> Iterator[Finding]:
         there,
         names(case.conditions),
         "Driven at another speed than the one aimed for",
-        f"The legs averaged {stated:.0f} km/h where {target:.0f} km/h was aimed for: the result is said for what was driven.{beside}",
+        f"The legs averaged {said(stated, 'km/h')} where {said(target, 'km/h')} was aimed for: the result is said for what was driven.{beside}",
         "Nothing to do; drive at the speed you want to know of.",
         signed=True,
     )

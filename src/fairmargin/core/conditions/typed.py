@@ -394,7 +394,7 @@ def doubt(study: Study, leg: Leg) -> str:
         kmh = 3600.0 * km / leg.duration_s
         if not POSSIBLE_KMH[0] <= kmh <= POSSIBLE_KMH[1]:
             return (
-                f"{km:.4g} km in {units.show_duration(leg.duration_s)} makes {kmh:.0f} km/h: "
+                f"{units.said(km, 'km', 1)} in {units.show_duration(leg.duration_s)} makes {units.said(kmh, 'km/h')}: "
                 "is the time min:s, and the distance right?"
             )
     if leg.has_reading and not km and not study.route and leg.average_shown is not None:

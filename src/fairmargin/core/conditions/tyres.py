@@ -18,6 +18,7 @@ from fairmargin.core.figures import Prior, Threshold
 from fairmargin.core.laws import rolling
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Leg
+from fairmargin.core.units import said
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()
@@ -82,7 +83,7 @@ def tyre_pressure_unlike(case: Case) -> Iterator[Finding]:
         "note",
         case.without(Cause.PRESSURE),
         tuple(x.leg for x in b),
-        f"Tyres {abs(apart):.0f} kPa {'higher' if apart > 0 else 'lower'} on trial legs",
+        f"Tyres {said(abs(apart), 'kPa')} {'higher' if apart > 0 else 'lower'} on trial legs",
         f"Rolling resistance falls with pressure; the difference is corrected.{_by_warmth(a, b, apart)}",
         "Corrected; set both cold to the same pressure next time, on each day anew.",
         signed=True,
@@ -100,8 +101,8 @@ def _by_warmth(a: Sequence[Leg], b: Sequence[Leg], apart_kpa: float) -> str:
         return ""
     k = abs(warm - cold)
     if abs(alone - apart_kpa) <= PRESSURE_KPA:
-        return f" It is what {k:.0f} K do to tyres that were set once."
-    return f" {abs(alone):.0f} kPa of it are what {k:.0f} K do to tyres that were set once."
+        return f" It is what {said(k, 'K')} do to tyres that were set once."
+    return f" {said(abs(alone), 'kPa')} of it are what {said(k, 'K')} do to tyres that were set once."
 
 
 CONDITION: Final = Condition(

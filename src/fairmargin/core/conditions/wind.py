@@ -27,6 +27,7 @@ from fairmargin.core.evidence.reported_wind import afar
 from fairmargin.core.figures import SMALL, Prior, Size, Threshold
 from fairmargin.core.laws import aero, wind
 from fairmargin.core.model.parameters import Parameter
+from fairmargin.core.units import said
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()
@@ -193,10 +194,10 @@ def wind_strong(case: Case) -> Iterator[Finding]:
         "caution" if strongest > VERY_STRONG_WIND_M_S else "note",
         case.part_percent(Group.WIND),
         names([c for c in case.conditions if c.wind_speed > STRONG_WIND_M_S]),
-        f"Wind up to {strongest:.0f} m/s",
+        f"Wind up to {said(strongest, 'm/s')}",
         "What the mast reports is not what blows at the car; this is what the wind may still be worth "
         "after correction.",
-        "Wait for under 5 m/s, or keep it and accept the margin.",
+        f"Wait for under {said(STRONG_WIND_M_S, 'm/s')}, or keep it and accept the margin.",
     )
 
 

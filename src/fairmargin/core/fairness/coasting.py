@@ -22,6 +22,7 @@ from fairmargin.core.inference.coast_down import CoastLoad
 from fairmargin.core.inference.posterior import Effect
 from fairmargin.core.laws.coasting import PRECISION
 from fairmargin.core.study import Study
+from fairmargin.core.units import said
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -100,7 +101,7 @@ def windy(case: CoastingContext) -> Iterator[Finding]:
         "caution",
         None,
         names(strong),
-        f"Coasted in wind up to {max(c.wind_speed for c in strong):.0f} m/s",
-        "Opposite runs take a wind along the road out, not what it does across: 5 m/s is the limit (UN GTR No. 15, from memory).",
+        f"Coasted in wind up to {said(max(c.wind_speed for c in strong), 'm/s')}",
+        f"Opposite runs take a wind along the road out, not what it does across: {said(5.0, 'm/s')} is the limit (UN GTR No. 15, from memory).",
         "Coast in still air.",
     )

@@ -24,6 +24,7 @@ from fairmargin.core.laws.disturbance import level_wh_per_km
 from fairmargin.core.laws.route import Line, line_of
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.slips import is_confirmed
+from fairmargin.core.units import said
 
 Array = NDArray[np.float64]
 
@@ -158,7 +159,7 @@ def _doubt(leg: Leg, trace: Trace, line: Line | None) -> tuple[Doubt, str] | Non
     if away is None:
         return None
     if away > OFF_ROUTE_M:
-        return "off", f"{away / 1000:.0f} km from it" if away > 2000 else f"{away:.0f} m from it"
+        return "off", f"{said(away / 1000, 'km')} from it" if away > 2000 else f"{away:.0f} m from it"
     if leg.direction in {"out", "back"} and forward < -limit.FORWARD_SHARE:
         return "turned", f"its leg says {leg.direction}"
     return None

@@ -20,6 +20,7 @@ from fairmargin.core.inference.plausible import Doubted, effect_sd
 from fairmargin.core.inference.priors import SCATTER_SHARE
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.slips import likely, usual_decimals
+from fairmargin.core.units import said
 from fairmargin.core.words import sentence, signed
 
 Array = NDArray[np.float64]
@@ -271,7 +272,7 @@ def scatter_large(case: ComparisonContext) -> Iterator[Finding]:
         case.part_percent(Group.SCATTER),
         names(case.conditions),
         "Legs disagree more than usual",
-        f"Run-to-run scatter {100 * scatter:.1f} %, where a careful 30 km run has 1 to 2 % "
+        f"Run-to-run scatter {100 * scatter:.1f} %, where a careful run of {said(30.0, 'km')} has 1 to 2 % "
         "(common practice). The margin has been widened for it.",
         "Look for a spoilt leg; hold the speed; drive more pairs.",
     )

@@ -10,6 +10,7 @@ from typing import Final
 from fairmargin.core.conditions.room import Compared
 from fairmargin.core.conditions.typed import leg_fields
 from fairmargin.core.study import Leg, Study
+from fairmargin.core.units import said
 
 UNTOLD: Final = "not noted"
 
@@ -58,13 +59,13 @@ def changed(before: Study, after: Study) -> tuple[Difference, ...]:
             out.append(Difference(how.what, a, b))
     words: tuple[tuple[str, Callable[[Study, Sequence[Leg]], str]], ...] = (
         ("road", lambda s, _: s.route_name or UNTOLD),
-        ("speed", lambda s, _: f"{s.target_speed_kmh:g} km/h" if s.target_speed_kmh else UNTOLD),
+        ("speed", lambda s, _: said(s.target_speed_kmh, "km/h") if s.target_speed_kmh else UNTOLD),
         ("order", lambda s, _: _order(s)),
         ("how it was driven", lambda s, _: s.method),
         ("state of the road", lambda _, legs: _most(leg.road for leg in legs)),
         ("climate", lambda _, legs: _climate(legs)),
         ("read from", lambda _, legs: _most(_instrument(leg) for leg in legs)),
-        ("mass of the vehicle", lambda s, _: f"{s.vehicle.mass_kg:g} kg" if s.vehicle.mass_kg else UNTOLD),
+        ("mass of the vehicle", lambda s, _: said(s.vehicle.mass_kg, "kg") if s.vehicle.mass_kg else UNTOLD),
         ("runs", lambda _, legs: str(len({leg.run or leg.leg for leg in legs}))),
     )
     for what, of in words:
@@ -86,7 +87,7 @@ def _most(values: Iterable[str | None]) -> str:
 
 def _climate(legs: Sequence[Leg]) -> str:
     counted = Counter(leg.climate for leg in legs if leg.climate)
-    return ", ".join(v if v in {"off", "auto"} else f"{float(v):g} °C" for v, _ in counted.most_common()) or UNTOLD
+    return ", ".join(v if v in {"off", "auto"} else said(float(v), "°C") for v, _ in counted.most_common()) or UNTOLD
 
 
 def _order(study: Study) -> str:

@@ -35,6 +35,7 @@ from fairmargin.core import intervals
 from fairmargin.core.inference.learned import OF_ROAD, PERSISTENT
 from fairmargin.core.inference.posterior import mixture_quantile
 from fairmargin.core.memory.findings import Finding, of_vehicle, same_name
+from fairmargin.core.units import said
 
 Array = NDArray[np.float64]
 
@@ -346,7 +347,7 @@ def _at_speed(own: Sequence[Finding], speed_kmh: float | None) -> tuple[list[Fin
         if speed_kmh is None or not f.speed_kmh or abs(f.speed_kmh - speed_kmh) <= ALIKE_SPEED * speed_kmh:
             kept.append(f)
         else:
-            left.append(LeftOut(f, f"at {f.speed_kmh:.0f} km/h, not {speed_kmh:.0f} km/h"))
+            left.append(LeftOut(f, f"at {said(f.speed_kmh, 'km/h')}, not {said(speed_kmh, 'km/h')}"))
     return kept, left
 
 

@@ -22,6 +22,7 @@ from fairmargin.core.laws.charging import hours_to_level
 from fairmargin.core.outcome.money import DC_EFFICIENCY
 from fairmargin.core.outcome.way import Way
 from fairmargin.core.study.trip import Charger, Trip
+from fairmargin.core.units import SaidError, said
 
 Array = NDArray[np.float64]
 
@@ -29,7 +30,7 @@ GRID: Final = 0.005  # steps of the level of charge that stops are planned in, s
 _JUST: Final = 1e-9  # keeps a level on its own step
 
 
-class CannotArrive(ValueError):
+class CannotArrive(SaidError):
     """No choice of stops brings the vehicle there; says which part of the way is too long."""
 
 
@@ -165,7 +166,7 @@ def _why(path: _Path) -> str:
         if takes - there > worst:
             worst = takes - there
             text = (
-                f"from {names[i]} to {names[i + 1]} are {path.places[i + 1] - path.places[i]:.0f} km: they take about "
+                f"from {names[i]} to {names[i + 1]} are {said(path.places[i + 1] - path.places[i], 'km')}: they take about "
                 f"{100 * takes:.0f} % of the battery, and {100 * there:.0f} % is there above the reserve"
             )
     if worst <= 0:

@@ -20,6 +20,7 @@ from fairmargin.core.outcome.money import DC_EFFICIENCY
 from fairmargin.core.outcome.way import Way, way_of
 from fairmargin.core.study import Study
 from fairmargin.core.study.trip import Charger, Trip
+from fairmargin.core.units import said
 
 Array = NDArray[np.float64]
 
@@ -296,11 +297,11 @@ def what_ifs(study: Study, asking: Askable, plan: TripPlan) -> tuple[WhatIf, ...
     trip = plan.trip.with_(stop_at_km=())
     usual = asking.reference_c if trip.temperature_c is None else float(trip.temperature_c)
     cases: list[tuple[str, Trip]] = [
-        (f"{HEAD_WIND_MS:.0f} m/s more head wind", trip.with_(head_wind_ms=trip.head_wind_ms + HEAD_WIND_MS)),
-        (f"{COLDER_K:.0f} K colder", trip.with_(temperature_c=max(usual - COLDER_K, -40.0))),
+        (f"{said(HEAD_WIND_MS, 'm/s')} more head wind", trip.with_(head_wind_ms=trip.head_wind_ms + HEAD_WIND_MS)),
+        (f"{said(COLDER_K, 'K')} colder", trip.with_(temperature_c=max(usual - COLDER_K, -40.0))),
         ("rain", trip.with_(road="wet")),
         (
-            f"{SLOWER_KMH:.0f} km/h slower",
+            f"{said(SLOWER_KMH, 'km/h')} slower",
             trip.with_(stretches=tuple(s.with_(speed_kmh=max(s.speed_kmh - SLOWER_KMH, 20.0)) for s in trip.stretches)),
         ),
     ]

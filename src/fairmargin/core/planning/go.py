@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from fairmargin.core.study.plan import Forecast, Limits
+from fairmargin.core.units import said
 
 Answer = Literal["go", "wait", "no-go"]
 
@@ -49,10 +50,13 @@ def go_or_wait(forecast: Forecast, limits: Limits, hours: float) -> GoNoGo:
         if value is None:
             found.append(Condition(name, "wait", f"{name} not known; look it up before leaving"))
         elif value <= limit:
-            found.append(Condition(name, "go", f"{name} {value:.0f} {unit}, limit {limit:.0f}"))
+            found.append(Condition(name, "go", f"{name} {said(value, unit)}, limit {said(limit, unit)}"))
         else:
             answer: Answer = "no-go" if value > 1.5 * limit else "wait"
-            found.append(Condition(name, answer, f"{name} {value:.0f} {unit}, above your limit of {limit:.0f}"))
+            # Above a limit by little: with as many decimals as tell the two apart.
+            decimals = 0 if value - limit >= 1.0 else 1
+            words = f"{name} {said(value, unit, decimals)}, above your limit of {said(limit, unit, decimals)}"
+            found.append(Condition(name, answer, words))
 
     upper("wind", forecast.wind_speed_ms, limits.wind_ms, "m/s")
     if forecast.wind_gust_ms is not None:
@@ -69,11 +73,11 @@ def go_or_wait(forecast: Forecast, limits: Limits, hours: float) -> GoNoGo:
             Condition(
                 "temperature",
                 colder,
-                f"{forecast.temperature_c:.0f} °C, colder than your limit of {limits.coldest_c:.0f} °C",
+                f"{said(forecast.temperature_c, '°C')}, colder than your limit of {said(limits.coldest_c, '°C')}",
             )
         )
     else:
-        found.append(Condition("temperature", "go", f"temperature {forecast.temperature_c:.0f} °C"))
+        found.append(Condition("temperature", "go", f"temperature {said(forecast.temperature_c, '°C')}"))
     if forecast.rain and not limits.rain:
         found.append(
             Condition("rain", "no-go", "rain: costs about 10 % when heavy (common practice), and is not corrected")

@@ -17,6 +17,7 @@ import numpy as np
 
 from fairmargin.core import units
 from fairmargin.core.study.plan import LimitSource, Load, LoadItem, LoadPlace
+from fairmargin.core.units import said
 
 State = Literal["fine", "close", "over", "not known"]
 NOSE_LEAST_SHARE: Final = 0.04
@@ -102,9 +103,9 @@ def read_item(name: str, amount: str, place: LoadPlace, mass_unit: str = "kg") -
         return LoadItem(name=name, place=place, count=count, mass_kg=units.read_quantity(figure, "mass", mass_unit))
     litres = units.read_in(f"{number.value} {unit}", "L")
     substance = next((s for s in (*DENSITIES, "water") if s in text), "")
-    said = re.search(r"([\d.,]+)\s*kg/l", text)
-    if said:
-        density = units.read_number(said[1]).value
+    weighed = re.search(r"([\d.,]+)\s*kg/l", text)
+    if weighed:
+        density = units.read_number(weighed[1]).value
     elif substance == "water" or (not substance and "tank" in text):
         warm = re.search(r"(?:at|@)\s*([\d.,]+\s*\u00b0?\s*[cf]?)", text)
         celsius = units.read_quantity(warm[1].replace("\u00b0 ", "\u00b0"), "temperature", "\u00b0C") if warm else 15.0
@@ -198,10 +199,10 @@ class TwoSources:
         def left(kg: float) -> str:
             if limit is None:
                 return ""
-            return f", {abs(limit.mass_kg - kg):.0f} kg {'left' if kg <= limit.mass_kg else 'over'}"
+            return f", {said(abs(limit.mass_kg - kg), 'kg')} {'left' if kg <= limit.mass_kg else 'over'}"
 
         return (
-            f" By sum {self.by_sum:.0f} kg{left(self.by_sum)}; by the scale {self.by_scale:.0f} kg{left(self.by_scale)}: "
+            f" By sum {said(self.by_sum, 'kg')}{left(self.by_sum)}; by the scale {said(self.by_scale, 'kg')}{left(self.by_scale)}: "
             "they disagree, and the heavier counts."
         )
 
@@ -235,7 +236,7 @@ def _against(name: str, value: float | None, limits: Sequence[LimitSource], miss
             None,
             limit.mass_kg,
             source,
-            f"{-left:.0f} kg over the {limit.mass_kg:.0f} kg of the {source}.{more} Do not drive.",
+            f"{said(-left, 'kg')} over the {said(limit.mass_kg, 'kg')} of the {source}.{more} Do not drive.",
         )
     state: State = "close" if value > CLOSE_SHARE * limit.mass_kg else "fine"
     return Check(
@@ -245,7 +246,7 @@ def _against(name: str, value: float | None, limits: Sequence[LimitSource], miss
         None,
         limit.mass_kg,
         source,
-        f"{left:.0f} kg left of the {limit.mass_kg:.0f} kg of the {source}.{more}",
+        f"{said(left, 'kg')} left of the {said(limit.mass_kg, 'kg')} of the {source}.{more}",
     )
 
 
@@ -308,11 +309,11 @@ def _nose_check(load: Load) -> Check:
     least = None if whole is None else NOSE_LEAST_SHARE * whole
     if whole is not None and high is not None and least is not None and least > high:
         lawful = high / NOSE_LEAST_SHARE
-        measured = "" if nose is None else f" It is {nose:.0f} kg now."
+        measured = "" if nose is None else f" It is {said(nose, 'kg')} now."
         return told(
             "over",
-            f"About 4 % of the whole {whole:.0f} kg is {least:.0f} kg, more than the {high:.0f} kg of the {source}: no place "
-            f"of the load fits both. At most {lawful:.0f} kg in all would.{measured} Take {whole - lawful:.0f} kg off.",
+            f"About 4 % of the whole {said(whole, 'kg')} is {said(least, 'kg')}, more than the {said(high, 'kg')} of the {source}: no place "
+            f"of the load fits both. At most {said(lawful, 'kg')} in all would.{measured} Take {said(whole - lawful, 'kg')} off.",
         )
     if nose is None or whole is None or least is None:
         what = "the nose weight" if nose is None else "the trailer's actual mass"
@@ -321,19 +322,19 @@ def _nose_check(load: Load) -> Check:
     if high is not None and nose > high:
         return told(
             "over",
-            f"{nose - high:.0f} kg over the {high:.0f} kg of the {source}. Move the load back, to {least:.0f} kg at least.",
+            f"{said(nose - high, 'kg')} over the {said(high, 'kg')} of the {source}. Move the load back, to {said(least, 'kg')} at least.",
         )
     if nose < least:
-        at_most = f", to {high:.0f} kg at most ({source})" if high is not None else ""
+        at_most = f", to {said(high, 'kg')} at most ({source})" if high is not None else ""
         return told(
             "over",
-            f"{nose:.0f} kg is {share:.1f} % of the whole loaded trailer; at least about 4 % ({least:.0f} kg) keeps it from "
+            f"{said(nose, 'kg')} is {share:.1f} % of the whole loaded trailer; at least about 4 % ({said(least, 'kg')}) keeps it from "
             f"swaying. Move the load forward{at_most}.",
         )
     usual = f"{100 * NOSE_USUAL_SHARE[0]:.0f} to {100 * NOSE_USUAL_SHARE[1]:.0f} % is usual"
     state: State = "fine" if high is not None and nose <= CLOSE_SHARE * high else "close"
-    ceiling = f"at most {high:.0f} kg ({source})" if high is not None else "no limit entered: read the plates"
-    return told(state, f"{nose:.0f} kg is {share:.1f} % of the trailer; {usual}; {ceiling}.")
+    ceiling = f"at most {said(high, 'kg')} ({source})" if high is not None else "no limit entered: read the plates"
+    return told(state, f"{said(nose, 'kg')} is {share:.1f} % of the trailer; {usual}; {ceiling}.")
 
 
 #: A thing of this mass is not lifted by one person (common practice: about 25 kg).

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fairmargin.core.study import Study
+from fairmargin.core.units import said
 
 
 def second_changes(study: Study) -> tuple[str, ...]:
@@ -24,9 +25,9 @@ def second_changes(study: Study) -> tuple[str, ...]:
         mass = (trial.mass_delta_kg or 0.0) - (base.mass_delta_kg or 0.0)
         heavy = abs(mass) > 0.02 * study.vehicle.constants().mass_kg
         if heavy and not kind.brings_mass and "mass" not in mechanisms:
-            found.append(f"{trial.label} also weighs {abs(mass):.0f} kg {'more' if mass > 0 else 'less'}.")
+            found.append(f"{trial.label} also weighs {said(abs(mass), 'kg')} {'more' if mass > 0 else 'less'}.")
         if heavy and kind.beside_shape and "mass" not in mechanisms:
-            found.append(f"{trial.label} adds {mass:.0f} kg as well as shape: {kind.beside_shape}.")
+            found.append(f"{trial.label} adds {said(mass, 'kg')} as well as shape: {kind.beside_shape}.")
         turn = (trial.circumference_change_percent or 0.0) - (base.circumference_change_percent or 0.0)
         if abs(turn) > 0.5 and not kind.turns_wheels:
             found.append(f"{trial.label} also rolls on wheels {abs(turn):.1f} % {'larger' if turn > 0 else 'smaller'}.")

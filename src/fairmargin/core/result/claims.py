@@ -10,6 +10,7 @@ from fairmargin.core import units
 from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.types import ClaimResult, Comparison
 from fairmargin.core.study import Claim, Study
+from fairmargin.core.units import said
 
 
 def claim_result(study: Study, comparisons: Sequence[Comparison]) -> ClaimResult | None:
@@ -34,7 +35,7 @@ def claim_result(study: Study, comparisons: Sequence[Comparison]) -> ClaimResult
         return found[0][1]
     order = ("refuted", "not refuted", "borne out")
     c, worst = min(found, key=lambda f: order.index(f[1].verdict))
-    which = f"{study.side_label(c.trial)} at {c.speed_kmh:.0f} km/h" + (f", {c.sector}" if c.sector else "")
+    which = f"{study.side_label(c.trial)} at {said(c.speed_kmh, 'km/h')}" + (f", {c.sector}" if c.sector else "")
     alike = sum(f[1].verdict == worst.verdict for f in found)
     return ClaimResult(worst.verdict, f"{alike} of {len(found)} comparisons say so; {which}: {worst.reason}")
 

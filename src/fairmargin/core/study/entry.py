@@ -33,11 +33,16 @@ _INSTRUMENT_WORDS: Final = {
 READING_FIELDS: Final = tuple(name for names in INSTRUMENT_FIELDS.values() for name in names)
 
 
-def words_of(error: Exception) -> str:
-    """Word a validation error for a field."""
+def words_of(error: Exception, choice: units.UnitChoice | None = None) -> str:
+    """Word a validation error for a field, in a person's units where they are given."""
     if isinstance(error, ValidationError):
-        message = str(error.errors()[0]["msg"])
-        return message.removeprefix("Value error, ")
+        first = error.errors()[0]
+        cause = first.get("ctx", {}).get("error")
+        if isinstance(cause, units.SaidError):
+            return words_of(cause, choice)
+        return str(first["msg"]).removeprefix("Value error, ")
+    if isinstance(error, units.SaidError) and choice is not None:
+        return units.in_units(str(error.args[0]), choice)
     return str(error)
 
 

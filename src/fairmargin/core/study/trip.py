@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import within
+from fairmargin.core.units import SaidError, said, said_range
 
 
 class TripStretch(_Value):
@@ -32,7 +33,7 @@ class Charger(_Value):
     @property
     def label(self) -> str:
         """The name, or where it stands."""
-        return self.name or f"charger at {self.at_km:.0f} km"
+        return self.name or f"charger at {said(self.at_km, 'km')}"
 
 
 class Trip(_Value):
@@ -82,16 +83,18 @@ class Trip(_Value):
             except ValueError:
                 raise ValueError(f'climate "{self.climate}": expected off, auto or a temperature in °C') from None
             if not 5 <= setting <= 35:
-                raise ValueError(f"climate {setting:g} °C: expected 5 to 35 °C")
+                raise SaidError(f"climate {said(setting, '°C')}: expected {said_range(5, 35, '°C')}")
         beyond = [c for c in self.chargers if self.stretches and c.at_km >= self.km]
         if beyond:
-            raise ValueError(f"{beyond[0].label}: {beyond[0].at_km:g} km lies beyond the trip's {self.km:g} km")
+            raise SaidError(
+                f"{beyond[0].label}: {said(beyond[0].at_km, 'km')} lies beyond the trip's {said(self.km, 'km')}"
+            )
         at = [c.at_km for c in self.chargers]
         if sorted(set(at)) != at:
             raise ValueError("chargers: expected each at a distance of its own, in the order they are passed")
         unknown = [x for x in self.stop_at_km if x not in at]
         if unknown:
-            raise ValueError(f"stop at {unknown[0]:g} km: no charger stands there")
+            raise SaidError(f"stop at {said(unknown[0], 'km')}: no charger stands there")
         return self
 
     @property
@@ -116,12 +119,14 @@ def chargers_every(
     [140.0, 230.0, 370.0]
     """
     if not 0 < low_km <= high_km:
-        raise ValueError(f"every {low_km:g} to {high_km:g} km: expected two distances above 0, the shorter first")
+        raise SaidError(f"every {said_range(low_km, high_km, 'km')}: expected two distances above 0, the shorter first")
     found: list[Charger] = []
     at, long = high_km, False
     while at < whole_km:
         if len(found) >= 200:
-            raise ValueError(f"every {low_km:g} to {high_km:g} km makes more than 200 chargers on {whole_km:g} km")
+            raise SaidError(
+                f"every {said_range(low_km, high_km, 'km')} makes more than 200 chargers on {said(whole_km, 'km')}"
+            )
         found.append(Charger(at_km=round(at, 1), kw=kw, price_per_kwh=price_per_kwh))
         at += high_km if long else low_km
         long = not long

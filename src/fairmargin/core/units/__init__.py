@@ -33,8 +33,8 @@ from fairmargin.core.units.consumption import (
     to_step,
     to_wh_per_km,
 )
-from fairmargin.core.units.quantities import QUANTITIES, UNIT_CHOICES, Unit, UnitChoice, unit_of
-from fairmargin.core.units.sentences import in_units
+from fairmargin.core.units.quantities import ALSO, QUANTITIES, UNIT_CHOICES, Unit, UnitChoice, unit_of
+from fairmargin.core.units.sentences import SENTENCE_UNITS, SaidError, in_units, plain, said, said_range
 from fairmargin.core.units.typed import (
     TypedConsumption,
     TypedNumber,
@@ -49,6 +49,7 @@ from fairmargin.core.units.typed import (
 )
 
 __all__ = [
+    "ALSO",
     "CONSUMPTION_UNITS",
     "HEATING_VALUE_WH_PER_L",
     "HPA_PER_INHG",
@@ -60,9 +61,11 @@ __all__ = [
     "M_PER_FOOT",
     "M_S_PER_KNOT",
     "QUANTITIES",
+    "SENTENCE_UNITS",
     "UNIT_CHOICES",
     "UNIT_LABEL",
     "ConsumptionUnit",
+    "SaidError",
     "TypedConsumption",
     "TypedNumber",
     "Unit",
@@ -76,6 +79,7 @@ __all__ = [
     "label",
     "more_is_better",
     "per_distance_mean",
+    "plain",
     "range_change_percent",
     "read_consumption",
     "read_direction",
@@ -83,6 +87,8 @@ __all__ = [
     "read_in",
     "read_number",
     "read_quantity",
+    "said",
+    "said_range",
     "show_duration",
     "to_step",
     "to_wh_per_km",

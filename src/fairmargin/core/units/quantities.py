@@ -204,6 +204,16 @@ def unit_of(quantity: str, name: str) -> Unit:
     raise UnitError(f'"{name}" is not a unit of {quantity}; expected one of {known}')
 
 
+#: What a result may be said as beside per cent of consumption.
+ALSO: Final = {
+    "per distance per energy": "per cent of distance per energy, where that is the unit",
+    "difference": "a difference of consumption",
+    "range": "range of a full battery or tank",
+    "year": "energy or fuel over a year",
+}
+ALSO_USUAL: Final = ("per distance per energy", "difference", "range")
+
+
 @dataclass(frozen=True, slots=True)
 class UnitChoice:
     """The units a person chose once; screens and reports show these."""
@@ -218,6 +228,13 @@ class UnitChoice:
     tyre: str
     mass: str
     heating_value_wh_per_l: float = HEATING_VALUE_WH_PER_L["petrol"]
+    also: tuple[str, ...] = ALSO_USUAL  # what a difference is said as beside per cent, of `ALSO`
+    year_km: float = 15000.0  # distance of "over a year"
+
+    @property
+    def bare(self) -> UnitChoice:
+        """The units alone, whatever else results are said as."""
+        return replace(self, also=ALSO_USUAL, year_km=15000.0)
 
     def show_consumption(self, wh_per_km: float) -> float:
         """Wh/km in the chosen unit."""

@@ -1,4 +1,9 @@
-"""Sentences in the person's units: figures of a sentence with a unit of the core are converted where it is shown."""
+"""Sentences that carry values: a figure of the core stands in a sentence with its unit, and is written out where it is shown.
+
+A sentence is text with marks in it; a mark holds the value, its unit and decimals. What nobody marked, such as a title, a
+note or a reading as somebody typed it, is never converted. `in_units` writes a sentence out in a person's units, `plain` in those
+that the sentence was made with (the file format's).
+"""
 
 from __future__ import annotations
 
@@ -12,13 +17,56 @@ from fairmargin.core.units.quantities import UnitChoice, unit_of
 _QUANTITY: Final = {
     "km/h": "speed", "m/s": "wind", "km": "distance", "\u00b0C": "temperature", "hPa": "pressure", "kPa": "tyre", "kg": "mass",
 }  # fmt: skip
-_UNITS: Final = "Wh/km|km/h|m/s|km(?![/\u00b2])|\u00b0C|hPa|kPa|kg(?!/)|K(?![a-z/])"
-_FIGURE: Final = r"[+\-\u2212]?\d+(?:\.\d+)?"
-_SENTENCE: Final = re.compile(rf"({_FIGURE})((?: (?:to|and|against|or|\u00b1) {_FIGURE})?) ({_UNITS})(?![\w/])")
+SENTENCE_UNITS: Final = frozenset({*_QUANTITY, "K", "Wh/km"})
+_OPEN, _CLOSE = "\ue000", "\ue001"  # of the private use area: in no text that anybody types
+_MARK: Final = re.compile(f"{_OPEN}([^|{_CLOSE}]*)\\|([^|{_CLOSE}]*)\\|(\\d)([+b]*){_CLOSE}")
+
+
+def said(value: float, unit: str, decimals: int = 0, *, plus: bool = False, bare: bool = False) -> str:
+    """A figure with its unit, for a sentence.
+
+    Parameters
+    ----------
+    value : float
+        In `unit`.
+    unit : {'km/h', 'm/s', 'km', '°C', 'K', 'hPa', 'kPa', 'kg', 'Wh/km'}
+    decimals : int, optional
+        As many as are shown; a bar has two more and an inch of mercury one.
+    plus : bool, optional
+        Whether a value above zero has its sign.
+    bare : bool, optional
+        Without the unit's name, where it follows: "3 to 6 m/s".
+
+    Raises
+    ------
+    KeyError
+        If sentences do not know the unit.
+
+    Examples
+    --------
+    >>> words = f"Trial legs {said(5.04, 'km/h', 1)} faster, {said(5.0, 'K')} warmer"
+    >>> plain(words)
+    'Trial legs 5.0 km/h faster, 5 K warmer'
+    """
+    if unit not in SENTENCE_UNITS:
+        raise KeyError(unit)
+    return f"{_OPEN}{float(value):.7g}|{unit}|{decimals}{'+' * plus}{'b' * bare}{_CLOSE}"
+
+
+class SaidError(ValueError):
+    """A fault whose sentence carries values; as text it has the units that it was made with, `args[0]` has the marks."""
+
+    def __str__(self) -> str:
+        return plain(str(self.args[0])) if self.args else ""
+
+
+def said_range(low: float, high: float, unit: str, decimals: int = 0, word: str = "to") -> str:
+    """Two figures with one unit: "3.0 to 6.0 m/s"."""
+    return f"{said(low, unit, decimals, bare=True)} {word} {said(high, unit, decimals)}"
 
 
 def in_units(text: str, choice: UnitChoice) -> str:
-    """Write a sentence of the core in the person's units; other figures stay.
+    """Write a sentence out in a person's units.
 
     Differences of temperature (K) become degrees Fahrenheit where those are chosen. Consumptions become Wh/mi where
     miles are, so that they still add up.
@@ -26,51 +74,41 @@ def in_units(text: str, choice: UnitChoice) -> str:
     Examples
     --------
     >>> from fairmargin.core.units import UNIT_CHOICES
-    >>> in_units("Trial legs 5.0 km/h faster, 5 K warmer, wind 3.0 to 6.0 m/s.", UNIT_CHOICES["us"])
-    'Trial legs 3.1 mph faster, 9 \u00b0F warmer, wind 6.7 to 13.4 mph.'
-    >>> in_units("for a true 113 km/h", UNIT_CHOICES["metric"])
-    'for a true 113 km/h'
+    >>> words = f"Trial legs {said(5.0, 'km/h', 1)} faster than on \u201cVans at 80 km/h\u201d, wind {said_range(3, 6, 'm/s', 1)}."
+    >>> in_units(words, UNIT_CHOICES["us"])
+    'Trial legs 3.1 mph faster than on “Vans at 80 km/h”, wind 6.7 to 13.4 mph.'
     """
 
-    def swap(match: re.Match[str]) -> str:
-        first, second, unit = match.groups()
-        name, figures = _other(unit, choice)
-        if name == unit:
-            return match[0]
-        text = _converted(first, unit, choice)
-        if second:
-            word, figure = second.split(" ")[1:]
-            text += f" {word} {_converted(figure, unit, choice)}"
-        return f"{text} {figures}"
+    def write(match: re.Match[str]) -> str:
+        value, unit, decimals, flags = float(match[1]), match[2], int(match[3]), match[4]
+        name, other, more = _other(value, unit, choice)
+        return _written(other, name, decimals + more, flags)
 
-    return _SENTENCE.sub(swap, text)
+    return _MARK.sub(write, text)
 
 
-def _other(unit: str, choice: UnitChoice) -> tuple[str, str]:
-    """The unit that stands for one of the core: its name, and how it is written."""
+def plain(text: str) -> str:
+    """Write a sentence out in the units that it was made with."""
+
+    def write(match: re.Match[str]) -> str:
+        return _written(float(match[1]), match[2], int(match[3]), match[4])
+
+    return _MARK.sub(write, text)
+
+
+def _other(value: float, unit: str, choice: UnitChoice) -> tuple[str, float, int]:
+    """A value in the chosen unit: the unit's name, the value, and how many decimals more it has."""
     if unit == "K":
-        name = "\u00b0F" if choice.temperature == "\u00b0F" else "K"
-    elif unit == "Wh/km":
-        name = "Wh/mi" if choice.distance == "mi" else "Wh/km"
-    else:
-        name = getattr(choice, _QUANTITY[unit])
-    return name, label(name)
+        return ("\u00b0F", value * 1.8, 0) if choice.temperature == "\u00b0F" else ("K", value, 0)
+    if unit == "Wh/km":
+        return ("Wh/mi", value * KM_PER_MILE, 0) if choice.distance == "mi" else ("Wh/km", value, 0)
+    quantity = _QUANTITY[unit]
+    name = getattr(choice, quantity)
+    other = unit_of(quantity, name).from_base(unit_of(quantity, unit).to_base(value))
+    return name, other, {"bar": 2, "inHg": 1}.get(name, 0)
 
 
-def _converted(figure: str, unit: str, choice: UnitChoice) -> str:
-    """One figure in the chosen unit, with as many decimals as it had."""
-    value = float(figure.replace("\u2212", "-"))
-    decimals = len(figure.partition(".")[2])
-    if unit == "K":
-        other = value * 1.8
-    elif unit == "Wh/km":
-        other = value * KM_PER_MILE
-    else:
-        quantity = _QUANTITY[unit]
-        base = unit_of(quantity, unit).to_base(value)
-        name = getattr(choice, quantity)
-        other = unit_of(quantity, name).from_base(base)
-        decimals = max(decimals, 1 if name in {"bar", "inHg"} else 0) + (name == "bar")
-    text = f"{abs(other):.{decimals}f}"
-    sign = "+" if figure.startswith("+") else "\u2212" if other < 0 and float(text) else ""
-    return sign + text
+def _written(value: float, name: str, decimals: int, flags: str) -> str:
+    text = f"{abs(value):.{decimals}f}"
+    sign = "\u2212" if value < 0 and float(text) else "+" if "+" in flags else ""
+    return f"{sign}{text}" if "b" in flags else f"{sign}{text} {label(name)}"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
@@ -27,7 +28,7 @@ from fairmargin.core.study import CLASS_PRESETS, Study, Vehicle
 from fairmargin.core.study.aims import AIMS, ALREADY_DRIVEN, Aim, laid_out
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.remembered import Remembered
-from fairmargin.core.units import CONSUMPTION_UNITS, QUANTITIES, UNIT_CHOICES, UnitChoice, in_units, read_quantity
+from fairmargin.core.units import ALSO, CONSUMPTION_UNITS, QUANTITIES, UNIT_CHOICES, UnitChoice, in_units, read_quantity
 from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.state.across_studies import Memory
 from fairmargin.desktop.widgets.basics import as_tip, label
@@ -331,33 +332,79 @@ class UnitsDialog(QDialog):
                 box,
             )
         self.preset.activated.connect(self._preset)
+        layout.addWidget(label("Results are said in per cent of consumption, and as", "heading"))
+        self.also: dict[str, QCheckBox] = {}
+        for key, words in ALSO.items():
+            self.also[key] = QCheckBox(words)
+            layout.addWidget(self.also[key])
+        self.year = Line()
+        self.year.setAccessibleName("Distance of a year")
+        form = QFormLayout()
+        form.addRow("Distance of a year", self.year)
+        layout.addLayout(form)
+        self.fault = label("", "fault", wrap=True)
+        self.fault.hide()
+        layout.addWidget(self.fault)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel | QDialogButtonBox.StandardButton.Ok)
-        buttons.accepted.connect(self.accept)
+        buttons.accepted.connect(self._take)
         buttons.rejected.connect(self.reject)
         layout.addWidget(buttons)
+        self._year_km = now.year_km
         self._show(now)
+        for key, tick in self.also.items():
+            tick.setChecked(key in now.also)
 
     def _show(self, choice: UnitChoice) -> None:
         for name, box in self.boxes.items():
             box.setCurrentIndex(box.findData(getattr(choice, name)))
-        key = next((k for k, v in UNIT_CHOICES.items() if v == choice), "custom")
+        key = next((k for k, v in UNIT_CHOICES.items() if v == choice.bare), "custom")
         self.preset.setCurrentIndex(self.preset.findData(key))
+        self.year.setText(f"{choice.show('distance', self._year_km):.0f} {choice.distance}")
+
+    def _take(self) -> None:
+        try:
+            self.choice()
+        except ValueError as error:
+            self.fault.setText(words_of(error))
+            self.fault.show()
+            return
+        self.accept()
 
     def _preset(self) -> None:
         key = str(self.preset.currentData())
         if key in UNIT_CHOICES:
+            self._read_year()
             self._show(UNIT_CHOICES[key])
 
+    def _read_year(self) -> None:
+        """The distance of a year as it is typed; one that cannot be read is refused when the dialog is closed."""
+        try:
+            self._year_km = self.choice().year_km
+        except ValueError:
+            return
+
     def _customised(self) -> None:
-        self._show(self.choice())
+        self._read_year()
+        made = {name: str(box.currentData()) for name, box in self.boxes.items()}
+        self._show(UnitChoice("Custom", **made))  # type: ignore[arg-type]
 
     def choice(self) -> UnitChoice:
-        """Return what is chosen now."""
+        """Return what is chosen now.
+
+        Raises
+        ------
+        ValueError
+            If the distance of a year is none.
+        """
         values = {name: str(box.currentData()) for name, box in self.boxes.items()}
+        made = UnitChoice("Custom", **values)  # type: ignore[arg-type]
         for known in UNIT_CHOICES.values():
             if all(getattr(known, name) == value for name, value in values.items()):
-                return known
-        return UnitChoice("Custom", **values)  # type: ignore[arg-type]
+                made = known
+        year = read_quantity(self.year.text(), "distance", made.distance)
+        if not 1.0 <= year <= 1e6:
+            raise ValueError(f"a distance of a year of {self.year.text()}: expected more than 1, up to a million km")
+        return replace(made, also=tuple(key for key, box in self.also.items() if box.isChecked()), year_km=year)
 
 
 class KeysDialog(QDialog):

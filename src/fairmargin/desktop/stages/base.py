@@ -108,8 +108,7 @@ class Field(QWidget):
         self.edit.setAccessibleName(text)
         self.caption.setBuddy(self.edit)
         self.edit.setPlaceholderText(placeholder)
-        if tip:
-            self.edit.setToolTip(as_tip(tip))
+        self.show_tip(tip)
         row = QHBoxLayout()
         row.setSpacing(4)
         row.addWidget(self.edit, 1)
@@ -128,6 +127,11 @@ class Field(QWidget):
         if width:
             self.edit.setFixedWidth(width)
         self.edit.editingFinished.connect(self._finished)
+
+    def show_tip(self, words: str) -> None:
+        """Say what is meant, with an example in the person's units."""
+        if words:
+            self.edit.setToolTip(as_tip(words))
 
     def show_text(self, text: str, unit: str | None = None) -> None:
         """Show a stored value; a field that is being typed in or holds a fault keeps its text."""

@@ -6,12 +6,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QWidget
 
 from fairmargin.core.study import Study
+from fairmargin.core.units import in_units
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.verdict import fall_factor, fall_unit, visible_lines
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.charts import LegStrip, LegStrips, Waterfall, fall_of
-from fairmargin.exchange.words.results import conditions_words, scatter_words
+from fairmargin.exchange.words.results import conditions_words, distance_words, scatter_words, square_words
 
 VIEW_WORDS = {"reference": "Reference conditions", "study-mean": "Mean of the study", "as-measured": "As measured"}
 
@@ -120,7 +121,7 @@ class CorrectStage(Stage):
         self.subtitle.setText(conditions_words(study, c, self.session.view, units) if c else "")
         leg = next(x for x in analysis.legs if x.leg == self._leg)
         self.fall_title.setText(f"Leg {leg.leg}")
-        words = f"{study.configuration(leg.configuration).label}, {leg.direction}, {fall_unit(units)} \u00b7 {leg.instrument} {leg.shown}"
+        words = f"{study.configuration(leg.configuration).label}, {leg.direction}, {fall_unit(units)} \u00b7 {leg.instrument} {in_units(leg.shown, units)}"
         if not leg.included:
             words += f" \u00b7 left out: {leg.reason}"
         self.fall_words.setText(words)
@@ -133,15 +134,10 @@ class CorrectStage(Stage):
         elif self.session.view == "as-measured":
             self.budget.setText("Nothing is corrected in this view; the margin rests on the legs' scatter alone.")
         else:
-            parts = [
-                f"{line.source} \u00b1{line.half_width_percent:.1f}"
-                for line in c.margin
-                if line.half_width_percent >= 0.05
-            ]
             method = "" if c.method == "model" else "The model is not used: nothing is corrected in this comparison. "
             self.budget.setText(
-                f"{method}What makes the margin, in % of consumption: {', '.join(parts)}. Together "
-                f"\u00b1{c.half_width_percent:.1f} % (they add as squares). "
-                f"Run-to-run scatter of a 30 km leg: {c.scatter_percent:.1f} %. "
-                + scatter_words(analysis.scatter_prior)
+                f"{method}What makes the margin: {square_words(c.margin)}. Together "
+                f"\u00b1{c.half_width_percent:.1f} %. "
+                f"Run-to-run scatter of a leg of {distance_words(30.0, units)}: {c.scatter_percent:.1f} %. "
+                + scatter_words(analysis.scatter_prior, units)
             )

@@ -284,7 +284,7 @@ class DriveStage(LegEdits):
             card.show_leg(study, legs[name], events.get(name, []), self._asked.get(name))
         self.warm_up.refresh(study)
         self.warm_up.setVisible(bool(study.legs) and study.method not in NO_FIRST_LEG)
-        driven = sum(self.session.state(leg) == "driven" for leg in study.legs)
+        driven = sum(self.session.has_reading(leg) for leg in study.legs)
         left_out = sum(leg.state == "left out" for leg in study.legs)
         words = f"{driven} of {len(study.legs)} legs driven"
         if left_out:

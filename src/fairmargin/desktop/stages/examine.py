@@ -28,7 +28,7 @@ from fairmargin.core.result.types import LegResult
 from fairmargin.core.study import Leg, Stretch, Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, show_reading, words_of
-from fairmargin.core.units import show_duration
+from fairmargin.core.units import in_units, show_duration
 from fairmargin.desktop.commands.leaving_out import toggle_left_out
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.driving.bands import BandsChart
@@ -260,7 +260,9 @@ class ExamineStage(Stage):
         self.table.setRowCount(len(study.legs))
         trials = [t.id for t in study.trials]
         for i, leg in enumerate(study.legs):
-            cells = self._cells(study, leg, results[leg.leg].shown if leg.leg in results else "")
+            cells = self._cells(
+                study, leg, in_units(results[leg.leg].shown, self.session.units) if leg.leg in results else ""
+            )
             colour = "baseline" if leg.configuration not in trials else trial_colour(trials.index(leg.configuration))
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
@@ -309,7 +311,9 @@ class ExamineStage(Stage):
             show_reading(leg) or shown,
             "" if leg.distance_km is None else show_number(units.show("distance", leg.distance_km), 2),
             show_duration(leg.duration_s),
-            "" if leg.temperature_c is None else f"{units.show('temperature', leg.temperature_c):.1f}",
+            ""
+            if leg.temperature_c is None
+            else f"{units.show('temperature', leg.temperature_c):.1f}".replace("-", "\u2212"),
             wind,
         ]
 

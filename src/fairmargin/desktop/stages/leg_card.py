@@ -24,6 +24,7 @@ from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.conditions.typed import INSTRUMENT_KEYS, alike, caption, doubt, leg_fields, more, show_leg_field
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.entry import show_readings
+from fairmargin.core.units import in_units
 from fairmargin.desktop.dialogs.notes import KIND_WORDS
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
@@ -260,7 +261,7 @@ class LegCard(QFrame):
         words = doubt(study, leg)
         if asked is not None and not words:
             words = f"{asked.title}. {asked.message}"
-        self._show_doubt(words)
+        self._show_doubt(in_units(words, self.stage.session.units))
         self._show_answers(asked, show_readings(leg))
 
     def _show_answers(self, asked: Concern | None, shown: str) -> None:

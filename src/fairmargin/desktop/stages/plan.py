@@ -8,7 +8,7 @@ from fairmargin.core.evidence.readings import route_km
 from fairmargin.core.orders import ORDERS, display_noise_percent, drift_left
 from fairmargin.core.study import Study
 from fairmargin.core.study.aims import relaid
-from fairmargin.core.units import in_units
+from fairmargin.core.units import in_units, said_range
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.planning.day_page import DayPage
 from fairmargin.desktop.stages.planning.design_page import DesignPage
@@ -159,7 +159,12 @@ class PlanStage(Stage):
         c = self.session.comparison
         if c is None:
             lines.append(_step_words(study, letters))
-            lines.append("Scatter of a careful 20 to 50 km leg: 1 to 2 % (common practice), until your own is known.")
+            lines.append(
+                in_units(
+                    f"Scatter of a careful leg of {said_range(20, 50, 'km')}: 1 to 2 % (common practice), until your own is known.",
+                    units,
+                )
+            )
         else:
             lines.append(f"The instruments cannot see less than \u00b1{c.step_percent:.1f} %.")
             lines.append(

@@ -24,6 +24,7 @@ from fairmargin.desktop.stages.planning.vehicle_panel import VehiclePanel
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.inputs import Words
+from fairmargin.exchange.words.results import example_words
 
 STATION_TIP = "How far the station that reported the wind stands from the road"
 #: What the change may be, in words.
@@ -100,15 +101,7 @@ class QuestionStage(Stage):
         self.sealed = label("", "muted", wrap=True)
         box.addWidget(self.sealed)
         line = QHBoxLayout()
-        line.addWidget(
-            self._field(
-                "prediction",
-                "Prediction: %, + is more; or a consumption",
-                self._set_prediction,
-                tip="\u22124, 5 % less, 160 Wh/km, or 3.0 to 3.2 km/kWh",
-            ),
-            2,
-        )
+        line.addWidget(self._field("prediction", "Prediction: %, + is more; or a consumption", self._set_prediction), 2)
         line.addWidget(self._field("smallest", "Smallest effect that matters", self._set_smallest, unit="%"), 1)
         box.addLayout(line)
         line = QHBoxLayout()
@@ -294,6 +287,8 @@ class QuestionStage(Stage):
 
     def refresh(self, study: Study) -> None:
         f = self.fields
+        one, span, _ = example_words(self.session.units)
+        f["prediction"].show_tip(f"\u22124, 5 % less, {one}, or {span}")
         for part in (
             self.sides,
             self.vehicle,

@@ -366,6 +366,7 @@ class VerdictStage(Stage):
         """Consumption over speed, where the model carries it."""
         study = self.session.study
         if study is None or not self.isVisible():
+            self._stale = True  # left before it was drawn: drawn anew when it is seen
             return
         found = self.session.wanted.speed_curves()
         shown = bool(found)

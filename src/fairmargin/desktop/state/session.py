@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
@@ -15,7 +16,8 @@ from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.registration import said_afterwards, with_look
-from fairmargin.core.units import UNIT_CHOICES, UnitChoice
+from fairmargin.core.units import ALSO, UNIT_CHOICES, UnitChoice
+from fairmargin.core.units.quantities import ALSO_USUAL
 from fairmargin.desktop.state.across_studies import Memory
 from fairmargin.desktop.state.background import Background, Work, meanwhile
 from fairmargin.desktop.state.derived import INLINE_LEGS, Wanted
@@ -467,6 +469,15 @@ class Session(Opened):
         return self.own_units.for_vehicle(own.energy != "electric", own.heating_value)
 
     def _read_units(self) -> UnitChoice:
+        chosen = self.settings.value("said also")
+        also = ALSO_USUAL if chosen is None else tuple(x for x in ALSO if x in str(chosen).split("|"))
+        try:
+            year_km = float(str(self.settings.value("said also, year", 15000.0)))
+        except ValueError:
+            year_km = 15000.0
+        return replace(self._read_unit_names(), also=also, year_km=year_km)
+
+    def _read_unit_names(self) -> UnitChoice:
         choice = str(self.settings.value("units", "metric"))
         if choice in UNIT_CHOICES:
             return UNIT_CHOICES[choice]
@@ -481,8 +492,10 @@ class Session(Opened):
             return UNIT_CHOICES["metric"]
 
     def set_units(self, choice: UnitChoice) -> None:
-        """Choose the units that screens and reports show."""
-        key = next((k for k, v in UNIT_CHOICES.items() if v == choice), None)
+        """Choose the units that screens and reports show, and what results are said as beside per cent."""
+        self.settings.setValue("said also", "|".join(choice.also))
+        self.settings.setValue("said also, year", choice.year_km)
+        key = next((k for k, v in UNIT_CHOICES.items() if v == choice.bare), None)
         if key is None:
             names = ("consumption", "distance", "speed", "wind", "temperature", "pressure", "tyre", "mass")
             key = "|".join(getattr(choice, n) for n in names)

@@ -11,7 +11,7 @@ from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.study import Study
-from fairmargin.core.units import UNIT_CHOICES, UnitChoice, label
+from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units, label
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
@@ -109,7 +109,7 @@ class MarginBar(QWidget):
         else:
             words = f"{verdict_head(study, c, units)}, {between(c)}; as read {percent(c.as_measured_percent)}"
         self.setAccessibleName(words)
-        self.setToolTip(as_tip(words if c is None else f"{words}\n{c.reason}"))
+        self.setToolTip(as_tip(words if c is None else f"{words}\n{in_units(c.reason, units)}"))
         self.update()
 
     @property

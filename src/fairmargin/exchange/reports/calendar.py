@@ -11,6 +11,7 @@ from fairmargin import __version__
 from fairmargin.core.outcome.trips import TripPlan
 from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.study import Study
+from fairmargin.core.units import plain
 
 
 def calendar_file(study: Study, table: Timetable, now: datetime) -> bytes:
@@ -63,10 +64,10 @@ def trip_calendar(study: Study, plan: TripPlan, now: datetime) -> bytes:
     left, before = 0.0, "the start"
     for s in plan.stops:
         stays = (s.charging_min + s.other_min + s.waiting_min) / 60.0
-        entries.append((left, s.at_h, f"Drive to {s.charger.label}"))
-        words = f"{s.charger.label}: charge from {s.arrival.percent:.0f} to {s.leave_percent:.0f} %"
+        entries.append((left, s.at_h, f"Drive to {plain(s.charger.label)}"))
+        words = f"{plain(s.charger.label)}: charge from {s.arrival.percent:.0f} to {s.leave_percent:.0f} %"
         entries.append((s.at_h, s.at_h + stays, words))
-        left, before = s.at_h + stays, s.charger.label
+        left, before = s.at_h + stays, plain(s.charger.label)
     entries.append((left, plan.total_h, f"Drive from {before} to the end, arrive with {plan.arrival.percent:.0f} %"))
     for i, (begin, end, words) in enumerate(entries):
         event = Event()

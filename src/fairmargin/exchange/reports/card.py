@@ -18,7 +18,7 @@ from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_of
-from fairmargin.core.units import UnitChoice
+from fairmargin.core.units import UnitChoice, in_units
 from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.files.atomic import write_whole
 from fairmargin.exchange.files.faults import InvalidInput
@@ -93,7 +93,7 @@ def card_of(study: Study, analysis: Analysis, c: Comparison | None, view: str, u
                 *_levels(study, c, own),
                 f"On {place_words(study)}: {conditions_words(study, c, view, own)}.",
                 _tested(study, analysis, c),
-                c.standing.sentence,
+                in_units(c.standing.sentence, units),
                 made,
             ),
             effect_percent=c.effect_percent,

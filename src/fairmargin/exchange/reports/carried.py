@@ -27,6 +27,7 @@ from fairmargin.core.outcome.money import Prices
 from fairmargin.core.result.types import Analysis, View
 from fairmargin.core.study import Study, Trace
 from fairmargin.core.units import UnitChoice
+from fairmargin.core.units.quantities import ALSO_USUAL
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.packages.reading import read_package
 from fairmargin.exchange.packages.writing import package_files
@@ -131,7 +132,10 @@ def verify(page: str, name: str) -> list[Difference]:
     study, traces, told = _unpacked(page, name)
     try:
         scatter = ScatterPrior(**{**told.scatter, "days": tuple(told.scatter["days"])})
-        choice, now = UnitChoice(**told.units), datetime.fromisoformat(told.made)
+        choice, now = (
+            UnitChoice(**{**told.units, "also": tuple(told.units.get("also", ALSO_USUAL))}),
+            datetime.fromisoformat(told.made),
+        )
         prices = Prices(**told.use["prices"])
         reserve, fade, year = (float(str(told.use[key])) for key in ("reserve", "fade", "km_per_year"))
         analysis = analyse(study, traces, told.view, scatter)

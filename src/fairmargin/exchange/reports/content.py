@@ -10,6 +10,7 @@ from fairmargin.core import units as u
 from fairmargin.core.conditions import registry
 from fairmargin.core.fairness.registered import prediction_words
 from fairmargin.core.result.corrections import line_words
+from fairmargin.core.result.margin import square_parts
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
@@ -91,8 +92,8 @@ def content(
                 may_say(study, c, choice),
                 " ".join(
                     [
-                        _with_prediction(study, c),
-                        c.standing.sentence,
+                        u.in_units(_with_prediction(study, c), choice),
+                        u.in_units(c.standing.sentence, choice),
                         *beside(study, analysis, c, choice),
                         *said_lines(study, analysis, c, choice),
                         capacity_line(analysis),
@@ -199,19 +200,21 @@ def _took(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:
 def _margin(study: Study, c: Comparison, several: bool, choice: u.UnitChoice) -> Table:
     which = f": {comparison_name(study, c, choice)}" if several else ""
     return Table(
-        f"What makes the margin of ±{c.half_width_percent:.1f} %{which} (adding in squares)",
-        ("Source", "±, %", "Because", "What would help"),
+        f"What makes the margin of ±{c.half_width_percent:.1f} %{which}",
+        ("Source", "±, %", "Of its square, %", "Because", "What would help"),
         tuple(
             (
-                x.source,
-                f"{x.half_width_percent:.1f}",
-                f"{x.cause} ({', '.join(x.legs[:4])}{' …' if len(x.legs) > 4 else ''})",
-                x.remedy,
+                x.line.source,
+                f"{x.line.half_width_percent:.1f}",
+                str(x.percent_of_square),
+                f"{x.line.cause} ({', '.join(x.line.legs[:4])}{' …' if len(x.line.legs) > 4 else ''})"
+                if x.line.legs
+                else x.line.cause,
+                u.in_units(x.line.remedy, choice),
             )
-            for x in c.margin
-            if x.half_width_percent >= 0.05
+            for x in square_parts(c.margin)
         ),
-        numeric_from=4,
+        numeric_from=5,
     )
 
 
@@ -236,7 +239,7 @@ def _facts(study: Study, analysis: Analysis, choice: u.UnitChoice) -> tuple[tupl
         ("Driven", ", ".join(f"{d:%d %B %Y}" for d in days) or "not dated"),
         ("Stated for", conditions_words(study, analysis.comparisons[0], analysis.view, choice) if analysis.comparisons else "no comparison yet"),
         *(("Climb", line) for line in climb_lines(study, analysis)),
-        ("Run-to-run scatter", scatter_words(analysis.scatter_prior)),
+        ("Run-to-run scatter", scatter_words(analysis.scatter_prior, choice)),
         ("Smallest effect that matters", f"{study.smallest_effect_percent:g} %"),
         ("Vehicle", f"{v.name or 'not named'}, {v.energy}, {choice.show('mass', k.mass_kg):.0f} {choice.mass}{mark.get('mass_kg', '')}, "
                     f"drag area {k.drag_area_m2:g} m²{mark.get('drag_area_m2', '')}, rolling coefficient {k.rolling_coefficient:g}{mark.get('rolling_coefficient', '')}"),

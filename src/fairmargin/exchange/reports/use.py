@@ -219,7 +219,7 @@ def use_figures(study: Study, use: ReportUse, choice: UnitChoice) -> list[tuple[
         made = finished(figure)
     low_kwh, high_kwh = plan.kwh_interval
     caption = (
-        f"{arrival_words(plan)} {plan.kwh:.0f} kWh ({low_kwh:.0f} to {high_kwh:.0f}){money_words(plan)}. Shaded: nine times in ten; dashed: the "
+        f"{in_units(arrival_words(plan), choice)} {plan.kwh:.0f} kWh ({low_kwh:.0f} to {high_kwh:.0f}){money_words(plan)}. Shaded: nine times in ten; dashed: the "
         "reserve at chargers; squares: chargers, filled where one stops."
     )
     return [(caption, made)]

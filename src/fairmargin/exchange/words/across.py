@@ -17,7 +17,7 @@ from fairmargin.core.memory.road import RoadKnowledge, road_knowledge
 from fairmargin.core.memory.vehicle import CONSTANTS, Known, Moved, VehicleKnowledge
 from fairmargin.core.study import Study
 from fairmargin.core.study.remembered import Remembered
-from fairmargin.core.units import UnitChoice
+from fairmargin.core.units import SENTENCE_UNITS, UnitChoice, said, said_range
 from fairmargin.core.units import label as unit_label
 from fairmargin.core.words import signed
 from fairmargin.exchange.words.results import speed_words
@@ -73,7 +73,7 @@ def pair_words(p: Apart) -> str:
 
 def joint_lines(joint: Joint) -> list[str]:
     """What a group of studies says together."""
-    speed = f" at {joint.speed_kmh:.0f} km/h" if joint.speed_kmh else ""
+    speed = f" at {said(joint.speed_kmh, 'km/h')}" if joint.speed_kmh else ""
     count = len(joint.studies)
     lines = [f"Against {joint.reference}{speed}, {count} stud{'ies' if count != 1 else 'y'}:"]
     for i, p in enumerate(joint.placed):
@@ -113,8 +113,16 @@ def stayed_words(interval: tuple[float, float]) -> str:
 
 def moved_words(k: Known, m: Moved) -> str:
     """A constant as it stood at one moment, with its interval."""
-    d, unit = k.decimals, f" {k.unit}" if k.unit else ""
-    return f"{m.middle:.{d}f}{unit} ({m.interval[0]:.{d}f} to {m.interval[1]:.{d}f})".replace("-", "\u2212")
+    return _with_interval(m.middle, m.interval, k.unit, k.decimals)
+
+
+def _with_interval(middle: float, interval: tuple[float, float], unit: str, decimals: int) -> str:
+    """A constant and its interval."""
+    if unit in SENTENCE_UNITS:
+        low, high = (said(x, unit, decimals, bare=True) for x in interval)
+        return f"{said(middle, unit, decimals)} ({low} to {high})"
+    low, high = (f"{x:.{decimals}f}" for x in interval)
+    return f"{middle:.{decimals}f}{f' {unit}' if unit else ''} ({low} to {high})".replace("-", "\u2212")
 
 
 def known_words(k: Known) -> str:
@@ -144,7 +152,7 @@ def facts_lines(known: KnownFacts, scatter: ScatterPrior) -> list[str]:
     ]
     if scatter.studies:
         lines.append(
-            f"Your scatter from run to run: {100 * scatter.share:.1f} % of a 30 km leg, from {scatter.studies} studies"
+            f"Your scatter from run to run: {100 * scatter.share:.1f} % of a leg of {said(30.0, 'km')}, from {scatter.studies} studies"
         )
     return lines
 
@@ -158,15 +166,14 @@ def remembered_lines(remembered: Remembered) -> list[str]:
             half = intervals.deviate(intervals.USUAL) * v.sd
             ends = (v.mean - half, v.mean, v.mean + half)
             low, middle, high = (math.exp(x) for x in ends) if rule.logarithm else ends
-            unit, d = f" {rule.unit}" if rule.unit else "", rule.decimals
-            lines.append(f"{rule.label}: {middle:.{d}f}{unit} ({low:.{d}f} to {high:.{d}f})".replace("-", "\u2212"))
+            lines.append(f"{rule.label}: {_with_interval(middle, (low, high), rule.unit, rule.decimals)}")
     return lines
 
 
 def road_lines(road: RoadKnowledge, known: VehicleKnowledge | None = None) -> list[str]:
     """What is known of a road; how much wind reaches it where a vehicle's studies tell."""
     count = len(road.studies)
-    lines = [f"{count} stud{'ies' if count != 1 else 'y'}" + (f", {road.km:.1f} km" if road.km else "")]
+    lines = [f"{count} stud{'ies' if count != 1 else 'y'}" + (f", {said(road.km, 'km', 1)}" if road.km else "")]
     if road.climb_m is not None and road.fall_m is not None:
         heights = f" (heights averaged over {road.heights_from} recordings)" if road.heights_from > 1 else ""
         lines.append(f"Out it climbs {road.climb_m:.0f} m and falls {road.fall_m:.0f} m{heights}")
@@ -175,10 +182,9 @@ def road_lines(road: RoadKnowledge, known: VehicleKnowledge | None = None) -> li
     elif road.route:
         lines.append("It comes back to where it began")
     for h in road.held:
-        sd = f" \u00b1 {h.sd_kmh:.1f}" if h.sd_kmh is not None else ""
-        lines.append(
-            f"Speed held, {h.direction}: {h.mean_kmh:.0f}{sd} km/h over {h.legs} leg{'s' if h.legs != 1 else ''}"
-        )
+        mean, sd = h.mean_kmh, h.sd_kmh
+        held = said(mean, "km/h") if sd is None else said_range(mean, sd, "km/h", 1, "\u00b1")
+        lines.append(f"Speed held, {h.direction}: {held} over {h.legs} leg{'s' if h.legs != 1 else ''}")
     slow = [h for h in road.hours if h.held_up]
     if slow:
         told = "; ".join(

@@ -12,7 +12,7 @@ from fairmargin.core.outcome.average_wind import WindAveraged
 from fairmargin.core.outcome.trips import Fuelled, Stop, TripPlan, WhatIf
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label
-from fairmargin.core.units import UnitChoice, in_units
+from fairmargin.core.units import UnitChoice, in_units, plain
 from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.words.results import consumption_words, distance_words, span_words, units_of
 
@@ -49,7 +49,7 @@ def range_json(
                 "to_reserve_km": None if p.reach is None else round(p.reach.to_reserve_km, 2),
                 "to_reserve_interval_km": None if p.reach is None else _rounded(p.reach.interval_km, 2),
                 "mostly": p.mostly,
-                "not_driven": list(p.not_driven),
+                "not_driven": [plain(w) for w in p.not_driven],
             }
             for p in found
         ],
@@ -148,7 +148,7 @@ def trip_json(
         "cost": None if plan.cost is None else round(plan.cost, 2),
         "cost_interval": None if plan.cost_interval is None else _rounded(plan.cost_interval, 2),
         "missing": list(plan.missing),
-        "not_driven": list(plan.not_driven),
+        "not_driven": [plain(w) for w in plan.not_driven],
         "what_if": [
             {
                 "case": w.name,
@@ -218,7 +218,7 @@ def trip_lines(plan: TripPlan, cases: Sequence[WhatIf], beside: Fuelled | None, 
         f"{distance_words(plan.trip.km, units)} in {hours_words(plan.total_h)}: {hours_words(plan.driving_h)} of driving, {hours_words(plan.charging_h)} of charging, {hours_words(plan.pauses_h + plan.other_h + plan.waiting_h)} of pauses and the rest"
     ]
     lines += [stop_words(s, units) for s in plan.stops] or ["no stop is needed"]
-    lines.append(arrival_words(plan))
+    lines.append(in_units(arrival_words(plan), units))
     lines.append(f"{plan.kwh:.0f} kWh ({low:.0f} to {high:.0f})" + money_words(plan))
     for w in cases:
         lines.append(f"{w.name}: {case_words(w)}")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import unicodedata
+from collections.abc import Sequence
 from typing import Final
 
 from fairmargin.core.evidence.climb import leg_parts
@@ -11,6 +12,7 @@ from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.intervals import USUAL
 from fairmargin.core.result.claims import prediction_result
 from fairmargin.core.result.looks import wrong_when_looked
+from fairmargin.core.result.margin import MarginLine, square_parts
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.result.verdict import SETTLED
@@ -18,7 +20,7 @@ from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice, in_units, label
 from fairmargin.core.words import sentence, signed
-from fairmargin.exchange.words.steps import DISTANCE_PER_ENERGY, steps_line, usual_words
+from fairmargin.exchange.words.steps import DISTANCE_PER_ENERGY, pencil_unit, steps_line, usual_words
 
 
 def framed(name: str) -> str:
@@ -35,6 +37,11 @@ def quoted(name: str) -> str:
 def speed_words(kmh: float, units: UnitChoice) -> str:
     """Write a speed in the person's unit."""
     return f"{units.show('speed', kmh):.0f} {units.speed}"
+
+
+def wind_words(metres_a_second: float, units: UnitChoice) -> str:
+    """Write a wind speed in the person's unit."""
+    return f"{units.show('wind', metres_a_second):.1f} {units.wind}"
 
 
 def temperature_words(celsius: float, units: UnitChoice) -> str:
@@ -58,7 +65,7 @@ def place_words(study: Study) -> str:
 
 def _reference_wind(study: Study, units: UnitChoice) -> str:
     speed = study.reference.wind_speed_ms
-    return "calm" if speed == 0 else in_units(f"wind {speed:g} m/s", units)
+    return "calm" if speed == 0 else f"wind {wind_words(speed, units)}"
 
 
 def level_words(study: Study, r: Result, units: UnitChoice) -> str:
@@ -97,15 +104,13 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
     low, high = c.interval_percent
     level = c.level_words
     size = abs(c.effect_percent)
-    difference = abs(c.trial_wh_per_km - c.baseline_wh_per_km)
     if c.verdict in {"uses more", "uses less"}:
         word = "more" if c.verdict == "uses more" else "less"
         ends = (low, high) if low > 0 else (-high, -low)
         return " ".join(
             (
                 f"{where} {name} {used} {size:.1f} % {word} with {quoted(trial)} than with {quoted(base)} "
-                f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}), {in_units(f'about {difference:.0f} Wh/km', units)}"
-                f"{both_ways(study, c, units)}.",
+                f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}){both_ways(study, c, units)}.",
                 usual_words(c),
             )
         ).strip()
@@ -122,19 +127,49 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
     return f"Nothing about {quoted(trial)} yet: these runs are not a fair comparison."
 
 
+def difference_words(wh_per_km: float, units: UnitChoice) -> str:
+    """A difference of consumptions, in the person's unit of energy over distance."""
+    unit, factor = pencil_unit(units)
+    value = wh_per_km * factor
+    decimals = 0 if value >= 10 else 1 if value >= 0.15 else 2
+    return f"{value:.{decimals}f} {label(unit)}"
+
+
+def example_words(units: UnitChoice) -> tuple[str, str, str]:
+    """Figures as a tester would type them: a consumption, a range of it, a known difference."""
+    name = label(units.consumption)
+    unit, factor = pencil_unit(units)
+    middle, open_by = 7.0 * factor, 3.0 * factor
+    decimals = 0 if middle >= 3 else 1 if middle >= 0.3 else 2
+    return (
+        consumption_words(160.0, units),
+        f"{span_words((150.0, 160.0), units)} {name}",
+        f"{middle:.{decimals}f} \u00b1 {open_by:.{decimals}f} {label(unit)}",
+    )
+
+
 def both_ways(study: Study, c: Comparison, units: UnitChoice) -> str:
-    """The same in the tester's own terms: of distance per energy where that is the unit, and how much further on a charge."""
-    own, out = units_of(study, c.vehicle, units), ""
-    if own.consumption in DISTANCE_PER_ENERGY:
-        out += f", {signed(c.range_change_percent)} % of {label(own.consumption)}"
-    stored = vehicle_of(study, c.vehicle).stored_wh
-    if stored:
+    """The same in the tester's own terms, those chosen beside per cent of consumption (see `units.ALSO`)."""
+    own, vehicle = units_of(study, c.vehicle, units), vehicle_of(study, c.vehicle)
+    difference = c.trial_wh_per_km - c.baseline_wh_per_km
+    out = []
+    if "difference" in units.also:
+        out.append(f"about {difference_words(abs(difference), own)}")
+    if "per distance per energy" in units.also and own.consumption in DISTANCE_PER_ENERGY:
+        out.append(f"{signed(c.range_change_percent)} % of {label(own.consumption)}")
+    stored = vehicle.stored_wh
+    if "range" in units.also and stored:
         further = stored / c.trial_wh_per_km - stored / c.baseline_wh_per_km
-        on = "charge" if vehicle_of(study, c.vehicle).energy == "electric" else "tank"
+        on = "charge" if vehicle.energy == "electric" else "tank"
         # The distance's own unit, in whole ones: no figure is surer than the effect.
         far = f"{units.show('distance', abs(further)):.0f} {units.distance}"
-        out += f", about {far} {'further' if further > 0 else 'less'} on a full {on}"
-    return out
+        out.append(f"about {far} {'further' if further > 0 else 'less'} on a full {on}")
+    if "year" in units.also:
+        per = 1000.0 if vehicle.energy == "electric" else vehicle.heating_value
+        much, name = abs(difference) * units.year_km / per, "kWh" if vehicle.energy == "electric" else "L"
+        year = f"{units.show('distance', units.year_km):.0f} {units.distance}"
+        out.append(f"about {much:.0f} {name} {'more' if difference > 0 else 'less'} over a year of {year}")
+    return "".join(f", {x}" for x in out)
 
 
 def _range(low: float, high: float) -> str:
@@ -294,11 +329,11 @@ def result_name(study: Study, r: Result, units: UnitChoice) -> str:
 
 
 def span_words(interval: tuple[float, float], units: UnitChoice) -> str:
-    """An interval of consumption, the smaller figure first, in the person's unit."""
+    """An interval of consumption, the smaller figure first, in the person's unit, with its decimals; half of it where those tell nothing."""
     ends = sorted(units.show_consumption(v) for v in interval)
     decimals = 0 if ends[1] >= 100 else 1 if ends[1] >= 10 else 2
-    decimals += f"{ends[0]:.{decimals}f}" == f"{ends[1]:.{decimals}f}"
-    return f"{ends[0]:.{decimals}f} to {ends[1]:.{decimals}f}"
+    low, high = (f"{x:.{decimals}f}" for x in ends)
+    return f"\u00b1{(ends[1] - ends[0]) / 2:.1g}" if low == high else f"{low} to {high}"
 
 
 def distance_words(km: float, units: UnitChoice) -> str:
@@ -316,6 +351,12 @@ def result_lines(study: Study, r: Result, units: UnitChoice) -> list[str]:
             f"As driven {consumption_words(r.as_driven_wh_per_km, units)} "
             f"({span_words(r.as_driven_interval, units)} by the instruments' steps)."
         )
+    if r.read_by:
+        told = "; ".join(
+            f"{x.instrument} {consumption_words(x.wh_per_km, units)} ({len(x.legs)} leg{'s' if len(x.legs) != 1 else ''})"
+            for x in r.read_by
+        )
+        lines.append(f"It rests on more than one instrument, each on its own legs: {told}.")
     if r.wh_per_km is not None and r.interval_wh_per_km is not None:
         plain = r.method == "plain"
         what = "Not corrected, with what that leaves open" if plain else sentence(level_words(study, r, units))
@@ -352,7 +393,7 @@ def said_lines(study: Study, analysis: Analysis, c: Comparison, units: UnitChoic
     """What became of a claim and of a predicted consumption, and what explains the difference as read."""
     lines = []
     if analysis.claim is not None:
-        lines.append(f"Claim {analysis.claim.verdict}. {analysis.claim.reason}")
+        lines.append(f"Claim {analysis.claim.verdict}. {in_units(analysis.claim.reason, units)}")
     trial = next(
         (r for r in analysis.results if (r.configuration, r.vehicle) == (c.trial, c.vehicle) and r.sector == c.sector),
         None,
@@ -447,20 +488,27 @@ def capacity_line(analysis: Analysis) -> str:
     )
 
 
-def scatter_words(prior: ScatterPrior | None) -> str:
+def scatter_words(prior: ScatterPrior | None, units: UnitChoice) -> str:
     """Say where the run-to-run scatter that the margin starts from comes from."""
     if prior is None or prior.studies == 0:
         return "Scatter starts from common practice; it becomes your own as studies are driven."
     word = "study" if prior.studies == 1 else "studies"
     days = " What days differ by comes from them, too." if prior.days else ""
-    return f"Scatter starts from your own {prior.studies} other {word}: {100 * prior.share:.1f} % for 30 km.{days}"
+    return f"Scatter starts from your own {prior.studies} other {word}: {100 * prior.share:.1f} % for a leg of {distance_words(30.0, units)}.{days}"
 
 
 def margin_words(c: Comparison) -> str:
     """Say in a line what makes the margin and what would make it smaller."""
-    told = ", ".join(f"{x.source} {x.half_width_percent:.1f}" for x in c.margin if x.half_width_percent >= 0.05)
     remedy = c.margin[0].remedy if c.margin else ""
-    return f"margin \u00b1{c.half_width_percent:.1f} %, in squares: {told}. {remedy}"
+    return f"margin \u00b1{c.half_width_percent:.1f} %: {square_words(c.margin)}. {remedy}"
+
+
+def square_words(margin: Sequence[MarginLine]) -> str:
+    """Lines of a margin, each with what it would be alone and its part of the square; the parts add up to 100 %."""
+    told = [
+        f"{x.line.source} \u00b1{x.line.half_width_percent:.1f} ({x.percent_of_square} %" for x in square_parts(margin)
+    ]
+    return ", ".join(f"{x} of the square)" if i == 0 else f"{x})" for i, x in enumerate(told))
 
 
 #: Slower than this on average, a drive was one through towns. [km/h]

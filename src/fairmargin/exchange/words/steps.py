@@ -76,7 +76,7 @@ def sum_lines(c: Comparison, names: tuple[str, str], units: UnitChoice) -> list[
     """
     if len(c.as_read) != 2:
         return []
-    unit, factor = _unit(units)
+    unit, factor = pencil_unit(units)
     usual = _decimals(c.as_read[0].wh_per_km * factor)
     lines: list[str] = []
     for decimals in range(usual, usual + MOST_MORE + 1):
@@ -92,8 +92,8 @@ def sum_lines(c: Comparison, names: tuple[str, str], units: UnitChoice) -> list[
     return lines
 
 
-def _unit(units: UnitChoice) -> tuple[str, float]:
-    """Unit that a pencil averages in, and what a Wh/km is in it."""
+def pencil_unit(units: UnitChoice) -> tuple[str, float]:
+    """Unit of energy over distance that a pencil averages and takes differences in, and what a Wh/km is in it."""
     unit = DISTANCE_PER_ENERGY.get(units.consumption, units.consumption)
     return unit, from_wh_per_km(1.0, unit, units.heating_value_wh_per_l)
 

@@ -9,7 +9,7 @@ from fairmargin.core.planning import Design, Expected
 from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
-from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.core.units import UNIT_CHOICES, in_units
 from fairmargin.exchange.words.results import (
     beside,
     capacity_line,
@@ -53,7 +53,7 @@ def summary(study: Study, result: Analysis) -> str:
     for concern in result.concerns:
         charge = "" if concern.bias_percent is None else f" ({concern.bias_percent:+.1f} %)"
         lines.append(f"  {concern.severity}: {concern.title}{charge}")
-    return "\n".join(lines)
+    return in_units("\n".join(lines), PLAIN)
 
 
 def plan_json(

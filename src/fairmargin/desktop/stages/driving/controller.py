@@ -18,6 +18,7 @@ from fairmargin.core.conditions.typed import carried
 from fairmargin.core.leg_drive import LASTING, LegDrive
 from fairmargin.core.study import Study
 from fairmargin.core.study.vocabulary import EventKind
+from fairmargin.core.units import said
 from fairmargin.desktop.stages.driving.recordings import fresh_path, taken_as_far_as_it_goes
 from fairmargin.desktop.stages.driving.rehearsal_set import RehearsalSet, rehearsed_from
 from fairmargin.desktop.stages.driving.state import DriveState
@@ -111,7 +112,7 @@ class DriveController(DriveState):
         took = drive.look_at_trip_meter(shown_km)
         if not took:
             self._say(
-                f"The trip meter shows {shown_km:g} km after {drive.driven_km:.1f} km driven: the reset did not take. "
+                f"The trip meter shows {said(shown_km or 0.0, 'km', 1)} after {said(drive.driven_km, 'km', 1)} driven: the reset did not take. "
                 "Press it again; this leg then begins there."
             )
         self.changed.emit()

@@ -20,7 +20,7 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QFrame, QListView, QMenu, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from fairmargin.core.units import UnitChoice
+from fairmargin.core.units import UnitChoice, in_units, plain
 from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
@@ -64,11 +64,12 @@ def entry_words(entry: StudyEntry, units: UnitChoice | None = None) -> str:
     return f"\u2715 {entry.damage}" if entry.damage else summary_words(read_summary(entry.summary), units)
 
 
-def third_line(entry: StudyEntry) -> str:
+def third_line(entry: StudyEntry, units: UnitChoice | None = None) -> str:
     """What to do next, else where and with what it was driven."""
     step = str(read_summary(entry.summary).get("next") or "")
     a = entry.about
     where = " \u00b7 ".join(part for part in (a.vehicle, a.road, a.kind) if part)
+    step = plain(step) if units is None else in_units(step, units)
     return f"Next: {step}" if step else where
 
 

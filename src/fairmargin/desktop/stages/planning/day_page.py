@@ -10,11 +10,11 @@ from fairmargin.core.planning import plan_day
 from fairmargin.core.planning.timetable import Timetable, swap_minutes
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
-from fairmargin.core.units import in_units
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
 from fairmargin.desktop.widgets.planning.day import DayStrip
+from fairmargin.exchange.words.results import wind_words
 
 LATE_MIN = 15
 
@@ -141,7 +141,7 @@ class DayPage(PlanPage):
         parts = []
         if f.wind_speed_ms is not None:
             came = f" from {f.wind_from_deg:.0f}\u00b0" if f.wind_from_deg is not None else ""
-            parts.append(in_units(f"wind {f.wind_speed_ms:.1f} m/s{came}", units))
+            parts.append(f"wind {wind_words(f.wind_speed_ms, units)}{came}")
         if f.temperature_c is not None:
             later = f.temperature_c + (f.warming_k_per_h or 0.0) * table.hours
             ends = [f"{units.show('temperature', t):.0f}" for t in (f.temperature_c, later)]

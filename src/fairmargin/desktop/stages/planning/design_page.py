@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 from fairmargin.core import planning
 from fairmargin.core.orders import display_noise_percent
 from fairmargin.core.planning import Design
+from fairmargin.core.planning.planned_day import DEFAULT_WIND_M_S
 from fairmargin.core.study import Study
 from fairmargin.core.units import in_units
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -16,7 +17,7 @@ from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.planning.designs import DesignBars
-from fairmargin.exchange.words.results import scatter_words, speed_words
+from fairmargin.exchange.words.results import scatter_words, speed_words, wind_words
 
 
 class DesignPage(PlanPage):
@@ -71,11 +72,15 @@ class DesignPage(PlanPage):
         speed = study.target_speed_kmh or 90.0
         km = planning.leg_km(study)
         f = study.plan.forecast
-        wind = in_units("3.0 m/s assumed" if f.wind_speed_ms is None else f"{f.wind_speed_ms:.1f} m/s", units)
+        wind = (
+            f"{wind_words(DEFAULT_WIND_M_S, units)} assumed"
+            if f.wind_speed_ms is None
+            else wind_words(f.wind_speed_ms, units)
+        )
         self._stated.setText(
             f"Simulated with {study.vehicle.name or 'this vehicle'}, legs of {units.show('distance', km):.1f} {units.distance} at "
             f"{speed_words(speed, units)}, wind {wind}, display step {planning.known_step_kwh_per_100km(study):.2g} kWh/100 km. "
-            + scatter_words(self.session.scatter)
+            + scatter_words(self.session.scatter, units)
         )
         basis = (
             study.vehicle,

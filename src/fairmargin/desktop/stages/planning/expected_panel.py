@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLa
 from fairmargin.core import intervals, planning
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
-from fairmargin.core.units import in_units
+from fairmargin.core.units import SENTENCE_UNITS, in_units, said
 from fairmargin.core.words import signed
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
@@ -127,8 +127,13 @@ class ExpectedPanel(PlanPage):
         v = {key: float(s.value()) for key, s in self.sliders.items()}
         for key, words, _, _, _, unit in SLIDERS:
             caption = self._shown[key]
-            sign = "+" if key in {"mass", "drag"} else ""
-            caption.setText(in_units(f"{words}: {v[key]:{sign}.0f} {unit}", self.session.units))
+            sign, units = "+" if key in {"mass", "drag"} else "", self.session.units
+            shown = (
+                in_units(said(v[key], unit, plus=bool(sign)), units)
+                if unit in SENTENCE_UNITS
+                else f"{v[key]:{sign}.0f} {unit}"
+            )
+            caption.setText(f"{words}: {shown}")
         speed = float(study.target_speed_kmh or 90.0)
         base = planning.split(study, speed)
         played = planning.split(

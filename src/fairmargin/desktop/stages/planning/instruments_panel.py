@@ -44,7 +44,7 @@ class InstrumentsPanel(QWidget):
         self.fields: dict[str, Field] = {}
         self.counts: dict[str, QCheckBox] = {}
         for i, name in enumerate(INSTRUMENTS):
-            field = Field(f"Step of the {name}", self._step_setter(name), tip="Such as 1, 0.1, or 0.1 mi/kWh")
+            field = Field(f"Step of the {name}", self._step_setter(name))
             check = QCheckBox("counts")
             check.setAccessibleName(f"{name} counts")
             check.setToolTip("Off: kept and shown, but not trusted")
@@ -70,6 +70,7 @@ class InstrumentsPanel(QWidget):
                 if fact.unit and label(fact.unit) != unit:
                     text += f" {label(fact.unit)}"
             field.show_text(text, unit)
+            field.show_tip(f"Such as 1 {unit}, or 0.1 {unit}")
             self.counts[name].setChecked(fact is None or fact.trusted)
             self.counts[name].setEnabled(not self.session.read_only)
 

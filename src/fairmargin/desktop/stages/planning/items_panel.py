@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QToolButton
 
 from fairmargin.core.planning.load import item_kg, items_kg, read_item
 from fairmargin.core.study import Study
-from fairmargin.core.study.entry import show_number, words_of
+from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.plan import LoadItem, LoadPlace
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
@@ -85,7 +85,9 @@ class ItemsPanel(QWidget):
         change = QToolButton()
         change.setText("\u0394")
         change.setAccessibleName(f"{item.name} is the change")
-        change.setToolTip(as_tip(f"{item.name} is the change: what the trial adds, {show_number(kg, 1)} kg"))
+        change.setToolTip(
+            as_tip(f"{item.name} is the change: what the trial adds, {units.show('mass', kg):.1f} {units.mass}")
+        )
         change.clicked.connect(lambda: self._is_change(item))
         self.grid.addWidget(change, row, 3)
         gone = QToolButton()

@@ -17,6 +17,7 @@ from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel
 from fairmargin.desktop.widgets.inputs import Choice
+from fairmargin.exchange.words.results import speed_words
 
 
 class PromptsPanel(PlanPage):
@@ -64,7 +65,9 @@ class PromptsPanel(PlanPage):
         for prompt in prompts:
             self.fields[prompt.key].show_text(study.plan.details.get(prompt.key, ""))
         second = second_changes(study)
-        self.second.setText("Two things change at once. " + " ".join(second) if second else "")
+        self.second.setText(
+            "Two things change at once. " + in_units(" ".join(second), self.session.units) if second else ""
+        )
         self.second.setVisible(bool(second))
         wheels = study.change.about.turns_wheels
         self.tyres.setVisible(wheels)
@@ -115,7 +118,7 @@ class CalibrationPanel(PlanPage):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         frame, box = panel()
-        box.addWidget(label("GPS against the car, once, over a stretch of 10 km or more", "heading"))
+        box.addWidget(label("GPS against the car, once, over a stretch of ten minutes or more", "heading"))
         line = QHBoxLayout()
         line.setSpacing(14)
         for key, words, unit in (
@@ -153,7 +156,8 @@ class CalibrationPanel(PlanPage):
         target = study.target_speed_kmh
         if target and vehicle.speed_error_percent:
             must = target * (1 + vehicle.speed_error_percent / 100)
-            said.append(in_units(f"it must show {must:.0f} km/h for a true {target:.0f} km/h", self.session.units))
+            units = self.session.units
+            said.append(f"it must show {speed_words(must, units)} for a true {speed_words(target, units)}")
         self.words.setText(
             "; ".join(said).capitalize() + "." if said else "Not calibrated: some over-read by 2 to 3 %."
         )

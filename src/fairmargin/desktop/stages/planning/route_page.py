@@ -22,6 +22,7 @@ from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.desktop.widgets.planning.route import RouteDrawing
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.words.across import road_lines
+from fairmargin.exchange.words.results import distance_words, wind_words
 
 
 class RoutePage(PlanPage):
@@ -142,10 +143,8 @@ class RoutePage(PlanPage):
             low, high = plan.gate_start_m or 0.0, plan.gate_end_m or whole
             if whole and (high > whole + 1 or high - low < 0.2 * whole):
                 raise ValueError(
-                    in_units(
-                        f"the lines must lie on the route ({whole / 1000:.1f} km) and leave a fifth of it between them",
-                        self.session.units,
-                    )
+                    f"the lines must lie on the route ({distance_words(whole / 1000, self.session.units)}) "
+                    "and leave a fifth of it between them"
                 )
             self.change("start and end line", **{name: metres})
 
@@ -174,10 +173,11 @@ class RoutePage(PlanPage):
             share = shape.length_m / shape.total_m
             along, across = float(np.sum(head * share)), float(np.sum(np.abs(cross) * share))
             lines.append(
-                f"Out: {abs(along):.1f} m/s of {'head' if along > 0 else 'tail'} wind at the mast, {across:.1f} m/s across; "
+                f"Out: {wind_words(abs(along), units)} of {'head' if along > 0 else 'tail'} wind at the mast, "
+                f"{wind_words(across, units)} across; "
                 f"back the {'tail' if along > 0 else 'head'} wind is the same, and what is across does not cancel."
             )
-        return in_units(" ".join(lines), units)
+        return " ".join(lines)
 
     def _choose(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Route", "", "Tracks and tables (*.gpx *.csv);;All files (*)")

@@ -30,6 +30,7 @@ from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import Mark, as_tip, clear, label, panel
 from fairmargin.desktop.widgets.inputs import Choice
+from fairmargin.exchange.words.results import example_words
 
 AS_THE_CHANGE = "as the change"
 
@@ -340,11 +341,12 @@ class VehiclesPanel(QWidget):
             row += 1
         sides = [(v.id, v.label) for v in study.vehicles] or [(c.id, c.label) for c in study.configurations]
         for i, (key, words) in enumerate(sides):
+            example = f"{example_words(self.session.units)[2]}, wheel caps"
             field = Field(
                 f"{words} is known to use more by",
                 self._known_setter(key, bool(study.vehicles)),
-                tip="For another reason than the change: 7 \u00b1 3 Wh/km, wheel caps. Taken out, with its margin.",
-                placeholder="7 \u00b1 3 Wh/km, wheel caps",
+                tip=f"For another reason than the change: {example}. Taken out, with its margin.",
+                placeholder=example,
             )
             self.known[key] = field
             self.grid.addWidget(field, row + i // 2, 2 * (i % 2), 1, 2)

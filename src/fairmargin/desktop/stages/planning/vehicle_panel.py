@@ -158,7 +158,7 @@ class VehiclePanel(QWidget):
             decimals = 5 if name == "rolling_coefficient" else 3
             if name == "mass_kg":
                 field.show_text("" if value is None else show_number(units.show("mass", value), 0), units.mass)
-                guess = units.show("mass", constants.mass_kg)
+                guess = float(f"{units.show('mass', constants.mass_kg):.0f}")
             else:
                 field.show_text(show_number(value, decimals))
                 guess = getattr(constants, name, None)  # type: ignore[assignment]

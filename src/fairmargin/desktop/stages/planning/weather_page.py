@@ -12,12 +12,13 @@ from fairmargin.core.planning.best_window import Window, best_of_days, windows
 from fairmargin.core.planning.go import go_or_wait
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.units import in_units
+from fairmargin.core.units import in_units, said
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Words
+from fairmargin.exchange.words.results import wind_words
 
 FORECAST = (
     ("wind_speed_ms", "Wind at the mast", "wind", ""),
@@ -47,7 +48,7 @@ def weather_cost(study: Study, scatter: ScatterPrior) -> str:
     here, still = margin(), margin(wind_speed_ms=1.0)
     steady = margin(warming_k_per_h=0.0) if forecast.warming_k_per_h else here
     return (
-        f"ABBA in this weather: \u00b1{here:.1f} %. The wind costs {max(0.0, here - still):.1f} % of margin (against 1 m/s), "
+        f"ABBA in this weather: \u00b1{here:.1f} %. The wind costs {max(0.0, here - still):.1f} % of margin (against {said(1.0, 'm/s')}), "
         f"the warming day {max(0.0, here - steady):.1f} %; rain would cost 6 to 10 % of consumption where it falls "
         "(common practice) and is not corrected."
     )
@@ -182,11 +183,11 @@ class WeatherPage(PlanPage):
         for window in best_of_days(found):
             f = window.forecast
             mark = {"go": "\u2713 go", "wait": "\u2026 wait", "no-go": "\u2715 do not go"}[window.answer]
-            wind = "wind not known" if f.wind_speed_ms is None else f"wind up to {f.wind_speed_ms:.1f} m/s"
+            wind = "wind not known" if f.wind_speed_ms is None else f"wind up to {wind_words(f.wind_speed_ms, units)}"
             rain = ", rain" if f.rain else ""
             star = "Best: " if window is found[0] else ""
             lines.append(f"{star}{window.start:%A %d %B, %H:%M} to {window.end:%H:%M}: {mark}, {wind}{rain}")
-        self.ahead.setText(in_units("\n".join(lines), units))
+        self.ahead.setText("\n".join(lines))
 
     def _take_best(self) -> None:
         """Plan the day for the best window, with its weather."""

@@ -105,7 +105,6 @@ class TripForm(UsePage):
         column.addWidget(label("Chargers along it", "muted"))
         self.chargers = Words()
         self.chargers.setAccessibleName("Chargers along it")
-        self.chargers.setPlaceholderText("every 90 to 140 km, 150 kW\nor a line each:  140 Mill Quay 150 kW 0.45")
         self.chargers.setFixedHeight(74)
         self.chargers.setTabChangesFocus(True)
         self.chargers.installEventFilter(self)
@@ -168,7 +167,7 @@ class TripForm(UsePage):
         try:
             after = self.study.with_(trip=self.trip_value.with_(**changes))
         except ValueError as error:
-            raise ValueError(words_of(error)) from error
+            raise ValueError(words_of(error, self.session.units)) from error
         if not self.session.edit(after, text):
             raise ValueError("could not be saved")
 
@@ -222,7 +221,7 @@ class TripForm(UsePage):
             self._change("chargers", chargers=found, stop_at_km=())
         except ValueError as error:
             self.chargers.document().setModified(True)
-            self.chargers_fault.setText(words_of(error))
+            self.chargers_fault.setText(words_of(error, self.session.units))
             self.chargers_fault.show()
             return
         self.chargers_fault.hide()
@@ -307,6 +306,10 @@ class TripForm(UsePage):
     def show_form(self, study: Study, trip: Trip, asking: Askable | None) -> None:
         """Show the trip's values; a field that is being typed in keeps its text."""
         units = self.session.units
+        near, far = (round(units.show("distance", x), -1) for x in (90.0, 140.0))
+        self.chargers.setPlaceholderText(
+            f"every {near:.0f} to {far:.0f} {units.distance}, 150 kW\nor a line each:  {far:.0f} Mill Quay 150 kW 0.45"
+        )
         shown = "" if not trip.stretches else show_stretches(
             trip.stretches, units.show("distance", 1.0), units.show("speed", 1.0)
         )  # fmt: skip

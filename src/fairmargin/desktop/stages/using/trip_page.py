@@ -102,7 +102,7 @@ class TripPage(TripForm):
         try:
             plan = plan_way(self._way.for_trip(trip))
         except (CannotArrive, ValueError) as error:
-            self.fault.setText(in_units(words_of(error), self.units))
+            self.fault.setText(words_of(error, self.units))
             return
         self.fault.setText("")
         self.drawing.show_plan(plan, self.units, self.trial_of(plan.configuration))
@@ -152,7 +152,7 @@ class TripPage(TripForm):
                 self._way = way_of(study, asking, trip)
                 self.plan = plan_way(self._way)
             except (ArithmeticError, ValueError) as error:
-                self.fault.setText(in_units(words_of(error), self.units))
+                self.fault.setText(words_of(error, self.units))
         self._show(study)
         self._ask_cases(study, asking)
 
@@ -163,7 +163,7 @@ class TripPage(TripForm):
         try:
             found = fuel_trip(study, asking, trip)
         except ValueError as error:
-            self.fault.setText(in_units(words_of(error), self.units))
+            self.fault.setText(words_of(error, self.units))
             self.fault.show()
             return
         self.drawing.hide()
@@ -191,7 +191,7 @@ class TripPage(TripForm):
         self.day_title.setText(f"{distance_words(plan.trip.km, units)} in {hours_words(plan.total_h)}")
         late = f" {hours_words(plan.late_h)} with a queue at every stop." if plan.late_h > plan.total_h + 0.01 else ""
         self.arrival.setText(
-            f"{arrival_words(plan)} {plan.kwh:.0f} kWh ({low:.0f} to {high:.0f}){money_words(plan)}.{late}"
+            f"{in_units(arrival_words(plan), units)} {plan.kwh:.0f} kWh ({low:.0f} to {high:.0f}){money_words(plan)}.{late}"
         )
         rest = plan.pauses_h + plan.other_h + plan.waiting_h
         parts = [

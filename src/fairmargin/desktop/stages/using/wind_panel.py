@@ -11,7 +11,7 @@ from fairmargin.core.outcome.average_wind import USUAL_WIND_MS, of_comparison
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
-from fairmargin.core.units import UnitChoice
+from fairmargin.core.units import UnitChoice, in_units, said_range
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.exchange.words.outcomes import wind_averaged_words
@@ -25,10 +25,7 @@ class WindPanel:
         self.frame, box = panel()
         box.addWidget(label("In the wind of the place", "heading"))
         row = QHBoxLayout()
-        self.wind = Field(
-            "Its usual wind, at the mast", commit, width=120,
-            tip="Mean over the year, of the weather service or a wind map; open land has 3 to 6 m/s. It blows from every side alike.",
-        )  # fmt: skip
+        self.wind = Field("Its usual wind, at the mast", commit, width=120)
         row.addWidget(self.wind)
         self.words = label("", wrap=True)
         row.addWidget(self.words, 1)
@@ -41,6 +38,10 @@ class WindPanel:
         found = None if asking is None or c is None else of_comparison(study, asking, c, told_ms)
         self.frame.setVisible(found is not None)
         self.wind.show_text("" if told_ms is None else show_number(units.show("wind", told_ms), 1), units.wind)
+        usual = in_units(said_range(3.0, 6.0, "m/s"), units)
+        self.wind.show_tip(
+            f"Mean over the year, of the weather service or a wind map; open land has {usual}. It blows from every side alike."
+        )
         self.wind.edit.setPlaceholderText(f"{show_number(units.show('wind', USUAL_WIND_MS), 1)} assumed")
         if found is None or c is None:
             return

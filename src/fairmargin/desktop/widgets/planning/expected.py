@@ -14,6 +14,7 @@ from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.charts import Chart
 from fairmargin.desktop.widgets.plot import Plot
+from fairmargin.exchange.words.results import speed_words
 
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
@@ -35,7 +36,7 @@ class ExpectedCurve(Chart):
         self._expected, self._blind, self._speed, self._units = expected, blind_percent, speed_kmh, units
         if expected.given:
             at = float(np.interp(speed_kmh, expected.speed_kmh, expected.percent))
-            self.setAccessibleName(f"Expected effect {signed(at)} % at {speed_kmh:.0f} km/h")
+            self.setAccessibleName(f"Expected effect {signed(at)} % at {speed_words(speed_kmh, units)}")
         self.update()
 
     def draw(self, p: QPainter) -> None:

@@ -10,7 +10,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fairmargin.core.outcome.trips import TripPlan
-from fairmargin.core.units import UnitChoice
+from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.exchange.words.outcomes import hours_words
@@ -49,7 +49,10 @@ class TripDay(QWidget):
         self.update()
 
     def _words(self, plan: TripPlan) -> str:
-        stops = ", ".join(f"{s.charger.label} {s.arrival.percent:.0f} to {s.leave_percent:.0f} %" for s in plan.stops)
+        units = self._units or UNIT_CHOICES["metric"]
+        stops = ", ".join(
+            f"{in_units(s.charger.label, units)} {s.arrival.percent:.0f} to {s.leave_percent:.0f} %" for s in plan.stops
+        )
         return (
             f"Trip of {hours_words(plan.total_h)}, stops: {stops or 'none'}, arrival with {plan.arrival.percent:.0f} %"
         )
