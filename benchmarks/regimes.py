@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any, Final
 
 import numpy as np
-from truths.field import FieldDay, Weeks, field_day, field_weeks
+from truths.field import FieldDay, Weeks, field_day, field_speeds, field_weeks
 from truths.field.days import EVERYTHING
 
 from fairmargin.core.study import Study, new_study
@@ -61,6 +61,19 @@ def _field(**fixed: Any) -> Callable[[int], Made]:
             plan["effect_percent"] = 60.0 + 60.0 * ((seed * 37) % 100) / 100
         made = field_day(20_000 + seed, FieldDay(**plan))
         return made.study, made.traces, made.truth_percent
+
+    return make
+
+
+def _speeds(speeds: tuple[float, ...], sectors: tuple[str, ...] = (), **fixed: Any) -> Callable[[int], Made]:
+    """A field day of several speeds or sectors; the truth is that of one of them, in turn, whose comparison comes first."""
+
+    def make(seed: int) -> Made:
+        kind = ("aero covers", "wheels", "towing", "cargo")[seed % 4]
+        plan = FieldDay(**{"kind": kind, "effect_percent": SIZES[kind], "length_km": 12.0, **fixed})
+        turned = speeds if seed % 2 else speeds[::-1]
+        made = field_speeds(60_000 + seed, plan, turned, sectors if seed % 2 else sectors[::-1])
+        return made.study, {}, made.truth_percent[turned[0]]
 
     return make
 
@@ -375,6 +388,13 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
         kind="towing", effect_percent="large", relief_m=800.0, climb_m=500.0, **BARE
     ),
     "diesel, 800 m of hills": _field(sort="diesel", relief_m=800.0, climb_m=500.0),
+    # several speeds or sectors, each told by all
+    "two speeds": _speeds((80.0, 110.0)),
+    "two speeds, windy": _speeds((80.0, 110.0), wind="windy"),
+    "two speeds, one pair each": _speeds((80.0, 110.0), order="AB", length_km=6.0),
+    "two speeds, null": _speeds((80.0, 110.0), **NULL),
+    "two sectors, no road given": _speeds((60.0, 95.0), ("lanes", "trunk"), forget=frozenset({"route"})),
+    "two sectors, bare": _speeds((60.0, 95.0), ("lanes", "trunk"), **BARE),
     # nothing but noise: no simulator, no change
     **{
         f"noise of {p} %, {order}": _noise(p / 100, order)

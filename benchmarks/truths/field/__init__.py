@@ -7,6 +7,7 @@ test day: cells of road instead of seconds, own tyre, yaw and loss laws, own wea
 """
 
 from .days import FieldDay, FieldStudy, field_day
+from .speeds import SpeedsStudy, field_speeds
 from .weeks import Weeks, field_weeks
 
-__all__ = ["FieldDay", "FieldStudy", "Weeks", "field_day", "field_weeks"]
+__all__ = ["FieldDay", "FieldStudy", "SpeedsStudy", "Weeks", "field_day", "field_speeds", "field_weeks"]

@@ -7,7 +7,7 @@ Screens, reports and JSON only draw the `Analysis`.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -24,9 +24,10 @@ from fairmargin.core.fairness.checks import check
 from fairmargin.core.fairness.context import ComparisonContext, Refit
 from fairmargin.core.fairness.records import check_records
 from fairmargin.core.grouped import Group, results_of, used_of
-from fairmargin.core.inference.fit import Fit, fit_study
+from fairmargin.core.inference.fit import Fit, fit_study, with_other_speeds
 from fairmargin.core.inference.levels import Level
 from fairmargin.core.inference.options import FitOptions
+from fairmargin.core.inference.problem import speed_of_study
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.result.by_instrument import by_instrument
 from fairmargin.core.result.capacity import capacity_estimate
@@ -226,10 +227,17 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
             scatter_freedom=scatter.freedom,
             days=scatter.days,
         )
+        cells = {
+            key: _fitted(_at_speed(study, key[0]), evidence, members, key[1], options)
+            for key, members in _by_speed_and_sector(study, evidence.observations).items()
+        }
         groups = [
-            _test_day(_at_speed(study, speed), view, options, evidence, members, sector, doubts)
-            for (speed, sector), members in _by_speed_and_sector(study, evidence.observations).items()
-        ]
+            _test_day(
+                _at_speed(study, speed), view, options, evidence, cell, sector, doubts,
+                _beside(cells, speed, sector, evidence),
+            )
+            for (speed, sector), cell in cells.items()
+        ]  # fmt: skip
     if coasted is not None and not any(g.comparisons for g in groups):
         groups = [coasted]
     results = [replace(r, vehicle=vehicle) for g in groups for r in g.results]
@@ -290,24 +298,58 @@ def _missing(study: Study, every: Sequence[Observation]) -> str:
 # ---------------------------------------------------------------- test days
 
 
+@dataclass(frozen=True, eq=False, slots=True)
+class _Cell:
+    """Drives of one speed and sector, those of them that count, and their fit by themselves."""
+
+    members: Sequence[Observation]
+    used: Sequence[Observation]
+    fit: Fit | None
+
+
+def _beside(
+    cells: Mapping[tuple[float | None, str], _Cell], speed: float | None, sector: str, evidence: Gathered
+) -> list[_Cell]:
+    """Drives of other speeds, and of other sectors where nobody gave a road, that tell of the change as well."""
+    flat = evidence.logs[sector].shape is None
+    return [
+        cell
+        for (v, s), cell in cells.items()
+        if (v, s) != (speed, sector) and cell.fit is not None
+        if s == sector or (flat and evidence.logs[s].shape is None)
+    ]
+
+
+def _fitted(
+    study: Study, evidence: Gathered, members: Sequence[Observation], sector: str, options: FitOptions
+) -> _Cell:
+    """One fit over all legs of a speed and sector."""
+    used = used_of(study, members)
+    own = [evidence.conditions[name] for o in used for name in o.legs]
+    return _Cell(members, used, fit_study(study, own, used, evidence.logs[sector], options) if used else None)
+
+
 def _test_day(
     study: Study,
     view: View,
     options: FitOptions,
     evidence: Gathered,
-    members: Sequence[Observation],
+    cell: _Cell,
     sector: str,
     doubts: Sequence[Concern],
+    others: Sequence[_Cell] = (),
 ) -> Group:
-    """One fit over all legs of a speed and sector, and one comparison per trial."""
+    """One comparison per trial of a speed and sector; `others` are the drives of other speeds."""
     conditions, logs = evidence.conditions, evidence.logs[sector]
-    used = used_of(study, members)
+    members, used, fit = cell.members, cell.used, cell.fit
     own = [conditions[name] for o in used for name in o.legs]
-    fit = fit_study(study, own, used, logs, options) if used else None
     lines: Mapping[str, Mapping[str, float]] = {}
+    every: Sequence[Observation] = used
+    how = options
     corrected = fit is not None and view != "as-measured" and not _doubtful(fit)
     if fit is not None and corrected:
         lines = corrections(study, fit, options, own, used)
+        fit, every, how = _of_all_speeds(study, fit, used, others, evidence, logs, view, options)
     leg_sd = fit.leg_sd if fit else {}
     results = {
         name: leg_result(
@@ -327,13 +369,14 @@ def _test_day(
     comparisons: list[Comparison] = []
     concerns: list[Concern] = []
     gaps = {o.legs[0]: log.gap_share for o in used if (log := logs.of(o.legs[0])) is not None}
-    again, taken_back = _refit(study, used, logs, fit), _taken_back(study, members, evidence, logs, options)
+    again = _refit(study, every, logs, fit, evidence.conditions)
+    taken_back = _taken_back(study, [*members, *(o for o in every if o not in used)], evidence, logs, how)
     doubtful = _doubtful(fit) and view != "as-measured"
     for trial, effect in fit.effects.items():
         a, b = sides_of(study, trial, used)
         if not a or not b:
             continue
-        case = ComparisonContext(study, trial, fit.conditions, used, fit, effect, options, again, taken_back, gaps)
+        case = ComparisonContext(study, trial, fit.conditions, used, fit, effect, how, again, taken_back, gaps)
         said = fit.plain.get(trial, effect) if doubtful else effect
         sides = Sides(
             study, said, a, b, members, results, conditions, fit.conditions, fit.scatter_share,
@@ -403,7 +446,37 @@ def _doubtful(fit: Fit) -> bool:
     return fit.criticism is not None and bool(fit.criticism.reasons)
 
 
-def _refit(study: Study, used: Sequence[Observation], logs: Logs, fit: Fit) -> Refit:
+def _of_all_speeds(
+    study: Study,
+    fit: Fit,
+    used: Sequence[Observation],
+    cells: Sequence[_Cell],
+    evidence: Gathered,
+    logs: Logs,
+    view: View,
+    options: FitOptions,
+) -> tuple[Fit, Sequence[Observation], FitOptions]:
+    """The fit by the drives of all speeds, those drives, and its options; as it is where other speeds tell nothing."""
+    legs = {leg.leg: leg.configuration for leg in study.legs}
+    others = [o for c in cells for o in c.used]
+    compared = len({legs[o.legs[0]] for o in used}) > 1 and len({legs[o.legs[0]] for o in others}) > 1
+    if not compared or view != "reference" or study.change.is_technique or study.change.subject != "configuration":
+        return fit, used, options
+    if fit.as_driven or _doubtful(fit) or stated_temperature_c(study, fit.conditions, view) is None:
+        return fit, used, options
+    every = [*used, *others]
+    own = [evidence.conditions[name] for o in every for name in o.legs]
+    how = replace(
+        options,
+        speed_kmh=3.6 * speed_of_study(study, fit.conditions),
+        beside=frozenset(name for o in others for name in o.legs),
+    )
+    return with_other_speeds(fit, study, own, every, logs, how, [c.fit for c in cells if c.fit is not None]), every, how
+
+
+def _refit(
+    study: Study, used: Sequence[Observation], logs: Logs, fit: Fit, conditions: Mapping[str, Conditions]
+) -> Refit:
     """The same fit again, with something changed."""
 
     def again(
@@ -418,7 +491,7 @@ def _refit(study: Study, used: Sequence[Observation], logs: Logs, fit: Fit) -> R
             kept = [others.get(o.legs[0], o) for o in kept]
         if not kept:
             return None
-        own = [table[name] for o in kept for name in o.legs]
+        own = [table.get(name, conditions[name]) for o in kept for name in o.legs]
         return fit_study(other_study or study, own, kept, logs, how, start=fit)
 
     return again

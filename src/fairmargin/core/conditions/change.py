@@ -32,6 +32,14 @@ YAW_OF_EFFECT: Final = Size(
 CHANGE_YAW: Final = Prior(0.5, "log", "growth of drag with yaw with the change, over that without it, at most")
 #: One fitting of a change is not the next: what sits, hangs and seals a little otherwise, and all that a run begins anew with.
 FITTING: Final = Prior(0.004, "log", "one run over the next, on all its legs alike")
+CHANGE_ELSEWHERE: Final = Size(
+    0.2, "of its usual effect", "what a change does at another speed beside what its mechanism says of it"
+)
+LEAST_ELSEWHERE: Final = Size(0.005, "log", "the same, at least")
+LEVEL_ELSEWHERE: Final = Prior(
+    0.02, "log", "what a vehicle takes at another speed beside what the road load says of it"
+)
+LEVEL_OF_SECTOR: Final = Prior(0.3, "log", "the same in another sector, whose hills and stops nobody gave")
 CHANGE_AUXILIARY: Final = Prior(2500.0, "W", "what the change does to auxiliary power")
 SURE_WH_PER_KM: Final = Size(0.01, "Wh/km", "a known difference is not known better")
 SECOND_MASS_SHARE: Final = Threshold(0.02, "share", "of the vehicle's mass: about 1 % of consumption in town")
@@ -58,7 +66,33 @@ ANY: Final = ((Parameter.TOTAL, CHANGE),)
 
 def unknowns(design: DesignRows) -> list[Unknown]:
     """Known other differences, and what each trial does to the parameters of the declared mechanisms."""
-    return [*_known(design), *_change(design), *_fittings(design)]
+    return [*_known(design), *_change(design), *_otherwise(design), *_fittings(design)]
+
+
+def _otherwise(design: DesignRows) -> list[Unknown]:
+    """What legs of another speed have of their own: their consumption, and what the change does there."""
+    cells: dict[tuple[float | None, str], list[int]] = {}
+    here = ""
+    for i, c in enumerate(design.conditions):
+        leg = design.study.leg(c.leg)
+        if c.leg in design.beside:
+            cells.setdefault((leg.speed_kmh, leg.sector), []).append(i)
+        else:
+            here = leg.sector
+    out = []
+    for (speed, sector), own in cells.items():
+        on = np.zeros(design.rows)
+        on[own] = 1.0
+        kmh = f"{speed} {sector}".strip()
+        level = LEVEL_ELSEWHERE if sector == here else LEVEL_OF_SECTOR
+        out.append(unknown_of(f"consumption at {kmh}", Group.CHANGE, Parameter.TOTAL, on, level))
+        for trial in design.study.trials:
+            worn = on * design.wearing(trial.id)
+            if worn.any():
+                name = f"{trial.id}: otherwise at {kmh}"
+                sd = max(CHANGE_ELSEWHERE * design.study.change.about.usual_effect, LEAST_ELSEWHERE)
+                out.append(Unknown(name, Group.CHANGE, Parameter.TOTAL, worn, 0.0, sd))
+    return out
 
 
 def _fittings(design: DesignRows) -> list[Unknown]:

@@ -55,6 +55,7 @@ class DesignRows:
     ignore: frozenset[str]
     belief: WindBelief
     heights: bool  # whether anybody gave the road's, or a log did
+    beside: frozenset[str] = frozenset()  # legs of other speeds than the reference drives
 
     @property
     def rows(self) -> int:

@@ -70,6 +70,7 @@ class Fit:
     scatter_evidence: tuple[float, ...]  # log likelihood of each size of scatter and days, see `learned_scatter`
     share: Callable[[str], Array]  # source of the margin -> (n legs, parameters): what its unknowns add to `local`
     plain_effects: Callable[[], Mapping[str, Effect]] = dict  # see `plain`
+    plain_found: Mapping[str, Plain] = field(default_factory=dict)  # the plain differences and how like drives differ
     criticism: Criticism | None = None  # None for a fit that only prices something
     plausible: Plausible | None = None  # the same
     levels: Mapping[str, Level] = field(default_factory=dict)  # of each configuration driven
@@ -135,12 +136,12 @@ def fit_study(
     leg_sd, log_residual = _legs(problem, solution, result)
     by_leg = {c.leg: c for c in conditions}
     plain = plain_differences(study, problem, by_leg, observations, options, solution.theta) if first else {}
-    driven = {study.leg(o.legs[0]).configuration for o in observations}
+    floors = _of_plain(plain, study.confidence)
     return Fit(
         conditions=tuple(conditions),
         model=problem.leg_model,
         local=problem.local_of(problem.leg_weights[: len(conditions)], solution.theta),
-        effects=_effects(study, problem, solution, result, observations, log_levels, plain, by_leg, first),
+        effects=_effects(study, problem, solution, result, observations, log_levels, floors, by_leg, first),
         scatter_share=options.scatter_share * result.scatter_multiple,
         scatter_evidence=(*_as_common_sizes(result.log_likelihood, options.scatter_share), *beliefs.day_evidence),
         leg_sd={name: float(leg_sd[j]) for j, o in enumerate(observations) for name in o.legs},
@@ -155,21 +156,95 @@ def fit_study(
         plain_effects=lambda: {
             name: _plain_effect(study, problem, p, name, observations, log_levels) for name, p in plain.items()
         },
+        plain_found=plain,
         criticism=criticise(problem, solution, result, plain, beliefs.contradicted) if first else None,
         plausible=plausible(study, problem) if first else None,
         levels=model_levels(study, problem, result, len(gradients) - 1, log_levels, observations) if first else {},
-        plain_levels=lambda: {
-            name: plain_level(study, problem, name, observations, result.scatter_multiple)
-            for name in problem.configurations
-            if name in driven
-        },
+        plain_levels=lambda: _plain_levels(study, problem, result, observations),
         foretold=cache(lambda: foretell(problem, result, observations)),
         beside=lambda values: _beside(problem, result, observations, values),
         with_other_priors=lambda name: _with_other_priors(
-            study, problem, solution, result, options, plain, log_levels, name
+            study, problem, solution, result, options, floors, log_levels, name
         ),
         learned=lambda: learn(problem, result),
     )
+
+
+def with_other_speeds(
+    own: Fit,
+    study: Study,
+    conditions: Sequence[Conditions],
+    observations: Sequence[Observation],
+    logs: Logs,
+    options: FitOptions,
+    others: Sequence[Fit],
+) -> Fit:
+    """A fit of one speed, its effects and levels stated by the legs of all speeds together.
+
+    One posterior of all legs; what the change does at another speed differs by an unknown of its own. Margins are as wide as
+    like drives of all speeds ask for, each set against those of its own speed.
+
+    Parameters
+    ----------
+    own : Fit
+        Of the legs of one speed.
+    study : Study
+        Of that speed.
+    conditions, observations, logs
+        As for `fit_study`, of all speeds.
+    options : FitOptions
+        With the speed that effects are stated for, and the legs `beside`.
+    others : sequence of Fit
+        Of the legs of each other speed.
+    """
+    problem = prepare(study, conditions, observations, logs, options, own.road)
+    beliefs, at = beliefs_of(problem, conditions, options, own.segment_share)
+    problem = as_they_are(problem, beliefs, conditions)
+    solution = solve(problem, at=at)
+    log_levels, gradients = problem.levels(solution.at)
+    result = _posterior(problem, solution, options, log_levels, gradients, True)
+    by_leg = {c.leg: c for c in conditions}
+    here = [o for o in observations if not options.beside & set(o.legs)]
+    floors = _floors((own, *others), study.confidence)
+    return replace(
+        own,
+        effects=_effects(study, problem, solution, result, observations, log_levels, floors, by_leg, True, here),
+        levels=model_levels(study, problem, result, len(gradients) - 1, log_levels, here),
+        with_other_priors=lambda name: _with_other_priors(
+            study, problem, solution, result, options, floors, log_levels, name
+        ),
+        theta=solution.theta,
+        segment_share=solution.segment_share,
+        beliefs=beliefs,
+    )
+
+
+def _plain_levels(
+    study: Study, problem: Problem, result: Posterior, observations: Sequence[Observation]
+) -> dict[str, Level]:
+    """Levels as driven, of every configuration that was."""
+    driven = {study.leg(o.legs[0]).configuration for o in observations}
+    return {
+        name: plain_level(study, problem, name, observations, result.scatter_multiple)
+        for name in problem.configurations
+        if name in driven
+    }
+
+
+def _of_plain(plain: Mapping[str, Plain], confidence: float) -> dict[str, float]:
+    """Half of the narrowest interval that like drives allow each trial, as a logarithm; nothing where there are none."""
+    return {name: max(s.half_width(confidence) for s in p.spreads) for name, p in plain.items() if p.spreads}
+
+
+def _floors(fits: Sequence[Fit], confidence: float) -> dict[str, float]:
+    """The same for the mean of what several fits say, each weighed by its legs."""
+    found: dict[str, list[tuple[int, float]]] = {}
+    for fit in fits:
+        for name, half in _of_plain(fit.plain_found, confidence).items():
+            found.setdefault(name, []).append((len(fit.conditions), half))
+    return {
+        name: math.sqrt(sum((n * half) ** 2 for n, half in own)) / sum(n for n, _ in own) for name, own in found.items()
+    }
 
 
 def _with_other_priors(
@@ -178,7 +253,7 @@ def _with_other_priors(
     solution: Solution,
     result: Posterior,
     options: FitOptions,
-    plain: Mapping[str, Plain],
+    floors: Mapping[str, float],
     log_levels: Array,
     trial: str,
 ) -> list[tuple[str, str, Effect]]:
@@ -190,7 +265,7 @@ def _with_other_priors(
     for m in moved(problem, one, solution.theta, origin, options.scatter_freedom):
         r = m.result
         effect = Effect(trial, float(r.weights @ r.means[:, 0]), r.weights, r.means[:, 0], r.sds[:, 0])
-        out.append((m.prior, m.change, _as_wide_as_its_spread(effect, plain.get(trial), study.confidence)))
+        out.append((m.prior, m.change, _as_wide_as_its_spread(effect, floors.get(trial), study.confidence)))
     return out
 
 
@@ -211,18 +286,23 @@ def _effects(
     result: Posterior,
     observations: Sequence[Observation],
     log_levels: Array,
-    plain: Mapping[str, Plain],
+    floors: Mapping[str, float],
     by_leg: Mapping[str, Conditions],
     first: bool,
+    here: Sequence[Observation] | None = None,
 ) -> dict[str, Effect]:
-    """Every trial's effect, as wide as its spread asks for; with what else is kept of it where it is not only priced."""
+    """Every trial's effect, as wide as its spread asks for; with what else is kept of it where it is not only priced.
+
+    `here` are the drives of the speed itself, where those of others tell of it as well.
+    """
+    here = observations if here is None else here
     declared = _declared_masses(study, problem, solution) if first else {}
     out = {}
     for i, name in enumerate(problem.configurations[1:]):
-        together = _share_days(study, by_leg, observations, name)
+        together = _share_days(study, by_leg, here, name)
         own = _effect(problem, solution, result, i, observations, log_levels, together)
         out[name] = replace(
-            _as_wide_as_its_spread(own, plain.get(name), study.confidence),
+            _as_wide_as_its_spread(own, floors.get(name), study.confidence),
             declared_mass=declared.get(name, 0.0),
             errors=effect_errors(problem, solution, result, i, observations) if first else {},
         )
@@ -326,13 +406,13 @@ def _share_days(
     return days[study.baseline.id] == days[trial]
 
 
-def _as_wide_as_its_spread(effect: Effect, plain: Plain | None, confidence: float) -> Effect:
-    """The effect, widened to the margin that like drives, or days, ask for where they differ more than it allows."""
-    if plain is None or not plain.spreads:
+def _as_wide_as_its_spread(effect: Effect, asked: float | None, confidence: float) -> Effect:
+    """The effect, widened to the half-width that like drives, or days, ask for where they differ more than it allows."""
+    if asked is None:
         return effect
     tail = (1.0 - confidence) / 2.0
     low, high = (mixture_quantile(effect.weights, effect.means, effect.sds, q) for q in (tail, 1.0 - tail))
-    own, asked = (high - low) / 2.0, max(s.half_width(confidence) for s in plain.spreads)
+    own = (high - low) / 2.0
     if asked <= own:
         return effect
     more = (asked**2 - own**2) / intervals.deviate(confidence) ** 2

@@ -18,4 +18,5 @@ class FitOptions:
     scatter_freedom: float = SCATTER_FREEDOM
     afresh: bool = False  # whether a fit that prices something asks its own readings what they say of its sizes
     speed_kmh: float | None = None  # that the effect is stated for, whatever was driven; for saying it beside
+    beside: frozenset[str] = frozenset()  # legs of other speeds, which tell of the change as well
     days: tuple[float, ...] = ()  # what other studies say of what days differ by, see `ScatterPrior`

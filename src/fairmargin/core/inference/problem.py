@@ -306,7 +306,7 @@ def prepare(
     reference_model = reference_model_of(model, drives, reference, [masses[c] for c in of_references])
     design = DesignRows(
         study, conditions, observations, leg_model, of_references, drives.backwards, options.ignore, belief,
-        road.heights_known(),
+        road.heights_known(), options.beside,
     )  # fmt: skip
     unknowns = leg_unknowns(design)
     shared = len(unknowns)

@@ -24,6 +24,9 @@ from fairmargin.core.units import range_change_percent
 #: Sources that each sector has by itself: they add in squares over the sectors; all others are taken as shared.
 BY_SECTOR: Final = frozenset({str(g) for g in (Group.SCATTER, Group.DISPLAY_STEP, Group.SPEED, Group.DIRECTION)})
 
+#: Of them, what each drive leaves open by itself.
+BY_DRIVE: Final = frozenset({str(Group.SCATTER), str(Group.DISPLAY_STEP)})
+
 
 def whole_comparisons(
     study: Study, comparisons: Sequence[Comparison], lengths: Mapping[str, float]
@@ -169,12 +172,31 @@ def _lines(own: Sequence[Comparison], share: Sequence[float]) -> tuple[MarginLin
             sizes.setdefault(line.source, []).append(s * line.half_width_percent)
             like.setdefault(line.source, line)
             legs.setdefault(line.source, []).extend(line.legs)
+    alike = _share_of_drives(own, share)
+
+    def together(source: str, parts: Sequence[float]) -> float:
+        apart = math.sqrt(sum(x * x for x in parts))
+        if source not in BY_SECTOR:
+            return sum(parts)
+        if source in BY_DRIVE:
+            return apart * alike
+        return apart if alike == 1.0 else sum(parts)
+
     made = [
-        replace(
-            like[source],
-            half_width_percent=math.sqrt(sum(x * x for x in parts)) if source in BY_SECTOR else sum(parts),
-            legs=tuple(dict.fromkeys(legs[source])),
-        )
+        replace(like[source], half_width_percent=together(source, parts), legs=tuple(dict.fromkeys(legs[source])))
         for source, parts in sizes.items()
     ]
     return tuple(sorted(made, key=lambda line: -line.half_width_percent))
+
+
+def _share_of_drives(own: Sequence[Comparison], share: Sequence[float]) -> float:
+    """What the drives leave open of all sectors together, over its squares' sum: 1 where each sector rests on its own drives."""
+    by_drive: dict[str, list[float]] = {}
+    for s, c in zip(share, own, strict=True):
+        for name, shift in c.errors.items():
+            if name.startswith("leg "):
+                by_drive.setdefault(name, []).append(s * shift)
+    apart = sum(x * x for parts in by_drive.values() for x in parts)
+    if apart <= 0.0 or all(len(parts) == 1 for parts in by_drive.values()):
+        return 1.0
+    return math.sqrt(sum(sum(parts) ** 2 for parts in by_drive.values()) / apart)

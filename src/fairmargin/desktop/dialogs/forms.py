@@ -385,8 +385,15 @@ class UnitsDialog(QDialog):
 
     def _customised(self) -> None:
         self._read_year()
-        made = {name: str(box.currentData()) for name, box in self.boxes.items()}
-        self._show(UnitChoice("Custom", **made))  # type: ignore[arg-type]
+        self._show(self._units())
+
+    def _units(self) -> UnitChoice:
+        """The units alone: a set's own where they are those of a set."""
+        values = {name: str(box.currentData()) for name, box in self.boxes.items()}
+        for known in UNIT_CHOICES.values():
+            if all(getattr(known, name) == value for name, value in values.items()):
+                return known
+        return UnitChoice("Custom", **values)  # type: ignore[arg-type]
 
     def choice(self) -> UnitChoice:
         """Return what is chosen now.
@@ -396,11 +403,7 @@ class UnitsDialog(QDialog):
         ValueError
             If the distance of a year is none.
         """
-        values = {name: str(box.currentData()) for name, box in self.boxes.items()}
-        made = UnitChoice("Custom", **values)  # type: ignore[arg-type]
-        for known in UNIT_CHOICES.values():
-            if all(getattr(known, name) == value for name, value in values.items()):
-                made = known
+        made = self._units()
         year = read_quantity(self.year.text(), "distance", made.distance)
         if not 1.0 <= year <= 1e6:
             raise ValueError(f"a distance of a year of {self.year.text()}: expected more than 1, up to a million km")
