@@ -17,7 +17,7 @@ from tests.desktop.conftest import type_into
 
 from fairmargin.core.study import new_study
 from fairmargin.core.study.entry import read_card
-from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.core.units import UNIT_CHOICES, in_units
 from fairmargin.desktop.stages.driving.instruments import InstrumentsDialog, RehearsalDialog
 from fairmargin.desktop.stages.driving.settings import KEY, InstrumentSettings, load_settings, mapping_of, save_settings
 from fairmargin.desktop.state.session import Session
@@ -676,7 +676,7 @@ def test_units_of_the_person_are_used_on_the_road(qtbot, road):
         view.driving.gate_tile.caption.text() == "To the read-off, mi" and view.driving.gate_tile.number.text() == "5.0"
     )
     type_into(qtbot, view.driving.shown, "9.9")  # miles
-    assert "15.9325 km" in road.drive.controller.says[-1]
+    assert "shows 9.9 mi after" in in_units(road.drive.controller.says[-1], UNIT_CHOICES["us"])
     press(qtbot, road, Qt.Key.Key_N)
     type_into(qtbot, view.driving.shown, "0.1")
     press(qtbot, road, Qt.Key.Key_Space)

@@ -274,9 +274,10 @@ class Tester:
     def load_words(self):
         """What the load check says, line by line."""
         from fairmargin.core.planning.load import check_load
+        from fairmargin.core.units import in_units
 
         assert self.load.drawing.isVisible()
-        said = {c.name: c.words for c in check_load(self.study.plan.load)}
+        said = {c.name: in_units(c.words, self.window.session.units) for c in check_load(self.study.plan.load)}
         drawn = self.load.drawing.accessibleName()
         assert all(words[:20] in drawn for words in said.values()), drawn
         return said

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from fairmargin.core.kinds import change_kind
-from fairmargin.core.study import Change, Configuration, Study
+from fairmargin.core.study import Change, Configuration, Leg, Study
 
 from .days import FieldDay, _Day, sized, truth_of
 from .machines import as_its_owner_knows, draw_machine
@@ -33,7 +33,8 @@ def field_speeds(seed: int, plan: FieldDay, speeds: Sequence[float], sectors: Se
     machine, ways = draw_machine(plan.sort, rng), [False, True]
     change = sized(plan, machine, road, ways, rng)
     day = _Day(plan, machine, change, road, ways, rng)
-    legs, truth = [], {}
+    legs: list[Leg] = []
+    truth: dict[float, float] = {}
     for k, kmh in enumerate(speeds):
         day.plan = replace(plan, speed_kmh=kmh)
         day.legs = []
