@@ -18,7 +18,7 @@ from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
-from fairmargin.core.units import UnitChoice, in_units, label
+from fairmargin.core.units import UnitChoice, in_units, label, said_range
 from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.words.steps import DISTANCE_PER_ENERGY, pencil_unit, steps_line, usual_words
 
@@ -256,7 +256,7 @@ def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -
         lines.append(
             f"Drive alone {signed(c.effect_percent)} %; drive and wall together {signed(g.effect_percent)} % "
             f"({signed(g.interval_percent[0])} to {signed(g.interval_percent[1])}): the wall gave "
-            f"{g.baseline_wh_per_km:.0f} and {g.trial_wh_per_km:.0f} Wh per km driven (baseline, trial)."
+            f"{in_units(said_range(g.baseline_wh_per_km, g.trial_wh_per_km, 'Wh/km', word='and'), units)} driven (baseline, trial)."
         )
         if g.if_nothing_percent is not None and g.if_alike_percent is not None:
             legs = ", ".join(g.unread[:4]) + (" and others" if len(g.unread) > 4 else "")
@@ -266,9 +266,9 @@ def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -
                 f"{g.alike_kwh:.1f} kWh a leg, as on the others."
             )
     if c.trip_time is not None and (study.change.is_technique or abs(c.trip_time.change_percent) > 2):
-        t = c.trip_time
+        t, mile = c.trip_time, 1.0 / units.show("distance", 1.0)
         lines.append(
-            f"Time on the road: {t.trial_min:.0f} against {t.baseline_min:.0f} min per 100 km "
+            f"Time on the road: {t.trial_min * mile:.0f} against {t.baseline_min * mile:.0f} min per 100 {units.distance} "
             f"({signed(t.change_percent)} %)."
         )
     return (

@@ -17,6 +17,9 @@ from fairmargin.desktop.widgets.inputs import Choice
 
 PLACES = get_args(LoadPlace)
 
+#: How an amount may be typed, by the unit of masses.
+EXAMPLES = {"kg": "480 L at 18 \u00b0C, 4 x 16 kg", "lb": "127 gal-us at 65 \u00b0F, 4 x 35 lb"}
+
 
 class ItemsPanel(QWidget):
     """A list with sums; a line is added by name and amount, and removed by a button."""
@@ -29,7 +32,7 @@ class ItemsPanel(QWidget):
         column.setSpacing(4)
         row = QHBoxLayout()
         self.name = Field("Thing", lambda _text: None, placeholder="water")
-        self.amount = Field("How much", lambda _text: None, placeholder="480 L at 18 \u00b0C, 4 x 16 kg")
+        self.amount = Field("How much", lambda _text: None)
         self.place = Choice()
         self.place.setAccessibleName("Where it is carried")
         self.place.addItems(PLACES)
@@ -58,6 +61,7 @@ class ItemsPanel(QWidget):
     def refresh(self, study: Study) -> None:
         """Show the list and its sums."""
         items, units = study.plan.load.items, self.session.units
+        self.amount.edit.setPlaceholderText(EXAMPLES.get(units.mass, EXAMPLES["kg"]))
         if self._shown != (self.session.study_id, items, units):
             self._shown = (self.session.study_id, items, units)
             clear(self.grid)
