@@ -51,11 +51,11 @@ class Painted:
             texts.extend(x for x in args if isinstance(x, str))
             return self._draw(painter, *args)
 
-        QPainter.drawText = draw  # type: ignore[method-assign,assignment]
+        setattr(QPainter, "drawText", draw)  # noqa: B010  (a method of the toolkit)
         return texts
 
     def __exit__(self, *_: object) -> None:
-        QPainter.drawText = self._draw  # type: ignore[method-assign]
+        setattr(QPainter, "drawText", self._draw)  # noqa: B010
 
 
 def settle() -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cache, partial
 
 import numpy as np
 
@@ -42,12 +43,14 @@ from fairmargin.core.result.comparison import (
 )
 from fairmargin.core.result.corrections import corrections
 from fairmargin.core.result.legs import leg_result, with_foretold
+from fairmargin.core.result.questions import if_answered, questions
 from fairmargin.core.result.results import Result, sector_lengths, whole_results
 from fairmargin.core.result.sensitivity import PriorMoved
 from fairmargin.core.result.types import VIEWS, Analysis, Comparison, View
 from fairmargin.core.result.verdict import word
 from fairmargin.core.result.whole_route import whole_comparisons
-from fairmargin.core.study import Study, Trace
+from fairmargin.core.study import Study, Trace, Vehicle
+from fairmargin.core.study.as_told import as_told
 from fairmargin.core.study.cells import (
     Cell,
     aimed_kmh,
@@ -60,6 +63,10 @@ from fairmargin.core.study.cells import (
     vehicle_of,
     with_sides,
 )
+from fairmargin.core.study.circumstances import Circumstances
+
+#: An effect and its interval. [%]
+Told = tuple[float, tuple[float, float]]
 
 
 def analyse(
@@ -114,7 +121,11 @@ def analyse(
     asked = _asked(study, traces, view, scatter)
     parts += [p for p in asked if p.comparisons]
     whole = parts[0] if len(parts) == 1 else _together(study, parts)
-    return replace(whole, claim=claim_result(study, whole.comparisons))
+    comparisons = tuple(
+        replace(c, asked=cache(partial(questions, study, c)), if_answered=cache(partial(if_answered, study, c)))
+        for c in whole.comparisons
+    )
+    return replace(whole, comparisons=comparisons, claim=claim_result(study, whole.comparisons))
 
 
 def _asked(study: Study, traces: Mapping[str, Trace], view: View, scatter: ScatterPrior | None) -> list[Analysis]:
@@ -212,6 +223,7 @@ def _together(study: Study, parts: Sequence[Analysis]) -> Analysis:
 
 def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: View, scatter: ScatterPrior) -> Analysis:
     """The analysis of one vehicle's legs; or of two, where the vehicle is the change or its control."""
+    raw, study = study, as_told(study)
     traces, doubts = check_records(study, traces)
     owners = {leg.leg: vehicle_of(study, leg.vehicle) for leg in study.legs} if not vehicle else {}
     study = with_sides(study)
@@ -232,9 +244,12 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
             for key, members in _by_speed_and_sector(study, evidence.observations).items()
         }
         groups = [
-            _test_day(
-                _at_speed(study, speed), view, options, evidence, cell, sector, doubts,
-                _beside(cells, speed, sector, evidence),
+            _told_otherwise(
+                raw, traces, owners, cell, speed, sector, options, view,
+                _test_day(
+                    _at_speed(study, speed), view, options, evidence, cell, sector, doubts,
+                    _beside(cells, speed, sector, evidence),
+                ),
             )
             for (speed, sector), cell in cells.items()
         ]  # fmt: skip
@@ -296,6 +311,52 @@ def _missing(study: Study, every: Sequence[Observation]) -> str:
 
 
 # ---------------------------------------------------------------- test days
+
+
+def _told_otherwise(
+    raw: Study,
+    traces: Mapping[str, Trace],
+    owners: Mapping[str, Vehicle],
+    cell: _Cell,
+    speed: float | None,
+    sector: str,
+    options: FitOptions,
+    view: View,
+    group: Group,
+) -> Group:
+    """The group with its comparisons ready to be asked what other circumstances of the study would make of them.
+
+    By a fit that begins with what this one found of scatter, days and reports, so that it takes a third of another analysis: the
+    change from what the same fit says of the circumstances as they are is laid on the comparison.
+    """
+    began = cell.fit
+    if began is None or view == "as-measured":
+        return group
+
+    @cache
+    def fitted(told: Circumstances) -> Fit:
+        study = _at_speed(with_sides(as_told(raw.with_(circumstances=told))), speed)
+        evidence = gather(study, traces, owners)
+        names = {o.legs for o in cell.used}
+        used = [o for o in evidence.observations if o.legs in names]
+        own = [evidence.conditions[name] for o in used for name in o.legs]
+        return fit_study(study, own, used, evidence.logs[sector], options, start=began)
+
+    def ask(c: Comparison, told: Circumstances) -> Told | None:
+        now, then = (fitted(x).effects.get(c.trial) for x in (raw.circumstances, told))
+        if now is None or then is None or c.method != "model":
+            return None
+        level = c.confidence if c.look is None else c.look.level
+        middle = c.effect_percent + then.percent - now.percent
+        narrower = float(np.ptp(then.interval_percent(level)) / max(np.ptp(now.interval_percent(level)), 1e-9))
+        low, high = (middle + narrower * (end - c.effect_percent) for end in c.interval_percent)
+        floor = 100.0 * began.floors.get(c.trial, 0.0)  # like drives differ by what they differ by, whatever was said
+        if floor > (high - low) / 2.0:
+            half = min(floor, c.half_width_percent)
+            low, high = middle - half, middle + half
+        return middle, (low, high)
+
+    return replace(group, comparisons=[replace(c, with_told=partial(ask, c)) for c in group.comparisons])
 
 
 @dataclass(frozen=True, eq=False, slots=True)

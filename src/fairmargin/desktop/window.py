@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fairmargin.core.result.questions import answered, value_of
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.desktop.commands.intake import Intake
 from fairmargin.desktop.commands.logbooks import Logbooks
@@ -44,6 +45,7 @@ from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.fairness import FairnessLedger
 from fairmargin.desktop.widgets.marginbar import MarginBar
+from fairmargin.desktop.widgets.questions import QuestionStrip
 from fairmargin.desktop.widgets.stage_rail import STAGES, StageRoad
 
 if TYPE_CHECKING:
@@ -148,6 +150,9 @@ class MainWindow(Shell):
         side.addWidget(self.choice)
         self.ledger = FairnessLedger()
         self.ledger.goTo.connect(self.go_to)
+        self.questions = QuestionStrip()
+        self.questions.answered.connect(self._answer)
+        side.addWidget(self.questions)
         side.addWidget(self.ledger, 1)
         return self.ledger_side
 
@@ -158,6 +163,7 @@ class MainWindow(Shell):
         session.studyChanged.connect(self._show)
         session.analysisChanged.connect(self._show)
         session.unitsChanged.connect(self._show)
+        session.wanted.ready.connect(self._show)
         session.logbookChanged.connect(self._logbook_changed)
         session.failed.connect(self.tell)
         session.logbookDamaged.connect(
@@ -269,6 +275,11 @@ class MainWindow(Shell):
         where = [framed(study.route_name)] if study.route_name else []
         if study.target_speed_kmh:
             where.append(speed_words(study.target_speed_kmh, self.session.units))
+        shown = self.session.comparison
+        ask = beside and not self.session.read_only and shown is not None
+        self.questions.show_questions(
+            self.session.wanted.questions() if ask else (), 0.0 if shown is None else shown.half_width_percent
+        )
         self.road.show_stops(
             study.title or "(no title)", " \u00b7 ".join(where), stops_of(self.session, study), self._stage
         )
@@ -277,6 +288,20 @@ class MainWindow(Shell):
     # ------------------------------------------------------------ menus
 
     # ------------------------------------------------------------ commands
+
+    def _answer(self, code: str, words: str) -> None:
+        """Keep what was answered, for the whole study; undone like any edit."""
+        study = self.session.study
+        if study is not None:
+            value = value_of(code, words) if words else None
+            self.session.edit(answered(study, code, value), f"answer: {words or 'not known'}")
+
+    def ask(self) -> None:
+        """Go to the question, where its digits answer it."""
+        if self.narrow and not self.ledger_button.isChecked():
+            self.ledger_button.setChecked(True)
+        if self.questions.isVisible():
+            self.questions.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def tell(self, words: str) -> None:
         """Say something at the top of the page; it stays until closed."""

@@ -114,12 +114,17 @@ def test_a_leg_without_a_time_belongs_to_the_day_around_it(abba):
     assert days_of(untimed(blocks, ["L01", "L02"])) == [0] * 8
 
 
-def test_where_no_time_is_known_it_was_most_likely_one_outing_but_only_a_block_says_so(abba):
+def test_where_no_time_is_known_it_was_most_likely_one_outing_but_only_who_drove_says_so(abba):
     bare = untimed(abba.with_legs(leg.with_(block="") for leg in abba.legs), [leg.leg for leg in abba.legs])
     assert days_of(bare) == [0] * 8 and days_told(bare.legs, driven_days(bare.legs, timedelta())) == set()
     block = bare.with_legs(leg.with_(block="1") for leg in bare.legs)
     assert days_of(block) == [0] * 8
-    assert days_told(block.legs, driven_days(block.legs, timedelta())) == {leg.leg for leg in block.legs}
+    # a block is how it was meant to be driven; that it was is said by a time, or by whoever drove it
+    every, days = {leg.leg for leg in block.legs}, driven_days(block.legs, timedelta())
+    assert days_told(block.legs, days) == set()
+    assert days_told(block.legs, days, one_outing=True) == days_told(block.legs, days, outings={"1"}) == every
+    timed = block.with_leg("L01", started_at=abba.legs[0].started_at)
+    assert days_told(timed.legs, driven_days(timed.legs, timedelta())) == every
     two = bare.with_legs(leg.with_(block="1" if leg.configuration == "A" else "2") for leg in bare.legs)
     assert days_of(two) == [0, 0, 1, 1, 1, 1, 0, 0]
 

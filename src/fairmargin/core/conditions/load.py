@@ -15,7 +15,7 @@ from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_configuration
 from fairmargin.core.conditions.room import Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.figures import Prior, Threshold
+from fairmargin.core.figures import Prior, Size, Threshold
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.units import said
 
@@ -33,6 +33,10 @@ LOAD_UNNOTED: Final = Prior(8.0, "kg", "people, luggage and fluids of a run that
 
 LOAD_OF_CONFIGURATION: Final = Prior(8.0, "kg", "what is put aboard or taken out with the change, and nobody noted")
 
+LOAD_ALIKE: Final = Size(
+    0.35, "of it", "what is left of loads that nobody weighed, where the same is aboard: fluids, a bag"
+)
+
 MASS_KG: Final = Threshold(10.0, "kg", "about 0.2 % of a car's consumption")
 
 
@@ -42,12 +46,13 @@ def unknowns(design: DesignRows) -> list[Unknown]:
     whole = design.model.constants.mass_kg
     untold = [study.leg(c.leg).mass_delta_kg is None for c in conditions]
     noted = [c.mass_delta_kg for c, u in zip(conditions, untold, strict=True) if not u]
-    sd = math.hypot(LOAD_UNNOTED.sd, float(np.std(noted)) if noted else 0.0) / whole
+    alike = LOAD_ALIKE if study.circumstances.load == "alike" else 1.0
+    sd = alike * math.hypot(LOAD_UNNOTED.sd, float(np.std(noted)) if noted else 0.0) / whole
     out: list[Unknown] = []
     for run in dict.fromkeys(c.run for c, u in zip(conditions, untold, strict=True) if u):
         on = design.where([u and c.run == run for c, u in zip(conditions, untold, strict=True)])
         out.append(Unknown("load of a run", Group.LOAD, Parameter.MASS, on, 0.0, sd))
-    own = LOAD_OF_CONFIGURATION.sd / whole
+    own = alike * LOAD_OF_CONFIGURATION.sd / whole
     for name, on in by_configuration(design, untold):
         out.append(Unknown(f"load with {name}", Group.LOAD, Parameter.MASS, on, 0.0, own))
     return out

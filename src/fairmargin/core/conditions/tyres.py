@@ -14,7 +14,7 @@ from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_possible_day, unknown_of
 from fairmargin.core.conditions.room import Compared, Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.figures import Prior, Threshold
+from fairmargin.core.figures import Prior, Size, Threshold
 from fairmargin.core.laws import rolling
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Leg
@@ -33,6 +33,7 @@ FIELDS: Final[Mapping[str, LegField]] = {
 
 PRESSURE_EXPONENT: Final = Prior(0.15, "1", "exponent of rolling resistance against tyre pressure")
 TYRES_UNNOTED: Final = Prior(0.008, "log", "rolling resistance by tyre pressures of a day that noted none")
+TYRES_ALIKE: Final = Size(0.4, "of it", "what is left of pressures that nobody noted, where they were set alike, cold")
 TYRES_UNNOTED_SWAP: Final = Prior(0.02, "log", "the same, of other wheels or tyres")
 
 PRESSURE_KPA: Final = Threshold(5.0, "kPa", "gauges agree to about that")
@@ -54,16 +55,17 @@ def unknowns(design: DesignRows) -> list[Unknown]:
         out += [
             Unknown(name, Group.TYRES, rolls, np.eye(design.rows)[i], 0.0, abs(spread)) for i in np.flatnonzero(loose)
         ]
+    alike = TYRES_ALIKE if study.circumstances.tyres == "alike" else 1.0
     for name, on in by_possible_day(design, loose):
         name = f"tyre pressures of {name}"
-        out.append(unknown_of(name, Group.TYRES, Parameter.ROLLING, on, TYRES_UNNOTED))
+        out.append(unknown_of(name, Group.TYRES, Parameter.ROLLING, on, TYRES_UNNOTED, alike))
     if not study.change.about.turns_wheels:
         return out
     for trial in study.trials:
         on = design.where([u and c.configuration == trial.id for u, c in zip(loose, conditions, strict=True)])
         if on.any():
             name = f"{trial.id}: tyre pressures"
-            out.append(unknown_of(name, Group.TYRES, Parameter.ROLLING, on, TYRES_UNNOTED_SWAP))
+            out.append(unknown_of(name, Group.TYRES, Parameter.ROLLING, on, TYRES_UNNOTED_SWAP, alike))
     return out
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Mapping, Sequence
+from collections.abc import Collection, Container, Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Final
 
@@ -31,14 +31,15 @@ def seconds_of(moment: datetime, offset: timedelta) -> float:
     return (moment - datetime(1970, 1, 1) - offset) / timedelta(seconds=1)
 
 
-def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
+def driven_days(legs: Sequence[Leg], offset: timedelta, one_outing: bool = False) -> dict[str, int]:
     """Number the test days: what was driven without a night in between, whatever the date; by leg name.
 
     A pause of five hours across midnight, or of twelve at any time, begins another day (common practice: nobody
     sleeps less between two test days). A leg without a time belongs to the day of its run's other leg, of its block
     (runs driven close together), or of the legs driven just before and after it if those are one day. Between legs of
     different days a change of configuration is taken for a change of day. Where no time is known at all, all of it was
-    most likely one outing. Where one of two legs has a date alone, the date decides.
+    most likely one outing. Where one of two legs has a date alone, the date decides. `one_outing`: somebody said that all of it
+    was, which legs without a time are then of the day of the others.
     """
     timed = sorted(
         (seconds_of(leg.started_at, offset), i, leg) for i, leg in enumerate(legs) if leg.started_at is not None
@@ -56,25 +57,35 @@ def driven_days(legs: Sequence[Leg], offset: timedelta) -> dict[str, int]:
         ended = max(ended if ended is not None else start, start + (leg.duration_s or 0.0))
         last, whole = date, leg.dated_only
         days[leg.leg] = day
+    if one_outing and len(set(days.values())) <= 1:
+        return {leg.leg: 0 for leg in legs}
     return _with_untimed(legs, days)
 
 
-def days_told(legs: Sequence[Leg], days: Mapping[str, int]) -> set[str]:
-    """Names of the legs whose day is known: timed, of a run with a timed leg, between two legs of one day, or of a block.
+def days_told(
+    legs: Sequence[Leg], days: Mapping[str, int], one_outing: bool = False, outings: Collection[str] = ()
+) -> set[str]:
+    """Names of the legs whose day is known: timed, of a run or block with a timed leg, or between two legs of one day.
 
-    A block is driven close together; one whose timed legs lie on two days says nothing.
+    A block is meant to be driven close together; one whose timed legs lie on two days says nothing. `one_outing`: somebody said
+    that all was one outing, which a time on another day contradicts; `outings`: blocks of which somebody said so.
     """
+    if one_outing and len(set(days.values())) <= 1:
+        return {leg.leg for leg in legs}
     timed = {leg.leg for leg in legs if leg.started_at is not None}
     of_block: dict[str, set[int]] = {}
     for leg in legs:
         if leg.block:
             of_block.setdefault(leg.block, set()).add(days[leg.leg])
     runs = {leg.run for leg in legs if leg.leg in timed and leg.run}
+    # A block is how the runs were meant to be driven; that they were is said by a time, or by whoever drove them.
+    said = [leg for leg in legs if leg.leg in timed or leg.block in outings]
+    blocks = {leg.block for leg in said if leg.block and len(of_block[leg.block]) == 1}
     told = set(timed)
     for i, leg in enumerate(legs):
         around = [x for side in (legs[:i][::-1], legs[i + 1 :]) if (x := _first_in(side, timed))]
         between = len(around) == 2 and len({days[x.leg] for x in (*around, leg)}) == 1
-        if leg.run in runs or between or (leg.block and len(of_block[leg.block]) == 1):
+        if leg.run in runs or between or leg.block in blocks:
             told.add(leg.leg)
     return told
 

@@ -18,6 +18,7 @@ from fairmargin.core.evidence.thinning import STANDING_M_S, thin
 from fairmargin.core.figures import Size
 from fairmargin.core.laws import air, auxiliaries, disturbance, rolling, wind
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
+from fairmargin.core.study.as_told import outing_block
 
 HELD_ALIKE_SD: Final = Size(0.02, "of speed", "by what a driver misses the aim on all legs alike")
 FOOT_SD: Final = Size(
@@ -192,9 +193,10 @@ def _timed_speed(study: Study) -> tuple[float | None, float]:
 
 def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Conditions]:
     """Conditions of every leg of the study, by leg name; what is not known is filled and flagged."""
-    day_of = driven_days(study.legs, common_offset(study))
+    one = study.circumstances.outing == "one"
+    day_of = driven_days(study.legs, common_offset(study), one)
     usual = _usual(study, day_of)
-    told_days = days_told(study.legs, day_of)
+    told_days = days_told(study.legs, day_of, one, {outing_block(o) for o in study.outings})
     ratios = distance_ratios(study)
     measured = study.vehicle.distance_error_percent is not None or any(leg.gps_distance_km for leg in study.legs)
     raw: list[Conditions] = []

@@ -30,7 +30,9 @@ def kind_of_driving(study: Study, c: Conditions) -> str:
     """
     if study.method == "laps" or (c.timed and c.speed_m_s < TOWN_M_S):
         return "town"
-    if any(e.leg == c.leg and e.kind in {"slow-traffic", "stop"} for e in study.events):
+    if study.circumstances.traffic in {"some", "slow"} or any(
+        e.leg == c.leg and e.kind in {"slow-traffic", "stop"} for e in study.events
+    ):
         return "in traffic"
     if study.change.kind == "towing" and c.configuration != study.baseline.id:
         return "towing"

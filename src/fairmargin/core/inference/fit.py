@@ -71,6 +71,7 @@ class Fit:
     share: Callable[[str], Array]  # source of the margin -> (n legs, parameters): what its unknowns add to `local`
     plain_effects: Callable[[], Mapping[str, Effect]] = dict  # see `plain`
     plain_found: Mapping[str, Plain] = field(default_factory=dict)  # the plain differences and how like drives differ
+    floors: Mapping[str, float] = field(default_factory=dict)  # half-widths that like drives ask for, as logarithms
     criticism: Criticism | None = None  # None for a fit that only prices something
     plausible: Plausible | None = None  # the same
     levels: Mapping[str, Level] = field(default_factory=dict)  # of each configuration driven
@@ -157,6 +158,7 @@ def fit_study(
             name: _plain_effect(study, problem, p, name, observations, log_levels) for name, p in plain.items()
         },
         plain_found=plain,
+        floors=floors,
         criticism=criticise(problem, solution, result, plain, beliefs.contradicted) if first else None,
         plausible=plausible(study, problem) if first else None,
         levels=model_levels(study, problem, result, len(gradients) - 1, log_levels, observations) if first else {},
@@ -213,6 +215,7 @@ def with_other_speeds(
         with_other_priors=lambda name: _with_other_priors(
             study, problem, solution, result, options, floors, log_levels, name
         ),
+        floors=floors,
         theta=solution.theta,
         segment_share=solution.segment_share,
         beliefs=beliefs,

@@ -78,6 +78,16 @@ def _comparison(c: Comparison) -> dict[str, Any]:
         "margin_budget_percent": dict(c.margin_budget),
         **picked(c, "open_charge_percent scatter_percent as_driven plain_interval_percent"),
         "instruments": [picked(x, "instrument effect_percent interval_percent") for x in c.instruments],
+        "questions": [
+            {
+                "code": q.code,
+                "text": q.text,
+                "worth_percent": q.worth_percent,
+                "answers": [{"answer": words, "half_width_percent": half} for words, half in q.answers],
+            }
+            for q in c.asked()
+        ],
+        "if": [picked(x, "answer effect_percent interval_percent verdict") for x in c.if_answered()],
         "steps": [picked(s, "source percent kind") for s in c.steps],
         "directions": [
             picked(d, "direction as_measured_percent effect_percent interval_percent") for d in c.directions

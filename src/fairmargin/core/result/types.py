@@ -14,6 +14,7 @@ from fairmargin.core.inference.foretold import Foretold
 from fairmargin.core.inference.learned import Learned
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.intervals import USUAL
+from fairmargin.core.result.asked import Asked, IfAnswered
 from fairmargin.core.result.by_instrument import InstrumentEffect
 from fairmargin.core.result.capacity import CapacityEstimate
 from fairmargin.core.result.looks import Look
@@ -24,6 +25,7 @@ from fairmargin.core.result.sensitivity import PriorMoved
 from fairmargin.core.result.standing import Standing
 from fairmargin.core.result.steps import Side, Step
 from fairmargin.core.result.verdict import SETTLED, VerdictWord, pairs_words
+from fairmargin.core.study.circumstances import Circumstances
 
 View = Literal["reference", "study-mean", "as-measured"]
 VIEWS: Final[tuple[View, ...]] = ("reference", "study-mean", "as-measured")
@@ -153,6 +155,13 @@ class Comparison:
     look: Look | None = None  # before all sealed pairs were driven
     #: The same with each family of priors changed in turn; worked out when it is asked for.
     sensitivity: Callable[[], tuple[PriorMoved, ...]] = field(default=tuple, compare=False, repr=False)
+    #: Effect and interval with other circumstances said of the study; None where nothing more can be said. [%]
+    with_told: Callable[[Circumstances], tuple[float, tuple[float, float]] | None] = field(
+        default=lambda _: None, compare=False, repr=False
+    )
+    #: What would narrow the margin most, and the result for each answer of what decides; worked out when they are asked for.
+    asked: Callable[[], tuple[Asked, ...]] = field(default=tuple, compare=False, repr=False)
+    if_answered: Callable[[], tuple[IfAnswered, ...]] = field(default=tuple, compare=False, repr=False)
     #: See `plain_interval_percent`; worked out when it is asked for: Student's t is slow to load.
     plain_interval: Callable[[], tuple[float, float]] = field(default=lambda: (0.0, 0.0), compare=False, repr=False)
 

@@ -62,6 +62,9 @@ class Commands(Protocol):
     def cycle_theme(self) -> None:
         """See the window."""
 
+    def ask(self) -> None:
+        """See the window."""
+
     def show_keys(self) -> None:
         """See the window."""
 
@@ -171,6 +174,7 @@ class Menus(QObject):
             self._add(menu, words, partial(self.own.go_home, page))
         for i, name in enumerate(STAGES, start=1):
             self._add(menu, f"&{i}  {name.capitalize()}", partial(self.window.go_to, name), f"Ctrl+{i}")
+        self._add(menu, "&Answer a question", self.own.ask, "Ctrl+Shift+Q")
         self._add(menu, "&Find anything\u2026", self.own.find_anything, "Ctrl+K")
 
     def _view(self) -> None:

@@ -54,6 +54,7 @@ KEYS: Sequence[tuple[str, str]] = (
     ("Ctrl+Shift+J", "instruments"),
     ("Enter, Up, Down", "in the run sheet: the same field of the next or previous leg"),
     ("Tab, Shift+Tab", "next field, previous field"),
+    ("Ctrl+Shift+Q, then 1 \u2026 6", "the question that narrows the margin most, and its answers"),
     ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo: every edit"),
     ("Ctrl+R", "report as HTML or PDF"),
     ("Ctrl+O", "open a logbook"),

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fairmargin.core.conditions import registry
 from fairmargin.core.fairness.registered import prediction_words
+from fairmargin.core.result.questions import answered, open_questions
 from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.sensitivity import survival_words
 from fairmargin.core.result.types import Comparison, LegResult
@@ -34,6 +36,7 @@ from fairmargin.exchange.words.results import (
     capacity_line,
     conditions_words,
     forecast_lines,
+    if_words,
     may_not,
     may_say,
     quoted,
@@ -67,6 +70,7 @@ class VerdictStage(Stage):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Verdict", parent)
         self._priors_of: Comparison | None = None  # whose priors were tried
+        session.wanted.ready.connect(self._show_if)
         body = self.scrolled()
         self._lay_overview(body)
         frame, box = panel()
@@ -79,6 +83,9 @@ class VerdictStage(Stage):
         self.say = label("", wrap=True)
         self.say.setStyleSheet("font-size: 14px;")
         left.addWidget(self.say)
+        self.if_answered = label("", "caution", wrap=True)
+        self.if_answered.hide()
+        left.addWidget(self.if_answered)
         self.reason = label("", "muted", wrap=True)
         left.addWidget(self.reason)
         self.beside = label("", "muted", wrap=True)
@@ -140,12 +147,33 @@ class VerdictStage(Stage):
         self.show_sum.setCheckable(True)
         self.show_sum.setToolTip("How the figure as read was reckoned from your own readings")
         self.show_sum.toggled.connect(self._toggle_sum)
+        self.say_how = QPushButton("Say how it was")
+        self.say_how.setToolTip("One click for the whole study: what nobody noted, as it was")
+        self.say_how.setMenu(QMenu(self.say_how))
+        row.addWidget(self.say_how)
         row.addWidget(self.show_sum)
         box.addLayout(row)
         self.sums = label("", "muted", wrap=True)
         self.sums.hide()
         box.addWidget(self.sums)
         body.addWidget(frame, 3)
+
+    def _offer_answers(self, study: Study) -> None:
+        """What nobody said of the whole study, each with its answers."""
+        menu = self.say_how.menu()
+        assert menu is not None
+        menu.clear()
+        for q in open_questions(study):
+            own = menu.addMenu(q.text)
+            for a in q.answers:
+                own.addAction(a.words, partial(self._answer, q.code, a.value))
+            own.addAction("not known", partial(self._answer, q.code, None))
+        self.say_how.setVisible(not menu.isEmpty() and not self.session.read_only)
+
+    def _answer(self, code: str, value: str | float | None) -> None:
+        study = self.session.study
+        if study is not None:
+            self.session.edit(answered(study, code, value), "answer")
 
     def _toggle_sum(self, shown: bool) -> None:
         """Write the sums out where they are wanted: their margin takes Student's t, which is slow to load."""
@@ -174,12 +202,13 @@ class VerdictStage(Stage):
         self.fall.show_steps(c.as_measured_percent, made, c.effect_percent, study.trial_number(c.trial) or 0)
         usual = [s for s in shown_steps(c) if s.kind == "usual"]
         asks = (
-            f" Nobody noted {' and '.join(dict.fromkeys(step_words(s) for s in usual))}: note it in Drive."
+            f" Nobody noted {' and '.join(dict.fromkeys(step_words(s) for s in usual))}: say how it was."
             if usual
             else ""
         )
         self.fall_words.setText(f"{sum_of_steps(c)}.{asks}")
         self.show_sum.setVisible(len(c.as_read) == 2)
+        self._offer_answers(study)
         self._toggle_sum(self.show_sum.isChecked())
 
     def _lay_other_priors(self, box: QVBoxLayout) -> None:
@@ -362,6 +391,12 @@ class VerdictStage(Stage):
             box.setCurrentIndex(found if found >= 0 else min(at, len(sides) - 1))
         QTimer.singleShot(0, self, self._show_curve)  # after the edit is seen: it takes another fit
 
+    def _show_if(self) -> None:
+        """The result for each answer of what decides, until it is given."""
+        words = if_words(self.session.wanted.if_answered())
+        self.if_answered.setText(words)
+        self.if_answered.setVisible(bool(words))
+
     def _show_curve(self) -> None:
         """Consumption over speed, where the model carries it."""
         study = self.session.study
@@ -389,6 +424,7 @@ class VerdictStage(Stage):
             self.chart.show_pairs((), 0)
             self.say.setText(analysis.missing if analysis else "")
             self.reason.setText("")
+            self.if_answered.hide()
             self.beside.setText("")
             self.beside.hide()
             self.say_not.setText("Nothing, before both configurations have a reading.")
@@ -424,6 +460,7 @@ class VerdictStage(Stage):
             self.survival.hide()
         self.say.setText(may_say(study, c, self.session.units))
         self.reason.setText(in_units(reason_line(c, study), self.session.units))
+        self._show_if()
         lines = [
             *beside(study, analysis, c, self.session.units),
             *said_lines(study, analysis, c, self.session.units, steps=False),

@@ -4,21 +4,25 @@ from __future__ import annotations
 
 from typing import cast
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from fairmargin.core.curves import speed_curves
 from fairmargin.core.inference.curve import SpeedCurve
 from fairmargin.core.inference.prediction import Circumstances
 from fairmargin.core.outcome.asking import Asking, askings
 from fairmargin.core.planning.outlook import outlook
+from fairmargin.core.result.asked import Asked, IfAnswered
 from fairmargin.core.result.margin import MarginLine
-from fairmargin.core.result.types import Analysis
+from fairmargin.core.result.questions import open_questions
+from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.opened import Opened
 
 #: More legs than this, or any logged samples, are analysed off the GUI thread.
 INLINE_LEGS = 32
+#: Questions are worked out when nothing was changed for so long. [ms]
+SOON_MS = 200
 
 
 class Wanted(QObject):
@@ -34,6 +38,14 @@ class Wanted(QObject):
         self._askings: tuple[Analysis, tuple[Asking, ...]] | None = None
         self._asking_for: Analysis | None = None
         self._beside = Background(self)
+        self._asking_back = Background(self)
+        self._questions: tuple[Comparison, tuple[Asked, ...]] | None = None
+        self._questions_for: Comparison | None = None
+        self._questions_of: int | None = None  # study
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(SOON_MS)
+        self._soon.timeout.connect(self._work_questions)
         self.circumstances: dict[int | None, Circumstances] = {}  # last asked about, by study
 
     def outlook(self) -> tuple[MarginLine, ...]:
@@ -61,6 +73,49 @@ class Wanted(QObject):
                 found = ()  # what cannot be analysed was told already
             self._curves = (s.analysis, found)
         return self._curves[1]
+
+    def questions(self) -> tuple[Asked, ...]:
+        """What would narrow the margin shown most; while it is worked out, what is left of what was asked before.
+
+        `ready` says when it is worked out anew.
+        """
+        s = self._session
+        c, study = s.comparison, s.study
+        if c is None or study is None:
+            return ()
+        if self._questions is not None and self._questions[0] is c:
+            return self._questions[1]
+        if self._questions_for is not c:
+            self._questions_for = c
+            self._soon.start()
+        if self._questions is None or self._questions_of != s.study_id:
+            return ()
+        still = {q.code for q in open_questions(study)}
+        return tuple(q for q in self._questions[1] if q.code in still)
+
+    def _work_questions(self) -> None:
+        c, study_id = self._questions_for, self._session.study_id
+        if c is None or c is not self._session.comparison:
+            return
+
+        def work() -> tuple[Asked, ...]:
+            try:
+                c.if_answered()
+                return c.asked()
+            except (ArithmeticError, ValueError, KeyError):
+                return ()  # what cannot be analysed was told already
+
+        def then(result: object, _fault: Exception | None) -> None:
+            self._questions = (c, cast("tuple[Asked, ...]", result or ()))
+            self._questions_of = study_id
+            self.ready.emit()
+
+        self._asking_back.run(work, then)
+
+    def if_answered(self) -> tuple[IfAnswered, ...]:
+        """The result for each answer of what decides; nothing while it is worked out."""
+        c = self._session.comparison
+        return c.if_answered() if c is not None and self._questions is not None and self._questions[0] is c else ()
 
     def askings(self) -> tuple[Asking, ...] | None:
         """What can be asked about drives that were not driven; None while it is worked out, `ready` says when it is."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, QSettings, Signal
 
 from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.result.types import Analysis, View
+from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.logbook import Logbook, StudyDamaged
 
@@ -36,6 +36,13 @@ class Opened(QObject):
         self.chosen = 0  # which comparison is shown, where there are several
         self.damaged: StudyDamaged | None = None
         self.scatter = ScatterPrior()  # the tester's own, from the other studies of the logbook
+
+    @property
+    def comparison(self) -> Comparison | None:
+        """The comparison that is shown, if there is any."""
+        if self.analysis is None or not self.analysis.comparisons:
+            return None
+        return self.analysis.comparisons[min(self.chosen, len(self.analysis.comparisons) - 1)]
 
     def has_reading(self, leg: Leg) -> bool:
         """Whether a leg has a reading: typed, or logged power."""

@@ -12,7 +12,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.inference.scatter import ScatterPrior, learned_scatter
-from fairmargin.core.result.types import Analysis, Comparison, View
+from fairmargin.core.result.types import Analysis, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.registration import said_afterwards, with_look
@@ -379,13 +379,6 @@ class Session(Opened):
         return "driven" if leg.included and self.has_reading(leg) else leg.state
 
     # ------------------------------------------------------------ analysis
-
-    @property
-    def comparison(self) -> Comparison | None:
-        """The comparison that is shown, if there is any."""
-        if self.analysis is None or not self.analysis.comparisons:
-            return None
-        return self.analysis.comparisons[min(self.chosen, len(self.analysis.comparisons) - 1)]
 
     def choose(self, index: int) -> None:
         """Show another comparison."""

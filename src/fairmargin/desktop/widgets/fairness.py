@@ -290,6 +290,7 @@ class FairnessLedger(QFrame):
         of_square = label(f"{part.percent_of_square} %", "muted")
         of_square.setToolTip("Part of the margin's square; all parts add up to 100 %.")
         top.addWidget(of_square)
+        top.addSpacing(8)
         half = PlainLabel(f"\u00b1{line.half_width_percent:.1f}")
         half.setStyleSheet("font-weight: 600;")
         top.addWidget(half)

@@ -90,6 +90,9 @@ _OWN_FILES: Final = {STUDY_FILE, LEGS_FILE, "route.csv", "weather.csv", "events.
 def package_files(study: Study, traces: Mapping[str, Trace]) -> Iterator[tuple[str, bytes]]:
     """Yield every file of a package, name and bytes."""
     head = study.model_dump(mode="json", by_alias=True, exclude={"legs", *TABLES}, exclude_none=True)
+    for told in (head["circumstances"], *head["outings"]):
+        if not told["not_known"]:
+            del told["not_known"]
     for name in ("circumstances", "outings", "said_afterwards"):
         if not head[name]:
             del head[name]

@@ -28,6 +28,7 @@ from fairmargin.exchange.words.results import (
     consumption_words,
     distance_words,
     forecast_lines,
+    if_words,
     level_words,
     may_not,
     may_say,
@@ -93,6 +94,7 @@ def content(
                 " ".join(
                     [
                         u.in_units(_with_prediction(study, c), choice),
+                        if_words(c.if_answered()),
                         u.in_units(c.standing.sentence, choice),
                         *beside(study, analysis, c, choice),
                         *said_lines(study, analysis, c, choice),

@@ -10,6 +10,7 @@ from typing import Final
 from fairmargin.core.evidence.climb import leg_parts
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.intervals import USUAL
+from fairmargin.core.result.asked import IfAnswered
 from fairmargin.core.result.claims import prediction_result
 from fairmargin.core.result.looks import wrong_when_looked
 from fairmargin.core.result.margin import MarginLine, square_parts
@@ -501,6 +502,17 @@ def margin_words(c: Comparison) -> str:
     """Say in a line what makes the margin and what would make it smaller."""
     remedy = c.margin[0].remedy if c.margin else ""
     return f"margin \u00b1{c.half_width_percent:.1f} %: {square_words(c.margin)}. {remedy}"
+
+
+def if_words(found: Sequence[IfAnswered]) -> str:
+    """The result for each answer of a question that decides and is open; "" where there is none."""
+    parts = [
+        f"{x.answer}: {x.verdict}, {signed(x.effect_percent)} % ({signed(x.interval_percent[0])} to "
+        f"{signed(x.interval_percent[1])})"
+        for x in found
+    ]
+    told = sentence("; ".join(parts))
+    return f"Until somebody says how it was, each of these holds. {told}." if parts else ""
 
 
 def square_words(margin: Sequence[MarginLine]) -> str:

@@ -14,6 +14,7 @@ from fairmargin.exchange.words.results import (
     beside,
     capacity_line,
     climb_lines,
+    if_words,
     margin_words,
     result_lines,
     result_name,
@@ -40,8 +41,14 @@ def summary(study: Study, result: Analysis) -> str:
             f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km" + _range(c),
             f"    pairs {c.pairs}" + (f", needed {c.pairs_needed}" if c.pairs_needed else "") + f". {c.reason}",
         ]
-        own = (margin_words(c), c.standing.sentence, *beside(study, result, c, PLAIN), *split_lines(study, result, c))
-        lines += [f"    {line}" for line in own]
+        own = (
+            if_words(c.if_answered()),
+            margin_words(c),
+            c.standing.sentence,
+            *beside(study, result, c, PLAIN),
+            *split_lines(study, result, c),
+        )
+        lines += [f"    {line}" for line in own if line]
     for r in result.results:
         lines.append(f"  {result_name(study, r, PLAIN)}")
         lines += [f"    {line}" for line in result_lines(study, r, PLAIN)]

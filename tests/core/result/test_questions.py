@@ -1,0 +1,118 @@
+"""Questions by what they are worth; silence never pays, and an answer is worth what it was said to be."""
+
+from datetime import timedelta
+
+import pytest
+from tests.conftest import driven_study
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.result.as_json import as_json
+from fairmargin.core.result.questions import LEAST_WORTH, answered, open_questions, said_so_far, value_of
+from fairmargin.core.study.circumstances import Circumstances
+
+EMPTY = {
+    "climate": "", "road": "", "wind_speed_ms": None, "wind_from_deg": None, "temperature_c": None, "pressure_hpa": None,
+    "humidity_percent": None, "started_at": None,
+}  # fmt: skip
+
+
+def bare(order="ABBA", effect=0.9, **keep):
+    study = driven_study(order, effect=effect)
+    fields = {k: v for k, v in EMPTY.items() if k not in keep}
+    return study.with_legs([leg.with_(**fields) for leg in study.legs])
+
+
+def noted(order="ABBA"):
+    """Nothing is left to ask: this study says even what held its speed."""
+    study = driven_study(order)
+    return study.with_legs([leg.with_(speed_held="cruise") for leg in study.legs])
+
+
+def only(study):
+    return analyse(study).comparisons[0]
+
+
+def half(study):
+    return only(study).half_width_percent
+
+
+def dated(study, trial_days_later):
+    start = driven_study("AB").legs[0].started_at.replace(hour=0, minute=0)
+    return study.with_legs(
+        leg.with_(started_at=start + timedelta(days=trial_days_later * (leg.configuration == "B")), dated_only=True)
+        for leg in study.legs
+    )
+
+
+@pytest.mark.parametrize("order", ["AB", "AABB", "ABBA", "ABBAABBA"])
+def test_silence_about_the_date_never_pays(order):
+    study = bare(order)
+    assert half(study) >= 0.98 * half(dated(study, 2))  # as wide as different days
+    assert half(study) >= 0.98 * half(dated(study, 0))
+    told = study.with_(circumstances=Circumstances(outing="one"))
+    assert half(told) < 0.6 * half(study)
+    assert half(study.with_(circumstances=Circumstances(outing="days"))) == pytest.approx(half(study), rel=0.02)
+
+
+@pytest.mark.parametrize(("field", "value"), [("road", "dry"), ("climate", "off"), ("warm_up_min", 20.0), ("load", "alike"), ("tyres", "alike"),
+                                              ("speed_held", "cruise")])  # fmt: skip
+def test_no_usual_answer_widens(field, value):
+    study = bare().with_(circumstances=Circumstances(outing="one"))
+    told = study.with_(circumstances=study.circumstances.with_(**{field: value}))
+    assert half(told) <= 1.005 * half(study)
+
+
+def test_the_question_worth_most_comes_first_and_is_worth_what_it_was_said_to_be():
+    study = bare()
+    asked = only(study).asked()
+    assert asked[0].code == "outing"
+    assert [q.worth_percent for q in asked] == sorted((q.worth_percent for q in asked), reverse=True)
+    for q in asked:
+        for words, left in q.answers:
+            refitted = half(answered(study, q.code, value_of(q.code, words)))
+            assert left == pytest.approx(refitted, rel=0.05), (q.code, words)
+
+
+def test_what_is_worth_less_than_a_twentieth_is_not_asked():
+    study = bare().with_(circumstances=Circumstances(outing="one"))
+    c = only(study)
+    assert all(q.worth_percent >= LEAST_WORTH * c.half_width_percent for q in c.asked())
+    assert {q.code for q in open_questions(study)} > {q.code for q in c.asked()}
+    assert only(noted()).asked() == ()  # everything is noted
+
+
+def test_not_known_is_an_answer_and_is_not_asked_again():
+    study = answered(bare(), "outing", None)
+    assert study.circumstances.not_known == ("outing",)
+    assert "outing" not in {q.code for q in only(study).asked()}
+    assert half(study) == pytest.approx(half(bare()), rel=1e-9)
+    known = answered(study, "outing", "one")
+    assert known.circumstances.not_known == () and known.circumstances.outing == "one"
+    assert said_so_far(study.circumstances) == {"Were all legs driven in one outing?": "not known"}
+
+
+def test_until_a_deciding_question_is_answered_the_result_is_said_for_each_answer():
+    c = only(bare())
+    assert c.verdict == "not settled"
+    told = {x.answer: x for x in c.if_answered()}
+    assert told["one outing"].verdict == "uses less" and told["different days"].verdict == "not settled"
+    one = only(answered(bare(), "outing", "one"))
+    assert told["one outing"].effect_percent == pytest.approx(one.effect_percent, abs=0.05)
+    assert told["one outing"].interval_percent == pytest.approx(one.interval_percent, abs=0.15)
+    assert one.if_answered() == ()
+    # a null effect is settled by neither answer
+    assert only(bare(effect=1.0)).if_answered() == ()
+
+
+def test_the_object_for_machines_has_both():
+    found = as_json(analyse(bare()))["comparisons"][0]
+    assert found["questions"][0]["code"] == "outing"
+    assert {"answer", "half_width_percent"} == set(found["questions"][0]["answers"][0])
+    assert [x["answer"] for x in found["if"]] == ["one outing", "different days", "weeks apart"]
+    assert as_json(analyse(noted()))["comparisons"][0]["questions"] == []
+
+
+def test_a_wrong_answer_is_contradicted_by_a_date():
+    """Somebody says one outing, and the dates say two days: the dates count."""
+    study = dated(bare(), 3)
+    assert half(study.with_(circumstances=Circumstances(outing="one"))) == pytest.approx(half(study), rel=1e-6)
