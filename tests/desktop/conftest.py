@@ -24,7 +24,9 @@ def qapp():
 
 @pytest.fixture
 def session(qapp, tmp_path):
-    made = Session(QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
+    settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
+    settings.setValue("sheet", "cards")  # most tests type into the cards; `test_leg_table` into the table
+    made = Session(settings)
     assert made.open_logbook(tmp_path / "book.fairmargin")
     yield made
     made.close()

@@ -348,7 +348,10 @@ class MainWindow(Shell):
             return
         dialog = NewStudyDialog(self.session.units, *self._garage(), self, self.session.memory)
         if dialog.exec() and dialog.study is not None and self.session.add_study(dialog.study) is not None:
-            self.go_to("question")
+            driven = dialog.study.circumstances.outing is not None
+            self.go_to("drive" if driven else "question")
+            if driven:
+                QTimer.singleShot(0, self.drive, self.drive.begin_typing)  # straight to the first reading
 
     def take_off(self) -> None:
         """Take the open study, or the chosen one of the list, off the list; undo puts it back."""

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from fairmargin.core.analysis import analyse
+from fairmargin.core.conditions.causes import Group
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.planning.already_known import known_factors, known_step_kwh_per_100km, known_wh_per_km
 from fairmargin.core.planning.planned_day import planned
-from fairmargin.core.result.margin import MarginLine
+from fairmargin.core.result.margin import MarginLine, told
 from fairmargin.core.study import Study
 
 
@@ -38,4 +41,8 @@ def outlook(study: Study, scatter: ScatterPrior | None = None) -> tuple[MarginLi
     ]
     bare = laid.with_(instruments={}, also_compared=(), known_differences=(), readings=()).with_legs(legs)
     found = analyse(bare, scatter=scatter).comparisons
-    return found[0].margin if found else ()
+    if not found:
+        return ()
+    # Nothing is driven yet: remedies are those of the sources, not of a verdict that nobody has.
+    more = told()[Group.SCATTER].remedy
+    return tuple(replace(x, remedy=more) if x.source == Group.SCATTER else x for x in found[0].margin)

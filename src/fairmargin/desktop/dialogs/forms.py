@@ -136,6 +136,10 @@ class NewStudyDialog(QDialog):
         for order, words in (*ORDERS.items(), *ALREADY_DRIVEN.items()):
             self.order.addItem(f"{order}: {words}" if order else words.capitalize(), order)
         form.addRow("Order of runs", self.order)
+        self.outing = Choice()
+        for words, value in OUTINGS:
+            self.outing.addItem(words, value)
+        form.addRow("The runs", self.outing)
         self.speed = Line()
         self.speed.setPlaceholderText("empty: not held, or not known")
         form.addRow(f"Speed, {units.speed}", self.speed)
@@ -147,13 +151,19 @@ class NewStudyDialog(QDialog):
                 box.addItem(f"another: {name}", name)
             if not self._vehicles:
                 box.setCurrentIndex(box.findData("car"))
+        self.called, self.other_called = Line(), Line()
         form.addRow("Vehicle", self.vehicle)
+        form.addRow("It is called", self.called)
         form.addRow("Second vehicle", self.other)
+        form.addRow("That is called", self.other_called)
         self.begin_with = QCheckBox()
         self.begin_with.setChecked(True)
         form.addRow("", self.begin_with)
         for box in (self.vehicle, self.road):
             box.currentIndexChanged.connect(self._offer)
+        for box in (self.vehicle, self.other):
+            box.currentIndexChanged.connect(self._ask_names)
+        self.kind.currentTextChanged.connect(self._give_examples)
 
     def _chosen_road(self) -> Study | None:
         """The study whose road is driven again."""
@@ -196,13 +206,13 @@ class NewStudyDialog(QDialog):
         form.setRowVisible(self.road, bool(self._roads) and key != "everyday")
         form.setRowVisible(self.speed, wanted.subject != "speed" and key not in {"everyday", "laps", "climb"})
         form.setRowVisible(self.other, wanted.vehicles > 1)
-        for edit, words, example in zip(
-            (self.baseline, self.trial), wanted.asks, _EXAMPLES.get(key, wanted.sides), strict=True
-        ):
+        form.setRowVisible(self.outing, key not in {"everyday", "climb"})
+        self._ask_names()
+        for edit, words in zip((self.baseline, self.trial), wanted.asks, strict=True):
             caption = form.labelForField(edit)
             if isinstance(caption, QLabel):
                 caption.setText(words + (f", {self._units.speed}" if wanted.subject == "speed" else ""))
-            edit.setPlaceholderText(example)
+        self._give_examples()
         if key == "laps" and self.kind.currentText() == "wheels":
             self.kind.setCurrentText("technique")
         at = self.order.findData(wanted.order)
@@ -212,6 +222,23 @@ class NewStudyDialog(QDialog):
             self.order.setEditText(wanted.order)
         self._name_button()
         self._offer()
+
+    def _give_examples(self) -> None:
+        """Examples of this aim and kind in the two names."""
+        key = str(self.aim.currentData())
+        given = _EXAMPLES.get(key, self.wanted.sides)
+        if key == "change" and self.wanted.subject == "configuration":
+            given = _OF_KIND.get(self.kind.currentText(), given)
+        load = f"{self._units.show('mass', 170.0):.0f} {self._units.mass} aboard"
+        for edit, example in zip((self.baseline, self.trial), given, strict=True):
+            edit.setPlaceholderText(example.replace("170 kg aboard", load))
+
+    def _ask_names(self) -> None:
+        """Vehicles that no study has yet get a name where two are compared."""
+        several = self.wanted.vehicles > 1
+        for box, name in ((self.vehicle, self.called), (self.other, self.other_called)):
+            self.form.setRowVisible(name, several and box.currentIndex() >= len(self._vehicles))
+            name.setPlaceholderText("what you call it" if box is self.vehicle else "and the other")
 
     def _name_button(self) -> None:
         self.make.setText("Lay out the runs" if self._order() else "Begin without runs")
@@ -255,6 +282,8 @@ class NewStudyDialog(QDialog):
             vehicles = [self._of(self.vehicle)]
             if wanted.vehicles > 1:
                 vehicles.append(self._of(self.other))
+                called = [x.text().strip() for x in (self.called, self.other_called)]
+                vehicles = [v if v.name else v.with_(name=n) for v, n in zip(vehicles, called, strict=True)]
             made = laid_out(
                 str(self.aim.currentData()),
                 title=self.title.text().strip() or (kind.capitalize() if kind != "other" else wanted.words),
@@ -271,6 +300,8 @@ class NewStudyDialog(QDialog):
                 known = self._memory.road(road.route_name) if self._memory and road.route_name else None
                 route = known.route if known is not None and known.heights_from > 1 else road.route
                 made = made.with_(route=route, route_name=road.route_name, wind=road.wind)
+            if not self.outing.isHidden() and self.outing.currentData():
+                made = made.with_(circumstances=made.circumstances.with_(outing=self.outing.currentData()))
             if self._remembered.values and self.begin_with.isChecked():
                 made = made.with_(remembered=self._remembered)
             self.study = made
@@ -291,7 +322,21 @@ METHOD_WORDS = {
     "everyday": "everyday trips",
     "climb": "up and down",
 }
-#: What could stand in the two names.
+#: How the runs lie to each other, which no date says yet; nothing is assumed of them.
+OUTINGS = (
+    ("are planned, or nobody says how they were driven", None),
+    ("were driven in one outing", "one"),
+    ("were driven on different days", "days"),
+    ("were driven weeks apart", "weeks"),
+)
+#: What could stand in the two names, by kind of change.
+_OF_KIND = {
+    "wheels": ("Steel wheels", "Alloy wheels"), "aero covers": ("Discs off", "Discs on"), "tyres": ("Summer tyres", "Winter tyres"),
+    "cargo": ("Roof empty", "Box on the roof"), "payload": ("Empty", "170 kg aboard"), "towing": ("Solo", "Trailer on"),
+    "preconditioning": ("Cold start", "Warmed from the wall"), "technique": ("Coast", "Brake and regenerate"),
+    "other": ("As it was", "Changed"),
+}  # fmt: skip
+#: The same by aim.
 _EXAMPLES = {
     "change": ("Discs off", "Discs on"), "laps": ("Coast", "Brake and regenerate"), "speed": ("80", "95"),
     "road": ("Dry", "Wet"), "side": ("Box off", "Box on"), "everyday": ("Old tyres", "New tyres"),

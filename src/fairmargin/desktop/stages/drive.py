@@ -30,6 +30,7 @@ from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.runs import with_run
 from fairmargin.desktop.stages.leg_card import LegCard
 from fairmargin.desktop.stages.leg_edits import LegEdits
+from fairmargin.desktop.stages.leg_table import LegTable
 from fairmargin.desktop.stages.rows import LazyRows
 from fairmargin.desktop.stages.warm_up_line import WarmUpLine
 from fairmargin.desktop.state.session import Session
@@ -86,9 +87,10 @@ class DriveStage(LegEdits):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Drive", parent)
-        self.sheet_button, self.live_button = QToolButton(), QToolButton()
+        self.sheet_button, self.cards_button, self.live_button = QToolButton(), QToolButton(), QToolButton()
         for button, words, tip in (
-            (self.sheet_button, "Sheet", "Every leg's readings, typed or pasted"),
+            (self.sheet_button, "Sheet", "A leg a row: typed, pasted, filled down"),
+            (self.cards_button, "Cards", "A card a leg, with all that may be noted of it"),
             (self.live_button, "On the road", "One leg at a time, in large type"),
         ):
             button.setText(words)
@@ -96,7 +98,8 @@ class DriveStage(LegEdits):
             button.setCheckable(True)
             self.head.addWidget(button)
         self.sheet_button.setChecked(True)
-        self.sheet_button.clicked.connect(lambda: self.show_view(False))
+        self.sheet_button.clicked.connect(lambda: self.show_sheet(True))
+        self.cards_button.clicked.connect(lambda: self.show_sheet(False))
         self.live_button.clicked.connect(lambda: self.show_view(True))
         self.paste_button = QPushButton("Paste\u2026")
         self.paste_button.setToolTip("Ctrl+Shift+V: rows of legs from a spreadsheet, with or without a header")
@@ -107,6 +110,10 @@ class DriveStage(LegEdits):
         self.more_button.setToolTip("Every field there is, on every leg (Ctrl+M)")
         self.more_button.clicked.connect(self.open_all)
         self.head.addWidget(self.more_button)
+        self.columns_button = QPushButton("Columns")
+        self.columns_button.setToolTip("Which columns the sheet has")
+        self.columns_button.clicked.connect(self._choose_columns)
+        self.head.addWidget(self.columns_button)
         self.add_button = QPushButton("Add a run")
         self.add_button.clicked.connect(self._add_menu)
         self.head.addWidget(self.add_button)
@@ -139,8 +146,15 @@ class DriveStage(LegEdits):
         self.view: DriveView | None = None
         self._full: QWidget | None = None
         self.ahead, box = panel((18, 10, 18, 10), 4)
+        line = QHBoxLayout()
         self.ahead_words = label("", "heading", wrap=True)
-        box.addWidget(self.ahead_words)
+        line.addWidget(self.ahead_words, 1)
+        self.folded = False
+        self.fold = QPushButton()
+        self.fold.setObjectName("link")
+        self.fold.clicked.connect(lambda: self._fold(not self.folded))
+        line.addWidget(self.fold, 0, Qt.AlignmentFlag.AlignTop)
+        box.addLayout(line)
         self.ahead_list = label("", "", wrap=True)
         box.addWidget(self.ahead_list)
         below.addWidget(self.ahead)
@@ -152,6 +166,15 @@ class DriveStage(LegEdits):
         self._sheet.setSpacing(10)
         self.area = scrolling(self._inner)
         below.addWidget(self.area, 1)
+        self.table = LegTable(self)
+        self.table.cardWanted.connect(self._show_card_of)
+        below.addWidget(self.table, 1)
+        self.as_table = str(session.settings.value("sheet", "table")) == "table"
+        # Beside a table of all legs the list of what to look at is a line; beside cards it is open.
+        self._fold(
+            str(session.settings.value("checklist", "folded" if self.as_table else "open")) == "folded", keep=False
+        )
+        self._show_face()
         self.cards: LazyRows[LegCard] = LazyRows(self.area, self._sheet, self._show_card, LegCard.holds)
         self._laid: Laid | None = None
         self._laid_narrow = False
@@ -160,6 +183,53 @@ class DriveStage(LegEdits):
         self._opened: set[str] = set()  # legs that show every field
         self._needed: tuple[str, ...] = ()
         self._next = ""
+
+    # ------------------------------------------------------------ sheet or cards
+
+    def show_sheet(self, as_table: bool) -> None:
+        """Show the legs as rows of a table, or as cards; kept."""
+        self.as_table = as_table
+        self.session.settings.setValue("sheet", "table" if as_table else "cards")
+        self._show_face()
+        self.show_view(False)
+
+    def _show_face(self) -> None:
+        self.table.setVisible(self.as_table)
+        self.area.setVisible(not self.as_table)
+        live = self.live_button.isChecked()
+        self.more_button.setVisible(not self.as_table and not live)
+        self.columns_button.setVisible(self.as_table and not live)
+        self.sheet_button.setChecked(self.as_table and not live)
+        self.cards_button.setChecked(not self.as_table and not live)
+
+    def _show_card_of(self, name: str) -> None:
+        """Go from a row of the table to the leg's card, where a doubt is answered."""
+        self.show_sheet(False)
+        if name in self.cards:
+            self._next = name
+            QTimer.singleShot(0, self._show_next)
+
+    def _fold(self, folded: bool, keep: bool = True) -> None:
+        """Fold the checklist of the next leg to a line, or open it; kept."""
+        self.folded = folded
+        self.ahead_list.setVisible(not folded)
+        self.fold.setText("Checklist" if folded else "Fold")
+        self.fold.setAccessibleName("Show the checklist of the next leg" if folded else "Fold the checklist")
+        if keep:
+            self.session.settings.setValue("checklist", "folded" if folded else "open")
+
+    def _choose_columns(self) -> None:
+        at = self.columns_button.mapToGlobal(self.columns_button.rect().bottomLeft())
+        self.table.columns_menu().exec(at)
+
+    def begin_typing(self) -> None:
+        """Put the cursor into the first reading that is open."""
+        if self.as_table:
+            self.table.begin()
+            return
+        name = next((n for n, card in self.cards.there.items() if not card.fields["reading"].edit.text()), "")
+        if name:
+            self.cards.there[name].fields["reading"].edit.setFocus()
 
     # ------------------------------------------------------------ on the road
 
@@ -179,11 +249,11 @@ class DriveStage(LegEdits):
             kept = load_settings(self.session.settings)
             if kept.gps or kept.interface or kept.weather:
                 self.controller.connect_instruments(kept)
-        self.sheet_button.setChecked(not live)
         self.live_button.setChecked(live)
         self.faces.setCurrentIndex(1 if live and self._full is None else 0)
-        for button in (self.paste_button, self.more_button, self.add_button):
+        for button in (self.paste_button, self.add_button):
             button.setVisible(not live)
+        self._show_face()
         for button in self.live_buttons:
             button.setVisible(live)
         self.liveChanged.emit(live)
@@ -278,7 +348,10 @@ class DriveStage(LegEdits):
         self._events = events
         self._asked = asked_of(self.session.analysis)
         self._needed = needed_fields(study)
-        self.cards.look()
+        if self.as_table:
+            self.table.refresh(study, self._asked)
+        else:
+            self.cards.look()
         for name, card in self.cards.there.items():
             card.open_fields(self._needed, self._every(name))
             card.show_leg(study, legs[name], events.get(name, []), self._asked.get(name))
