@@ -161,3 +161,36 @@ def test_an_odd_figure_is_told_and_leads_to_its_card(qtbot, window, session):
     assert "L03" in window.drive.table.doubt.text() and "km/h" in window.drive.table.doubt.text()
     qtbot.mouseClick(window.drive.table.doubt, Qt.MouseButton.LeftButton)
     assert window.drive.area.isVisible() and not window.drive.table.isVisible()
+
+
+def test_the_preview_of_twelve_columns_fits_the_screen_and_says_what_it_leaves(qtbot, session, window):
+    from fairmargin.core.study import new_study
+    from fairmargin.desktop.dialogs.pasting import PasteDialog
+
+    heads = [
+        "Leg no",
+        "setup",
+        "Wh/mi",
+        "Distance km",
+        "Outside temp (F)",
+        "SOC start",
+        "SOC end",
+        "Colour",
+        "Wind mph",
+        "mins",
+        "Weather",
+    ]
+    text = "\t".join(heads) + "\n" + "\t".join(["1", "Empty", "290", "32", "57", "82", "74", "blue", "5", "21", "fine"])
+    dialog = PasteDialog(
+        text, new_study(title="x", kind="payload", order="AB", method="loop"), UNIT_CHOICES["us"], None
+    )
+    qtbot.addWidget(dialog)
+    dialog.show()
+    assert dialog.sizeHint().width() <= 1280 and dialog.minimumSizeHint().width() <= 1280
+    assert "Not used:" in dialog.words.text() and "Colour" in dialog.words.text() and "Weather" in dialog.words.text()
+    assert dialog.take.isEnabled() and "is the baseline" in dialog.words.text()
+    reading = dialog.roles[2]
+    reading.setCurrentIndex(reading.findData(""))
+    for box in (dialog.roles[5], dialog.roles[6]):
+        box.setCurrentIndex(box.findData(""))
+    assert not dialog.take.isEnabled() and "No column is the reading yet" in dialog.words.text()

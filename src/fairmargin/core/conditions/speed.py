@@ -27,7 +27,7 @@ CONCERNS: Registry[Case] = Registry()
 FIELDS: Final[Mapping[str, LegField]] = {
     "duration_s": LegField(
         "Time", "min:s such as 16:30, h:min:s such as 1:15:40, or 75.7 min", "duration",
-        heads=("time", "duration", "duration_s", "minutes", "min", "driving time"),
+        heads=("time", "duration", "duration_s", "minutes", "min", "mins", "driving time"),
     ),
     "speed_kmh": LegField(
         "Aimed at", "Speed aimed at, where it differs between legs", "speed", 0,

@@ -5,16 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QComboBox,
-    QDialog,
-    QDialogButtonBox,
-    QHBoxLayout,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import words_of
@@ -49,22 +40,27 @@ class PasteDialog(QDialog):
         self.kind_choice.hide()  # until a file is behind it
         layout.addWidget(self.kind_choice)
         layout.addWidget(label("Say what each column is. Nothing is taken before you agree.", "muted"))
-        self.roles: list[QComboBox] = []
-        row = QHBoxLayout()
+        self.roles: list[Choice] = []
         for i, role in enumerate(self.pasted.roles):
             box = Choice()
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(8)
             box.setAccessibleName(f"Column {i + 1}")
             for key, (words, _) in column_roles().items():
                 box.addItem(words, key)
             box.setCurrentIndex(list(column_roles()).index(role))
             box.currentIndexChanged.connect(self._update)
             self.roles.append(box)
-            row.addWidget(box)
-        layout.addLayout(row)
         self.dates = DatesChoice()
         self.dates.chosen.connect(self._update)
         layout.addWidget(self.dates)
-        self.table = QTableWidget(len(self.pasted.rows), len(self.pasted.roles))
+        # What each column is stands above it, and scrolls with it: however many there are, the buttons stay on the screen.
+        self.table = QTableWidget(len(self.pasted.rows) + 1, len(self.pasted.roles))
+        for j, shown in enumerate(self.roles):
+            self.table.setCellWidget(0, j, shown)
+            self.table.setColumnWidth(j, 118)
+        self.table.verticalHeader().hide()
+        self.table.setRowHeight(0, 34)
         if self.pasted.header:
             self.table.setHorizontalHeaderLabels(self.pasted.header)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -106,7 +102,7 @@ class PasteDialog(QDialog):
                 elif not roles[j]:
                     item.setForeground(theme.colour("muted"))
                 item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
-                self.table.setItem(i, j, item)
+                self.table.setItem(i + 1, j, item)
         words = f"{made.changed} leg{'s' if made.changed != 1 else ''} would change"
         words += f", from {self._start} on." if self._start and made.changed else "."
         if made.added:
@@ -115,5 +111,12 @@ class PasteDialog(QDialog):
         if faults:
             i, j, first = faults[0]
             words += f" {len(faults)} cell{'s' if len(faults) != 1 else ''} cannot be used and would be left: row {i + 1}, column {j + 1}: {first}"
+        if made.named:
+            words += f" {'; '.join(made.named)}."
+        unused = [h for h, role in zip(self.pasted.header or (), roles, strict=False) if not role and h.strip()]
+        if unused:
+            words += f" Not used: {', '.join(unused)}."
+        if made.unread and self.count:
+            words += " No column is the reading yet: say which one shows the consumption, the energy or the charge."
         self.words.setText(words)
-        self.take.setEnabled(self.count > 0)
+        self.take.setEnabled(self.count > 0 and not made.unread)

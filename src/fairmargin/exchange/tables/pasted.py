@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Final
 
-from fairmargin.core.conditions.typed import ALWAYS, leg_fields, read_leg_field
-from fairmargin.core.study import Leg, Study
+from fairmargin.core.conditions.typed import ALWAYS, INSTRUMENT_KEYS, leg_fields, read_leg_field
+from fairmargin.core.study import Configuration, Leg, NamedVehicle, Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import words_of
-from fairmargin.core.units import UnitChoice, read_duration_s
+from fairmargin.core.units import UnitChoice, consumption_unit, read_duration_s, read_in
 from fairmargin.core.units.dates import Order, iso_dates, order_of
 from fairmargin.exchange.tables.headers import split_head
 from fairmargin.exchange.tables.rows import delimiter_of, filled_rows, in_brackets
@@ -25,7 +25,37 @@ _OTHERS: Final[dict[str, tuple[str, tuple[str, ...]]]] = {
     "run": ("Run", ("run", "lap")),
     "configuration": ("Configuration", ("configuration", "config", "setup", "state", "with", "wheels", "covers", "load")),
     "direction": ("Way", ("way", "direction", "there", "heading")),
+    "soc_start": ("Charge before", ("soc start", "start soc", "charge before", "soc before", "soc_start_percent")),
+    "soc_end": ("Charge after", ("soc end", "end soc", "charge after", "soc after", "soc_end_percent")),
 }  # fmt: skip
+#: Words of a header that say nothing of what stands below it.
+_FILLERS: Final = frozenset(
+    [
+        "outside",
+        "ambient",
+        "avg",
+        "average",
+        "mean",
+        "total",
+        "used",
+        "driven",
+        "displayed",
+        "shown",
+        "the",
+        "of",
+        "my",
+        "car",
+        "battery",
+        "at",
+    ]
+)
+_CHARGE: Final = frozenset({"soc", "charge", "battery"})
+_BEFORE: Final = frozenset({"start", "begin", "beginning", "before", "starting", "from"})
+_AFTER: Final = frozenset({"end", "after", "finish", "ending", "left"})
+#: Names of configurations that nobody gave.
+_UNNAMED: Final = frozenset({"", "Baseline", "Trial"})
+#: Columns that are a reading: without one of them a row of a new leg says nothing.
+READINGS: Final = frozenset({"reading", *INSTRUMENT_KEYS, "soc_start", "soc_end"})
 
 
 def column_roles() -> dict[str, tuple[str, tuple[str, ...]]]:
@@ -35,6 +65,7 @@ def column_roles() -> dict[str, tuple[str, tuple[str, ...]]]:
     at = always.index("started_at")
     order = ["", "leg", *always[:at], "date", *always[at:], "run", "configuration", "direction"]
     order += [key for key, field in known.items() if field.heads and key not in ALWAYS]
+    order += ["soc_start", "soc_end"]
     return {
         key: _OTHERS[key] if key in _OTHERS else (known[key].column or known[key].caption, known[key].heads)
         for key in order
@@ -54,7 +85,7 @@ _WAYS: Final = {
 _IMPLIED: Final = {
     "km": "km", "distance_km": "km", "miles": "mi", "mi": "mi", "duration_s": "s", "minutes": "min", "min": "min",
     "temperature_c": "\u00b0C", "wind_speed_ms": "m/s", "pressure_hpa": "hPa", "hpa": "hPa", "inhg": "inHg",
-    "kwh": "kWh",
+    "kwh": "kWh", "mins": "min", "minute": "min",
 }  # fmt: skip
 #: Forms of a time in brackets: hours and minutes, where minutes and seconds would be read.
 _HOURS: Final = frozenset({"h:mm", "hh:mm", "h:min", "h:m"})
@@ -121,7 +152,33 @@ def _role_of(head: str) -> str:
         for role, (_, words) in column_roles().items():
             if plain in words:
                 return role
-    return ""
+    return _role_of_words(whole)
+
+
+def _role_of_words(head: str) -> str:
+    """Role of a header that is no word of the list: a unit of consumption, a charge before or after, words with others beside."""
+    name, unit = split_head(head)
+    if _is_consumption(head) or (not set(name.split()) - _FILLERS and _is_consumption(unit)):
+        return "reading"
+    words = re.findall(r"[a-z/\u00c0-\u024f]+", name)
+    if set(words) & _CHARGE:
+        if set(words) & _BEFORE:
+            return "soc_start"
+        if set(words) & _AFTER:
+            return "soc_end"
+    left = " ".join(w for w in words if w not in _FILLERS)
+    if not left:
+        return "energy" if unit.lower() in {"kwh", "wh"} else ""
+    return next((role for role, (_, known) in column_roles().items() if role and left in known), "")
+
+
+def _is_consumption(text: str) -> bool:
+    """Whether a text is a unit of consumption."""
+    try:
+        consumption_unit(text)
+    except ValueError:
+        return False
+    return bool(text.strip())
 
 
 def _unit_of(head: str) -> str:
@@ -129,6 +186,8 @@ def _unit_of(head: str) -> str:
     inside = in_brackets(head).lower()
     if inside in _HOURS | _MINUTES:
         return inside
+    if _is_consumption(head):
+        return consumption_unit(head)
     name, unit = split_head(head)
     return unit or _IMPLIED.get(head.strip().lower(), "") or _IMPLIED.get(name, "")
 
@@ -150,6 +209,53 @@ class Applied:
     changed: int
     added: int
     faults: list[tuple[int, int, str]]
+    named: tuple[str, ...] = ()  # configurations and vehicles that the rows bring, in words
+    unread: bool = False  # no leg that changes would have a reading
+
+
+def _with_new_names(study: Study, pasted: Pasted, roles: Sequence[str]) -> tuple[Study, tuple[str, ...]]:
+    """The study with the configurations and vehicles that its rows name and it lacks.
+
+    The first two names of a study whose configurations have none yet are its baseline and its trial; any other is another trial.
+    """
+
+    def distinct(role: str) -> list[str]:
+        if role not in roles:
+            return []
+        j = list(roles).index(role)
+        return list(dict.fromkeys(c for row in pasted.rows if j < len(row) and (c := row[j].strip())))
+
+    said: list[str] = []
+    for name in distinct("configuration"):
+        try:
+            _wanted(study, {"configuration": (0, name)})
+            continue
+        except _Refused:
+            read = {leg.configuration for leg in study.legs if leg.has_reading}
+            unnamed = next(
+                (c for c in (study.baseline, *study.trials) if c.name in _UNNAMED and c.id not in read), None
+            )
+        if unnamed is not None:
+            made = [c.with_(name=name) if c.id == unnamed.id else c for c in study.configurations]
+            said.append(f"“{name}” is the {'baseline' if unnamed.baseline else 'trial'}")
+        else:
+            letter = next(x for x in "BCDEFGHIJKLMNOPQRSTUVWXYZ" if x not in {c.id for c in study.configurations})
+            made = [*study.configurations, Configuration(id=letter, name=name)]
+            said.append(f"“{name}” is another trial")
+        study = study.with_(configurations=tuple(made))
+    several = distinct("vehicle")
+    if len(several) > 1 or study.vehicles:
+        known = {x.lower() for v in study.vehicles for x in (v.id, v.label)} | {"test", "control"}
+        for name in several:
+            if name.lower() in known:
+                continue
+            taken = {v.id for v in study.vehicles}
+            identifier = next(f"v{i}" for i in range(1, 1000) if f"v{i}" not in taken)
+            base = study.vehicle if study.vehicle.name in {"", name} and not study.vehicles else Vehicle()
+            named = NamedVehicle(**{**base.model_dump(by_alias=True), "name": name, "id": identifier})
+            study = study.with_(vehicles=(*study.vehicles, named))
+            said.append(f"“{name}” is another vehicle")
+    return study, tuple(said)
 
 
 def apply_cells(
@@ -166,6 +272,7 @@ def apply_cells(
     A row makes a leg where a column says its configuration, or there is only one. `today` is for times where no leg has a
     date, `order` for dates in figures; a date that may be two is refused without it.
     """
+    study, fresh_names = _with_new_names(study, pasted, roles)
     names = [leg.leg for leg in study.legs]
     at = names.index(start_leg) if start_leg in names else len(names) if start_leg is None else 0
     legs: dict[str, Leg] = {leg.leg: leg for leg in study.legs}
@@ -200,7 +307,9 @@ def apply_cells(
         elif leg != legs[leg.leg]:
             changed += 1
         legs[leg.leg] = leg
-    return Applied(study.with_legs(legs.values()), changed, added, faults)
+    after = study.with_legs(legs.values())
+    touched = [legs[name] for name in legs if name not in names or legs[name] != study.leg(name)]
+    return Applied(after, changed, added, faults, fresh_names, not any(leg.has_reading for leg in touched))
 
 
 class _Refused(ValueError):
@@ -284,6 +393,8 @@ def _filled(
     for j, (role, cell) in ordered:
         if not role or role in _PLACE or not cell.strip() or (role == "date" and clock):
             continue
+        if role == "vehicle" and not study.vehicles and study.method != "side-by-side":
+            continue  # one vehicle drove all of it, whatever it is called here
         own = vehicle_of(study, leg.vehicle)
         units = choice.for_vehicle(own.energy != "electric", own.heating_value) if leg.vehicle else choice
         text = pasted.cell(row, j)
@@ -292,6 +403,9 @@ def _filled(
                 text = f"{dated} {text}".strip() if role == "started_at" else text
                 text = iso_dates(text, order) if order else text
                 role = "started_at"
+            if role in {"soc_start", "soc_end"}:
+                leg = leg.with_(**{f"{role}_percent": read_in(text, "%")})
+                continue
             leg = leg.with_(**read_leg_field(role, text, units, leg, day, study))
         except ValueError as error:
             wrong.append((j, words_of(error)))
