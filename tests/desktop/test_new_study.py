@@ -1,0 +1,98 @@
+"""A new study in a minute: how its runs were driven is asked and never assumed; names and examples of one's own trade."""
+
+from PySide6.QtWidgets import QApplication
+from tests.conftest import driven_study
+
+from fairmargin.core.analysis import analyse
+from fairmargin.core.units import ALSO, UNIT_CHOICES
+from fairmargin.desktop.dialogs.forms import NewStudyDialog, UnitsDialog
+from fairmargin.exchange.words.results import may_say
+
+
+def dialog(qtbot, units="us"):
+    made = NewStudyDialog(UNIT_CHOICES[units], [], [])
+    qtbot.addWidget(made)
+    made.show()
+    return made
+
+
+def test_how_the_runs_lie_to_each_other_is_asked_and_never_assumed(qtbot, qapp):
+    made = dialog(qtbot)
+    made._accept()
+    assert made.study.circumstances.outing is None
+    for words, value in (("one outing", "one"), ("different days", "days"), ("weeks apart", "weeks")):
+        made = dialog(qtbot)
+        made.outing.setCurrentIndex(next(i for i in range(made.outing.count()) if words in made.outing.itemText(i)))
+        made._accept()
+        assert made.study.circumstances.outing == value
+
+
+def test_examples_are_those_of_the_kind_in_ones_own_unit(qtbot, qapp):
+    made = dialog(qtbot)
+    made.kind.setCurrentText("payload")
+    assert (made.baseline.placeholderText(), made.trial.placeholderText()) == ("Empty", "375 lb aboard")
+    made.kind.setCurrentText("towing")
+    assert made.trial.placeholderText() == "Trailer on"
+    metric = dialog(qtbot, "metric")
+    metric.kind.setCurrentText("payload")
+    assert metric.trial.placeholderText() == "170 kg aboard"
+
+
+def test_two_vehicles_are_named_where_they_are_compared(qtbot, qapp):
+    made = dialog(qtbot)
+    made.aim.setCurrentIndex(next(i for i in range(made.aim.count()) if made.aim.itemData(i) == "vehicles"))
+    assert made.called.isVisible() and made.other_called.isVisible()
+    made.called.setText("Blue")
+    made.other_called.setText("Red")
+    made._accept()
+    assert [v.name for v in made.study.vehicles] == ["Blue", "Red"]
+
+
+def test_a_study_that_is_driven_opens_on_its_first_reading(qtbot, window, session, monkeypatch):
+    def run(self):
+        self.outing.setCurrentIndex(1)
+        self._accept()
+        return True
+
+    monkeypatch.setattr(NewStudyDialog, "exec", run)
+    window.new_study()
+    QApplication.processEvents()
+    assert window._stage == "drive"
+    focused = QApplication.focusWidget()
+    assert focused is not None and focused.property("key") == "reading"
+    window.drive.show_sheet(True)
+    window.drive.begin_typing()
+    assert window.drive.table.view.hasFocus()
+
+
+def test_results_are_said_in_the_terms_that_were_chosen(qtbot, session):
+    units = UnitsDialog(session.own_units)
+    qtbot.addWidget(units)
+    assert {k for k, box in units.also.items() if box.isChecked()} == {"per distance per energy", "difference", "range"}
+    for box in units.also.values():
+        box.setChecked(False)
+    units.also["year"].setChecked(True)
+    units.year.setText("12000 mi")
+    units._take()
+    session.set_units(units.choice())
+    study = driven_study("ABBAABBA", effect=0.9)
+    said = may_say(study, analyse(study).comparisons[0], session.units)
+    assert "less over a year of 19312 km" in said and "on a full charge" not in said and "Wh" in said
+    assert session._read_units() == session.own_units  # kept
+    units.year.setText("much")
+    units._take()
+    assert units.fault.isVisibleTo(units)
+    assert set(ALSO) == set(units.also)
+
+
+def test_the_checklist_folds_to_a_line(qtbot, window, session):
+    study = driven_study("ABBA")
+    window.show_study(
+        session.add_study(study.with_legs([leg.with_(average_shown=None, average_unit=None) for leg in study.legs]))
+    )
+    window.go_to("drive")
+    drive = window.drive
+    assert drive.ahead_list.isVisible()
+    drive.fold.click()
+    assert not drive.ahead_list.isVisible() and drive.fold.text() == "Checklist"
+    assert session.settings.value("checklist") == "folded"
