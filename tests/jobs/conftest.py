@@ -79,6 +79,13 @@ class Tester:
         self.qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
         QApplication.processEvents()
 
+    def answer(self, words):
+        """Click an answer of the question that is asked beside the page."""
+        strip = self.window.questions
+        self.window.go_to("drive")
+        self.qtbot.waitUntil(lambda: any(words in b.text() for b in strip.buttons), timeout=15000)
+        self.click(next(b for b in strip.buttons if words in b.text()))
+
     def question(self, key, text):
         """Type into a field of the Question stage."""
         self.window.go_to("question")

@@ -28,6 +28,9 @@ def test_covers_there_and_back(tester, units):
     assert [round(d.range_km) for d in on.directions] == [337, 384]
     assert [round(d.range_km) for d in off.directions] == [315, 358]
     assert (round(on.range_km), round(off.range_km)) == (360, 336)
+    # Nobody said on which days: it may have been two. One click says that it was one.
+    assert t.effect.half_width_percent > 10 and t.effect.verdict == "not settled"
+    t.answer("one outing")
     assert 3 < t.effect.half_width_percent < 10  # a few per cent, not tens; nothing was noted
     assert t.effect.interval_percent[0] < 7.1 < t.effect.interval_percent[1]
     assert t.effect.standing.word != "fair"

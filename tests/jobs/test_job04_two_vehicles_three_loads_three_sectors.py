@@ -32,6 +32,7 @@ def test_a_grid_with_a_whole_route(tester):
     assert t.study.leg("L10").average_unit == "mpg-us"
     t.leg("L10", reading="9,8")
     assert (t.study.leg("L10").average_shown, t.study.leg("L10").average_unit) == (9.8, "L/100km")
+    t.answer("one outing")
     whole = {(c.vehicle, c.trial): c for c in t.analysis.comparisons if c.sector == "whole"}
     read = {k: round(c.as_measured_percent, 1) for k, c in whole.items()}
     assert read == {

@@ -12,6 +12,7 @@ def test_two_destinations(tester):
     assert read == {"the lake": 22.0, "town": 14.4, "whole": 18.8}
     assert t.study.leg("L03").duration_s is None
     assert t.study.leg("L01").duration_s == 2280
+    t.answer("one outing")
     for c in t.analysis.comparisons:
         assert c.interval_percent[0] < c.as_measured_percent < c.interval_percent[1]
         assert c.half_width_percent < 25

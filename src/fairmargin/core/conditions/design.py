@@ -102,13 +102,18 @@ def by_possible_day(design: DesignRows, test: Sequence[bool]) -> Iterator[tuple[
 
 
 def by_untold_day(design: DesignRows, test: Sequence[bool]) -> Iterator[tuple[str, Array]]:
-    """Weights of each configuration's legs that pass and whose day nobody told."""
-    for own in dict.fromkeys(c.configuration for c in design.conditions if not c.day_told):
+    """Weights of the legs that pass and may have had a day of their own, for nobody told it."""
+    for own in dict.fromkeys(_untold(design, c) for c in design.conditions if not c.day_told):
         on = design.where(
-            [t and c.configuration == own and not c.day_told for t, c in zip(test, design.conditions, strict=True)]
+            [t and not c.day_told and _untold(design, c) == own for t, c in zip(test, design.conditions, strict=True)]
         )
         if on.any():
             yield f"a day of {own}", UNTOLD_DAY_SHARE * on
+
+
+def _untold(design: DesignRows, c: Conditions) -> str:
+    """Whose day a leg that has none may have had: its configuration's, the worst for a comparison; side by side its run's."""
+    return c.run if design.study.method == "side-by-side" else c.configuration
 
 
 def by_configuration(design: DesignRows, test: Sequence[bool]) -> Iterator[tuple[str, Array]]:
@@ -121,7 +126,7 @@ def by_configuration(design: DesignRows, test: Sequence[bool]) -> Iterator[tuple
 
 
 def by_told_day(design: DesignRows) -> Iterator[tuple[str, Array]]:
-    """Weights of the legs that share a day; where none is told, of a configuration's: it may have had its own."""
-    days = [str(c.day) if c.day_told else f"of {c.configuration}" for c in design.conditions]
+    """Weights of the legs that share a day; where none is told, of those that may have had one of their own."""
+    days = [str(c.day) if c.day_told else f"of {_untold(design, c)}" for c in design.conditions]
     for key in dict.fromkeys(days):
         yield key, design.where([day == key for day in days])

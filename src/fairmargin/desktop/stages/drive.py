@@ -105,7 +105,7 @@ class DriveStage(LegEdits):
         self.paste_button.setToolTip("Ctrl+Shift+V: rows of legs from a spreadsheet, with or without a header")
         self.paste_button.clicked.connect(self.paste)
         self.head.addWidget(self.paste_button)
-        self.more_button = QPushButton("More fields")
+        self.more_button = QPushButton("Fields")
         self.more_button.setCheckable(True)
         self.more_button.setToolTip("Every field there is, on every leg (Ctrl+M)")
         self.more_button.clicked.connect(self.open_all)
@@ -114,7 +114,8 @@ class DriveStage(LegEdits):
         self.columns_button.setToolTip("Which columns the sheet has")
         self.columns_button.clicked.connect(self._choose_columns)
         self.head.addWidget(self.columns_button)
-        self.add_button = QPushButton("Add a run")
+        self.add_button = QPushButton("Add\u2026")
+        self.add_button.setToolTip("A run with the baseline or a trial")
         self.add_button.clicked.connect(self._add_menu)
         self.head.addWidget(self.add_button)
         self.live_buttons: list[QPushButton] = []
