@@ -157,3 +157,17 @@ def test_runs_are_removed_moved_joined_and_given_another_configuration():
     read = STUDY.with_leg("L01", fuel_l=1.0).with_leg("L02", fuel_l=1.0)
     with pytest.raises(ValueError, match="readings of their own"):
         joined(read, "R1")
+
+
+@pytest.mark.parametrize(("text", "seconds"), [("84 km/h", 1714.3), ("50 mph", 1789.5), ("80,5 kmh", 1788.8)])
+def test_a_mean_speed_stands_for_the_time(text, seconds):
+    """As displays show it: 40 km at 84 km/h take 40/84 h."""
+    leg = LEG.with_(distance_km=40.0)
+    assert read_leg_field("duration_s", text, METRIC, leg, DAY, STUDY)["duration_s"] == pytest.approx(seconds, abs=0.5)
+
+
+def test_a_mean_speed_without_a_distance_asks_for_it():
+    with pytest.raises(ValueError, match="without a distance"):
+        read_leg_field("duration_s", "84 km/h", METRIC, LEG.with_(distance_km=None), DAY, STUDY)
+    with pytest.raises(ValueError, match="no mean speed"):
+        read_leg_field("duration_s", "900 km/h", METRIC, LEG.with_(distance_km=40.0), DAY, STUDY)

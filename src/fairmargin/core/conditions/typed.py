@@ -45,6 +45,8 @@ _ORDER: Final = (
     "fuel", "forecast", "on_the_way", "gps_distance_km", "stopped_s", "stopped_with_car_on_s", "driven_before_s", "tyre_pressure_kpa",
     "wind_gust_ms", "wind_age_s", "humidity_percent", "battery_temperature_c", "mass_delta_kg", "driver", "mode",
 )  # fmt: skip
+#: A mean speed in the place of a time.
+_SPEED: Final = re.compile(r"^[\d.,]+\s*(km/h|kmh|kph|mph|mi/h|kn)$", re.IGNORECASE)
 INSTRUMENT_KEYS: Final = ("average", "energy", "soc", "charger", "fuel")
 
 
@@ -145,6 +147,8 @@ def read_leg_field(
         return {key: _word(text, field.words)}
     if key == "started_at":
         return {key: read_clock(text, leg.started_at or day)}
+    if key == "duration_s" and (seconds := _by_mean_speed(text, leg)) is not None:
+        return {key: seconds}
     if key == "duration_s":
         return {key: read_driving_time(text, likely_km(study, leg))}
     return {key: _figure(key, text, choice)}
@@ -195,6 +199,19 @@ def _figure(key: str, text: str, choice: units.UnitChoice) -> float | str:
     if quantity in {"percent", "energy"}:
         return units.read_in(text, "%" if quantity == "percent" else "kWh")
     return units.read_quantity(text, quantity, getattr(choice, quantity))
+
+
+def _by_mean_speed(text: str, leg: Leg) -> float | None:
+    """Driving time where a mean speed is typed for it, as displays show one; None where it is none."""
+    match = _SPEED.match(text.strip())
+    if match is None:
+        return None
+    kmh = units.read_quantity(text, "speed", "km/h")
+    if not leg.distance_km:
+        raise ValueError(f"a mean speed of {text.strip()} tells no time without a distance: enter that first")
+    if not 1.0 <= kmh <= 400.0:
+        raise ValueError(f'"{text}" is no mean speed of a drive; expected 1 to 400 km/h')
+    return round(3600.0 * leg.distance_km / kmh, 1)
 
 
 def _word(text: str, words: Sequence[str]) -> str:
