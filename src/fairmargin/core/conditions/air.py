@@ -26,7 +26,7 @@ CONCERNS: Registry[Case] = Registry()
 
 FIELDS: Final[Mapping[str, LegField]] = {
     "temperature_c": LegField(
-        "Air", "Outside temperature", "temperature",
+        "Air", "Outside temperature; or 14 to 16, below freezing", "temperature",
         heads=("temperature", "temp", "air", "temperature_c", "outside"), alike=True,
         compared=Compared("air", "°C", 0, 2.0),
     ),
@@ -76,10 +76,16 @@ def unknowns(design: DesignRows) -> list[Unknown]:
 def _temperatures(design: DesignRows) -> list[Unknown]:
     conditions = design.conditions
     unknown = [not c.temperature_known for c in conditions]
-    if not any(unknown) or Cause.TYRES in design.ignore:
+    if Cause.TYRES in design.ignore:
         return []
     group, warmer = Group.TEMPERATURE, Parameter.WARMER_K
-    out: list[Unknown] = []
+    out = [
+        Unknown("noted warmth of a leg", group, warmer, np.eye(design.rows)[i], 0.0, c.temperature_sd)
+        for i, c in enumerate(conditions)
+        if c.temperature_sd > 0
+    ]
+    if not any(unknown):
+        return out
     if all(unknown):
         out.append(unknown_of("season", group, warmer, design.where(unknown), SEASON_UNNOTED))
         days = np.array([c.placed_s / 86400.0 for c in conditions])

@@ -11,6 +11,7 @@ from typing import Any, Final, get_args
 from fairmargin.core import units
 from fairmargin.core.conditions import registry
 from fairmargin.core.conditions.room import Condition, LegField, noted
+from fairmargin.core.study.circumstances import BEAUFORT_M_S
 from fairmargin.core.study.entry import (
     INSTRUMENT_FIELDS,
     READING_FIELDS,
@@ -20,7 +21,7 @@ from fairmargin.core.study.entry import (
     show_number,
     show_readings,
 )
-from fairmargin.core.study.leg import Leg
+from fairmargin.core.study.leg import SPANNED, Leg, Span
 from fairmargin.core.study.statements import WayReading
 from fairmargin.core.study.values import SIDES, Study
 from fairmargin.core.study.vocabulary import InstrumentName
@@ -85,6 +86,8 @@ def columns_of(key: str) -> tuple[str, ...]:
         return INSTRUMENT_FIELDS[key]
     if key == "started_at":
         return "started_at", "dated_only"
+    if key in SPANNED:
+        return key, "spans"
     return {"reading": READING_FIELDS, "forecast": ("forecast_end_percent",), "on_the_way": ()}.get(key, (key,))
 
 
@@ -151,6 +154,13 @@ def read_leg_field(
         return {key: seconds}
     if key == "duration_s":
         return {key: read_driving_time(text, likely_km(study, leg))}
+    if key in SPANNED:
+        others = tuple(s for s in leg.spans if s.field != key)
+        span = _span(key, text, choice)
+        if span is not None:
+            return {key: span.middle, "spans": (*others, span)}
+        if leg.spans != others:
+            return {key: _figure(key, text, choice), "spans": others}
     return {key: _figure(key, text, choice)}
 
 
@@ -199,6 +209,33 @@ def _figure(key: str, text: str, choice: units.UnitChoice) -> float | str:
     if quantity in {"percent", "energy"}:
         return units.read_in(text, "%" if quantity == "percent" else "kWh")
     return units.read_quantity(text, quantity, getattr(choice, quantity))
+
+
+_NUMBER: Final = r"[+\-\u2212]?\d+(?:[.,]\d+)?"
+_BETWEEN: Final = re.compile(rf"^({_NUMBER})\s*(\S*?)\s*(?:\.\.|to|and|\u2013|-)\s*({_NUMBER})\s*(.*)$", re.IGNORECASE)
+#: Words that people use for the air, and what they stand for. [°C]
+_AIR_WORDS: Final[Mapping[str, tuple[float, float]]] = {
+    "below freezing": (-8.0, 0.0), "freezing": (-2.0, 1.0), "just above freezing": (0.0, 4.0),
+}  # fmt: skip
+
+
+def _span(key: str, text: str, choice: units.UnitChoice) -> Span | None:
+    """A condition typed as an interval, or as a word that stands for one; None where it is one figure."""
+    said = text.strip()
+    word = said.lower().removesuffix(" wind").removesuffix(" breeze").strip()
+    if key == "temperature_c" and word in _AIR_WORDS:
+        low, high = _AIR_WORDS[word]
+        return Span(field=key, low=low, high=high, said=said)
+    winds = {str(name): ends for name, ends in BEAUFORT_M_S.items()} | {"calm": BEAUFORT_M_S["still"]}
+    if key == "wind_speed_ms" and word in winds:
+        low, high = winds[word]
+        return Span(field=key, low=low, high=high, said=said)
+    match = _BETWEEN.match(said)
+    if match is None:
+        return None
+    unit = match[4].strip() or match[2].strip()
+    low, high = sorted(float(_figure(key, f"{match[i]} {unit}".strip(), choice)) for i in (1, 3))
+    return Span(field=key, low=low, high=high, said=said)
 
 
 def _by_mean_speed(text: str, leg: Leg) -> float | None:
@@ -270,6 +307,9 @@ def show_leg_field(key: str, leg: Leg, choice: units.UnitChoice, study: Study | 
     value = noted(leg, columns_of(key)[0])
     if value is None:
         return ""
+    span = leg.span(key) if key in SPANNED else None
+    if span is not None and ".." not in span.said:
+        return span.said
     if key == "started_at":
         return show_clock(leg, study)
     if key == "climate":

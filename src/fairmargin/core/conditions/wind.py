@@ -34,7 +34,7 @@ CONCERNS: Registry[Case] = Registry()
 
 FIELDS: Final[Mapping[str, LegField]] = {
     "wind_speed_ms": LegField(
-        "Wind", "Mean wind at the mast", "wind", heads=("wind", "wind speed", "wind_speed_ms"), alike=True,
+        "Wind", "Mean wind at the mast; or 3 to 5, light, moderate", "wind", heads=("wind", "wind speed", "wind_speed_ms"), alike=True,
         compared=Compared("wind", "m/s", 1, 1.0),
     ),
     "wind_from_deg": LegField(
@@ -104,11 +104,26 @@ def unknowns(design: DesignRows) -> list[Unknown]:
     apart = growth * afar(design.study.wind.station_km)
     for key, on in by_told_day(design):
         out += [unknown_of(f"wind of day {key}", Group.WIND, axis, on, WIND_DAY, apart) for axis in WIND_AXES]
+    if Cause.WIND not in design.ignore:
+        out += _noted_as_intervals(design)
     references = np.zeros(len(design.reference_configurations))
     for leg in range(len(design.conditions)):
         own = np.concatenate([design.belief.factor[:, leg], references])
         out += [unknown_of("wind of legs", Group.WIND_OF_RUNS, axis, own, WIND_OF_LEG) for axis in WIND_AXES]
     return [*out, *_unlaid_wind(design)]
+
+
+def _noted_as_intervals(design: DesignRows) -> list[Unknown]:
+    """Winds whose speed was noted as an interval, along the side that they came from."""
+    out = []
+    for i, c in enumerate(design.conditions):
+        if c.wind_sd <= 0 or not c.wind_known or c.wind_speed <= 0:
+            continue
+        for axis, part in zip(WIND_AXES, (c.from_north, c.from_east), strict=True):
+            sd = c.wind_sd * abs(part) / c.wind_speed
+            if sd > 0:
+                out.append(Unknown("noted wind of a leg", Group.WIND, axis, np.eye(design.rows)[i], 0.0, sd))
+    return out
 
 
 def _unlaid_wind(design: DesignRows) -> list[Unknown]:

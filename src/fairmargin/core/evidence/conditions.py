@@ -95,6 +95,8 @@ class Conditions:
     cold_open: float  # of it, what nobody knows well: what was driven before the day's first leg, what a pause cools
     warm_up_told: bool  # whether somebody said what was driven before the day's first leg, and the leg's time is known
     cold_share: float  # the mean cold share as cars usually arrive, and as is known of swaps and pauses
+    temperature_sd: float = 0.0  # what the air was noted as an interval leaves open [K]
+    wind_sd: float = 0.0  # the same of the wind's speed [m/s]
 
     @property
     def wind_speed(self) -> float:
@@ -245,6 +247,8 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     cold_open=0.0,
                     warm_up_told=False,
                     cold_share=0.0,
+                    temperature_sd=0.0 if (air_span := leg.span("temperature_c")) is None else air_span.sd,
+                    wind_sd=0.0 if (wind_span := leg.span("wind_speed_ms")) is None else wind_span.sd,
                     **{f.name: getattr(weather, f.name) for f in fields(weather)},
                 )
             )

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import re
 from datetime import date, datetime, time
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, Final, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
@@ -14,6 +15,48 @@ from fairmargin.core.study.vocabulary import LegState
 from fairmargin.core.units import ConsumptionUnit, is_fuel_unit, more_is_better
 
 _LEG_NAME = re.compile(r"^[^/\\\x00-\x1f]{1,60}$")
+
+
+#: Conditions that may be noted as an interval.
+SPANNED: Final = (
+    "temperature_c", "pressure_hpa", "humidity_percent", "wind_speed_ms", "wind_gust_ms", "tyre_pressure_kpa",
+    "battery_temperature_c",
+)  # fmt: skip
+SPAN: Final = re.compile(r"^\s*([+-]?\d+(?:\.\d+)?)\s*\.\.\s*([+-]?\d+(?:\.\d+)?)\s*$")
+
+
+class Span(_Value):
+    """A condition that was noted as an interval, uniform between its ends; its middle is the leg's own figure."""
+
+    field: str
+    low: float
+    high: float
+    said: str = ""  # as it was typed
+
+    @property
+    def middle(self) -> float:
+        """What stands for it where one figure is wanted."""
+        return (self.low + self.high) / 2.0
+
+    @property
+    def sd(self) -> float:
+        """Standard deviation: uniform between the ends (JCGM 100:2008, 4.3.7)."""
+        return (self.high - self.low) / math.sqrt(12.0)
+
+
+def _with_intervals(data: dict[str, object]) -> dict[str, object]:
+    """Conditions written as ``low..high`` as their middle and a span."""
+    found, out = [], dict(data)
+    for name in SPANNED:
+        value = data.get(name)
+        match = SPAN.match(value) if isinstance(value, str) else None
+        if match is not None:
+            low, high = sorted((float(match[1]), float(match[2])))
+            span = Span(field=name, low=low, high=high, said=match[0].strip())
+            found.append(span)
+            out[name] = span.middle
+    before = data.get("spans")
+    return {**out, "spans": (*(before if isinstance(before, tuple | list) else ()), *found)} if found else data
 
 
 class Leg(_Value):
@@ -72,6 +115,7 @@ class Leg(_Value):
     reason: str = ""
     left_out_after_result: bool = False
     note: str = ""
+    spans: tuple[Span, ...] = ()  # conditions that were noted as intervals
     confirmed: str = (
         ""  # the readings that somebody said the instruments showed indeed, as `entry.show_readings` has them
     )
@@ -79,9 +123,10 @@ class Leg(_Value):
     @model_validator(mode="before")
     @classmethod
     def _a_date_has_no_clock(cls, data: Any) -> Any:
-        """A date alone is kept as one; a clock time that is told later ends that."""
+        """A date alone is kept as one; a clock time that is told later ends that. Intervals are taken apart."""
         if not isinstance(data, dict):
             return data
+        data = _with_intervals(data)
         started = data.get("started_at")
         if isinstance(started, str) and re.fullmatch(r"\s*\d{4}-\d{2}-\d{2}\s*", started):
             try:
@@ -94,6 +139,13 @@ class Leg(_Value):
             midnight = started is not None and started.time() == time()
             return {**data, "dated_only": midnight}
         return data
+
+    def span(self, name: str) -> Span | None:
+        """The interval that a condition was noted as; None where it is one figure."""
+        value = getattr(self, name)
+        return next(
+            (s for s in self.spans if s.field == name and value is not None and abs(s.middle - value) < 1e-6), None
+        )
 
     @field_validator("leg")
     @classmethod

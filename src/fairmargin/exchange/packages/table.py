@@ -15,6 +15,7 @@ from pydantic import BaseModel, ValidationError
 
 from fairmargin.core.conditions.typed import leg_fields
 from fairmargin.core.study import Leg
+from fairmargin.core.study.leg import SPAN, SPANNED
 from fairmargin.exchange.files import budget
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.files.plain import unarmed
@@ -41,7 +42,7 @@ def sentence(item: Mapping[str, Any]) -> str:
 
 
 def _kinds(model: type[BaseModel]) -> dict[str, str]:
-    """Kind of each column: number, time, yes/no or text."""
+    """Kind of each column: number, number or interval, time, yes/no or text."""
     result = {}
     for name, info in model.model_fields.items():
         text = str(info.annotation)
@@ -50,7 +51,7 @@ def _kinds(model: type[BaseModel]) -> dict[str, str]:
         elif "datetime" in text:
             result[name] = "time"
         elif info.annotation is float or "float" in text:
-            result[name] = "number"
+            result[name] = "number or interval" if model is Leg and name in SPANNED else "number"
         else:
             result[name] = "text"
     return result
@@ -198,7 +199,9 @@ def _check_legs(read: Sequence[tuple[int, Leg]], table: Table, configuration_ids
 
 
 def _cell(kind: str, text: str) -> Any:
-    if kind == "number":
+    if kind == "number or interval" and SPAN.match(text):
+        return text  # the leg takes it apart
+    if kind.startswith("number"):
         try:
             number = float(text)
         except ValueError:

@@ -18,6 +18,7 @@ from typing import Any, Final
 from pydantic import BaseModel
 
 from fairmargin.core.study import Leg, Study, Trace
+from fairmargin.core.study.leg import SPANNED
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.files.plain import armed
 from fairmargin.exchange.packages.reading import LEGS_FILE, STUDY_FILE, TABLES
@@ -117,7 +118,7 @@ def _write_table(model: type[BaseModel], rows: tuple[Any, ...]) -> bytes:
         name
         for name, info in model.model_fields.items()
         if (info.is_required() or name in {"included", "reason"} or any(getattr(r, name) != info.default for r in rows))
-        and name != "dated_only"  # a date stands without a time
+        and name not in {"dated_only", "spans"}  # a date stands without a time; an interval in its own column
     ]
     out = io.StringIO(newline="")
     writer = csv.writer(out)
@@ -133,6 +134,9 @@ def _show(row: Any, name: str) -> str:
     value = getattr(row, name)
     if value is None:
         return ""
+    span = row.span(name) if isinstance(row, Leg) and name in SPANNED else None
+    if span is not None:
+        return f"{span.low:.6g}..{span.high:.6g}"
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, datetime):
