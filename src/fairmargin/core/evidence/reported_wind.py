@@ -95,7 +95,10 @@ def wind_belief(
         index = np.flatnonzero([c.day == day for c in conditions])
         t = np.array([c.placed_s + c.duration_s / 2 for c in own])
         seen = usable[index]
-        mean = float(np.mean([c.wind_speed for c, s in zip(own, seen, strict=True) if s] or [UNREPORTED_MEAN_M_S]))
+        laid = [c.wind_speed for c, s in zip(own, seen, strict=True) if s]
+        # A wind whose speed alone was noted wanders as such a wind does, from whatever side.
+        spoken = [c.wind_noted_m_s for c in own if c.wind_noted_m_s is not None]
+        mean = float(np.mean(laid or spoken or [UNREPORTED_MEAN_M_S]))
         wander = WANDER_M_S + WANDER_SHARE * mean
         moved = wander**2 * np.exp(-np.abs(t[:, None] - t) / WANDER_S)
         if not seen.any():
