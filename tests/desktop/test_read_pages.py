@@ -10,6 +10,7 @@ from tests.unlike import unlike
 from fairmargin.core.kinds import change_kinds
 from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.core.words import signed
 from fairmargin.demo import demo_studies
 
 SETS = tuple(UNIT_CHOICES)
@@ -41,6 +42,11 @@ def test_every_page_says_one_thing_in_ones_own_units(window, session, number):
         # the bar below every page and the verdict's sentence say it alike
         size = f"{abs(c.effect_percent):.1f}"
         assert all(any(size in x.text for x in said if x.page == page) for page in ("verdict", "drive", "use, range"))
+        on_range = [
+            x.text for x in said if x.page == "use, range" and f": range {signed(c.range_change_percent)} %" in x.text
+        ]
+        asked = any(x.page == "use, range" and ": range " in x.text for x in said)
+        assert bool(on_range) is asked, name  # as the road at the left has it
     window.go_home()
 
 

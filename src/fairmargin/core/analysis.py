@@ -30,6 +30,7 @@ from fairmargin.core.inference.levels import Level
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.problem import speed_of_study
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.result.as_compared import as_compared
 from fairmargin.core.result.by_instrument import by_instrument
 from fairmargin.core.result.capacity import capacity_estimate
 from fairmargin.core.result.claims import claim_result
@@ -447,7 +448,7 @@ def _test_day(
         concerns += made.concerns
         comparisons.append(made)
     several = len({c.configuration for c in own}) > 1
-    driven = _driven(study, fit, used, sector, view, conditions)
+    driven = as_compared(_driven(study, fit, used, sector, view, conditions), comparisons)
     learned = None if _doubtful(fit) else fit.learned
     return Group(comparisons, concerns, results, fit.scatter_evidence if several else None, driven, learned)
 

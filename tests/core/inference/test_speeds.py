@@ -51,7 +51,7 @@ def test_the_level_and_the_effect_of_a_speed_agree():
     found = analyse(study)
     for c in found.comparisons:
         a, b = (next(r for r in found.results if r.configuration == x and r.speed_kmh == c.speed_kmh) for x in "AB")
-        assert b.wh_per_km / a.wh_per_km - 1 == pytest.approx(c.effect_percent / 100, abs=2e-3)
+        assert b.wh_per_km / a.wh_per_km - 1 == pytest.approx(c.effect_percent / 100, abs=1e-9)
 
 
 def test_a_change_that_acts_otherwise_at_the_other_speed_is_seen():

@@ -20,7 +20,7 @@ from fairmargin.core.outcome.parts import EvidencePart, evidence_parts, fit_opti
 from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import View
 from fairmargin.core.study import Study, Trace, Vehicle
-from fairmargin.core.study.cells import vehicle_of
+from fairmargin.core.study.cells import aimed_kmh, vehicle_of
 from fairmargin.core.units import said, said_range
 
 #: Methods whose legs a road load is not fitted to.
@@ -234,13 +234,22 @@ def _as_stated(predictor: Predictor, part: EvidencePart, configuration: str, res
     for r in results:
         if r.configuration != configuration or r.method != "model" or not r.wh_per_km or not r.interval_wh_per_km:
             continue
-        kmh = float(r.speed_kmh or 3.6 * speed_of_study(part.study, part.conditions))
+        kmh = _stated_kmh(part, r)
         at = predictor.band(configuration, [Circumstances(kmh)])
         low, high = at.interval(0, part.study.confidence)
         width = math.log(r.interval_wh_per_km[1] / r.interval_wh_per_km[0]) / math.log(high / low)
         spread = min(max(width, LEAST_SPREAD), 1.0 / LEAST_SPREAD)
         found.append(Stated(kmh, math.log(r.wh_per_km / float(at.wh[0])), spread))
     return sorted(found, key=lambda s: s.kmh)
+
+
+def _stated_kmh(part: EvidencePart, r: Result) -> float:
+    """Speed that a result is stated for: the aim where it was driven, else what was."""
+    study = part.study
+    if study.change.subject == "speed" and r.speed_kmh:
+        return float(r.speed_kmh)
+    own = [c for c in part.conditions if aimed_kmh(study, study.leg(c.leg)) == r.speed_kmh] or part.conditions
+    return 3.6 * speed_of_study(study.with_(target_speed_kmh=r.speed_kmh), own)
 
 
 def held(asked: Circumstances) -> Circumstances:
