@@ -236,6 +236,25 @@ def test_the_way_comes_from_a_track_with_its_climbs(qtbot, use, tmp_path):
     assert use.session.study.trip == trip
 
 
+@pytest.mark.parametrize(("way", "start"), [("40", "100 %"), ("180 at 90 +300 m", "90 %")])
+def test_the_charge_at_the_end_is_written_clear_of_its_band(qtbot, use, way, start):
+    """Words over the line were unreadable where the charge falls steeply."""
+    use.show_page("trip")
+    page = use.trip
+    type_into(qtbot, page.way, way)
+    type_into(qtbot, page.fields["start_percent"], start)
+    drawing = page.drawing
+    drawing.resize(700, 300)
+    assert page.plan is not None, page.fault.text()
+    box, profile = drawing.end_label(), page.plan.profile
+    across, up = drawing._across(), drawing._up()
+    assert up.at(100.0) - box.height() <= box.top() < box.bottom() <= up.at(0.0)
+    for km, low, high in zip(profile.km, profile.low, profile.high, strict=True):
+        if across.at(float(km)) >= box.left():
+            ends = up.at(min(max(float(high), 0.0), 100.0)), up.at(min(max(float(low), 0.0), 100.0))
+            assert box.bottom() < ends[0] or box.top() > ends[1]
+
+
 def test_what_the_readings_say_of_the_capacity_can_be_taken(qtbot, window):
     study = driven_study("ABBA").with_(vehicle=VAN.with_(usable_capacity_kwh=None))
     legs = tuple(x.with_(energy_kwh=3.13, soc_start_percent=80, soc_end_percent=74) for x in study.legs)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fairmargin.core.outcome.trips import TripPlan
@@ -223,14 +224,30 @@ class TripDay(QWidget):
             p.setPen(theme.colour("ink"))
             text = f"{s.charging_min + s.other_min + s.waiting_min:.0f} min"
             p.drawText(QRectF(at.x() - 45, max(at.y() - 26, 0.0), 90, 16), Qt.AlignmentFlag.AlignCenter, text)
-        end = self.plan.arrival
         p.setPen(theme.colour("ink"))
-        y = up.at(min(max(end.interval[1], 0.0), 92.0))
-        p.drawText(
-            QRectF(self.width() - RIGHT - 92, y - 22, 90, 16),
-            Qt.AlignmentFlag.AlignRight,
-            f"{end.percent:.0f} % at the end",
-        )
+        p.drawText(self.end_label(), Qt.AlignmentFlag.AlignRight, self._end_words())
+
+    def _end_words(self) -> str:
+        assert self.plan is not None
+        return f"{self.plan.arrival.percent:.0f} % at the end"
+
+    def end_label(self) -> QRectF:
+        """Where the charge at the end is written: above the band that runs under its words, else below it."""
+        assert self.plan is not None and self._units is not None
+        across, up, profile = self._across(), self._up(), self.plan.profile
+        wide, tall = QFontMetricsF(font(12)).horizontalAdvance(self._end_words()) + 4, 16.0
+        left = self.width() - RIGHT - 2 - wide
+        xs = [across.at(self._units.show("distance", float(km))) for km in profile.km]
+
+        def beside(values: Sequence[float]) -> list[float]:
+            """Charge where the words begin, and wherever the band bends beside them."""
+            here = float(np.interp(left, xs, values))
+            return [min(max(v, 0.0), 100.0) for v in (here, *(v for x, v in zip(xs, values, strict=True) if x >= left))]
+
+        top = up.at(max(beside([float(v) for v in profile.high]))) - 4 - tall
+        if top < up.at(100.0) - tall:
+            top = up.at(min(beside([float(v) for v in profile.low]))) + 4
+        return QRectF(left, top, wide, tall)
 
     def _hours(self, p: QPainter) -> None:
         """The day in hours: driving, charging, everything else, to scale."""
