@@ -2,10 +2,11 @@
 
 import threading
 
+import shiboken6
 from PySide6.QtCore import QThread, QThreadPool
 from PySide6.QtWidgets import QApplication
 
-from fairmargin.desktop.state.background import Background
+from fairmargin.desktop.state.background import Background, Work
 
 
 def test_the_result_arrives_in_the_gui_thread(qtbot, qapp):
@@ -49,3 +50,11 @@ def test_what_is_forgotten_is_dropped(qtbot, qapp):
     QThreadPool.globalInstance().waitForDone(3000)
     qtbot.wait(50)
     assert got == []
+
+
+def test_work_that_outlives_the_application_ends_quietly(qtbot):
+    """A window closed while an analysis runs left a traceback behind."""
+    work = Work(1, lambda: 7)
+    shiboken6.delete(work.signals)
+    work.run()
+    assert (work.result, work.fault) == (7, None)

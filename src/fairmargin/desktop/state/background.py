@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections.abc import Callable
 from typing import TypeVar, cast
@@ -54,7 +55,9 @@ class Work(QRunnable):
             self.result = self._work()
         except Exception as error:  # told to the person, never lost
             self.fault = error
-        self.signals.done.emit(self._ticket)
+        # Where the application ended meanwhile, nobody is left to be told.
+        with contextlib.suppress(RuntimeError):
+            self.signals.done.emit(self._ticket)
 
 
 def warm_up() -> None:
