@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from fairmargin.core.conditions.typed import columns_of, read_leg_field, read_on_the_way
+from fairmargin.core.study import Study
 from fairmargin.core.study.entry import READING_FIELDS, replaced_readings, show_readings, words_of
 from fairmargin.core.study.runs import driven_with, joined, moved, run_of, without_leg, without_run
 from fairmargin.desktop.commands.leaving_out import toggle_left_out
@@ -17,9 +18,36 @@ class LegEdits(Stage):
 
     def commit(self, name: str, key: str, text: str, study_id: int | None, apart: Sequence[str] = ()) -> None:
         """Store one field typed for a study; ValueError in words when it is refused."""
+        after = self._typed(self._still_open(study_id), name, key, text, apart)
+        if not self.session.edit(after, f"{key.split('_')[0]} of {name}"):
+            raise ValueError("could not be saved")
+
+    def commit_cells(self, cells: Sequence[tuple[str, str, str]], study_id: int | None) -> dict[int, str]:
+        """Store several cells (leg, field, text) in one undo step: what is refused is told by its place, the others are kept.
+
+        Raises
+        ------
+        ValueError
+            If another study is open by now, or nothing could be saved.
+        """
+        study, faults = self._still_open(study_id), {}
+        for i, (name, key, text) in enumerate(cells):
+            try:
+                study = self._typed(study, name, key, text)
+            except ValueError as error:
+                faults[i] = str(error)
+        if not self.session.edit(study, f"{len(cells)} cells"):
+            raise ValueError("could not be saved")
+        return faults
+
+    def _still_open(self, study_id: int | None) -> Study:
         study = self.session.study
         if study is None or study_id != self.session.study_id:
             raise ValueError("another study is open by now; nothing of it was changed")
+        return study
+
+    def _typed(self, study: Study, name: str, key: str, text: str, apart: Sequence[str] = ()) -> Study:
+        """The study with one field as it was typed; ValueError in words when it is refused."""
         if all(leg.leg != name for leg in study.legs):
             raise ValueError(f"leg {name} is no longer in the study")
         leg = study.leg(name)
@@ -27,16 +55,13 @@ class LegEdits(Stage):
         try:
             if key == "on_the_way":
                 others = tuple(r for r in study.readings if r.leg != name)
-                after = study.with_(readings=(*others, *read_on_the_way(text, name, self.session.units)))
-            else:
-                changes = read_leg_field(key, text, self.session.units_of(leg), leg, day or datetime.now(), study)
-                if key == "reading" and text.strip():
-                    changes = replaced_readings(changes, apart)
-                after = study.with_leg(name, **changes)
+                return study.with_(readings=(*others, *read_on_the_way(text, name, self.session.units)))
+            changes = read_leg_field(key, text, self.session.units_of(leg), leg, day or datetime.now(), study)
+            if key == "reading" and text.strip():
+                changes = replaced_readings(changes, apart)
+            return study.with_leg(name, **changes)
         except ValueError as error:
             raise ValueError(words_of(error)) from error
-        if not self.session.edit(after, f"{key.split('_')[0]} of {name}"):
-            raise ValueError("could not be saved")
 
     def confirm_reading(self, name: str, study_id: int | None) -> None:
         """Say that the instruments showed what stands there (one undo step)."""

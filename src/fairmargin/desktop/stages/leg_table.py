@@ -47,6 +47,9 @@ class Sheet(Protocol):
     def commit(self, name: str, key: str, text: str, study_id: int | None, apart: Sequence[str] = ()) -> None:
         """Store one field typed for a study; ValueError in words when it is refused."""
 
+    def commit_cells(self, cells: Sequence[tuple[str, str, str]], study_id: int | None) -> dict[int, str]:
+        """Store several cells in one undo step; what is refused is told by its place."""
+
 
 def columns_used(study: Study, wanted: Sequence[str]) -> tuple[str, ...]:
     """Fields that the table shows: the first, those with a value on any leg, those asked for; in the sheet's order."""
@@ -59,6 +62,12 @@ def columns_used(study: Study, wanted: Sequence[str]) -> tuple[str, ...]:
     }
     kept = {*FIRST, *used, *wanted, *needed_fields(study)}
     return tuple(key for key in every if key in kept)
+
+
+def _caption(key: str) -> str:
+    """What a column is called."""
+    known = leg_fields()[key]
+    return known.column or known.caption or key
 
 
 class LegModel(QAbstractTableModel):
@@ -105,7 +114,7 @@ class LegModel(QAbstractTableModel):
                 return NAMES[section]
             known = leg_fields()[key]
             unit = getattr(self.stage.session.units, known.quantity, "") if known.quantity else ""
-            return f"{known.column or known.caption or key}{f', {unit}' if unit else ''}"
+            return f"{_caption(key)}{f', {unit}' if unit else ''}"
         if role == Qt.ItemDataRole.ToolTipRole and key:
             return leg_fields()[key].tip
         return None
@@ -142,22 +151,32 @@ class LegModel(QAbstractTableModel):
         key = self.key(index.column())
         if role != Qt.ItemDataRole.EditRole or not key:
             return False
-        taken = self.type_in(self.legs[index.row()].leg, key, str(value))
+        taken = self.type_in([(self.legs[index.row()].leg, key, str(value))])
         self.told.emit()
         return taken
 
-    def type_in(self, name: str, key: str, text: str) -> bool:
-        """Store one cell as it was typed; what is refused is told and nothing of it kept."""
-        study = self.stage.session.study
-        if study is not None and text.strip() == show_leg_field(key, study.leg(name), self.stage.session.units, study):
+    def type_in(self, cells: Sequence[tuple[str, str, str]]) -> bool:
+        """Store cells (leg, field, text) as typed, in one undo step; what is refused is told and nothing of it kept."""
+        session, study = self.stage.session, self.stage.session.study
+        typed = [
+            (name, key, text.strip())
+            for name, key, text in cells
+            if study is None
+            or text.strip() != show_leg_field(key, leg := study.leg(name), session.units_of(leg), study)
+        ]
+        self.fault = ""
+        if not typed:
             return True
         try:
-            self.stage.commit(name, key, text.strip(), self.stage.session.study_id)
+            if len(typed) == 1:
+                self.stage.commit(*typed[0], session.study_id)
+                return True
+            faults = self.stage.commit_cells(typed, session.study_id)
         except ValueError as error:
-            self.fault = f"{name}, {leg_fields()[key].column or leg_fields()[key].caption or key}: {error}"
-            return False
-        self.fault = ""
-        return True
+            faults = {0: str(error)}
+        told = [f"{typed[i][0]}, {_caption(typed[i][1])}: {words}" for i, words in faults.items()]
+        self.fault = "; ".join(told[:3]) + (f"; and {len(told) - 3} more" if len(told) > 3 else "")
+        return not told
 
     def foot(self) -> str:
         """Sums and means of what stands in the columns, of the legs that count."""
@@ -177,7 +196,7 @@ class LegModel(QAbstractTableModel):
                 shown = f"{units.show(known.quantity, value):.1f} {getattr(units, known.quantity)}"
             else:
                 shown = f"{value:.1f}" + (" %" if known.quantity == "percent" else "")
-            parts.append(f"{known.column or known.caption or key}: {word} {shown}".replace("-", "\u2212"))
+            parts.append(f"{_caption(key)}: {word} {shown}".replace("-", "\u2212"))
         read = sum(x.has_reading for x in own)
         return " \u00b7 ".join([f"{read} of {len(self.legs)} legs read", *parts]) if study is not None else ""
 
@@ -351,16 +370,7 @@ class LegTable(QWidget):
         typed = [(self.model.legs[r].leg, self.model.key(c), text) for r, c, text in cells if self.model.key(c)]
         if not typed or self.stage.session.read_only:
             return
-        faults = []
-        undo = self.stage.session.undo
-        undo.beginMacro(f"{len(typed)} cells")
-        try:
-            for name, key, text in typed:
-                if not self.model.type_in(name, key, text):
-                    faults.append(self.model.fault)
-        finally:
-            undo.endMacro()
-        self.model.fault = "; ".join(faults[:3]) + (f"; and {len(faults) - 3} more" if len(faults) > 3 else "")
+        self.model.type_in(typed)
         study = self.stage.session.study
         if study is not None:
             self.refresh(study)
@@ -378,8 +388,7 @@ class LegTable(QWidget):
         """Which columns there are: each shown or hidden."""
         menu = QMenu(self)
         for key in (*FIRST, *BESIDE, *more()):
-            known = leg_fields()[key]
-            action = menu.addAction(known.column or known.caption or key)
+            action = menu.addAction(_caption(key))
             action.setCheckable(True)
             shown = key in self.model.keys and not self.view.isColumnHidden(self.model.keys.index(key) + len(NAMES))
             action.setChecked(shown)
