@@ -7,7 +7,7 @@ from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.result.as_json import as_json
-from fairmargin.core.result.questions import LEAST_WORTH, answered, open_questions, said_so_far, value_of
+from fairmargin.core.result.questions import LEAST_WORTH, answered, open_questions, value_of
 from fairmargin.core.study.circumstances import Circumstances
 
 EMPTY = {
@@ -88,7 +88,6 @@ def test_not_known_is_an_answer_and_is_not_asked_again():
     assert half(study) == pytest.approx(half(bare()), rel=1e-9)
     known = answered(study, "outing", "one")
     assert known.circumstances.not_known == () and known.circumstances.outing == "one"
-    assert said_so_far(study.circumstances) == {"Were all legs driven in one outing?": "not known"}
 
 
 def test_until_a_deciding_question_is_answered_the_result_is_said_for_each_answer():

@@ -6,7 +6,7 @@ worked out by the fit itself. What is worth less than a twentieth of the margin 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
@@ -14,7 +14,6 @@ from fairmargin.core.result import verdict
 from fairmargin.core.result.asked import Asked, IfAnswered
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
-from fairmargin.core.study.circumstances import Circumstances
 
 #: What an answer is in the study's circumstances: a word, or minutes.
 Value = str | float
@@ -53,9 +52,7 @@ def _lacking(field: str) -> Callable[[Study], bool]:
 
 
 def _undated(study: Study) -> bool:
-    return study.method != "everyday" and any(
-        leg.has_reading and leg.included and leg.started_at is None for leg in study.legs
-    )
+    return study.method != "everyday" and _lacking("started_at")(study)
 
 
 def _warm_up(study: Study) -> bool:
@@ -220,15 +217,3 @@ def answered(study: Study, code: str, value: Value | None) -> Study:
         return study.with_(circumstances=told.with_(not_known=(*told.not_known, code)))
     left = tuple(x for x in told.not_known if x != code)
     return study.with_(circumstances=told.with_(**{code: value, "not_known": left}))
-
-
-def said_so_far(told: Circumstances) -> Mapping[str, str]:
-    """What was answered, in words, by question; what is not known among it."""
-    out: dict[str, str] = {}
-    for q in QUESTIONS:
-        value = getattr(told, q.code)
-        if q.code in told.not_known:
-            out[q.text] = "not known"
-        elif value is not None:
-            out[q.text] = next((a.words for a in q.answers if a.value == value), str(value))
-    return out
