@@ -12,6 +12,7 @@ from fairmargin.core.evidence.conditions import Conditions, leg_conditions
 from fairmargin.core.evidence.logs import GatedLog, Logs, gate_logs
 from fairmargin.core.evidence.readings import Observation, observations
 from fairmargin.core.study import Leg, Study, Trace, Vehicle
+from fairmargin.core.study.sectors import on_own_road
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -38,7 +39,9 @@ def gather(study: Study, traces: Mapping[str, Trace], owners: Mapping[str, Vehic
     every = _observed(study, traces, owners or {})
     true_m = {name: c.true_m for name, c in conditions.items()}
     logs = {
-        sector: gate_logs(study, [leg for leg in study.legs if leg.sector == sector], traces, true_m)
+        sector: gate_logs(
+            on_own_road(study, sector), [leg for leg in study.legs if leg.sector == sector], traces, true_m
+        )
         for sector in dict.fromkeys(leg.sector for leg in study.legs)
     }
     if study.change.is_technique:

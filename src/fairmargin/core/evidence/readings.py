@@ -17,6 +17,7 @@ from fairmargin.core import units
 from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.figures import Size
 from fairmargin.core.study import Configuration, Leg, Study, Trace
+from fairmargin.core.study.sectors import route_of
 
 _UNIFORM: Final = 1.0 / math.sqrt(12.0)
 CHARGER_REPEAT_KWH: Final = Size(0.10, "kWh", "repeatability of charging back to a level, beyond the shown step")
@@ -139,11 +140,13 @@ def turn_told_by(study: Study) -> dict[str, TurnToldBy]:
     return {c.id: told(c) for c in study.trials}
 
 
-def route_km(study: Study) -> float | None:
-    """Length of the study's route, from its points or else the median of the legs. [km]"""
-    if len(study.route) > 1:
-        return (study.route[-1].distance_m - study.route[0].distance_m) / 1000.0
-    known = [x for leg in study.legs if (x := leg.gps_distance_km or leg.distance_km) is not None]
+def route_km(study: Study, sector: str = "") -> float | None:
+    """Length of the study's route or of a sector's own, from its points or else the median of the legs. [km]"""
+    road = route_of(study, sector)
+    if len(road) > 1:
+        return (road[-1].distance_m - road[0].distance_m) / 1000.0
+    legs = [leg for leg in study.legs if leg.sector == sector] if sector else study.legs
+    known = [x for leg in legs if (x := leg.gps_distance_km or leg.distance_km) is not None]
     return float(np.median(known)) if known else None
 
 
@@ -157,7 +160,7 @@ def leg_distances(study: Study, leg: Leg, ratio: float, trace: Trace | None) -> 
         driven = thin(trace).total_m / 1000.0
         if driven > 0.05:
             return driven * ratio, driven
-    whole = route_km(study)
+    whole = route_km(study, leg.sector)
     return (whole * ratio, whole) if whole else None
 
 
