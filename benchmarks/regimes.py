@@ -65,15 +65,17 @@ def _field(**fixed: Any) -> Callable[[int], Made]:
     return make
 
 
-def _speeds(speeds: tuple[float, ...], sectors: tuple[str, ...] = (), **fixed: Any) -> Callable[[int], Made]:
+def _speeds(
+    speeds: tuple[float, ...], sectors: tuple[str, ...] = (), own_roads: bool = False, **fixed: Any
+) -> Callable[[int], Made]:
     """A field day of several speeds or sectors; the truth is that of one of them, in turn, whose comparison comes first."""
 
     def make(seed: int) -> Made:
         kind = ("aero covers", "wheels", "towing", "cargo")[seed % 4]
         plan = FieldDay(**{"kind": kind, "effect_percent": SIZES[kind], "length_km": 12.0, **fixed})
         turned = speeds if seed % 2 else speeds[::-1]
-        made = field_speeds(60_000 + seed, plan, turned, sectors if seed % 2 else sectors[::-1])
-        return made.study, {}, made.truth_percent[turned[0]]
+        made = field_speeds(60_000 + seed, plan, turned, sectors if seed % 2 else sectors[::-1], own_roads)
+        return made.study, made.traces, made.truth_percent[turned[0]]
 
     return make
 
@@ -394,6 +396,12 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     "two speeds, one pair each": _speeds((80.0, 110.0), order="AB", length_km=6.0),
     "two speeds, null": _speeds((80.0, 110.0), **NULL),
     "two sectors, no road given": _speeds((60.0, 95.0), ("lanes", "trunk"), forget=frozenset({"route"})),
+    "two sectors, one road given": _speeds((60.0, 95.0), ("lanes", "trunk")),
+    "two sectors, roads of their own": _speeds((60.0, 95.0), ("lanes", "trunk"), True),
+    "two sectors, roads of their own, windy": _speeds((60.0, 95.0), ("lanes", "trunk"), True, wind="windy"),
+    "two sectors, roads logged": _speeds(
+        (60.0, 95.0), ("lanes", "trunk"), True, instrument="logger", forget=frozenset({"route"})
+    ),
     "two sectors, bare": _speeds((60.0, 95.0), ("lanes", "trunk"), **BARE),
     # nothing but noise: no simulator, no change
     **{
