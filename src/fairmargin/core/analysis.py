@@ -249,7 +249,7 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
                 raw, traces, owners, cell, speed, sector, options, view,
                 _test_day(
                     _at_speed(study, speed), view, options, evidence, cell, sector, doubts,
-                    _beside(cells, speed, sector, evidence),
+                    _beside(cells, speed, sector),
                 ),
             )
             for (speed, sector), cell in cells.items()
@@ -369,17 +369,9 @@ class _Cell:
     fit: Fit | None
 
 
-def _beside(
-    cells: Mapping[tuple[float | None, str], _Cell], speed: float | None, sector: str, evidence: Gathered
-) -> list[_Cell]:
-    """Drives of other speeds, and of other sectors where nobody gave a road, that tell of the change as well."""
-    flat = evidence.logs[sector].shape is None
-    return [
-        cell
-        for (v, s), cell in cells.items()
-        if (v, s) != (speed, sector) and cell.fit is not None
-        if s == sector or (flat and evidence.logs[s].shape is None)
-    ]
+def _beside(cells: Mapping[tuple[float | None, str], _Cell], speed: float | None, sector: str) -> list[_Cell]:
+    """Drives of other speeds and sectors, which tell of the change as well."""
+    return [cell for (v, s), cell in cells.items() if (v, s) != (speed, sector) and cell.fit is not None]
 
 
 def _fitted(
@@ -403,6 +395,8 @@ def _test_day(
 ) -> Group:
     """One comparison per trial of a speed and sector; `others` are the drives of other speeds."""
     conditions, logs = evidence.conditions, evidence.logs[sector]
+    if others:
+        logs = replace(logs, gated={name: log for each in evidence.logs.values() for name, log in each.gated.items()})
     members, used, fit = cell.members, cell.used, cell.fit
     own = [conditions[name] for o in used for name in o.legs]
     lines: Mapping[str, Mapping[str, float]] = {}
@@ -428,25 +422,34 @@ def _test_day(
     if fit is None:
         return Group(legs=results)
     results |= with_foretold(study, results, fit.foretold())
-    comparisons: list[Comparison] = []
-    concerns: list[Concern] = []
     gaps = {o.legs[0]: log.gap_share for o in used if (log := logs.of(o.legs[0])) is not None}
-    again = _refit(study, every, logs, fit, evidence.conditions)
-    taken_back = _taken_back(study, [*members, *(o for o in every if o not in used)], evidence, logs, how)
     doubtful = _doubtful(fit) and view != "as-measured"
-    for trial, effect in fit.effects.items():
+
+    def compared_by(fit: Fit, trial: str, every: Sequence[Observation], how: FitOptions) -> Comparison | None:
         a, b = sides_of(study, trial, used)
         if not a or not b:
-            continue
-        case = ComparisonContext(study, trial, fit.conditions, used, fit, effect, how, again, taken_back, gaps)
+            return None
+        effect = fit.effects[trial]
+        again = _refit(study, every, logs, fit, evidence.conditions)
+        back = _taken_back(study, [*members, *(o for o in every if o not in used)], evidence, logs, how, fit)
+        case = ComparisonContext(study, trial, fit.conditions, used, fit, effect, how, again, back, gaps)
         said = fit.plain.get(trial, effect) if doubtful else effect
         sides = Sides(
             study, said, a, b, members, results, conditions, fit.conditions, fit.scatter_share,
             fit.as_driven, "plain" if doubtful else "model", sector or None,
         )  # fmt: skip
-        made = _compared(case, sides, view, doubts)
-        concerns += made.concerns
-        comparisons.append(made)
+        return _compared(case, sides, view, doubts)
+
+    comparisons: list[Comparison] = []
+    for trial in fit.effects:
+        made, alone = compared_by(fit, trial, every, how), cell.fit
+        if made is not None and made.method == "plain" and alone is not None and alone is not fit and not doubtful:
+            # What other speeds and sectors say may not carry it outside of its own pairs; then it stands by itself.
+            by_itself = compared_by(alone, trial, used, options)
+            made = by_itself if by_itself is not None and by_itself.method == "model" else made
+        if made is not None:
+            comparisons.append(made)
+    concerns = [x for c in comparisons for x in c.concerns]
     several = len({c.configuration for c in own}) > 1
     driven = as_compared(_driven(study, fit, used, sector, view, conditions), comparisons)
     learned = None if _doubtful(fit) else fit.learned
@@ -560,9 +563,8 @@ def _refit(
 
 
 def _taken_back(
-    study: Study, members: Sequence[Observation], evidence: Gathered, logs: Logs, options: FitOptions
+    study: Study, members: Sequence[Observation], evidence: Gathered, logs: Logs, options: FitOptions, fit: Fit
 ) -> Callable[[], Fit]:
     """The same fit with the legs that were left out."""
-    return lambda: fit_study(
-        study, [evidence.conditions[name] for o in members for name in o.legs], members, logs, options
-    )
+    own = [evidence.conditions[name] for o in members for name in o.legs]
+    return lambda: fit_study(study, own, members, logs, options, road=fit.road)

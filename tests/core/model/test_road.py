@@ -56,3 +56,10 @@ def test_heights_are_known_from_the_route_or_from_logs():
     assert not Road(None, calm(route=())).heights_known()
     # A log's altitudes come as the slopes of the shape it gives.
     assert Road(road_of(told).shape, flat).heights_known()
+
+
+def test_a_leg_elsewhere_has_its_own_road():
+    road, other = road_of(calm()), Road(None, calm())
+    both = road.with_elsewhere({"L07": other})
+    assert both.of("L07") is other and both.of("L01") is both
+    assert both.shape is road.shape and road.of("L07") is road

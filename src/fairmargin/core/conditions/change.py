@@ -72,13 +72,11 @@ def unknowns(design: DesignRows) -> list[Unknown]:
 def _otherwise(design: DesignRows) -> list[Unknown]:
     """What legs of another speed have of their own: their consumption, and what the change does there."""
     cells: dict[tuple[float | None, str], list[int]] = {}
-    here = ""
+    here = design.sector
     for i, c in enumerate(design.conditions):
-        leg = design.study.leg(c.leg)
         if c.leg in design.beside:
+            leg = design.study.leg(c.leg)
             cells.setdefault((leg.speed_kmh, leg.sector), []).append(i)
-        else:
-            here = leg.sector
     out = []
     for (speed, sector), own in cells.items():
         on = np.zeros(design.rows)

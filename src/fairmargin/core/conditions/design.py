@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Final
 
 import numpy as np
@@ -57,12 +57,28 @@ class DesignRows:
     ignore: frozenset[str]
     belief: WindBelief
     heights: bool  # whether anybody gave the road's, or a log did
-    beside: frozenset[str] = frozenset()  # legs of other speeds than the reference drives
+    beside: frozenset[str] = frozenset()  # legs of other speeds or sectors than the reference drives
+    heights_elsewhere: Mapping[str, bool] = field(default_factory=dict)  # the same of other sectors' roads, by sector
 
     @property
     def rows(self) -> int:
         """Number of legs and reference drives."""
         return len(self.conditions) + len(self.reference_configurations)
+
+    @property
+    def sector(self) -> str:
+        """The sector of the reference drives."""
+        own = (c.leg for c in self.conditions if c.leg not in self.beside)
+        return str(self.study.leg(next(own)).sector) if self.beside else ""
+
+    @property
+    def elsewhere(self) -> list[str]:
+        """The other sector that each leg was driven in, "" for those of the reference drives' own."""
+        here = self.sector
+        return [
+            sector if c.leg in self.beside and (sector := self.study.leg(c.leg).sector) != here else ""
+            for c in self.conditions
+        ]
 
     @property
     def everywhere(self) -> Array:

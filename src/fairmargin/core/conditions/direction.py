@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Final
 
 import numpy as np
@@ -27,23 +27,36 @@ GRADIENT_UNTOLD: Final = Prior(
 
 
 def unknowns(design: DesignRows) -> list[Unknown]:
-    """What the model gets wrong in one direction; and the slope of a road whose heights nobody gave."""
-    conditions = design.conditions
-    if len({c.backwards for c in conditions}) != 2:
-        return []
+    """What the model gets wrong in one direction; and the slope of a road whose heights nobody gave; of each sector its own."""
     out: list[Unknown] = []
-    prior = DIRECTION if design.heights else DIRECTION_UNTOLD
+    elsewhere = design.elsewhere
+    for sector in dict.fromkeys(elsewhere):
+        here = [x == sector for x in elsewhere]
+        if len({c.backwards for c, own in zip(design.conditions, here, strict=True) if own}) == 2:
+            out += _of_road(design, sector, here)
+    return out
+
+
+def _of_road(design: DesignRows, sector: str, here: Sequence[bool]) -> list[Unknown]:
+    """The same of one road; that of the reference drives has no name."""
+    count = len(design.conditions)
+    known = design.heights_elsewhere.get(sector, design.heights) if sector else design.heights
+    prior = DIRECTION if known else DIRECTION_UNTOLD
+    out = []
     for backwards in (False, True):
-        on = design.where([c.backwards == backwards for c in conditions])
-        if not design.heights:  # hills that nobody told are the road's: the reference drives have them too
-            on[len(conditions) :] = [b == backwards for b in design.reference_backwards]
+        on = design.where([own and c.backwards == backwards for c, own in zip(design.conditions, here, strict=True)])
+        if not known and not sector:  # hills that nobody told are the road's: the reference drives have them too
+            on[count:] = [b == backwards for b in design.reference_backwards]
         out.append(unknown_of("direction", Group.DIRECTION, Parameter.TOTAL, on, prior))
-    if not design.heights:
-        up = np.ones(design.rows)
-        up[: len(conditions)] = [-1.0 if c.backwards else 1.0 for c in conditions]
-        up[len(conditions) :] = [-1.0 if b else 1.0 for b in design.reference_backwards]
-        name, slope = "climb of the road", Parameter.GRADIENT
-        out.append(unknown_of(name, Group.DIRECTION, slope, up, GRADIENT_UNTOLD))
+    if not known:
+        up = np.zeros(design.rows)
+        up[:count] = [
+            float(own) * (-1.0 if c.backwards else 1.0) for c, own in zip(design.conditions, here, strict=True)
+        ]
+        if not sector:
+            up[count:] = [-1.0 if b else 1.0 for b in design.reference_backwards]
+        name = f"climb of {sector or 'the road'}"
+        out.append(unknown_of(name, Group.DIRECTION, Parameter.GRADIENT, up, GRADIENT_UNTOLD))
     return out
 
 

@@ -96,6 +96,7 @@ def fit_study(
     logs: Logs,
     options: FitOptions,
     start: Fit | None = None,
+    road: Road | None = None,
 ) -> Fit:
     """Fit one group of legs (one speed, one sector) and state every trial's effect.
 
@@ -111,6 +112,8 @@ def fit_study(
     options : FitOptions
     start : Fit, optional
         A fit of nearly the same legs, to begin from.
+    road : Road, optional
+        Of the legs, where they were driven on several; else that of the logs.
 
     Returns
     -------
@@ -123,7 +126,7 @@ def fit_study(
     """
     if not observations:
         raise ValueError("a fit needs at least one leg with a reading")
-    problem = prepare(study, conditions, observations, logs, options, start.road if start else None)
+    problem = prepare(study, conditions, observations, logs, options, start.road if start else road)
     if start is not None and not options.afresh:
         beliefs, at = start.beliefs, None
     else:
@@ -199,23 +202,28 @@ def with_other_speeds(
     others : sequence of Fit
         Of the legs of each other speed.
     """
-    problem = prepare(study, conditions, observations, logs, options, own.road)
+    sector = {c.leg: study.leg(c.leg).sector for c in conditions}
+    here = sector[own.conditions[0].leg]
+    away = {c.leg: f.road for f in others for c in f.conditions if sector[c.leg] != here}
+    road = own.road.with_elsewhere(away) if away else own.road
+    problem = prepare(study, conditions, observations, logs, options, road)
     beliefs, at = beliefs_of(problem, conditions, options, own.segment_share)
     problem = as_they_are(problem, beliefs, conditions)
     solution = solve(problem, at=at)
     log_levels, gradients = problem.levels(solution.at)
     result = _posterior(problem, solution, options, log_levels, gradients, True)
     by_leg = {c.leg: c for c in conditions}
-    here = [o for o in observations if not options.beside & set(o.legs)]
+    mine = [o for o in observations if not options.beside & set(o.legs)]
     floors = _floors((own, *others), study.confidence)
     return replace(
         own,
-        effects=_effects(study, problem, solution, result, observations, log_levels, floors, by_leg, True, here),
-        levels=model_levels(study, problem, result, len(gradients) - 1, log_levels, here),
+        effects=_effects(study, problem, solution, result, observations, log_levels, floors, by_leg, True, mine),
+        levels=model_levels(study, problem, result, len(gradients) - 1, log_levels, mine),
         with_other_priors=lambda name: _with_other_priors(
             study, problem, solution, result, options, floors, log_levels, name
         ),
         floors=floors,
+        road=road,
         theta=solution.theta,
         segment_share=solution.segment_share,
         beliefs=beliefs,

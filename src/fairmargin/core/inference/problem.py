@@ -281,6 +281,11 @@ class Problem:
         return np.log(whole), np.einsum("cd,cdu->cu", share, by_unknown)
 
 
+def _heights_elsewhere(study: Study, road: Road, conditions: Sequence[Conditions]) -> dict[str, bool]:
+    """Whether the heights of other sectors' roads are known, by sector."""
+    return {study.leg(c.leg).sector: own.heights_known() for c in conditions if (own := road.of(c.leg)) is not road}
+
+
 def prepare(
     study: Study,
     conditions: Sequence[Conditions],
@@ -306,7 +311,7 @@ def prepare(
     reference_model = reference_model_of(model, drives, reference, [masses[c] for c in of_references])
     design = DesignRows(
         study, conditions, observations, leg_model, of_references, drives.backwards, options.ignore, belief,
-        road.heights_known(), options.beside,
+        road.heights_known(), options.beside, _heights_elsewhere(study, road, conditions),
     )  # fmt: skip
     unknowns = leg_unknowns(design)
     shared = len(unknowns)

@@ -136,7 +136,8 @@ def lay_rows(
     # Laps of a town are not alike at one place: lights and queues stand where they will. Where nobody noted the wind,
     # a place's slope and its wind would explain each other.
     whole = study.method == "laps" or not any(c.wind_known for c in conditions)
-    segments = {False: 1, True: 1} if whole else _segments(logs, conditions, integrated)
+    on_this = [c for c in conditions if road.of(c.leg) is road]  # another road's places are others
+    segments = {False: 1, True: 1} if whole else _segments(logs, on_this, integrated)
     if not with_events:
         conditions = [replace(c, jam_s=0.0) for c in conditions]
     rows: list[Row] = []
@@ -146,13 +147,14 @@ def lay_rows(
         for name in o.legs:
             i, log = index[name], logs.of(name)
             if log is None:
-                rows.append(_steady(road, study, conditions[i], i, len(entries), events.get(name, []), with_events))
+                own = road.of(name)
+                rows.append(_steady(own, study, conditions[i], i, len(entries), events.get(name, []), with_events))
                 continue
-            count = segments[conditions[i].backwards] if name in integrated else 1
+            count = segments[conditions[i].backwards] if name in integrated and road.of(name) is road else 1
             if log.gap_share > MOST_GAP or len(o.legs) > 1:
                 count = 1  # mostly gap: the whole is worth more than its pieces
             used = log if name in integrated else log.whole()
-            for row, entry in _logged(road, used, log, conditions[i], i, j, count, len(entries)):
+            for row, entry in _logged(road.of(name), used, log, conditions[i], i, j, count, len(entries)):
                 rows.append(row)
                 if entry is not None:
                     entries.append(entry)

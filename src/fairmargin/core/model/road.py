@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -70,11 +70,34 @@ class LoggedRows:
 class Road:
     """A study's road as legs feel it: both ways, stretches of nearly the same heading together."""
 
-    def __init__(self, shape: RouteShape | None, study: Study) -> None:
-        """Lay out the road; without a shape a loop is a circle and anything else one straight flat stretch."""
+    def __init__(self, shape: RouteShape | None, study: Study, elsewhere: Mapping[str, Road] | None = None) -> None:
+        """Lay out the road; without a shape a loop is a circle and anything else one straight flat stretch.
+
+        Legs `elsewhere`, by their name, were driven on another road.
+        """
         self.shape = shape
         self._study = study
+        self._elsewhere = dict(elsewhere or {})
         self._grouped: dict[bool, tuple[Array, Array, Array]] = {}
+
+    def of(self, leg: str) -> Road:
+        """Return the road that a leg was driven on: this one, or another sector's.
+
+        Parameters
+        ----------
+        leg : str
+            Its name.
+        """
+        return self._elsewhere.get(leg, self)
+
+    def with_elsewhere(self, elsewhere: Mapping[str, Road]) -> Road:
+        """Return the same road, where some legs were driven on others.
+
+        Parameters
+        ----------
+        elsewhere : mapping of leg name to Road
+        """
+        return Road(self.shape, self._study, elsewhere)
 
     def way(self, backwards: bool) -> RouteShape:
         """Return the road in one direction.
