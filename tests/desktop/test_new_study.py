@@ -1,11 +1,14 @@
 """A new study in a minute: how its runs were driven is asked and never assumed; names and examples of one's own trade."""
 
+from dataclasses import replace
+
 from PySide6.QtWidgets import QApplication
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.units import ALSO, UNIT_CHOICES
 from fairmargin.desktop.dialogs.forms import NewStudyDialog, UnitsDialog
+from fairmargin.desktop.state.terms import TERMS, kept_units, of_logbook
 from fairmargin.exchange.words.results import may_say
 
 
@@ -78,11 +81,27 @@ def test_results_are_said_in_the_terms_that_were_chosen(qtbot, session):
     study = driven_study("ABBAABBA", effect=0.9)
     said = may_say(study, analyse(study).comparisons[0], session.units)
     assert "less over a year of 19312 km" in said and "on a full charge" not in said and "Wh" in said
-    assert session._read_units() == session.own_units  # kept
+    assert of_logbook(kept_units(session.settings), session.logbook) == session.own_units  # kept
     units.year.setText("much")
     units._take()
     assert units.fault.isVisibleTo(units)
     assert set(ALSO) == set(units.also)
+
+
+def test_terms_are_chosen_for_each_logbook(session, tmp_path):
+    """Another logbook keeps its own; what is kept of units is the person's."""
+    first = session.logbook.path
+    session.set_units(replace(UNIT_CHOICES["us"], also=("year",), year_km=20_000.0))
+    session.open_logbook(tmp_path / "other.fairmargin")
+    assert session.own_units == UNIT_CHOICES["us"]
+    session.set_units(replace(session.own_units, also=("range",)))
+    session.open_logbook(first)
+    assert (session.own_units.also, session.own_units.year_km) == (("year",), 20_000.0)
+    session.open_logbook(tmp_path / "other.fairmargin")
+    assert session.own_units.also == ("range",)
+    # a choice that is not as it was written is none
+    session.logbook.set_choice(TERMS, '{"also": 3}')
+    assert of_logbook(kept_units(session.settings), session.logbook) == UNIT_CHOICES["us"]
 
 
 def test_the_checklist_folds_to_a_line(qtbot, window, session):

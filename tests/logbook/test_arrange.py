@@ -226,3 +226,13 @@ def test_practice_answers_are_kept_and_only_whole_ones_read(book):
     with book._write() as connection:
         connection.exec_driver_sql("UPDATE practice SET body = '{}' WHERE id = 1")
     assert book.practice() == ['{"case": "b"}']
+
+
+def test_a_choice_of_the_logbook_is_kept_and_only_read_as_it_was_written(book):
+    assert book.choice("terms") is None
+    book.set_choice("terms", "a")
+    book.set_choice("terms", "b")
+    assert book.choice("terms") == "b" and book.choice("other") is None
+    with book._write() as connection:
+        connection.exec_driver_sql("UPDATE choice SET value = 'c' WHERE name = 'terms'")
+    assert book.choice("terms") is None

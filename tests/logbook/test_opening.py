@@ -195,6 +195,7 @@ def test_logbooks_of_every_release_open_and_keep_a_copy(path, file):
         assert entries[0].about.tags == (("covers",) if later else ())
         assert [e.archived for e in entries] == [False, later]
         assert len(book.practice()) == later
+        assert book.choice("terms") == ('{"also": ["year"]}' if file.stem >= "schema-0004" else None)
         book.add(driven_study("AB"))
     if file.stem != f"schema-{schema.HEAD}":
         kept = copies.kept(path)

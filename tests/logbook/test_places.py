@@ -106,10 +106,12 @@ def test_a_rescue_takes_answers_and_what_was_put_aside(tmp_path):
         book.set_archived(aside, True)
         book.add_practice('{"case": 1}')
         book.add_practice('{"case": 2}')
+        book.set_choice("terms", '{"also": ["year"]}')
     found = rescue(path, out)
     assert (found.studies, found.answers, found.lost) == (2, 2, ())
     assert "2 answers to practice cases" in found.words()
     with Logbook.open(out) as book:
         assert book.practice() == ['{"case": 1}', '{"case": 2}']
+        assert book.choice("terms") == '{"also": ["year"]}'
         assert {e.title: e.archived for e in book.studies()} == {"A study": False, "Aside": True}
     assert kept != aside

@@ -197,7 +197,7 @@ def _identify(path: Path, connection: sqlite3.Connection, opened: Opened) -> str
     if revision.isdigit() and revision > schema.HEAD:
         raise LogbookFault(f"{path}: was written by a newer Fair Margin (schema {revision}). It was left as it is.")
     if expected <= columns and "practice" in tables:
-        told = schema.HEAD
+        told = schema.HEAD if "choice" in tables else "0003"
     else:
         told = "0002" if expected - schema.ADDED_0003 <= columns and "book" in tables else "0001"
     if (revision != told or identity != schema.APPLICATION_ID) and opened.lock is not None:

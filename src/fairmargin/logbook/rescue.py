@@ -85,6 +85,8 @@ def rescue(path: Path, out: Path) -> Rescued:
                     if _is_aside(source, study_id):
                         book.set_archived(number, True)
                     studies, logs = studies + 1, logs + len(traces)
+                for name, value in _choices(source):
+                    book.set_choice(name, value)
                 answers, unread = _practice(source)
                 for body in answers:
                     book.add_practice(body)
@@ -167,6 +169,16 @@ def _practice(source: sqlite3.Connection) -> tuple[list[str], int]:
             else:
                 unread += 1
     return found, unread
+
+
+def _choices(source: sqlite3.Connection) -> list[tuple[str, str]]:
+    """What was chosen for the whole logbook and is as it was written."""
+    found: list[tuple[str, str]] = []
+    with contextlib.suppress(sqlite3.DatabaseError):
+        for name, value, check in source.execute("SELECT name, value, value_check FROM choice ORDER BY name"):
+            if isinstance(value, str) and check == check_of(name, value):
+                found.append((name, value))
+    return found
 
 
 def _traces(source: sqlite3.Connection, study_id: int) -> tuple[dict[str, Trace], list[str]]:

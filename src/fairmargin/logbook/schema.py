@@ -10,7 +10,7 @@ from sqlalchemy import Column, Float, ForeignKey, Integer, LargeBinary, MetaData
 #: Marks a SQLite file as a Fair Margin logbook ("FMLB").
 APPLICATION_ID: Final = 0x464D4C42
 #: Newest migration; a file at this revision opens without loading the migration library.
-HEAD: Final = "0003"
+HEAD: Final = "0004"
 
 metadata = MetaData()
 
@@ -52,6 +52,15 @@ practice = Table(
     Column("id", Integer, primary_key=True),
     Column("body", Text, nullable=False),
     Column("body_check", Text, nullable=False),
+)
+
+#: What is chosen once for all studies of the logbook, by name.
+choice = Table(
+    "choice",
+    metadata,
+    Column("name", Text, primary_key=True),
+    Column("value", Text, nullable=False),
+    Column("value_check", Text, nullable=False),
 )
 
 #: Columns of a study that earlier revisions did not have.

@@ -326,7 +326,20 @@ class Logbook:
             rows = connection.execute(sa.select(table.c.body, table.c.body_check).order_by(table.c.id)).all()
         return [body for body, check in rows if check == check_of(body)]
 
+    def choice(self, name: str) -> str | None:
+        """Return what was chosen for this logbook under a name; None where nothing was, or it is not as it was written."""
+        table = schema.choice
+        with self._reading() as connection:
+            row = connection.execute(sa.select(table.c.value, table.c.value_check).where(table.c.name == name)).first()
+        return str(row[0]) if row is not None and row[1] == check_of(name, row[0]) else None
+
     # ------------------------------------------------------------ writing
+
+    def set_choice(self, name: str, value: str) -> None:
+        """Choose something for all studies of this logbook."""
+        with self._write() as connection:
+            connection.execute(schema.choice.delete().where(schema.choice.c.name == name))
+            connection.execute(schema.choice.insert().values(name=name, value=value, value_check=check_of(name, value)))
 
     def add_practice(self, body: str) -> None:
         """Keep what was said of a practice case."""

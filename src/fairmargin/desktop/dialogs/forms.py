@@ -378,7 +378,7 @@ class UnitsDialog(QDialog):
                 box,
             )
         self.preset.activated.connect(self._preset)
-        layout.addWidget(label("Results are said in per cent of consumption, and as", "heading"))
+        layout.addWidget(label("Results of this logbook are said in per cent of consumption, and as", "heading"))
         self.also: dict[str, QCheckBox] = {}
         for key, words in ALSO.items():
             self.also[key] = QCheckBox(words)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
@@ -16,12 +15,12 @@ from fairmargin.core.result.types import Analysis, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.registration import said_afterwards, with_look
-from fairmargin.core.units import ALSO, UNIT_CHOICES, UnitChoice
-from fairmargin.core.units.quantities import ALSO_USUAL
+from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.state.across_studies import Memory
 from fairmargin.desktop.state.background import Background, Work, meanwhile
 from fairmargin.desktop.state.derived import INLINE_LEGS, Wanted
 from fairmargin.desktop.state.opened import Opened
+from fairmargin.desktop.state.terms import keep_terms, keep_units, kept_units, of_logbook
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
 from fairmargin.logbook.files import real
 from fairmargin.logbook.lines import study_memory, study_summary
@@ -93,7 +92,7 @@ class Session(Opened):
         self.wanted = Wanted(self)
         self.memory = Memory(self)
         self.undo = QUndoStack(self)
-        self.own_units = self._read_units()
+        self.own_units = kept_units(settings)
         self._ticket = 0
         self._jobs: dict[int, Work] = {}
         self._copying = Background(self)
@@ -122,10 +121,18 @@ class Session(Opened):
         self.close_study()
         recent = [str(path.absolute()), *[p for p in self.recent() if p != str(path.absolute())]]
         self.settings.setValue("recent", recent[:8])
+        self._take_terms(fresh)
         self.logbookChanged.emit()
         self.studiesChanged.emit()
         self._keep_daily(fresh)
         return True
+
+    def _take_terms(self, book: Logbook) -> None:
+        """Say results in the terms of the logbook that was opened."""
+        terms = of_logbook(kept_units(self.settings), book)
+        if terms != self.own_units:
+            self.own_units = terms
+            self.unitsChanged.emit()
 
     def _keep_daily(self, book: Logbook) -> None:
         """Keep today's copy of the logbook, beside the work; that it could not be made is no one's business now."""
@@ -461,37 +468,13 @@ class Session(Opened):
         own = vehicle_of(self.study, leg.vehicle)
         return self.own_units.for_vehicle(own.energy != "electric", own.heating_value)
 
-    def _read_units(self) -> UnitChoice:
-        chosen = self.settings.value("said also")
-        also = ALSO_USUAL if chosen is None else tuple(x for x in ALSO if x in str(chosen).split("|"))
-        try:
-            year_km = float(str(self.settings.value("said also, year", 15000.0)))
-        except ValueError:
-            year_km = 15000.0
-        return replace(self._read_unit_names(), also=also, year_km=year_km)
-
-    def _read_unit_names(self) -> UnitChoice:
-        choice = str(self.settings.value("units", "metric"))
-        if choice in UNIT_CHOICES:
-            return UNIT_CHOICES[choice]
-        parts = choice.split("|")
-        try:
-            made = UnitChoice("Custom", *parts)  # type: ignore[arg-type]
-            made.show_consumption(100.0)
-            for quantity in ("distance", "speed", "wind", "temperature", "pressure", "tyre", "mass"):
-                made.show(quantity, 1.0)
-            return made
-        except (TypeError, ValueError):
-            return UNIT_CHOICES["metric"]
-
     def set_units(self, choice: UnitChoice) -> None:
-        """Choose the units that screens and reports show, and what results are said as beside per cent."""
-        self.settings.setValue("said also", "|".join(choice.also))
-        self.settings.setValue("said also, year", choice.year_km)
-        key = next((k for k, v in UNIT_CHOICES.items() if v == choice.bare), None)
-        if key is None:
-            names = ("consumption", "distance", "speed", "wind", "temperature", "pressure", "tyre", "mass")
-            key = "|".join(getattr(choice, n) for n in names)
-        self.settings.setValue("units", key)
+        """Choose the units that screens and reports show, and what results of this logbook are said as beside per cent."""
+        keep_units(choice, self.settings)
+        if (choice.also, choice.year_km) != (self.own_units.also, self.own_units.year_km):
+            try:
+                keep_terms(choice, self.settings, self.logbook)
+            except LogbookFault as fault:
+                self.failed.emit(str(fault))
         self.own_units = choice
         self.unitsChanged.emit()
