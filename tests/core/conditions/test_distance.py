@@ -6,7 +6,7 @@ from tests.core.result.test_corrections import wh_per_km
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.evidence.conditions import leg_conditions
-from fairmargin.core.evidence.readings import TurnToldBy, turn_told_by
+from fairmargin.core.evidence.distances import TurnToldBy, turn_told_by
 
 TURN = 0.02
 

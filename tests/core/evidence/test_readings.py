@@ -8,7 +8,8 @@ from uncertainties import ufloat
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.evidence.conditions import leg_conditions
-from fairmargin.core.evidence.readings import distance_ratios, observations
+from fairmargin.core.evidence.distances import distance_ratios
+from fairmargin.core.evidence.readings import observations
 from fairmargin.core.study.values import Instrument
 
 

@@ -3,8 +3,8 @@
 import pytest
 from tests.conftest import driven_study
 
+from fairmargin.core.evidence.distances import distance_ratios, leg_distances
 from fairmargin.core.evidence.gathered import gather
-from fairmargin.core.evidence.readings import distance_ratios, leg_distances
 from fairmargin.core.study import RoutePoint
 from fairmargin.core.study.sectors import marked, on_own_road, route_of
 

@@ -14,7 +14,7 @@ from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.room import Compared, Condition, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import TurnToldBy, turn_told_by
+from fairmargin.core.evidence.distances import TurnToldBy, turn_told_by
 from fairmargin.core.figures import Prior, Threshold
 from fairmargin.core.model.parameters import Parameter
 

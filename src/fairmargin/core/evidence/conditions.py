@@ -11,9 +11,9 @@ from typing import Final
 import numpy as np
 
 from fairmargin.core.evidence.clock import common_offset, days_told, driven_days, seconds_of
+from fairmargin.core.evidence.distances import distance_ratios, leg_distances
 from fairmargin.core.evidence.hold_ups import NOTABLE as SLOWER
 from fairmargin.core.evidence.hold_ups import Explanation, explanations, full_stops, moments, noted_standing_s
-from fairmargin.core.evidence.readings import distance_ratios, leg_distances
 from fairmargin.core.evidence.thinning import STANDING_M_S, thin
 from fairmargin.core.figures import Size
 from fairmargin.core.laws import air, auxiliaries, disturbance, rolling, wind

@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.clock import common_offset, seconds_of, times_of
+from fairmargin.core.evidence.distances import distance_ratios, leg_distances
 from fairmargin.core.evidence.logs import OFF_ROUTE_M
-from fairmargin.core.evidence.readings import distance_ratios, every_reading, leg_distances, trusted
+from fairmargin.core.evidence.readings import every_reading, trusted
 from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.laws.disturbance import level_wh_per_km
 from fairmargin.core.laws.route import Line, line_of

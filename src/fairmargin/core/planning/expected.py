@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core import intervals
+from fairmargin.core.evidence.distances import route_km
 from fairmargin.core.evidence.logs import gate_logs
-from fairmargin.core.evidence.readings import route_km
 from fairmargin.core.laws import air, auxiliaries, wind
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter

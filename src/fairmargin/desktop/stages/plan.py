@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
-from fairmargin.core.evidence.readings import route_km
+from fairmargin.core.evidence.distances import route_km
 from fairmargin.core.orders import ORDERS, display_noise_percent, drift_left
 from fairmargin.core.study import Study
 from fairmargin.core.study.aims import relaid
