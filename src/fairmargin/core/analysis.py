@@ -20,7 +20,7 @@ from fairmargin.core.evidence.coasts import coasting_legs
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.gathered import Gathered, gather
 from fairmargin.core.evidence.logs import Logs
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.fairness.checks import check
 from fairmargin.core.fairness.context import ComparisonContext, Refit
 from fairmargin.core.fairness.records import check_records

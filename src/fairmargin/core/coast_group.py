@@ -11,7 +11,7 @@ import numpy as np
 from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.evidence.coasts import Coast
 from fairmargin.core.evidence.conditions import Conditions, leg_conditions
-from fairmargin.core.evidence.readings import Observation, Reading
+from fairmargin.core.evidence.reading import Observation, Reading
 from fairmargin.core.fairness.checks import check_coasting
 from fairmargin.core.fairness.coasting import CoastingContext
 from fairmargin.core.grouped import Group, results_of, used_of

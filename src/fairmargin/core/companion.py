@@ -14,7 +14,8 @@ from typing import Final, Literal
 import numpy as np
 
 from fairmargin.core.evidence.distances import distance_ratios, leg_distances
-from fairmargin.core.evidence.readings import Reading, every_reading
+from fairmargin.core.evidence.reading import Reading
+from fairmargin.core.evidence.readings import every_reading
 from fairmargin.core.laws import auxiliaries, disturbance
 from fairmargin.core.laws.route import Line, line_of
 from fairmargin.core.planning import leg_km, plan_day, split

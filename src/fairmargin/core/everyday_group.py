@@ -11,7 +11,7 @@ from fairmargin.core.conditions.causes import Regressor
 from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.conditions.day import DAY
 from fairmargin.core.evidence.gathered import Gathered
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.fairness.checks import check_everyday
 from fairmargin.core.fairness.everyday import EverydayContext
 from fairmargin.core.grouped import Group, results_of, used_of

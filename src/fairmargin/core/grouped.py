@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.learned import Learned
 from fairmargin.core.inference.levels import Level
 from fairmargin.core.result.results import Result, result_of

@@ -8,7 +8,7 @@ import pytest
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse, compare
-from fairmargin.core.evidence.readings import Observation, Reading
+from fairmargin.core.evidence.reading import Observation, Reading
 from fairmargin.core.result.as_json import as_json
 from fairmargin.core.result.claims import judged
 from fairmargin.core.result.results import reading_sd

@@ -9,7 +9,7 @@ import numpy as np
 
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter
 from fairmargin.core.study import Leg, Study

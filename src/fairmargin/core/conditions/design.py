@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.evidence.reported_wind import WindBelief
 from fairmargin.core.figures import Prior, Size
 from fairmargin.core.model.energy import RoadModel

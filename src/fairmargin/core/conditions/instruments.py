@@ -15,7 +15,8 @@ from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.evidence.readings import Observation, Reading, like_drives, trusted
+from fairmargin.core.evidence.reading import Observation, Reading
+from fairmargin.core.evidence.readings import like_drives, trusted
 from fairmargin.core.figures import TRIFLE, Prior, Threshold
 from fairmargin.core.laws import driveline
 from fairmargin.core.model.parameters import Parameter

@@ -10,7 +10,8 @@ import numpy as np
 from fairmargin.core.evidence.coasts import coasting_legs
 from fairmargin.core.evidence.conditions import Conditions, leg_conditions
 from fairmargin.core.evidence.logs import GatedLog, Logs, gate_logs
-from fairmargin.core.evidence.readings import Observation, observations
+from fairmargin.core.evidence.reading import Observation
+from fairmargin.core.evidence.readings import observations
 from fairmargin.core.study import Leg, Study, Trace, Vehicle
 from fairmargin.core.study.sectors import on_own_road
 

@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.study import KnownDifference, Leg, Study
 
 LEAST_LEFT: Final = 0.2  # of what was read, that a known difference must leave

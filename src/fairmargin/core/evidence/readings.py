@@ -7,18 +7,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Final
 
 import numpy as np
 
 from fairmargin.core import units
 from fairmargin.core.evidence.distances import distance_ratios, leg_distances
+from fairmargin.core.evidence.reading import UNIFORM, Observation, Reading
 from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.figures import Size
 from fairmargin.core.study import Leg, Study, Trace
 
-_UNIFORM: Final = 1.0 / math.sqrt(12.0)
 CHARGER_REPEAT_KWH: Final = Size(0.10, "kWh", "repeatability of charging back to a level, beyond the shown step")
 SOC_LAG_PERCENT: Final = Size(0.3, "% of charge", "lag of a gauge, beyond the shown step")
 FUEL_FILL_L: Final = Size(0.10, "L", "repeatability of a tank's fill, beyond the shown step")
@@ -28,69 +28,8 @@ SCATTER_KM: Final = Size(30.0, "km", "way of that drive; scatter falls with the 
 ROUNDED: Final = frozenset({"trip average", "trip energy"})
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
-    """One instrument's answer for one observation (a leg, or a run charged back as a whole)."""
-
-    instrument: str
-    shown: str
-    energy_wh: float  # negative where more came back than was taken
-    sd_wh: float
-    step_wh: float = 0.0  # what one step of the instrument is worth; 0 where it has none
-    step_sd_wh: float = 0.0  # of `sd_wh`, what the steps alone make
-
-    @property
-    def relative_sd(self) -> float:
-        """Standard deviation as a share of the energy; beyond all bounds where none was taken."""
-        return self.sd_wh / abs(self.energy_wh) if self.energy_wh else math.inf
-
-
 def _reading(instrument: str, shown: str, energy_wh: float, relative_sd: float) -> Reading:
     return Reading(instrument, shown, energy_wh, relative_sd * abs(energy_wh))
-
-
-@dataclass(frozen=True, slots=True)
-class Observation:
-    """Energy over one leg, or over the legs of a run that was charged back as a whole."""
-
-    legs: tuple[str, ...]
-    readings: tuple[Reading, ...]  # the one that counts first
-    shown_km: float
-    true_km: float
-    as_read_wh_per_km: float
-    gated_wh: float | None = None  # logged legs: between the gates
-    gated_km: float | None = None
-    rounded_alike: float = 0.0  # share of its rounding error's variance that drives like it repeat
-
-    @property
-    def own_variance(self) -> float:
-        """Variance of the reading as a share, but for what drives like it repeat."""
-        return (1.0 - self.rounded_alike) * self.relative_sd**2
-
-    @property
-    def fit_wh(self) -> float:
-        """Energy that the fit explains: between the gates for logged legs. [Wh]"""
-        return self.energy_wh if self.gated_wh is None else self.gated_wh
-
-    @property
-    def fit_km(self) -> float:
-        """True distance over which `fit_wh` was used. [km]"""
-        return self.true_km if self.gated_km is None else self.gated_km
-
-    @property
-    def energy_wh(self) -> float:
-        """Energy by the instrument that counts. [Wh]"""
-        return self.readings[0].energy_wh
-
-    @property
-    def true_wh_per_km(self) -> float:
-        """Energy per true distance. [Wh/km]"""
-        return self.energy_wh / self.true_km
-
-    @property
-    def relative_sd(self) -> float:
-        """Standard deviation of the reading as a share of itself."""
-        return self.readings[0].relative_sd
 
 
 #: Steps that displays have.
@@ -116,7 +55,7 @@ def _step(study: Study, leg: Leg, shown: str, step: str) -> float:
 def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -> list[Reading]:
     """Every instrument's energy for one leg, most direct first (charge-back excluded); what came back is negative."""
     found: list[Reading] = []
-    odometer = ODOMETER_STEP_KM * _UNIFORM / shown_km
+    odometer = ODOMETER_STEP_KM * UNIFORM / shown_km
     log = thin(trace) if trace is not None else None
     if log is not None and log.energy_wh is not None and log.energy_wh[-1]:
         energy = float(log.energy_wh[-1])
@@ -125,15 +64,15 @@ def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -
     if leg.energy_kwh is not None:
         energy = 1000.0 * leg.energy_kwh
         step = 1000.0 * _step(study, leg, "energy_kwh", "energy_step_kwh")
-        sd = math.hypot(step * _UNIFORM, odometer * abs(energy))
-        found.append(Reading("trip energy", f"{leg.energy_kwh:g} kWh", energy, sd, step, step * _UNIFORM))
+        sd = math.hypot(step * UNIFORM, odometer * abs(energy))
+        found.append(Reading("trip energy", f"{leg.energy_kwh:g} kWh", energy, sd, step, step * UNIFORM))
     if leg.average_shown is not None and leg.average_unit is not None:
         shown, unit = leg.average_shown, leg.average_unit
         one = units.to_wh_per_km(1.0, unit, study.vehicle.heating_value)
         per_km = one / shown if units.more_is_better(unit) else one * shown
         by_step = one / shown**2 if units.more_is_better(unit) else one
         step = _step(study, leg, "average_shown", "average_step") * by_step * shown_km
-        sd = step * _UNIFORM
+        sd = step * UNIFORM
         found.append(Reading("trip average", f"{shown:g} {units.label(unit)}", per_km * shown_km, sd, step, sd))
     if leg.fuel_l:
         sd = math.hypot(FUEL_FILL_L / leg.fuel_l, odometer)
@@ -143,7 +82,7 @@ def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -
 
 def _charge_reading(study: Study, kwh: float, shown_km: float) -> Reading:
     efficiency = study.vehicle.constants().charging_efficiency
-    sd = math.hypot(CHARGER_REPEAT_KWH / kwh, ODOMETER_STEP_KM * _UNIFORM / shown_km, 0.005)
+    sd = math.hypot(CHARGER_REPEAT_KWH / kwh, ODOMETER_STEP_KM * UNIFORM / shown_km, 0.005)
     return _reading("charge back", f"{kwh:g} kWh", kwh * efficiency * 1000.0, sd)
 
 
@@ -156,7 +95,7 @@ def _soc_reading(study: Study, leg: Leg) -> Reading | None:
     step = 1.0 if leg.soc_step_percent is None else leg.soc_step_percent
     if fact is not None and fact.step is not None:
         step = float(fact.step)
-    by_step = step * _UNIFORM * math.sqrt(2.0)  # two readings, each uniform over its step: JCGM 100:2008, 4.3.9
+    by_step = step * UNIFORM * math.sqrt(2.0)  # two readings, each uniform over its step: JCGM 100:2008, 4.3.9
     point = 10.0 * capacity
     return Reading(
         "state of charge", f"{leg.soc_start_percent:g} to {leg.soc_end_percent:g} %", point * drop,
@@ -282,7 +221,7 @@ def _rounded_alike(study: Study, observations: list[Observation]) -> list[Observ
             continue
         for i in members:
             o = made[i]
-            step = o.relative_sd / _UNIFORM
+            step = o.relative_sd / UNIFORM
             scatter = USUAL_SCATTER * math.sqrt(SCATTER_KM / max(o.true_km, 1.0))
             alike = math.exp(-((2 * math.pi * scatter / step) ** 2)) if step > 0 else 0.0
             made[i] = replace(o, rounded_alike=alike)

@@ -12,7 +12,7 @@ from fairmargin.core import intervals
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.rules import Registry
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.fit import Fit
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Effect

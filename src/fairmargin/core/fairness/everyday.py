@@ -12,7 +12,7 @@ from fairmargin.core.conditions.causes import Group, Regressor
 from fairmargin.core.conditions.road_state import WET_UNEVEN
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.fairness.context import part_percent
 from fairmargin.core.inference.posterior import Effect

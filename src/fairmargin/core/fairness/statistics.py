@@ -13,7 +13,8 @@ from fairmargin.core.conditions.case import names
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.rules import Finding
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation, every_reading
+from fairmargin.core.evidence.reading import Observation
+from fairmargin.core.evidence.readings import every_reading
 from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext
 from fairmargin.core.inference.plausible import Doubted, effect_sd

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.levels import calibration
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Posterior, mixture_quantile, posterior

@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.causes import Group, Regressor
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.figures import Prior, Size
 from fairmargin.core.inference.posterior import Effect, Evidence, Posterior, posterior
 from fairmargin.core.study import Study

@@ -20,7 +20,7 @@ from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import Unknown
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.beliefs import Beliefs, as_they_are, beliefs_of
 from fairmargin.core.inference.criticism import Criticism, criticise
 from fairmargin.core.inference.foretold import Foretold, foretell

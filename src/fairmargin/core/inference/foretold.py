@@ -14,7 +14,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.posterior import ROOT_HALF, SCATTER_SIZES, Posterior, mixture_quantile
 from fairmargin.core.inference.problem import Problem
 

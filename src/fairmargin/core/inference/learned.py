@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.vehicle import origins
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.posterior import Posterior
 from fairmargin.core.inference.problem import Problem
 from fairmargin.core.inference.solver import Solution

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.instruments import INSTRUMENT
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.posterior import Posterior, mixture_quantile
 from fairmargin.core.inference.problem import Problem
 from fairmargin.core.model.parameters import Parameter

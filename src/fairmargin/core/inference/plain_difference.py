@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.vehicle import TOGETHER_S
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.problem import Problem
 from fairmargin.core.inference.rows import Rows

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.figures import Size
 from fairmargin.core.inference.problem import Problem
 from fairmargin.core.study import Study

@@ -22,7 +22,7 @@ from fairmargin.core.conditions.day import DAY
 from fairmargin.core.conditions.road_state import WET
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference import priors
 from fairmargin.core.inference.levels import calibration
 from fairmargin.core.inference.options import FitOptions

@@ -17,7 +17,8 @@ from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.driving import SCATTER_OF, kind_of_driving
 from fairmargin.core.evidence.hold_ups import full_stops
 from fairmargin.core.evidence.logs import Logs
-from fairmargin.core.evidence.readings import SCATTER_KM, Observation
+from fairmargin.core.evidence.reading import Observation
+from fairmargin.core.evidence.readings import SCATTER_KM
 from fairmargin.core.evidence.reported_wind import WindBelief, wind_belief
 from fairmargin.core.figures import Threshold
 from fairmargin.core.inference import priors

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from fairmargin.core.evidence.conditions import JAM_M_S, Conditions
 from fairmargin.core.evidence.hold_ups import full_stops
 from fairmargin.core.evidence.logs import GatedLog, Logs
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference import priors
 from fairmargin.core.laws import disturbance, rolling
 from fairmargin.core.model.paths import Stretches

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.gathered import gather
 from fairmargin.core.evidence.logs import Logs
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.fairness.records import check_records
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.scatter import ScatterPrior

@@ -8,7 +8,8 @@ from typing import Final
 
 import numpy as np
 
-from fairmargin.core.evidence.readings import Observation, observations
+from fairmargin.core.evidence.reading import Observation
+from fairmargin.core.evidence.readings import observations
 from fairmargin.core.planning.expected import DEFAULT_SPEED_KMH, likely_effect, split
 from fairmargin.core.study import Study
 

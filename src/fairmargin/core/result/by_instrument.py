@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from fairmargin.core.evidence.readings import Observation, trusted
+from fairmargin.core.evidence.reading import Observation
+from fairmargin.core.evidence.readings import trusted
 from fairmargin.core.fairness.context import ComparisonContext
 from fairmargin.core.result.steps import Direction, balanced
 

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from fairmargin.core import intervals
-from fairmargin.core.evidence.readings import Observation, trusted
+from fairmargin.core.evidence.reading import Observation
+from fairmargin.core.evidence.readings import trusted
 from fairmargin.core.study import Study
 
 

@@ -14,7 +14,7 @@ from fairmargin.core import intervals
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.concern import Concern, merge, open_charge
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.fairness.context import ComparisonContext
 from fairmargin.core.fairness.registered import CRITERIA, sealed_words
 from fairmargin.core.inference import priors

@@ -13,7 +13,7 @@ from fairmargin.core.conditions import registry
 from fairmargin.core.conditions.room import Exchange
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.known import LEAST_LEFT, known_wh_per_km
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.fit import Fit
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.problem import reference_of, speeds_of_configurations

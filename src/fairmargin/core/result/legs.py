@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.foretold import Foretold
 from fairmargin.core.result.types import LegResult, View
 from fairmargin.core.study import Leg, Study

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from fairmargin.core import intervals
 from fairmargin.core.conditions.instruments import INSTRUMENT
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.levels import Level, calibration
 from fairmargin.core.result.margin import MarginLine, margin_lines
 from fairmargin.core.study import Study, Vehicle

@@ -17,7 +17,7 @@ from typing import Final, Literal
 
 from fairmargin.core.conditions import registry
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.readings import Observation
+from fairmargin.core.evidence.reading import Observation
 
 Kind = Literal["noted", "usual", "weights"]
 WEIGHTS: Final = "weights"
