@@ -7,7 +7,7 @@ import pytest
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.study import Change, Configuration, Reference
+from fairmargin.core.study import Change, Configuration, Reference, new_study
 
 
 def each(study, change):
@@ -348,3 +348,20 @@ def test_a_way_of_driving_keeps_the_level_that_was_driven():
     c = analyse(faster).comparisons[0]
     assert c.baseline_wh_per_km == pytest.approx(221, rel=0.03)
     assert c.effect_percent == pytest.approx((259 / 221 - 1) * 100, abs=0.3)
+
+
+@pytest.mark.parametrize("order", ["AAAB", "ABBB", "AAAAB"])
+def test_one_drive_of_a_side_among_many_of_the_other_is_judged(order):
+    """Leaving out the only one leaves nothing to compare: the rules that ask for that go without."""
+    study = new_study(title="One", kind="aero covers", order=order, method="laps", speed_kmh=None)
+    shown = {"A": [11.2, 10.4, 10.59, 10.7], "B": [11.89, 11.5, 11.7]}
+    legs = [
+        leg.with_(
+            average_shown=shown[leg.configuration].pop(0), average_unit="kWh/100km", average_step=0.1, distance_km=6.2,
+            duration_s=910 + 10 * (i % 3),
+        )
+        for i, leg in enumerate(study.legs)
+    ]  # fmt: skip
+    c = analyse(study.with_legs(legs)).comparisons[0]
+    assert c.verdict == "not settled" and c.as_measured_percent > 4.0
+    assert c.interval_percent[0] < c.as_measured_percent < c.interval_percent[1]

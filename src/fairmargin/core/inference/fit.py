@@ -339,7 +339,7 @@ def _posterior(
         (values + asked @ (problem.prior_mean - solution.theta)).tolist(),
         options.scatter_freedom,
     )
-    if float(np.abs(found.means).max()) < FAR and float(found.sds.max()) < FAR:
+    if float(np.abs(found.means).max(initial=0.0)) < FAR and float(found.sds.max(initial=0.0)) < FAR:
         return found
     # Readings that cannot be: no figure of theirs is believed, but each is one.
     return replace(found, means=np.clip(found.means, -FAR, FAR), sds=np.minimum(found.sds, FAR))
