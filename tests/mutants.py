@@ -23,7 +23,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     # the test day as a referee would judge it
     (f"{CORE}/conditions/distance.py", "weights = _distance_weights(design) + _speed_weights(design)", "weights = _distance_weights(design)", "tests/core/conditions/test_distance.py"),
     (f"{CORE}/conditions/distance.py", "TurnToldBy.NOTHING: Prior(0.01,", "TurnToldBy.NOTHING: Prior(0.005,", "tests/core/conditions/test_distance.py"),
-    (f"{CORE}/evidence/readings.py", "both = {study.baseline.id} <= measured", "both = True", "tests/core/conditions/test_distance.py"),
+    (f"{CORE}/evidence/distances.py", "both = {study.baseline.id} <= measured", "both = True", "tests/core/conditions/test_distance.py"),
     (f"{CORE}/evidence/conditions.py", "ratios[study.baseline.id] / ratios[leg.configuration])", "1.0)", "tests/core/conditions/test_distance.py"),
     (f"{CORE}/evidence/conditions.py", "study.driven_before_s(study.leg(c.leg)) if first else study.leg(c.leg).driven_before_s", "study.driven_before_s(study.leg(c.leg))", "tests/core/conditions/test_warm_up.py"),
     (f"{CORE}/study/values.py", "minutes = own[0] if own else self.circumstances.warm_up_min", "minutes = self.circumstances.warm_up_min", "tests/core/conditions/test_warm_up.py"),
@@ -178,7 +178,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/evidence/conditions.py", 'np.quantile(speeds, FREE_QUANTILE)', 'np.median(speeds)', 'tests/core/evidence/test_conditions.py'),
     (f"{CORE}/evidence/conditions.py", 'speed_off=off, slower_by=ways', 'speed_off=-off, slower_by=ways', 'tests/core/evidence/test_conditions.py'),
     (f"{CORE}/conditions/speed.py", 'on, c.speed_off, c.speed_sd', 'on, -c.speed_off, c.speed_sd', 'tests/core/inference/test_rows.py'),
-    (f"{CORE}/conditions/direction.py", '[-1.0 if c.backwards else 1.0', '[1.0 if c.backwards else 1.0', 'tests/core/inference/test_rows.py'),
+    (f"{CORE}/conditions/direction.py", '(-1.0 if c.backwards else 1.0)', '(1.0 if c.backwards else 1.0)', 'tests/core/inference/test_rows.py'),
     (f"{CORE}/inference/rows.py", '1.0 - (v / c.speed_m_s) ** 2', '1.0 - (v / c.speed_m_s)', 'tests/core/inference/test_rows.py'),
     (f"{CORE}/evidence/hold_ups.py", 'max(stopped_s / LAPS_STOP_S, 1.0)', '1.0', 'tests/core/inference/test_rows.py tests/core/evidence tests/core/test_methods.py'),
     (f"{CORE}/inference/problem.py", 'steady = replace(steady, stops=', 'replace(steady, stops=', 'tests/core/inference/test_rows.py'),

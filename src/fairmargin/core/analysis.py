@@ -47,7 +47,7 @@ from fairmargin.core.result.legs import leg_result, with_foretold
 from fairmargin.core.result.questions import if_answered, questions
 from fairmargin.core.result.results import Result, sector_lengths, whole_results
 from fairmargin.core.result.sensitivity import PriorMoved
-from fairmargin.core.result.types import VIEWS, Analysis, Comparison, View
+from fairmargin.core.result.types import VIEWS, Analysis, Comparison, LegResult, View
 from fairmargin.core.result.verdict import word
 from fairmargin.core.result.whole_route import whole_comparisons
 from fairmargin.core.study import Study, Trace, Vehicle
@@ -406,19 +406,7 @@ def _test_day(
     if fit is not None and corrected:
         lines = corrections(study, fit, options, own, used)
         fit, every, how = _of_all_speeds(study, fit, used, others, evidence, logs, view, options)
-    leg_sd = fit.leg_sd if fit else {}
-    results = {
-        name: leg_result(
-            study,
-            study.leg(name),
-            o,
-            view if corrected else "as-measured",
-            lines.get(name),
-            leg_sd.get(name, o.relative_sd),
-        )
-        for o in members
-        for name in o.legs
-    }
+    results = _lines_of_legs(study, members, fit, view if corrected else "as-measured", lines)
     if fit is None:
         return Group(legs=results)
     results |= with_foretold(study, results, fit.foretold())
@@ -454,6 +442,18 @@ def _test_day(
     driven = as_compared(_driven(study, fit, used, sector, view, conditions), comparisons)
     learned = None if _doubtful(fit) else fit.learned
     return Group(comparisons, concerns, results, fit.scatter_evidence if several else None, driven, learned)
+
+
+def _lines_of_legs(
+    study: Study, members: Sequence[Observation], fit: Fit | None, view: View, lines: Mapping[str, Mapping[str, float]]
+) -> dict[str, LegResult]:
+    """What is told of every leg, left out or not."""
+    leg_sd = fit.leg_sd if fit else {}
+    return {
+        name: leg_result(study, study.leg(name), o, view, lines.get(name), leg_sd.get(name, o.relative_sd))
+        for o in members
+        for name in o.legs
+    }
 
 
 def _compared(case: ComparisonContext, sides: Sides, view: View, doubts: Sequence[Concern]) -> Comparison:
