@@ -80,6 +80,29 @@ def _speeds(
     return make
 
 
+def _running(step: float, every: int = 1, **fixed: Any) -> Callable[[int], Made]:
+    """A field day read by one average since its first reset, after each leg or each run of `every` legs."""
+    make = _field(**{"step": 0.001, **fixed})
+
+    def running(seed: int) -> Made:
+        study, traces, truth = make(seed)
+        unit = study.legs[0].average_unit
+        legs, energy, km = [], 0.0, 0.0
+        for i, leg in enumerate(study.legs):
+            own = leg.distance_km or fixed.get("length_km", 20.0)
+            energy, km = energy + float(leg.average_shown or 0.0) * own, km + own
+            bare = {"average_shown": None, "average_unit": None, "average_step": None}
+            if (i + 1) % every == 0:
+                shown = round(round(energy / km / step) * step, 6)
+                bare |= {
+                    "running_shown": shown, "running_unit": unit, "running_step": step, "running_since": study.legs[0].leg
+                }  # fmt: skip
+            legs.append(leg.with_(**bare))
+        return study.with_legs(legs), traces, truth
+
+    return running
+
+
 def _noise(spread: float, order: str) -> Callable[[int], Made]:
     """Readings that differ by nothing anybody could note: a test day of 25 km legs in 1 m/s, or everyday trips."""
     everyday = order == "A9B9"
@@ -403,6 +426,11 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
         (60.0, 95.0), ("lanes", "trunk"), True, instrument="logger", forget=frozenset({"route"})
     ),
     "two sectors, bare": _speeds((60.0, 95.0), ("lanes", "trunk"), **BARE),
+    # one average since the first reset, unrolled into legs
+    "running average": _running(0.1),
+    "running average, hundredths": _running(0.01),
+    "running average, after each run": _running(0.1, 2),
+    "running average, long day": _running(0.1, order="ABBABAAB"),
     # nothing but noise: no simulator, no change
     **{
         f"noise of {p} %, {order}": _noise(p / 100, order)

@@ -43,3 +43,26 @@ def test_coast_against_regenerate(tester):
     assert "town driving" not in text
     assert "min per 100 km" in t.report()
     t.check()
+
+
+def test_a_running_average_gives_the_laps(tester):
+    """11.2 after one, 10.8 after two, 10.73 after three: by hand 11.2, 10.4 and 10.59, and 11.9 for a lap of the other way."""
+    t = tester
+    t.new("laps", "Round by one average", kind="technique", names=("Coast", "Regenerate"), order="AAAB", capacity="40")
+    t.legs("reading", "11.2 since start", "10,8 after 2 laps", "10.73 since L1", "11.02 since L01")
+    t.legs("distance_km", *["6.2"] * 4)
+    levels = {leg.leg: leg.measured_wh_per_km for leg in t.analysis.legs}
+    assert levels == pytest.approx({"L01": 112.0, "L02": 104.0, "L03": 105.9, "L04": 118.9})
+    # By hand: 11.89 over the mean of 11.2, 10.4 and 10.59, which is 10.73
+    read = 100 * (11.89 / 10.73 - 1)
+    assert t.effect.as_measured_percent == pytest.approx(read, abs=0.05)
+    assert "as read +10.8 %" in t.shown("verdict")
+    # typing times moves nothing outside of the pairs
+    t.legs("duration_s", "15:10", "15:20", "15:00", "15:30")
+    assert t.effect.effect_percent == pytest.approx(read, abs=3.0)
+    assert t.effect.interval_percent[0] < read < t.effect.interval_percent[1]
+    # whoever changes their mind types the lap's own average over it
+    t.leg("L02", reading="10.4")
+    assert t.study.leg("L02").running_shown is None and t.study.leg("L02").average_shown == 10.4
+    assert "10.73 kWh/100 km since L01" in t.report()
+    t.check()

@@ -13,7 +13,7 @@ from fairmargin.core.conditions.case import Case
 from fairmargin.core.conditions.causes import Cause
 from fairmargin.core.conditions.room import Condition
 from fairmargin.core.conditions.rules import Finding, Registry
-from fairmargin.core.evidence.readings import ROUNDED
+from fairmargin.core.evidence.readings import TRIP_METERS
 from fairmargin.core.figures import SMALL
 from fairmargin.core.laws import disturbance
 from fairmargin.core.model.parameters import Parameter
@@ -102,7 +102,7 @@ def trip_meter_not_reset(case: Case) -> Iterator[Finding]:
     """The reset may not have taken: it blocks its leg, unless another meter was read."""
     noted_on = noted(case, "reset-doubtful")
     counted = {name: o.readings[0].instrument for o in case.observations for name in o.legs}
-    by_trip = tuple(name for name in noted_on if counted.get(name) in ROUNDED)
+    by_trip = tuple(name for name in noted_on if counted.get(name) in TRIP_METERS)
     if by_trip:
         bias = case.dropping(by_trip)
         small = bias is not None and abs(bias) < SMALL

@@ -15,6 +15,7 @@ from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, unknown_of
 from fairmargin.core.conditions.room import Condition, LegField, Told
 from fairmargin.core.conditions.rules import Finding, Registry
+from fairmargin.core.evidence.indirect import AVERAGES, RUNNING, scale_told
 from fairmargin.core.evidence.reading import Observation, Reading
 from fairmargin.core.evidence.readings import like_drives, trusted
 from fairmargin.core.figures import TRIFLE, Prior, Threshold
@@ -29,7 +30,8 @@ CONCERNS: Registry[Case] = Registry()
 FIELDS: Final[Mapping[str, LegField]] = {
     "reading": LegField(
         "Reading",
-        "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh, 2.86 kWh, 82-71 %, 4.1 kWh charged, 1.9 L; several with ; between",
+        "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh, 2.86 kWh, 82-71 %, 4.1 kWh charged, 1.9 L; several with ; between. Since a reset further "
+        "back: 9.9 since L01. Also: range 250 to 210 km, rated 40 km, 64 % put back in 67 min",
         heads=("reading", "average", "average_shown", "consumption", "use", "usage", "economy"),
     ),
     "grid_kwh": LegField(
@@ -68,6 +70,9 @@ INSTRUMENT: Final = {
     "fuel": Prior(0.02, "log", "fill of a tank"),
     "charge back": Prior(0.02, "log", "charging losses"),
     "state of charge": Prior(0.03, "log", "usable capacity"),
+    "running average": Prior(0.02, "log", "calibration of the car's average, since a reset further back"),
+    "rated range used": Prior(0.03, "log", "what a kilometre of rated range is worth"),
+    "range left": Prior(0.10, "log", "what a kilometre of promised range is worth"),
 }
 TRUNCATION: Final = Prior(0.25, "steps", "a display that cuts off instead of rounding is half a step low")
 CHARGING_PER_K: Final = Prior(0.001, "1/K", "charging losses per kelvin")
@@ -88,7 +93,9 @@ def unknowns(design: DesignRows) -> list[Unknown]:
     for o in design.observations:
         for name in o.legs:
             kind_of[index[name]] = o.readings[0].instrument
-            if o.readings[0].instrument == "trip average":
+            if o.readings[0].instrument == RUNNING:  # its spread holds other readings' steps too
+                step[index[name]] = o.readings[0].step_wh / o.energy_wh
+            elif o.readings[0].instrument in AVERAGES:
                 step[index[name]] = o.relative_sd * math.sqrt(12.0)
     if step.any():
         out.append(unknown_of("truncation", Group.DISPLAY_STEP, Parameter.TOTAL, step, TRUNCATION))
@@ -182,6 +189,9 @@ for _kind, _code, _gauge in (
     ("trip energy", "display-too-coarse", "display"),
     ("state of charge", "gauge-too-coarse", "gauge"),
     ("charge back", "display-too-coarse", "display"),
+    ("running average", "display-too-coarse", "display"),
+    ("rated range used", "gauge-too-coarse", "gauge"),
+    ("range left", "gauge-too-coarse", "gauge"),
 ):
     CONCERNS.rule(_code, stage="plan", needs="the step of the display", covered=True)(_coarse(_kind, _gauge))
 
@@ -231,7 +241,7 @@ def instruments_disagree(case: Case) -> Iterator[Finding]:
 def _others_apart(case: Case, o: Observation) -> Iterator[Reading]:
     best = o.readings[0]
     for other in o.readings[1:]:
-        if other.instrument == "state of charge" and case.study.vehicle.usable_capacity_kwh is None:
+        if not scale_told(case.study.vehicle, other.instrument) or not scale_told(case.study.vehicle, best.instrument):
             continue
         allowed = AGREE_DEVIATES * math.hypot(best.relative_sd, other.relative_sd) + AGREE_SHARE
         if abs(other.energy_wh / best.energy_wh - 1) > allowed:

@@ -11,6 +11,7 @@ from typing import Any, Final, get_args
 from fairmargin.core import units
 from fairmargin.core.conditions import registry
 from fairmargin.core.conditions.room import Condition, LegField, noted
+from fairmargin.core.evidence.indirect import unusable_running
 from fairmargin.core.study.circumstances import BEAUFORT_M_S
 from fairmargin.core.study.entry import (
     INSTRUMENT_FIELDS,
@@ -21,6 +22,7 @@ from fairmargin.core.study.entry import (
     show_number,
     show_readings,
 )
+from fairmargin.core.study.indirect import since_leg
 from fairmargin.core.study.leg import SPANNED, Leg, Span
 from fairmargin.core.study.statements import WayReading
 from fairmargin.core.study.values import SIDES, Study
@@ -134,7 +136,7 @@ def read_leg_field(
     """
     may_rise = leg.direction == "back" or (study is not None and study.method == "climb")
     if key == "reading":
-        return read_readings(text, choice.consumption, may_rise)
+        return _since_which(read_readings(text, choice.consumption, may_rise), leg, study)
     if key in INSTRUMENT_KEYS:
         return read_card(key, text, choice, may_rise)
     if key == "vehicle":
@@ -195,6 +197,13 @@ def read_driving_time(text: str, km: float | None) -> float:
         if as_minutes > POSSIBLE_KMH[1] and POSSIBLE_KMH[0] <= as_hours <= POSSIBLE_KMH[1]:
             return 60.0 * seconds
     return seconds
+
+
+def _since_which(changes: dict[str, Any], leg: Leg, study: Study | None) -> dict[str, Any]:
+    """A running average by the name of the leg before which it was reset."""
+    said = changes.get("running_since")
+    legs = () if study is None else study.legs
+    return changes if said is None else changes | {"running_since": since_leg(legs or (leg,), leg, said)}
 
 
 def _figure(key: str, text: str, choice: units.UnitChoice) -> float | str:
@@ -454,6 +463,9 @@ def doubt(study: Study, leg: Leg) -> str:
                 f"{units.said(km, 'km', 1)} in {units.show_duration(leg.duration_s)} makes {units.said(kmh, 'km/h')}: "
                 "is the time min:s, and the distance right?"
             )
+    unusable = unusable_running(study, leg)
+    if unusable:
+        return unusable
     if leg.has_reading and not km and not study.route and leg.average_shown is not None:
         return "A reading without a distance tells no energy: enter the distance of this leg."
     capacity = study.vehicle.usable_capacity_kwh

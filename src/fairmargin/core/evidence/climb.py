@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from fairmargin.core import intervals
+from fairmargin.core.evidence.indirect import scale_told
 from fairmargin.core.evidence.readings import signed_readings
 from fairmargin.core.study import Leg, Study, Trace
 
@@ -101,7 +102,7 @@ def climbs(study: Study, traces: Mapping[str, Trace]) -> tuple[Climb, ...]:
         if ways != {"up", "down"} or up <= 0 or down <= 0:
             continue  # nothing came back: there is no share of it
         share = down / up
-        unknown = study.vehicle.usable_capacity_kwh is None and "state of charge" in kinds
+        unknown = not all(scale_told(study.vehicle, kind) for kind in kinds)
 
         def within(down_var: float, up_var: float, share: float = share, up: float = up) -> tuple[float, float]:
             half = deviate * math.sqrt(down_var + share**2 * up_var) / up

@@ -9,6 +9,7 @@ import numpy as np
 
 from fairmargin.core.evidence.coasts import coasting_legs
 from fairmargin.core.evidence.conditions import Conditions, leg_conditions
+from fairmargin.core.evidence.indirect import AVERAGES
 from fairmargin.core.evidence.logs import GatedLog, Logs, gate_logs
 from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.evidence.readings import observations
@@ -51,7 +52,7 @@ def gather(study: Study, traces: Mapping[str, Trace], owners: Mapping[str, Vehic
     if study.method == "laps" and not logs_speak(logs):
         conditions = _alike_speeds(study, conditions, every)
     for o in every:
-        if len(o.legs) == 1 and o.readings[0].instrument == "trip average":
+        if len(o.legs) == 1 and o.readings[0].instrument in AVERAGES:
             conditions[o.legs[0]] = _as_counted(conditions[o.legs[0]], o)
     gated = tuple(_between_gates(o, logs[study.leg(o.legs[0]).sector]) for o in every)
     for name in (name for o in gated if o.gated_km is not None for name in o.legs):

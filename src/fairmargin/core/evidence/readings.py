@@ -14,10 +14,22 @@ import numpy as np
 
 from fairmargin.core import units
 from fairmargin.core.evidence.distances import distance_ratios, leg_distances
+from fairmargin.core.evidence.indirect import (
+    AVERAGES,
+    CHARGE,
+    RUNNING,
+    average_wh_per_km,
+    charge_at_end,
+    range_readings,
+    running_over_several,
+    running_readings,
+    scale_told,
+)
 from fairmargin.core.evidence.reading import UNIFORM, Observation, Reading
 from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.figures import Size
 from fairmargin.core.study import Leg, Study, Trace
+from fairmargin.core.study.indirect import show_indirect
 
 CHARGER_REPEAT_KWH: Final = Size(0.10, "kWh", "repeatability of charging back to a level, beyond the shown step")
 SOC_LAG_PERCENT: Final = Size(0.3, "% of charge", "lag of a gauge, beyond the shown step")
@@ -26,6 +38,8 @@ ODOMETER_STEP_KM: Final = 0.1
 USUAL_SCATTER: Final = Size(0.0105, "log", "what repeats of a careful drive of `SCATTER_KM` scatter by (1 to 2 %)")
 SCATTER_KM: Final = Size(30.0, "km", "way of that drive; scatter falls with the root of the distance")
 ROUNDED: Final = frozenset({"trip average", "trip energy"})
+#: Instruments that count from a reset; of a running average the roundings of like drives are not alike.
+TRIP_METERS: Final = ROUNDED | {RUNNING}
 
 
 def _reading(instrument: str, shown: str, energy_wh: float, relative_sd: float) -> Reading:
@@ -68,16 +82,14 @@ def leg_readings(study: Study, leg: Leg, shown_km: float, trace: Trace | None) -
         found.append(Reading("trip energy", f"{leg.energy_kwh:g} kWh", energy, sd, step, step * UNIFORM))
     if leg.average_shown is not None and leg.average_unit is not None:
         shown, unit = leg.average_shown, leg.average_unit
-        one = units.to_wh_per_km(1.0, unit, study.vehicle.heating_value)
-        per_km = one / shown if units.more_is_better(unit) else one * shown
-        by_step = one / shown**2 if units.more_is_better(unit) else one
+        per_km, by_step = average_wh_per_km(shown, unit, study.vehicle.heating_value)
         step = _step(study, leg, "average_shown", "average_step") * by_step * shown_km
         sd = step * UNIFORM
         found.append(Reading("trip average", f"{shown:g} {units.label(unit)}", per_km * shown_km, sd, step, sd))
     if leg.fuel_l:
         sd = math.hypot(FUEL_FILL_L / leg.fuel_l, odometer)
         found.append(_reading("fuel", f"{leg.fuel_l:g} L", leg.fuel_l * study.vehicle.heating_value, sd))
-    return found
+    return [*found, *running_readings(study, leg), *range_readings(study, leg)]
 
 
 def _charge_reading(study: Study, kwh: float, shown_km: float) -> Reading:
@@ -87,9 +99,15 @@ def _charge_reading(study: Study, kwh: float, shown_km: float) -> Reading:
 
 
 def _soc_reading(study: Study, leg: Leg) -> Reading | None:
-    if leg.soc_start_percent is None or leg.soc_end_percent is None:
+    """Charge before and after; or what was put back of it."""
+    end = charge_at_end(study, leg)
+    if leg.charged_percent is not None:
+        drop, shown = leg.charged_percent, show_indirect("put back", leg)
+    elif leg.soc_start_percent is not None and end is not None:
+        drop = leg.soc_start_percent - end[0]
+        shown = f"{leg.soc_start_percent:g} to {end[0]:g} %{f' at the start of {end[1]}' if end[1] else ''}"
+    else:
         return None
-    drop = leg.soc_start_percent - leg.soc_end_percent
     capacity = study.vehicle.usable_capacity_kwh or 50.0  # the ratio does not depend on it
     fact = study.instruments.get("state of charge")
     step = 1.0 if leg.soc_step_percent is None else leg.soc_step_percent
@@ -98,7 +116,7 @@ def _soc_reading(study: Study, leg: Leg) -> Reading | None:
     by_step = step * UNIFORM * math.sqrt(2.0)  # two readings, each uniform over its step: JCGM 100:2008, 4.3.9
     point = 10.0 * capacity
     return Reading(
-        "state of charge", f"{leg.soc_start_percent:g} to {leg.soc_end_percent:g} %", point * drop,
+        CHARGE, shown, point * drop,
         point * math.hypot(by_step, SOC_LAG_PERCENT), point * step, point * by_step,
     )  # fmt: skip
 
@@ -122,12 +140,11 @@ def signed_readings(study: Study, legs: Sequence[Leg], traces: Mapping[str, Trac
     if alike:
         best = min(sorted(alike), key=lambda kind: sum(own[kind].sd_wh for own in found.values()))
         return {name: own[best] for name, own in found.items()}
-    if study.vehicle.usable_capacity_kwh is None:
-        found = {
-            name: rest
-            for name, own in found.items()
-            if (rest := {k: r for k, r in own.items() if k != "state of charge"})
-        }
+    found = {
+        name: rest
+        for name, own in found.items()
+        if (rest := {k: r for k, r in own.items() if scale_told(study.vehicle, k)})
+    }
     return {name: min(own.values(), key=lambda r: r.sd_wh) for name, own in found.items()}
 
 
@@ -168,6 +185,7 @@ def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]
     """Every leg (or run that counts as a whole) with a usable reading, included or not, in file order."""
     ratios = distance_ratios(study)
     main = main_instruments(study, traces, ratios)
+    several = running_over_several(study)
     by_run: list[tuple[list[Leg], list[Observation]]] = []
     for _, legs in study.runs():
         distances = {leg.leg: leg_distances(study, leg, ratios[leg.configuration], traces.get(leg.leg)) for leg in legs}
@@ -179,7 +197,12 @@ def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]
         if charged is not None:
             by_run.append(([], [charged]))
             continue
-        own = [
+        over = [
+            Observation(x.legs, (x.reading,), x.shown_km, x.true_km, x.reading.energy_wh / x.shown_km)
+            for leg in legs
+            if (x := several.get(leg.leg)) is not None and trusted(study, RUNNING)
+        ]
+        own = over + [
             _observed(study, leg, distance, traces.get(leg.leg), ratios[leg.configuration], main)
             for leg in legs
             if (distance := distances[leg.leg]) is not None
@@ -268,12 +291,12 @@ def _observed(
     readings.sort(
         key=lambda r: (
             not trusted(study, r.instrument),
-            doubtful and r.instrument in ROUNDED,  # another meter counts where this one may not have been reset
+            doubtful and r.instrument in TRIP_METERS,  # another meter counts where this one may not have been reset
             rank.get(r.instrument, len(rank)),
             r.sd_wh,
         )
     )
-    if readings[0].instrument == "trip average":
+    if readings[0].instrument in AVERAGES:
         # The display divides by the car's own distance; the true distance comes from the pooled ratio, not from
         # this leg's two rounded figures.
         true = shown / ratio
@@ -284,8 +307,8 @@ def _charged_back(
     study: Study, legs: Sequence[Leg], distances: Mapping[str, tuple[float, float] | None], traces: Mapping[str, Trace]
 ) -> Observation | None:
     """A run of several legs that was charged back once, at its end, and read in no other way."""
-    charged = [leg for leg in legs if leg.charger_kwh]
-    often = any(sum(bool(leg.charger_kwh) for leg in run) > 1 for _, run in study.runs())
+    charged = [leg for leg in legs if _put_back(leg)]
+    often = any(sum(map(_put_back, run)) > 1 for _, run in study.runs())
     whole = (
         len(charged) == 1
         and not often  # where every leg is charged back, a cell that is empty is not a run's one charge
@@ -299,8 +322,15 @@ def _charged_back(
         return None
     shown = sum(d[0] for d in distances.values() if d)
     true = sum(d[1] for d in distances.values() if d)
-    reading = _charge_reading(study, float(charged[0].charger_kwh or 0.0), shown)
+    kwh = charged[0].charger_kwh
+    reading = _charge_reading(study, kwh, shown) if kwh else _soc_reading(study, charged[0])
+    if reading is None:
+        return None
     return Observation(tuple(leg.leg for leg in legs), (reading,), shown, true, reading.energy_wh / shown)
+
+
+def _put_back(leg: Leg) -> bool:
+    return bool(leg.charger_kwh or leg.charged_percent)
 
 
 def _on_the_whole(study: Study, legs: Sequence[Leg], own: Sequence[Observation]) -> list[Observation]:

@@ -107,4 +107,10 @@ def _instrument(leg: Leg) -> str:
         return "charge back"
     if leg.fuel_l is not None:
         return "fuel"
+    if leg.running_shown is not None:
+        return "running average"
+    if leg.rated_range_used is not None:
+        return "rated range used"
+    if leg.range_after is not None:
+        return "range left"
     return "state of charge" if leg.soc_start_percent is not None else ""

@@ -8,6 +8,7 @@ from typing import Final
 
 import numpy as np
 
+from fairmargin.core.evidence.indirect import scale_told
 from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.evidence.readings import observations
 from fairmargin.core.planning.expected import DEFAULT_SPEED_KMH, likely_effect, split
@@ -54,10 +55,7 @@ def known_factors(study: Study) -> dict[str, float]:
 def _levels(study: Study) -> Mapping[str, float]:
     """Energy over distance of each configuration that was read. [Wh/km]"""
     sums: dict[str, list[float]] = {}
-    if study.vehicle.usable_capacity_kwh is None:
-        usable = [o for o in _driven(study) if o.readings[0].instrument != "state of charge"]
-    else:
-        usable = _driven(study)
+    usable = [o for o in _driven(study) if scale_told(study.vehicle, o.readings[0].instrument)]
     for o in usable:
         total = sums.setdefault(study.leg(o.legs[0]).configuration, [0.0, 0.0])
         total[0] += o.energy_wh

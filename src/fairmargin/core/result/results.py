@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from fairmargin.core import intervals
 from fairmargin.core.conditions.instruments import INSTRUMENT
 from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.indirect import CHARGE, RANGE_LEFT, RATED, RATED_UNTOLD, scale_told, wh_per_rated_km
 from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.levels import Level, calibration
 from fairmargin.core.result.margin import MarginLine, margin_lines
@@ -183,22 +184,23 @@ def _margin(
 
 def tells_energy(vehicle: Vehicle, observations: Sequence[Observation]) -> bool:
     """Whether the readings tell energy: shares of a battery do only where its capacity is known."""
-    kinds = {o.readings[0].instrument for o in observations}
-    return "state of charge" not in kinds or vehicle.usable_capacity_kwh is not None
+    return all(scale_told(vehicle, o.readings[0].instrument) for o in observations)
 
 
 def range_wh(vehicle: Vehicle, observations: Sequence[Observation]) -> float | None:
     """Energy of a full battery or tank in the same measure as the readings: any capacity will do for shares of it."""
     kinds = {o.readings[0].instrument for o in observations}
-    if kinds == {"state of charge"} and vehicle.usable_capacity_kwh is None:
+    if kinds == {CHARGE} and vehicle.usable_capacity_kwh is None:
         return 50000.0  # what a share of an unknown battery was taken for
+    if kinds and kinds <= {RATED, RANGE_LEFT} and wh_per_rated_km(vehicle) is None:
+        return vehicle.rated_range_km * float(RATED_UNTOLD) if vehicle.rated_range_km else None
     return vehicle.stored_wh
 
 
 def _capacity_sd(vehicle: Vehicle, observations: Sequence[Observation]) -> float:
     """How well a capacity is known: shares of the battery need none."""
     kinds = {o.readings[0].instrument for o in observations}
-    return 0.0 if kinds == {"state of charge"} else INSTRUMENT["state of charge"].sd
+    return 0.0 if kinds and kinds <= {CHARGE, RATED, RANGE_LEFT} else INSTRUMENT["state of charge"].sd
 
 
 def _spread(middle: float, half: float) -> Interval:

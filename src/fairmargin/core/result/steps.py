@@ -17,6 +17,7 @@ from typing import Final, Literal
 
 from fairmargin.core.conditions import registry
 from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.indirect import RUNNING
 from fairmargin.core.evidence.reading import Observation
 
 Kind = Literal["noted", "usual", "weights"]
@@ -40,6 +41,7 @@ class Side:
     directions: tuple[tuple[str, tuple[str, ...], float, float], ...]  # direction, first legs, energy [Wh], shown [km]
     weights: tuple[float, ...]
     wh_per_km: float
+    unrolled: tuple[tuple[str, str, float], ...] = ()  # legs by a running average: legs, how, and what it makes [Wh/km]
 
 
 Direction = Callable[[Observation], str]
@@ -74,7 +76,12 @@ def _side(every: Sequence[Observation], order: Sequence[str], weights: tuple[flo
         legs = [o for o in every if not way or direction(o) == way]
         own.append((way, tuple(o.legs[0] for o in legs), sum(o.energy_wh for o in legs), sum(o.shown_km for o in legs)))
     level = sum(w * wh / km for w, (_, _, wh, km) in zip(weights, own, strict=True))
-    return Side(tuple(own), weights, level)
+    unrolled = tuple(
+        (", ".join(o.legs), o.readings[0].shown, o.energy_wh / o.shown_km)
+        for o in every
+        if o.readings[0].instrument == RUNNING
+    )
+    return Side(tuple(own), weights, level, unrolled)
 
 
 def steps(

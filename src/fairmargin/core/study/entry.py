@@ -13,10 +13,13 @@ from typing import Any, Final
 from pydantic import ValidationError
 
 from fairmargin.core import units
+from fairmargin.core.study.indirect import INDIRECT_FIELDS, read_indirect, show_indirect
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.units.dates import iso_dates, numeric, order_of
 
 _SOC = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%?\s*(?:-|\u2013|\u2212|to|\u2192|>)\s*(\d+(?:[.,]\d+)?)\s*%\s*$")
+#: Charge at the start alone: the next leg's tells the end.
+_SOC_START = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%\s*(?:(?:at\s+)?(?:the\s+)?start|before)?\s*$", re.IGNORECASE)
 #: Fields of a leg that hold what each instrument showed, the most direct first.
 INSTRUMENT_FIELDS: Final[Mapping[str, tuple[str, ...]]] = {
     "energy": ("energy_kwh", "energy_step_kwh"),
@@ -24,10 +27,12 @@ INSTRUMENT_FIELDS: Final[Mapping[str, tuple[str, ...]]] = {
     "fuel": ("fuel_l",),
     "charger": ("charger_kwh",),
     "soc": ("soc_start_percent", "soc_end_percent", "soc_step_percent"),
+    **INDIRECT_FIELDS,
 }
 #: What each is called where two readings of one kind are asked apart.
 _INSTRUMENT_WORDS: Final = {
     "energy": "trip energy", "average": "trip average", "fuel": "fuel", "charger": "charge back", "soc": "charge",
+    "running": "running average", "rated": "rated range used", "range": "range left", "put back": "charge put back",
 }  # fmt: skip
 #: Every field that holds a reading.
 READING_FIELDS: Final = tuple(name for names in INSTRUMENT_FIELDS.values() for name in names)
@@ -57,6 +62,8 @@ def show_number(value: float | None, decimals: int = 2) -> str:
 def read_reading(text: str, default_unit: units.ConsumptionUnit, charge_may_rise: bool = False) -> dict[str, Any]:
     """Read what an instrument showed: ``15.4``, ``212 Wh/mi``, ``2.86 kWh``, ``82-71 %``, ``4.1 kWh charged``, ``1.9 L``.
 
+    Also what tells it by way of another, see `indirect`, and ``82 %``: the charge at the start.
+
     Returns
     -------
     dict
@@ -70,6 +77,14 @@ def read_reading(text: str, default_unit: units.ConsumptionUnit, charge_may_rise
     """
     if not text.strip():
         return dict.fromkeys(READING_FIELDS, None)
+    at_start = _SOC_START.match(text)
+    if at_start:
+        figure = at_start[1].replace(",", ".")
+        step = 10.0 ** -len(figure.partition(".")[2])
+        return {"soc_start_percent": float(figure), "soc_end_percent": None, "soc_step_percent": step}
+    indirect = read_indirect(text, default_unit, charge_may_rise)
+    if indirect is not None:
+        return indirect
     soc = _SOC.match(text)
     if soc:
         before, after = (float(g.replace(",", ".")) for g in soc.groups())
@@ -133,14 +148,22 @@ def instruments_read(leg: Leg) -> tuple[str, ...]:
     )
 
 
+def _shown(leg: Leg) -> list[str]:
+    """Everything that was read on a leg as it was typed, the most direct first; a charge at the start alone too."""
+    lines = [_show_one(kind, leg) for kind in instruments_read(leg)]
+    if leg.soc_start_percent is not None and leg.soc_end_percent is None:
+        lines.append(f"{leg.soc_start_percent:g} % at the start")
+    return lines
+
+
 def show_readings(leg: Leg) -> str:
     """Write everything that was read on a leg as it was typed, the most direct first, with ``;`` between."""
-    return "; ".join(_show_one(kind, leg) for kind in instruments_read(leg))
+    return "; ".join(_shown(leg))
 
 
 def show_reading(leg: Leg) -> str:
     """Write a leg's most direct reading as it was typed."""
-    return next((_show_one(kind, leg) for kind in instruments_read(leg)), "")
+    return next(iter(_shown(leg)), "")
 
 
 def _show_one(kind: str, leg: Leg) -> str:
@@ -152,6 +175,8 @@ def _show_one(kind: str, leg: Leg) -> str:
         return f"{leg.fuel_l:g} L"
     if kind == "charger":
         return f"{leg.charger_kwh:g} kWh charged"
+    if kind in INDIRECT_FIELDS:
+        return show_indirect(kind, leg)
     return f"{leg.soc_start_percent:g}-{leg.soc_end_percent:g} %"
 
 

@@ -93,6 +93,19 @@ class Leg(_Value):
     forecast_end_percent: Annotated[float | None, within(-100, 100, "%")] = (
         None  # charge that the car promised for the end
     )
+    running_shown: Annotated[float | None, within(-10000, 10000, "")] = (
+        None  # an average since a reset before another leg
+    )
+    running_unit: ConsumptionUnit | None = None
+    running_step: Annotated[float | None, within(0, 100, "")] = None
+    running_since: str | None = None  # that leg
+    rated_range_used: Annotated[float | None, within(0, 5000, "")] = None  # in `rated_range_unit`
+    rated_range_unit: Literal["km", "mi"] | None = None
+    range_before: Annotated[float | None, within(0, 5000, "")] = None  # range left, in `range_unit`
+    range_after: Annotated[float | None, within(0, 5000, "")] = None
+    range_unit: Literal["km", "mi"] | None = None
+    charged_percent: Annotated[float | None, within(0, 100, "%")] = None  # put back, to the level before
+    charged_s: Annotated[float | None, within(0, 400000, "s")] = None  # in so long
     charger_kwh: Annotated[float | None, within(0, 1e6, "kWh")] = None
     fuel_l: Annotated[float | None, within(0, 1e5, "L")] = None
     grid_kwh: Annotated[float | None, within(0, 500, "kWh")] = None
@@ -171,6 +184,8 @@ class Leg(_Value):
     def _consistent(self) -> Self:
         if self.average_shown is not None and self.average_unit is None:
             raise ValueError("average_unit is missing; expected the unit of average_shown")
+        if self.running_shown is not None and (self.running_unit is None or not self.running_since):
+            raise ValueError("an average since a reset lacks its unit, or the leg before which it was reset")
         self._consumption_is_possible()
         stopped, duration = self.stopped_s, self.duration_s
         if stopped is not None and duration is not None and stopped >= duration:
@@ -194,8 +209,12 @@ class Leg(_Value):
     def has_reading(self) -> bool:
         """Whether any instrument was read on this leg."""
         soc = self.soc_start_percent is not None and self.soc_end_percent is not None
-        values = (self.average_shown, self.energy_kwh, self.charger_kwh, self.fuel_l)
-        return soc or any(v is not None for v in values)
+        left = self.range_before is not None and self.range_after is not None
+        values = (
+            self.average_shown, self.energy_kwh, self.charger_kwh, self.fuel_l, self.running_shown, self.rated_range_used,
+            self.charged_percent,
+        )  # fmt: skip
+        return soc or left or any(v is not None for v in values)
 
     @property
     def state(self) -> LegState:

@@ -56,6 +56,8 @@ class WayReading(Value):
     instrument: str = Field(min_length=1, max_length=40)
     value: Annotated[float, within(-100000, 1000000, "")]
     unit: str = Field(default="", max_length=20)
+    since: str = Field(default="", max_length=60)  # the leg before which a running average was reset
+    step: Annotated[float | None, within(0, 100, "")] = None  # of its display
 
 
 class Side(Value):

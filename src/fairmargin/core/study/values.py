@@ -160,7 +160,7 @@ class Instrument(_Value):
     """Facts of one instrument, whatever its figures look like."""
 
     step: Annotated[float | None, within(0, 100, "")] = None
-    unit: ConsumptionUnit | Literal["kWh", "%", "L"] | None = None
+    unit: ConsumptionUnit | Literal["kWh", "%", "L", "km", "mi"] | None = None
     truncates: bool = False
     trusted: bool = True
 

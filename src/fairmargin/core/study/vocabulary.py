@@ -8,7 +8,10 @@ Method = Literal["out-and-back", "loop", "one-way", "laps", "side-by-side", "eve
 #: What the change is: a state of the vehicle, or the road's, the speed, the vehicle itself.
 Subject = Literal["configuration", "road", "speed", "vehicle"]
 Energy = Literal["electric", "petrol", "diesel"]
-InstrumentName = Literal["trip average", "trip energy", "state of charge", "charge back", "fuel", "logger"]
+InstrumentName = Literal[
+    "trip average", "trip energy", "state of charge", "charge back", "fuel", "logger", "running average", "rated range used",
+    "range left",
+]  # fmt: skip
 EventKind = Literal[
     "slow-traffic",
     "following-closely",

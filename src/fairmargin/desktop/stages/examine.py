@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.companion import compare_readings
+from fairmargin.core.evidence.indirect import scale_told
 from fairmargin.core.evidence.readings import signed_readings
 from fairmargin.core.result.types import LegResult
 from fairmargin.core.study import Leg, Stretch, Study
@@ -446,7 +447,7 @@ class ExamineStage(Stage):
             found = signed_readings(study, [leg], self.session.traces).get(leg.leg) if study else None
             if study is None or found is None:
                 return None
-            known = found.instrument != "state of charge" or vehicle_of(study, leg.vehicle).usable_capacity_kwh
+            known = scale_told(vehicle_of(study, leg.vehicle), found.instrument)
             return found.energy_wh / 1000.0 if known else None
         if what == "speed":
             km, seconds = leg.gps_distance_km or leg.distance_km, leg.duration_s

@@ -197,8 +197,12 @@ class LegModel(QAbstractTableModel):
             else:
                 shown = f"{value:.1f}" + (" %" if known.quantity == "percent" else "")
             parts.append(f"{_caption(key)}: {word} {shown}".replace("-", "\u2212"))
-        read = sum(x.has_reading for x in own)
+        read = sum(map(self.stage.session.has_reading, own))
         return " \u00b7 ".join([f"{read} of {len(self.legs)} legs read", *parts]) if study is not None else ""
+
+
+MOST_WIDE: Final = 190  # a column, px
+USUAL_READING: Final = "888.8 kWh/100 km"  # has room before it is typed, so that nothing moves
 
 
 class LegTable(QWidget):
@@ -263,9 +267,16 @@ class LegTable(QWidget):
             self._laid = self.model.keys
             self.view.resizeColumnsToContents()
             head = self.view.horizontalHeader()
+            room = self.view.fontMetrics().horizontalAdvance(USUAL_READING) + 16
             for i in range(self.model.columnCount()):
-                self.view.setColumnWidth(i, min(max(self.view.columnWidth(i) + 8, 64), 190))
+                least = room if self.model.key(i) == "reading" else 64
+                self.view.setColumnWidth(i, min(max(self.view.columnWidth(i) + 8, least), MOST_WIDE))
             head.setStretchLastSection(bool(self._laid) and self._laid[-1] == "note")
+        elif "reading" in self._laid:  # readings are typed in many ways; none is cut off
+            at = len(NAMES) + self._laid.index("reading")
+            needed = min(self.view.sizeHintForColumn(at) + 8, MOST_WIDE)
+            if needed > self.view.columnWidth(at):
+                self.view.setColumnWidth(at, needed)
         for i, key in enumerate(self.model.keys):
             self.view.setColumnHidden(i + len(NAMES), f"-{key}" in hidden)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, QSettings, Signal
 
+from fairmargin.core.evidence.indirect import told_by_another
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
@@ -45,6 +46,8 @@ class Opened(QObject):
         return self.analysis.comparisons[min(self.chosen, len(self.analysis.comparisons) - 1)]
 
     def has_reading(self, leg: Leg) -> bool:
-        """Whether a leg has a reading: typed, or logged power."""
+        """Whether a leg has a reading: typed, of its own or by another leg's, or logged power."""
         trace = self.traces.get(leg.leg)
-        return leg.has_reading or (trace is not None and trace.power_kw is not None)
+        if leg.has_reading or (trace is not None and trace.power_kw is not None):
+            return True
+        return self.study is not None and told_by_another(self.study, leg)

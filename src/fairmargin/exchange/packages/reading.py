@@ -22,6 +22,7 @@ from pydantic import BaseModel, ValidationError
 from fairmargin.core.study import Event, Leg, RoutePoint, Study, Trace, WayReading, WeatherRow
 from fairmargin.exchange.files import budget
 from fairmargin.exchange.files.faults import InvalidInput
+from fairmargin.exchange.packages.asides import laid_on
 from fairmargin.exchange.packages.samples import read_trace
 from fairmargin.exchange.packages.table import Table, read_table, sentence
 
@@ -144,6 +145,11 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
             values[name] = _table(source, file, model, faults, notices)
     if not faults:
         _check_between_tables(values, faults)
+    if not faults and values.get("readings"):
+        try:
+            values["legs"], values["readings"] = laid_on(values["legs"], values["readings"])
+        except InvalidInput as fault:
+            faults += fault.faults
     if len(values["legs"]) > budget.LEGS_OF_A_DAY and head.get("method") != "everyday":
         faults.append(
             f"{LEGS_FILE}: {len(values['legs'])} legs; expected at most {budget.LEGS_OF_A_DAY}, or {budget.LEGS} of an everyday study"

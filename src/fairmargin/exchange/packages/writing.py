@@ -21,6 +21,7 @@ from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.leg import SPANNED
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.files.plain import armed
+from fairmargin.exchange.packages.asides import ASIDE, rows_of
 from fairmargin.exchange.packages.reading import LEGS_FILE, STUDY_FILE, TABLES
 
 
@@ -101,6 +102,8 @@ def package_files(study: Study, traces: Mapping[str, Trace]) -> Iterator[tuple[s
     yield LEGS_FILE, _write_table(Leg, study.legs)
     for name, (file, model) in TABLES.items():
         rows = getattr(study, name)
+        if name == "readings":
+            rows = (*rows, *(row for leg in study.legs for row in rows_of(leg)))
         if rows:
             yield file, _write_table(model, rows)
     for leg, trace in traces.items():
@@ -118,7 +121,7 @@ def _write_table(model: type[BaseModel], rows: tuple[Any, ...]) -> bytes:
         name
         for name, info in model.model_fields.items()
         if (info.is_required() or name in {"included", "reason"} or any(getattr(r, name) != info.default for r in rows))
-        and name not in {"dated_only", "spans"}  # a date stands without a time; an interval in its own column
+        and name not in {"dated_only", "spans", *ASIDE}  # a date stands without a time; an interval in its own column
     ]
     out = io.StringIO(newline="")
     writer = csv.writer(out)

@@ -14,6 +14,7 @@ from fairmargin.core.result.margin import square_parts
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
+from fairmargin.core.study.entry import show_readings
 from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.reports.figures import figures
 from fairmargin.exchange.reports.use import ReportUse, use_figures, use_tables
@@ -270,19 +271,7 @@ def _beforehand(study: Study, choice: u.UnitChoice) -> list[tuple[str, str]]:
 
 def shown_reading(leg: Leg) -> str:
     """Write every reading of a leg as it was read."""
-    parts = []
-
-    if leg.average_shown is not None and leg.average_unit:
-        parts.append(f"{u.to_step(leg.average_shown, leg.average_step)} {u.label(leg.average_unit)}")
-    if leg.energy_kwh is not None:
-        parts.append(f"{u.to_step(leg.energy_kwh, leg.energy_step_kwh)} kWh")
-    if leg.fuel_l is not None:
-        parts.append(f"{leg.fuel_l:g} L")
-    if leg.charger_kwh is not None:
-        parts.append(f"{leg.charger_kwh:g} kWh charged")
-    if leg.soc_start_percent is not None and leg.soc_end_percent is not None:
-        parts.append(f"{leg.soc_start_percent:g}\u2013{leg.soc_end_percent:g} %")
-    return ", ".join(parts)
+    return show_readings(leg).replace("; ", ", ")
 
 
 def _readings(study: Study, choice: u.UnitChoice, read: set[str]) -> Table:

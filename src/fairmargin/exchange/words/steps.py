@@ -7,7 +7,7 @@ from typing import Final
 from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.steps import WEIGHTS, Side, Step, as_shown
 from fairmargin.core.result.types import Comparison
-from fairmargin.core.units import UnitChoice, label
+from fairmargin.core.units import UnitChoice, in_units, label
 from fairmargin.core.units.consumption import from_wh_per_km
 from fairmargin.core.words import signed
 
@@ -89,7 +89,12 @@ def sum_lines(c: Comparison, names: tuple[str, str], units: UnitChoice) -> list[
         lines.append(f"{levels[1]} / {levels[0]} \u2212 1 = {signed(100 * (b / a - 1))} %")
         if signed(100 * (b / a - 1)) == signed(c.as_measured_percent):
             break
-    return lines
+    unrolled = [
+        f"{legs}: {in_units(how, units)} makes {wh_per_km * factor:.{usual}f} {label(unit)}"
+        for side in c.as_read
+        for legs, how, wh_per_km in side.unrolled
+    ]
+    return [*unrolled, *lines]
 
 
 def pencil_unit(units: UnitChoice) -> tuple[str, float]:

@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from fairmargin.core.companion import ReadingBand, agreement
-from fairmargin.core.units import UnitChoice, label
+from fairmargin.core.units import UnitChoice, in_units, label
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.axis import Axis
 
@@ -79,7 +79,7 @@ class BandsChart(QWidget):
             painter.drawText(
                 QRectF(self.width() - RIGHT + 8, ROW * i, RIGHT - 8, ROW),
                 Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                f"shown {band.shown}",
+                f"shown {in_units(band.shown, self._units)}",
             )
         if len(self.bands) > 1:
             painter.setPen(theme.colour("muted"))

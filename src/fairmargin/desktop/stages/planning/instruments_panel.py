@@ -7,6 +7,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
 
+from fairmargin.core.evidence.indirect import AVERAGES, RANGE_LEFT, RATED
 from fairmargin.core.study import INSTRUMENTS, Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.values import Instrument
@@ -17,6 +18,7 @@ from fairmargin.desktop.widgets.basics import label as words_label
 from fairmargin.desktop.widgets.basics import panel
 
 #: Unit of each instrument's step; the trip average has the person's own.
+RANGES = frozenset({RATED, RANGE_LEFT})
 STEP_UNITS = {"trip energy": "kWh", "state of charge": "%", "charge back": "kWh", "fuel": "L", "logger": "kWh"}
 
 
@@ -63,7 +65,7 @@ class InstrumentsPanel(QWidget):
         """Show what is known of each."""
         for name, field in self.fields.items():
             fact = study.instruments.get(name)  # type: ignore[call-overload]
-            unit = STEP_UNITS.get(name) or label(self.session.units.consumption)
+            unit = STEP_UNITS.get(name) or self._own_unit(name)
             text = ""
             if fact is not None and fact.step is not None:
                 text = show_number(fact.step, 3)
@@ -74,14 +76,22 @@ class InstrumentsPanel(QWidget):
             self.counts[name].setChecked(fact is None or fact.trusted)
             self.counts[name].setEnabled(not self.session.read_only)
 
+    def _own_unit(self, name: str) -> str:
+        """Unit of a step typed without one, where it is the person's."""
+        return self.session.units.distance if name in RANGES else label(self.session.units.consumption)
+
     def _step_setter(self, name: str) -> Callable[[str], None]:
         def commit(text: str) -> None:
             if not text:
                 self._change(name, step=None, unit=None)
                 return
             number = read_number(text)
-            if name == "trip average":
+            if name in AVERAGES:
                 unit: Any = consumption_unit(number.rest) if number.rest else self.session.units.consumption
+            elif name in RANGES:
+                unit = number.rest.lower() or self.session.units.distance
+                if unit not in {"km", "mi"}:
+                    raise ValueError(f'"{number.rest}" is no unit of the {name}; expected km or mi')
             else:
                 unit = STEP_UNITS[name]
                 if number.rest and number.rest.lower() != unit.lower():
