@@ -19,7 +19,7 @@ import numpy as np
 from truths.field import FieldDay, field_day
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.result.questions import answered
+from fairmargin.core.result.questions import BANDS, answered
 from fairmargin.core.study import Study
 from fairmargin.core.study.circumstances import BEAUFORT_M_S
 
@@ -52,6 +52,7 @@ def truth_of(noted: Study) -> dict[str, object]:
         "warm_up_min": 20.0,
         "wind": next((w for w, (_, high) in BEAUFORT_M_S.items() if wind <= high), "strong"),
         "speed_held": "cruise",
+        "temperature_c": [leg.temperature_c for leg in noted.legs],
         "tyres": "alike",
         "load": "alike",
     }
@@ -66,6 +67,10 @@ def asked(study: Study, truth: Mapping[str, object], every_other: bool) -> Study
             break
         code = questions[0].code
         value = None if every_other and i % 2 else truth.get(code)
+        if code == "temperature_c" and value is not None:  # of the day that is asked about
+            air = next(t for leg, t in zip(study.legs, value, strict=True) if leg.temperature_c is None)  # type: ignore[call-overload]
+            low, high = next((ends for ends in BANDS if ends[0] <= air < ends[1]), BANDS[-1])
+            value = f"{low:g}..{high:g}"
         study = answered(study, code, value)  # type: ignore[arg-type]
     return study
 

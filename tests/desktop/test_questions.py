@@ -4,6 +4,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QPushButton
 from tests.core.result.test_questions import bare, noted
 
+from fairmargin.core.study.circumstances import Circumstances
+from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.desktop.stages.leg_table import NAMES
 from fairmargin.desktop.widgets.questions import QuestionStrip
 
 
@@ -70,3 +73,27 @@ def test_more_questions_are_folded(qtbot, qapp, window, session):
     more = next(b for b in strip.findChildren(QPushButton) if b.text().startswith("More questions"))
     qtbot.mouseClick(more, Qt.MouseButton.LeftButton)
     assert len(strip.findChildren(QLabel, "heading")) == len(strip.asked)
+
+
+def test_how_warm_it_was_is_asked_and_kept_in_ones_own_unit(qtbot, window, session):
+    study = bare("AABB").with_(
+        circumstances=Circumstances(outing="days", road="dry", climate="off", wind="light", warm_up_min=20)
+    )
+    window.show_study(session.add_study(study))
+    session.set_units(UNIT_CHOICES["us"])
+    window.go_to("drive")
+    window.drive.show_sheet(True)
+    strip = asked_of(qtbot, window, "temperature_c")
+    assert [b.text().split("  ")[1] for b in strip.buttons[:3]] == ["below 32 °F", "32 to 45 °F", "45 to 57 °F"]
+    before = session.comparison.half_width_percent
+    qtbot.mouseClick(strip.buttons[2], Qt.MouseButton.LeftButton)
+    table = window.drive.table
+    at = table.model.index(0, len(NAMES) + table.model.keys.index("temperature_c"))
+    assert table.model.data(at) == "45 to 57 °F"
+    qtbot.waitUntil(lambda: bool(strip.asked) and "Trial" in strip.asked[0].text, timeout=15000)
+    qtbot.keyClick(strip, Qt.Key.Key_1)
+    assert session.study.leg("L08").span("temperature_c").low == -10.0
+    assert session.comparison.half_width_percent < 0.9 * before
+    session.undo.undo()
+    session.undo.undo()
+    assert session.study.leg("L01").temperature_c is None

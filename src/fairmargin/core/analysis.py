@@ -65,7 +65,10 @@ from fairmargin.core.study.cells import (
     with_sides,
 )
 from fairmargin.core.study.circumstances import Circumstances
+from fairmargin.core.study.leg import Span
 
+#: Temperature of each leg, and the intervals that its conditions were noted as.
+Air = tuple[tuple[str, float | None, tuple[Span, ...]], ...]
 #: An effect and its interval. [%]
 Told = tuple[float, tuple[float, float]]
 
@@ -335,16 +338,16 @@ def _told_otherwise(
         return group
 
     @cache
-    def fitted(told: Circumstances) -> Fit:
-        study = _at_speed(with_sides(as_told(raw.with_(circumstances=told))), speed)
+    def fitted(told: Circumstances, air: Air) -> Fit:
+        study = _at_speed(with_sides(as_told(_with_air(raw.with_(circumstances=told), air))), speed)
         evidence = gather(study, traces, owners)
         names = {o.legs for o in cell.used}
         used = [o for o in evidence.observations if o.legs in names]
         own = [evidence.conditions[name] for o in used for name in o.legs]
         return fit_study(study, own, used, evidence.logs[sector], options, start=began)
 
-    def ask(c: Comparison, told: Circumstances) -> Told | None:
-        now, then = (fitted(x).effects.get(c.trial) for x in (raw.circumstances, told))
+    def ask(c: Comparison, told: Study) -> Told | None:
+        now, then = (fitted(x.circumstances, _air_of(x)).effects.get(c.trial) for x in (raw, told))
         if now is None or then is None or c.method != "model":
             return None
         level = c.confidence if c.look is None else c.look.level
@@ -358,6 +361,21 @@ def _told_otherwise(
         return middle, (low, high)
 
     return replace(group, comparisons=[replace(c, with_told=partial(ask, c)) for c in group.comparisons])
+
+
+def _air_of(study: Study) -> Air:
+    return tuple((leg.leg, leg.temperature_c, leg.spans) for leg in study.legs)
+
+
+def _with_air(study: Study, air: Air) -> Study:
+    """The study with other temperatures of its legs."""
+    told = {name: (value, spans) for name, value, spans in air}
+    legs = []
+    for leg in study.legs:
+        value, spans = told.get(leg.leg, (leg.temperature_c, leg.spans))
+        same = value == leg.temperature_c and spans == leg.spans
+        legs.append(leg if same else leg.with_(temperature_c=value, spans=spans))
+    return study.with_legs(legs)
 
 
 @dataclass(frozen=True, eq=False, slots=True)

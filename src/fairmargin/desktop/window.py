@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core.result.questions import answered, value_of
 from fairmargin.core.study import Study, Vehicle
+from fairmargin.core.units import in_units
 from fairmargin.desktop.commands.intake import Intake
 from fairmargin.desktop.commands.logbooks import Logbooks
 from fairmargin.desktop.commands.menus import Menus
@@ -278,7 +279,9 @@ class MainWindow(Shell):
         shown = self.session.comparison
         ask = beside and not self.session.read_only and shown is not None
         self.questions.show_questions(
-            self.session.wanted.questions() if ask else (), 0.0 if shown is None else shown.half_width_percent
+            self.session.wanted.questions() if ask else (),
+            0.0 if shown is None else shown.half_width_percent,
+            self.session.units,
         )
         self.road.show_stops(
             study.title or "(no title)", " \u00b7 ".join(where), stops_of(self.session, study), self._stage
@@ -294,7 +297,8 @@ class MainWindow(Shell):
         study = self.session.study
         if study is not None:
             value = value_of(code, words) if words else None
-            self.session.edit(answered(study, code, value), f"answer: {words or 'not known'}")
+            told = in_units(words, self.session.units)
+            self.session.edit(answered(study, code, value, told), f"answer: {told or 'not known'}")
 
     def ask(self) -> None:
         """Go to the question, where its digits answer it."""

@@ -9,6 +9,7 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.result.as_json import as_json
 from fairmargin.core.result.questions import LEAST_WORTH, answered, open_questions, value_of
 from fairmargin.core.study.circumstances import Circumstances
+from fairmargin.core.units import plain
 
 EMPTY = {
     "climate": "", "road": "", "wind_speed_ms": None, "wind_from_deg": None, "temperature_c": None, "pressure_hpa": None,
@@ -69,7 +70,10 @@ def test_the_question_worth_most_comes_first_and_is_worth_what_it_was_said_to_be
     assert [q.worth_percent for q in asked] == sorted((q.worth_percent for q in asked), reverse=True)
     for q in asked:
         for words, left in q.answers:
-            refitted = half(answered(study, q.code, value_of(q.code, words)))
+            told = answered(study, q.code, value_of(q.code, words))
+            if q.code == "temperature_c":  # said for the like of both days
+                told = answered(told, q.code, value_of(q.code, words))
+            refitted = half(told)
             assert left == pytest.approx(refitted, rel=0.05), (q.code, words)
 
 
@@ -115,3 +119,48 @@ def test_a_wrong_answer_is_contradicted_by_a_date():
     """Somebody says one outing, and the dates say two days: the dates count."""
     study = dated(bare(), 3)
     assert half(study.with_(circumstances=Circumstances(outing="one"))) == pytest.approx(half(study), rel=1e-6)
+
+
+def air(study):
+    return {leg.leg: (leg.span("temperature_c").low, leg.span("temperature_c").high) for leg in study.legs if leg.spans}
+
+
+def of_air(study):
+    return next((q for q in only(study).asked() if q.code == "temperature_c"), None)
+
+
+def test_how_warm_each_day_was_is_asked_in_turn_and_kept_as_an_interval():
+    study = bare("AABB").with_(circumstances=Circumstances(outing="days", road="dry", climate="off"))
+    first = of_air(study)
+    base, trial = (c.label for c in study.configurations)
+    assert f"with \u201c{base}\u201d? (The others next;" in first.text
+    assert [plain(words) for words, _ in first.answers] == [
+        "below 0 \u00b0C", "0 to 7 \u00b0C", "7 to 14 \u00b0C", "14 to 21 \u00b0C", "21 to 28 \u00b0C", "above 28 \u00b0C",
+    ]  # fmt: skip
+    cool = answered(study, "temperature_c", value_of("temperature_c", first.answers[2][0]))
+    of = {leg.leg: leg.configuration for leg in study.legs}
+    assert air(cool) == {name: (7.0, 14.0) for name, side in of.items() if side == "A"}
+    second = of_air(cool)
+    assert second.text == f"About how warm was the air with \u201c{trial}\u201d?"
+    both = answered(cool, "temperature_c", value_of("temperature_c", second.answers[3][0]))
+    assert {air(both)[name] for name, side in of.items() if side == "B"} == {(14.0, 21.0)}
+    assert of_air(both) is None
+    # one day alone says nothing of what the days differ by; both do
+    assert half(both) < 0.9 * half(study)
+    assert half(cool) > half(both)
+    assert half(answered(study, "temperature_c", None)) == pytest.approx(half(study), rel=1e-9)
+    assert of_air(answered(study, "temperature_c", None)) is None
+
+
+def test_dated_legs_are_asked_by_their_day():
+    study = dated(bare("AABB"), 20).with_(circumstances=Circumstances(road="dry", climate="off"))
+    day = driven_study("AB").legs[0].started_at
+    assert of_air(study).text.startswith(f"About how warm was the air on {day.day} {day:%B}?")
+
+
+def test_in_one_outing_one_answer_is_for_all_and_hardly_worth_asking():
+    study = bare().with_(circumstances=Circumstances(outing="one", road="dry", climate="off"))
+    assert of_air(study) is None  # what the day has in common cancels
+    told = answered(study, "temperature_c", "14..21")
+    assert len(air(told)) == len(study.legs)
+    assert half(told) <= 1.02 * half(study)

@@ -1,6 +1,6 @@
 """Conditions as people note them: an interval, or a word that stands for one; it widens, and is kept as it was typed."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
 import pytest
 from tests.conftest import driven_study
@@ -84,3 +84,57 @@ def test_an_interval_widens_the_margin_and_its_middle_is_the_figure(key, sure, o
     a, b = (analyse(with_trial(text)).comparisons[0] for text in (sure, open_by))
     assert b.half_width_percent > 1.01 * a.half_width_percent
     assert b.effect_percent == pytest.approx(a.effect_percent, abs=0.5)
+
+
+@pytest.mark.parametrize(
+    "text, low, high",
+    [
+        ("a few degrees warmer", 16.0, 19.0),
+        ("a little colder than L01", 11.0, 13.0),
+        ("5 degrees warmer", 17.5, 20.5),
+        ("9 °F cooler", 7.5, 10.5),
+        ("about 5,5 warmer than l01", 18.0, 21.0),
+        ("above 28 °C", 28.0, 38.0),
+        ("below 0", -10.0, 0.0),
+    ],
+)
+def test_words_for_the_air_stand_for_an_interval(text, low, high):
+    """By hand from 14 °C on L01: 5 degrees are meant to 1.5, 9 °F are 5 K."""
+    study = driven_study("AB")
+    study = study.with_legs([leg.with_(temperature_c=14.0 if leg.leg == "L01" else None) for leg in study.legs])
+    leg = study.leg("L03")
+    leg = leg.with_(**read_leg_field("temperature_c", text, METRIC, leg, DAY, study))
+    span = leg.span("temperature_c")
+    assert (span.low, span.high, span.said) == (pytest.approx(low), pytest.approx(high), text)
+    assert show_leg_field("temperature_c", leg, METRIC) == text
+
+
+def test_warmer_than_nothing_is_refused():
+    study = driven_study("AB")
+    study = study.with_legs([leg.with_(temperature_c=None) for leg in study.legs])
+    with pytest.raises(ValueError, match="than what"):
+        read_leg_field("temperature_c", "5 degrees warmer", METRIC, study.leg("L03"), DAY, study)
+
+
+def test_warmer_than_an_interval_is_one():
+    study = driven_study("AB")
+    base = study.leg("L01").with_(**read_leg_field("temperature_c", "10 to 12", METRIC, study.leg("L01"), DAY, study))
+    study = study.with_legs([base, *(leg.with_(temperature_c=None) for leg in study.legs[1:])])
+    found = read_leg_field("temperature_c", "5 warmer", METRIC, study.leg("L03"), DAY, study)
+    assert (found["spans"][0].low, found["spans"][0].high) == (13.5, 18.5)
+
+
+def test_legs_of_a_day_with_one_interval_were_in_it_together():
+    """What all legs of an outing share of the air cancels: an interval that wide costs hardly more than a figure."""
+    study = driven_study("ABBA")
+    wide = [leg.with_(temperature_c="8..20") for leg in study.legs]
+    sure = [leg.with_(temperature_c=14.0) for leg in study.legs]
+    a, b = (analyse(study.with_legs(legs)).comparisons[0].half_width_percent for legs in (wide, sure))
+    assert b < a < 1.1 * b
+    # of two days each has its own
+    apart = [
+        [leg.with_(started_at=leg.started_at + timedelta(days=2 * (leg.configuration == "B"))) for leg in legs]
+        for legs in (wide, sure)
+    ]
+    c, d = (analyse(study.with_legs(legs)).comparisons[0].half_width_percent for legs in apart)
+    assert c > 1.25 * d

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case, difference, mean, names
 from fairmargin.core.conditions.causes import Cause, Group
-from fairmargin.core.conditions.design import DesignRows, Unknown, by_day, by_untold_day, unknown_of
+from fairmargin.core.conditions.design import DesignRows, Unknown, by_day, by_untold_day, told_days, unknown_of
 from fairmargin.core.conditions.room import Compared, Condition, Exchange, LegField, Line, Told
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.figures import NOTABLE, Prior, Size, Threshold
@@ -79,11 +79,7 @@ def _temperatures(design: DesignRows) -> list[Unknown]:
     if Cause.TYRES in design.ignore:
         return []
     group, warmer = Group.TEMPERATURE, Parameter.WARMER_K
-    out = [
-        Unknown("noted warmth of a leg", group, warmer, np.eye(design.rows)[i], 0.0, c.temperature_sd)
-        for i, c in enumerate(conditions)
-        if c.temperature_sd > 0
-    ]
+    out = _intervals(design)
     if not any(unknown):
         return out
     if all(unknown):
@@ -106,6 +102,38 @@ def _temperatures(design: DesignRows) -> list[Unknown]:
         known = [c.temperature_c for c in conditions if c.temperature_known and c.day == conditions[i].day]
         sd = math.hypot(LEG_UNNOTED.sd, float(np.std(known)) if known else 0.0)
         out.append(Unknown("warmth of a leg", group, warmer, own_leg, 0.0, sd))
+    return out
+
+
+def _intervals(design: DesignRows) -> list[Unknown]:
+    """Warmth that was noted as an interval: legs of one day with the same one were somewhere in it together.
+
+    Within it each leg may differ, and the day may warm, as on a day that noted none; not by more than the interval has room for.
+    """
+    group, warmer = Group.TEMPERATURE, Parameter.WARMER_K
+    noted: dict[tuple[str, float, float], list[int]] = {}
+    for i, (key, c) in enumerate(zip(told_days(design), design.conditions, strict=True)):
+        if c.temperature_sd > 0:
+            noted.setdefault((key, c.temperature_c, c.temperature_sd), []).append(i)
+    out = []
+    for (_, _, sd), own in noted.items():
+        on = np.zeros(design.rows)
+        on[own] = 1.0
+        out.append(Unknown("noted warmth", group, warmer, on, 0.0, sd))
+        if len(own) < 2:
+            continue
+        out += [
+            Unknown("noted warmth of a leg", group, warmer, np.eye(design.rows)[i], 0.0, min(sd, LEG_UNNOTED.sd))
+            for i in own
+        ]
+        hours = np.zeros(design.rows)
+        at = np.array([design.conditions[i].placed_s / 3600.0 for i in own])
+        hours[own] = at - at.mean()
+        most = float(np.abs(hours).max())
+        if most > 0:
+            out.append(
+                Unknown("warming in what was noted", group, warmer, hours, 0.0, min(WARMING_UNNOTED.sd, sd / most))
+            )
     return out
 
 

@@ -141,8 +141,13 @@ def by_configuration(design: DesignRows, test: Sequence[bool]) -> Iterator[tuple
             yield name, on
 
 
+def told_days(design: DesignRows) -> list[str]:
+    """Name of each leg's day; where none is told, of the one that it may have had of its own."""
+    return [str(c.day) if c.day_told else f"of {_untold(design, c)}" for c in design.conditions]
+
+
 def by_told_day(design: DesignRows) -> Iterator[tuple[str, Array]]:
     """Weights of the legs that share a day; where none is told, of those that may have had one of their own."""
-    days = [str(c.day) if c.day_told else f"of {_untold(design, c)}" for c in design.conditions]
+    days = told_days(design)
     for key in dict.fromkeys(days):
         yield key, design.where([day == key for day in days])

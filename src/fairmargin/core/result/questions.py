@@ -6,17 +6,21 @@ worked out by the fit itself. What is worth less than a twentieth of the margin 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Final
 
 from fairmargin.core.result import verdict
 from fairmargin.core.result.asked import Asked, IfAnswered
 from fairmargin.core.result.types import Comparison
-from fairmargin.core.study import Study
+from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.leg import Span
+from fairmargin.core.units import plain, said, said_range
 
 #: What an answer is in the study's circumstances: a word, or minutes.
 Value = str | float
+#: Question of a column of the legs, asked of one day after another.
+AIR_COLUMN: Final = "temperature_c"
 #: Of the margin, what an answer has to be worth to be asked for.
 LEAST_WORTH: Final = 0.05
 #: How likely somebody who drove knows the answer; what is not known narrows nothing.
@@ -36,10 +40,15 @@ class Answer:
 class Question:
     """One thing to ask of a whole study; `open_when` says where nobody said it yet."""
 
-    code: str  # key of `Circumstances`
-    text: str
+    code: str  # key of `Circumstances`, or a column of the legs
+    text: str | Callable[[Study], str]
     answers: tuple[Answer, ...]
     open_when: Callable[[Study], bool]
+    probe: int = 0  # the answer that narrows at least as much as any other, or all of them alike
+
+    def words(self, study: Study) -> str:
+        """What is asked of a study."""
+        return self.text if isinstance(self.text, str) else self.text(study)
 
 
 def _lacking(field: str) -> Callable[[Study], bool]:
@@ -63,9 +72,67 @@ def _calm_unknown(study: Study) -> bool:
     return not study.weather and _lacking("wind_speed_ms")(study)
 
 
+def _airless(study: Study) -> list[list[Leg]]:
+    """Legs whose temperature nobody noted: of each date; where no dates are told, of each configuration, the baseline's first."""
+    lacking = [leg for leg in study.legs if leg.has_reading and leg.included and leg.temperature_c is None]
+    alike = study.circumstances.outing == "one"
+    dated = all(leg.started_at is not None for leg in lacking)
+    groups: dict[object, list[Leg]] = {}
+    for leg in lacking:
+        key = (
+            ""
+            if alike
+            else leg.started_at.date()
+            if dated and leg.started_at
+            else leg.configuration != study.baseline.id
+        )
+        groups.setdefault(key, []).append(leg)
+    return [groups[key] for key in sorted(groups, key=str)]
+
+
+def _air_unknown(study: Study) -> bool:
+    return study.method not in {"everyday", "climb"} and not study.weather and bool(_airless(study))
+
+
+def _air_words(study: Study) -> str:
+    """Of which legs the temperature is asked."""
+    groups = _airless(study)
+    first = groups[0][0]
+    others = " (The others next; \u00b1 is with all of them answered.)" if len(groups) > 1 else ""
+    if len(groups) == 1 and study.circumstances.outing == "one":
+        return "About how warm was the air?"
+    if first.started_at is not None:
+        return f"About how warm was the air on {first.started_at.day} {first.started_at:%B}?{others}"
+    return f"About how warm was the air with \u201c{study.configuration(first.configuration).label}\u201d?{others}"
+
+
+def _with_air(study: Study, low: float, high: float, legs: Sequence[Leg], as_read: str) -> Study:
+    """The study with an interval noted as the temperature of some legs."""
+    span = Span(field=AIR_COLUMN, low=low, high=high, said=as_read or plain(said_range(low, high, "°C")))
+    for leg in legs:
+        study = study.with_leg(leg.leg, temperature_c=span.middle, spans=(*leg.spans, span))
+    return study
+
+
 def _two_vehicles(study: Study) -> bool:
     return len({leg.vehicle for leg in study.legs}) > 1 and study.change.subject != "vehicle"
 
+
+#: Intervals of the air that somebody remembers. [°C]
+BANDS: Final = ((-10.0, 0.0), (0.0, 7.0), (7.0, 14.0), (14.0, 21.0), (21.0, 28.0), (28.0, 38.0))
+_CHANCES: Final = (0.05, 0.2, 0.3, 0.3, 0.1, 0.05)
+AIR: Final = tuple(
+    Answer(
+        f"below {said(high, '°C')}"
+        if i == 0
+        else f"above {said(low, '°C')}"
+        if i == len(BANDS) - 1
+        else said_range(low, high, "°C"),
+        f"{low:g}..{high:g}",
+        chance,
+    )
+    for i, ((low, high), chance) in enumerate(zip(BANDS, _CHANCES, strict=True))
+)
 
 QUESTIONS: Final = (
     Question(
@@ -110,6 +177,7 @@ QUESTIONS: Final = (
         (Answer("cruise control", "cruise", 0.7), Answer("the foot", "foot", 0.3)),
         lambda study: study.method not in {"everyday", "laps"} and _lacking("speed_held")(study),
     ),
+    Question("temperature_c", _air_words, AIR, _air_unknown, 2),
     Question(
         "tyres",
         "Were tyre pressures set alike, cold?",
@@ -133,9 +201,11 @@ QUESTIONS: Final = (
 
 def open_questions(study: Study) -> tuple[Question, ...]:
     """Questions that nobody answered of a study, by a circumstance, a note, or by not knowing."""
-    said = study.circumstances
+    told = study.circumstances
     return tuple(
-        q for q in QUESTIONS if getattr(said, q.code) is None and q.code not in said.not_known and q.open_when(study)
+        q
+        for q in QUESTIONS
+        if getattr(told, q.code, None) is None and q.code not in told.not_known and q.open_when(study)
     )
 
 
@@ -154,20 +224,26 @@ def questions(study: Study, c: Comparison) -> tuple[Asked, ...]:
     """
     now, found = c.half_width_percent, []
     for q in open_questions(study):
-        halves: list[tuple[str, float]] = []
-        worth = 0.0
-        for i, a in enumerate(q.answers):
-            if i == 1 and KNOWN * (now - halves[0][1]) < LEAST_WORTH * now:
-                break  # the first answer narrows most: the others are worth less
-            told = c.with_told(study.circumstances.with_(**{q.code: a.value}))
+        halves: dict[str, float] = {}
+        for i in sorted(range(len(q.answers)), key=lambda i: i != q.probe):
+            told = c.with_told(_all_told(study, q.code, q.answers[i].value))
             if told is None:
                 return ()
-            half = (told[1][1] - told[1][0]) / 2.0
-            halves.append((a.words, half))
-            worth += a.chance * max(now - half, 0.0)
+            halves[q.answers[i].words] = (told[1][1] - told[1][0]) / 2.0
+            if i == q.probe and KNOWN * (now - halves[q.answers[i].words]) < LEAST_WORTH * now:
+                break  # the others are worth less
+        worth = sum(a.chance * max(now - halves.get(a.words, now), 0.0) for a in q.answers)
         if len(halves) == len(q.answers) and KNOWN * worth >= LEAST_WORTH * now:
-            found.append(Asked(q.code, q.text, KNOWN * worth, tuple(halves)))
+            answers = tuple((a.words, halves[a.words]) for a in q.answers)
+            found.append(Asked(q.code, q.words(study), KNOWN * worth, answers))
     return tuple(sorted(found, key=lambda x: -x.worth_percent))
+
+
+def _all_told(study: Study, code: str, value: Value) -> Study:
+    """The study with an answer; of the air, with the like of it for all legs: what their days differ by is what counts."""
+    while code == AIR_COLUMN and len(_airless(study)) > 1:
+        study = answered(study, code, value)
+    return answered(study, code, value)
 
 
 #: Questions whose answers may each be as likely: until one is given, the result is said for each.
@@ -183,13 +259,13 @@ def if_answered(study: Study, c: Comparison) -> tuple[IfAnswered, ...]:
             continue
         found = []
         for a in q.answers:
-            told = c.with_told(study.circumstances.with_(**{q.code: a.value}))
+            told = c.with_told(answered(study, q.code, a.value))
             if told is None:
                 return ()
-            said = verdict.word(
+            says = verdict.word(
                 told[0], told[1], study.smallest_effect_percent, blocked, c.open_charge_percent, unsettled
             )
-            found.append(IfAnswered(a.words, told[0], told[1], said))
+            found.append(IfAnswered(a.words, told[0], told[1], says))
         if len({x.verdict for x in found}) > 1:
             return tuple(found)
     return ()
@@ -210,9 +286,22 @@ def value_of(code: str, words: str) -> Value:
     raise KeyError(f"{code}: {words}")
 
 
-def answered(study: Study, code: str, value: Value | None) -> Study:
-    """A study with a question answered once for all of it; None: it is not known."""
+def answered(study: Study, code: str, value: Value | None, said: str = "") -> Study:
+    """A study with a question answered once for all of it; None: it is not known.
+
+    Parameters
+    ----------
+    study : Study
+    code : str
+    value : str, float or None
+        As in the question's answers.
+    said : str, optional
+        The answer as somebody read it, in their units, where the legs keep it.
+    """
     told = study.circumstances
+    if code == AIR_COLUMN and isinstance(value, str):
+        low, high = (float(x) for x in value.split(".."))
+        return _with_air(study, low, high, _airless(study)[0], said)
     if value is None:
         return study.with_(circumstances=told.with_(not_known=(*told.not_known, code)))
     left = tuple(x for x in told.not_known if x != code)

@@ -25,7 +25,7 @@ from fairmargin.core.result.sensitivity import PriorMoved
 from fairmargin.core.result.standing import Standing
 from fairmargin.core.result.steps import Side, Step
 from fairmargin.core.result.verdict import SETTLED, VerdictWord, pairs_words
-from fairmargin.core.study.circumstances import Circumstances
+from fairmargin.core.study import Study
 
 View = Literal["reference", "study-mean", "as-measured"]
 VIEWS: Final[tuple[View, ...]] = ("reference", "study-mean", "as-measured")
@@ -155,8 +155,8 @@ class Comparison:
     look: Look | None = None  # before all sealed pairs were driven
     #: The same with each family of priors changed in turn; worked out when it is asked for.
     sensitivity: Callable[[], tuple[PriorMoved, ...]] = field(default=tuple, compare=False, repr=False)
-    #: Effect and interval with other circumstances said of the study; None where nothing more can be said. [%]
-    with_told: Callable[[Circumstances], tuple[float, tuple[float, float]] | None] = field(
+    #: Effect and interval with other circumstances or temperatures said of the study; None where nothing more can be said. [%]
+    with_told: Callable[[Study], tuple[float, tuple[float, float]] | None] = field(
         default=lambda _: None, compare=False, repr=False
     )
     #: What would narrow the margin most, and the result for each answer of what decides; worked out when they are asked for.

@@ -164,16 +164,17 @@ class VerdictStage(Stage):
         assert menu is not None
         menu.clear()
         for q in open_questions(study):
-            own = menu.addMenu(q.text)
+            own = menu.addMenu(q.words(study))
             for a in q.answers:
-                own.addAction(a.words, partial(self._answer, q.code, a.value))
-            own.addAction("not known", partial(self._answer, q.code, None))
+                words = in_units(a.words, self.session.units)
+                own.addAction(words, partial(self._answer, q.code, a.value, words))
+            own.addAction("not known", partial(self._answer, q.code, None, ""))
         self.say_how.setVisible(not menu.isEmpty() and not self.session.read_only)
 
-    def _answer(self, code: str, value: str | float | None) -> None:
+    def _answer(self, code: str, value: str | float | None, words: str) -> None:
         study = self.session.study
         if study is not None:
-            self.session.edit(answered(study, code, value), "answer")
+            self.session.edit(answered(study, code, value, words), f"answer: {words or 'not known'}")
 
     def _toggle_sum(self, shown: bool) -> None:
         """Write the sums out where they are wanted: their margin takes Student's t, which is slow to load."""

@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from fairmargin.core.result.asked import Asked
+from fairmargin.core.units import UnitChoice, in_units
 from fairmargin.desktop.widgets.basics import clear, label
 
 NOT_KNOWN: Final = "not known"
@@ -34,6 +35,7 @@ class QuestionStrip(QFrame):
         self._more = False
         self._asked: Sequence[Asked] = ()
         self._half = 0.0
+        self._units: UnitChoice | None = None
         self.buttons: list[QPushButton] = []
         self.hide()
 
@@ -42,11 +44,12 @@ class QuestionStrip(QFrame):
         """What is asked now, the most worth first."""
         return self._asked
 
-    def show_questions(self, asked: Sequence[Asked], half_width_percent: float) -> None:
+    def show_questions(self, asked: Sequence[Asked], half_width_percent: float, units: UnitChoice) -> None:
         """Ask anew; hidden where there is nothing worth asking."""
         half = round(half_width_percent, 2)
-        if (tuple(asked), half) == (tuple(self._asked), self._half):
+        if (tuple(asked), half, units) == (tuple(self._asked), self._half, self._units):
             return
+        self._units = units
         if not asked or (self._asked and asked[0].code != self._asked[0].code):
             self._more = False
         self._asked, self._half = tuple(asked), half
@@ -74,22 +77,26 @@ class QuestionStrip(QFrame):
 
     def _question(self, q: Asked, first: bool) -> None:
         self._box.addWidget(label(q.text, "heading", wrap=True))
+        named = {words: self._written(words) for words, _ in q.answers}
         words, half = min(q.answers, key=lambda a: round(a[1], 1))
-        self._box.addWidget(label(f"\u00b1{self._half:.1f} \u2192 \u00b1{half:.1f} % if {words}", "muted", wrap=True))
+        self._box.addWidget(
+            label(f"\u00b1{self._half:.1f} \u2192 \u00b1{half:.1f} % if {named[words]}", "muted", wrap=True)
+        )
         names = [*(a for a, _ in q.answers), NOT_KNOWN]
         row: QHBoxLayout | None = None
         room = 0
         for i, name in enumerate(names):
-            button = QPushButton(f"{i + 1}  {name}" if first else name)
+            written = named.get(name, name)
+            button = QPushButton(f"{i + 1}  {written}" if first else written)
             left = "" if name == NOT_KNOWN else f", leaves \u00b1{dict(q.answers)[name]:.1f} %"
-            button.setAccessibleName(f"{q.text} {name}{left}")
+            button.setAccessibleName(f"{q.text} {written}{left}")
             button.setToolTip(
                 "It is not asked again" if name == NOT_KNOWN else f"Leaves \u00b1{dict(q.answers)[name]:.1f} %"
             )
             button.clicked.connect(partial(self._answer, q.code, name))
             if first:
                 self.buttons.append(button)
-            if row is None or room < len(name):
+            if row is None or room < len(written):
                 row, room = QHBoxLayout(), BESIDE
                 row.setSpacing(6)
                 self._box.addLayout(row)
@@ -97,7 +104,10 @@ class QuestionStrip(QFrame):
                 row.takeAt(row.count() - 1)
             row.addWidget(button)
             row.addStretch()
-            room -= len(name) + 5
+            room -= len(written) + 5
+
+    def _written(self, words: str) -> str:
+        return words if self._units is None else in_units(words, self._units)
 
     def _answer(self, code: str, name: str, _checked: bool = False) -> None:
         self.answered.emit(code, "" if name == NOT_KNOWN else name)
