@@ -103,6 +103,31 @@ def _running(step: float, every: int = 1, **fixed: Any) -> Callable[[int], Made]
     return running
 
 
+def _read_once(step: float = 0.1, **fixed: Any) -> Callable[[int], Made]:
+    """A field day out and back of which each run was read once, over both ways."""
+    make = _field(**{"step": 0.001, **fixed})
+
+    def once(seed: int) -> Made:
+        study, traces, truth = make(seed)
+        legs = []
+        for _, (out, back) in study.runs():
+            km = [leg.distance_km or fixed.get("length_km", 20.0) for leg in (out, back)]
+            mean = sum(float(leg.average_shown or 0.0) * d for leg, d in zip((out, back), km, strict=True)) / sum(km)
+            times = [out.duration_s, back.duration_s]
+            legs.append(
+                out.with_(
+                    average_shown=round(round(mean / step) * step, 4), average_step=step, direction="loop",
+                    distance_km=None if out.distance_km is None else round(sum(km), 1), gps_distance_km=None,
+                    duration_s=None if None in times else sum(float(t or 0.0) for t in times), stopped_s=None,
+                )
+            )  # fmt: skip
+        names = {leg.leg for leg in legs}
+        events = [e for e in study.events if e.leg in names]
+        return study.with_(events=events).with_legs(legs), traces, truth
+
+    return once
+
+
 def _noise(spread: float, order: str) -> Callable[[int], Made]:
     """Readings that differ by nothing anybody could note: a test day of 25 km legs in 1 m/s, or everyday trips."""
     everyday = order == "A9B9"
@@ -431,6 +456,10 @@ REGIMES: Final[dict[str, Callable[[int], Made]]] = {
     "running average, hundredths": _running(0.01),
     "running average, after each run": _running(0.1, 2),
     "running average, long day": _running(0.1, order="ABBABAAB"),
+    # out and back, read once over both ways
+    "there and back, read once": _read_once(),
+    "there and back, read once, windy": _read_once(wind="windy"),
+    "there and back, read once, bare": _read_once(**BARE),
     # nothing but noise: no simulator, no change
     **{
         f"noise of {p} %, {order}": _noise(p / 100, order)

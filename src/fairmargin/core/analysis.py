@@ -67,8 +67,8 @@ from fairmargin.core.study.cells import (
 from fairmargin.core.study.circumstances import Circumstances
 from fairmargin.core.study.leg import Span
 
-#: Temperature of each leg, and the intervals that its conditions were noted as.
-Air = tuple[tuple[str, float | None, tuple[Span, ...]], ...]
+#: Of each leg what a question may change: temperature, the intervals that its conditions were noted as, direction.
+Noted = tuple[tuple[str, float | None, tuple[Span, ...], str], ...]
 #: An effect and its interval. [%]
 Told = tuple[float, tuple[float, float]]
 
@@ -338,8 +338,8 @@ def _told_otherwise(
         return group
 
     @cache
-    def fitted(told: Circumstances, air: Air) -> Fit:
-        study = _at_speed(with_sides(as_told(_with_air(raw.with_(circumstances=told), air))), speed)
+    def fitted(told: Circumstances, noted: Noted) -> Fit:
+        study = _at_speed(with_sides(as_told(_with_noted(raw.with_(circumstances=told), noted))), speed)
         evidence = gather(study, traces, owners)
         names = {o.legs for o in cell.used}
         used = [o for o in evidence.observations if o.legs in names]
@@ -347,7 +347,7 @@ def _told_otherwise(
         return fit_study(study, own, used, evidence.logs[sector], options, start=began)
 
     def ask(c: Comparison, told: Study) -> Told | None:
-        now, then = (fitted(x.circumstances, _air_of(x)).effects.get(c.trial) for x in (raw, told))
+        now, then = (fitted(x.circumstances, _noted(x)).effects.get(c.trial) for x in (raw, told))
         if now is None or then is None or c.method != "model":
             return None
         level = c.confidence if c.look is None else c.look.level
@@ -363,18 +363,18 @@ def _told_otherwise(
     return replace(group, comparisons=[replace(c, with_told=partial(ask, c)) for c in group.comparisons])
 
 
-def _air_of(study: Study) -> Air:
-    return tuple((leg.leg, leg.temperature_c, leg.spans) for leg in study.legs)
+def _noted(study: Study) -> Noted:
+    return tuple((leg.leg, leg.temperature_c, leg.spans, leg.direction) for leg in study.legs)
 
 
-def _with_air(study: Study, air: Air) -> Study:
-    """The study with other temperatures of its legs."""
-    told = {name: (value, spans) for name, value, spans in air}
+def _with_noted(study: Study, noted: Noted) -> Study:
+    """The study with other notes of its legs; those that were taken away stay, they tell nothing."""
+    told = {name: rest for name, *rest in noted}
     legs = []
     for leg in study.legs:
-        value, spans = told.get(leg.leg, (leg.temperature_c, leg.spans))
-        same = value == leg.temperature_c and spans == leg.spans
-        legs.append(leg if same else leg.with_(temperature_c=value, spans=spans))
+        own = [leg.temperature_c, leg.spans, leg.direction]
+        now = told.get(leg.leg, own)
+        legs.append(leg if now == own else leg.with_(temperature_c=now[0], spans=now[1], direction=now[2]))
     return study.with_legs(legs)
 
 

@@ -32,7 +32,8 @@ def unknowns(design: DesignRows) -> list[Unknown]:
     elsewhere = design.elsewhere
     for sector in dict.fromkeys(elsewhere):
         here = [x == sector for x in elsewhere]
-        if len({c.backwards for c, own in zip(design.conditions, here, strict=True) if own}) == 2:
+        own = [c for c, mine in zip(design.conditions, here, strict=True) if mine]
+        if len({c.backwards for c in own}) == 2 or any(c.there_and_back for c in own):
             out += _of_road(design, sector, here)
     return out
 
@@ -44,14 +45,19 @@ def _of_road(design: DesignRows, sector: str, here: Sequence[bool]) -> list[Unkn
     prior = DIRECTION if known else DIRECTION_UNTOLD
     out = []
     for backwards in (False, True):
-        on = design.where([own and c.backwards == backwards for c, own in zip(design.conditions, here, strict=True)])
+        on = np.zeros(design.rows)
+        on[:count] = [
+            float(own) * (0.5 if c.there_and_back else float(c.backwards == backwards))
+            for c, own in zip(design.conditions, here, strict=True)
+        ]
         if not known and not sector:  # hills that nobody told are the road's: the reference drives have them too
             on[count:] = [b == backwards for b in design.reference_backwards]
         out.append(unknown_of("direction", Group.DIRECTION, Parameter.TOTAL, on, prior))
     if not known:
         up = np.zeros(design.rows)
         up[:count] = [
-            float(own) * (-1.0 if c.backwards else 1.0) for c, own in zip(design.conditions, here, strict=True)
+            float(own and not c.there_and_back) * (-1.0 if c.backwards else 1.0)
+            for c, own in zip(design.conditions, here, strict=True)
         ]
         if not sector:
             up[count:] = [-1.0 if b else 1.0 for b in design.reference_backwards]

@@ -90,13 +90,14 @@ class Conditions:
     started_s: float | None
     placed_s: float  # the same; where it is not known, after the leg before it
     day_told: bool  # whether its day is known, not only likely
-    jam_s: float  # of the driving time, what a note says was spent crawling, at a speed that it does not say
-    cold_if: float  # mean cold share over the leg, had its tyres begun the day wholly cold; 0 = warm
-    cold_open: float  # of it, what nobody knows well: what was driven before the day's first leg, what a pause cools
-    warm_up_told: bool  # whether somebody said what was driven before the day's first leg, and the leg's time is known
-    cold_share: float  # the mean cold share as cars usually arrive, and as is known of swaps and pauses
+    jam_s: float = 0.0  # of the driving time, what a note says was spent crawling, at a speed that it does not say
+    cold_if: float = 0.0  # mean cold share over the leg, had its tyres begun the day wholly cold; 0 = warm
+    cold_open: float = 0.0  # of it, what nobody knows well: what was driven before the day's first leg, what a pause cools
+    warm_up_told: bool = False  # whether somebody said what was driven before the day's first leg, and the leg's time is known
+    cold_share: float = 0.0  # the mean cold share as cars usually arrive, and as is known of swaps and pauses
     temperature_sd: float = 0.0  # what the air was noted as an interval leaves open [K]
     wind_sd: float = 0.0  # the same of the wind's speed [m/s]
+    there_and_back: bool = False  # one reading over the road out and back again
 
     @property
     def wind_speed(self) -> float:
@@ -222,6 +223,7 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     configuration=leg.configuration,
                     control=leg.vehicle == "control",
                     backwards=leg.direction == "back",
+                    there_and_back=leg.direction == "loop" and study.method == "out-and-back",
                     speed_m_s=pace.speed_m_s,
                     speed_sd=pace.sd,
                     speed_off=0.0,
@@ -242,11 +244,6 @@ def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     started_s=started,
                     placed_s=started or 0.0,
                     day_told=leg.leg in told_days,
-                    jam_s=0.0,
-                    cold_if=0.0,
-                    cold_open=0.0,
-                    warm_up_told=False,
-                    cold_share=0.0,
                     temperature_sd=0.0 if (air_span := leg.span("temperature_c")) is None else air_span.sd,
                     wind_sd=0.0 if (wind_span := leg.span("wind_speed_ms")) is None else wind_span.sd,
                     **{f.name: getattr(weather, f.name) for f in fields(weather)},

@@ -120,6 +120,13 @@ def wind_belief(
     return WindBelief(north, east, vectors * np.sqrt(np.maximum(values, 0.0)), unlaid, told)
 
 
+def wandered_m_s(c: Conditions, after_s: float) -> float:
+    """How far either component of a leg's wind has moved after a while. [m/s]"""
+    noted = c.wind_speed if c.wind_known else c.wind_noted_m_s
+    wander = WANDER_M_S + WANDER_SHARE * (UNREPORTED_MEAN_M_S if noted is None else noted)
+    return float(wander * math.sqrt(2.0 * (1.0 - math.exp(-after_s / WANDER_S))))
+
+
 def _alike(wander_m_s: float, a: Array, b: Array) -> Array:
     """Covariance of either component of the wind between moments. [m²/s²]"""
     apart = np.abs(a[:, None] - b)

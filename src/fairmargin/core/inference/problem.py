@@ -25,7 +25,7 @@ from fairmargin.core.inference import priors
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Evidence
 from fairmargin.core.inference.rows import Rows, lay_rows
-from fairmargin.core.inference.unknowns import leg_unknowns, segment_unknowns
+from fairmargin.core.inference.unknowns import leg_unknowns, segment_unknowns, turned_unknowns
 from fairmargin.core.laws import air, wind
 from fairmargin.core.model.energy import RoadModel
 from fairmargin.core.model.parameters import Parameter
@@ -162,9 +162,11 @@ def reference_drives(
 
 def steady_drives(road: Road, conditions: Sequence[Conditions], speeds_m_s: Sequence[float]) -> ReferenceDrives:
     """Each direction driven at one steady speed after another."""
-    lengths = [c.true_m for c in conditions if c.true_m]
+    lengths = [c.true_m / (2.0 if c.there_and_back else 1.0) for c in conditions if c.true_m]
     mean_m = float(np.mean(lengths)) if lengths else USUAL_LEG_M
     ways = tuple(dict.fromkeys(c.backwards for c in conditions))
+    if any(c.there_and_back for c in conditions):
+        ways = (False, True)
     made = [road.steady(way, mean_m, speed, ()) for speed in speeds_m_s for way in ways]
     return ReferenceDrives(made, [0.0] * len(made), [0.0] * len(made), list(ways) * len(speeds_m_s), len(ways), False)
 
@@ -318,8 +320,10 @@ def prepare(
     shared = len(unknowns)
     leg_weights = np.stack([u.weights for u in unknowns], axis=1)
     weights = leg_weights[np.concatenate([rows.leg, np.arange(len(conditions), design.rows)])]
-    if rows.segmented:
-        extra = segment_unknowns(rows, conditions, len(of_references), Cause.WIND in options.ignore, design.heights)
+    windless = Cause.WIND in options.ignore
+    turned = [] if windless else turned_unknowns(rows, conditions, len(of_references))
+    if rows.segmented or turned:
+        extra = segment_unknowns(rows, conditions, len(of_references), windless, design.heights) + turned
         unknowns = unknowns + extra
         weights = np.concatenate([weights, np.stack([u.weights for u in extra], axis=1)], axis=1)
     owns = np.zeros((len(rows.measured), len(observations)))

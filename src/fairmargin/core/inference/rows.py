@@ -148,7 +148,7 @@ def lay_rows(
             i, log = index[name], logs.of(name)
             if log is None:
                 own = road.of(name)
-                rows.append(_steady(own, study, conditions[i], i, len(entries), events.get(name, []), with_events))
+                rows += _steady(own, study, conditions[i], i, len(entries), events.get(name, []), with_events)
                 continue
             count = segments[conditions[i].backwards] if name in integrated and road.of(name) is road else 1
             if log.gap_share > MOST_GAP or len(o.legs) > 1:
@@ -166,8 +166,11 @@ def lay_rows(
 
 def _steady(
     road: Road, study: Study, c: Conditions, leg: int, entry: int, events: Sequence[Event], with_events: bool
-) -> Row:
-    """A leg without a log, at the speed that it held; its stops take their own time and energy."""
+) -> list[Row]:
+    """A leg without a log, at the speed that it held; its stops take their own time and energy.
+
+    One row; two where it went there and back, for the wind of its second half is another's.
+    """
     told = study if with_events else study.with_(events=())
     stops = full_stops(told, c.leg, c.stopped_s)
     if c.jam_s > 0:
@@ -175,14 +178,25 @@ def _steady(
             leg=c.leg, kind="slow-traffic", at_km=c.true_m / 2000.0, duration_s=c.jam_s, speed_kmh=3.6 * JAM_M_S
         )
         events = [*(e for e in events if e.kind != "slow-traffic" or (e.speed_kmh and e.duration_s)), crawl]
-    return Row(
-        road.steady(c.backwards, c.true_m, c.speed_m_s, events, c.timed),
-        leg,
-        entry,
-        stops=stops + _slowed(study, c, events),
-        stopped_s=c.stopped_s + c.idle_s + stops * c.speed_m_s * disturbance.ramp_s_per_m_s(),
-        cold_share=c.cold_share,
+    ways: tuple[Stretches, ...] = (
+        road.there_and_back(c.true_m, c.speed_m_s, events, c.timed)
+        if c.there_and_back
+        else (road.steady(c.backwards, c.true_m, c.speed_m_s, events, c.timed),)
     )
+    share = 1.0 / len(ways)
+    stood = c.stopped_s + c.idle_s + stops * c.speed_m_s * disturbance.ramp_s_per_m_s()
+    return [
+        Row(
+            way,
+            leg,
+            entry,
+            stops=share * (stops + _slowed(study, c, events)),
+            stopped_s=share * stood,
+            cold_share=c.cold_share,
+            middle=0.0 if len(ways) == 1 else (-0.5, 0.5)[i],
+        )
+        for i, way in enumerate(ways)
+    ]
 
 
 def _slowed(study: Study, c: Conditions, events: Sequence[Event]) -> float:

@@ -14,6 +14,7 @@ from fairmargin.core.conditions.design import WIND_AXES, DesignRows, Unknown, un
 from fairmargin.core.conditions.vehicle import origins
 from fairmargin.core.conditions.wind import SHELTER, WIND_WITHIN_LEG, reported_growth
 from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.reported_wind import wandered_m_s
 from fairmargin.core.inference import priors
 from fairmargin.core.inference.rows import Rows
 from fairmargin.core.model.parameters import Parameter
@@ -80,4 +81,15 @@ def segment_unknowns(
         drift = padded(np.where(rows.leg == i, rows.middle, 0.0))
         group = Group.WIND_OF_RUNS
         out += [unknown_of("wind within a leg", group, axis, drift, within, growth) for axis in WIND_AXES]
+    return out
+
+
+def turned_unknowns(rows: Rows, conditions: Sequence[Conditions], references: int) -> list[Unknown]:
+    """How the wind moved from the way out to the way back of legs that were read once over both."""
+    out = []
+    for i, c in enumerate(conditions):
+        if c.there_and_back:
+            moved = np.concatenate([np.where(rows.leg == i, rows.middle, 0.0), np.zeros(references)])
+            sd = wandered_m_s(c, c.duration_s / 2.0)
+            out += [Unknown("wind at the turn", Group.WIND_OF_RUNS, axis, moved, 0.0, sd) for axis in WIND_AXES]
     return out

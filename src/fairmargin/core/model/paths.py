@@ -25,6 +25,15 @@ class Stretches:
     heading_known: bool
 
 
+def both(first: Stretches, second: Stretches) -> Stretches:
+    """Stretches of one drive after those of another."""
+    parts = {
+        name: np.concatenate([getattr(first, name), getattr(second, name)])
+        for name in ("length_m", "speed_m_s", "acceleration", "slope_rad", "heading_rad")
+    }
+    return Stretches(**parts, heading_known=first.heading_known and second.heading_known)
+
+
 @dataclass(frozen=True, eq=False, slots=True)
 class Paths:
     """Flattened stretches of n legs: arrays of shape (total,), and where each leg begins."""

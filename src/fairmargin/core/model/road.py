@@ -163,6 +163,18 @@ class Road:
             heading = np.full(len(heading), _unknown_heading(backwards))
         return Stretches(length, speed, np.zeros(len(length)), slope, heading, self.heading_known())
 
+    def there_and_back(
+        self, true_m: float, speed_m_s: float, events: Sequence[Event], timed: bool = True
+    ) -> tuple[Stretches, Stretches]:
+        """Stretches of a leg that goes out and comes back on the same road, half of it each way; parameters as for `steady`."""
+        half_km = true_m / 2000.0
+        out = [e for e in events if e.at_km is None or e.at_km < half_km]
+        back = [e.with_(at_km=e.at_km - half_km) for e in events if e.at_km is not None and e.at_km >= half_km]
+        first, second = (
+            self.steady(way, true_m / 2.0, speed_m_s, own, timed) for way, own in ((False, out), (True, back))
+        )
+        return first, second
+
     def logged(self, log: GatedLog, backwards: bool, segments: int) -> LoggedRows:
         """Cut a logged leg into `segments` rows between its gates, each through its own speeds.
 

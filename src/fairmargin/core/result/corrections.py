@@ -18,7 +18,7 @@ from fairmargin.core.inference.fit import Fit
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.problem import reference_of, speeds_of_configurations
 from fairmargin.core.model.parameters import Parameter
-from fairmargin.core.model.paths import Paths, join
+from fairmargin.core.model.paths import Paths, both, join
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
@@ -113,7 +113,9 @@ def _without_statistics(study: Study, fit: Fit, conditions: Sequence[Conditions]
 def _steady(fit: Fit, conditions: Sequence[Conditions], speeds_m_s: Sequence[float], turned: bool = False) -> Paths:
     """Every leg's road at a steady speed, in its own direction or turned round."""
     ways = [
-        fit.road.steady(c.backwards is not turned, c.true_m, speed, ())
+        both(*fit.road.there_and_back(c.true_m, speed, ()))
+        if c.there_and_back
+        else fit.road.steady(c.backwards is not turned, c.true_m, speed, ())
         for c, speed in zip(conditions, speeds_m_s, strict=True)
     ]
     return join(ways, [0.0] * len(ways))

@@ -15,12 +15,15 @@ from fairmargin.core.result.asked import Asked, IfAnswered
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.leg import Span
+from fairmargin.core.study.runs import joined
 from fairmargin.core.units import plain, said, said_range
 
 #: What an answer is in the study's circumstances: a word, or minutes.
 Value = str | float
 #: Question of a column of the legs, asked of one day after another.
 AIR_COLUMN: Final = "temperature_c"
+#: Question of a column that says which way readings were taken over.
+DIRECTION_COLUMN: Final = "direction"
 #: Of the margin, what an answer has to be worth to be asked for.
 LEAST_WORTH: Final = 0.05
 #: How likely somebody who drove knows the answer; what is not known narrows nothing.
@@ -114,6 +117,37 @@ def _with_air(study: Study, low: float, high: float, legs: Sequence[Leg], as_rea
     return study
 
 
+def _silent(study: Study, leg: Leg) -> bool:
+    """Whether nothing was noted of a leg."""
+    noted = (leg.distance_km, leg.gps_distance_km, leg.duration_s, leg.started_at, leg.soc_start_percent)
+    return not leg.has_reading and not any(noted) and not any(e.leg == leg.leg for e in study.events)
+
+
+def _read_once(study: Study) -> bool:
+    """Whether every run of a road out and back has one reading, and nothing says whether it covers both ways."""
+    runs = [legs for _, legs in study.runs()]
+    if study.method != "out-and-back" or len(runs) < 2:
+        return False
+    for legs in runs:
+        read = [leg for leg in legs if leg.has_reading]
+        silent = [leg for leg in legs if _silent(study, leg)]
+        if len(read) != 1 or len(read) + len(silent) < len(legs) or read[0].direction not in {"", "out"}:
+            return False
+        if not silent and read[0].direction:
+            return False
+    return True
+
+
+def _with_ways(study: Study, direction: str) -> Study:
+    """The study with the ways that its readings cover told; legs of which nothing was noted were never legs of their own."""
+    if direction == "loop":
+        for run, _ in study.runs():
+            study = joined(study, run)
+        return study
+    kept = [leg for leg in study.legs if not _silent(study, leg)]
+    return study.with_legs([leg.with_(direction=direction) for leg in kept])
+
+
 def _two_vehicles(study: Study) -> bool:
     return len({leg.vehicle for leg in study.legs}) > 1 and study.change.subject != "vehicle"
 
@@ -140,6 +174,12 @@ QUESTIONS: Final = (
         "Were all legs driven in one outing?",
         (Answer("one outing", "one", 0.6), Answer("different days", "days", 0.3), Answer("weeks apart", "weeks", 0.1)),
         _undated,
+    ),
+    Question(
+        DIRECTION_COLUMN,
+        "Each run has one reading: over the way there and back, or one way?",
+        (Answer("there and back", "loop", 0.7), Answer("one way", "out", 0.3)),
+        _read_once,
     ),
     Question(
         "road",
@@ -299,6 +339,8 @@ def answered(study: Study, code: str, value: Value | None, said: str = "") -> St
         The answer as somebody read it, in their units, where the legs keep it.
     """
     told = study.circumstances
+    if code == DIRECTION_COLUMN and isinstance(value, str):
+        return _with_ways(study, value)
     if code == AIR_COLUMN and isinstance(value, str):
         low, high = (float(x) for x in value.split(".."))
         return _with_air(study, low, high, _airless(study)[0], said)

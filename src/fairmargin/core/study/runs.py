@@ -71,3 +71,9 @@ def joined(study: Study, run: str) -> Study:
     legs = [kept if leg.leg == kept.leg else leg for leg in study.legs]
     gone = {leg.leg for leg in own} - {kept.leg}
     return study.with_legs(leg for leg in legs if leg.leg not in gone)
+
+
+def way_words(study: Study, leg: Leg) -> str:
+    """Which way a leg was driven: out, back, loop; "there and back" where one reading covers both; "" where nobody said."""
+    both = leg.direction == "loop" and study.method == "out-and-back"
+    return "there and back" if both else leg.direction

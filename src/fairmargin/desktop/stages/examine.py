@@ -29,6 +29,7 @@ from fairmargin.core.result.types import LegResult
 from fairmargin.core.study import Leg, Stretch, Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, show_reading, words_of
+from fairmargin.core.study.runs import way_words
 from fairmargin.core.units import in_units, show_duration
 from fairmargin.desktop.commands.leaving_out import toggle_left_out
 from fairmargin.desktop.stages.base import Stage
@@ -307,7 +308,7 @@ class ExamineStage(Stage):
         return [
             leg.leg,
             study.configuration(leg.configuration).label,
-            leg.direction or "out",
+            way_words(study, leg) or "out",
             state,
             show_reading(leg) or shown,
             "" if leg.distance_km is None else show_number(units.show("distance", leg.distance_km), 2),

@@ -24,6 +24,7 @@ from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.conditions.typed import INSTRUMENT_KEYS, alike, caption, doubt, leg_fields, more, show_leg_field
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.entry import show_readings
+from fairmargin.core.study.runs import way_words
 from fairmargin.core.units import in_units
 from fairmargin.desktop.dialogs.notes import KIND_WORDS
 from fairmargin.desktop.stages.base import Field
@@ -225,7 +226,8 @@ class LegCard(QFrame):
     def show_leg(self, study: Study, leg: Leg, events: Sequence[str], asked: Concern | None = None) -> None:
         """Show the leg's stored values, what happened on it, and what is asked of its reading."""
         choice = self.stage.session.units_of(leg)
-        way = {"out": "Out", "back": "Back", "loop": "Round"}.get(leg.direction, "Leg")
+        way = {"out": "Out", "back": "Back", "loop": "Round"}.get(way_words(study, leg), "There and back")
+        way = way if leg.direction else "Leg"
         if study.method == "climb":
             way = {"out": "Up", "back": "Down"}.get(leg.direction, way)
         self.head.setText(f"{way} \u00b7 {leg.leg}")

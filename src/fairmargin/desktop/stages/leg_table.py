@@ -22,6 +22,7 @@ from PySide6.QtWidgets import QAbstractItemView, QMenu, QTableView, QVBoxLayout,
 from fairmargin.core.conditions.concern import Concern
 from fairmargin.core.conditions.typed import INSTRUMENT_KEYS, doubt, leg_fields, more, needed_fields, show_leg_field
 from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.runs import way_words
 from fairmargin.core.units import UNIT_CHOICES, in_units
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
@@ -128,9 +129,11 @@ class LegModel(QAbstractTableModel):
             if key:
                 return show_leg_field(key, leg, self.stage.session.units_of(leg), study)
             left_out = "" if leg.included else " (out)"
-            return (f"{leg.leg}{left_out}", study.configuration(leg.configuration).label, leg.direction or "\u2013")[
-                index.column()
-            ]
+            return (
+                f"{leg.leg}{left_out}",
+                study.configuration(leg.configuration).label,
+                way_words(study, leg) or "\u2013",
+            )[index.column()]
         if role == Qt.ItemDataRole.ForegroundRole:
             if not leg.included:
                 return theme.colour("muted")

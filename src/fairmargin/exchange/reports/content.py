@@ -15,6 +15,7 @@ from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.entry import show_readings
+from fairmargin.core.study.runs import way_words
 from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.reports.figures import figures
 from fairmargin.exchange.reports.use import ReportUse, use_figures, use_tables
@@ -289,7 +290,7 @@ def _readings(study: Study, choice: u.UnitChoice, read: set[str]) -> Table:
             (
                 leg.leg,
                 study.configuration(leg.configuration).label,
-                leg.direction,
+                way_words(study, leg),
                 f"{leg.clock:%H:%M}" if leg.clock else "",
                 shown_reading(leg),
                 show("distance", leg.distance_km, 2),
