@@ -31,7 +31,7 @@ FIELDS: Final[Mapping[str, LegField]] = {
     "reading": LegField(
         "Reading",
         "As shown: 15.4, 212 Wh/mi, 3.4 mi/kWh, 2.86 kWh, 82-71 %, 4.1 kWh charged, 1.9 L; several with ; between. Since a reset further "
-        "back: 9.9 since L01. Also: range 250 to 210 km, rated 40 km, 64 % put back in 67 min",
+        "back: 9.9 since L01. Also: range 250-210 km, rated 40 km, 64 % put back in 67 min",
         heads=("reading", "average", "average_shown", "consumption", "use", "usage", "economy"),
     ),
     "grid_kwh": LegField(

@@ -1,6 +1,6 @@
 """Readings that tell a leg's energy by way of another: an average since a reset further back, range left, charge put back.
 
-``9.9 since L01``, ``range 250 to 210 km``, ``rated 40 km``, ``64 % put back in 67 min``: each is kept as it was shown.
+``9.9 since L01``, ``range 250-210 km``, ``rated 40 km``, ``64 % put back in 67 min``: each is kept as it was shown.
 """
 
 from __future__ import annotations
@@ -107,7 +107,7 @@ def show_indirect(kind: str, leg: Leg) -> str:
     if kind == "rated":
         return f"rated {leg.rated_range_used:g} {leg.rated_range_unit or 'km'}"
     if kind == "range":
-        return f"range {leg.range_before:g} to {leg.range_after:g} {leg.range_unit or 'km'}"
+        return f"range {leg.range_before:g}-{leg.range_after:g} {leg.range_unit or 'km'}"
     took = ""
     if leg.charged_s is not None:
         minutes = leg.charged_s / 60.0
