@@ -483,8 +483,8 @@ def _compared(case: ComparisonContext, sides: Sides, view: View, doubts: Sequenc
     made = replace(made, instruments=by_instrument(case, *sides.own, sides.way))
     why = outside_its_pairs(made)
     if not why or fit.criticism is None or case.trial not in fit.plain:
-        directions = by_direction(case, sides)
-        return replace(made, directions=directions, sensitivity=_sensitivity(case.study, fit, made))
+        directions = cache(partial(by_direction, case, sides))
+        return replace(made, by_direction=directions, sensitivity=_sensitivity(case.study, fit, made))
     doubted = replace(fit, criticism=replace(fit.criticism, outside=why))
     found = [*check(replace(case, fit=doubted)), *doubts]
     return comparison(replace(sides, effect=fit.plain[case.trial], method="plain"), view, found)

@@ -92,8 +92,12 @@ class Conditions:
     day_told: bool  # whether its day is known, not only likely
     jam_s: float = 0.0  # of the driving time, what a note says was spent crawling, at a speed that it does not say
     cold_if: float = 0.0  # mean cold share over the leg, had its tyres begun the day wholly cold; 0 = warm
-    cold_open: float = 0.0  # of it, what nobody knows well: what was driven before the day's first leg, what a pause cools
-    warm_up_told: bool = False  # whether somebody said what was driven before the day's first leg, and the leg's time is known
+    cold_open: float = (
+        0.0  # of it, what nobody knows well: what was driven before the day's first leg, what a pause cools
+    )
+    warm_up_told: bool = (
+        False  # whether somebody said what was driven before the day's first leg, and the leg's time is known
+    )
     cold_share: float = 0.0  # the mean cold share as cars usually arrive, and as is known of swaps and pauses
     temperature_sd: float = 0.0  # what the air was noted as an interval leaves open [K]
     wind_sd: float = 0.0  # the same of the wind's speed [m/s]

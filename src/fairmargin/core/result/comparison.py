@@ -405,7 +405,7 @@ def by_direction(case: ComparisonContext, sides: Sides) -> tuple[DirectionEffect
     """The effect of each direction, where both configurations were driven both ways; the whole lies among them."""
     way = {c.leg: c.backwards for c in case.conditions}
     a, b = sides.both
-    if any(len(o.legs) > 1 for o in (*a, *b)):
+    if any(len(o.legs) > 1 for o in (*a, *b)) or any(c.there_and_back for c in case.conditions):
         return ()
     result: list[tuple[str, float, float, float]] = []
     for backwards in (False, True):

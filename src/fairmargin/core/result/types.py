@@ -138,7 +138,6 @@ class Comparison:
     concerns: tuple[Concern, ...]  # of this comparison
     open_charge_percent: float
     legs_used: int
-    directions: tuple[DirectionEffect, ...] = ()
     trip_time: TripTime | None = None
     grid: GridEnergy | None = None
     as_driven: bool = False  # the effect holds for the logged speeds, not for one steady speed
@@ -159,11 +158,18 @@ class Comparison:
     with_told: Callable[[Study], tuple[float, tuple[float, float]] | None] = field(
         default=lambda _: None, compare=False, repr=False
     )
+    #: See `directions`; worked out when it is asked for.
+    by_direction: Callable[[], tuple[DirectionEffect, ...]] = field(default=tuple, compare=False, repr=False)
     #: What would narrow the margin most, and the result for each answer of what decides; worked out when they are asked for.
     asked: Callable[[], tuple[Asked, ...]] = field(default=tuple, compare=False, repr=False)
     if_answered: Callable[[], tuple[IfAnswered, ...]] = field(default=tuple, compare=False, repr=False)
     #: See `plain_interval_percent`; worked out when it is asked for: Student's t is slow to load.
     plain_interval: Callable[[], tuple[float, float]] = field(default=lambda: (0.0, 0.0), compare=False, repr=False)
+
+    @property
+    def directions(self) -> tuple[DirectionEffect, ...]:
+        """The effect of each direction, where both configurations were driven both ways."""
+        return self.by_direction()
 
     @property
     def plain_interval_percent(self) -> tuple[float, float]:

@@ -102,7 +102,7 @@ def _whole(study: Study, own: Sequence[Comparison], lengths: Mapping[str, float]
         concerns=found,
         open_charge_percent=ruling.open_charge_percent,
         legs_used=sum(c.legs_used for c in own),
-        directions=(),
+        by_direction=tuple,
         trip_time=None,
         grid=None,
         as_driven=any(c.as_driven for c in own),
