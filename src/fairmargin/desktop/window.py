@@ -52,7 +52,8 @@ from fairmargin.desktop.widgets.stage_rail import STAGES, StageRoad
 if TYPE_CHECKING:
     pass
 from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.exchange.words.results import comparison_name, framed, speed_words
+from fairmargin.exchange.words.figures import speed_words
+from fairmargin.exchange.words.results import comparison_name, framed
 
 
 class MainWindow(Shell):

@@ -9,15 +9,8 @@ from tests.unlike import unlike
 from fairmargin.core.analysis import analyse
 from fairmargin.core.outcome import driving_range, energy_per_year_kwh
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.exchange.words.results import (
-    beside,
-    conditions_words,
-    consumption_words,
-    level_words,
-    margin_words,
-    may_not,
-    may_say,
-)
+from fairmargin.exchange.words.figures import consumption_words
+from fairmargin.exchange.words.results import beside, conditions_words, level_words, margin_words, may_not, may_say
 
 METRIC, US = UNIT_CHOICES["metric"], UNIT_CHOICES["us"]
 

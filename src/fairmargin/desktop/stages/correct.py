@@ -12,7 +12,8 @@ from fairmargin.desktop.stages.verdict import fall_factor, fall_unit, visible_li
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.charts import LegStrip, LegStrips, Waterfall, fall_of
-from fairmargin.exchange.words.results import conditions_words, distance_words, scatter_words, square_words
+from fairmargin.exchange.words.figures import distance_words
+from fairmargin.exchange.words.results import conditions_words, scatter_words, square_words
 
 VIEW_WORDS = {"reference": "Reference conditions", "study-mean": "Mean of the study", "as-measured": "As measured"}
 

@@ -21,7 +21,7 @@ from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, page_buttons, panel, scrolling
 from fairmargin.desktop.widgets.charts import OrderStrip
 from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.exchange.words.results import speed_words
+from fairmargin.exchange.words.figures import speed_words
 
 PAGES = (
     ("design", "Design"),

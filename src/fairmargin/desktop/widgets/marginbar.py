@@ -17,17 +17,8 @@ from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark, percent
 from fairmargin.desktop.widgets.fairness import alone_result
-from fairmargin.exchange.words.results import (
-    consumption_words,
-    distance_words,
-    framed,
-    level_words,
-    quoted,
-    result_name,
-    side_words,
-    span_words,
-    units_of,
-)
+from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
+from fairmargin.exchange.words.results import framed, level_words, quoted, result_name, side_words, units_of
 
 PLAIN = UNIT_CHOICES["metric"]  # until the person's own are known
 

@@ -18,14 +18,8 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark
-from fairmargin.exchange.words.results import (
-    comparison_name,
-    distance_words,
-    level_words,
-    result_name,
-    span_words,
-    units_of,
-)
+from fairmargin.exchange.words.figures import distance_words, span_words
+from fairmargin.exchange.words.results import comparison_name, level_words, result_name, units_of
 
 ROW = 26.0  # height of a line, px
 LABEL_SHARE = 0.38  # of the width, for what a line is of

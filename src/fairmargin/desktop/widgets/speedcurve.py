@@ -15,7 +15,8 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.plot import LEFT, Plot
-from fairmargin.exchange.words.results import speed_words, units_of
+from fairmargin.exchange.words.figures import speed_words
+from fairmargin.exchange.words.results import units_of
 
 
 class SpeedCurveChart(QWidget):

@@ -16,7 +16,7 @@ from fairmargin.core.study import Study, Trace
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
-from fairmargin.exchange.words.results import distance_words
+from fairmargin.exchange.words.figures import distance_words
 
 Array = NDArray[np.float64]
 

@@ -25,16 +25,14 @@ from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.files.plain import printable
 from fairmargin.exchange.reports.figures import STYLE, TYPE, finished, with_type
 from fairmargin.exchange.reports.style import TRIALS
+from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
 from fairmargin.exchange.words.results import (
     conditions_words,
-    consumption_words,
-    distance_words,
     level_words,
     place_words,
     quoted,
     result_name,
     side_words,
-    span_words,
     units_of,
 )
 

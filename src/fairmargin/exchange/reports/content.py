@@ -20,6 +20,7 @@ from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.reports.figures import figures
 from fairmargin.exchange.reports.use import ReportUse, use_figures, use_tables
 from fairmargin.exchange.words.across import remembered_lines
+from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
 from fairmargin.exchange.words.results import (
     alone_words,
     beside,
@@ -27,8 +28,6 @@ from fairmargin.exchange.words.results import (
     climb_lines,
     comparison_name,
     conditions_words,
-    consumption_words,
-    distance_words,
     forecast_lines,
     if_words,
     level_words,
@@ -38,7 +37,6 @@ from fairmargin.exchange.words.results import (
     said_lines,
     scatter_words,
     side_words,
-    span_words,
     stated_speed,
     units_of,
 )

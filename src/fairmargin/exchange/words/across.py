@@ -20,7 +20,7 @@ from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.units import SENTENCE_UNITS, UnitChoice, said, said_range
 from fairmargin.core.units import label as unit_label
 from fairmargin.core.words import signed
-from fairmargin.exchange.words.results import speed_words
+from fairmargin.exchange.words.figures import speed_words
 
 JsonValue = dict[str, Any]
 MOST_NAMED: Final = 8  # pairs in one sentence

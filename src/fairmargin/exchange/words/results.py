@@ -21,6 +21,14 @@ from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice, in_units, label, said_range
 from fairmargin.core.words import sentence, signed
+from fairmargin.exchange.words.figures import (
+    consumption_words,
+    distance_words,
+    span_words,
+    speed_words,
+    temperature_words,
+    wind_words,
+)
 from fairmargin.exchange.words.steps import DISTANCE_PER_ENERGY, pencil_unit, steps_line, usual_words
 
 
@@ -33,28 +41,6 @@ def framed(name: str) -> str:
 def quoted(name: str) -> str:
     """A name in quotes (see `framed`)."""
     return framed(f"\u201c{name}\u201d")
-
-
-def speed_words(kmh: float, units: UnitChoice) -> str:
-    """Write a speed in the person's unit."""
-    return f"{units.show('speed', kmh):.0f} {units.speed}"
-
-
-def wind_words(metres_a_second: float, units: UnitChoice) -> str:
-    """Write a wind speed in the person's unit."""
-    return f"{units.show('wind', metres_a_second):.1f} {units.wind}"
-
-
-def temperature_words(celsius: float, units: UnitChoice) -> str:
-    """Write a temperature in the person's unit."""
-    return f"{units.show('temperature', celsius):.0f} {units.temperature}".replace("-", "\u2212")
-
-
-def consumption_words(wh_per_km: float, units: UnitChoice) -> str:
-    """Write a consumption in the person's unit with sensible digits."""
-    value = units.show_consumption(wh_per_km)
-    decimals = 0 if value >= 100 else 1 if value >= 10 else 2
-    return f"{value:.{decimals}f} {label(units.consumption)}"
 
 
 def place_words(study: Study) -> str:
@@ -327,20 +313,6 @@ def result_name(study: Study, r: Result, units: UnitChoice) -> str:
     if r.speed_kmh and study.method != "everyday":
         parts.append(speed_words(r.speed_kmh, units))
     return ", ".join(parts)
-
-
-def span_words(interval: tuple[float, float], units: UnitChoice) -> str:
-    """An interval of consumption, the smaller figure first, in the person's unit, with its decimals; half of it where those tell nothing."""
-    ends = sorted(units.show_consumption(v) for v in interval)
-    decimals = 0 if ends[1] >= 100 else 1 if ends[1] >= 10 else 2
-    low, high = (f"{x:.{decimals}f}" for x in ends)
-    return f"\u00b1{(ends[1] - ends[0]) / 2:.1g}" if low == high else f"{low} to {high}"
-
-
-def distance_words(km: float, units: UnitChoice) -> str:
-    """A distance in the person's unit."""
-    value = units.show("distance", km)
-    return f"{value:.{0 if value >= 100 else 1}f} {units.distance}"
 
 
 def result_lines(study: Study, r: Result, units: UnitChoice) -> list[str]:

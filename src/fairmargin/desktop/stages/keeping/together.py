@@ -18,7 +18,7 @@ from fairmargin.desktop.widgets.basics import clear, label, link, named_choice, 
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.keeping.joinedchart import JointChart
 from fairmargin.exchange.words.across import again_lines, effect_words, pair_words, standing_words
-from fairmargin.exchange.words.results import speed_words
+from fairmargin.exchange.words.figures import speed_words
 
 AT_ONCE = 100  # comparisons joined without anybody noticing
 MOST_AGAIN = 6  # questions asked again that are told at the top, the oftenest first

@@ -14,7 +14,7 @@ from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
 from fairmargin.desktop.widgets.planning.day import DayStrip
-from fairmargin.exchange.words.results import wind_words
+from fairmargin.exchange.words.figures import wind_words
 
 LATE_MIN = 15
 

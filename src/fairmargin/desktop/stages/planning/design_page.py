@@ -17,7 +17,8 @@ from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.planning.designs import DesignBars
-from fairmargin.exchange.words.results import scatter_words, speed_words, wind_words
+from fairmargin.exchange.words.figures import speed_words, wind_words
+from fairmargin.exchange.words.results import scatter_words
 
 
 class DesignPage(PlanPage):

@@ -15,7 +15,7 @@ from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Slider
 from fairmargin.desktop.widgets.planning.expected import ExpectedCurve, SplitBar
-from fairmargin.exchange.words.results import speed_words
+from fairmargin.exchange.words.figures import speed_words
 
 SLIDERS = (
     # key, words, lowest, highest, usual, unit

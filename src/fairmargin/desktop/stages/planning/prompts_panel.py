@@ -17,7 +17,7 @@ from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel
 from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.exchange.words.results import speed_words
+from fairmargin.exchange.words.figures import speed_words
 
 
 class PromptsPanel(PlanPage):

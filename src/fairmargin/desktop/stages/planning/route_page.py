@@ -22,7 +22,7 @@ from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.desktop.widgets.planning.route import RouteDrawing
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.words.across import road_lines
-from fairmargin.exchange.words.results import distance_words, wind_words
+from fairmargin.exchange.words.figures import distance_words, wind_words
 
 
 class RoutePage(PlanPage):

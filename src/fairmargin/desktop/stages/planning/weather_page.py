@@ -18,7 +18,7 @@ from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Words
-from fairmargin.exchange.words.results import wind_words
+from fairmargin.exchange.words.figures import wind_words
 
 FORECAST = (
     ("wind_speed_ms", "Wind at the mast", "wind", ""),

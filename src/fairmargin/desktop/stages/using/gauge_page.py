@@ -17,7 +17,7 @@ from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark, label, panel
 from fairmargin.desktop.widgets.charts import Chart
-from fairmargin.exchange.words.results import distance_words
+from fairmargin.exchange.words.figures import distance_words
 
 HEADS = ("Trip", "Distance", "Promised", "Found", "Short by", "Energy", "The climb alone")
 

@@ -25,6 +25,7 @@ from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.using.tripday import TripDay
+from fairmargin.exchange.words.figures import distance_words
 from fairmargin.exchange.words.outcomes import (
     arrival_words,
     beside_words,
@@ -33,7 +34,6 @@ from fairmargin.exchange.words.outcomes import (
     money_words,
     stop_words,
 )
-from fairmargin.exchange.words.results import distance_words
 
 CAUTION: Final = "Arrive with a reserve. Do not block bays with a trailer: unhitch where it is allowed. Plates, law and handbook come first."
 

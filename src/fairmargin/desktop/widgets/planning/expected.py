@@ -14,7 +14,7 @@ from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.charts import Chart
 from fairmargin.desktop.widgets.plot import Plot
-from fairmargin.exchange.words.results import speed_words
+from fairmargin.exchange.words.figures import speed_words
 
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
