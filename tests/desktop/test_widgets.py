@@ -9,6 +9,7 @@ from tests.conftest import driven_study
 from tests.unlike import unlike
 
 from fairmargin.core.analysis import analyse
+from fairmargin.core.planning import Share
 from fairmargin.core.study.entry import read_clock, show_number, show_reading
 from fairmargin.core.units import UNIT_CHOICES, show_duration
 from fairmargin.desktop.stages.base import Field
@@ -18,6 +19,7 @@ from fairmargin.desktop.widgets.basics import percent, signed
 from fairmargin.desktop.widgets.charts import fall_of
 from fairmargin.desktop.widgets.fairness import FairnessLedger, leg_words
 from fairmargin.desktop.widgets.marginbar import MarginBar, between
+from fairmargin.desktop.widgets.planning.expected import SplitBar
 from fairmargin.exchange.tables.pasted import apply_cells, read_cells
 from fairmargin.exchange.words.steps import shown_steps
 
@@ -270,3 +272,14 @@ def test_the_sum_is_written_out_when_it_is_asked_for(qtbot, window):
     assert "out 17.50" in page.sums.text(), "it follows the readings while it is open"
     page.show_sum.click()
     assert not page.sums.isVisibleTo(page)
+
+
+def test_where_the_energy_goes_is_told_in_ones_own_unit(qtbot, qapp):
+    """By hand: 100 Wh/km are 160.9 Wh/mi and 10 kWh/100 km; who reads mi/kWh gets energy over distance, which adds up."""
+    bar = SplitBar()
+    qtbot.addWidget(bar)
+    share = Share(air=60.0, tyres=40.0, hills=0.0, climate=0.0, driveline=0.0)
+    for units, said in (("us", "air 97 Wh/mi"), ("metric-wh", "air 60 Wh/km"), ("metric", "air 6.0 kWh/100 km")):
+        bar.show_share(share, 100.0, UNIT_CHOICES[units])
+        assert bar.accessibleName().startswith(said)
+        assert not bar.grab().isNull()

@@ -145,8 +145,8 @@ class ExpectedPanel(PlanPage):
             drag_area_percent=v["drag"],
         )
         most = max(base.total, played.total)
-        self.base.show_share(base, most)
-        self.played.show_share(played, most)
+        self.base.show_share(base, most, self.session.units)
+        self.played.show_share(played, most, self.session.units)
         change = (played.total / base.total - 1) * 100
         self.said.setText(
             f"{signed(change)} % against the vehicle as it is at {speed_words(speed, self.session.units)}; about \u00b1{self._margin(study):.0f} % "

@@ -8,13 +8,14 @@ from PySide6.QtGui import QFontMetricsF, QPainter
 from PySide6.QtWidgets import QWidget
 
 from fairmargin.core.planning import Expected, Share
-from fairmargin.core.units import UnitChoice
+from fairmargin.core.units import UNIT_CHOICES, UnitChoice, label
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.charts import Chart
 from fairmargin.desktop.widgets.plot import Plot
 from fairmargin.exchange.words.figures import speed_words
+from fairmargin.exchange.words.steps import pencil_unit
 
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
@@ -84,19 +85,27 @@ class SplitBar(Chart):
         super().__init__(parent)
         self._share: Share | None = None
         self._most = 1.0
+        self._unit, self._factor = pencil_unit(UNIT_CHOICES["metric-wh"])
         self.setFixedHeight(66)
 
-    def show_share(self, share: Share, most_wh_per_km: float) -> None:
-        """Redraw; bars of one most are comparable."""
+    def show_share(self, share: Share, most_wh_per_km: float, units: UnitChoice) -> None:
+        """Redraw, in the person's unit of energy over distance; bars of one most are comparable."""
         self._share, self._most = share, max(most_wh_per_km, share.total)
-        self.setAccessibleName(", ".join(f"{words} {getattr(share, name):.0f} Wh/km" for name, words in self.PARTS))
+        self._unit, self._factor = pencil_unit(units)
+        self.setAccessibleName(
+            ", ".join(f"{words} {self._shown(getattr(share, name))} {label(self._unit)}" for name, words in self.PARTS)
+        )
         self.update()
+
+    def _shown(self, wh_per_km: float) -> str:
+        value = wh_per_km * self._factor
+        return f"{value:.{0 if self._share is None or self._share.total * self._factor >= 50 else 1}f}"
 
     def draw(self, p: QPainter) -> None:
         if self._share is None:
             return
         shades = (0.82, 0.6, 0.42, 0.28, 0.16)  # neutral: colours belong to baseline and trials
-        left, width = 2.0, self.width() - 96.0
+        left, width = 2.0, self.width() - 136.0
         p.setFont(font(12))
         x = left
         for (name, words), shade in zip(self.PARTS, shades, strict=True):
@@ -106,7 +115,7 @@ class SplitBar(Chart):
                 continue
             p.fillRect(QRectF(x, 6, w - 1, 24), theme.colour("ink", shade))
             metrics = QFontMetricsF(font(12))
-            text = f"{words} {value:.0f}"
+            text = f"{words} {self._shown(value)}"
             need = metrics.horizontalAdvance(text) + 2
             if need < w or name == "driveline":
                 p.setPen(theme.colour("muted"))
@@ -114,4 +123,6 @@ class SplitBar(Chart):
             x += w
         p.setPen(theme.colour("ink"))
         p.setFont(font(14, 600))
-        p.drawText(QRectF(self.width() - 92, 6, 92, 24), _MIDDLE, f"{self._share.total:.0f} Wh/km")
+        p.drawText(
+            QRectF(self.width() - 132, 6, 132, 24), _MIDDLE, f"{self._shown(self._share.total)} {label(self._unit)}"
+        )
