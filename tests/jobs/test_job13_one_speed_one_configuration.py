@@ -46,3 +46,25 @@ def test_how_far_it_goes(tester):
     t.leg("L08", reading="154", distance_km="52")
     assert t.effect is not None
     assert t.effect.as_measured_percent == pytest.approx((284 / 270 - 1) * 100)
+
+
+def test_against_what_it_is_rated_at(tester):
+    """By hand: rated 150 Wh/km and 480 km are 72 kWh; 135 Wh/km is 10 % less, 533 km 53 more. No division by the tester."""
+    t = tester
+    t.units("metric-wh")
+    t.new("one", "Against the plate", order="A", speed="90")
+    t.leg("L01", reading="123", distance_km="52")
+    t.leg("L02", reading="147", distance_km="52")
+    assert "Range as driven" not in t.shown("verdict")  # no capacity is known, and none is assumed
+    t.question("v_rated_wh_per_km", "150")
+    t.question("v_rated_range_km", "480")
+    text = t.shown("verdict")
+    assert "Rated 150 Wh/km: as driven it took 10 % less; rated 480 km, as driven 533: 53 km more." in text
+    assert "The rated figures make a battery of 72.0 kWh" in text
+    assert "53 km more" in t.report()
+    t.check()
+    # whoever thinks in miles reads the same
+    t.units("us")
+    assert "rated 298 mi, as driven 331: 33 mi more" in t.shown("verdict")
+    t.question("v_rated_range_km", "290 mi")
+    assert t.study.vehicle.rated_range_km == pytest.approx(290 * 1.609344, abs=0.01)

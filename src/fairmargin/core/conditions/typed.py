@@ -443,7 +443,7 @@ def doubt(study: Study, leg: Leg) -> str:
         return unusable
     if leg.has_reading and not km and not study.route and leg.average_shown is not None:
         return "A reading without a distance tells no energy: enter the distance of this leg."
-    capacity = study.vehicle.usable_capacity_kwh
+    capacity = study.vehicle.capacity_kwh
     if capacity and leg.energy_kwh and leg.soc_start_percent is not None and leg.soc_end_percent is not None:
         drop = leg.soc_start_percent - leg.soc_end_percent
         if drop >= 5:

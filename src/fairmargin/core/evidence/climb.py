@@ -41,7 +41,7 @@ class Part:
 
 def leg_parts(study: Study, leg: Leg) -> tuple[Part, ...]:
     """Energy of a leg part by part, where its charge was read on the way; nothing without such a reading."""
-    capacity, km = study.vehicle.usable_capacity_kwh, leg.gps_distance_km or leg.distance_km
+    capacity, km = study.vehicle.capacity_kwh, leg.gps_distance_km or leg.distance_km
     if not capacity or not km or leg.soc_start_percent is None or leg.soc_end_percent is None:
         return ()
     between = sorted(

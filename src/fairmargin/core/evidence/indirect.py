@@ -171,8 +171,8 @@ def wh_per_rated_km(vehicle: Vehicle) -> float | None:
     """What a kilometre of the range that a vehicle shows is worth; None where nobody told what it is rated at. [Wh/km]"""
     if vehicle.rated_wh_per_km is not None:
         return vehicle.rated_wh_per_km
-    if vehicle.rated_range_km and vehicle.usable_capacity_kwh:
-        return 1000.0 * vehicle.usable_capacity_kwh / vehicle.rated_range_km
+    if vehicle.rated_range_km and vehicle.capacity_kwh:
+        return 1000.0 * vehicle.capacity_kwh / vehicle.rated_range_km
     return None
 
 
@@ -198,7 +198,7 @@ def range_readings(study: Study, leg: Leg) -> list[Reading]:
 def scale_told(vehicle: Vehicle, instrument: str) -> bool:
     """Whether an instrument's readings tell energy, and not only a share of something that nobody told."""
     if instrument == CHARGE:
-        return vehicle.usable_capacity_kwh is not None
+        return vehicle.capacity_kwh is not None
     return instrument not in {RATED, RANGE_LEFT} or wh_per_rated_km(vehicle) is not None
 
 

@@ -108,7 +108,7 @@ def _soc_reading(study: Study, leg: Leg) -> Reading | None:
         shown = f"{leg.soc_start_percent:g} to {end[0]:g} %{f' at the start of {end[1]}' if end[1] else ''}"
     else:
         return None
-    capacity = study.vehicle.usable_capacity_kwh or 50.0  # the ratio does not depend on it
+    capacity = study.vehicle.capacity_kwh or 50.0  # the ratio does not depend on it
     fact = study.instruments.get("state of charge")
     step = 1.0 if leg.soc_step_percent is None else leg.soc_step_percent
     if fact is not None and fact.step is not None:

@@ -82,7 +82,7 @@ def promises_of(study: Study) -> tuple[Promise, ...]:
 
 
 def _promise(study: Study, leg: Leg) -> Promise:
-    capacity = vehicle_of(study, leg.vehicle).usable_capacity_kwh
+    capacity = vehicle_of(study, leg.vehicle).capacity_kwh
     promised, found = float(leg.forecast_end_percent or 0.0), float(leg.soc_end_percent or 0.0)
     return Promise(
         title=study.title,

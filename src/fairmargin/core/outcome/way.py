@@ -112,11 +112,11 @@ def way_of(study: Study, asking: Askable, trip: Trip) -> Way:
     vehicle = vehicle_of(study, asking.vehicle)
     if vehicle.energy != "electric":
         raise ValueError(f"{vehicle.name or 'this vehicle'} does not charge; a trip is planned for electric vehicles")
-    if vehicle.usable_capacity_kwh is None:
+    if vehicle.capacity_kwh is None:
         raise ValueError("the usable capacity is not known: give it on the Question or Range page")
     wanted = configuration_of(study, asking, trip)
     asked = circumstances_of(asking, trip)
-    capacity = float(vehicle.usable_capacity_kwh)
+    capacity = float(vehicle.capacity_kwh)
     peak = float(trip.peak_kw) if trip.peak_kw else PEAK_C_RATE * capacity
     edges = np.concatenate([[0.0], np.cumsum([s.km for s in trip.stretches])])
     whole = asking.band(wanted, asked, np.array([[s.km for s in trip.stretches]]), [trip.km])

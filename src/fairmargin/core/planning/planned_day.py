@@ -88,7 +88,7 @@ def plan_day(
         speed_kmh=speed,
         wh_per_km=known_wh_per_km(study),
         factors=known_factors(study),
-        capacity_kwh=study.vehicle.usable_capacity_kwh if study.vehicle.energy == "electric" else None,
+        capacity_kwh=study.vehicle.capacity_kwh if study.vehicle.energy == "electric" else None,
         names=labels,
         light=light,
         late_min=late_min,

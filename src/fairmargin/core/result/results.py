@@ -15,6 +15,7 @@ from fairmargin.core.conditions.instruments import INSTRUMENT
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.indirect import CHARGE, RANGE_LEFT, RATED, RATED_UNTOLD, scale_told, wh_per_rated_km
 from fairmargin.core.evidence.reading import Observation
+from fairmargin.core.figures import Size
 from fairmargin.core.inference.levels import Level, calibration
 from fairmargin.core.result.margin import MarginLine, margin_lines
 from fairmargin.core.study import Study, Vehicle
@@ -23,6 +24,9 @@ Array = NDArray[np.float64]
 WHOLE: Final = "whole"  # sector of a result or comparison over all sectors
 
 Interval = tuple[float, float]
+RATED_CAPACITY: Final = Size(
+    0.06, "log", "a battery by its rated figures, which may hold what charging loses, or leave a buffer out"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,7 +194,7 @@ def tells_energy(vehicle: Vehicle, observations: Sequence[Observation]) -> bool:
 def range_wh(vehicle: Vehicle, observations: Sequence[Observation]) -> float | None:
     """Energy of a full battery or tank in the same measure as the readings: any capacity will do for shares of it."""
     kinds = {o.readings[0].instrument for o in observations}
-    if kinds == {CHARGE} and vehicle.usable_capacity_kwh is None:
+    if kinds == {CHARGE} and vehicle.capacity_kwh is None:
         return 50000.0  # what a share of an unknown battery was taken for
     if kinds and kinds <= {RATED, RANGE_LEFT} and wh_per_rated_km(vehicle) is None:
         return vehicle.rated_range_km * float(RATED_UNTOLD) if vehicle.rated_range_km else None
@@ -198,9 +202,12 @@ def range_wh(vehicle: Vehicle, observations: Sequence[Observation]) -> float | N
 
 
 def _capacity_sd(vehicle: Vehicle, observations: Sequence[Observation]) -> float:
-    """How well a capacity is known: shares of the battery need none."""
+    """How well a capacity is known: shares of the battery need none; rated figures may hold what charging loses."""
     kinds = {o.readings[0].instrument for o in observations}
-    return 0.0 if kinds and kinds <= {CHARGE, RATED, RANGE_LEFT} else INSTRUMENT["state of charge"].sd
+    if kinds and kinds <= {CHARGE, RATED, RANGE_LEFT}:
+        return 0.0
+    by_rating = vehicle.usable_capacity_kwh is None and vehicle.rated_capacity_kwh is not None
+    return float(RATED_CAPACITY) if by_rating else INSTRUMENT["state of charge"].sd
 
 
 def _spread(middle: float, half: float) -> Interval:

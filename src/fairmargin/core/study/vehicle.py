@@ -85,7 +85,20 @@ class Vehicle(_Value):
         """Energy of a full battery or tank; None where nobody told. [Wh]"""
         if self.energy != "electric" and self.tank_l is not None:
             return float(self.tank_l) * self.heating_value
-        return None if self.usable_capacity_kwh is None else 1000.0 * float(self.usable_capacity_kwh)
+        capacity = self.capacity_kwh
+        return None if capacity is None else 1000.0 * capacity
+
+    @property
+    def rated_capacity_kwh(self) -> float | None:
+        """What the rated consumption and the rated range make of a battery; None unless both were told. [kWh]"""
+        if self.energy != "electric" or self.rated_wh_per_km is None or self.rated_range_km is None:
+            return None
+        return self.rated_wh_per_km * self.rated_range_km / 1000.0
+
+    @property
+    def capacity_kwh(self) -> float | None:
+        """Usable capacity as told, else by the rated figures; None where neither was. [kWh]"""
+        return self.rated_capacity_kwh if self.usable_capacity_kwh is None else float(self.usable_capacity_kwh)
 
     def constants(self) -> VehicleConstants:
         """Fill what is not known from the class preset, with its wide margin."""

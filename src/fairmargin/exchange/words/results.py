@@ -29,6 +29,7 @@ from fairmargin.exchange.words.figures import (
     temperature_words,
     wind_words,
 )
+from fairmargin.exchange.words.rated import rated_lines
 from fairmargin.exchange.words.steps import DISTANCE_PER_ENERGY, pencil_unit, steps_line, usual_words
 
 
@@ -342,6 +343,7 @@ def result_lines(study: Study, r: Result, units: UnitChoice) -> list[str]:
         lines.append(
             f"Range as driven, full to empty: {distance_words(r.range_km, units)} ({low:.0f} to {high:.0f} {units.distance})."
         )
+    lines += rated_lines(vehicle_of(study, r.vehicle), r, units)
     if r.directions:
         parts = []
         for d in r.directions:
@@ -440,7 +442,7 @@ def forecast_lines(study: Study) -> list[str]:
             continue
         short = leg.forecast_end_percent - leg.soc_end_percent
         words = f"{leg.leg}: forecast {leg.forecast_end_percent:g} % at the end, found {leg.soc_end_percent:g} %"
-        capacity = vehicle_of(study, leg.vehicle).usable_capacity_kwh
+        capacity = vehicle_of(study, leg.vehicle).capacity_kwh
         if short and capacity:
             words += f": {abs(short) * capacity / 100:.1f} kWh {'more' if short > 0 else 'less'} than was forecast"
         elif short:

@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, 
 from fairmargin.core.study import CLASS_PRESETS, NamedVehicle, Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.units import read_in, read_quantity
+from fairmargin.core.units import UnitChoice, read_consumption, read_in, read_quantity, to_wh_per_km
+from fairmargin.core.units import label as consumption_label
 from fairmargin.core.units.consumption import blend_wh_per_l
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
@@ -28,13 +29,29 @@ VEHICLE_FIELDS = (
     ("distance_error_percent", "Odometer over-reads by", "%"),
     ("speed_error_percent", "Speedometer over-reads by", "%"),
     ("drive_efficiency", "Drive efficiency", ""),
+    ("rated_wh_per_km", "Rated consumption", ""),
+    ("rated_range_km", "Rated range", ""),
     ("tank_l", "Tank", "L"),
     ("heating_value_wh_per_l", "Heating value", "Wh/L"),
 )
+#: Of these, the ones typed and shown in the person's own unit.
+OWN_UNIT = {"mass_kg": "mass", "rated_range_km": "distance"}
 #: Of these, the ones of vehicles that burn fuel, and of those that do not.
 OF_FUEL = ("tank_l", "heating_value_wh_per_l")
 OF_ELECTRIC = ("usable_capacity_kwh", "charging_efficiency")
 VEHICLE_UNITS = {name: unit for name, _, unit in VEHICLE_FIELDS}
+
+
+def read_wh_per_km(text: str, units: UnitChoice) -> float:
+    """Read a consumption in the person's unit or its own. [Wh/km]
+
+    Raises
+    ------
+    ValueError
+        If it cannot be read.
+    """
+    typed = read_consumption(text, units.consumption)
+    return to_wh_per_km(typed.value, typed.unit, units.heating_value_wh_per_l)
 
 
 class VehiclePanel(QWidget):
@@ -123,8 +140,11 @@ class VehiclePanel(QWidget):
     def _vehicle(self, name: str) -> Callable[[str], None]:
         def commit(text: str) -> None:
             value: object = text
-            if name == "mass_kg":
-                value = read_quantity(text, "mass", self.session.units.mass) if text else None
+            units, quantity = self.session.units, OWN_UNIT.get(name)
+            if quantity is not None:
+                value = read_quantity(text, quantity, getattr(units, quantity)) if text else None
+            elif name == "rated_wh_per_km":
+                value = read_wh_per_km(text, units) if text else None
             elif name != "name":
                 blend = blend_wh_per_l(text) if name == "heating_value_wh_per_l" else None
                 value = blend if blend is not None else read_in(text, VEHICLE_UNITS[name]) if text else None
@@ -156,13 +176,23 @@ class VehiclePanel(QWidget):
                 continue
             value = getattr(vehicle, name)
             decimals = 5 if name == "rolling_coefficient" else 3
-            if name == "mass_kg":
-                field.show_text("" if value is None else show_number(units.show("mass", value), 0), units.mass)
-                guess = float(f"{units.show('mass', constants.mass_kg):.0f}")
+            quantity = OWN_UNIT.get(name)
+            guess = None
+            if quantity is not None:
+                unit = getattr(units, quantity)
+                field.show_text("" if value is None else show_number(units.show(quantity, value), 0), unit)
+                if name == "mass_kg":
+                    guess = float(f"{units.show('mass', constants.mass_kg):.0f}")
+            elif name == "rated_wh_per_km":
+                shown = "" if value is None else f"{units.show_consumption(value):.4g}"
+                field.show_text(shown, consumption_label(units.consumption))
             else:
                 field.show_text(show_number(value, decimals))
-                guess = getattr(constants, name, None)  # type: ignore[assignment]
+                guess = getattr(constants, name, None)
             field.edit.setPlaceholderText("" if guess is None else f"{show_number(guess, decimals)} assumed")
+        if vehicle.usable_capacity_kwh is None and vehicle.rated_capacity_kwh is not None:
+            rated = f"{vehicle.rated_capacity_kwh:.1f} by its rated figures"
+            f["v_usable_capacity_kwh"].edit.setPlaceholderText(rated)
         fuel = vehicle.energy != "electric"
         for name in (*OF_FUEL, *OF_ELECTRIC):
             f[f"v_{name}"].setVisible((name in OF_FUEL) == fuel)
