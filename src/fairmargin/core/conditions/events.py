@@ -47,6 +47,23 @@ def slow_traffic(case: Case) -> Iterator[Finding]:
             covered=False,
         )
         return
+    told = {e.leg for e in case.study.events if e.kind == "slow-traffic" and (e.duration_s or e.speed_kmh)}
+    timed = {c.leg for c in case.conditions if c.timed or c.logged}
+    untold = tuple(leg for leg in legs if leg not in told and leg not in timed)
+    if untold:
+        yield Finding(
+            "caution",
+            None,
+            untold,
+            "Slow traffic, nobody knows how much",
+            "Neither how long nor how slow was noted, and the leg was not timed: nothing of it is corrected; the margin holds "
+            "what it may have been.",
+            "Note how long and how slow, or the leg's time; or leave the leg out with the reason.",
+            covered=False,
+        )
+    legs = tuple(leg for leg in legs if leg not in untold)
+    if not legs:
+        return
     free = float(np.median([c.speed_m_s for c in case.conditions]))
     level = [replace(c, speed_m_s=free) if c.leg in legs else c for c in case.conditions]
     bias = case.with_conditions(level, Cause.EVENTS)

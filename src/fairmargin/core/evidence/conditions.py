@@ -31,6 +31,11 @@ UNTOLD_ALIKE_SD: Final = Size(
 UNTOLD_SD: Final = Size(0.015, "of speed", "and from one leg to the next")
 #: Of the speeds of like legs: what a leg that nothing held up drives, even where half of them were.
 FREE_QUANTILE: Final = 0.75
+HELD_UP_UNTOLD: Final = Size(
+    0.06,
+    "of the speed",
+    "what slow traffic did to it that was noted without length or speed, on a leg that nobody timed",
+)
 NOTED_SD: Final = Size(0.12, "of it", "what a hold-up made a leg slower, where it was noted with place and speed")
 JAM_M_S: Final = Size(3.5, "m/s", "speed of a crawl that nobody measured")
 MOST_JAM: Final = Size(0.85, "of the leg's time", "the most that a crawl takes of it")
@@ -424,6 +429,12 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
                 told = jams[c.leg]
                 jam = min(max(lost if told is None else told, 0.0), MOST_JAM * c.moving_s)
                 c = replace(c, jam_s=jam)
+        if c.leg in jams and not c.timed:
+            told = jams[c.leg]
+            if told is None:
+                c = replace(c, speed_sd=math.hypot(c.speed_sd, HELD_UP_UNTOLD))
+            else:
+                c = replace(c, jam_s=min(told, MOST_JAM * c.moving_s))
         result.append(c)
     return result
 
