@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from typing import Final
 
@@ -37,6 +38,32 @@ def drift_left(order: str) -> float:
     if not a or not b:
         raise ValueError(f'"{order}" needs at least one A and one B')
     return (sum(b) / len(b) - sum(a) / len(a)) / max(len(order) - 1, 1)
+
+
+#: Of a steady drift, what an order may keep and still count as mended.
+KEPT: Final = 0.05
+MOST_ADDED: Final = 6  # runs that are looked through; longer orders are mirrored
+
+
+def mended(order: str) -> str:
+    """Return an order with the fewest runs added so that a steady drift cancels and both sides have as many runs.
+
+    Parameters
+    ----------
+    order : str
+        Runs as driven, of A and B.
+
+    Examples
+    --------
+    >>> [mended(order) for order in ("AB", "BA", "ABAB", "AABB", "AAB", "ABBA")]
+    ['ABBA', 'BAAB', 'ABABBABA', 'AABBBBAA', 'AABBBBAA', 'ABBA']
+    """
+    for count in range(MOST_ADDED + 1):
+        tried = (order + "".join(added) for added in itertools.product("AB", repeat=count))
+        found = [x for x in tried if x.count("A") == x.count("B") and abs(drift_left(x)) <= KEPT]
+        if found:
+            return min(found, key=lambda x: abs(drift_left(x)))
+    return order + order[::-1]
 
 
 def display_noise_percent(step_share: float, legs_per_configuration: int, confidence: float = intervals.USUAL) -> float:

@@ -127,6 +127,10 @@ def test_weather_charge_has_the_sign_of_what_it_repairs():
 
 def test_orders_one_pair_and_cold_start():
     assert "order-drift" in concerns(driven_study("AABB"))
+    for order, whole in (("AB", "ABBA"), ("BA", "BAAB"), ("ABAB", "ABABBABA")):
+        advice = concerns(driven_study(order))["order-drift"].next_step
+        assert advice == f"Add {whole[len(order) :]}, so that the whole reads {whole}."
+    assert concerns(driven_study("BA"))["one-pair-only"].next_step.endswith("so that the whole reads BAAB.")
     assert "one-pair-only" in concerns(driven_study("AB"))
     assert "cold-tyres" in concerns(driven_study("AB"))
     assert not {"order-drift", "one-pair-only"} & concerns(driven_study("ABBA")).keys()

@@ -133,6 +133,12 @@ def difference(a: Sequence[float | None], b: Sequence[float | None]) -> float | 
     return None if mean_a is None or mean_b is None else mean_b - mean_a
 
 
+def order_of_runs(case: Case) -> str:
+    """The comparison's runs as they were driven, as letters."""
+    letters = [(case.study.letter(c.configuration), c.run) for c in case.ordered]
+    return "".join(letter for i, (letter, run) in enumerate(letters) if i == 0 or letters[i - 1][1] != run)
+
+
 def names(conditions: Sequence[Conditions]) -> tuple[str, ...]:
     """Legs of conditions."""
     return tuple(c.leg for c in conditions)

@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.conditions.case import Case, names
+from fairmargin.core.conditions.case import Case, names, order_of_runs
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.design import DesignRows, Unknown, by_told_day, unknown_of
 from fairmargin.core.conditions.room import Condition, LegField, Told
@@ -17,7 +17,7 @@ from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.figures import NOTABLE, Prior, Threshold
 from fairmargin.core.model.parameters import Parameter
-from fairmargin.core.orders import drift_left
+from fairmargin.core.orders import drift_left, mended
 
 Array = NDArray[np.float64]
 CONCERNS: Registry[Case] = Registry()
@@ -37,6 +37,7 @@ PRESSURE_MISSING: Final = Prior(0.005, "log", "air pressure of a day that nobody
 
 DAYS_APART_NOTE: Final = Threshold(2.0, "days", "up to a weekend apart, battery and road hardly change")
 DAYS_TOLD: Final = Threshold(1.5, "days", "from here a gap is told in days, not as a day")
+MOST_WRITTEN: Final = 12  # runs whose order is written out
 DRIFT_LEFT: Final = Threshold(0.3, "share", "ABAB keeps 0.33 of a steady drift and is worth a word, ABBA keeps none")
 DRIFT_MOST: Final = Threshold(0.5, "share", "AABB keeps two thirds of a drift, ABAB a third")
 DRIFT_LEGS: Final = Threshold(6, "legs", "four unknowns (level, change, direction, drift) want two legs more")
@@ -93,8 +94,7 @@ def order_drift(case: Case) -> Iterator[Finding]:
     """The order keeps a share of a steady drift: priced by the drift that the fit leaves over."""
     a, b = case.both
     ordered = case.ordered
-    letters = [(case.study.letter(c.configuration), c.run) for c in ordered]
-    runs = "".join(letter for i, (letter, run) in enumerate(letters) if i == 0 or letters[i - 1][1] != run)
+    runs = order_of_runs(case)
     if not a or not b or not {c.day for c in a} & {c.day for c in b} or set(runs) != {"A", "B"}:
         return
     left = drift_left(runs)
@@ -108,8 +108,19 @@ def order_drift(case: Case) -> Iterator[Finding]:
         names(ordered),
         f"Order {runs} does not cancel the day's drift",
         f"{abs(left):.0%} of any steady drift of the day (warming, wind, battery) stays in the difference.",
-        "Add runs in the opposite order, so that the whole reads ABBA.",
+        _then(runs),
         signed=bias is not None,
+    )
+
+
+def _then(runs: str) -> str:
+    """What to add to the runs of a day."""
+    whole = mended(runs)
+    added = whole[len(runs) :]
+    return (
+        f"Add {added}, so that the whole reads {whole}."
+        if len(whole) <= MOST_WRITTEN
+        else "Add as many runs in the opposite order."
     )
 
 
@@ -139,7 +150,7 @@ CONDITION: Final = Condition(
         ),
         Group.DRIFT: Told(
             "what runs on over the day falls on one side more than on the other",
-            "Add runs in the opposite order, so that the whole reads ABBA.",
+            "Add runs in the opposite order, so that the later half mirrors the first.",
         ),
     },
     concerns=CONCERNS.rules,

@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.conditions.case import names
+from fairmargin.core.conditions.case import names, order_of_runs
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.conditions.rules import Finding
 from fairmargin.core.evidence.conditions import Conditions
@@ -19,6 +19,7 @@ from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.fairness.context import TEST_DAY, ComparisonContext
 from fairmargin.core.inference.plausible import Doubted, effect_sd
 from fairmargin.core.inference.priors import SCATTER_SHARE
+from fairmargin.core.orders import mended
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.slips import likely, usual_decimals
 from fairmargin.core.units import said
@@ -39,13 +40,15 @@ def one_pair_only(case: ComparisonContext) -> Iterator[Finding]:
     a, b = case.both
     if min(len({c.run for c in a}), len({c.run for c in b})) != 1:
         return
+    order = order_of_runs(case)
+    one = sorted(order) == ["A", "B"] and len({c.day for c in case.ordered}) == 1
     yield Finding(
         "caution",
         case.part_percent(Group.SCATTER),
         names(case.ordered),
         "One pair only",
         "With a single run of one configuration, nothing tells its scatter from the change.",
-        "Drive another pair, in the other order.",
+        f"Drive another pair, in the other order{f', so that the whole reads {mended(order)}' if one else ''}.",
     )
 
 
