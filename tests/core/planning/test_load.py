@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from fairmargin.core.planning.load import aboard_kg, check_load, nose_from_jockey, towing_budget_kg, water_kg
+from fairmargin.core.planning.load import aboard_kg, check_load, nose_from_jockey, read_item, towing_budget_kg, water_kg
 from fairmargin.core.study.plan import LimitSource, Load
 from fairmargin.core.units import plain
 
@@ -31,7 +31,7 @@ def test_nose_weight_is_of_the_whole_loaded_trailer():
     # Common practice: at least about 4 % of 2250 kg is 90 kg; 4 % of its cargo alone (1270 kg: 51 kg) is a slip.
     load = Load(trailer_kg=2250, nose_kg=51, nose_limit=(limit(100, "coupling"), limit(140, "car plate")))
     low = by_name(load)["nose weight"]
-    assert low.state == "over" and low.low_kg == pytest.approx(90) and "forward" in low.words
+    assert low.state == "too light" and low.low_kg == pytest.approx(90) and "forward" in low.words
     fine = by_name(load.with_(nose_kg=92))["nose weight"]
     assert fine.state == "fine" and fine.high_kg == 100
     high = by_name(load.with_(nose_kg=120))["nose weight"]
@@ -97,3 +97,11 @@ def test_the_nose_weight_is_counted_once():
     found = by_name(load)
     assert found["laden vehicle"].value_kg == pytest.approx(1925)
     assert found["train"].value_kg == pytest.approx(2850)
+
+
+def test_gravel_is_no_liquid():
+    """Whatever its density is said to be; what nobody names is taken for one."""
+    made = [read_item(name, amount, "trailer").liquid for name, amount in (
+        ("gravel", "200 L"), ("sand", "100 L 1.5 kg/L"), ("water", "200 L"), ("stuff", "40 L 0.9 kg/L"), ("can", "20 L diesel"),
+    )]  # fmt: skip
+    assert made == [False, False, True, True, True]

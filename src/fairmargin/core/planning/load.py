@@ -19,7 +19,7 @@ from fairmargin.core import units
 from fairmargin.core.study.plan import LimitSource, Load, LoadItem, LoadPlace
 from fairmargin.core.units import said
 
-State = Literal["fine", "close", "over", "not known"]
+State = Literal["fine", "close", "over", "too light", "not known"]
 NOSE_LEAST_SHARE: Final = 0.04
 NOSE_USUAL_SHARE: Final = (0.05, 0.07)
 CLOSE_SHARE: Final = 0.95  # of a limit
@@ -114,7 +114,7 @@ def read_item(name: str, amount: str, place: LoadPlace, mass_unit: str = "kg") -
         density = DENSITIES[substance]
     else:
         raise ValueError(f"{litres:g} L of what? Say water, petrol, diesel, or its kg/L, such as 45 L 0.75 kg/L")
-    liquid = bool(said) or not substance or substance in LIQUIDS
+    liquid = not substance or substance in LIQUIDS
     return LoadItem(name=name, place=place, count=count, litres=litres, kg_per_l=density, liquid=liquid)
 
 
@@ -327,7 +327,7 @@ def _nose_check(load: Load) -> Check:
     if nose < least:
         at_most = f", to {said(high, 'kg')} at most ({source})" if high is not None else ""
         return told(
-            "over",
+            "too light",
             f"{said(nose, 'kg')} is {share:.1f} % of the whole loaded trailer; at least about 4 % ({said(least, 'kg')}) keeps it from "
             f"swaying. Move the load forward{at_most}.",
         )
