@@ -3,6 +3,8 @@
 import pytest
 from PySide6.QtWidgets import QLabel
 
+from fairmargin.desktop.widgets.planning.load import LoadDrawing
+
 
 def test_a_towing_budget(tester):
     t = tester
@@ -27,6 +29,8 @@ def test_a_towing_budget(tester):
     assert "140 kg over the 1950 kg of the plate" in said["trailer"]
     assert "the lowest counts" in said["trailer"]
     assert said["nose weight"].startswith("79 kg is 3.8 %")
+    chart = next(c for c in t.load.findChildren(LoadDrawing) if c.isVisibleTo(t.load))
+    assert "nose weight: too light" in chart.accessibleName() and "trailer: over" in chart.accessibleName()
     assert "forward, to 85 kg at most (coupling)" in said["nose weight"]
     # Where 4 % of the whole is more than the nose may carry, no place of the load helps: it says what total would.
     t.loaded("nose_limit", "80 coupling, 100 handbook")

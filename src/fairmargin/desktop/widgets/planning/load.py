@@ -46,8 +46,14 @@ class LoadDrawing(Chart):
                 "Enter masses and the limits from plates and handbook; what is over or close is said here.",
             )
             return
-        inks = {"fine": "fine", "close": "caution", "over": "blocks", "not known": "muted"}
-        words = {"fine": "fine", "close": "close", "over": "NOT ALLOWED", "not known": "not known"}
+        inks = {"fine": "fine", "close": "caution", "over": "blocks", "too light": "blocks", "not known": "muted"}
+        words = {
+            "fine": "fine",
+            "close": "close",
+            "over": "NOT ALLOWED",
+            "too light": "too light",
+            "not known": "not known",
+        }
         left, right = 120.0, self.width() - 120.0
         for i, check in enumerate(self._checks):
             y = 112.0 + ROW * i
