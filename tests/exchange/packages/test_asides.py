@@ -57,6 +57,7 @@ def test_what_others_wrote_is_read_and_what_has_no_room_stays():
         row(value=11.0),  # nobody said since when
         row(since="L01", unit="furlongs"),
         row(instrument="state of charge", unit="%", at_km=4.0, value=80.0),
+        row(instrument="range left", unit="km", value=210.0),  # nobody noted the one before
     )
     legs, rest = laid_on(study.legs, rows)
     assert legs[1].running_shown == 10.8 and legs[1].running_step == 0.1

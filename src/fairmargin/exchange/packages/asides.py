@@ -58,9 +58,11 @@ def laid_on(legs: Sequence[Leg], rows: Sequence[WayReading]) -> tuple[tuple[Leg,
     """
     changes: dict[str, dict[str, Any]] = {}
     rest: list[WayReading] = []
+    ends = [{row.leg for row in rows if row.instrument == LEFT and row.at_km == at} for at in (0.0, None)]
     for row in rows:
         own = changes.setdefault(row.leg, {})
-        found = _changes(row, own)
+        alone = row.instrument == LEFT and not all(row.leg in legs_of for legs_of in ends)  # tells of nothing used
+        found = None if alone else _changes(row, own)
         if found is None or any(own.get(name) is not None for name in found):
             rest.append(row)
         else:
