@@ -20,6 +20,20 @@ ROOT = Path(__file__).parent.parent
 CORE, BOOK = "src/fairmargin/core", "src/fairmargin/logbook"
 
 MUTANTS: tuple[tuple[str, str, str, str], ...] = (
+    # readings by way of another, sectors with roads of their own, one reading over both ways
+    (f"{CORE}/evidence/indirect.py", "(2.0 if goes_on else 1.0) * step**2", "1.0 * step**2", "tests/core/evidence/test_indirect.py"),
+    (f"{CORE}/evidence/indirect.py", "energy - earlier, sd", "energy, sd", "tests/core/evidence/test_indirect.py"),
+    (f"{CORE}/evidence/indirect.py", "or after.soc_start_percent >= leg.soc_start_percent", "", "tests/core/evidence/test_indirect.py"),
+    (f"{CORE}/evidence/indirect.py", "and len(_of(legs)) == 1", "", "tests/core/evidence/test_indirect.py"),
+    (f"{CORE}/study/sectors.py", "own[-1] + 2", "own[-1] + 1", "tests/core/study/test_sectors.py"),
+    (f"{CORE}/study/sectors.py", "whole + place_m - first", "place_m", "tests/core/study/test_sectors.py"),
+    (f"{CORE}/inference/fit.py", "if sector[c.leg] != here}", "if False}", "tests/core/inference/test_speeds.py"),
+    (f"{CORE}/conditions/air.py", "min(sd, LEG_UNNOTED.sd)", "sd", "tests/core/conditions/test_spans.py"),
+    (f"{CORE}/inference/unknowns.py", "if c.there_and_back:", "if False:", "tests/core/study/test_runs.py"),
+    (f"{CORE}/result/questions.py", "while code == AIR_COLUMN and len(_airless(study)) > 1:", "while False:", "tests/core/result/test_questions.py"),
+    (f"{CORE}/orders.py", "x.count(\"A\") == x.count(\"B\") and abs(drift_left(x)) <= KEPT", "abs(drift_left(x)) <= 10 * KEPT", "tests/core/test_orders.py"),
+    (f"{CORE}/evidence/conditions.py", "c = replace(c, speed_sd=math.hypot(c.speed_sd, HELD_UP_UNTOLD))", "pass", "tests/core/conditions/test_slow_traffic.py"),
+    (f"{CORE}/result/results.py", "float(RATED_CAPACITY) if by_rating else", "", "tests/exchange/words/test_rated.py"),
     # the test day as a referee would judge it
     (f"{CORE}/conditions/distance.py", "weights = _distance_weights(design) + _speed_weights(design)", "weights = _distance_weights(design)", "tests/core/conditions/test_distance.py"),
     (f"{CORE}/conditions/distance.py", "TurnToldBy.NOTHING: Prior(0.01,", "TurnToldBy.NOTHING: Prior(0.005,", "tests/core/conditions/test_distance.py"),

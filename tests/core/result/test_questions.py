@@ -142,6 +142,9 @@ def test_how_warm_each_day_was_is_asked_in_turn_and_kept_as_an_interval():
     assert air(cool) == {name: (7.0, 14.0) for name, side in of.items() if side == "A"}
     second = of_air(cool)
     assert second.text == f"About how warm was the air with \u201c{trial}\u201d?"
+    alike = answered(cool, "temperature_c", value_of("temperature_c", second.answers[2][0]))
+    assert first.answers[2][1] == pytest.approx(half(alike), rel=0.03)  # \u00b1 is with both answered
+    assert first.answers[2][1] < 0.97 * half(cool)
     both = answered(cool, "temperature_c", value_of("temperature_c", second.answers[3][0]))
     assert {air(both)[name] for name, side in of.items() if side == "B"} == {(14.0, 21.0)}
     assert of_air(both) is None
