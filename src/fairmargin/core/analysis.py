@@ -7,7 +7,7 @@ Screens, reports and JSON only draw the `Analysis`.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cache, partial
 
 import numpy as np
@@ -50,11 +50,11 @@ from fairmargin.core.result.sensitivity import PriorMoved
 from fairmargin.core.result.types import VIEWS, Analysis, Comparison, LegResult, View
 from fairmargin.core.result.verdict import word
 from fairmargin.core.result.whole_route import whole_comparisons
-from fairmargin.core.study import Study, Trace, Vehicle
+from fairmargin.core.speed_cells import SpeedCell, at_speed, beside, by_speed_and_sector, fitted
+from fairmargin.core.study import Study, Trace
 from fairmargin.core.study.as_told import as_told
 from fairmargin.core.study.cells import (
     Cell,
-    aimed_kmh,
     between_vehicles,
     by_vehicle,
     cell_of_side,
@@ -64,13 +64,7 @@ from fairmargin.core.study.cells import (
     vehicle_of,
     with_sides,
 )
-from fairmargin.core.study.circumstances import Circumstances
-from fairmargin.core.study.leg import Span
-
-#: Of each leg what a question may change: temperature, the intervals that its conditions were noted as, direction.
-Noted = tuple[tuple[str, float | None, tuple[Span, ...], str], ...]
-#: An effect and its interval. [%]
-Told = tuple[float, tuple[float, float]]
+from fairmargin.core.told_otherwise import told_otherwise
 
 
 def analyse(
@@ -244,15 +238,15 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
             days=scatter.days,
         )
         cells = {
-            key: _fitted(_at_speed(study, key[0]), evidence, members, key[1], options)
-            for key, members in _by_speed_and_sector(study, evidence.observations).items()
+            key: fitted(at_speed(study, key[0]), evidence, members, key[1], options)
+            for key, members in by_speed_and_sector(study, evidence.observations).items()
         }
         groups = [
-            _told_otherwise(
+            told_otherwise(
                 raw, traces, owners, cell, speed, sector, options, view,
                 _test_day(
-                    _at_speed(study, speed), view, options, evidence, cell, sector, doubts,
-                    _beside(cells, speed, sector),
+                    at_speed(study, speed), view, options, evidence, cell, sector, doubts,
+                    beside(cells, speed, sector),
                 ),
             )
             for (speed, sector), cell in cells.items()
@@ -287,20 +281,6 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
     )
 
 
-def _by_speed_and_sector(
-    study: Study, observations: Sequence[Observation]
-) -> dict[tuple[float | None, str], list[Observation]]:
-    groups: dict[tuple[float | None, str], list[Observation]] = {}
-    for o in observations:
-        leg = study.leg(o.legs[0])
-        groups.setdefault((aimed_kmh(study, leg), leg.sector), []).append(o)
-    return groups
-
-
-def _at_speed(study: Study, speed_kmh: float | None) -> Study:
-    return study.with_(target_speed_kmh=speed_kmh) if speed_kmh != study.target_speed_kmh else study
-
-
 def _missing(study: Study, every: Sequence[Observation]) -> str:
     driven = {study.leg(o.legs[0]).configuration for o in every if study.leg(o.legs[0]).included}
     if not driven and any(leg.average_shown is not None and leg.included for leg in study.legs):
@@ -317,99 +297,15 @@ def _missing(study: Study, every: Sequence[Observation]) -> str:
 # ---------------------------------------------------------------- test days
 
 
-def _told_otherwise(
-    raw: Study,
-    traces: Mapping[str, Trace],
-    owners: Mapping[str, Vehicle],
-    cell: _Cell,
-    speed: float | None,
-    sector: str,
-    options: FitOptions,
-    view: View,
-    group: Group,
-) -> Group:
-    """The group with its comparisons ready to be asked what other circumstances of the study would make of them.
-
-    By a fit that begins with what this one found of scatter, days and reports, so that it takes a third of another analysis: the
-    change from what the same fit says of the circumstances as they are is laid on the comparison.
-    """
-    began = cell.fit
-    if began is None or view == "as-measured":
-        return group
-
-    @cache
-    def fitted(told: Circumstances, noted: Noted) -> Fit:
-        study = _at_speed(with_sides(as_told(_with_noted(raw.with_(circumstances=told), noted))), speed)
-        evidence = gather(study, traces, owners)
-        names = {o.legs for o in cell.used}
-        used = [o for o in evidence.observations if o.legs in names]
-        own = [evidence.conditions[name] for o in used for name in o.legs]
-        return fit_study(study, own, used, evidence.logs[sector], options, start=began)
-
-    def ask(c: Comparison, told: Study) -> Told | None:
-        now, then = (fitted(x.circumstances, _noted(x)).effects.get(c.trial) for x in (raw, told))
-        if now is None or then is None or c.method != "model":
-            return None
-        level = c.confidence if c.look is None else c.look.level
-        middle = c.effect_percent + then.percent - now.percent
-        narrower = float(np.ptp(then.interval_percent(level)) / max(np.ptp(now.interval_percent(level)), 1e-9))
-        low, high = (middle + narrower * (end - c.effect_percent) for end in c.interval_percent)
-        floor = 100.0 * began.floors.get(c.trial, 0.0)  # like drives differ by what they differ by, whatever was said
-        if floor > (high - low) / 2.0:
-            half = min(floor, c.half_width_percent)
-            low, high = middle - half, middle + half
-        return middle, (low, high)
-
-    return replace(group, comparisons=[replace(c, with_told=partial(ask, c)) for c in group.comparisons])
-
-
-def _noted(study: Study) -> Noted:
-    return tuple((leg.leg, leg.temperature_c, leg.spans, leg.direction) for leg in study.legs)
-
-
-def _with_noted(study: Study, noted: Noted) -> Study:
-    """The study with other notes of its legs; those that were taken away stay, they tell nothing."""
-    told = {name: rest for name, *rest in noted}
-    legs = []
-    for leg in study.legs:
-        own = [leg.temperature_c, leg.spans, leg.direction]
-        now = told.get(leg.leg, own)
-        legs.append(leg if now == own else leg.with_(temperature_c=now[0], spans=now[1], direction=now[2]))
-    return study.with_legs(legs)
-
-
-@dataclass(frozen=True, eq=False, slots=True)
-class _Cell:
-    """Drives of one speed and sector, those of them that count, and their fit by themselves."""
-
-    members: Sequence[Observation]
-    used: Sequence[Observation]
-    fit: Fit | None
-
-
-def _beside(cells: Mapping[tuple[float | None, str], _Cell], speed: float | None, sector: str) -> list[_Cell]:
-    """Drives of other speeds and sectors, which tell of the change as well."""
-    return [cell for (v, s), cell in cells.items() if (v, s) != (speed, sector) and cell.fit is not None]
-
-
-def _fitted(
-    study: Study, evidence: Gathered, members: Sequence[Observation], sector: str, options: FitOptions
-) -> _Cell:
-    """One fit over all legs of a speed and sector."""
-    used = used_of(study, members)
-    own = [evidence.conditions[name] for o in used for name in o.legs]
-    return _Cell(members, used, fit_study(study, own, used, evidence.logs[sector], options) if used else None)
-
-
 def _test_day(
     study: Study,
     view: View,
     options: FitOptions,
     evidence: Gathered,
-    cell: _Cell,
+    cell: SpeedCell,
     sector: str,
     doubts: Sequence[Concern],
-    others: Sequence[_Cell] = (),
+    others: Sequence[SpeedCell] = (),
 ) -> Group:
     """One comparison per trial of a speed and sector; `others` are the drives of other speeds."""
     conditions, logs = evidence.conditions, evidence.logs[sector]
@@ -533,7 +429,7 @@ def _of_all_speeds(
     study: Study,
     fit: Fit,
     used: Sequence[Observation],
-    cells: Sequence[_Cell],
+    cells: Sequence[SpeedCell],
     evidence: Gathered,
     logs: Logs,
     view: View,
