@@ -26,7 +26,7 @@ def test_what_a_hill_costs_and_what_comes_back(tester):
     assert "38 % returned" in t.report()
     assert t.study.readings[0].value == 89
     # 91 to 89 % of 31 kWh to 1.9 km, then to 83 %.
-    assert "0.0 to 1.9 km +0.62 kWh; 1.9 to 6.1 km +1.86 kWh" in text
+    assert "0.0 to 1.9 km +0.62 kWh (32.6 kWh/100 km); 1.9 to 6.1 km +1.86 kWh (44.3 kWh/100 km)" in text
     t.window.go_to("examine")
     stage = t.window.stage("examine")
     assert stage.what.currentData() == "energy"  # what each leg really took, not the run's mean

@@ -6,8 +6,8 @@ from tests.conftest import VAN, driven_study
 from uncertainties import ufloat
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.evidence.climb import climbs
-from fairmargin.core.study import Trace
+from fairmargin.core.evidence.climb import climbs, leg_parts
+from fairmargin.core.study import Trace, Vehicle, WayReading, new_study
 from fairmargin.exchange.words.results import climb_lines
 
 EMPTY = {"average_shown": None, "average_unit": None, "average_step": None}
@@ -99,3 +99,46 @@ def test_per_cents_of_a_battery_nobody_told_are_no_energies():
     (line,) = climb_lines(study, analyse(study))
     assert "kWh" not in line
     assert "% of the charge returned" in line
+
+
+def on_the_way(*readings, **leg):
+    """A leg of 100 km with readings on the way: kilometre, instrument, value, unit."""
+    study = new_study(
+        title="Pass", kind="other", order="A", method="one-way", vehicle=Vehicle(usable_capacity_kwh=50.0)
+    )
+    name = study.legs[0].leg
+    study = study.with_leg(name, distance_km=100.0, **leg)
+    rows = [WayReading(leg=name, at_km=km, instrument=i, value=v, unit=u) for km, i, v, u in readings]
+    return {
+        i: [(p.from_km, p.to_km, pytest.approx(p.wh)) for p in parts]
+        for i, parts in leg_parts(
+            study.with_(readings=tuple(rows)), study.legs[0].with_(distance_km=100.0, **leg)
+        ).items()
+    }
+
+
+def test_an_average_on_the_way_tells_what_each_part_took():
+    """By hand: 40 km at 25 kWh/100 km are 10 kWh; of 20 over all 100 km, 20 kWh, the other 60 km took 10."""
+    own = {"average_shown": 20.0, "average_unit": "kWh/100km"}
+    assert on_the_way((40.0, "trip average", 25.0, "kWh/100km"), **own) == {
+        "trip average": [(0.0, 40.0, 10_000.0), (40.0, 100.0, 10_000.0)]
+    }
+    # in another unit than the leg's: 4 km/kWh is 25 kWh/100 km
+    assert on_the_way((40.0, "trip average", 4.0, "km/kWh"), **own) == {
+        "trip average": [(0.0, 40.0, 10_000.0), (40.0, 100.0, 10_000.0)]
+    }
+
+
+def test_each_instrument_tells_by_itself_and_only_what_it_can():
+    soc = {"soc_start_percent": 90.0, "soc_end_percent": 50.0}
+    found = on_the_way(
+        (30.0, "state of charge", 70.0, "%"), (60.0, "trip energy", 18.0, "kWh"), (80.0, "trip energy", 21.0, "kWh"),
+        (50.0, "fuel", 3.0, "L"), (20.0, "trip average", 9.0, "furlongs"), **soc,
+    )  # fmt: skip
+    assert found == {
+        # by hand: 20 % of 50 kWh, then 20 % again
+        "state of charge": [(0.0, 30.0, 10_000.0), (30.0, 100.0, 10_000.0)],
+        # nothing was read of it at the end
+        "trip energy": [(0.0, 60.0, 18_000.0), (60.0, 80.0, 3_000.0)],
+    }
+    assert on_the_way((30.0, "trip energy", 8.0, "kWh")) == {}  # one figure is a total, no part

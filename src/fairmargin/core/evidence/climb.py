@@ -7,9 +7,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from fairmargin.core import intervals
-from fairmargin.core.evidence.indirect import scale_told
+from fairmargin.core.evidence.indirect import CHARGE, average_wh_per_km, charge_at_end, scale_told
 from fairmargin.core.evidence.readings import signed_readings
-from fairmargin.core.study import Leg, Study, Trace
+from fairmargin.core.study import Leg, Study, Trace, Vehicle, WayReading
+from fairmargin.core.study.cells import vehicle_of
+from fairmargin.core.units import consumption_unit
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,30 +34,74 @@ class Climb:
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """A part of a leg between two readings of its gauge. Energy positive where it was taken from the battery."""
+    """A part of a leg between two readings of an instrument. Energy positive where it was taken."""
 
     from_km: float
     to_km: float
     wh: float
 
 
-def leg_parts(study: Study, leg: Leg) -> tuple[Part, ...]:
-    """Energy of a leg part by part, where its charge was read on the way; nothing without such a reading."""
-    capacity, km = study.vehicle.capacity_kwh, leg.gps_distance_km or leg.distance_km
-    if not capacity or not km or leg.soc_start_percent is None or leg.soc_end_percent is None:
-        return ()
-    between = sorted(
-        (r.at_km, r.value)
-        for r in study.readings
-        if r.leg == leg.leg and r.instrument == "state of charge" and r.at_km is not None and 0 < r.at_km < km
-    )
-    if not between:
-        return ()
-    points = [(0.0, leg.soc_start_percent), *between, (km, leg.soc_end_percent)]
-    return tuple(
-        Part(float(a), float(b), 10.0 * capacity * (before - after))
-        for (a, before), (b, after) in zip(points, points[1:], strict=False)
-    )
+def leg_parts(study: Study, leg: Leg) -> dict[str, tuple[Part, ...]]:
+    """Energy of a leg part by part, by each instrument that was read on the way; nothing without such a reading.
+
+    A gauge tells the charge at a place; an average and an energy, shown on the way, are those since the leg began.
+
+    Parameters
+    ----------
+    study : Study
+    leg : Leg
+
+    Returns
+    -------
+    dict of instrument to tuple of Part
+        Up to the leg's end where the same instrument was read there too.
+    """
+    vehicle, km = vehicle_of(study, leg.vehicle), leg.gps_distance_km or leg.distance_km
+    found: dict[str, tuple[Part, ...]] = {}
+    for instrument in dict.fromkeys(r.instrument for r in study.readings if r.leg == leg.leg):
+        until = [
+            (float(r.at_km), wh)
+            for r in study.readings
+            if (r.leg, r.instrument) == (leg.leg, instrument) and r.at_km and (km is None or r.at_km < km)
+            if (wh := _taken_wh(vehicle, leg, r)) is not None
+        ]
+        at_end = _taken_at_end_wh(study, vehicle, leg, instrument, km)
+        points = [(0.0, 0.0), *sorted(until), *([(km, at_end)] if km and at_end is not None else [])]
+        if until and len(points) > 2:
+            pairs = zip(points, points[1:], strict=False)
+            found[instrument] = tuple(Part(a, b, after - before) for (a, before), (b, after) in pairs)
+    return found
+
+
+def _taken_wh(vehicle: Vehicle, leg: Leg, r: WayReading) -> float | None:
+    """Energy taken since the leg began, by a reading on the way; None where it does not tell. [Wh]"""
+    if r.instrument == CHARGE:
+        if leg.soc_start_percent is None or not vehicle.capacity_kwh:
+            return None
+        return 10.0 * vehicle.capacity_kwh * (leg.soc_start_percent - r.value)
+    if r.instrument == "trip energy":
+        return r.value * (1.0 if r.unit.lower() == "wh" else 1000.0)
+    if r.instrument == "trip average" and r.value:
+        try:
+            unit = consumption_unit(r.unit)
+        except ValueError:
+            return None
+        return average_wh_per_km(r.value, unit, vehicle.heating_value)[0] * float(r.at_km or 0.0)
+    return None
+
+
+def _taken_at_end_wh(study: Study, vehicle: Vehicle, leg: Leg, instrument: str, km: float | None) -> float | None:
+    """The same at the leg's end, by the leg's own reading of the instrument. [Wh]"""
+    if instrument == CHARGE:
+        end = charge_at_end(study, leg)
+        if end is None or leg.soc_start_percent is None or not vehicle.capacity_kwh:
+            return None
+        return 10.0 * vehicle.capacity_kwh * (leg.soc_start_percent - end[0])
+    if instrument == "trip energy":
+        return None if leg.energy_kwh is None else 1000.0 * leg.energy_kwh
+    if leg.average_shown is None or leg.average_unit is None or km is None:
+        return None
+    return average_wh_per_km(leg.average_shown, leg.average_unit, vehicle.heating_value)[0] * km
 
 
 def is_down(leg: Leg, wh: float) -> bool:

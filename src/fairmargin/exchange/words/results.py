@@ -7,7 +7,7 @@ import unicodedata
 from collections.abc import Sequence
 from typing import Final
 
-from fairmargin.core.evidence.climb import leg_parts
+from fairmargin.core.evidence.climb import Part, leg_parts
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.intervals import USUAL
 from fairmargin.core.result.asked import IfAnswered
@@ -406,18 +406,30 @@ def units_of(study: Study, vehicle: str, units: UnitChoice) -> UnitChoice:
     return units.for_vehicle(own.energy != "electric", own.heating_value)
 
 
+#: How an instrument that was read on the way is called.
+_ON_THE_WAY: Final = {
+    "state of charge": "the gauge",
+    "trip average": "the average shown",
+    "trip energy": "the energy shown",
+}
+
+
 def way_lines(study: Study, units: UnitChoice) -> list[str]:
-    """Energy of each leg part by part, where its charge was read on the way."""
+    """Energy of each leg part by part, and what that is over its distance, where an instrument was read on the way."""
     lines = []
     for leg in study.legs:
-        parts = [
-            f"{units.show('distance', p.from_km):.1f} to {units.show('distance', p.to_km):.1f} {units.distance} "
-            f"{signed(p.wh / 1000, 2)} kWh"
-            for p in leg_parts(study, leg)
-        ]
-        if parts:
-            lines.append(f"{leg.leg} by the gauge on the way: {'; '.join(parts)}.")
+        own = units_of(study, leg.vehicle, units)
+        for instrument, parts in leg_parts(study, leg).items():
+            told = "; ".join(_part_words(part, own) for part in parts)
+            lines.append(f"{leg.leg} by {_ON_THE_WAY[instrument]} on the way: {told}.")
     return lines
+
+
+def _part_words(part: Part, units: UnitChoice) -> str:
+    where = f"{units.show('distance', part.from_km):.1f} to {units.show('distance', part.to_km):.1f} {units.distance}"
+    level = part.wh / (part.to_km - part.from_km)
+    took = f" ({consumption_words(level, units)})" if level > 0 else ""
+    return f"{where} {signed(part.wh / 1000, 2)} kWh{took}"
 
 
 def foretold_words(analysis: Analysis | None, confidence: float) -> str:
