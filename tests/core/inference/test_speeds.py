@@ -5,7 +5,7 @@ from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.result.comparison import OUTSIDE_MARGIN, OUTSIDE_PERCENT
-from fairmargin.core.study import RoutePoint
+from fairmargin.core.study import Event, RoutePoint
 
 LENGTH_KM = 18.4
 
@@ -143,3 +143,15 @@ def test_one_speed_alone_is_as_it_was():
     aimed = study.with_legs([leg.with_(speed_kmh=study.target_speed_kmh) for leg in study.legs])
     a, b = analyse(study).comparisons[0], analyse(aimed).comparisons[0]
     assert a.interval_percent == pytest.approx(b.interval_percent, abs=1e-9)
+
+
+def test_a_doubt_about_every_leg_of_one_speed_is_priced_by_what_the_other_says():
+    """Leaving them all out leaves the other speed's drives alone."""
+    study = two_speeds(order="AB")
+    study = study.with_(
+        events=tuple(Event(leg=leg.leg, kind="following-closely") for leg in study.legs if leg.speed_kmh == 90)
+    )
+    for speed in (90, 110):
+        c = of(study, speed)
+        assert c.interval_percent[0] < c.effect_percent < c.interval_percent[1]
+        assert ("following-closely" in {x.code for x in c.concerns}) == (speed == 90)

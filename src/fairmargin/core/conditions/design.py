@@ -67,9 +67,9 @@ class DesignRows:
 
     @property
     def sector(self) -> str:
-        """The sector of the reference drives."""
-        own = (c.leg for c in self.conditions if c.leg not in self.beside)
-        return str(self.study.leg(next(own)).sector) if self.beside else ""
+        """The sector of the reference drives; "" where every leg of it is dropped for a price."""
+        own = next((c.leg for c in self.conditions if c.leg not in self.beside), None) if self.beside else None
+        return "" if own is None else str(self.study.leg(own).sector)
 
     @property
     def elsewhere(self) -> list[str]:

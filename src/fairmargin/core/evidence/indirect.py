@@ -111,10 +111,10 @@ def _words(leg: Leg, before: Leg | None, until_km: float, before_km: float) -> s
     if before is None:
         return shown
     own, other = (units.to_step(x.running_shown or 0.0, x.running_step) for x in (leg, before))
-    sign = ("/", units.said(until_km, "km", 1), own, units.said(before_km, "km", 1), other)
+    until, earlier = units.said(until_km, "km", 1), units.said(before_km, "km", 1)
     if units.more_is_better(leg.running_unit or "Wh/km"):
-        return f"{shown} ({sign[1]} {sign[0]} {own} less {sign[3]} {sign[0]} {other})"
-    return f"{shown} ({own} over {sign[1]} less {other} over {sign[3]})"
+        return f"{shown} ({until} / {own} less {earlier} / {other})"
+    return f"{shown} ({own} over {until} less {other} over {earlier})"
 
 
 def unusable_running(study: Study, leg: Leg) -> str:

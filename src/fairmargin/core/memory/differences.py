@@ -9,6 +9,7 @@ from typing import Final
 
 from fairmargin.core.conditions.room import Compared
 from fairmargin.core.conditions.typed import leg_fields
+from fairmargin.core.evidence.indirect import CHARGE, RANGE_LEFT, RATED, RUNNING
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.units import said
 
@@ -98,19 +99,13 @@ def _order(study: Study) -> str:
     return "".join(letters.values()) if all(len(v) == 1 for v in letters.values()) else "-".join(letters.values())
 
 
+#: Fields that hold a reading, the one that counts for most first, and the instrument that shows it.
+_READ: Final = {
+    "average_shown": "trip average", "energy_kwh": "trip energy", "charger_kwh": "charge back", "fuel_l": "fuel",
+    "running_shown": RUNNING, "rated_range_used": RATED, "range_after": RANGE_LEFT, "soc_start_percent": CHARGE,
+    "charged_percent": CHARGE,
+}  # fmt: skip
+
+
 def _instrument(leg: Leg) -> str:
-    if leg.average_shown is not None:
-        return "trip average"
-    if leg.energy_kwh is not None:
-        return "trip energy"
-    if leg.charger_kwh is not None:
-        return "charge back"
-    if leg.fuel_l is not None:
-        return "fuel"
-    if leg.running_shown is not None:
-        return "running average"
-    if leg.rated_range_used is not None:
-        return "rated range used"
-    if leg.range_after is not None:
-        return "range left"
-    return "state of charge" if leg.soc_start_percent is not None else ""
+    return next((name for field, name in _READ.items() if getattr(leg, field) is not None), "")

@@ -129,6 +129,12 @@ def read_consumption(text: str, default_unit: ConsumptionUnit) -> TypedConsumpti
     return TypedConsumption(number.value, unit, number.step)
 
 
+def read_wh_per_km(text: str, default_unit: ConsumptionUnit, heating_value_wh_per_l: float) -> float:
+    """Read a consumption as energy over distance; errors as for `read_consumption`. [Wh/km]"""
+    typed = read_consumption(text, default_unit)
+    return to_wh_per_km(typed.value, typed.unit, heating_value_wh_per_l)
+
+
 def read_quantity(text: str, quantity: str, default_unit: str) -> float:
     """Read a typed quantity such as ``14 °C``, ``57 F`` or ``1,5`` into its base unit.
 

@@ -11,6 +11,7 @@ from typing import Any, Final
 from pydantic import ValidationError
 
 from fairmargin.core import units
+from fairmargin.core.evidence.indirect import RANGE_LEFT, RATED, RUNNING
 from fairmargin.core.study import Leg, WayReading
 from fairmargin.core.study.indirect import INDIRECT_FIELDS
 from fairmargin.exchange.files.faults import InvalidInput
@@ -18,9 +19,6 @@ from fairmargin.exchange.packages.table import sentence
 
 #: Fields of a leg that are not written into ``legs.csv``.
 ASIDE: Final = frozenset(name for names in INDIRECT_FIELDS.values() for name in names)
-RUNNING: Final = "running average"
-RATED: Final = "rated range used"
-LEFT: Final = "range left"
 BACK: Final = "charge back"
 TIME: Final = "charge time"
 
@@ -38,9 +36,9 @@ def rows_of(leg: Leg) -> list[WayReading]:
     if leg.rated_range_used is not None:
         rows.append(row(RATED, leg.rated_range_used, leg.rated_range_unit or "km"))
     if leg.range_before is not None:
-        rows.append(row(LEFT, leg.range_before, leg.range_unit or "km", at_km=0.0))
+        rows.append(row(RANGE_LEFT, leg.range_before, leg.range_unit or "km", at_km=0.0))
     if leg.range_after is not None:
-        rows.append(row(LEFT, leg.range_after, leg.range_unit or "km"))
+        rows.append(row(RANGE_LEFT, leg.range_after, leg.range_unit or "km"))
     if leg.charged_percent is not None:
         rows.append(row(BACK, leg.charged_percent, "%"))
     if leg.charged_s is not None:
@@ -58,10 +56,12 @@ def laid_on(legs: Sequence[Leg], rows: Sequence[WayReading]) -> tuple[tuple[Leg,
     """
     changes: dict[str, dict[str, Any]] = {}
     rest: list[WayReading] = []
-    ends = [{row.leg for row in rows if row.instrument == LEFT and row.at_km == at} for at in (0.0, None)]
+    ends = [{row.leg for row in rows if row.instrument == RANGE_LEFT and row.at_km == at} for at in (0.0, None)]
     for row in rows:
         own = changes.setdefault(row.leg, {})
-        alone = row.instrument == LEFT and not all(row.leg in legs_of for legs_of in ends)  # tells of nothing used
+        alone = row.instrument == RANGE_LEFT and not all(
+            row.leg in legs_of for legs_of in ends
+        )  # tells of nothing used
         found = None if alone else _changes(row, own)
         if found is None or any(own.get(name) is not None for name in found):
             rest.append(row)
@@ -89,7 +89,7 @@ def _changes(row: WayReading, own: dict[str, Any]) -> dict[str, Any] | None:
         return {"running_shown": row.value, "running_unit": unit, "running_step": step, "running_since": row.since}
     if row.instrument == RATED and row.unit in {"km", "mi"} and row.at_km is None:
         return {"rated_range_used": row.value, "rated_range_unit": row.unit}
-    if row.instrument == LEFT and row.unit in {"km", "mi"} and own.get("range_unit") in {None, row.unit}:
+    if row.instrument == RANGE_LEFT and row.unit in {"km", "mi"} and own.get("range_unit") in {None, row.unit}:
         if row.at_km == 0.0:
             return {"range_before": row.value} | ({} if own.get("range_unit") else {"range_unit": row.unit})
         if row.at_km is None:

@@ -23,10 +23,8 @@ def rated_lines(vehicle: Vehicle, r: Result, units: UnitChoice) -> list[str]:
         far, rated = (round(units.show("distance", x)) for x in (r.range_km, vehicle.rated_range_km))
         word = "more" if far > rated else "less"
         parts.append(f"rated {rated} {units.distance}, as driven {far}: {abs(far - rated)} {units.distance} {word}")
-    told = sentence("; ".join(parts))
-    if vehicle.usable_capacity_kwh is None and vehicle.rated_capacity_kwh is not None:
-        return [
-            f"{told}.",
-            f"The rated figures make a battery of {vehicle.rated_capacity_kwh:.1f} kWh; nobody told its usable capacity.",
-        ]
-    return [f"{told}."] if parts else []
+    lines = [f"{sentence('; '.join(parts))}."] if parts else []
+    if parts and vehicle.usable_capacity_kwh is None and vehicle.rated_capacity_kwh is not None:
+        battery = f"{vehicle.rated_capacity_kwh:.1f} kWh"
+        lines.append(f"The rated figures make a battery of {battery}; nobody told its usable capacity.")
+    return lines

@@ -10,9 +10,10 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, 
 from fairmargin.core.study import CLASS_PRESETS, NamedVehicle, Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.units import UnitChoice, read_consumption, read_in, read_quantity, to_wh_per_km
+from fairmargin.core.units import UnitChoice, read_in, read_quantity
 from fairmargin.core.units import label as consumption_label
 from fairmargin.core.units.consumption import blend_wh_per_l
+from fairmargin.core.units.typed import read_wh_per_km
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, show_choice
@@ -40,18 +41,6 @@ OWN_UNIT = {"mass_kg": "mass", "rated_range_km": "distance"}
 OF_FUEL = ("tank_l", "heating_value_wh_per_l")
 OF_ELECTRIC = ("usable_capacity_kwh", "charging_efficiency")
 VEHICLE_UNITS = {name: unit for name, _, unit in VEHICLE_FIELDS}
-
-
-def read_wh_per_km(text: str, units: UnitChoice) -> float:
-    """Read a consumption in the person's unit or its own. [Wh/km]
-
-    Raises
-    ------
-    ValueError
-        If it cannot be read.
-    """
-    typed = read_consumption(text, units.consumption)
-    return to_wh_per_km(typed.value, typed.unit, units.heating_value_wh_per_l)
 
 
 class VehiclePanel(QWidget):
@@ -110,6 +99,9 @@ class VehiclePanel(QWidget):
         """The vehicle whose figures are shown."""
         return vehicle_of(self._study, str(self.which.currentData() or ""))
 
+    def _units_of(self, vehicle: Vehicle) -> UnitChoice:
+        return self.session.own_units.for_vehicle(vehicle.energy != "electric", vehicle.heating_value)
+
     def _edit(self, text: str, **changes: Any) -> None:
         study = self._study
         try:
@@ -144,7 +136,8 @@ class VehiclePanel(QWidget):
             if quantity is not None:
                 value = read_quantity(text, quantity, getattr(units, quantity)) if text else None
             elif name == "rated_wh_per_km":
-                value = read_wh_per_km(text, units) if text else None
+                own = self._units_of(self._shown)
+                value = read_wh_per_km(text, own.consumption, self._shown.heating_value) if text else None
             elif name != "name":
                 blend = blend_wh_per_l(text) if name == "heating_value_wh_per_l" else None
                 value = blend if blend is not None else read_in(text, VEHICLE_UNITS[name]) if text else None
@@ -184,8 +177,9 @@ class VehiclePanel(QWidget):
                 if name == "mass_kg":
                     guess = float(f"{units.show('mass', constants.mass_kg):.0f}")
             elif name == "rated_wh_per_km":
-                shown = "" if value is None else f"{units.show_consumption(value):.4g}"
-                field.show_text(shown, consumption_label(units.consumption))
+                own = self._units_of(vehicle)
+                shown = "" if value is None else f"{own.show_consumption(value):.4g}"
+                field.show_text(shown, consumption_label(own.consumption))
             else:
                 field.show_text(show_number(value, decimals))
                 guess = getattr(constants, name, None)

@@ -18,7 +18,8 @@ from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.units import in_units, read_consumption, read_in, read_number, read_quantity, to_wh_per_km
+from fairmargin.core.units import in_units, read_in, read_number, read_quantity
+from fairmargin.core.units.typed import read_wh_per_km
 from fairmargin.core.words import sentence
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.driven_panel import DrivenPanel
@@ -185,10 +186,7 @@ class RangePage(UsePage):
             self.edit_vehicle(usable_capacity_kwh=round(found.estimate, 1))
 
     def _set_rated(self, text: str) -> None:
-        value = None
-        if text:
-            typed = read_consumption(text, self.units.consumption)
-            value = to_wh_per_km(typed.value, typed.unit, self.vehicle.heating_value)
+        value = read_wh_per_km(text, self.units.consumption, self.vehicle.heating_value) if text else None
         self.edit_vehicle(rated_wh_per_km=value)
 
     def _set_rated_range(self, text: str) -> None:
