@@ -9,7 +9,7 @@ from fairmargin.desktop.widgets.basics import percent
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.desktop.widgets.stage_rail import Progress, Stop
 from fairmargin.exchange.words.figures import consumption_words, distance_words
-from fairmargin.exchange.words.results import units_of
+from fairmargin.exchange.words.names import units_of
 from fairmargin.exchange.words.steps import shown_steps
 
 #: Verdicts as the road has room for them.

@@ -53,7 +53,7 @@ if TYPE_CHECKING:
     pass
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.words.figures import speed_words
-from fairmargin.exchange.words.results import comparison_name, framed
+from fairmargin.exchange.words.names import comparison_name, framed
 
 
 class MainWindow(Shell):

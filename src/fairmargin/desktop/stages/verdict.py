@@ -30,6 +30,7 @@ from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.overview import OverviewChart, ResultsTable
 from fairmargin.desktop.widgets.speedcurve import SpeedCurveChart
 from fairmargin.desktop.widgets.stepsfall import StepsFall
+from fairmargin.exchange.words.names import quoted, result_name, side_words
 from fairmargin.exchange.words.results import (
     alone_words,
     beside,
@@ -39,10 +40,7 @@ from fairmargin.exchange.words.results import (
     if_words,
     may_not,
     may_say,
-    quoted,
-    result_name,
     said_lines,
-    side_words,
     way_lines,
 )
 from fairmargin.exchange.words.steps import shown_steps, step_words, sum_lines, sum_of_steps

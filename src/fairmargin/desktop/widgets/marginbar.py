@@ -18,7 +18,8 @@ from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark, percent
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
-from fairmargin.exchange.words.results import framed, level_words, quoted, result_name, side_words, units_of
+from fairmargin.exchange.words.names import framed, quoted, result_name, side_words, units_of
+from fairmargin.exchange.words.results import level_words
 
 PLAIN = UNIT_CHOICES["metric"]  # until the person's own are known
 

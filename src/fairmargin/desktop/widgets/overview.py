@@ -19,7 +19,8 @@ from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark
 from fairmargin.exchange.words.figures import distance_words, span_words
-from fairmargin.exchange.words.results import comparison_name, level_words, result_name, units_of
+from fairmargin.exchange.words.names import comparison_name, result_name, units_of
+from fairmargin.exchange.words.results import level_words
 
 ROW = 26.0  # height of a line, px
 LABEL_SHARE = 0.38  # of the width, for what a line is of

@@ -16,7 +16,7 @@ from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.plot import LEFT, Plot
 from fairmargin.exchange.words.figures import speed_words
-from fairmargin.exchange.words.results import units_of
+from fairmargin.exchange.words.names import units_of
 
 
 class SpeedCurveChart(QWidget):

@@ -26,15 +26,8 @@ from fairmargin.exchange.files.plain import printable
 from fairmargin.exchange.reports.figures import STYLE, TYPE, finished, with_type
 from fairmargin.exchange.reports.style import TRIALS
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
-from fairmargin.exchange.words.results import (
-    conditions_words,
-    level_words,
-    place_words,
-    quoted,
-    result_name,
-    side_words,
-    units_of,
-)
+from fairmargin.exchange.words.names import place_words, quoted, result_name, side_words, units_of
+from fairmargin.exchange.words.results import conditions_words, level_words
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -21,24 +21,20 @@ from fairmargin.exchange.reports.figures import figures
 from fairmargin.exchange.reports.use import ReportUse, use_figures, use_tables
 from fairmargin.exchange.words.across import remembered_lines
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
+from fairmargin.exchange.words.names import comparison_name, result_name, side_words, stated_speed, units_of
 from fairmargin.exchange.words.results import (
     alone_words,
     beside,
     capacity_line,
     climb_lines,
-    comparison_name,
     conditions_words,
     forecast_lines,
     if_words,
     level_words,
     may_not,
     may_say,
-    result_name,
     said_lines,
     scatter_words,
-    side_words,
-    stated_speed,
-    units_of,
 )
 
 

@@ -21,8 +21,8 @@ from fairmargin.core.words import sentence
 from fairmargin.exchange.reports.figures import STYLE, finished, with_type
 from fairmargin.exchange.reports.style import BASELINE, INK, MUTED, TRIALS
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
+from fairmargin.exchange.words.names import result_name, side_words, units_of
 from fairmargin.exchange.words.outcomes import arrival_words, case_words, hours_words, money_words
-from fairmargin.exchange.words.results import result_name, side_words, units_of
 
 SPEEDS_KMH: Final = (50.0, 70.0, 90.0, 110.0, 130.0)
 SPEEDS_MPH: Final = (30.0, 40.0, 50.0, 60.0, 70.0, 80.0)

@@ -15,7 +15,7 @@ from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.units import UnitChoice, in_units, plain
 from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
-from fairmargin.exchange.words.results import units_of
+from fairmargin.exchange.words.names import units_of
 
 
 def _rounded(values: Sequence[float], digits: int) -> list[float]:

@@ -10,6 +10,7 @@ from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.units import UNIT_CHOICES, in_units
+from fairmargin.exchange.words.names import result_name
 from fairmargin.exchange.words.results import (
     beside,
     capacity_line,
@@ -17,7 +18,6 @@ from fairmargin.exchange.words.results import (
     if_words,
     margin_words,
     result_lines,
-    result_name,
     split_lines,
 )
 

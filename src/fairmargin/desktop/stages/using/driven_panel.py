@@ -8,7 +8,8 @@ from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.widgets.basics import label, panel
-from fairmargin.exchange.words.results import result_lines, result_name
+from fairmargin.exchange.words.names import result_name
+from fairmargin.exchange.words.results import result_lines
 
 
 class DrivenPanel:

@@ -21,7 +21,7 @@ from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.exchange.words.figures import consumption_words
-from fairmargin.exchange.words.results import quoted, result_name, side_words, units_of
+from fairmargin.exchange.words.names import quoted, result_name, side_words, units_of
 
 MOST_ROWS = 12
 

@@ -16,7 +16,7 @@ from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import UnitChoice, read_in, read_quantity
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.fairness import alone_result
-from fairmargin.exchange.words.results import units_of
+from fairmargin.exchange.words.names import units_of
 
 USUAL_RESERVE: Final = 15.0  # per cent; 10 to 20 is usual
 USUAL_KM: Final = 15000.0  # a year

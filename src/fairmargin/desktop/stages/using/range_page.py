@@ -31,8 +31,9 @@ from fairmargin.desktop.widgets.charts import RangeBars
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.desktop.widgets.using.rangecurve import RangeCurve, RangeLine
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words, speed_words
+from fairmargin.exchange.words.names import quoted, result_name, side_words, stated_speed
 from fairmargin.exchange.words.outcomes import hours_words
-from fairmargin.exchange.words.results import capacity_line, quoted, result_lines, result_name, side_words, stated_speed
+from fairmargin.exchange.words.results import capacity_line, result_lines
 
 ROADS: Final = ("dry", "damp", "wet", "snow")
 CURVE_KMH: Final = (30.0, 140.0)

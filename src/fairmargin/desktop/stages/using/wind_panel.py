@@ -14,8 +14,8 @@ from fairmargin.core.study.entry import show_number
 from fairmargin.core.units import UnitChoice, in_units, said_range
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.exchange.words.names import quoted, side_words, stated_speed
 from fairmargin.exchange.words.outcomes import wind_averaged_words
-from fairmargin.exchange.words.results import quoted, side_words, stated_speed
 
 
 class WindPanel:
