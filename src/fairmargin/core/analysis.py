@@ -43,6 +43,7 @@ from fairmargin.core.result.comparison import (
     stated_temperature_c,
 )
 from fairmargin.core.result.corrections import corrections
+from fairmargin.core.result.hills import hills
 from fairmargin.core.result.legs import leg_result, with_foretold
 from fairmargin.core.result.questions import if_answered, questions
 from fairmargin.core.result.results import Result, sector_lengths, whole_results
@@ -140,6 +141,7 @@ def _asked(study: Study, traces: Mapping[str, Trace], view: View, scatter: Scatt
                 legs=(),
                 results=(),
                 climbs=(),
+                hills=(),
                 coast_downs=(),
                 capacity=None,
                 scatter_evidence=(),
@@ -190,7 +192,7 @@ def _between(
     """One vehicle against another, as a part of the study's analysis: no results or legs of its own."""
     found = compare(study, baseline, trial, traces, view, scatter)
     named = tuple(replace(c, baseline=baseline.vehicle, trial=trial.vehicle) for c in found.comparisons)
-    return replace(found, comparisons=named, legs=(), results=(), climbs=(), coast_downs=(), capacity=None)
+    return replace(found, comparisons=named, legs=(), results=(), climbs=(), hills=(), coast_downs=(), capacity=None)
 
 
 def _together(study: Study, parts: Sequence[Analysis]) -> Analysis:
@@ -210,6 +212,7 @@ def _together(study: Study, parts: Sequence[Analysis]) -> Analysis:
         assumed=tuple(dict.fromkeys(name for p in parts for name in p.assumed)),
         missing="" if complete else next((p.missing for p in parts if p.missing), ""),
         climbs=tuple(c for p in parts for c in p.climbs),
+        hills=tuple(x for p in parts for x in p.hills),
         coast_downs=tuple(c for p in parts for c in p.coast_downs),
         results=results,
         capacity=next((p.capacity for p in parts if p.capacity is not None), None),
@@ -271,6 +274,7 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
         assumed=study.vehicle.constants().assumed,
         missing="" if complete else _missing(study, evidence.observations),
         climbs=climbs(study, traces) if study.method == "climb" else (),
+        hills=hills(study, traces, results, vehicle),
         coast_downs=loads,
         results=(*results, *whole_results(study, results)),
         capacity=capacity_estimate(study, used_of(study, evidence.observations)),

@@ -17,6 +17,7 @@ from fairmargin.core.intervals import USUAL
 from fairmargin.core.result.asked import Asked, IfAnswered
 from fairmargin.core.result.by_instrument import InstrumentEffect
 from fairmargin.core.result.capacity import CapacityEstimate
+from fairmargin.core.result.hills import Hill
 from fairmargin.core.result.looks import Look
 from fairmargin.core.result.margin import MarginLine, limiting
 from fairmargin.core.result.pairs import Pair, paired_interval
@@ -228,6 +229,7 @@ class Analysis:
     assumed: tuple[str, ...]  # vehicle constants taken from the class preset
     missing: str  # what is needed before a comparison can be made; empty when there is one
     climbs: tuple[Climb, ...] = ()
+    hills: tuple[Hill, ...] = ()
     coast_downs: tuple[CoastLoad, ...] = ()  # road loads by coasting runs
     results: tuple[Result, ...] = ()
     capacity: CapacityEstimate | None = None
