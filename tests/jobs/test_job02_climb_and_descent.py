@@ -19,9 +19,17 @@ def test_what_a_hill_costs_and_what_comes_back(tester):
     assert half == pytest.approx(11, abs=1)  # the gauge's whole per cents alone
     assert (climb.interval_percent[1] - climb.interval_percent[0]) / 2 == pytest.approx(13.3, abs=0.2)  # and its lag
     text = t.shown("verdict")
-    assert "2.48 kWh up" in text
-    assert "0.93 kWh back" in text
-    assert "38 % returned" in text
+    assert "Up | 2.48 kWh over 6.1 km: 40.7 kWh/100 km" in text  # 248 / 6.1
+    assert "Down | 0.93 kWh back over 6.1 km: 38 % returned of what the way up took (24 to 51 %" in text
+    assert "Both ways | 1.55 kWh over 12.2 km: 12.7 kWh/100 km" in text  # 2.48 - 0.93; 155 / 12.2
+    (hill,) = t.analysis.hills
+    # Of the level road's figure nothing is read here; that the hill is what lies beyond it is a pencil's.
+    flat = hill.level_wh_per_km * 6.1
+    assert hill.costs_wh == pytest.approx(2480 - flat)
+    assert hill.comes_back_wh == pytest.approx(930 + flat)
+    assert hill.lost_wh == pytest.approx(2480 - 930 - 2 * flat)
+    words = f"Costs {hill.costs_wh / 1000:.2f} kWh beyond the level road; the way down takes {hill.comes_back_wh / 1000:.2f} kWh less"
+    assert words in text
     assert "trial" not in t.window.bar.accessibleName().lower()
     assert "38 % returned" in t.report()
     assert t.study.readings[0].value == 89

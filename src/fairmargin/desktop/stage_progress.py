@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fairmargin.core.result.sides import further_percent
 from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.study import Study
 from fairmargin.desktop.state.session import Session
@@ -70,4 +71,6 @@ def _use(session: Session) -> str:
     c, alone = session.comparison, alone_result(session.analysis)
     if alone is not None:
         return "" if alone.range_km is None else distance_words(alone.range_km, session.units)
-    return percent(c.range_change_percent) + " range" if c and c.verdict in SETTLED else ""
+    study = session.study
+    further = further_percent(study, c) if study is not None and c is not None and c.verdict in SETTLED else None
+    return "" if further is None else f"{percent(further)} range"

@@ -7,8 +7,8 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Vehicle, new_study
 from fairmargin.core.study.entry import READING_FIELDS
 from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.exchange.words.answers import alone_answers
 from fairmargin.exchange.words.rated import rated_lines
-from fairmargin.exchange.words.results import alone_words
 
 
 def one(**vehicle):
@@ -32,7 +32,8 @@ def test_rated_figures_give_the_battery_and_what_was_better():
         "Rated 150 Wh/km: as driven it took 10 % less; rated 480 km, as driven 533: 53 km more.",
         "The rated figures make a battery of 72.0 kWh; nobody told its usable capacity.",
     ]
-    assert "53 km more" in alone_words(study, analyse(study), UNIT_CHOICES["metric-wh"])
+    (line, _) = (a for a in alone_answers(study, analyse(study), UNIT_CHOICES["metric-wh"]) if a.name == "Rated")
+    assert "53 km more" in line.words
     # By hand: 298 mi and 331; 217 Wh/mi is 241 less a tenth
     assert "rated 298 mi, as driven 331: 33 mi more" in lines(study, "us")[0]
 

@@ -9,32 +9,33 @@ from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from fairmargin.core.conditions import registry
 from fairmargin.core.fairness.registered import prediction_words
 from fairmargin.core.result.questions import answered, open_questions
 from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.sensitivity import survival_words
-from fairmargin.core.result.types import Comparison, LegResult
+from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Asked, Study
 from fairmargin.core.study.cells import Cell, side_of
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.units import UnitChoice, in_units, read_quantity
+from fairmargin.core.units import in_units, read_quantity
 from fairmargin.core.words import signed
 from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.state.background import meanwhile
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
+from fairmargin.desktop.widgets.answerlist import AnswerList
 from fairmargin.desktop.widgets.basics import Elided, as_tip, clear, draw_mark, label, panel, percent
 from fairmargin.desktop.widgets.charts import PairsChart
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.overview import OverviewChart, ResultsTable
 from fairmargin.desktop.widgets.speedcurve import SpeedCurveChart
 from fairmargin.desktop.widgets.stepsfall import StepsFall
+from fairmargin.exchange.words.answers import answers
 from fairmargin.exchange.words.names import quoted, result_name, side_words
 from fairmargin.exchange.words.results import (
-    alone_words,
     beside,
     capacity_line,
+    coast_lines,
     conditions_words,
     forecast_lines,
     if_words,
@@ -84,6 +85,8 @@ class VerdictStage(Stage):
         self.if_answered = label("", "caution", wrap=True)
         self.if_answered.hide()
         left.addWidget(self.if_answered)
+        self.answers = AnswerList()
+        left.addWidget(self.answers)
         self.reason = label("", "muted", wrap=True)
         left.addWidget(self.reason)
         self.beside = label("", "muted", wrap=True)
@@ -102,6 +105,7 @@ class VerdictStage(Stage):
         self._lay_steps(body)
         self._lay_pairs(body)
         self._lay_results(body)
+        body.addStretch()
 
     def _lay_pairs(self, body: QVBoxLayout) -> None:
         """Every pair as read and corrected."""
@@ -318,6 +322,8 @@ class VerdictStage(Stage):
         box.addWidget(self.curve)
         self.curve_words = label("", "muted", wrap=True)
         box.addWidget(self.curve_words)
+        for widget in (self.curve_title, self.curve, self.curve_words):
+            widget.hide()  # until there is one
         body.addWidget(self.results_frame)
 
     def _open_comparison(self, index: int) -> None:
@@ -411,33 +417,47 @@ class VerdictStage(Stage):
             self.curve.show_curves(study, found, self.session.units)
             self.curve_words.setText(self.curve.words())
 
+    def _show_alone(self, study: Study, analysis: Analysis | None, alone: bool) -> None:
+        """What is said where nothing is compared, or nothing was read yet."""
+        self.subtitle.setText("one configuration, nothing compared" if alone else "no comparison yet")
+        self.pairs_title.setText("Every pair")
+        self.chart.show_pairs((), 0)
+        self.say.setText(analysis.missing if analysis else "")
+        self.say.setHidden(alone)
+        self.reason.setText("")
+        self.if_answered.hide()
+        self.beside.setText("")
+        self.beside.hide()
+        self.say_not.setText("Nothing, before both configurations have a reading.")
+        if analysis is not None and alone:
+            lines = [
+                *coast_lines(study, analysis, self.session.units),
+                *way_lines(study, self.session.units),
+                *forecast_lines(study),
+                capacity_line(analysis),
+            ]
+            self.beside.setText("\n".join(x for x in lines if x))
+            self.beside.setVisible(any(lines))
+            self.say_not.setText(
+                "Nothing about a change: one configuration compares nothing. Add a trial in Question at any time. "
+                "Nothing about other speeds, loads or weather than those driven, but as far as the margin says."
+            )
+        self.fall_frame.hide()
+        self.fall.clear()
+        self.other_priors.hide()
+        self.survival.hide()
+
     def refresh(self, study: Study) -> None:
         analysis = self.session.analysis
         c = self.session.comparison
         self._show_results(study)
         alone = analysis is not None and not analysis.missing and c is None
         self.pairs_frame.setVisible(not alone)
+        self.answers.show_answers(
+            answers(study, analysis, c, self.session.units) if analysis is not None and (c is not None or alone) else ()
+        )
         if analysis is None or c is None:
-            self.subtitle.setText("one configuration, nothing compared" if alone else "no comparison yet")
-            self.pairs_title.setText("Every pair")
-            self.chart.show_pairs((), 0)
-            self.say.setText(analysis.missing if analysis else "")
-            self.reason.setText("")
-            self.if_answered.hide()
-            self.beside.setText("")
-            self.beside.hide()
-            self.say_not.setText("Nothing, before both configurations have a reading.")
-            if analysis is not None and alone:
-                self.say.setText(alone_words(study, analysis, self.session.units))
-                lines = [*way_lines(study, self.session.units), *forecast_lines(study), capacity_line(analysis)]
-                self.beside.setText("\n".join(x for x in lines if x))
-                self.beside.setVisible(any(lines))
-                self.say_not.setText(
-                    "Nothing about a change: one configuration compares nothing. Add a trial in Question at any time. "
-                    "Nothing about other speeds, loads or weather than those driven, but as far as the margin says."
-                )
-            self.fall_frame.hide()
-            self.fall.clear()
+            self._show_alone(study, analysis, alone)
             return
         index = study.trial_number(c.trial)
         trial, base = (side_words(study, x, self.session.units) for x in (c.trial, c.baseline))
@@ -457,6 +477,7 @@ class VerdictStage(Stage):
         if self._priors_of is not c:
             self._priors_of = c
             self.survival.hide()
+        self.say.show()
         self.say.setText(may_say(study, c, self.session.units))
         self.reason.setText(in_units(reason_line(c, study), self.session.units))
         self._show_if()
@@ -483,23 +504,3 @@ def reason_line(c: Comparison, study: Study) -> str:
         words += f" You said {said} ({prediction_words(study)}): "
         words += "inside the interval." if inside else "outside the interval."
     return words
-
-
-def fall_unit(units: UnitChoice) -> str:
-    """Unit of the waterfall: energy per distance only, so that lines add up."""
-    return "Wh/mi" if units.distance == "mi" else "Wh/km"
-
-
-def fall_factor(units: UnitChoice) -> float:
-    """Factor from Wh/km to `fall_unit`."""
-    return 1.609344 if units.distance == "mi" else 1.0
-
-
-def visible_lines(legs: list[LegResult]) -> list[str]:
-    """Ledger lines that are worth a column: those that reach 0.05 Wh/km anywhere, and the four main ones."""
-    always = {"speed", "wind", "air_density", "tyre_temperature"}
-    return [
-        name
-        for name in registry.lines()
-        if name in always or any(abs(leg.corrections_wh_per_km.get(name, 0.0)) >= 0.05 for leg in legs)
-    ]

@@ -15,9 +15,9 @@ from typing import TYPE_CHECKING, Any, Final, cast
 
 from fairmargin import looks
 from fairmargin.core.result.results import WHOLE, Result
+from fairmargin.core.result.sides import further_percent, ranges_km
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
-from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.units import UnitChoice, in_units
 from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.files.atomic import write_whole
@@ -124,10 +124,12 @@ def _levels(study: Study, c: Comparison, units: UnitChoice) -> tuple[str, ...]:
     lines = [
         f"{consumption_words(c.baseline_wh_per_km, units)} with {quoted(base)}, {consumption_words(c.trial_wh_per_km, units)} with {quoted(trial)}"
     ]
-    stored = vehicle_of(study, c.vehicle).stored_wh
-    reach = f"range {signed(c.range_change_percent)} %"
-    if stored:
-        far = [distance_words(stored / w, units) for w in (c.baseline_wh_per_km, c.trial_wh_per_km)]
+    further, km = further_percent(study, c), ranges_km(study, c)
+    if further is None:
+        return tuple(lines)
+    reach = f"range {signed(further)} %"
+    if km is not None:
+        far = [distance_words(x, units) for x in km]
         reach += f": {far[0]} to empty, then {far[1]}"
     return (*lines, sentence(reach))
 

@@ -11,6 +11,7 @@ from fairmargin.core.conditions import registry
 from fairmargin.core.fairness.registered import prediction_words
 from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.margin import square_parts
+from fairmargin.core.result.sides import further_percent
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
@@ -20,13 +21,14 @@ from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.reports.figures import figures
 from fairmargin.exchange.reports.use import ReportUse, use_figures, use_tables
 from fairmargin.exchange.words.across import remembered_lines
+from fairmargin.exchange.words.answers import answers
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
 from fairmargin.exchange.words.names import comparison_name, result_name, side_words, stated_speed, units_of
 from fairmargin.exchange.words.results import (
-    alone_words,
     beside,
     capacity_line,
     climb_lines,
+    coast_lines,
     conditions_words,
     forecast_lines,
     if_words,
@@ -35,6 +37,7 @@ from fairmargin.exchange.words.results import (
     may_say,
     said_lines,
     scatter_words,
+    way_lines,
 )
 
 
@@ -72,7 +75,10 @@ def content(
     own = choice
     choice = choice.for_vehicle(study.vehicle.energy != "electric", study.vehicle.heating_value)
     headline = analysis.missing
-    alone = alone_words(study, analysis, own) if not analysis.comparisons and not analysis.missing else ""
+    alone = ""
+    if not analysis.comparisons and not analysis.missing:
+        told = [f"{a.line}." for a in answers(study, analysis, None, own)]
+        alone = "\n".join([*coast_lines(study, analysis, own), *told])
     if alone:
         headline = "Consumption and range of one configuration"
     if analysis.comparisons:
@@ -92,6 +98,7 @@ def content(
                         u.in_units(_with_prediction(study, c), choice),
                         if_words(c.if_answered()),
                         u.in_units(c.standing.sentence, choice),
+                        *(f"{a.line}." for a in answers(study, analysis, c, own)),
                         *beside(study, analysis, c, choice),
                         *said_lines(study, analysis, c, choice),
                         capacity_line(analysis),
@@ -105,7 +112,7 @@ def content(
             (
                 (
                     alone,
-                    " ".join([*climb_lines(study, analysis), *forecast_lines(study), capacity_line(analysis)]).strip(),
+                    " ".join([*way_lines(study, own), *forecast_lines(study), capacity_line(analysis)]).strip(),
                     "Nothing about a change: nothing is compared.",
                 ),
             )
@@ -331,7 +338,9 @@ def _results(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:
                 f"{signed(low)} to {signed(high)}",
                 consumption_words(c.baseline_wh_per_km, units_of(study, c.vehicle, choice)),
                 consumption_words(c.trial_wh_per_km, units_of(study, c.vehicle, choice)),
-                "" if c.verdict == "not a fair comparison" else signed(c.range_change_percent),
+                ""
+                if (further := further_percent(study, c)) is None or c.verdict == "not a fair comparison"
+                else signed(further),
                 str(c.pairs) + (f" of {c.pairs_needed}" if c.pairs_needed and c.pairs_needed > c.pairs else ""),
                 c.verdict,
             )

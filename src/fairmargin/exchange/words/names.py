@@ -5,6 +5,7 @@ from __future__ import annotations
 import unicodedata
 
 from fairmargin.core.result.results import WHOLE, Result
+from fairmargin.core.result.sides import own_speeds
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
@@ -47,7 +48,10 @@ def speed_told(study: Study) -> bool:
 
 
 def stated_speed(study: Study, c: Comparison, units: UnitChoice) -> str:
-    """The speed a comparison is stated for; that of the drives, where nobody said what that was."""
+    """The speed a comparison is stated for, or both; that of the drives, where nobody said what that was."""
+    own = own_speeds(study, c)
+    if own is not None:
+        return f"{units.show('speed', own[0]):.0f} and {speed_words(own[1], units)}"
     return speed_words(c.speed_kmh, units) if speed_told(study) or c.as_driven else "the speed driven"
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Final
 
 from fairmargin.core.evidence.climb import Part, leg_parts
@@ -14,6 +14,7 @@ from fairmargin.core.result.claims import prediction_result
 from fairmargin.core.result.looks import wrong_when_looked
 from fairmargin.core.result.margin import MarginLine, square_parts
 from fairmargin.core.result.results import WHOLE, Result
+from fairmargin.core.result.sides import between_vehicles, ranges_km
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.study import Study
@@ -27,7 +28,7 @@ from fairmargin.exchange.words.figures import (
     temperature_words,
     wind_words,
 )
-from fairmargin.exchange.words.names import place_words, quoted, result_name, side_words, stated_speed, units_of
+from fairmargin.exchange.words.names import place_words, quoted, side_words, stated_speed, units_of
 from fairmargin.exchange.words.rated import rated_lines
 from fairmargin.exchange.words.steps import DISTANCE_PER_ENERGY, pencil_unit, steps_line, usual_words
 
@@ -73,26 +74,39 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
     low, high = c.interval_percent
     level = c.level_words
     size = abs(c.effect_percent)
+    # Of two vehicles each is its own subject: neither is "the vehicle" that used something with the other.
+    apart = between_vehicles(study, c)
     if c.verdict in {"uses more", "uses less"}:
         word = "more" if c.verdict == "uses more" else "less"
         ends = (low, high) if low > 0 else (-high, -low)
+        more = f"{used} {size:.1f} % {word}"
+        who = (
+            f"{quoted(trial)} {more} than {quoted(base)}"
+            if apart
+            else f"{name} {more} with {quoted(trial)} than with {quoted(base)}"
+        )
         return " ".join(
             (
-                f"{where} {name} {used} {size:.1f} % {word} with {quoted(trial)} than with {quoted(base)} "
-                f"({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}){both_ways(study, c, units)}.",
+                f"{where} {who} ({level}: {ends[0]:.1f} to {ends[1]:.1f} % {word}){both_ways(study, c, units)}.",
                 usual_words(c),
             )
         ).strip()
     if c.verdict == "no difference that matters":
+        who = (
+            f"{quoted(trial)} and {quoted(base)} did not differ by what matters"
+            if apart
+            else f"{quoted(trial)} made no difference that matters to {name}"
+        )
         return (
-            f"{where} {quoted(trial)} made no difference that matters to {name}: less than "
-            f"{study.smallest_effect_percent:g} % either way ({level}: {_range(low, high)})."
+            f"{where} {who}: less than {study.smallest_effect_percent:g} % either way ({level}: {_range(low, high)})."
         )
     if c.verdict == "not settled":
-        return (
-            f"{where} it is not settled whether {quoted(trial)} makes a difference to {name} ({level}: {_range(low, high)}). "
-            f"{usual_words(c)}".strip()
+        what = (
+            f"{quoted(trial)} uses more or less than {quoted(base)}"
+            if apart
+            else f"{quoted(trial)} makes a difference to {name}"
         )
+        return f"{where} it is not settled whether {what} ({level}: {_range(low, high)}). {usual_words(c)}".strip()
     return f"Nothing about {quoted(trial)} yet: these runs are not a fair comparison."
 
 
@@ -126,9 +140,9 @@ def both_ways(study: Study, c: Comparison, units: UnitChoice) -> str:
         out.append(f"about {difference_words(abs(difference), own)}")
     if "per distance per energy" in units.also and own.consumption in DISTANCE_PER_ENERGY:
         out.append(f"{signed(c.range_change_percent)} % of {label(own.consumption)}")
-    stored = vehicle.stored_wh
-    if "range" in units.also and stored:
-        further = stored / c.trial_wh_per_km - stored / c.baseline_wh_per_km
+    reach = ranges_km(study, c)
+    if "range" in units.also and reach is not None:
+        further = reach[1] - reach[0]
         on = "charge" if vehicle.energy == "electric" else "tank"
         # The distance's own unit, in whole ones: no figure is surer than the effect.
         far = f"{units.show('distance', abs(further)):.0f} {units.distance}"
@@ -148,10 +162,12 @@ def _range(low: float, high: float) -> str:
     return f"{side(low)} to {side(high)}"
 
 
-def climb_lines(study: Study, analysis: Analysis) -> list[str]:
-    """Share of the energy returned, for each configuration driven up and down."""
+def climb_lines(study: Study, analysis: Analysis, leave: Collection[str] = ()) -> list[str]:
+    """Share of the energy returned, for each configuration driven up and down, but for those to `leave`."""
     lines = []
     for climb in analysis.climbs:
+        if climb.configuration in leave:
+            continue
         low, high = climb.interval_percent
         by_step = (climb.step_interval_percent[1] - climb.step_interval_percent[0]) / 2
         name = study.configuration(climb.configuration).label
@@ -222,11 +238,12 @@ def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -
         lines.append(f"By each instrument: {told}. They range from {signed(min(own))} to {signed(max(own))} %.")
     if c.grid is not None:
         g = c.grid
-        lines.append(
-            f"Drive alone {signed(c.effect_percent)} %; drive and wall together {signed(g.effect_percent)} % "
-            f"({signed(g.interval_percent[0])} to {signed(g.interval_percent[1])}): the wall gave "
-            f"{in_units(said_range(g.baseline_wh_per_km, g.trial_wh_per_km, 'Wh/km', word='and'), units)} driven (baseline, trial)."
-        )
+        if not study.change.is_warming:  # there it is what was asked
+            lines.append(
+                f"Drive alone {signed(c.effect_percent)} %; drive and wall together {signed(g.effect_percent)} % "
+                f"({signed(g.interval_percent[0])} to {signed(g.interval_percent[1])}): the wall gave "
+                f"{in_units(said_range(g.baseline_wh_per_km, g.trial_wh_per_km, 'Wh/km', word='and'), units)} driven (baseline, trial)."
+            )
         if g.if_nothing_percent is not None and g.if_alike_percent is not None:
             legs = ", ".join(g.unread[:4]) + (" and others" if len(g.unread) > 4 else "")
             lines.append(
@@ -240,13 +257,7 @@ def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -
             f"Time on the road: {t.trial_min * mile:.0f} against {t.baseline_min * mile:.0f} min per 100 {units.distance} "
             f"({signed(t.change_percent)} %)."
         )
-    return (
-        lines
-        + coast_lines(study, analysis, units)
-        + climb_lines(study, analysis)
-        + way_lines(study, units)
-        + forecast_lines(study)
-    )
+    return lines + coast_lines(study, analysis, units) + way_lines(study, units) + forecast_lines(study)
 
 
 def result_lines(study: Study, r: Result, units: UnitChoice) -> list[str]:
@@ -286,15 +297,6 @@ def result_lines(study: Study, r: Result, units: UnitChoice) -> list[str]:
             f"Each way: {'; '.join(parts)}. The two differ by hill and wind; neither is the consumption of the road."
         )
     return lines
-
-
-def alone_words(study: Study, analysis: Analysis, units: UnitChoice) -> str:
-    """What may be said of a study that compares nothing."""
-    told = [r for r in analysis.results if r.sector == WHOLE] or list(analysis.results)
-    lines = []
-    for r in told:
-        lines.append(f"{result_name(study, r, units)}. {' '.join(result_lines(study, r, units))}")
-    return "\n".join([*coast_lines(study, analysis, units), *climb_lines(study, analysis), *lines])
 
 
 def said_lines(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice, *, steps: bool = True) -> list[str]:

@@ -7,19 +7,13 @@ from typing import Any
 
 from fairmargin.core.planning import Design, Expected
 from fairmargin.core.planning.timetable import Timetable
+from fairmargin.core.result.sides import further_percent
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.units import UNIT_CHOICES, in_units
+from fairmargin.exchange.words.answers import answers, hill_answers
 from fairmargin.exchange.words.names import result_name
-from fairmargin.exchange.words.results import (
-    beside,
-    capacity_line,
-    climb_lines,
-    if_words,
-    margin_words,
-    result_lines,
-    split_lines,
-)
+from fairmargin.exchange.words.results import beside, capacity_line, if_words, margin_words, result_lines, split_lines
 
 #: Units of a summary without a window; fuel vehicles get theirs.
 PLAIN = UNIT_CHOICES["metric-wh"]
@@ -38,13 +32,14 @@ def summary(study: Study, result: Analysis) -> str:
             f"  {trial} against {base}, {where}: {c.verdict}",
             f"    effect {c.effect_percent:+.1f} % ({c.level_words}: {low:+.1f} to {high:+.1f} %) of baseline "
             f"consumption; as read {c.as_measured_percent:+.1f} %",
-            f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km" + _range(c),
+            f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km" + _range(study, c),
             f"    pairs {c.pairs}" + (f", needed {c.pairs_needed}" if c.pairs_needed else "") + f". {c.reason}",
         ]
         own = (
             if_words(c.if_answered()),
             margin_words(c),
             c.standing.sentence,
+            *(f"{a.line}." for a in answers(study, result, c, PLAIN)),
             *beside(study, result, c, PLAIN),
             *split_lines(study, result, c),
         )
@@ -56,7 +51,7 @@ def summary(study: Study, result: Analysis) -> str:
         lines.append(f"  claim {result.claim.verdict}: {result.claim.reason}")
     lines += [f"  {line}" for line in [capacity_line(result)] if line]
     if not result.comparisons:
-        lines += [f"  {line}" for line in climb_lines(study, result)]
+        lines += [f"  {a.line}." for a in hill_answers(study, result, PLAIN)]
     for concern in result.concerns:
         charge = "" if concern.bias_percent is None else f" ({concern.bias_percent:+.1f} %)"
         lines.append(f"  {concern.severity}: {concern.title}{charge}")
@@ -106,6 +101,7 @@ def plan_json(
     }
 
 
-def _range(c: Comparison) -> str:
+def _range(study: Study, c: Comparison) -> str:
     """What it does to the range, where the comparison carries anything."""
-    return "" if c.verdict == "not a fair comparison" else f"; range {c.range_change_percent:+.1f} %"
+    further = None if c.verdict == "not a fair comparison" else further_percent(study, c)
+    return "" if further is None else f"; range {further:+.1f} %"

@@ -15,6 +15,7 @@ from fairmargin.core.outcome import driving_range
 from fairmargin.core.outcome.asking import NOT_ASKED, Asking, Predicted, cabin_k, not_driven, predict, reach_band
 from fairmargin.core.outcome.average_wind import MOST_WIND_MS
 from fairmargin.core.result.results import WHOLE, Result
+from fairmargin.core.result.sides import apart, further_percent, side_vehicles
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
@@ -236,10 +237,10 @@ class RangePage(UsePage):
         self._show_curve(study, asking)
         c = self.session.comparison
         self.windy.show(study, asking, c, self.own.known("place_wind"), units)
-        if found:
-            self._show_predicted(study, found, c)
-        elif c is not None:
+        if c is not None and (not found or (self._wish is None and apart(study, c))):
             self._show_stated(study, c)
+        elif found:
+            self._show_predicted(study, found, c)
         else:
             self._show_alone(study, alone_result(self.session.analysis))
 
@@ -323,23 +324,25 @@ class RangePage(UsePage):
         self.bars.show_bars(bars, units.distance)
 
     def _show_stated(self, study: Study, c: Comparison) -> None:
-        """Range at the reference conditions, where nothing else can be asked."""
-        units, own = self.units, self.vehicle
+        """Range of the two compared as they were: at the reference conditions, each at its speed and in its vehicle."""
+        units = self.units
+        vehicles = side_vehicles(study, c)
         self.beyond.hide()
         trial, base = (side_words(study, x, units) for x in (c.trial, c.baseline))
+        further = further_percent(study, c)
         self.range_words.setText(
             f"{consumption_words(c.baseline_wh_per_km, units)} with {quoted(base)}, "
             f"{consumption_words(c.trial_wh_per_km, units)} with {quoted(trial)}"
-            + ("." if c.verdict == "not a fair comparison" else f": range {percent(c.range_change_percent)}.")
+            + ("." if c.verdict == "not a fair comparison" or further is None else f": range {percent(further)}.")
         )
         bars: list[Bar] = []
-        if own.stored_wh:
-            low, high = (c.baseline_wh_per_km * (1 + p / 100) for p in c.interval_percent)
-            for name, which, level, ends in (
-                (base, None, c.baseline_wh_per_km, (c.baseline_wh_per_km, c.baseline_wh_per_km)),
-                (trial, study.trial_number(c.trial), c.trial_wh_per_km, (high, low)),
-            ):
-                bars.append(self._bar(name, which, own.stored_wh, level, ends))
+        low, high = (c.baseline_wh_per_km * (1 + p / 100) for p in c.interval_percent)
+        for name, which, vehicle, level, ends in (
+            (base, None, vehicles[0], c.baseline_wh_per_km, (c.baseline_wh_per_km, c.baseline_wh_per_km)),
+            (trial, study.trial_number(c.trial), vehicles[1], c.trial_wh_per_km, (high, low)),
+        ):
+            if vehicle.stored_wh:
+                bars.append(self._bar(name, which, vehicle.stored_wh, level, ends))
         self.bars.show_bars(bars, units.distance)
 
     def _show_alone(self, study: Study, alone: Result | None) -> None:

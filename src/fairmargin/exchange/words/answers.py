@@ -1,0 +1,352 @@
+"""What each kind of question asks, answered line by line, the same on the screen, in the report and on the command line."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+from fairmargin.core.result.hills import Hill, Way
+from fairmargin.core.result.results import WHOLE, Result
+from fairmargin.core.result.types import Analysis, Comparison
+from fairmargin.core.study import Study
+from fairmargin.core.study.cells import vehicle_of
+from fairmargin.core.units import UnitChoice
+from fairmargin.core.units.consumption import M_PER_FOOT
+from fairmargin.core.words import sentence, signed
+from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words, speed_words
+from fairmargin.exchange.words.names import quoted, result_name, side_words, units_of
+from fairmargin.exchange.words.rated import rated_lines
+from fairmargin.exchange.words.results import climb_lines, level_words
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """One line: what it is of, and what is said of it."""
+
+    name: str
+    words: str
+
+    @property
+    def line(self) -> str:
+        """Both in one line of text."""
+        return f"{self.name}: {self.words}"
+
+
+def answers(study: Study, analysis: Analysis, c: Comparison | None, units: UnitChoice) -> tuple[Answer, ...]:
+    """What this kind of study asks; of one comparison where there is one."""
+    if c is None:
+        return (*hill_answers(study, analysis, units), *alone_answers(study, analysis, units))
+    return (
+        *hill_answers(study, analysis, units),
+        *joint_answers(study, analysis, c, units),
+        *wall_answers(study, c, units),
+        *range_answers(study, analysis, c, units),
+    )
+
+
+# ---------------------------------------------------------------- energy
+
+
+def energy_words(wh: float, study: Study, vehicle: str) -> str:
+    """An energy as a pencil has it: kWh, or litres where the vehicle burns them."""
+    own = vehicle_of(study, vehicle)
+    if own.energy != "electric":
+        return f"{wh / own.heating_value:.2f} L"
+    kwh = wh / 1000
+    return f"{kwh:.{1 if abs(kwh) >= 100 else 2}f} kWh"
+
+
+# ---------------------------------------------------------------- hills
+
+
+def hill_answers(study: Study, analysis: Analysis, units: UnitChoice) -> list[Answer]:
+    """Up, down and level road, what the hill costs and what of it comes back."""
+    several = len(analysis.hills) > 1
+    known = {h.configuration for h in analysis.hills}
+    told = [line.split(": ", 1) for line in climb_lines(study, analysis, leave=known)]
+    return [Answer(name, words.removesuffix(".")) for name, words in told] + [
+        Answer(f"{study.configuration(h.configuration).label}, {a.name.lower()}" if several else a.name, a.words)
+        for h in analysis.hills
+        for a in _hill(study, analysis, h, units)
+    ]
+
+
+def _hill(study: Study, analysis: Analysis, h: Hill, units: UnitChoice) -> list[Answer]:
+    own = units_of(study, h.vehicle, units)
+
+    def took(way: Way) -> str:
+        return f"over {distance_words(way.km, units)}: {consumption_words(way.wh_per_km, own)}"
+
+    out = [Answer("Up", f"{energy_words(h.up.wh, study, h.vehicle)} {took(h.up)}")]
+    if h.down.wh < 0:
+        back = f"{energy_words(-h.down.wh, study, h.vehicle)} back over {distance_words(h.down.km, units)}"
+        climb = next((x for x in analysis.climbs if x.configuration == h.configuration), None)
+        if climb is not None:
+            low, high = climb.interval_percent
+            by_step = (climb.step_interval_percent[1] - climb.step_interval_percent[0]) / 2
+            step = (
+                f"; one step of the gauge is {climb.step_wh / 1000:.2f} kWh, worth \u00b1{by_step:.0f}"
+                if climb.step_wh
+                else ""
+            )
+            back += (
+                f": {climb.returned_percent:.0f} % returned of what the way up took ({low:.0f} to {high:.0f} %{step})"
+            )
+        out.append(Answer("Down", back))
+    else:
+        out.append(Answer("Down", f"{energy_words(h.down.wh, study, h.vehicle)} {took(h.down)}"))
+    both = h.both_wh / (h.up.km + h.down.km)
+    out.append(
+        Answer(
+            "Both ways",
+            f"{energy_words(h.both_wh, study, h.vehicle)} over {distance_words(h.up.km + h.down.km, units)}: "
+            f"{consumption_words(both, own)}",
+        )
+    )
+    return out + _against_level(study, analysis, h, own)
+
+
+def _against_level(study: Study, analysis: Analysis, h: Hill, units: UnitChoice) -> list[Answer]:
+    """The hill beside the level road; nothing where no model says what that takes."""
+    if h.level_wh_per_km is None or h.level_interval is None:
+        return []
+    result = next(r for r in analysis.results if (r.vehicle, r.configuration) == (h.vehicle, h.configuration))
+    flat_wh = h.level_wh_per_km * h.up.km
+    out = [
+        Answer(
+            "Level road",
+            f"{consumption_words(h.level_wh_per_km, units)} ({span_words(h.level_interval, units)}) {level_words(study, result, units)}, "
+            f"by the model: {energy_words(flat_wh, study, h.vehicle)} one way",
+        )
+    ]
+    lift = ""
+    if h.lift_wh is not None and h.rise_m is not None:
+        mass = " (its mass is taken from its class)" if "mass_kg" in analysis.assumed else ""
+        feet = units.distance == "mi"
+        height = f"{h.rise_m / M_PER_FOOT:.0f} ft" if feet else f"{h.rise_m:.0f} m"
+        lift = f"; lifting it by {height} takes {energy_words(h.lift_wh, study, h.vehicle)}{mass}"
+    if h.costs_wh is None or h.comes_back_wh is None or h.share_interval_percent is None or h.lost_wh is None:
+        return out
+    low, high = h.share_interval_percent
+    electric = vehicle_of(study, h.vehicle).energy == "electric"
+    where = "brakes, motor and battery as heat, and a way driven otherwise" if electric else "brakes and engine braking"
+    out.append(
+        Answer(
+            "The hill",
+            f"costs {energy_words(h.costs_wh, study, h.vehicle)} beyond the level road; the way down takes "
+            f"{energy_words(h.comes_back_wh, study, h.vehicle)} less than it: {h.share_percent:.0f} % comes back ({low:.0f} to "
+            f"{high:.0f} %). {energy_words(max(h.lost_wh, 0.0), study, h.vehicle)} is lost: {where}{lift}",
+        )
+    )
+    return out
+
+
+# ---------------------------------------------------------------- one configuration
+
+
+def alone_answers(study: Study, analysis: Analysis, units: UnitChoice) -> list[Answer]:
+    """Consumption and range of what is not compared; of the whole route where there are sectors."""
+    told = [r for r in analysis.results if r.sector == WHOLE] or list(analysis.results)
+    out = []
+    for r in told:
+        name = f"{result_name(study, r, units)}: " if len(told) > 1 else ""
+        on_a_hill = any((h.vehicle, h.configuration) == (r.vehicle, r.configuration) for h in analysis.hills)
+        for a in _one(study, r, units_of(study, r.vehicle, units))[2 if on_a_hill else 0 :]:
+            out.append(Answer(sentence(f"{name}{a.name.lower()}") if name else a.name, a.words))
+    return out
+
+
+def _one(study: Study, r: Result, units: UnitChoice) -> list[Answer]:
+    """As driven and corrected first, where energy is told."""
+    out = []
+    if r.as_driven_wh_per_km is not None and r.as_driven_interval is not None:
+        out.append(
+            Answer(
+                "As driven",
+                f"{consumption_words(r.as_driven_wh_per_km, units)} ({span_words(r.as_driven_interval, units)} by the instruments' "
+                f"steps), {distance_words(r.km, units)} in all",
+            )
+        )
+    if r.wh_per_km is not None and r.interval_wh_per_km is not None:
+        what = "Not corrected" if r.method == "plain" else sentence(level_words(study, r, units))
+        out.append(
+            Answer(
+                what,
+                f"{consumption_words(r.wh_per_km, units)} ({span_words(r.interval_wh_per_km, units)}, {100 * study.confidence:g} %)",
+            )
+        )
+    if r.range_km is not None and r.range_interval_km is not None:
+        low, high = (units.show("distance", v) for v in r.range_interval_km)
+        out.append(
+            Answer("Range", f"{distance_words(r.range_km, units)} full to empty, as driven ({low:.0f} to {high:.0f})")
+        )
+    out += [Answer("Rated", words.removesuffix(".")) for words in rated_lines(vehicle_of(study, r.vehicle), r, units)]
+    if r.directions:
+        ways = "; ".join(
+            f"{d.direction} {consumption_words(d.as_driven_wh_per_km, units)}"
+            + ("" if d.range_km is None else f", {distance_words(d.range_km, units)}")
+            for d in r.directions
+        )
+        out.append(Answer("Each way", f"{ways}. They differ by hill and wind; neither is the consumption of the road"))
+    if r.read_by:
+        told = "; ".join(
+            f"{x.instrument} {consumption_words(x.wh_per_km, units)} ({len(x.legs)} leg{'s' if len(x.legs) != 1 else ''})"
+            for x in r.read_by
+        )
+        out.append(Answer("Read by", f"more than one instrument, each on its own legs: {told}"))
+    return out
+
+
+# ---------------------------------------------------------------- several speeds or sectors
+
+_FOUND: Final = {
+    "uses more": "more",
+    "uses less": "less",
+    "no difference that matters": "no difference that matters",
+    "not settled": "not settled",
+    "not a fair comparison": "not a fair comparison",
+}
+
+
+def joint_answers(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> list[Answer]:
+    """One verdict over all speeds or sectors of the same comparison, each with its own figures."""
+    like = [
+        x
+        for x in analysis.comparisons
+        if (x.baseline, x.trial, x.vehicle) == (c.baseline, c.trial, c.vehicle) and x.sector != WHOLE
+    ]
+    if len(like) < 2:
+        return []
+    sectors = len({x.sector for x in like}) > 1
+    speeds = len({round(x.speed_kmh, 1) for x in like}) > 1 and not sectors
+
+    def where(x: Comparison) -> str:
+        return (x.sector or "") if sectors else speed_words(x.speed_kmh, units)
+
+    kinds = list(dict.fromkeys(x.verdict for x in like))
+    what = "sector" if sectors else "speed"
+    if len(kinds) == 1:
+        both = f"both {what}s" if len(like) == 2 else f"all {len(like)} {what}s"
+        lead = f"{'in' if sectors else 'at'} {both} {_FOUND[kinds[0]]}"
+    else:
+        lead = "; ".join(
+            f"{_FOUND[kind]} {'in' if sectors else 'at'} {' and '.join(where(x) for x in like if x.verdict == kind)}"
+            for kind in kinds
+        )
+    each = "; ".join(
+        f"{where(x)} {signed(x.effect_percent)} % ({signed(x.interval_percent[0])} to {signed(x.interval_percent[1])}), as read "
+        f"{signed(x.as_measured_percent)} %"
+        for x in like
+    )
+    return (
+        [Answer("Every sector" if sectors else "Every speed", f"{lead}. {sentence(each)}")] if sectors or speeds else []
+    )
+
+
+# ---------------------------------------------------------------- from the wall
+
+
+def wall_answers(study: Study, c: Comparison, units: UnitChoice) -> list[Answer]:
+    """A warm-up as it was driven: on the road, from the wall and both, of one morning."""
+    if not study.change.is_warming:
+        return []
+    km = _km_a_drive(study, c)
+    road = c.trial_wh_per_km - c.baseline_wh_per_km
+    if km is None:
+        return []
+    each = f"a drive of {distance_words(km, units)}"
+    low, high = c.interval_percent
+    out = [
+        Answer(
+            "On the road",
+            f"{signed(c.effect_percent)} % ({signed(low)} to {signed(high)}): {_more(road * km, study, c)} {each}, in the air and with the "
+            "cabin of these mornings",
+        )
+    ]
+    if c.grid is None:
+        out.append(Answer("From the wall", "nobody read it: unknown, not nothing"))
+        return out
+    g = c.grid
+    wall = [energy_words(x * km, study, c.vehicle) for x in (g.baseline_wh_per_km, g.trial_wh_per_km)]
+    base, trial = (quoted(side_words(study, x, units)) for x in (c.baseline, c.trial))
+    taken = f" ({', '.join(g.unread)}: not read, taken as usual)" if g.unread else ""
+    out.append(Answer("From the wall", f"{wall[0]} with {base}, {wall[1]} with {trial}{taken}"))
+    both = (road + g.trial_wh_per_km - g.baseline_wh_per_km) * km
+    low, high = g.interval_percent
+    minutes = warm_up_minutes(study)
+    if minutes:
+        spent = energy_words((g.trial_wh_per_km - g.baseline_wh_per_km) * km / minutes, study, c.vehicle)
+        saved = _more(road * km / minutes, study, c)
+        out.append(Answer("A minute of it", f"of {minutes:g} min: {spent} from the wall for {saved} on the road"))
+    out.append(
+        Answer(
+            "Both", f"{signed(g.effect_percent)} % ({signed(low)} to {signed(high)}): {_more(both, study, c)} {each}"
+        )
+    )
+    return out
+
+
+def _more(wh: float, study: Study, c: Comparison) -> str:
+    return f"{energy_words(abs(wh), study, c.vehicle)} {'more' if wh > 0 else 'less'}"
+
+
+def warm_up_minutes(study: Study) -> float | None:
+    """How long was warmed up, as the answer to what was warmed says it; None where it says nothing."""
+    found = re.search(r"(\d+(?:[.,]\d+)?)\s*min", study.plan.details.get("what", ""))
+    return float(found[1].replace(",", ".")) if found else None
+
+
+def _km_a_drive(study: Study, c: Comparison) -> float | None:
+    """Mean distance of a drive of either side."""
+    own = {leg for p in c.pair_list for leg in (p.baseline_leg, p.trial_leg)}
+    known = [float(km) for x in study.legs if x.leg in own and (km := x.gps_distance_km or x.distance_km)]
+    return sum(known) / len(known) if known else None
+
+
+# ---------------------------------------------------------------- range
+
+
+def range_answers(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -> list[Answer]:
+    """How far each goes by what was read, and by how much that differs; each direction beside it."""
+    if c.verdict == "not a fair comparison":
+        return []
+    base, trial = (side_result(study, analysis.results, c, x) for x in (c.baseline, c.trial))
+    if base is None or trial is None or not base.range_km or not trial.range_km:
+        return []
+    change = 100.0 * (trial.range_km / base.range_km - 1.0)
+    names = [quoted(side_words(study, x, units)) for x in (c.baseline, c.trial)]
+    words = f"{_two(base.range_km, trial.range_km, names, units)} ({signed(change)} %)"
+    ways = {d.direction: d.range_km for d in base.directions if d.range_km}
+    for d in trial.directions:
+        if d.range_km and d.direction in ways:
+            words += f"; {d.direction} {_two(ways[d.direction], d.range_km, (), units)}"
+    return [Answer("Range as driven", words)]
+
+
+def _two(base_km: float, trial_km: float, names: Sequence[str], units: UnitChoice) -> str:
+    """Two ranges and their difference, which a pencil finds between them."""
+    base, trial = (round(units.show("distance", km)) for km in (base_km, trial_km))
+    word = "further" if trial > base else "less"
+    by = f"{abs(trial - base)} {units.distance} {word}" if trial != base else "alike"
+    if names:
+        return f"{base} {units.distance} with {names[0]}, {trial} with {names[1]}: {by}"
+    return f"{base} and {trial}, {by}"
+
+
+def side_result(study: Study, results: Sequence[Result], c: Comparison, identifier: str) -> Result | None:
+    """What one side of a comparison took; None where that is not one result."""
+    side = study.asked_side(identifier)
+    if side is not None:
+        wanted = (side.vehicle, side.configuration, side.sector or None)
+        found = [r for r in results if (r.vehicle, r.configuration, r.sector) == wanted]
+        if side.speed_kmh is not None and len(found) > 1:
+            found = [r for r in found if r.speed_kmh == side.speed_kmh]
+    elif study.change.subject == "vehicle" and identifier in {v.id for v in study.vehicles}:
+        found = [r for r in results if r.vehicle == identifier and r.sector == c.sector]
+    else:
+        found = [r for r in results if (r.configuration, r.vehicle, r.sector) == (identifier, c.vehicle, c.sector)]
+    if len(found) > 1:
+        found = [r for r in found if r.speed_kmh is not None and abs(r.speed_kmh - c.speed_kmh) < 0.5]
+    return found[0] if len(found) == 1 else None
