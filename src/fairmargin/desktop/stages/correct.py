@@ -5,14 +5,17 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QWidget
 
+from fairmargin.core.conditions import registry
+from fairmargin.core.result.sides import side_vehicle
+from fairmargin.core.result.types import LegResult
 from fairmargin.core.study import Study
-from fairmargin.core.units import in_units
+from fairmargin.core.units import UnitChoice, in_units, is_fuel_unit
 from fairmargin.desktop.stages.base import Stage
-from fairmargin.desktop.stages.verdict import fall_factor, fall_unit, visible_lines
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.charts import LegStrip, LegStrips, Waterfall, fall_of
 from fairmargin.exchange.words.figures import distance_words
+from fairmargin.exchange.words.names import units_of
 from fairmargin.exchange.words.results import conditions_words, scatter_words, square_words
 
 VIEW_WORDS = {"reference": "Reference conditions", "study-mean": "Mean of the study", "as-measured": "As measured"}
@@ -76,16 +79,29 @@ class CorrectStage(Stage):
         self.touch()
 
     def _step(self, step: int) -> None:
-        names = [leg.leg for leg in self.session.analysis.legs] if self.session.analysis else []
+        names = [leg.leg for leg in self._legs()]
         if names:
             now = names.index(self._leg) if self._leg in names else 0
             self.choose(names[(now + step) % len(names)])
 
+    def _legs(self) -> list[LegResult]:
+        """Legs of the vehicles that are compared: one that burns litres has no place on the scale of one that does not."""
+        study, analysis, c = self.session.study, self.session.analysis, self.session.comparison
+        if study is None or analysis is None:
+            return []
+        own = {side_vehicle(study, c, x) for x in (c.baseline, c.trial)} if c is not None else {""}
+        if "" in own:
+            return list(analysis.legs)
+        return [x for x in analysis.legs if study.leg(x.leg).vehicle in own]
+
     def refresh(self, study: Study) -> None:
         analysis = self.session.analysis
         self.views[self.session.view].setChecked(True)
+        legs = self._legs()
         units = self.session.units
-        if analysis is None or not analysis.legs:
+        if legs:
+            units = units_of(study, study.leg(legs[0].leg).vehicle, units)
+        if analysis is None or not legs:
             self.subtitle.setText("no readings yet")
             self.strips.show_legs((), "", "")
             self.fall.show_fall(None)
@@ -93,7 +109,7 @@ class CorrectStage(Stage):
             self.fall_words.setText("")
             self.budget.setText("Type readings in Drive first.")
             return
-        names = [leg.leg for leg in analysis.legs]
+        names = [leg.leg for leg in legs]
         if self._leg not in names:
             self._leg = names[0]
         trials = [t.id for t in study.trials]
@@ -112,7 +128,7 @@ class CorrectStage(Stage):
                     leg.measured_wh_per_km * factor,
                     None if leg.corrected_wh_per_km is None else leg.corrected_wh_per_km * factor,
                 )
-                for leg in analysis.legs
+                for leg in legs
             ],
             self._leg,
             fall_unit(units),
@@ -120,16 +136,16 @@ class CorrectStage(Stage):
         )
         self.strip_unit.setText(fall_unit(units))
         self.subtitle.setText(conditions_words(study, c, self.session.view, units) if c else "")
-        leg = next(x for x in analysis.legs if x.leg == self._leg)
+        leg = next(x for x in legs if x.leg == self._leg)
         self.fall_title.setText(f"Leg {leg.leg}")
         words = f"{study.configuration(leg.configuration).label}, {leg.direction}, {fall_unit(units)} \u00b7 {leg.instrument} {in_units(leg.shown, units)}"
         if not leg.included:
             words += f" \u00b7 left out: {leg.reason}"
         self.fall_words.setText(words)
-        lines = [(n, leg.corrections_wh_per_km.get(n, 0.0)) for n in visible_lines(list(analysis.legs))]
+        lines = [(n, leg.corrections_wh_per_km.get(n, 0.0)) for n in visible_lines(legs)]
         if self.session.view == "as-measured" or not leg.included:
             lines = []
-        self.fall.show_fall(fall_of(leg.measured_wh_per_km, lines, factor, fall_unit(units), 1))
+        self.fall.show_fall(fall_of(leg.measured_wh_per_km, lines, factor, fall_unit(units), 2 if factor < 0.1 else 1))
         if c is None:
             self.budget.setText(analysis.missing)
         elif self.session.view == "as-measured":
@@ -142,3 +158,27 @@ class CorrectStage(Stage):
                 f"Run-to-run scatter of a leg of {distance_words(30.0, units)}: {c.scatter_percent:.1f} %. "
                 + scatter_words(analysis.scatter_prior, units)
             )
+
+
+def fall_unit(units: UnitChoice) -> str:
+    """Unit of the waterfall: energy or fuel per distance, so that lines add up."""
+    if is_fuel_unit(units.consumption):
+        return "L/100 km"
+    return "Wh/mi" if units.distance == "mi" else "Wh/km"
+
+
+def fall_factor(units: UnitChoice) -> float:
+    """Factor from Wh/km to `fall_unit`."""
+    if is_fuel_unit(units.consumption):
+        return 100.0 / units.heating_value_wh_per_l
+    return 1.609344 if units.distance == "mi" else 1.0
+
+
+def visible_lines(legs: list[LegResult]) -> list[str]:
+    """Ledger lines that are worth a column: those that reach 0.05 Wh/km anywhere, and the four main ones."""
+    always = {"speed", "wind", "air_density", "tyre_temperature"}
+    return [
+        name
+        for name in registry.lines()
+        if name in always or any(abs(leg.corrections_wh_per_km.get(name, 0.0)) >= 0.05 for leg in legs)
+    ]
