@@ -23,8 +23,9 @@ def test_what_a_hill_costs_and_what_comes_back(tester):
     assert "Down | 0.93 kWh back over 6.1 km: 38 % returned of what the way up took (24 to 51 %" in text
     assert "Both ways | 1.55 kWh over 12.2 km: 12.7 kWh/100 km" in text  # 2.48 - 0.93; 155 / 12.2
     (hill,) = t.analysis.hills
-    # Of the level road's figure nothing is read here; that the hill is what lies beyond it is a pencil's.
-    flat = hill.level_wh_per_km * 6.1
+    # (2.48 - 0.93 / 0.528) / 2 = 0.36 kWh for the level road, written out; the hill is what lies beyond it.
+    assert "0.36 kWh one way: (2.48 kWh \u2212 0.93 kWh / 0.53) / 2".replace("\u2212", "-") in text
+    flat = hill.level.wh_per_km * 6.1
     assert hill.costs_wh == pytest.approx(2480 - flat)
     assert hill.comes_back_wh == pytest.approx(930 + flat)
     assert hill.lost_wh == pytest.approx(2480 - 930 - 2 * flat)

@@ -274,7 +274,7 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
         assumed=study.vehicle.constants().assumed,
         missing="" if complete else _missing(study, evidence.observations),
         climbs=climbs(study, traces) if study.method == "climb" else (),
-        hills=hills(study, traces, results, vehicle),
+        hills=hills(study, traces, vehicle),
         coast_downs=loads,
         results=(*results, *whole_results(study, results)),
         capacity=capacity_estimate(study, used_of(study, evidence.observations)),

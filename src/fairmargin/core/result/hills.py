@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from typing import Final
+from dataclasses import dataclass, replace
+from typing import Final, Literal
 
 from fairmargin.core import intervals
+from fairmargin.core.conditions.vehicle import REGENERATION
 from fairmargin.core.evidence.climb import is_down
 from fairmargin.core.evidence.indirect import scale_told
 from fairmargin.core.evidence.readings import signed_readings
+from fairmargin.core.figures import Size
 from fairmargin.core.laws.rolling import GRAVITY_M_S2
-from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import one_configuration
 
@@ -21,6 +22,10 @@ HILL: Final = 0.5
 
 #: Ends of a road that differ by less are level. [m]
 LEAST_RISE_M: Final = 20.0
+
+#: How far a mass may be off, as a share: as told, and of the class. Common practice.
+MASS_TOLD: Final = Size(0.02, "of the mass", "a mass that somebody told, as it was driven")
+MASS_ASSUMED: Final = Size(0.08, "of the mass", "that of its class")
 
 Interval = tuple[float, float]
 
@@ -41,8 +46,29 @@ class Way:
 
 
 @dataclass(frozen=True, slots=True)
+class Level:
+    """What the level road takes, and where that is from.
+
+    "read": legs of the same study that begin and end at one height; "heights": the way up less what lifting took; "usual": from
+    the two ways, with usual efficiencies.
+    """
+
+    wh_per_km: float
+    sd_wh_per_km: float
+    source: Literal["read", "heights", "usual"]
+    legs: tuple[str, ...] = ()
+    share: float = 0.0  # of a descent at the wheels that a usual drive gives back and spends again
+    efficiency: float = 0.0  # of the drive
+
+    def interval(self, deviate: float) -> Interval:
+        """Ends at so many standard deviations of its logarithm: no level road gives energy back. [Wh/km]"""
+        factor = math.exp(deviate * self.sd_wh_per_km / self.wh_per_km)
+        return self.wh_per_km / factor, self.wh_per_km * factor
+
+
+@dataclass(frozen=True, slots=True)
 class Hill:
-    """Up and down by one configuration, beside the level road at the reference conditions.
+    """Up and down by one configuration, beside the level road as it would have taken then.
 
     `costs_wh` is what the way up took beyond the level road, `comes_back_wh` by how much less the way down took than the level
     road: charge that came back counts, and so does what had not to be drawn. Their share cannot pass 100 %.
@@ -52,14 +78,27 @@ class Hill:
     configuration: str
     up: Way
     down: Way
-    level_wh_per_km: float | None = None
+    level: Level | None = None
     level_interval: Interval | None = None
-    costs_wh: float | None = None
-    comes_back_wh: float | None = None
-    share_percent: float | None = None
     share_interval_percent: Interval | None = None
     lift_wh: float | None = None  # mass times height, where somebody gave the road's heights
     rise_m: float | None = None
+
+    @property
+    def costs_wh(self) -> float | None:
+        """What the way up took beyond the level road."""
+        return None if self.level is None else self.up.wh - self.level.wh_per_km * self.up.km
+
+    @property
+    def comes_back_wh(self) -> float | None:
+        """By how much less than the level road the way down took."""
+        return None if self.level is None else self.level.wh_per_km * self.down.km - self.down.wh
+
+    @property
+    def share_percent(self) -> float | None:
+        """How much of what the hill cost came back; None where it cost nothing, or nothing came."""
+        costs, back = self.costs_wh, self.comes_back_wh
+        return None if costs is None or back is None or costs <= 0 or back <= 0 else 100 * min(back / costs, 1.0)
 
     @property
     def both_wh(self) -> float:
@@ -74,7 +113,7 @@ class Hill:
         return self.costs_wh - self.comes_back_wh
 
 
-def hills(study: Study, traces: Mapping[str, Trace], results: Sequence[Result], vehicle: str = "") -> tuple[Hill, ...]:
+def hills(study: Study, traces: Mapping[str, Trace], vehicle: str = "") -> tuple[Hill, ...]:
     """State what a hill costs, of each configuration that was read both ways.
 
     Parameters
@@ -82,8 +121,6 @@ def hills(study: Study, traces: Mapping[str, Trace], results: Sequence[Result], 
     study : Study
         Of one vehicle. Every configuration of a climb; of other studies the one that is not compared, where its ways differ.
     traces : mapping of leg name to Trace
-    results : sequence of Result
-        Of that vehicle; the level road is theirs at the reference conditions.
     vehicle : str, optional
         Its id.
 
@@ -92,67 +129,88 @@ def hills(study: Study, traces: Mapping[str, Trace], results: Sequence[Result], 
     tuple of Hill
         None where no distance, or no energy, is known.
     """
-    wanted = study.configurations if study.method == "climb" else ()
     alone = one_configuration(study)
-    if not wanted and alone is not None:
-        wanted = (alone,)
+    wanted = study.configurations if study.method == "climb" else () if alone is None else (alone,)
     found = []
     for configuration in wanted:
         ways = _ways(study, configuration.id, traces)
         if ways is None:
             continue
-        up, down = ways
+        up, down, flat = ways
         if study.method != "climb" and up.wh_per_km - down.wh_per_km < HILL * (up.wh_per_km + down.wh_per_km) / 2:
             continue
-        own = [r for r in results if r.configuration == configuration.id and r.sector != WHOLE]
-        level = own[0] if len(own) == 1 else None
-        found.append(_hill(study, vehicle, configuration.id, up, down, level))
+        found.append(_hill(study, vehicle, configuration.id, up, down, flat))
     return tuple(found)
 
 
-def _ways(study: Study, configuration: str, traces: Mapping[str, Trace]) -> tuple[Way, Way] | None:
-    """Up and down, as read; None where one way is missing, or what nobody can tell as energy."""
-    legs = [x for x in study.legs if x.included and x.configuration == configuration and x.direction != "loop"]
+def _ways(study: Study, configuration: str, traces: Mapping[str, Trace]) -> tuple[Way, Way, Way | None] | None:
+    """Up, down and level, as read; None where up or down is missing, or what nobody can tell as energy."""
+    legs = [x for x in study.legs if x.included and x.configuration == configuration]
     read = signed_readings(study, legs, traces)
     if not all(scale_told(study.vehicle, r.instrument) for r in read.values()):
         return None
-    sides: dict[bool, list[Leg]] = {False: [], True: []}
+    sides: dict[str, list[Leg]] = {"up": [], "down": [], "level": []}
     for leg in legs:
         if leg.leg in read and (leg.distance_km or leg.gps_distance_km):
-            sides[is_down(leg, read[leg.leg].energy_wh)].append(leg)
+            down = is_down(leg, read[leg.leg].energy_wh)
+            sides["level" if leg.direction == "loop" else "down" if down else "up"].append(leg)
 
     def way(own: Sequence[Leg]) -> Way:
         each = [read[x.leg] for x in own]
         km = sum(float(x.gps_distance_km or x.distance_km or 0.0) for x in own)
         return Way(tuple(x.leg for x in own), sum(r.energy_wh for r in each), math.hypot(*(r.sd_wh for r in each)), km)
 
-    if not all(sides.values()):
+    if not sides["up"] or not sides["down"]:
         return None
-    one, other = way(sides[False]), way(sides[True])
+    one, other = way(sides["up"]), way(sides["down"])
+    flat = way(sides["level"]) if sides["level"] else None
     # On a road that nobody called a climb, "out" may be the way down.
-    return (one, other) if study.method == "climb" or one.wh_per_km >= other.wh_per_km else (other, one)
+    ordered = study.method == "climb" or one.wh_per_km >= other.wh_per_km
+    return (one, other, flat) if ordered else (other, one, flat)
 
 
-def _hill(study: Study, vehicle: str, configuration: str, up: Way, down: Way, level: Result | None) -> Hill:
-    """One hill; beside the level road where the model says what that takes."""
+def _hill(study: Study, vehicle: str, configuration: str, up: Way, down: Way, flat: Way | None) -> Hill:
+    """One hill, beside the level road as far as anything tells of it."""
     lift, rise = _lift(study, len(up.legs))
-    if level is None or level.wh_per_km is None or level.interval_wh_per_km is None or level.method != "model":
+    level = _level(study, up, down, flat, lift)
+    if level is None or level.wh_per_km <= 0:
         return Hill(vehicle, configuration, up, down, lift_wh=lift, rise_m=rise)
-    flat = level.wh_per_km
-    costs, back = up.wh - flat * up.km, flat * down.km - down.wh
-    share = interval = None
-    if costs > 0 and back > 0:
-        share = min(back / costs, 1.0)
-        # The level's own error beside that of its readings: it moves both ends, one up and one down.
-        flat_sd = level.share_alike * flat
-        by_level = flat_sd * (down.km * costs + back * up.km) / costs**2
-        sd = math.hypot(by_level, down.sd_wh / costs, back * up.sd_wh / costs**2)
-        half = intervals.deviate(study.confidence) * sd
-        interval = (100 * max(share - half, 0.0), 100 * min(share + half, 1.0))
-    return Hill(
-        vehicle, configuration, up, down, flat, level.interval_wh_per_km, costs, back,
-        None if share is None else 100 * share, interval, lift, rise,
-    )  # fmt: skip
+    deviate = intervals.deviate(study.confidence)
+    made = Hill(vehicle, configuration, up, down, level, level.interval(deviate), None, lift, rise)
+    costs, back = made.costs_wh, made.comes_back_wh
+    if costs is None or back is None or costs <= 0 or back <= 0:
+        return made
+    # The level moves both ends, one up and one down; the ways' own steps beside it.
+    by_level = level.sd_wh_per_km * (down.km * costs + back * up.km) / costs**2
+    half = deviate * math.hypot(by_level, down.sd_wh / costs, back * up.sd_wh / costs**2)
+    share = min(back / costs, 1.0)
+    return replace(made, share_interval_percent=(100 * max(share - half, 0.0), 100 * min(share + half, 1.0)))
+
+
+def _level(study: Study, up: Way, down: Way, flat: Way | None, lift_wh: float | None) -> Level | None:
+    """What the level road takes: as read; by what lifting took; or from the two ways, with usual efficiencies."""
+    k = study.vehicle.constants()
+    drive, off = k.drive_efficiency, k.drive_efficiency_sd / k.drive_efficiency
+    if flat is not None:
+        return Level(flat.wh_per_km, flat.sd_wh / flat.km, "read", flat.legs)
+    if lift_wh is not None:
+        mass_off = MASS_ASSUMED if "mass_kg" in k.assumed else MASS_TOLD
+        sd = math.hypot(up.sd_wh, lift_wh / drive * math.hypot(off, mass_off))
+        return Level((up.wh - lift_wh / drive) / up.km, sd / up.km, "heights", efficiency=drive)
+    share, km = drive * k.regen_efficiency, up.km + down.km
+    if down.wh < 0:
+        # Down, the wheels give what the hill gives less what the level road takes: back = (up - both level ways) x share.
+        back = -down.wh
+        if share <= 0:
+            return None
+        by_share = back / share * math.hypot(off, REGENERATION.sd)
+        sd = math.hypot(up.sd_wh, down.sd_wh / share, by_share)
+        return Level((up.wh - back / share) / km, sd / km, "usual", share=share)
+    # Nothing came back on the whole: between a descent of which nothing was braked and one that was braked all along.
+    mean, half = (up.wh + down.wh) / km, (up.wh_per_km - down.wh_per_km) / 2
+    braked = half * (1 - share) / (1 + share)
+    sd = math.hypot(braked / math.sqrt(12.0), math.hypot(up.sd_wh, down.sd_wh) / km)
+    return Level(mean - braked / 2, sd, "usual", share=share)
 
 
 def _lift(study: Study, times: int) -> tuple[float | None, float | None]:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
-from fairmargin.core.result.hills import Hill, Way
+from fairmargin.core.result.hills import Hill, Level, Way
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
@@ -109,38 +109,57 @@ def _hill(study: Study, analysis: Analysis, h: Hill, units: UnitChoice) -> list[
 
 
 def _against_level(study: Study, analysis: Analysis, h: Hill, units: UnitChoice) -> list[Answer]:
-    """The hill beside the level road; nothing where no model says what that takes."""
-    if h.level_wh_per_km is None or h.level_interval is None:
-        return []
-    result = next(r for r in analysis.results if (r.vehicle, r.configuration) == (h.vehicle, h.configuration))
-    flat_wh = h.level_wh_per_km * h.up.km
-    out = [
-        Answer(
-            "Level road",
-            f"{consumption_words(h.level_wh_per_km, units)} ({span_words(h.level_interval, units)}) {level_words(study, result, units)}, "
-            f"by the model: {energy_words(flat_wh, study, h.vehicle)} one way",
-        )
-    ]
+    """The hill beside the level road; how that would be told, where it is not."""
     lift = ""
     if h.lift_wh is not None and h.rise_m is not None:
         mass = " (its mass is taken from its class)" if "mass_kg" in analysis.assumed else ""
-        feet = units.distance == "mi"
-        height = f"{h.rise_m / M_PER_FOOT:.0f} ft" if feet else f"{h.rise_m:.0f} m"
-        lift = f"; lifting it by {height} takes {energy_words(h.lift_wh, study, h.vehicle)}{mass}"
+        height = f"{h.rise_m / M_PER_FOOT:.0f} ft" if units.distance == "mi" else f"{h.rise_m:.0f} m"
+        lift = f"lifting it by {height} takes {energy_words(h.lift_wh, study, h.vehicle)}{mass}"
+    level, ends = h.level, h.level_interval
+    if level is None or ends is None:
+        how = "it cannot be told from these two ways: drive a level leg (direction loop), or give the road's heights"
+        return [Answer("Level road", "; ".join(x for x in (how, lift) if x))]
+    flat = energy_words(level.wh_per_km * h.up.km, study, h.vehicle)
+    out = [
+        Answer(
+            "Level road",
+            f"{consumption_words(level.wh_per_km, units)} ({span_words(ends, units)}), {flat} one way: "
+            f"{_level_source(study, h, level, lift)}",
+        )
+    ]
     if h.costs_wh is None or h.comes_back_wh is None or h.share_interval_percent is None or h.lost_wh is None:
         return out
     low, high = h.share_interval_percent
     electric = vehicle_of(study, h.vehicle).energy == "electric"
     where = "brakes, motor and battery as heat, and a way driven otherwise" if electric else "brakes and engine braking"
+    costs, back, lost = (energy_words(x, study, h.vehicle) for x in (h.costs_wh, h.comes_back_wh, max(h.lost_wh, 0.0)))
     out.append(
         Answer(
             "The hill",
-            f"costs {energy_words(h.costs_wh, study, h.vehicle)} beyond the level road; the way down takes "
-            f"{energy_words(h.comes_back_wh, study, h.vehicle)} less than it: {h.share_percent:.0f} % comes back ({low:.0f} to "
-            f"{high:.0f} %). {energy_words(max(h.lost_wh, 0.0), study, h.vehicle)} is lost: {where}{lift}",
+            f"costs {costs} beyond the level road; the way down takes {back} less than it: {h.share_percent:.0f} % comes back "
+            f"({low:.0f} to {high:.0f} %). {lost} is lost: {where}",
         )
     )
     return out
+
+
+def _level_source(study: Study, h: Hill, level: Level, lift: str) -> str:
+    """Where the level road's figure is from; the sum where it is one."""
+    if level.source == "read":
+        return f"read on {', '.join(level.legs)}"
+    up = energy_words(h.up.wh, study, h.vehicle)
+    if level.source == "heights":
+        return f"{up} less {lift}, at an efficiency of {100 * level.efficiency:.0f} % (common practice)"
+    if h.down.wh < 0:
+        back = energy_words(-h.down.wh, study, h.vehicle)
+        return (
+            f"({up} \u2212 {back} / {level.share:.2f}) / 2, for as usual {100 * level.share:.0f} % of what goes into a hill and is not "
+            "spent comes back (common practice); a level leg (direction loop) or the road's heights would tell"
+        )
+    return (
+        "between a way down that was never braked and one that was all along, where as usual "
+        f"{100 * level.share:.0f} % comes back (common practice); a level leg (direction loop) or the road's heights would tell"
+    )
 
 
 # ---------------------------------------------------------------- one configuration
@@ -153,7 +172,7 @@ def alone_answers(study: Study, analysis: Analysis, units: UnitChoice) -> list[A
     for r in told:
         name = f"{result_name(study, r, units)}: " if len(told) > 1 else ""
         on_a_hill = any((h.vehicle, h.configuration) == (r.vehicle, r.configuration) for h in analysis.hills)
-        for a in _one(study, r, units_of(study, r.vehicle, units))[2 if on_a_hill else 0 :]:
+        for a in _one(study, r, units_of(study, r.vehicle, units))[1 if on_a_hill else 0 :]:
             out.append(Answer(sentence(f"{name}{a.name.lower()}") if name else a.name, a.words))
     return out
 
