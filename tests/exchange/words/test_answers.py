@@ -139,3 +139,16 @@ def test_one_configuration_in_lines():
     assert lines["Range"].startswith("533 km full to empty, as driven (")
     assert lines["Each way"].startswith("out 123 Wh/km, 585 km; back 147 Wh/km, 490 km")
     assert pytest.approx(72000 / 123, abs=0.5) == 585
+
+
+def test_one_of_two_vehicles_drove_further():
+    """By hand: 1.2 km of 50 are 2.4 %."""
+    study = laid_out(
+        "side", title="Box", kind="cargo", order="B", method="side-by-side", names=["Box off", "Box on"],
+        vehicles=[Vehicle(name="Orrin 1"), Vehicle(name="Orrin 2")],
+    )  # fmt: skip
+    for leg, shown, km in zip(study.legs, (171.0, 160.0), (50.0, 51.2), strict=True):
+        study = study.with_leg(leg.leg, average_shown=shown, average_unit="Wh/km", distance_km=km)
+    assert told(study)["Driven"] == "50.0 km by Orrin 1, 51.2 km by Orrin 2: 1.2 km further, 2.4 %"
+    assert told(study.with_leg("L02", distance_km=50.0))["Driven"] == "50.0 km by both"
+    assert "Driven" not in told(driven_study("ABBA"))

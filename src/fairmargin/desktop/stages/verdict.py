@@ -462,9 +462,10 @@ class VerdictStage(Stage):
         index = study.trial_number(c.trial)
         trial, base = (side_words(study, x, self.session.units) for x in (c.trial, c.baseline))
         good = sum(p.included for p in c.pair_list)
-        self.subtitle.setText(
-            f"{good} of {len(c.pair_list)} pairs of legs \u00b7 {conditions_words(study, c, self.session.view, self.session.units)}"
+        pairs = (
+            f"{good} of {len(c.pair_list)} pairs of legs" if c.pair_list else f"{c.legs_used} legs, no pair among them"
         )
+        self.subtitle.setText(f"{pairs} \u00b7 {conditions_words(study, c, self.session.view, self.session.units)}")
         self.pairs_title.setText(f"Every pair, {quoted(trial)} against {quoted(base)}")
         for key in self._keys:
             key.trial = index

@@ -9,9 +9,10 @@ from typing import Final
 
 from fairmargin.core.result.hills import Hill, Level, Way
 from fairmargin.core.result.results import WHOLE, Result
+from fairmargin.core.result.sides import between_vehicles
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
-from fairmargin.core.study.cells import vehicle_of
+from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice
 from fairmargin.core.units.consumption import M_PER_FOOT
 from fairmargin.core.words import sentence, signed
@@ -42,6 +43,7 @@ def answers(study: Study, analysis: Analysis, c: Comparison | None, units: UnitC
         *hill_answers(study, analysis, units),
         *joint_answers(study, analysis, c, units),
         *wall_answers(study, c, units),
+        *distance_answers(study, c, units),
         *range_answers(study, analysis, c, units),
     )
 
@@ -322,6 +324,30 @@ def _km_a_drive(study: Study, c: Comparison) -> float | None:
     own = {leg for p in c.pair_list for leg in (p.baseline_leg, p.trial_leg)}
     known = [float(km) for x in study.legs if x.leg in own and (km := x.gps_distance_km or x.distance_km)]
     return sum(known) / len(known) if known else None
+
+
+# ---------------------------------------------------------------- two vehicles
+
+
+def distance_answers(study: Study, c: Comparison, units: UnitChoice) -> list[Answer]:
+    """How far each of two vehicles drove: one that drove further took another way, or counts otherwise."""
+    if study.method != "side-by-side" and not between_vehicles(study, c):
+        return []
+    driven: dict[str, list[float | None]] = {}
+    for leg in study.legs:
+        if leg.included and leg.has_reading:
+            driven.setdefault(leg.vehicle, []).append(leg.gps_distance_km or leg.distance_km)
+    known = {name: sum(float(x) for x in km if x) for name, km in driven.items() if all(km)}
+    if len(known) != 2 or len(driven) != 2:
+        return []
+    (first, a), (other, b) = known.items()
+    names = [vehicle_label(study, x) if vehicle_of(study, x) is not study.vehicle else x for x in (first, other)]
+    shown = [distance_words(x, units) for x in (a, b)]
+    apart = abs(a - b)
+    if shown[0] == shown[1]:
+        return [Answer("Driven", f"{shown[0]} by both")]
+    further = f"{units.show('distance', apart):.1f} {units.distance} further, {100 * apart / min(a, b):.1f} %"
+    return [Answer("Driven", f"{shown[0]} by {names[0]}, {shown[1]} by {names[1]}: {further}")]
 
 
 # ---------------------------------------------------------------- range
