@@ -230,7 +230,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/outcome/charging_stops.py", "reached = (arrive >= self.floors[k] - _JUST) & (self.levels >= dip - _JUST)", "reached = arrive >= self.floors[k] - _JUST", "tests/core/outcome/test_trips.py"),
     (f"{CORE}/outcome/charging_stops.py", "least = np.minimum.accumulate(backwards)", "least = backwards", "tests/core/outcome/test_trips.py"),
     (f"{CORE}/outcome/charging_stops.py", "trip.queue_chance * trip.queue_min) / 60.0", "trip.queue_min) / 60.0", "tests/core/outcome/test_trips.py"),
-    (f"{CORE}/outcome/trips.py", "kwh = (leave - self.level) * way.capacity_kwh / DC_EFFICIENCY", "kwh = (leave - self.level) * way.capacity_kwh", "tests/core/outcome/test_trips.py"),
+    (f"{CORE}/outcome/trips.py", "kwh = (leave - self.level) * way.capacity_kwh / efficiency(trip)", "kwh = (leave - self.level) * way.capacity_kwh", "tests/core/outcome/test_trips.py"),
     (f"{CORE}/outcome/trips.py", "head_wind_ms=-trip.head_wind_ms", "head_wind_ms=trip.head_wind_ms", "tests/core/outcome/test_trips.py"),
     (f"{CORE}/outcome/money.py", "elsewhere * wh_per_km / 1000.0 / DC_EFFICIENCY", "elsewhere * wh_per_km / 1000.0", "tests/core/outcome/test_money.py"),
     (f"{CORE}/outcome/money.py", "return round(-energy * percent / 100.0, 10)", "return round(energy * percent / 100.0, 10)", "tests/core/outcome/test_money.py"),

@@ -166,7 +166,7 @@ def trip_command(
         trip = _laid_out(study, way, chargers, changes, back)
         asking = of_vehicle(made, trip.vehicle) or made[0]
         plan = plan_trip(study, asking, trip)
-        cases, beside = what_ifs(study, asking, plan), fuelled(trip)
+        cases, beside = what_ifs(study, asking, plan), fuelled(plan.trip)
     except (InvalidInput, ArithmeticError, ValueError) as error:
         raise _stopped(package, error) from None
     except OSError as error:
@@ -196,7 +196,7 @@ def _laid_out(study: Study, way: str | None, chargers: str | None, changes: dict
 
     trip = study.trip or Trip()
     if way is not None:
-        stretches = read_stretches(way, float(study.target_speed_kmh or 90.0))
+        stretches = read_stretches(way)
         trip = trip.with_(stretches=stretches, chargers=(), stop_at_km=())
     if chargers is not None:
         every = chargers.strip().lower().startswith("every")

@@ -79,21 +79,21 @@ def every_way(way: Way, chargers: Sequence[Charger], step: float) -> float:
     trip = way.trip
     full = 1000.0 * way.capacity_kwh
     levels = np.arange(0.0, trip.most_percent / 100 + step / 2, step)
-    best = math.inf
+    best, least = math.inf, stops_module.LEAST_CHARGED
     for count in range(len(chargers) + 1):
         for chosen in itertools.combinations(chargers, count):
             places = [0.0, *(c.at_km for c in chosen), trip.km]
             drives = np.diff(way.driving_h(np.array(places)))
             used = np.diff(way.energy_wh(np.array(places))) / full
-            time = float(drives.sum() + pauses_h(trip, drives).sum()) + count * overhead_h(trip)
+            time = float(drives.sum() + pauses_h(trip, drives).sum()) + sum(overhead_h(trip, c) for c in chosen)
             for leave in itertools.product(levels, repeat=count):
                 level, spent, fits = trip.start_percent / 100, 0.0, True
                 for i, c in enumerate(chosen):
                     level -= used[i]
-                    if level < trip.reserve_percent / 100 - 1e-9 or leave[i] < level - 1e-9:
+                    if level < trip.reserve_percent / 100 - 1e-9 or leave[i] < level + least - 1e-9:
                         fits = False
                         break
-                    a, b = hours_to_level([level, leave[i]], way.capacity_kwh, way.taper, charger_kw(c))
+                    a, b = hours_to_level([level, leave[i]], way.capacity_kwh, way.taper, charger_kw(trip, c))
                     spent, level = spent + float(b - a), leave[i]
                 if fits and level - used[-1] >= trip.arrive_percent / 100 - 1e-9:
                     best = min(best, time + spent)
@@ -288,3 +288,56 @@ def test_the_others_beside_a_trip(towing):
     (stuck,) = trip_beside(study, (asking,), days_tow(chargers=()), asking.vehicle, "A")
     assert stuck.total_h is None
     assert stuck.why_not
+
+
+def test_a_charger_out_of_order_is_never_sooner(towing: tuple[Study, Asking]) -> None:
+    """One way less to go cannot be quicker than the quickest, to half a minute."""
+    rng = np.random.default_rng(3)
+    for _ in range(12):
+        km = np.sort(rng.choice(np.arange(60, 400, 10), 4, replace=False))
+        chargers = tuple(Charger(at_km=float(x), kw=float(rng.choice([50, 100, 150]))) for x in km)
+        trip = days_tow(chargers=chargers, most_percent=95, unhitch_min=float(rng.choice([0, 12])))
+        try:
+            plan = plan_trip(*towing, trip)
+        except CannotArrive:
+            continue
+        assert all(s.leave_percent - s.arrival.percent > 2.9 for s in plan.stops), "no stop for next to nothing"
+        for s in plan.stops:
+            without = tuple(c.with_(working=c.at_km != s.charger.at_km) for c in chargers)
+            try:
+                other = plan_trip(*towing, trip.with_(chargers=without))
+            except CannotArrive:
+                continue
+            assert other.total_h > plan.total_h - 0.5 / 60
+
+
+def test_a_trailer_stays_on_where_it_may(towing: tuple[Study, Asking]) -> None:
+    """Twelve minutes of unhitching less, and that is all; a stop there is chosen rather."""
+    chargers = (Charger(at_km=150, kw=150), Charger(at_km=300, kw=150))
+    plan = plan_trip(*towing, days_tow(chargers=chargers, stop_at_km=(150.0, 300.0)))
+    on = tuple(c.with_(hitched=True) for c in chargers)
+    hitched = plan_trip(*towing, days_tow(chargers=on, stop_at_km=(150.0, 300.0)))
+    assert 60 * (plan.total_h - hitched.total_h) == pytest.approx(24.0)
+    assert [s.other_min for s in hitched.stops] == [4.0, 4.0]
+    untold = plan_trip(*towing, days_tow(chargers=chargers, stop_at_km=(150.0, 300.0), unhitch_min=None))
+    assert untold.total_h == pytest.approx(hitched.total_h)
+
+
+def test_a_way_without_a_speed_is_driven_as_the_legs_were(towing: tuple[Study, Asking]) -> None:
+    study, asking = towing
+    bare = days_tow(stretches=(TripStretch(km=380),), chargers=chargers_every(90, 140, 380, 150, 0.45))
+    told = bare.with_(stretches=(TripStretch(km=380, speed_kmh=asking.kmh),))
+    plan = plan_trip(study, asking, bare)
+    assert plan.trip.km == 380.0
+    assert plan.kwh == pytest.approx(plan_trip(study, asking, told).kwh)
+    assert plan.driving_h == pytest.approx(380 / asking.kmh)
+
+
+def test_what_was_in_the_battery_and_what_came_on_the_way_add_up(towing: tuple[Study, Asking]) -> None:
+    plan = plan_trip(*towing, days_tow(charger_efficiency_percent=90.0))
+    drawn = sum(s.kwh for s in plan.stops)
+    assert plan.home_kwh + 0.9 * drawn == pytest.approx(plan.kwh)
+    assert plan.home_wall_kwh == pytest.approx(plan.home_kwh / 0.9)  # 90 % into the battery at home, common practice
+    assert plan.roads_cost == pytest.approx(420 * 0.02)
+    assert plan.cost == pytest.approx(0.45 * drawn + 0.45 * plan.home_wall_kwh + plan.roads_cost)
+    assert plan.open_by[0][1] >= plan.open_by[-1][1] >= 0.0 and plan.open_by[0][1] > 1.0

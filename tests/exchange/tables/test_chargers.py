@@ -56,24 +56,41 @@ def test_what_cannot_be_read_is_said(text: str, expected: str) -> None:
 
 
 def test_a_way_in_stretches() -> None:
-    made = read_stretches("60 km at 90; 300 at 85 +400 m; 60 at 50, town; 12", 80)
+    made = read_stretches("60 km at 90; 300 at 85 +400 m; 60 at 50, town; 12")
     assert made == (
         TripStretch(km=60, speed_kmh=90), TripStretch(km=300, speed_kmh=85, climb_m=400),
-        TripStretch(km=60, speed_kmh=50, name="town"), TripStretch(km=12, speed_kmh=80),
+        TripStretch(km=60, speed_kmh=50, name="town"), TripStretch(km=12),
     )  # fmt: skip
-    (miles,) = read_stretches("260 mi at 56 mph -300 ft", 80)
+    (miles,) = read_stretches("260 mi at 56 mph -300 ft")
     assert miles.km == pytest.approx(418.43, abs=0.01)
     assert miles.speed_kmh == pytest.approx(90.12, abs=0.01)
     assert miles.climb_m == pytest.approx(-91.44)
-    assert read_stretches("12,5 at 90", 80)[0].km == 12.5
+    assert read_stretches("12,5 at 90")[0].km == 12.5
     with pytest.raises(ValueError, match="expected a distance and a speed"):
-        read_stretches("fast", 80)
+        read_stretches("fast")
     with pytest.raises(ValueError, match="60 kg"):
-        read_stretches("60 kg at 50", 80)
+        read_stretches("60 kg at 50")
 
 
 def test_what_is_shown_is_what_is_typed() -> None:
-    made = read_stretches("60 at 90; 300 at 85 +400 m; 60 at 50, town", 80)
-    assert read_stretches(show_stretches(made), 80) == made
-    chargers = (MILL, SLUICE.with_(working=False))
+    made = read_stretches("60 at 90; 300 at 85 +400 m; 60 at 50, town; 380; 40, town")
+    assert read_stretches(show_stretches(made)) == made
+    assert show_stretches(read_stretches("380 km")) == "380"  # and no speed that nobody typed
+    chargers = (MILL.with_(hitched=True), SLUICE.with_(working=False, hitched=True), MILL.with_(at_km=300))
     assert read_chargers(show_chargers(chargers), 420) == chargers
+
+
+def test_chargers_at_one_distance_and_their_price() -> None:
+    assert [c.at_km for c in read_chargers("every 140 km, 50 kW", 420)] == [140.0, 280.0]
+    assert {c.kw for c in read_chargers("every 140 km, 50 kW", 420)} == {50.0}
+    miles = read_chargers("every 60 to 90 mi, 150 kW 0.45", 420)
+    assert miles[0].at_km == pytest.approx(144.8, abs=0.05)
+    assert {c.price_per_kwh for c in miles} == {0.45}
+
+
+def test_where_a_trailer_may_stay_on() -> None:
+    line, plain = read_chargers("140 Mill Quay 150 kW 0.45 hitched\n200 Top 50 kW", 420)
+    assert (line.name, line.price_per_kwh, line.hitched) == ("Mill Quay", 0.45, True)
+    assert plain.hitched is None
+    yes, no, unsaid = read_chargers("at,name,kW,trailer\n140,Mill,150,yes\n200,Top,50,no\n300,Far,50,", 420)
+    assert (yes.hitched, no.hitched, unsaid.hitched) == (True, False, None)

@@ -12,7 +12,7 @@ import numpy as np
 from fairmargin.core.outcome.asking import Askable, Asking, of_vehicle
 from fairmargin.core.outcome.charging_stops import pauses_h
 from fairmargin.core.outcome.trips import BAND, REFUEL_MIN, plan_way
-from fairmargin.core.outcome.way import circumstances_of, configuration_of, way_of
+from fairmargin.core.outcome.way import as_driven, circumstances_of, configuration_of, driving_h, way_of
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.trip import Trip
@@ -47,11 +47,12 @@ def fuel_trip(study: Study, asking: Askable, trip: Trip) -> Beside:
     """
     vehicle = vehicle_of(study, asking.vehicle)
     wanted = configuration_of(study, asking, trip)
+    trip = as_driven(study, asking, trip)
     band = asking.band(wanted, circumstances_of(asking, trip), np.array([[s.km for s in trip.stretches]]), [trip.km])
     litres = float(band.wh[0]) / vehicle.heating_value
     low, high = (wh / vehicle.heating_value for wh in band.interval(0, BAND))
     stops = max(math.ceil(litres / (TANK_SHARE * vehicle.tank_l)) - 1, 0) if vehicle.tank_l else None
-    driving = sum(s.km / s.speed_kmh for s in trip.stretches)
+    driving = driving_h(trip)
     price = trip.fuel_price_per_l
     return Beside(
         vehicle=asking.vehicle,

@@ -75,6 +75,13 @@ class Asking:
         """Temperature of the reference. [°C]"""
         return self.predictor.reference_c
 
+    @property
+    def kmh(self) -> float:
+        """How fast its legs were driven: as they were aimed at, else the middle of how fast they were. [km/h]"""
+        aimed = {s.kmh for own in self.stated.values() for s in own}
+        low, high = self.predictor.driven_kmh
+        return aimed.pop() if len(aimed) == 1 else (low + high) / 2.0
+
     def air_c(self, asked: Circumstances) -> float:
         """Temperature of a drive asked about. [°C]"""
         return self.reference_c if asked.temperature_c is None else asked.temperature_c

@@ -19,14 +19,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.laws.charging import hours_to_level
-from fairmargin.core.outcome.money import DC_EFFICIENCY
 from fairmargin.core.outcome.way import Way
 from fairmargin.core.study.trip import Charger, Trip
 from fairmargin.core.units import SaidError, said
 
 Array = NDArray[np.float64]
 
-GRID: Final = 0.005  # steps of the level of charge that stops are planned in, share of full
+GRID: Final = 0.001  # steps of the level of charge that stops are planned in, share of full
+LEAST_CHARGED: Final = 0.03  # of full, that a stop is made for; less is no stop, however it would count as a rest
 _JUST: Final = 1e-9  # keeps a level on its own step
 
 
@@ -40,14 +40,24 @@ def pauses_h(trip: Trip, driving_h: Array | float) -> Array:
     return np.asarray(np.maximum(over, 0.0) * trip.pause_min / 60.0)
 
 
-def charger_kw(charger: Charger) -> float:
+def efficiency(trip: Trip) -> float:
+    """What of a charger's energy arrives in the battery, as a share."""
+    return float(trip.charger_efficiency_percent) / 100.0
+
+
+def charger_kw(trip: Trip, charger: Charger) -> float:
     """What of a charger's power arrives in the battery. [kW]"""
-    return float(charger.kw) * DC_EFFICIENCY
+    return float(charger.kw) * efficiency(trip)
 
 
-def overhead_h(trip: Trip) -> float:
+def unhitch_min(trip: Trip, charger: Charger) -> float:
+    """Minutes of unhitching and hitching at a charger: none where a trailer may stay on, or nobody tows."""
+    return 0.0 if charger.hitched or trip.unhitch_min is None else float(trip.unhitch_min)
+
+
+def overhead_h(trip: Trip, charger: Charger) -> float:
     """Time of a stop besides charging: parking, unhitching, the queue to be expected. [h]"""
-    return (trip.stop_min + trip.unhitch_min + trip.queue_chance * trip.queue_min) / 60.0
+    return (trip.stop_min + unhitch_min(trip, charger) + trip.queue_chance * trip.queue_min) / 60.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +109,11 @@ class _Path:
         time = np.full(len(self.levels), drive)
         if k < len(self.places) - 1:
             level = np.clip(arrive, 0.0, 1.0)
-            time += overhead_h(self.way.trip) + self._best[k][self._step_above(level)] - self._hours(k, level)
+            time += (
+                overhead_h(self.way.trip, self.chargers[k - 1])
+                + self._best[k][self._step_above(level)]
+                - self._hours(k, level)
+            )
         better = reached & (time < self.onward[j] - _JUST)
         self.onward[j][better] = time[better]
         self._next[j][better] = k
@@ -110,12 +124,14 @@ class _Path:
         backwards = cost[::-1]
         least = np.minimum.accumulate(backwards)
         first = np.where(backwards <= least, np.arange(len(cost)), 0)
-        self._best[j] = least[::-1]
-        self._to[j] = len(cost) - 1 - np.maximum.accumulate(first)[::-1]
+        best, to = least[::-1], len(cost) - 1 - np.maximum.accumulate(first)[::-1]
+        # A stop that was chosen by hand is made whatever is charged there.
+        by = 0 if self.must else min(round(LEAST_CHARGED / GRID), len(cost))
+        self._best[j, : len(cost) - by], self._to[j, : len(cost) - by] = best[by:], to[by:]
 
     def _hours(self, k: int, level: Array) -> Array:
         """Hours of charging from empty to a level."""
-        kw = charger_kw(self.chargers[k - 1])
+        kw = charger_kw(self.way.trip, self.chargers[k - 1])
         return hours_to_level(level, self.way.capacity_kwh, self.way.taper, kw)
 
     def _step_above(self, level: Array) -> NDArray[np.intp]:

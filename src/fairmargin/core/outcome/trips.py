@@ -13,11 +13,21 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core import intervals
+from fairmargin.core.inference.prediction import Band
 from fairmargin.core.laws.charging import hours_to_level
 from fairmargin.core.outcome.asking import Askable
-from fairmargin.core.outcome.charging_stops import CannotArrive, Chosen, charger_kw, overhead_h, pauses_h, quickest
-from fairmargin.core.outcome.money import DC_EFFICIENCY
-from fairmargin.core.outcome.way import Way, way_of
+from fairmargin.core.outcome.charging_stops import (
+    CannotArrive,
+    Chosen,
+    charger_kw,
+    efficiency,
+    overhead_h,
+    pauses_h,
+    quickest,
+    unhitch_min,
+)
+from fairmargin.core.outcome.way import Way, driving_h, way_of
 from fairmargin.core.study import Study
 from fairmargin.core.study.trip import Charger, Trip
 from fairmargin.core.units import said
@@ -86,6 +96,13 @@ class TripPlan:
     cost: float | None  # of what the way used and its roads
     cost_interval: tuple[float, float] | None
     missing: tuple[str, ...]  # prices that are not known
+    home_kwh: float  # of what the way used, what was in the battery before
+    home_wall_kwh: float  # and what the wall gave for it
+    home_price: float | None
+    roads_cost: float
+    open_by: tuple[
+        tuple[str, float], ...
+    ]  # what leaves the energy of the way open, half nine times in ten [% of it], the most first
     not_driven: tuple[str, ...]
 
     def arrival_at(self) -> datetime | None:
@@ -167,8 +184,8 @@ class _Driven:
         arrival = self.drive(c.charger.at_km, trip.reserve_percent / 100.0)
         leave = max(c.leave, self.level)
         levels = [max(self.level, 0.0), leave]
-        begin, end = hours_to_level(levels, way.capacity_kwh, way.taper, charger_kw(c.charger)).tolist()
-        kwh = (leave - self.level) * way.capacity_kwh / DC_EFFICIENCY
+        begin, end = hours_to_level(levels, way.capacity_kwh, way.taper, charger_kw(trip, c.charger)).tolist()
+        kwh = (leave - self.level) * way.capacity_kwh / efficiency(trip)
         price = c.charger.price_per_kwh if c.charger.price_per_kwh is not None else trip.price_per_kwh
         self.stops.append(
             Stop(
@@ -176,14 +193,14 @@ class _Driven:
                 arrival=arrival,
                 leave_percent=100 * leave,
                 charging_min=60 * (end - begin),
-                other_min=trip.stop_min + trip.unhitch_min,
+                other_min=trip.stop_min + unhitch_min(trip, c.charger),
                 waiting_min=trip.queue_chance * trip.queue_min,
                 kwh=kwh,
                 cost=None if price is None else kwh * float(price),
                 at_h=self.now_h,
             )
         )
-        self.now_h += end - begin + overhead_h(trip)
+        self.now_h += end - begin + overhead_h(trip, c.charger)
         self.charging_h += end - begin
         self.level = leave
 
@@ -208,7 +225,7 @@ class _Driven:
             charging_h=self.charging_h,
             pauses_h=self.pauses_h,
             waiting_h=stopped * trip.queue_chance * trip.queue_min / 60.0,
-            other_h=stopped * (trip.stop_min + trip.unhitch_min) / 60.0,
+            other_h=sum(s.other_min for s in self.stops) / 60.0,
             total_h=self.now_h,
             late_h=self.now_h + stopped * queueing,
             kwh=wh / 1000.0,
@@ -217,12 +234,21 @@ class _Driven:
             cost=cost,
             cost_interval=spread,
             missing=missing,
+            home_kwh=self._at_home_kwh(wh),
+            home_wall_kwh=self._at_home_kwh(wh) / self._home_efficiency,
+            home_price=self._home_price,
+            roads_cost=trip.road_price_per_km * trip.km,
+            open_by=_open_by(whole),
             not_driven=tuple(dict.fromkeys(w for a in way.asked for w in way.asking.not_driven(a))),
         )
 
     def _at_home_kwh(self, wh: float) -> float:
         """Of what the way uses, what was not charged on it."""
-        return max(wh / 1000.0 - sum(s.kwh for s in self.stops) * DC_EFFICIENCY, 0.0)
+        return max(wh / 1000.0 - sum(s.kwh for s in self.stops) * efficiency(self.trip), 0.0)
+
+    @property
+    def _home_efficiency(self) -> float:
+        return float(self.way.vehicle.constants().charging_efficiency)
 
     @property
     def _home_price(self) -> float | None:
@@ -241,11 +267,18 @@ class _Driven:
 
     def _cost(self, wh: float, interval: tuple[float, float]) -> tuple[float, tuple[float, float]]:
         """What the way's energy and roads cost; more or less of it is bought at the mean of what was paid."""
-        at_home = float(self._home_price or 0.0) / self.way.vehicle.constants().charging_efficiency
+        at_home = float(self._home_price or 0.0) / self._home_efficiency
         roads = self.trip.road_price_per_km * self.trip.km
         energy = sum(float(s.cost or 0.0) for s in self.stops) + self._at_home_kwh(wh) * at_home
         low, high = (roads + energy * e / wh for e in interval)
         return roads + energy, (low, high)
+
+
+def _open_by(whole: Band) -> tuple[tuple[str, float], ...]:
+    """What leaves the energy of a whole way open, by source, the most first. [%]"""
+    deviate = intervals.deviate(BAND)
+    each = {name: 100.0 * deviate * math.sqrt(float(v[0])) for name, v in whole.sources.items()}
+    return tuple(sorted(each.items(), key=lambda x: -x[1]))
 
 
 # ---------------------------------------------------------------- beside it
@@ -262,13 +295,13 @@ class Fuelled:
 
 
 def fuelled(trip: Trip) -> Fuelled | None:
-    """The way in a fuel vehicle whose consumption was given; None where it was not."""
+    """The way in a fuel vehicle whose consumption was given; None where it was not. Of a trip whose speeds are told."""
     if trip.fuel_l_per_100km is None or not trip.stretches:
         return None
     litres = float(trip.fuel_l_per_100km) * trip.km / 100.0
     tank = float(trip.fuel_tank_l) if trip.fuel_tank_l else math.inf
     stops = max(math.ceil(litres / (0.9 * tank)) - 1, 0) if math.isfinite(tank) else 0
-    driving = sum(s.km / s.speed_kmh for s in trip.stretches)
+    driving = driving_h(trip)
     hours = driving + trip.fuel_pauses * trip.pause_min / 60.0 + stops * REFUEL_MIN / 60.0
     price = trip.fuel_price_per_l
     cost = None if price is None else litres * float(price) + trip.fuel_road_price_per_km * trip.km
@@ -302,7 +335,11 @@ def what_ifs(study: Study, asking: Askable, plan: TripPlan) -> tuple[WhatIf, ...
         ("rain", trip.with_(road="wet")),
         (
             f"{said(SLOWER_KMH, 'km/h')} slower",
-            trip.with_(stretches=tuple(s.with_(speed_kmh=max(s.speed_kmh - SLOWER_KMH, 20.0)) for s in trip.stretches)),
+            trip.with_(
+                stretches=tuple(
+                    s.with_(speed_kmh=max((s.speed_kmh or SLOWER_KMH) - SLOWER_KMH, 20.0)) for s in trip.stretches
+                )
+            ),
         ),
     ]
     if plan.stops:

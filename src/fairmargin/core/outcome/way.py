@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.inference.prediction import Band, Circumstances
 from fairmargin.core.laws.charging import Taper
-from fairmargin.core.outcome.asking import Askable, cabin_k, held, with_capacity
+from fairmargin.core.outcome.asking import Askable, Asking, cabin_k, held, with_capacity
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
-from fairmargin.core.study.trip import Trip
+from fairmargin.core.study.trip import Trip, TripStretch
 
 Array = NDArray[np.float64]
 
@@ -47,7 +47,7 @@ class Way:
 
     def driving_h(self, km: Array) -> Array:
         """Driving time from the start to places of the way, without pauses."""
-        each = np.diff(self.edges_km) / np.array([s.speed_kmh for s in self.trip.stretches])
+        each = np.array([_hours(s) for s in self.trip.stretches])
         return np.asarray(np.interp(km, self.edges_km, np.concatenate([[0.0], np.cumsum(each)])))
 
     def lengths(self, begin_km: float, ends_km: Sequence[float]) -> Array:
@@ -79,13 +79,68 @@ def configuration_of(study: Study, asking: Askable, trip: Trip) -> str:
     return wanted
 
 
+def driving_h(trip: Trip) -> float:
+    """Driving time of a trip whose speeds are told, without pauses. [h]
+
+    Raises
+    ------
+    ValueError
+        If a stretch has no speed.
+    """
+    return sum(_hours(s) for s in trip.stretches)
+
+
+def _hours(s: TripStretch) -> float:
+    if s.speed_kmh is None:
+        raise ValueError(f"nobody said how fast {s.km:g} km are driven")
+    return float(s.km) / float(s.speed_kmh)
+
+
+def as_driven(study: Study, asking: Askable, trip: Trip) -> Trip:
+    """The trip with speeds for its stretches that have none: those of the study's legs, sector by sector.
+
+    A stretch of no sector of a study with several is driven as they were: as much of each as the whole route has.
+    """
+    if all(s.speed_kmh is not None for s in trip.stretches):
+        return trip
+    made: list[TripStretch] = []
+    for s in trip.stretches:
+        if s.speed_kmh is not None:
+            made.append(s)
+        elif isinstance(asking, Asking):
+            made.append(s.with_(speed_kmh=asking.kmh))
+        else:
+            own = [p for p in asking.parts if p.sector == s.name]
+            made += _shared(study, s, own or list(asking.parts))
+    return trip.with_(stretches=tuple(made))
+
+
+def _shared(study: Study, s: TripStretch, parts: Sequence[Asking]) -> list[TripStretch]:
+    """A stretch as the sectors of a route share it; together as long."""
+    length = [sector_km(study, p.sector) for p in parts]
+    ends = np.round(np.cumsum(length) / sum(length) * s.km, 3)
+    each = np.diff(np.concatenate([[0.0], ends]))
+    return [
+        s.with_(km=float(km), speed_kmh=p.kmh, climb_m=s.climb_m * float(km) / s.km, name=p.sector)
+        for km, p in zip(each, parts, strict=True)
+        if km >= 0.1
+    ]
+
+
+def sector_km(study: Study, sector: str) -> float:
+    """Length that a sector counts with: as typed, or as driven; alike where nobody said. [km]"""
+    told = study.sector_weights_km.get(sector)
+    known = [float(km) for x in study.legs if x.sector == sector and (km := x.gps_distance_km or x.distance_km)]
+    return float(told) if told else float(np.mean(known)) if known else 1.0
+
+
 def circumstances_of(asking: Askable, trip: Trip) -> tuple[Circumstances, ...]:
     """What the stretches of a trip meet."""
     temperature = asking.reference_c if trip.temperature_c is None else float(trip.temperature_c)
     return tuple(
         held(
             Circumstances(
-                speed_kmh=s.speed_kmh,
+                speed_kmh=s.km / _hours(s),
                 temperature_c=temperature,
                 cabin_k=cabin_k(temperature, trip.climate),
                 head_wind_ms=trip.head_wind_ms,
@@ -115,6 +170,7 @@ def way_of(study: Study, asking: Askable, trip: Trip) -> Way:
     if vehicle.capacity_kwh is None:
         raise ValueError("the usable capacity is not known: give it on the Question or Range page")
     wanted = configuration_of(study, asking, trip)
+    trip = as_driven(study, asking, trip)
     asked = circumstances_of(asking, trip)
     capacity = float(vehicle.capacity_kwh)
     peak = float(trip.peak_kw) if trip.peak_kw else PEAK_C_RATE * capacity

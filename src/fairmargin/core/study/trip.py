@@ -13,10 +13,10 @@ from fairmargin.core.units import SaidError, said, said_range
 
 
 class TripStretch(_Value):
-    """A part of the way at one speed."""
+    """A part of the way at one speed; with none, as the study's legs were driven."""
 
     km: Annotated[float, within(0.1, 5000, "km")]
-    speed_kmh: Annotated[float, within(5, 200, "km/h")]
+    speed_kmh: Annotated[float | None, within(5, 200, "km/h")] = None
     climb_m: Annotated[float, within(-6000, 6000, "m")] = 0.0
     name: str = ""
 
@@ -29,6 +29,7 @@ class Charger(_Value):
     kw: Annotated[float, within(1, 1500, "kW")] = 150.0
     price_per_kwh: Annotated[float | None, within(0, 1000, "a kWh")] = None
     working: bool = True
+    hitched: bool | None = None  # whether a trailer may stay on; None: nobody said, so it is unhitched
 
     @property
     def label(self) -> str:
@@ -61,11 +62,12 @@ class Trip(_Value):
     peak_kw: Annotated[float | None, within(2, 1500, "kW")] = None
     taper_from_percent: Annotated[float, within(10, 95, "%")] = 50.0
     stop_min: Annotated[float, within(0, 120, "minutes")] = 4.0  # to park, plug in and pay
-    unhitch_min: Annotated[float, within(0, 120, "minutes")] = 0.0  # and hitch again
+    unhitch_min: Annotated[float | None, within(0, 120, "minutes")] = None  # and hitch again; None: nobody said
     queue_chance: Annotated[float, within(0, 1, "(a share of 1)")] = 0.0
     queue_min: Annotated[float, within(0, 240, "minutes")] = 15.0
     pause_every_h: Annotated[float, within(0.5, 24, "h")] = 2.5
     pause_min: Annotated[float, within(0, 120, "minutes")] = 15.0
+    charger_efficiency_percent: Annotated[float, within(50, 100, "%")] = 95.0  # from the plug into the battery
     price_per_kwh: Annotated[float | None, within(0, 1000, "a kWh")] = None
     home_price_per_kwh: Annotated[float | None, within(0, 1000, "a kWh")] = None
     road_price_per_km: Annotated[float, within(0, 100, "a km")] = 0.0
@@ -106,7 +108,7 @@ class Trip(_Value):
 def chargers_every(
     low_km: float, high_km: float, whole_km: float, kw: float, price_per_kwh: float | None = None
 ) -> tuple[Charger, ...]:
-    """Chargers at alternating distances, the long gap first: "every 90 to 140 km".
+    """Chargers at alternating distances, the long gap first: "every 90 to 140 km"; at one distance where both are alike.
 
     Raises
     ------
@@ -127,7 +129,7 @@ def chargers_every(
             raise SaidError(
                 f"every {said_range(low_km, high_km, 'km')} makes more than 200 chargers on {said(whole_km, 'km')}"
             )
-        found.append(Charger(at_km=round(at, 1), kw=kw, price_per_kwh=price_per_kwh))
+        found.append(Charger(at_km=round(at, 3), kw=kw, price_per_kwh=price_per_kwh))
         at += high_km if long else low_km
         long = not long
     return tuple(found)

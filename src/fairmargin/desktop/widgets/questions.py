@@ -16,7 +16,7 @@ from fairmargin.desktop.widgets.basics import clear, label
 
 NOT_KNOWN: Final = "not known"
 #: Characters of answers that stand beside each other; longer ones stand below.
-BESIDE: Final = 36
+BESIDE: Final = 28
 
 
 class QuestionStrip(QFrame):

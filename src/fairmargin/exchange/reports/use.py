@@ -59,7 +59,7 @@ def report_use(
     if study.trip is not None and study.trip.stretches and asking is not None:
         try:
             plan = plan_trip(study, asking, study.trip)
-            cases, beside = what_ifs(study, asking, plan), fuelled(study.trip)
+            cases, beside = what_ifs(study, asking, plan), fuelled(plan.trip)
         except (ArithmeticError, ValueError):
             plan = None  # what cannot be planned is told on its page
     return ReportUse(askings, reserve, fade, prices, km_per_year, plan, cases, beside)

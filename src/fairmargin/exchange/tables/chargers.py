@@ -21,10 +21,11 @@ _COLUMNS: Final = (
     Role("kw", "power", r"kw|power|rating", never=r"per kwh|/kwh|price|cost", usual="kW"),
     Role("price_per_kwh", "price", r"price|cost|per kwh|tariff"),
     Role("working", "", r"work|open|state|order"),
+    Role("hitched", "", r"hitch|trailer|drive.?through"),
     Role("name", "", r"name|place|site|charger|station"),
 )
 _NOT: Final = frozenset({"no", "out of order", "closed", "0", "false", "broken"})
-_EVERY: Final = re.compile(r"^\s*every\s+(.+?)\s*(?:to|-|\u2013)\s*(.+?)(?:\s*,\s*(\S.*))?\s*$", re.IGNORECASE)
+_EVERY: Final = re.compile(r"^\s*every\s+(.+?)(?:\s*(?:to|-|\u2013)\s*(.+?))?(?:\s*,\s*(\S.*))?\s*$", re.IGNORECASE)
 USUAL_KW: Final = 150.0
 
 
@@ -56,9 +57,10 @@ def read_chargers(text: str, whole_km: float, distance_unit: str = "km") -> tupl
         return ()
     every = _EVERY.match(" ".join(plain.split())) if len(plain) <= LONGEST_LINE else None
     if every:
-        unit = _unit_of(every[2]) or distance_unit
-        low, high = (read_quantity(every[i], "distance", unit) for i in (1, 2))
-        return chargers_every(low, high, whole_km, read_in(every[3], "kW") if every[3] else USUAL_KW)
+        unit = _unit_of(every[2] or every[1]) or distance_unit
+        low, high = (read_quantity(every[i] or every[1], "distance", unit) for i in (1, 2))
+        price, rest = _every_price(every[3] or "")
+        return chargers_every(low, high, whole_km, read_in(rest, "kW") if rest else USUAL_KW, price)
     table = read_rows(plain, _COLUMNS, moments=None)
     if table is None:
         raise ValueError("no cell is filled; expected such as 140 km Mill Quay 150 kW 0.45")
@@ -70,6 +72,12 @@ def read_chargers(text: str, whole_km: float, distance_unit: str = "km") -> tupl
     else:
         found = [_of_line(line, distance_unit) for line in plain.splitlines() if line.strip()]
     return tuple(sorted(found, key=lambda c: c.at_km))
+
+
+def _every_price(text: str) -> tuple[float | None, str]:
+    """A price behind a power, and the power: "150 kW 0.45", "150 kW, 0.45"."""
+    match = re.match(r"^(\S+\s*kW)[\s,]+(\S.*)$", text, re.IGNORECASE)
+    return (read_in(match[2], "/kWh"), match[1]) if match else (None, text)
 
 
 def _unit_of(text: str) -> str:
@@ -93,6 +101,7 @@ def _of_table(table: Table, distance_unit: str) -> list[Charger]:
                     else USUAL_KW,
                     price_per_kwh=read_in(cells["price_per_kwh"], "/kWh") if "price_per_kwh" in cells else None,
                     working=cells.get("working", "yes").lower() not in _NOT,
+                    hitched=cells["hitched"].lower() not in _NOT if "hitched" in cells else None,
                 )
             )
         except ValueError as error:
@@ -104,6 +113,7 @@ _AT: Final = re.compile(r"(\d+(?:[.,]\d+)?\s?(?:km|mi)?)(?![\w.])", re.IGNORECAS
 _KW: Final = re.compile(r"(?<![\w.,])\d+(?:[.,]\d+)?\s?kW$", re.IGNORECASE)
 _PRICE: Final = re.compile(r"(?<![\w.,])\d+(?:[.,]\d+)?(?:\s?/\s?kWh)?$", re.IGNORECASE)
 _OUT: Final = re.compile(r"\b(?:out of order|closed)$", re.IGNORECASE)
+_HITCHED: Final = re.compile(r"\b(?:stay hitched|hitched|drive.?through)$", re.IGNORECASE)
 _BETWEEN: Final = " ,:"
 LONGEST_LINE: Final = 200
 
@@ -123,6 +133,7 @@ def _of_line(line: str, distance_unit: str) -> Charger:
     if re.match(r"(m|kg|ft|yd|lb|h|min|s|%)\b", rest, re.IGNORECASE):
         raise ValueError(f'"{plain}": "{rest.split()[0]}" is no unit of a distance; expected km or mi')
     out, rest = _taken(rest, _OUT)
+    on, rest = _taken(rest, _HITCHED)
     price, rest = ("", rest) if _KW.search(rest) else _taken(rest, _PRICE)
     kw, rest = _taken(rest, _KW)
     try:
@@ -132,6 +143,7 @@ def _of_line(line: str, distance_unit: str) -> Charger:
             kw=read_in(kw, "kW") if kw else USUAL_KW,
             price_per_kwh=read_number(price).value if price else None,
             working=not out,
+            hitched=True if on else None,
         )
     except ValueError as error:
         raise ValueError(f'"{plain}": {words_of(error)}') from error
@@ -144,10 +156,8 @@ _STRETCH: Final = re.compile(
 )
 
 
-def read_stretches(
-    text: str, usual_kmh: float, distance_unit: str = "km", speed_unit: str = "km/h"
-) -> tuple[TripStretch, ...]:
-    """Read the way: ``420 km``, or stretches such as ``60 km at 90; 300 km at 85 +400 m; 60 at 50, town``.
+def read_stretches(text: str, distance_unit: str = "km", speed_unit: str = "km/h") -> tuple[TripStretch, ...]:
+    """Read the way: ``420 km`` as driven, or stretches such as ``60 km at 90; 300 km at 85 +400 m; 60 at 50, town``.
 
     Raises
     ------
@@ -164,7 +174,7 @@ def read_stretches(
             found.append(
                 TripStretch(
                     km=read_quantity(match["km"], "distance", distance_unit),
-                    speed_kmh=read_quantity(match["speed"], "speed", speed_unit) if match["speed"] else usual_kmh,
+                    speed_kmh=read_quantity(match["speed"], "speed", speed_unit) if match["speed"] else None,
                     climb_m=read_in(climb.replace("\u2212", "-"), "m") if climb else 0.0,
                     name=(match["name"] or "").strip(),
                 )
@@ -178,8 +188,8 @@ PIECE_KM: Final = 10.0
 ALIKE_M_PER_KM: Final = 2.0  # pieces that climb alike become one stretch
 
 
-def stretches_of(points: Sequence[RoutePoint], speed_kmh: float) -> tuple[TripStretch, ...]:
-    """A track as stretches at one speed: cut every 10 km, pieces that climb alike together.
+def stretches_of(points: Sequence[RoutePoint], speed_kmh: float | None) -> tuple[TripStretch, ...]:
+    """A track as stretches at one speed (None: as driven): cut every 10 km, pieces that climb alike together.
 
     Raises
     ------
@@ -208,7 +218,7 @@ def show_stretches(stretches: tuple[TripStretch, ...], km_shown: float = 1.0, km
     """Write stretches as they are typed; factors from km and km/h to the units shown."""
     parts = []
     for s in stretches:
-        text = f"{s.km * km_shown:.4g} at {s.speed_kmh * kmh_shown:.3g}"
+        text = f"{s.km * km_shown:.4g}" + ("" if s.speed_kmh is None else f" at {s.speed_kmh * kmh_shown:.3g}")
         if s.climb_m:
             text += f" {s.climb_m:+.0f} m".replace("-", "\u2212")
         parts.append(f"{text}, {s.name}" if s.name else text)
@@ -221,6 +231,7 @@ def show_chargers(chargers: tuple[Charger, ...], km_shown: float = 1.0) -> str:
     for c in chargers:
         price = "" if c.price_per_kwh is None else f" {c.price_per_kwh:g}"
         name = f" {c.name}" if c.name else ""
-        out = "" if c.working else " out of order"
+        out = " hitched" if c.hitched else ""
+        out += "" if c.working else " out of order"
         lines.append(f"{c.at_km * km_shown:.5g}{name} {c.kw:g} kW{price}{out}")
     return "\n".join(lines)

@@ -195,7 +195,7 @@ def stop_words(s: Stop, units: UnitChoice) -> str:
         else in_units(s.charger.label, units)
     )
     return (
-        f"{sentence(place)}, after {hours_words(s.at_h)}: arrive with {s.arrival.percent:.0f} % ({low:.0f} to {high:.0f}), leave with "
+        f"{sentence(place)}, after {hours_words(s.at_h)}: arrive with {s.arrival.percent:.0f} % ({_left(low)} to {_left(high)}), leave with "
         f"{s.leave_percent:.0f} %: {s.kwh:.1f} kWh in {s.charging_min:.0f} min, {s.other_min:.0f} min besides{queue}{cost}."
     )
 
@@ -205,19 +205,80 @@ def arrival_words(plan: TripPlan) -> str:
     a = plan.arrival
     low, high = a.interval
     risk = min([a.chance_at_all, *(s.arrival.chance_at_all for s in plan.stops)])
-    text = f"Arrive with {a.percent:.0f} % ({low:.0f} to {high:.0f} %, nine times in ten); {100 * a.chance:.0f} % for the {plan.trip.arrive_percent:.0f} % wished for."
+    text = f"Arrive with {a.percent:.0f} % ({_left(low)} to {_left(high)} %, nine times in ten); {100 * a.chance:.0f} % for the {plan.trip.arrive_percent:.0f} % wished for."
     if risk < 0.98:
         before = next((s.charger.label for s in plan.stops if s.arrival.chance_at_all == risk), "the end")
         text += f" {100 * (1 - risk):.0f} % that the battery is empty before {before}: plan more surely, or keep a larger reserve."
     return text
 
 
+def _left(percent: float) -> str:
+    """A charge on arrival; below nothing the battery is empty."""
+    return "empty" if percent < 0.5 else f"{percent:.0f}"
+
+
+def time_sum(plan: TripPlan) -> str:
+    """The hours of a trip, written out."""
+    stops = len(plan.stops)
+    parts = [f"{hours_words(plan.driving_h)} driving"]
+    if stops:
+        other = " + ".join(f"{s.other_min:.0f}" for s in plan.stops)
+        parts.append(f"{hours_words(plan.charging_h)} charging")
+        parts.append(f"{other} min parking" + (" and unhitching" if plan.trip.unhitch_min else ""))
+    if plan.waiting_h:
+        parts.append(f"{hours_words(plan.waiting_h)} in queues, to be expected")
+    if plan.pauses_h:
+        parts.append(f"{hours_words(plan.pauses_h)} of pauses")
+    return f"Time: {' + '.join(parts)} = {hours_words(plan.total_h)}"
+
+
+def energy_sum(plan: TripPlan, units: UnitChoice) -> str:
+    """The energy of a trip, written out."""
+    text = f"Energy: {distance_words(plan.trip.km, units)} \u00d7 {consumption_words(plan.wh_per_km, units)} = {plan.kwh:.1f} kWh"
+    if plan.stops:
+        drawn = sum(s.kwh for s in plan.stops)
+        share = plan.trip.charger_efficiency_percent
+        text += (
+            f"; {plan.home_kwh:.1f} were in the battery, {plan.kwh - plan.home_kwh:.1f} came on the way "
+            f"({drawn:.1f} from the plug, of which {share:g} % arrives)"
+        )
+    return text
+
+
+def money_sum(plan: TripPlan, units: UnitChoice) -> str:
+    """What a trip costs, written out; empty where a price is missing."""
+    if plan.cost is None:
+        return ""
+    parts = [
+        f"{s.kwh:.1f} kWh \u00d7 {s.cost / s.kwh:.3g} = {s.cost:.2f}"
+        for s in plan.stops
+        if s.cost is not None and s.kwh
+    ]
+    if plan.home_kwh > 0 and plan.home_price is not None:
+        share = 100 * plan.home_kwh / plan.home_wall_kwh
+        cost = plan.home_wall_kwh * plan.home_price
+        parts.append(f"at home {plan.home_kwh:.1f} kWh / {share:.0f} % \u00d7 {plan.home_price:.3g} = {cost:.2f}")
+    if plan.roads_cost:
+        per = plan.trip.road_price_per_km / units.show("distance", 1.0)
+        parts.append(f"roads {distance_words(plan.trip.km, units)} \u00d7 {per:.3g} = {plan.roads_cost:.2f}")
+    return f"Money: {'; '.join(parts)}; together {plan.cost:.2f}"
+
+
+def open_words(plan: TripPlan) -> str:
+    """Why the charge on arrival is open as it is."""
+    told = ", ".join(f"{name} \u00b1{half:.0f} %" for name, half in plan.open_by[:3] if half >= 0.5)
+    return f"How open it is: of the energy, nine times in ten, {told}" if told else ""
+
+
+def sums(plan: TripPlan, units: UnitChoice) -> list[str]:
+    """Time, energy and money written out, and what leaves the arrival open."""
+    return [f"{x}." for x in (time_sum(plan), energy_sum(plan, units), money_sum(plan, units), open_words(plan)) if x]
+
+
 def trip_lines(plan: TripPlan, cases: Sequence[WhatIf], beside: Fuelled | None, units: UnitChoice) -> list[str]:
     """A trip in words: stops, arrival, time, energy, money, what if."""
     low, high = plan.kwh_interval
-    lines = [
-        f"{distance_words(plan.trip.km, units)} in {hours_words(plan.total_h)}: {hours_words(plan.driving_h)} of driving, {hours_words(plan.charging_h)} of charging, {hours_words(plan.pauses_h + plan.other_h + plan.waiting_h)} of pauses and the rest"
-    ]
+    lines = [f"{distance_words(plan.trip.km, units)} in {hours_words(plan.total_h)}", *sums(plan, units)]
     lines += [stop_words(s, units) for s in plan.stops] or ["no stop is needed"]
     lines.append(in_units(arrival_words(plan), units))
     lines.append(f"{plan.kwh:.0f} kWh ({low:.0f} to {high:.0f})" + money_words(plan))

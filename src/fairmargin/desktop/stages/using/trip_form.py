@@ -45,7 +45,6 @@ MORE: Final = (
     ("temperature_sd_k", "Air may be off by", "K", "What the forecast leaves open, standard deviation"),
     ("wind_sd_ms", "Wind may be off by", "wind", "What the forecast leaves open, standard deviation"),
     ("load_kg", "Load on top", "mass", ""),
-    ("unhitch_min", "Unhitch and hitch", "min", "At each stop, with a trailer"),
     ("stop_min", "Park, plug in, pay", "min", "At each stop"),
     ("queue_chance", "Chance of a queue", "%", "At a charger"),
     ("queue_min", "which then lasts", "min", ""),
@@ -53,13 +52,18 @@ MORE: Final = (
     ("pause_min", "of", "min", ""),
     ("peak_kw", "Battery takes at most", "kW", "Empty: 1.8 times its capacity an hour (common practice)"),
     ("taper_from_percent", "and less from", "%", "Falls to a fifth of it when full"),
+    ("charger_efficiency_percent", "Of a charger's energy arrives", "%", "From the plug into the battery"),
+    ("fuel_tank_l", "Fuel vehicle's tank", "L", ""),
+)  # fmt: skip
+#: Prices, which stand in sight.
+PRICES: Final = (
     ("price_per_kwh", "Price at chargers", "/kWh", "Where a charger's own is not told"),
     ("home_price_per_kwh", "Price at home", "/kWh", "Empty: as at chargers"),
-    ("road_price_per_km", "Road charge", "a distance", ""),
-    ("fuel_l_per_100km", "Fuel vehicle beside", "L/100 km", "Its consumption on this way"),
-    ("fuel_price_per_l", "Price of fuel", "a litre", ""),
-    ("fuel_tank_l", "Its tank", "L", ""),
-)  # fmt: skip
+    ("road_price_per_km", "Road charge", "a distance", "Of the vehicle that the trip is planned for"),
+    ("fuel_l_per_100km", "Fuel vehicle", "L/100 km", "Its consumption on this way"),
+    ("fuel_price_per_l", "Fuel price", "a litre", "A litre of fuel"),
+    ("fuel_road_price_per_km", "Its roads", "a distance", "Of the fuel vehicle"),
+)
 WORDS_UNITS: Final = frozenset({"L/100 km", "a litre", "a distance"})
 
 
@@ -93,6 +97,7 @@ class TripForm(UsePage):
         box.addLayout(row)
         box.addLayout(self._chargers_row())
         box.addLayout(self._charge_row())
+        box.addLayout(self._price_row())
         self._lay_more()
         box.addWidget(self.rest)
         self.body.addWidget(frame)
@@ -130,14 +135,26 @@ class TripForm(UsePage):
     def _charge_row(self) -> QHBoxLayout:
         """Charge on leaving, arriving and between, when, and how surely."""
         row = QHBoxLayout()
-        for name, words in (
-            ("start_percent", "Leave with"), ("arrive_percent", "Arrive with"), ("reserve_percent", "At chargers, at least"),
-            ("most_percent", "Charge to at most"),
+        for name, words, tip in (
+            ("start_percent", "Leave with", ""), ("arrive_percent", "Arrive with", "At the end, at least"),
+            ("reserve_percent", "At chargers", "At least, on coming to one"), ("most_percent", "Charge to", "At the most"),
         ):  # fmt: skip
-            row.addWidget(self._field(name, words, self._number(name, "%"), unit="%"))
+            row.addWidget(self._field(name, words, self._number(name, "%"), unit="%", tip=tip))
+        self.unhitch = self._field(
+            "unhitch_min", "Unhitch, hitch", self._number("unhitch_min", "min"), unit="min",
+            tip="At each stop, with a trailer; not where it may stay on: a charger with \u201chitched\u201d behind it",
+        )  # fmt: skip
+        row.addWidget(self.unhitch)
         row.addWidget(self._field("depart_at", "Set off", self._set_departure, tip="07:30, or a date and a time"))
         holder, self.certainty = named_choice("Planned for", tuple(w for w, _ in CERTAINTIES), self._set_certainty)
         row.addWidget(holder)
+        return row
+
+    def _price_row(self) -> QHBoxLayout:
+        """What energy, roads and a vehicle that burns fuel cost."""
+        row = QHBoxLayout()
+        for name, words, unit, tip in PRICES:
+            row.addWidget(self._field(name, words, self._number(name, unit), unit=_fixed(unit), tip=tip))
         return row
 
     def _lay_more(self) -> None:
@@ -146,8 +163,7 @@ class TripForm(UsePage):
         grid.setContentsMargins(0, 0, 0, 0)
         for i, (name, words, unit, tip) in enumerate(MORE):
             commit = self._set_climate if unit == "climate" else self._number(name, unit)
-            shown = unit if unit in {"K", "min", "%", "h", "kW", "/kWh", "L", "L/100 km"} else ""
-            grid.addWidget(self._field(name, words, commit, unit=shown, tip=tip), i // 5, i % 5)
+            grid.addWidget(self._field(name, words, commit, unit=_fixed(unit), tip=tip), i // 5, i % 5)
         holder, self.road = named_choice("Road", ("dry", "damp", "wet", "snow"), self._set_road)
         grid.addWidget(holder, len(MORE) // 5, len(MORE) % 5)
         self.rest.hide()
@@ -185,7 +201,7 @@ class TripForm(UsePage):
                 value = read_in(text, unit)
             if value is not None and name == "queue_chance":
                 value /= 100.0
-            if value is not None and name == "road_price_per_km":
+            if value is not None and name.endswith("road_price_per_km"):
                 value *= self.session.units.show("distance", 1.0)
             if value is None:
                 value = Trip.model_fields[name].default
@@ -195,9 +211,8 @@ class TripForm(UsePage):
 
     def _set_way(self, text: str) -> None:
         units = self.session.units
-        usual = float(self.study.target_speed_kmh or 90.0)
         trip = self.trip_value
-        stretches = read_stretches(text, usual, units.distance, units.speed)
+        stretches = read_stretches(text, units.distance, units.speed)
         whole = sum(s.km for s in stretches)
         kept = tuple(c for c in trip.chargers if c.at_km < whole)
         stops = tuple(km for km in trip.stop_at_km if km < whole)
@@ -242,7 +257,7 @@ class TripForm(UsePage):
         from fairmargin.exchange.route import read_gpx
 
         trip = self.trip_value
-        speed = trip.stretches[0].speed_kmh if trip.stretches else float(self.study.target_speed_kmh or 90.0)
+        speed = trip.stretches[0].speed_kmh if trip.stretches else None
         try:
             points, notices = read_gpx(path)
             made = stretches_of(points, speed)
@@ -327,11 +342,12 @@ class TripForm(UsePage):
             min(range(len(CERTAINTIES)), key=lambda i: abs(CERTAINTIES[i][1] - trip.certainty))
         )
         self.road.setCurrentText(trip.road or "dry")
+        self.unhitch.setVisible(study.change.kind == "towing" or trip.unhitch_min is not None)
         self._offer(study, asking, trip)
 
     def _shown(self, name: str, value: Any) -> tuple[str] | tuple[str, str]:
         units = self.session.units
-        quantity = next((u for n, _, u, _ in MORE if n == name), "%")
+        quantity = next((u for n, _, u, _ in (*MORE, *PRICES) if n == name), "%")
         if quantity in {"temperature", "wind", "mass"}:
             text = "" if value is None else show_number(units.show(quantity, float(value)), 1)
             return text, getattr(units, quantity)
@@ -339,7 +355,7 @@ class TripForm(UsePage):
             return (value if value in {"off", "auto"} else show_number(units.show("temperature", float(value)), 0),)
         if name == "queue_chance":
             return (show_number(100 * value, 0),)
-        if name == "road_price_per_km":
+        if name.endswith("road_price_per_km"):
             return show_number(value / units.show("distance", 1.0), 4), f"/{units.distance}"
         return (show_number(value, 3),)
 
@@ -350,6 +366,11 @@ class TripForm(UsePage):
             self.who.addItem(study.configuration(name).label, name)
         chosen = trip.configuration or next((t.id for t in study.trials), study.baseline.id)
         self.who.setCurrentIndex(max(self.who.findData(chosen), 0))
+
+
+def _fixed(unit: str) -> str:
+    """A unit that stands behind a field whatever somebody's units are."""
+    return unit if unit in {"K", "min", "%", "h", "kW", "/kWh", "L", "L/100 km"} else ""
 
 
 def _departure(moment: datetime | None) -> str:

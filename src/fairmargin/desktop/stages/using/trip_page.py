@@ -26,6 +26,7 @@ from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.using.tripday import TripDay
 from fairmargin.exchange.words.figures import distance_words
+from fairmargin.exchange.words.names import speed_told
 from fairmargin.exchange.words.outcomes import (
     arrival_words,
     beside_words,
@@ -33,6 +34,7 @@ from fairmargin.exchange.words.outcomes import (
     hours_words,
     money_words,
     stop_words,
+    sums,
 )
 
 CAUTION: Final = "Arrive with a reserve. Do not block bays with a trailer: unhitch where it is allowed. Plates, law and handbook come first."
@@ -193,11 +195,14 @@ class TripPage(TripForm):
         self.arrival.setText(
             f"{in_units(arrival_words(plan), units)} {plan.kwh:.0f} kWh ({low:.0f} to {high:.0f}){money_words(plan)}.{late}"
         )
-        rest = plan.pauses_h + plan.other_h + plan.waiting_h
-        parts = [
-            f"{hours_words(plan.driving_h)} of driving, {hours_words(plan.charging_h)} of charging, {hours_words(rest)} of pauses and the rest."
-        ]
-        parts += [stop_words(s, units) for s in plan.stops] or ["No stop is needed."]
+        parts = [stop_words(s, units) for s in plan.stops] or ["No stop is needed."]
+        parts += sums(plan, units)
+        if not speed_told(self.study) and any(s.speed_kmh is None for s in self.trip_value.stretches):
+            parts.append(
+                "The time supposes a speed: nobody said how fast these legs were driven. Give it with the way, as in 380 at 90."
+            )
+        if self.study.change.kind == "towing" and plan.stops and plan.trip.unhitch_min is None:
+            parts.append("Nobody said how long unhitching and hitching takes: no minute of it is counted.")
         parts += [sentence(in_units(w, units)) + "." for w in plan.not_driven]
         self.stops.setText("\n".join(parts))
 
