@@ -61,8 +61,9 @@ def test_a_grid_with_a_whole_route(tester):
     t.window.go_to("use")
     assert t.window.stage("use").range.capacity.caption.text() == "Tank"
     driven = t.window.stage("use").range.driven.words.text().splitlines()
-    assert len(driven) == 24, "two vehicles, three loads, three sectors and the whole route"
-    assert any(x.startswith("Orrin E, Box trailer, whole route: As driven 37.7 kWh/100 km") for x in driven), driven
+    assert len(driven) == 12, "the vehicle spoken of: three loads, three sectors and the whole route"
+    assert not any("Orrin E" in x for x in driven), driven
+    assert "Orrin E, Box trailer, whole route" in text and "37.7 kWh/100 km" in text  # the other stands in Verdict
     assert any("Orrin D, Alone, whole route" in x and "901 km" in x for x in driven)
     t.window.stage("use").show_page("money")
     assert "L a year" in t.window.stage("use").pages["money"].cost.text()
@@ -95,3 +96,44 @@ def test_the_same_typed_leg_by_leg_with_other_weights(tester):
     whole = next(c for c in t.analysis.comparisons if c.sector == "whole")
     assert whole.as_measured_percent == pytest.approx(((21 + 30.6) / (15.2 + 20.4) - 1) * 100)
     t.check()
+
+
+def test_use_answers_as_driven_and_supposes_no_speed(tester):
+    """Nobody said how fast; use and trip go by what was read, of the vehicle that is spoken of."""
+    t = tester
+    t.new("change", "Towing", kind="towing", names=("Alone", "Flat trailer"), order="", method="one-way")
+    t.vehicle("a new electric vehicle", name="Orrin E", usable_capacity_kwh="68")
+    t.vehicle("a new diesel vehicle", name="Orrin D", tank_l="70")
+    rows = ["vehicle\tconfiguration\tsector\tdistance (km)\treading"]
+    for name, unit, table in (("Orrin E", " kWh/100km", ELECTRIC), ("Orrin D", "", DIESEL)):
+        for load, shown in zip(("Alone", "Flat trailer"), table, strict=False):
+            rows += [f"{name}\t{load}\t{s}\t{km}\t{v}{unit}" for (s, km), v in zip(SECTORS, shown, strict=True)]
+    t.paste("\n".join(rows))
+    text = t.shown("use")
+    assert "Nobody said how fast" in text
+    assert "80 km/h" not in text
+    page = t.window.stage("use").range
+    assert page.speed.edit.text() == "" and page.curve_frame.isHidden()
+    assert "Orrin E" in page.driven.words.text() and "Orrin D" not in page.driven.words.text()
+    # Correct has the legs of that vehicle only, in its unit; the diesel's are litres.
+    t.window.go_to("correct")
+    stage = t.window.stage("correct")
+    assert {x.name for x in stage.strips._legs} == {f"L{i:02d}" for i in range(1, 7)}
+    t.window.go_to("verdict")
+    overview = t.window.stage("verdict").overview
+    overview.chosen.emit(overview.names.index("Orrin D, Flat trailer, motorway"))
+    t.window.go_to("correct")
+    assert {x.name for x in stage.strips._legs} == {f"L{i:02d}" for i in range(7, 13)}
+    assert stage.strip_unit.text() == "L/100 km"
+    # A trip of the whole route's length is driven as the sectors were: 106 km at 26.65 kWh/100 km.
+    overview.chosen.emit(overview.names.index("Orrin E, Flat trailer, whole route"))
+    t.window.go_to("use")
+    t.window.stage("use").show_page("trip")
+    trip = t.window.stage("use").trip
+    type_into(t.qtbot, trip.fields["way"], "106")
+    assert trip.way.edit.text() == "106"
+    assert [s.name for s in trip.plan.trip.stretches] == ["town", "motorway", "country"]
+    assert [s.km for s in trip.plan.trip.stretches] == pytest.approx([12, 41, 53])
+    level = t.result("B", sector="whole", vehicle=t.study.vehicles[0].id).wh_per_km
+    assert trip.plan.wh_per_km == pytest.approx(level, rel=0.04)
+    assert "supposes a speed" in trip.stops.text()

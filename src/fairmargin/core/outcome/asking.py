@@ -49,8 +49,10 @@ def _held_to(
     shift, spread = (np.interp(speeds, at, [getattr(s, n) for s in stated]) for n in ("log_shift", "spread"))
     if km is None:
         return shift, spread
-    share = km / km.sum(axis=1, keepdims=True)
-    return share @ shift, share @ spread
+    whole = km.sum(axis=1, keepdims=True)
+    # A place that lies before a sector has nothing of it: no energy, and no margin to scale.
+    share = np.divide(km, whole, out=np.zeros_like(km, dtype=float), where=whole > 0)
+    return share @ shift, np.where(whole[:, 0] > 0, share @ spread, 1.0)
 
 
 @dataclass(frozen=True, eq=False, slots=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from PySide6.QtWidgets import QFrame
 
 from fairmargin.core.result.types import Analysis
@@ -24,11 +26,14 @@ class DrivenPanel:
         self.words.setAccessibleName("As driven")
         box.addWidget(self.words)
 
-    def show_results(self, study: Study, analysis: Analysis | None, units: UnitChoice) -> None:
-        """Tell what was driven, as it was: one paragraph a result."""
+    def show_results(
+        self, study: Study, analysis: Analysis | None, units: UnitChoice, vehicles: Collection[str] = ()
+    ) -> None:
+        """Tell what was driven, as it was: one paragraph a result; of some vehicles only where those are spoken of."""
         lines = [
             f"{result_name(study, r, units)}: {' '.join(result_lines(study, r, units))}"
             for r in (() if analysis is None else analysis.results)
+            if not vehicles or r.vehicle in vehicles
         ]
         told = () if analysis is None or not analysis.coast_downs else analysis.results
         coasted = bool(told) and all(r.as_driven_wh_per_km is None for r in told)

@@ -15,7 +15,7 @@ from fairmargin.core.outcome import driving_range
 from fairmargin.core.outcome.asking import NOT_ASKED, Asking, Predicted, cabin_k, not_driven, predict, reach_band
 from fairmargin.core.outcome.average_wind import MOST_WIND_MS
 from fairmargin.core.result.results import WHOLE, Result
-from fairmargin.core.result.sides import apart, further_percent, side_vehicles
+from fairmargin.core.result.sides import apart, further_percent, side_vehicle, side_vehicles
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
@@ -32,7 +32,7 @@ from fairmargin.desktop.widgets.charts import RangeBars
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.desktop.widgets.using.rangecurve import RangeCurve, RangeLine
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words, speed_words
-from fairmargin.exchange.words.names import quoted, result_name, side_words, stated_speed
+from fairmargin.exchange.words.names import quoted, result_name, side_words, speed_told, stated_speed
 from fairmargin.exchange.words.outcomes import hours_words
 from fairmargin.exchange.words.results import capacity_line, result_lines
 
@@ -230,14 +230,16 @@ class RangePage(UsePage):
         self.capacity_words.setText(measured)
         self.capacity_words.setVisible(bool(measured))
         self.take.setVisible(bool(measured) and own.energy == "electric")
-        self.driven.show_results(study, self.session.analysis, self.session.units)
+        c = self.session.comparison
+        spoken_of = set() if c is None else {side_vehicle(study, c, x) for x in (c.baseline, c.trial)}
+        self.driven.show_results(study, self.session.analysis, self.session.units, spoken_of)
         asking = self.asking()
         found = self._predicted(study, asking)
         self._show_asked(asking)
         self._show_curve(study, asking)
-        c = self.session.comparison
         self.windy.show(study, asking, c, self.own.known("place_wind"), units)
-        if c is not None and (not found or (self._wish is None and apart(study, c))):
+        as_stated = self._wish is None and c is not None and (apart(study, c) or not speed_told(study))
+        if c is not None and (not found or as_stated):
             self._show_stated(study, c)
         elif found:
             self._show_predicted(study, found, c)
@@ -263,7 +265,9 @@ class RangePage(UsePage):
             return
         usual, wish = self._usual(asking), self._wish
         now = wish or usual
-        self.speed.show_text(f"{units.show('speed', now.speed_kmh):.4g}", units.speed)
+        untold = wish is None and not speed_told(self.study)
+        self.speed.show_text("" if untold else f"{units.show('speed', now.speed_kmh):.4g}", units.speed)
+        self.speed.edit.setPlaceholderText("as driven" if untold else "")
         t = asking.predictor.reference_c if now.temperature_c is None else now.temperature_c
         self.air.show_text(f"{units.show('temperature', t):.3g}", units.temperature)
         shown = (
@@ -275,7 +279,9 @@ class RangePage(UsePage):
         self.load.show_text(f"{units.show('mass', now.load_kg):.4g}", units.mass)
         self.road.setCurrentText(now.road or "dry")
         self.asked_words.setText(
-            "What is set here is answered from this study's own fit; the further from what was driven, the wider."
+            "Nobody said how fast these legs were driven: what stands above is as driven. Give a speed to ask about others."
+            if untold
+            else "What is set here is answered from this study's own fit; the further from what was driven, the wider."
             if wish is None
             else "Clear a field to have it as at the reference."
         )
@@ -371,8 +377,10 @@ class RangePage(UsePage):
     # ------------------------------------------------------------ over speed
 
     def _show_curve(self, study: Study, asking: Asking | None) -> None:
-        self.curve_frame.setVisible(asking is not None)
-        if asking is None:
+        # Over a speed that nobody told there is no curve to stand on.
+        shown = asking is not None and (self._wish is not None or speed_told(study))
+        self.curve_frame.setVisible(shown)
+        if asking is None or not shown:
             return
         now = self._wish or self._usual(asking)
         c = self.session.comparison
