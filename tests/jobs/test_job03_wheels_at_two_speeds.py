@@ -2,6 +2,9 @@
 
 import pytest
 
+from fairmargin.desktop.stages.planning.prompts_panel import PromptsPanel
+from tests.desktop.conftest import type_into
+
 
 def test_wheels_at_two_speeds(tester):
     t = tester
@@ -37,3 +40,13 @@ def test_wheels_at_two_speeds(tester):
     assert leg.instrument == "trip average"
     assert "state of charge" in {name for name, _ in leg.others}
     t.check()
+
+
+def test_both_wheels_weighed_give_the_difference(tester):
+    """By hand: 4 x (12.2 - 9.8) = 9.6 kg."""
+    t = tester
+    t.new("change", "Wheels", kind="wheels", names=("Small", "Large"), order="AB", method="loop")
+    panel = next(p for p in t.window.findChildren(PromptsPanel) if "wheel_mass" in p.fields)
+    type_into(t.qtbot, panel.fields["wheel_mass"], "9,8; 12,2 kg")
+    assert t.study.trials[0].mass_delta_kg == pytest.approx(9.6)
+    assert "Four wheels of the trial are 9.6 kg heavier" in panel.turn.text()

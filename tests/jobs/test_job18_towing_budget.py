@@ -1,7 +1,7 @@
 """A towing budget: limits that disagree, a list of what is carried, and a nose weight between its floor and ceiling."""
 
 import pytest
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QApplication, QLabel
 
 from fairmargin.desktop.widgets.planning.load import LoadDrawing
 
@@ -46,3 +46,24 @@ def test_a_towing_budget(tester):
     t.units("us")
     assert "lb" in t.load.items.sums.text()
     assert t.study.plan.load.items[0].mass_kg == pytest.approx(890)
+
+
+def test_what_is_aboard_is_drawn_and_the_boxes_that_repeat_the_list_are_gone(tester):
+    t = tester
+    t.new("change", "Car on a trailer", kind="towing", names=("Solo", "Trailer"), order="AB")
+    t.aboard("water", "133 US gal")
+    t.aboard("ladder", "21 kg", "roof")
+    t.aboard("car", "1010 kg", "trailer")
+    page = t.load
+    assert page.drawing.accessibleName().startswith("aboard: water; roof: ladder; trailer: car")
+    for name in ("people_kg", "cargo_kg", "roof_kg", "water_l", "fuel_l"):
+        assert page.fields[name].isHidden(), name
+    t.keys(page.items.name.edit, "kit")
+    t.keys(page.items.amount.edit, "1,200 kg")
+    t.click(page.items.add)
+    assert "1200 kg or 1.200 kg" in page.items.amount.fault.text()
+    # A study that has one of them filled shows it still.
+    load = t.study.plan.load.with_(people_kg=150.0)
+    t.window.session.edit(t.study.with_(plan=t.study.plan.with_(load=load)), "people")
+    QApplication.processEvents()
+    assert not t.load.fields["people_kg"].isHidden()

@@ -4,7 +4,18 @@ from dataclasses import replace
 
 import pytest
 
-from fairmargin.core.planning.load import aboard_kg, check_load, nose_from_jockey, read_item, towing_budget_kg, water_kg
+from fairmargin.core.planning.load import (
+    aboard_kg,
+    carried,
+    check_load,
+    item_kg,
+    nose_from_jockey,
+    read_item,
+    read_limits,
+    towing_budget_kg,
+    water_kg,
+    wheels_differ_kg,
+)
 from fairmargin.core.study.plan import LimitSource, Load
 from fairmargin.core.units import plain
 
@@ -105,3 +116,50 @@ def test_gravel_is_no_liquid():
         ("gravel", "200 L"), ("sand", "100 L 1.5 kg/L"), ("water", "200 L"), ("stuff", "40 L 0.9 kg/L"), ("can", "20 L diesel"),
     )]  # fmt: skip
     assert made == [False, False, True, True, True]
+
+
+@pytest.mark.parametrize("amount", ["133 gal-us", "133 US gal", "133 gal us", "133 US gallons"])
+def test_gallons_are_read_as_people_write_them(amount):
+    """NIST SP 811: a US gallon is 3.785412 L; water of 15 \u00b0C 0.9991 kg/L."""
+    assert item_kg(read_item("water", amount, "aboard")) == pytest.approx(133 * 3.785412 * 0.9991, rel=1e-5)
+
+
+def test_volumes_of_other_trades():
+    # Common practice: gravel 1.6 kg/L; a cubic foot is 28.317 L (NIST SP 811), sand 1.6 kg/L.
+    assert item_kg(read_item("gravel", "0.5 m3", "trailer")) == pytest.approx(800)
+    assert item_kg(read_item("sand", "2 cu ft", "trailer")) == pytest.approx(2 * 28.3168 * 1.6, rel=1e-4)
+    # 12 US gal at 6.3 lb a gallon are 75.6 lb.
+    assert item_kg(read_item("mix", "12 gal-us 6.3 lb/gal-us", "aboard")) == pytest.approx(75.6 * 0.45359237, rel=1e-6)
+    with pytest.raises(ValueError, match="gal-us"):
+        read_item("water", "133 gal", "aboard")
+
+
+def test_a_comma_before_three_digits_is_asked_about_not_read_as_thousandths():
+    with pytest.raises(ValueError, match=r"1200 kg or 1\.200 kg"):
+        read_item("kit", "1,200 kg", "aboard")
+    with pytest.raises(ValueError, match=r"1350 or 1\.350"):
+        read_limits("1,350 coupling")
+    assert [x.mass_kg for x in read_limits("85 coupling,100 handbook; 4650 - 2700 plate")] == [85, 100, 1950]
+    assert item_kg(read_item("kit", "1 200,5 kg", "aboard")) == pytest.approx(1200.5)
+
+
+def test_sums_are_those_of_the_list():
+    """By hand: 158 + 52 + 480 L at 18 \u00b0C = 689.3 kg; the roof counts as aboard, what is towed does not."""
+    items = (
+        read_item("two people", "158 kg", "aboard"), read_item("tank", "52", "aboard"),
+        read_item("water", "480 L at 18 \u00b0C", "aboard"), read_item("ladder", "21 kg", "roof"), read_item("car", "1010", "trailer"),
+    )  # fmt: skip
+    load = Load(items=items)
+    assert aboard_kg(load) == pytest.approx(689.3 + 21, abs=0.05)
+    assert [(n, round(kg), p) for n, kg, p in carried(load)][2:] == [
+        ("water", 479, "aboard"), ("ladder", 21, "roof"), ("car", 1010, "trailer"),
+    ]  # fmt: skip
+    assert ("fuel", pytest.approx(60.0), "aboard") in carried(Load(fuel_l=80))
+
+
+@pytest.mark.parametrize(
+    ("text", "kg"),
+    [("9.8 kg; 12.2 kg, with tyre", 9.6), ("12,2; 9,8", -9.6), ("21.6 lb and 26.9 lb", 4 * 5.3 * 0.45359237), ("alike", None), ("9.8 kg", None)],
+)  # fmt: skip
+def test_wheels_differ_by_four_of_them(text, kg):
+    assert wheels_differ_kg(text) == (None if kg is None else pytest.approx(kg))

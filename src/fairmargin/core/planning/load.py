@@ -71,6 +71,15 @@ def nose_from_jockey(jockey_kg: float, axle_to_jockey_m: float, axle_to_coupling
 #: Densities of what is carried by volume; water goes by its temperature. Common practice. [kg/L]
 DENSITIES: Final = {"petrol": 0.75, "diesel": 0.84, "fuel": 0.75, "milk": 1.03, "oil": 0.9, "gravel": 1.6, "sand": 1.6}
 LIQUIDS: Final = frozenset({"water", "petrol", "diesel", "fuel", "milk", "oil"})
+#: Volumes of more than one word, as one.
+_WORDS: Final = (
+    (re.compile(r"\b(?:us|u\.s\.)\s*gal\w*|\bgal\w*[\s-]*\(?us\)?", re.IGNORECASE), "gal-us"),
+    (re.compile(r"\b(?:imp|imperial|uk)\s*gal\w*|\bgal\w*[\s-]*\(?(?:imp|uk)\)?", re.IGNORECASE), "gal-imp"),
+    (re.compile(r"\bcu\.?\s*ft\b|\bft3\b", re.IGNORECASE), "ft\u00b3"),
+    (re.compile(r"\bm3\b", re.IGNORECASE), "m\u00b3"),
+    (re.compile(r"\blit(?:re|er)s?\b", re.IGNORECASE), "L"),
+)
+_THOUSAND: Final = re.compile(r"^\d{1,3},\d{3}(?!\d)")
 _AMOUNT: Final = re.compile(r"^(?:(\d+)\s*[x\u00d7*]\s*)?(.+)$", re.IGNORECASE)
 
 
@@ -89,9 +98,13 @@ def read_item(name: str, amount: str, place: LoadPlace, mass_unit: str = "kg") -
     >>> round(item_kg(read_item("water", "480 L at 18 \u00b0C", "aboard")), 1), item_kg(read_item("wheels", "4 x 16 kg", "trailer"))
     (479.3, 64.0)
     """
-    match = _AMOUNT.match(amount.strip())
-    if match is None or not amount.strip():
+    plain = amount.strip()
+    for words, one in _WORDS:
+        plain = words.sub(one, plain)
+    match = _AMOUNT.match(plain)
+    if match is None or not plain:
         raise ValueError("how much? Expected a mass or a volume, such as 64 kg, 480 L or 4 x 16 kg")
+    _no_thousand(match[2])
     count = float(match[1] or 1)
     number = units.read_number(match[2])
     unit, _, rest = number.rest.partition(" ")
@@ -103,9 +116,13 @@ def read_item(name: str, amount: str, place: LoadPlace, mass_unit: str = "kg") -
         return LoadItem(name=name, place=place, count=count, mass_kg=units.read_quantity(figure, "mass", mass_unit))
     litres = units.read_in(f"{number.value} {unit}", "L")
     substance = next((s for s in (*DENSITIES, "water") if s in text), "")
-    weighed = re.search(r"([\d.,]+)\s*kg/l", text)
+    weighed = re.search(r"([\d.,]+)\s*(kg/l|lb/gal-us|lb/gal-imp)", text)
     if weighed:
-        density = units.read_number(weighed[1]).value
+        mass, volume = weighed[2].split("/")
+        per_l = units.read_quantity(f"1 {mass}", "mass", "kg") / units.read_in(
+            f"1 {volume.upper() if volume == 'l' else volume}", "L"
+        )
+        density = units.read_number(weighed[1]).value * per_l
     elif substance == "water" or (not substance and "tank" in text):
         warm = re.search(r"(?:at|@)\s*([\d.,]+\s*\u00b0?\s*[cf]?)", text)
         celsius = units.read_quantity(warm[1].replace("\u00b0 ", "\u00b0"), "temperature", "\u00b0C") if warm else 15.0
@@ -116,6 +133,25 @@ def read_item(name: str, amount: str, place: LoadPlace, mass_unit: str = "kg") -
         raise ValueError(f"{litres:g} L of what? Say water, petrol, diesel, or its kg/L, such as 45 L 0.75 kg/L")
     liquid = not substance or substance in LIQUIDS
     return LoadItem(name=name, place=place, count=count, litres=litres, kg_per_l=density, liquid=liquid)
+
+
+def _no_thousand(text: str) -> None:
+    """Refuse a comma before three digits: a thousand or thousandths would differ by a thousand times."""
+    if _THOUSAND.match(text.strip()):
+        one, other = text.strip().split(",", 1)
+        raise ValueError(f'"{text.strip()}" may be {one}{other} or {one}.{other}: write which')
+
+
+def read_limits(text: str, mass_unit: str = "kg") -> tuple[LimitSource, ...]:
+    """Read limits that stand apart by commas or semicolons: ``1500 car plate, 4650 - 2700 train less gross``.
+
+    Raises
+    ------
+    ValueError
+        As `read_limit`.
+    """
+    parts = (p.strip() for p in re.split(r"(?<!\d),|,(?!\d{3})|;", text))
+    return tuple(read_limit(p, mass_unit) for p in parts if p)
 
 
 _LIMIT: Final = re.compile(
@@ -140,10 +176,31 @@ def read_limit(text: str, mass_unit: str = "kg") -> LimitSource:
     if match is None:
         raise ValueError(f'"{text}" is no limit; expected a mass and where it is written, such as 1350 coupling')
     first, less, unit, source = match.groups()
+    for figure in filter(None, (first, less)):
+        _no_thousand(figure)
     mass = units.read_quantity(f"{first} {unit or mass_unit}", "mass", mass_unit)
     if less:
         mass -= units.read_quantity(f"{less} {unit or mass_unit}", "mass", mass_unit)
     return LimitSource(mass_kg=mass, source=source.strip())
+
+
+WHEELS: Final = 4
+
+
+def wheels_differ_kg(text: str, mass_unit: str = "kg") -> float | None:
+    """By how much four wheels of the trial are heavier, from the masses of one of each: ``9.8 kg; 12.2 kg``. None of anything else.
+
+    Examples
+    --------
+    >>> round(wheels_differ_kg("9.8; 12.2 kg, with tyre"), 1), wheels_differ_kg("lighter")
+    (9.6, None)
+    """
+    found = re.findall(r"(\d+(?:[.,]\d+)?)\s*(kg|lb)?", text.strip(), re.IGNORECASE)
+    if len(found) != 2:
+        return None
+    unit = next((u for _, u in found if u), mass_unit)
+    one, other = (units.read_quantity(f"{figure} {u or unit}", "mass", mass_unit) for figure, u in found)
+    return WHEELS * (other - one)
 
 
 def item_kg(item: LoadItem) -> float:
@@ -157,17 +214,22 @@ def items_kg(load: Load, place: LoadPlace) -> float:
     return sum(item_kg(item) for item in load.items if item.place == place)
 
 
+def carried(load: Load) -> tuple[tuple[str, float, LoadPlace], ...]:
+    """Everything that is carried, thing by thing: its name, its mass [kg], where."""
+    water = water_kg(load.water_l or 0.0, 15.0 if load.water_c is None else load.water_c)
+    told: tuple[tuple[str, float, LoadPlace], ...] = (
+        ("people", float(load.people_kg or 0.0), "aboard"),
+        ("cargo", float(load.cargo_kg or 0.0), "aboard"),
+        ("water", water, "aboard"),
+        ("fuel", float(load.fuel_l or 0.0) * load.fuel_kg_per_l, "aboard"),
+        ("on the roof", float(load.roof_kg or 0.0), "roof"),
+    )
+    return (*(x for x in told if x[1]), *((i.name, item_kg(i), i.place) for i in load.items))
+
+
 def aboard_kg(load: Load) -> float:
     """Everything in and on the vehicle beyond the vehicle as it stands, by sum. [kg]"""
-    return (
-        (load.people_kg or 0.0)
-        + (load.cargo_kg or 0.0)
-        + (load.roof_kg or 0.0)
-        + water_kg(load.water_l or 0.0, 15.0 if load.water_c is None else load.water_c)
-        + (load.fuel_l or 0.0) * load.fuel_kg_per_l
-        + items_kg(load, "aboard")
-        + items_kg(load, "roof")
-    )
+    return sum(kg for _, kg, place in carried(load) if place != "trailer")
 
 
 def roof_kg(load: Load) -> float | None:
@@ -259,14 +321,14 @@ def check_load(load: Load) -> tuple[Check, ...]:
         Laden vehicle, roof, trailer, train and nose weight, where anything about them is known.
     """
     checks: list[Check] = []
-    carried, towed = aboard(load), trailer(load)
+    on_board, towed = aboard(load), trailer(load)
     nose = _nose(load) or 0.0
     if load.payload_limit or load.aboard_scale_kg is not None:
-        on_it = None if carried.counts is None else carried.counts + nose
+        on_it = None if on_board.counts is None else on_board.counts + nose
         checks.append(
-            _against("payload", on_it, load.payload_limit, "what is aboard", carried.words(lowest(load.payload_limit)))
+            _against("payload", on_it, load.payload_limit, "what is aboard", on_board.words(lowest(load.payload_limit)))
         )
-    laden = None if load.vehicle_kg is None else load.vehicle_kg + (carried.counts or 0.0) + nose
+    laden = None if load.vehicle_kg is None else load.vehicle_kg + (on_board.counts or 0.0) + nose
     if load.vehicle_kg is not None or load.gross_limit:
         checks.append(_against("laden vehicle", laden, load.gross_limit, "the vehicle's own mass"))
     roof = roof_kg(load)
@@ -282,7 +344,7 @@ def check_load(load: Load) -> tuple[Check, ...]:
         train = None
         if load.vehicle_kg is not None and towed.counts is not None:
             # The nose weight stands on the vehicle but belongs to the trailer: count it once.
-            train = load.vehicle_kg + (carried.counts or 0.0) + towed.counts
+            train = load.vehicle_kg + (on_board.counts or 0.0) + towed.counts
         checks.append(_against("train", train, load.train_limit, "vehicle and trailer mass"))
     if towing:
         checks.append(_nose_check(load))

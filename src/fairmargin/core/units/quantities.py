@@ -104,7 +104,13 @@ QUANTITIES: Final[dict[str, tuple[Unit, ...]]] = {
     ),
     "percent": (Unit("%", 1.0), Unit("of 1", 100.0)),
     "direction": (Unit("°", 1.0),),
-    "volume": (Unit("L", 1.0), Unit("gal-us", L_PER_US_GALLON), Unit("gal-imp", L_PER_IMPERIAL_GALLON)),
+    "volume": (
+        Unit("L", 1.0),
+        Unit("gal-us", L_PER_US_GALLON),
+        Unit("gal-imp", L_PER_IMPERIAL_GALLON),
+        Unit("m\u00b3", 1000.0),
+        Unit("ft\u00b3", 1000.0 * M_PER_FOOT**3),
+    ),
 }
 
 
@@ -169,6 +175,11 @@ _ALIASES: Final[dict[str, str]] = {
     "usgal": "gal-us",
     "galus": "gal-us",
     "gal(us)": "gal-us",
+    "ukgal": "gal-imp",
+    "galuk": "gal-imp",
+    "m3": "m\u00b3",
+    "ft3": "ft\u00b3",
+    "cuft": "ft\u00b3",
     "impgal": "gal-imp",
     "galimp": "gal-imp",
     "gal(imp)": "gal-imp",

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
-from fairmargin.core.planning.load import CAUTION, cautions, check_load, read_limit, roof_kg, towing_budget_kg, trailer
+from fairmargin.core.planning.load import CAUTION, cautions, check_load, read_limits, towing_budget_kg
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units
@@ -20,19 +20,19 @@ from fairmargin.desktop.widgets.planning.load import LoadDrawing
 MASSES = (
     ("vehicle_kg", "Vehicle as it stands"),
     ("aboard_scale_kg", "All aboard, by a scale"),
-    ("people_kg", "People"),
-    ("cargo_kg", "Cargo inside"),
-    ("roof_kg", "On the roof"),
     ("trailer_kg", "Trailer, weighed"),
     ("nose_kg", "Nose weight"),
     ("jockey_kg", "Under jockey wheel"),
+    ("people_kg", "People"),
+    ("cargo_kg", "Cargo inside"),
+    ("roof_kg", "On the roof"),
 )
 OTHERS = (
+    ("axle_to_jockey_m", "Axle to jockey", "m"),
+    ("axle_to_coupling_m", "Axle to coupling", "m"),
     ("water_l", "Water", "L"),
     ("water_c", "Water at", "\u00b0C"),
     ("fuel_l", "Fuel", "L"),
-    ("axle_to_jockey_m", "Axle to jockey", "m"),
-    ("axle_to_coupling_m", "Axle to coupling", "m"),
 )
 LIMITS = (
     ("payload_limit", "Payload plate"),
@@ -42,6 +42,10 @@ LIMITS = (
     ("train_limit", "Train limit"),
     ("nose_limit", "Nose weight limits"),
 )
+
+
+#: Boxes of things that the list holds as well: there only where an earlier study filled them.
+IN_THE_LIST = frozenset({"people_kg", "cargo_kg", "roof_kg", "water_l", "water_c", "fuel_l"})
 
 
 class LoadPage(PlanPage):
@@ -59,14 +63,11 @@ class LoadPage(PlanPage):
         grid.setContentsMargins(0, 0, 6, 0)
         grid.setHorizontalSpacing(12)
         grid.addWidget(self.items, 0, 0, 1, 2)
+        made = {n: self.field(n, words, self.number("load", n, words.lower(), "mass")) for n, words in MASSES}
+        made |= {n: self.field(n, words, self.number("load", n, words.lower(), unit=u), u) for n, words, u in OTHERS}
         at = 2
-        for name, words in MASSES:
-            grid.addWidget(self.field(name, words, self.number("load", name, words.lower(), "mass")), at // 2, at % 2)
-            at += 1
-        for name, words, unit in OTHERS:
-            grid.addWidget(
-                self.field(name, words, self.number("load", name, words.lower(), unit=unit), unit), at // 2, at % 2
-            )
+        for name in sorted(made, key=lambda n: n in IN_THE_LIST):
+            grid.addWidget(made[name], at // 2, at % 2)
             at += 1
         at += at % 2
         tip = "Mass and where it is written, several apart by commas: 1500 car plate, 4650 - 2700 train less gross, 1350 coupling"
@@ -91,16 +92,13 @@ class LoadPage(PlanPage):
         box.addWidget(label(CAUTION, "caution", wrap=True))
         row.addWidget(frame, 6)
         self.body.addLayout(row, 1)
-        for made in self.fields.values():
-            made.edit.setMinimumWidth(48)
-            made.unit.setFixedWidth(22)
+        for field in self.fields.values():
+            field.edit.setMinimumWidth(48)
+            field.unit.setFixedWidth(22)
 
     def _limits(self, name: str) -> Callable[[str], None]:
         def commit(text: str) -> None:
-            made = []
-            for part in filter(None, (p.strip() for p in text.split(","))):
-                made.append(read_limit(part, self.session.units.mass))
-            self.change_part("load", name.replace("_", " "), **{name: tuple(made)})
+            self.change_part("load", name.replace("_", " "), **{name: read_limits(text, self.session.units.mass)})
 
         return commit
 
@@ -111,12 +109,14 @@ class LoadPage(PlanPage):
         self.careful.setVisible(bool(self.careful.text()))
         for name, _ in MASSES:
             value = getattr(load, name)
-            self.fields[name].show_text("" if value is None else show_number(units.show("mass", value), 0), units.mass)
+            self.fields[name].show_text("" if value is None else show_number(units.show("mass", value), 1), units.mass)
         if load.vehicle_kg is None and study.vehicle.mass_kg:
             shown = units.show("mass", float(study.vehicle.mass_kg))
             self.fields["vehicle_kg"].edit.setPlaceholderText(f"{shown:.0f} as driven?")
         for name, _, unit in OTHERS:
             self.fields[name].show_text(show_number(getattr(load, name), 2), unit)
+        for name in IN_THE_LIST:
+            self.fields[name].setVisible(getattr(load, name) is not None)
         for name, _ in LIMITS:
             text = ", ".join(
                 f"{show_number(units.show('mass', x.mass_kg), 0)} {units.mass} {x.source}".strip()
@@ -128,9 +128,7 @@ class LoadPage(PlanPage):
             fault = ""
         except ValueError as error:
             checks, fault = (), words_of(error)
-        self.drawing.show_checks(
-            checks, trailer(load).counts is not None or bool(load.towing_limit), bool(roof_kg(load))
-        )
+        self.drawing.show_checks(checks, load)
         budget = towing_budget_kg(load)
         if fault:
             self.left.setText(fault)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QWidget
 
+from fairmargin.core.planning.load import wheels_differ_kg
 from fairmargin.core.planning.second_change import second_changes
 from fairmargin.core.planning.tyres import circumference_change_percent, tyre_size
 from fairmargin.core.study import Study, Vehicle
@@ -73,7 +74,7 @@ class PromptsPanel(PlanPage):
         self.tyres.setVisible(wheels)
         self.fields["tyre_baseline"].show_text(study.plan.tyre_baseline)
         self.fields["tyre_trial"].show_text(study.plan.tyre_trial)
-        self.turn.setText(self._turn(study) if wheels else "")
+        self.turn.setText(self._turn(study) + self._wheels(study) if wheels else "")
 
     def _turn(self, study: Study) -> str:
         a, b = study.plan.tyre_baseline, study.plan.tyre_trial
@@ -87,7 +88,28 @@ class PromptsPanel(PlanPage):
         )
 
     def _answer(self, key: str) -> Callable[[str], None]:
-        return lambda text: self.change("answer", details={**self.study.plan.details, key: text})
+        def commit(text: str) -> None:
+            study = self.study.with_(plan=self.study.plan.with_(details={**self.study.plan.details, key: text}))
+            heavier = wheels_differ_kg(text, self.session.units.mass) if key == "wheel_mass" else None
+            if heavier is not None and study.trials:
+                trial = study.trials[0].id
+                made = [c.with_(mass_delta_kg=round(heavier, 2)) if c.id == trial else c for c in study.configurations]
+                study = study.with_(configurations=tuple(made))
+            if not self.session.edit(study, "answer"):
+                raise ValueError("could not be saved")
+
+        return commit
+
+    def _wheels(self, study: Study) -> str:
+        """What both wheels' masses make of the change."""
+        units = self.session.units
+        heavier = wheels_differ_kg(study.plan.details.get("wheel_mass", ""), units.mass)
+        if heavier is None or not study.trials:
+            return ""
+        far = f"{abs(units.show('mass', heavier)):.1f} {units.mass}"
+        return (
+            f" Four wheels of the trial are {far} {'heavier' if heavier > 0 else 'lighter'}: taken as the mass it adds."
+        )
 
     def _tyre(self, key: str) -> Callable[[str], None]:
         def commit(text: str) -> None:

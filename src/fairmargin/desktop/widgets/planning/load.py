@@ -8,7 +8,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from fairmargin.core.planning.load import Check
+from fairmargin.core.planning.load import Check, carried, trailer
+from fairmargin.core.study.plan import Load, LoadPlace
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.charts import Chart
 
@@ -24,15 +25,23 @@ class LoadDrawing(Chart):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._checks: Sequence[Check] = ()
+        self._carried: Sequence[tuple[str, float, LoadPlace]] = ()
         self._trailer = False
         self._roof = False
         self.setMinimumHeight(300)
 
-    def show_checks(self, checks: Sequence[Check], trailer: bool, roof: bool) -> None:
-        """Redraw."""
-        self._checks, self._trailer, self._roof = checks, trailer, roof
+    def show_checks(self, checks: Sequence[Check], load: Load) -> None:
+        """Redraw: what is carried where, and each check."""
+        self._checks, self._carried = checks, carried(load)
+        self._trailer = trailer(load).counts is not None or bool(load.towing_limit)
+        self._roof = any(place == "roof" for _, _, place in self._carried)
         self.setMinimumHeight(118 + ROW * max(len(checks), 1))
-        self.setAccessibleName("; ".join(f"{c.name}: {c.state}, {c.words}" for c in checks) or "Nothing to check yet")
+        places = {
+            place: [name for name, _, x in self._carried if x == place] for place in ("aboard", "roof", "trailer")
+        }
+        drawn = [f"{place}: {', '.join(names)}" for place, names in places.items() if names]
+        told = [f"{c.name}: {c.state}, {c.words}" for c in checks]
+        self.setAccessibleName("; ".join([*drawn, *told]) or "Nothing to check yet")
         self.update()
 
     def draw(self, p: QPainter) -> None:
@@ -104,16 +113,34 @@ class LoadDrawing(Chart):
             p.setBrush(theme.colour("panel"))
             p.drawEllipse(QPointF(wheel, ground - 12), 12, 12)
         if self._roof:
-            p.setPen(QPen(theme.colour("trial"), 2))
-            p.setBrush(theme.colour("trial", 0.3))
-            p.drawRect(QRectF(x + 14, 20, 78, 11))
+            self._draw_things(p, "roof", QRectF(x + 6, 17, 100, 15))
+        self._draw_things(p, "aboard", QRectF(x + 4, 46, 126, 17))
         if self._trailer:
             # The vehicle faces right; the trailer is hitched behind it.
             p.setPen(QPen(theme.colour("trial"), 2))
             p.setBrush(theme.colour("trial", 0.18))
             tx = x - 190
             p.drawRect(QRectF(tx, 30, 130, 46))
+            self._draw_things(p, "trailer", QRectF(tx + 3, 48, 124, 17))
+            p.setPen(QPen(theme.colour("trial"), 2))
             p.drawLine(QPointF(tx + 130, 74), QPointF(x, 74))
             p.setBrush(theme.colour("panel"))
             p.drawEllipse(QPointF(tx + 66, ground - 12), 12, 12)
         p.restore()
+
+    def _draw_things(self, p: QPainter, place: str, room: QRectF) -> None:
+        """Things in one place side by side, each as wide as it is heavy; named where there is room for its name."""
+        things = [(name, kg) for name, kg, where in self._carried if where == place and kg > 0]
+        whole = sum(kg for _, kg in things)
+        left = room.left()
+        p.setFont(font(10))
+        for name, kg in things:
+            box = QRectF(left, room.top(), room.width() * kg / whole, room.height())
+            left = box.right()
+            p.setPen(QPen(theme.colour("panel"), 1))
+            p.setBrush(theme.colour("trial", 0.45))
+            p.drawRect(box)
+            p.setPen(theme.colour("ink"))
+            written = p.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(box.width()) - 4)
+            if len(written) > 2:
+                p.drawText(box, Qt.AlignmentFlag.AlignCenter, written)
