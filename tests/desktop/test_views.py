@@ -3,8 +3,8 @@
 import numpy as np
 import PySide6
 import pytest
-from PySide6.QtCore import QObject, Signal
-from PySide6.QtGui import QAction, QColor, QFontInfo
+from PySide6.QtCore import QObject, QPointF, Signal
+from PySide6.QtGui import QAction, QColor, QFontInfo, QImage, QPainter
 from PySide6.QtWidgets import QInputDialog
 from tests.conftest import driven_study
 
@@ -15,6 +15,7 @@ from fairmargin.desktop import application
 from fairmargin.desktop.system import paths
 from fairmargin.desktop.system.install import install
 from fairmargin.desktop.theme import font, theme
+from fairmargin.desktop.widgets.basics import draw_mark
 from fairmargin.desktop.widgets.stage_rail import STAGES
 from fairmargin.logbook import Logbook
 from fairmargin.looks import DARK, FAMILY, LIGHT
@@ -68,6 +69,24 @@ def test_text_has_contrast(colours):
     for name, ground in [*pairs, ("rail_ink", colours.rail), ("rail_muted", colours.rail)]:
         a, b = sorted((luminance(getattr(colours, name, name)), luminance(ground)), reverse=True)
         assert (a + 0.05) / (b + 0.05) >= 4.5, (name, ground)
+
+
+@pytest.mark.parametrize("colours", [LIGHT, DARK], ids=["light", "dark"])
+def test_five_trials_are_told_apart_by_colour_and_by_shape(qapp, colours):
+    # WCAG 2.1, success criterion 1.4.11: 3:1 for graphics.
+    assert len(set(colours.trials)) == 5
+    for colour in (*colours.trials, colours.baseline):
+        a, b = sorted((luminance(colour), luminance(colours.panel)), reverse=True)
+        assert (a + 0.05) / (b + 0.05) >= 3.0, colour
+    shapes = set()
+    for trial in (None, *range(5)):
+        image = QImage(24, 24, QImage.Format.Format_RGB32)
+        image.fill(0xFFFFFF)
+        painter = QPainter(image)
+        draw_mark(painter, QPointF(12, 12), 16, trial, QColor("black"))
+        painter.end()
+        shapes.add(bytes(image.constBits()))
+    assert len(shapes) == 6
 
 
 def test_light_and_dark(qtbot, opened):

@@ -72,6 +72,20 @@ def test_five_covers_are_ranked_through_their_baseline(tester):
     assert re.search(r"Not told apart: [^.]*Full discs and Mesh discs", words)
     assert re.search(r"Not told apart: [^.]*(Rings and Bare wheels|Bare wheels and Rings)", words)
     assert not re.search(r"Not told apart: [^.]*Full discs and Spokes", words)
+    # Chances of every place, for each of the six; they add up to the whole.
+    for p in joint.placed:
+        (line,) = (
+            x for x in words.splitlines() if x.startswith(f"{p.name}: 1st ") or re.match(rf"{p.name}: \d(nd|rd|th) ", x)
+        )
+        chances = [float(x) for x in re.findall(r"(?:st|nd|rd|th) (\d+) %", line)]
+        assert sum(chances) == pytest.approx(100, abs=3)
+    assert max(joint.placed[-1].chances) == joint.placed[-1].chances[-1]
+    # "Not told apart" never stands beside an interval without zero, but with its reason.
+    for line in words.splitlines():
+        found = re.search(r"\(([+\u2212]?[0-9.]+) to ([+\u2212]?[0-9.]+)\)", line)
+        if found and " against " in line and "not told apart" in line:
+            low, high = (float(x.replace("\u2212", "-")) for x in found.groups())
+            assert low <= 0 <= high, line
     # Two that no study drove together are compared through the baseline, and it says so.
     through = next(line for line in words.splitlines() if line.startswith("Spokes against Full discs"))
     assert "through what they were each compared with" in through

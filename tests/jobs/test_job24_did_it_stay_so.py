@@ -52,6 +52,9 @@ def test_it_stayed_so(tester):
     # What was not alike between them, in the person's units.
     assert "air: 14 °C, then 21 °C" in words
     assert re.search(r"tyre pressure: 290 kPa, then 270 kPa", words)
+    # A year on, what time does is named, though nobody noted it; the same season is not.
+    assert "What may have changed, and nobody noted: wear and age of the tyres" in words
+    assert "the battery's age" in words and "the season" not in words
     low, high = (
         float(x.replace("\u2212", "-"))
         for x in re.search(r"Together ([−+0-9.]+) % \(([−+0-9.]+) to ([−+0-9.]+)\)", words).groups()[1:]

@@ -26,6 +26,8 @@ class Colours:
     trial: str
     trial2: str
     trial3: str
+    trial4: str
+    trial5: str
     fine: str
     caution: str
     blocks: str
@@ -34,17 +36,22 @@ class Colours:
     band: str
     link: str
 
+    @property
+    def trials(self) -> tuple[str, ...]:
+        """Colours of trials, the first trial's first; from the sixth on they begin again."""
+        return self.trial, self.trial2, self.trial3, self.trial4, self.trial5
+
 
 LIGHT: Final = Colours(
     paper="#f4f1ea", panel="#fffdf8", ink="#1d2a2f", muted="#5b6a6f", rule="#dcd6c9", rail="#23383d",
     rail_ink="#f4f1ea", rail_muted="#b4c0c2", baseline="#2d5b87", trial="#b9521a", trial2="#6a4c93",
-    trial3="#2f7f6f", fine="#3a7648", caution="#8f6209", blocks="#a4342b", here="#b98a00", field="#ffffff",
+    trial3="#2f7f6f", trial4="#a83a78", trial5="#6b6a14", fine="#3a7648", caution="#8f6209", blocks="#a4342b", here="#b98a00", field="#ffffff",
     band="#e8e3d8", link="#2d5b87",
 )  # fmt: skip
 DARK: Final = Colours(
     paper="#171d20", panel="#20282c", ink="#e9ece8", muted="#98a5a9", rule="#354146", rail="#0f1517",
     rail_ink="#e9ece8", rail_muted="#98a5a9", baseline="#8fb4d9", trial="#f0965a", trial2="#c3a6e6",
-    trial3="#7cc9b8", fine="#7fb58a", caution="#dcb25a", blocks="#e27d72", here="#f2c94c", field="#1a2124",
+    trial3="#7cc9b8", trial4="#ec93c4", trial5="#cfc768", fine="#7fb58a", caution="#dcb25a", blocks="#e27d72", here="#f2c94c", field="#1a2124",
     band="#2d373c", link="#8fb4d9",
 )  # fmt: skip
 

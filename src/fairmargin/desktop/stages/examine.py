@@ -396,7 +396,7 @@ class ExamineStage(Stage):
                     colour = theme.colour(name)
                     plot.plot(
                         np.array(xs), np.array(ys), pen=None,
-                        symbol="o" if group not in trials else SYMBOLS[trials.index(group) % 3],
+                        symbol="o" if group not in trials else SYMBOLS[trials.index(group) % len(SYMBOLS)],
                         symbolSize=13, symbolPen=pg.mkPen(colour, width=1.8),
                         symbolBrush=pg.mkBrush(colour) if included else pg.mkBrush(None),
                     )  # fmt: skip

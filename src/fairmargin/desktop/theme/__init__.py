@@ -191,6 +191,10 @@ def font(pixels: int, weight: int = 400) -> QFont:
     return made
 
 
+#: Names of the colours of trials; each has a shape of its own as well, see `widgets.basics.draw_mark`.
+TRIAL_COLOURS: Final = ("trial", "trial2", "trial3", "trial4", "trial5")
+
+
 def trial_colour(index: int) -> str:
     """Name of the colour of the trial with that index (0 is the first)."""
-    return ("trial", "trial2", "trial3")[index % 3]
+    return TRIAL_COLOURS[index % len(TRIAL_COLOURS)]

@@ -13,4 +13,4 @@ TRACES: Final = {
     "along:wind": "Head wind along the road",
 }
 #: Shapes of the trials as the plotting library names them; the baseline is a circle everywhere.
-SYMBOLS: Final = ("d", "t1", "s")
+SYMBOLS: Final = ("d", "t1", "s", "t", "h")

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.words import signed
-from fairmargin.desktop.theme import theme
+from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.inputs import Choice
 
 
@@ -108,7 +108,7 @@ def scrolling(inner: QWidget, on_panel: bool = False) -> QScrollArea:
 def draw_mark(
     painter: QPainter, centre: QPointF, size: float, trial: int | None, colour: QColor, filled: bool = True
 ) -> None:
-    """Draw a configuration's mark: circle for the baseline, then diamond, triangle, square for trials."""
+    """Draw a configuration's mark: circle for the baseline; for trials diamond, triangle, square, triangle on its tip, hexagon."""
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(colour, 1.8))
@@ -116,12 +116,20 @@ def draw_mark(
     x, y, r = centre.x(), centre.y(), size / 2
     if trial is None:
         painter.drawEllipse(QRectF(x - r, y - r, 2 * r, 2 * r))
-    elif trial % 3 == 0:
+    elif trial % 5 == 0:
         painter.drawPolygon(QPolygonF([QPointF(x, y - r), QPointF(x + r, y), QPointF(x, y + r), QPointF(x - r, y)]))
-    elif trial % 3 == 1:
+    elif trial % 5 == 1:
         painter.drawPolygon(QPolygonF([QPointF(x, y - r), QPointF(x + r, y + r * 0.8), QPointF(x - r, y + r * 0.8)]))
-    else:
+    elif trial % 5 == 2:
         painter.drawRect(QRectF(x - r * 0.85, y - r * 0.85, 1.7 * r, 1.7 * r))
+    elif trial % 5 == 3:
+        painter.drawPolygon(QPolygonF([QPointF(x, y + r), QPointF(x + r, y - r * 0.8), QPointF(x - r, y - r * 0.8)]))
+    else:
+        ends = [
+            QPointF(x + r * a, y + r * b)
+            for a, b in ((1, 0), (0.5, 0.87), (-0.5, 0.87), (-1, 0), (-0.5, -0.87), (0.5, -0.87))
+        ]
+        painter.drawPolygon(QPolygonF(ends))
     painter.restore()
 
 
@@ -140,7 +148,7 @@ class Mark(QWidget):
 
     def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)
-        name = "baseline" if self._trial is None else ("trial", "trial2", "trial3")[self._trial % 3]
+        name = "baseline" if self._trial is None else trial_colour(self._trial)
         draw_mark(painter, QPointF(self.width() / 2, self.height() / 2), self._size, self._trial, theme.colour(name))
         painter.end()
 

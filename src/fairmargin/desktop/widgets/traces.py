@@ -234,7 +234,7 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
                 pg.ScatterPlotItem(
                     x=[p[0] for p in points],
                     y=[p[1] for p in points],
-                    symbol="o" if trial is None else SYMBOLS[trial % 3],
+                    symbol="o" if trial is None else SYMBOLS[trial % len(SYMBOLS)],
                     size=8 if trial is None else 11,
                     pen=pg.mkPen(theme.colour("panel"), width=1),
                     brush=pg.mkBrush(theme.colour(name)),

@@ -24,7 +24,7 @@ from fairmargin.exchange.files.atomic import write_whole
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.files.plain import printable
 from fairmargin.exchange.reports.figures import STYLE, TYPE, finished, with_type
-from fairmargin.exchange.reports.style import TRIALS
+from fairmargin.exchange.reports.style import MARKERS, TRIALS
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
 from fairmargin.exchange.words.names import place_words, quoted, result_name, side_words, units_of
 from fairmargin.exchange.words.results import conditions_words, level_words
@@ -41,7 +41,7 @@ def _inks(c: looks.Colours) -> tuple[str, str, str, str, str]:
 
 LIGHT: Final = _inks(looks.LIGHT)
 DARK: Final = _inks(looks.DARK)
-DARK_TRIALS: Final = (looks.DARK.trial, looks.DARK.trial2, looks.DARK.trial3)
+DARK_TRIALS: Final = looks.DARK.trials
 SIZE_IN: Final = (8.0, 4.2)  # at 150 dots an inch 1200 x 630, as pictures are shown on the web
 DPI: Final = 150
 KINDS: Final = (".png", ".svg", ".txt")
@@ -212,7 +212,7 @@ def _figure(card: Card, colours: tuple[str, ...], trials: tuple[str, ...]) -> Fi
     y = 0.62
     if card.interval_percent is not None and card.effect_percent is not None:
         axes = figure.add_axes((0.05, 0.50, 0.90, 0.15), facecolor=paper)
-        _bar(axes, card, (ink, muted, rule, band), trials[card.trial % 3])
+        _bar(axes, card, (ink, muted, rule, band), trials[card.trial % len(trials)])
         y = 0.385
     for line in card.lines[:-1]:
         for part in textwrap.wrap(line, 104)[:2]:
@@ -237,7 +237,7 @@ def _bar(axes: Axes, card: Card, colours: tuple[str, str, str, str], trial: str)
     axes.plot([low, high], [0, 0], color=trial, lw=10, alpha=0.35, solid_capstyle="butt")
     axes.plot([low, low], [-0.42, 0.42], color=trial, lw=1.6)
     axes.plot([high, high], [-0.42, 0.42], color=trial, lw=1.6)
-    axes.plot(card.effect_percent, 0, ("D", "^", "s")[card.trial % 3], color=trial, ms=11)
+    axes.plot(card.effect_percent, 0, MARKERS[card.trial % len(MARKERS)], color=trial, ms=11)
     axes.set_yticks([])
     for side in ("left", "top", "right"):
         axes.spines[side].set_visible(False)

@@ -74,7 +74,7 @@ def _pairs(study: Study, c: Comparison) -> tuple[str, str]:
     from matplotlib.figure import Figure
 
     index = study.trial_number(c.trial)
-    colour, marker, rows = TRIALS[index % 3], MARKERS[index % 3], len(c.pair_list) + 1
+    colour, marker, rows = TRIALS[index % len(TRIALS)], MARKERS[index % len(MARKERS)], len(c.pair_list) + 1
     figure = Figure(figsize=(7.2, 0.55 + 0.26 * (rows + 1)), layout="constrained")
     axes = figure.subplots()
     _effect_row(axes, study, c)
@@ -99,11 +99,11 @@ def _pairs(study: Study, c: Comparison) -> tuple[str, str]:
 def _effect_row(axes: Axes, study: Study, c: Comparison) -> None:
     """The effect with its interval at height 0, what does not matter, and the prediction."""
     index, smallest = study.trial_number(c.trial), study.smallest_effect_percent
-    colour = TRIALS[index % 3]
+    colour = TRIALS[index % len(TRIALS)]
     axes.axvspan(-smallest, smallest, color=LIGHT.band, lw=0)
     axes.axvline(0, color=INK, lw=1.2)
     axes.plot(list(c.interval_percent), [0, 0], color=colour, lw=7, alpha=0.35, solid_capstyle="butt")
-    axes.plot(c.effect_percent, 0, MARKERS[index % 3], color=colour, ms=9)
+    axes.plot(c.effect_percent, 0, MARKERS[index % len(MARKERS)], color=colour, ms=9)
     if study.change.prediction_percent is not None:
         axes.axvline(study.change.prediction_percent, color=MUTED, lw=1, ls="--")
     _grid(axes, "x")
@@ -130,8 +130,8 @@ def _legs(study: Study, legs: Sequence[LegResult]) -> tuple[str, str]:
     trials = [t.id for t in study.trials]
     for i, leg in enumerate(legs):
         which = trials.index(leg.configuration) if leg.configuration in trials else None
-        colour = BASELINE if which is None else TRIALS[which % 3]
-        marker = "o" if which is None else MARKERS[which % 3]
+        colour = BASELINE if which is None else TRIALS[which % len(TRIALS)]
+        marker = "o" if which is None else MARKERS[which % len(MARKERS)]
         corrected = leg.corrected_wh_per_km or 0
         axes.plot([i, i], [leg.measured_wh_per_km, corrected], ":", color=MUTED, lw=0.9)
         axes.plot(i, leg.measured_wh_per_km, marker, mfc="white", mec=colour, ms=6)

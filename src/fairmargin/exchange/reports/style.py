@@ -8,9 +8,9 @@ from typing import Final
 
 from fairmargin.looks import LIGHT, fonts
 
-BASELINE, TRIALS = LIGHT.baseline, (LIGHT.trial, LIGHT.trial2, LIGHT.trial3)
+BASELINE, TRIALS = LIGHT.baseline, LIGHT.trials
 INK, MUTED, RULE = LIGHT.ink, LIGHT.muted, LIGHT.rule
-MARKERS: Final = ("D", "^", "s")
+MARKERS: Final = ("D", "^", "s", "v", "h")
 WIDEST: Final = 22  # letters that a column of a table may claim; longer texts wrap
 FONTS: Final = {"": "400Regular", "B": "600SemiBold"}
 

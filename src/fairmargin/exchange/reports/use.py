@@ -188,7 +188,7 @@ def use_figures(study: Study, use: ReportUse, choice: UnitChoice) -> list[tuple[
         figure = Figure(figsize=(7.2, 2.4), layout="constrained")
         axes = figure.subplots()
         ids = [t.id for t in study.trials]
-        colour = TRIALS[ids.index(plan.configuration) % 3] if plan.configuration in ids else BASELINE
+        colour = TRIALS[ids.index(plan.configuration) % len(TRIALS)] if plan.configuration in ids else BASELINE
         km = np.array([choice.show("distance", float(x)) for x in plan.profile.km])
         low, high = np.clip(plan.profile.low, 0, 100), np.clip(plan.profile.high, 0, 100)
         axes.fill_between(km, low, high, color=colour, alpha=0.2, lw=0)

@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from fairmargin.core import intervals
 from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.memory.differences import Difference
+from fairmargin.core.memory.differences import UNTOLD, Difference
 from fairmargin.core.memory.facts import KnownFacts, Pooled
 from fairmargin.core.memory.findings import Finding, same_name
 from fairmargin.core.memory.network import Apart, Joint, LeftOut, Placed, moved_since
@@ -61,14 +61,39 @@ def standing_words(joint: Joint) -> str:
     named = [f"{p.first} and {p.second}" for p in joint.alike]
     more = f"; and {len(named) - MOST_NAMED} more pairs" if len(named) > MOST_NAMED + 1 else ""
     named = named[:MOST_NAMED] if more else named
-    return f"{words} Not told apart: {'; '.join(named)}{more}."
+    return f"{words} Not told apart: {'; '.join(named)}{more} (all {len(joint.pairs)} pairs at once)."
 
 
-def pair_words(p: Apart) -> str:
-    """Two configurations against each other."""
+def pair_words(p: Apart, pairs: int = 1) -> str:
+    """Two configurations against each other, one of so many pairs that are told apart together."""
     how = "" if p.direct else " (through what they were each compared with)"
+    low, high = p.interval_percent
     apart = "" if p.told_apart else ", not told apart"
+    if not p.told_apart and (low > 0 or high < 0):
+        # By itself it would be: the reason stands beside it.
+        apart = f", by itself {verdict_of(p.interval_percent)}; among {pairs} pairs at once that is not enough to tell them apart"
     return f"{p.second} against {p.first}: {effect_words(p.percent, p.interval_percent)}{how}{apart}"
+
+
+def verdict_of(interval: tuple[float, float]) -> str:
+    """What an interval says, in the words of a verdict."""
+    low, high = interval
+    if low > 0 or high < 0:
+        return "uses more" if low > 0 else "uses less"
+    return "no difference that matters" if low >= -SAME_PERCENT and high <= SAME_PERCENT else "not settled"
+
+
+def rank_lines(joint: Joint) -> list[str]:
+    """The chance of every place of each configuration, the one that uses least first."""
+    out = []
+    for p in joint.placed:
+        told = ", ".join(
+            f"{i}{'st' if i == 1 else 'nd' if i == 2 else 'rd' if i == 3 else 'th'} {100 * chance:.0f} %"
+            for i, chance in enumerate(p.chances, start=1)
+            if chance >= 0.005
+        )
+        out.append(f"{p.name}: {told}")
+    return out
 
 
 def joint_lines(joint: Joint) -> list[str]:
@@ -77,9 +102,15 @@ def joint_lines(joint: Joint) -> list[str]:
     count = len(joint.studies)
     lines = [f"Against {joint.reference}{speed}, {count} stud{'ies' if count != 1 else 'y'}:"]
     for i, p in enumerate(joint.placed):
-        figures = "the reference" if p.name == joint.reference else effect_words(p.percent, p.interval_percent)
+        figures = (
+            "the reference"
+            if p.name == joint.reference
+            else f"{effect_words(p.percent, p.interval_percent)}, {verdict_of(p.interval_percent)}"
+        )
         lines.append(f"  {i + 1}. {p.name}: {figures}")
     lines.append(f"  {standing_words(joint)}")
+    if len(joint.names) > 2:
+        lines.append(f"  Chance of each place: {'; '.join(rank_lines(joint))}.")
     if count > 1:
         lines.append(f"  {joint.spread.words}")
     return lines
@@ -98,7 +129,41 @@ def again_lines(joint: Joint, changed: Sequence[Difference]) -> list[str]:
     lines.append(f"  {joint.spread.words}")
     if changed:
         lines.append(f"  What was not alike: {'; '.join(d.words for d in changed)}.")
+    may = unnoted(joint, changed)
+    if may:
+        lines.append(f"  What may have changed, and nobody noted: {', '.join(may)}.")
     return lines
+
+
+#: Days after which wear and season are named, and nights of how unlike a season.
+LONG_DAYS: Final = 90
+OTHER_SEASON_DAYS: Final = 60
+
+
+def unnoted(joint: Joint, changed: Sequence[Difference]) -> list[str]:
+    """What time changes of a vehicle, where a question was asked long after, or in another season, and no note tells of it."""
+    days = sorted(f.when for f in joint.findings if f.when)
+    if len(days) < 2 or (days[-1] - days[0]).days < OTHER_SEASON_DAYS:
+        return []
+    between = (days[-1] - days[0]).days
+    told = {d.what for d in changed if UNTOLD not in (d.before, d.after)}
+    found = []
+    if between >= LONG_DAYS:
+        found += [
+            "wear and age of the tyres",
+            f"wear of \u201c{joint.names[1]}\u201d and how it is fitted",
+            "the battery's age",
+        ]
+    apart = abs(days[-1].timetuple().tm_yday - days[0].timetuple().tm_yday)
+    if min(apart, 365 - apart) >= OTHER_SEASON_DAYS:
+        found.append("the season: tyres for it, damp roads, heating")
+    found += [x for x in ("tyre pressure", "mass of the vehicle") if x not in told and _nobody_noted(x, changed)]
+    return found
+
+
+def _nobody_noted(what: str, changed: Sequence[Difference]) -> bool:
+    """Whether one of two studies left a thing open; what both noted alike is not among what changed."""
+    return any(d.what == what and UNTOLD in (d.before, d.after) for d in changed)
 
 
 def stayed_words(interval: tuple[float, float]) -> str:

@@ -17,7 +17,7 @@ from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, link, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.keeping.joinedchart import JointChart
-from fairmargin.exchange.words.across import again_lines, effect_words, pair_words, standing_words
+from fairmargin.exchange.words.across import again_lines, effect_words, pair_words, rank_lines, standing_words
 from fairmargin.exchange.words.figures import speed_words
 
 AT_ONCE = 100  # comparisons joined without anybody noticing
@@ -202,7 +202,9 @@ class TogetherPage(KeepingPage):
         if len(joint.names) > 2:
             best = joint.placed[0].name
             told = joint.pairs if len(joint.names) <= MANY else [p for p in joint.pairs if p.first == best]
-            box.addWidget(label("\n".join(pair_words(p) for p in told), "muted", wrap=True))
+            box.addWidget(label("The chance of each place, least consumption first", "heading"))
+            box.addWidget(label("\n".join(rank_lines(joint)), wrap=True))
+            box.addWidget(label("\n".join(pair_words(p, len(joint.pairs)) for p in told), "muted", wrap=True))
         self.body.addWidget(frame)
 
     def _again(self, joint: Joint) -> None:
