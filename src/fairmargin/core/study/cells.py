@@ -178,6 +178,11 @@ def between_vehicles(study: Study) -> list[tuple[Cell, Cell]]:
     return found
 
 
+def compares(study: Study) -> bool:
+    """Whether a study sets anything against anything: a trial, a vehicle, or two that somebody chose."""
+    return bool(study.trials or study.also_compared or study.change.subject == "vehicle")
+
+
 def one_configuration(study: Study) -> Configuration | None:
     """The configuration of a study that compares nothing; None where there is something to compare."""
     return study.configurations[0] if len(study.configurations) == 1 else None

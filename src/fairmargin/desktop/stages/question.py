@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, 
 from fairmargin.core.fairness.registered import predicted_words, sealed_words
 from fairmargin.core.kinds import MECHANISMS, change_kind, change_kinds
 from fairmargin.core.study import METHODS, Registration, Study
+from fairmargin.core.study.cells import compares
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.registration import changed_since
 from fairmargin.core.study.statement_entry import read_claim, read_prediction, show_claim, show_prediction
@@ -78,17 +79,23 @@ class QuestionStage(Stage):
     def _lay_compared(self, body: QVBoxLayout) -> None:
         frame, box = panel()
         body.addWidget(frame)
-        box.addWidget(label("What is compared", "heading"))
+        self.heading = label("What is compared", "heading")
+        box.addWidget(self.heading)
         grid = QGridLayout()
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(8)
         box.addLayout(grid)
         grid.addWidget(self._field("title", "Title of the study", self._set_title), 0, 0, 1, 2)
         grid.addWidget(self._field("route_name", "Route", self._plain("route_name")), 0, 2, 1, 2)
-        grid.addWidget(self._choice("kind", "Kind of change", change_kinds(), self._set_kind), 1, 0)
-        grid.addWidget(self._choice("mechanism", "Works through", MECHANISMS, self._set_mechanism), 1, 1)
-        grid.addWidget(self._choice("method", "Method", METHODS, self._set_method), 1, 2)
-        grid.addWidget(self._choice("subject", "The change is", tuple(SUBJECT_WORDS.values()), self._set_subject), 1, 3)
+        method = self._choice("method", "Method", METHODS, self._set_method)
+        of_a_change = {
+            1: self._choice("kind", "Kind of change", change_kinds(), self._set_kind),
+            2: self._choice("mechanism", "Works through", MECHANISMS, self._set_mechanism),
+            3: self._choice("subject", "The change is", tuple(SUBJECT_WORDS.values()), self._set_subject),
+        }
+        for column, holder in (*of_a_change.items(), (0, method)):
+            grid.addWidget(holder, 1, column)
+        self._of_a_change: list[QWidget] = list(of_a_change.values())
         self.sides = ConfigurationsPanel(self.session)
         box.addWidget(self.sides)
         self.forgotten = label("", "caution", wrap=True)
@@ -97,6 +104,7 @@ class QuestionStage(Stage):
     def _lay_expectation(self, row: QHBoxLayout) -> None:
         frame, box = panel()
         row.addWidget(frame, 1)
+        self._of_a_change.append(frame)
         box.addWidget(label("What you expect", "heading"))
         self.sealed = label("", "muted", wrap=True)
         box.addWidget(self.sealed)
@@ -300,7 +308,13 @@ class QuestionStage(Stage):
             self.calibration,
         ):
             part.refresh(study)
-        self.subtitle.setText("say it before you drive")
+        there = compares(study)
+        for shown in (*self._of_a_change, self.forgotten, self.prompts, self.expected):
+            shown.setVisible(there)
+        self.heading.setText("What is compared" if there else "What is driven")
+        self.subtitle.setText(
+            "say it before you drive" if there else "nothing is compared; a trial can be added at any time"
+        )
         f["title"].show_text(study.title)
         f["route_name"].show_text(study.route_name)
         show_choice(self.boxes["subject"], SUBJECT_WORDS[study.change.subject])

@@ -15,7 +15,7 @@ from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.sensitivity import survival_words
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Asked, Study
-from fairmargin.core.study.cells import Cell, side_of
+from fairmargin.core.study.cells import Cell, compares, side_of
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units, read_quantity
 from fairmargin.core.words import signed
@@ -419,7 +419,13 @@ class VerdictStage(Stage):
 
     def _show_alone(self, study: Study, analysis: Analysis | None, alone: bool) -> None:
         """What is said where nothing is compared, or nothing was read yet."""
-        self.subtitle.setText("one configuration, nothing compared" if alone else "no comparison yet")
+        self.subtitle.setText(
+            "one configuration, nothing compared"
+            if alone
+            else "no comparison yet"
+            if compares(study)
+            else "no reading yet"
+        )
         self.pairs_title.setText("Every pair")
         self.chart.show_pairs((), 0)
         self.say.setText(analysis.missing if analysis else "")
@@ -428,7 +434,11 @@ class VerdictStage(Stage):
         self.if_answered.hide()
         self.beside.setText("")
         self.beside.hide()
-        self.say_not.setText("Nothing, before both configurations have a reading.")
+        self.say_not.setText(
+            "Nothing, before both configurations have a reading."
+            if compares(study)
+            else "Nothing, before there is a reading."
+        )
         if analysis is not None and alone:
             lines = [
                 *coast_lines(study, analysis, self.session.units),
@@ -452,7 +462,7 @@ class VerdictStage(Stage):
         c = self.session.comparison
         self._show_results(study)
         alone = analysis is not None and not analysis.missing and c is None
-        self.pairs_frame.setVisible(not alone)
+        self.pairs_frame.setVisible(compares(study))
         self.answers.show_answers(
             answers(study, analysis, c, self.session.units) if analysis is not None and (c is not None or alone) else ()
         )

@@ -16,6 +16,7 @@ from fairmargin.core.result.margin import MarginLine, SquarePart, square_parts
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
+from fairmargin.core.study.cells import compares
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.core.words import sentence, signed
 from fairmargin.desktop.theme import theme
@@ -205,7 +206,11 @@ class FairnessLedger(QFrame):
             self._show_outlook(study, outlook)
             return
         if study is None or analysis is None or not analysis.comparisons:
-            self._intro.setText("Doubts about the comparison appear here as legs come in, priced in per cent.")
+            self._intro.setText(
+                "Doubts about the comparison appear here as legs come in, priced in per cent."
+                if study is None or compares(study)
+                else "What leaves the consumption open appears here as legs come in, priced in per cent."
+            )
             self._foot.hide()
             self._list.addStretch()
             return

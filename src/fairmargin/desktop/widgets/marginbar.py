@@ -11,6 +11,7 @@ from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.study import Study
+from fairmargin.core.study.cells import compares
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units, label
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
@@ -126,6 +127,9 @@ class MarginBar(QWidget):
             self._words(painter, "Fair Margin", "Open a study, or make a new one.", "")
         elif (alone := self.result) is not None:
             self._consumption(painter, self._study, alone)
+        elif self.comparison is None and not compares(self._study):
+            missing = self._analysis.missing if self._analysis else "Reading the study."
+            self._words(painter, "No reading yet", missing, "Consumption and range stand here.")
         else:
             self._scale(painter, self._study)
         painter.end()

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from fairmargin.core.kinds import MECHANISMS
 from fairmargin.core.study import Configuration, NamedVehicle, Study, Vehicle
 from fairmargin.core.study.aims import named
-from fairmargin.core.study.cells import vehicle_label
+from fairmargin.core.study.cells import compares, vehicle_label
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.statement_entry import read_known, show_known
 from fairmargin.core.study.statements import KnownDifference
@@ -70,7 +70,14 @@ class ConfigurationsPanel(QWidget):
     def refresh(self, study: Study) -> None:
         """Show the study's configurations; lines are made anew only where there are others."""
         ordered = (study.baseline, *study.trials)
-        structure = (self.session.study_id, tuple(c.id for c in ordered), study.change.subject, self.session.units)
+        there = compares(study)
+        structure = (
+            self.session.study_id,
+            tuple(c.id for c in ordered),
+            study.change.subject,
+            self.session.units,
+            there,
+        )
         if structure != self._structure:
             self._structure = structure
             self._build(study, ordered)
@@ -100,7 +107,15 @@ class ConfigurationsPanel(QWidget):
         self.fields.clear()
         self.boxes.clear()
         for row, c in enumerate(ordered):
-            which = "Baseline" if c.baseline else f"Trial {row}" if len(ordered) > 2 else "Trial"
+            which = (
+                "Configuration"
+                if not compares(study)
+                else "Baseline"
+                if c.baseline
+                else f"Trial {row}"
+                if len(ordered) > 2
+                else "Trial"
+            )
             self.grid.addWidget(Mark(None if c.baseline else row - 1), row, 0, Qt.AlignmentFlag.AlignBottom)
             column = 1
             entries: list[tuple[str, str, Callable[[str], dict[str, Any]], str]] = [
@@ -119,6 +134,8 @@ class ConfigurationsPanel(QWidget):
                 field = Field(words, self._setter(c.id, key, read), tip=tip, unit="%" if key == "circumference" else "")
                 field.edit.setAccessibleName(f"{words}, {c.label}")
                 self.fields[c.id, key] = field
+                # Alone it adds nothing to anything, and rolls no further than anything.
+                field.setVisible(key not in {"mass", "circumference"} or compares(study))
                 self.grid.addWidget(field, row, column)
                 column += 1
             if not c.baseline:

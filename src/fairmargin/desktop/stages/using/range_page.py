@@ -18,6 +18,7 @@ from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.sides import apart, further_percent, side_vehicle, side_vehicles
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
+from fairmargin.core.study.cells import compares
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units, read_in, read_number, read_quantity
 from fairmargin.core.units.typed import read_wh_per_km
@@ -210,7 +211,8 @@ class RangePage(UsePage):
             return "as it will be"
         if c is not None:
             return f"at {stated_speed(study, c, self.units)}, reference conditions"
-        return "one configuration" if alone_result(self.session.analysis) else "no comparison yet"
+        alone = alone_result(self.session.analysis)
+        return "one configuration" if alone else "no comparison yet" if compares(study) else "no reading yet"
 
     def refresh(self, study: Study) -> None:
         own, units = self.vehicle, self.units
