@@ -85,7 +85,7 @@ def take_jobs(window: MainWindow, take: Callable[[str], None], folder: Path) -> 
     from fairmargin.core.planning.load import read_item
     from fairmargin.core.study import Change, Configuration, Study, Vehicle
     from fairmargin.core.study.plan import LimitSource, Load, Plan
-    from fairmargin.desktop.dialogs.forms import NewStudyDialog
+    from fairmargin.desktop.dialogs.new_study import NewStudyDialog
 
     van = Vehicle(name="Orrin 1", vehicle_class="van", mass_kg=1710, usable_capacity_kwh=52)
 

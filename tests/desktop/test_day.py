@@ -7,7 +7,8 @@ from tests.conftest import VAN, driven_study, straight_route
 from tests.desktop.conftest import type_into
 
 from fairmargin.core.study.entry import read_reading
-from fairmargin.desktop.dialogs.forms import FindDialog, NewStudyDialog, UnitsDialog
+from fairmargin.desktop.dialogs.forms import FindDialog, UnitsDialog
+from fairmargin.desktop.dialogs.new_study import NewStudyDialog
 from fairmargin.desktop.dialogs.pasting import PasteDialog
 from fairmargin.desktop.widgets.marginbar import verdict_head
 from fairmargin.exchange.packages.reading import read_package

@@ -7,7 +7,7 @@ from tests.roof_tent import ROOF_TENT
 
 from fairmargin.core.kinds import change_kind, change_kinds, with_kind
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.desktop.dialogs.forms import NewStudyDialog
+from fairmargin.desktop.dialogs.new_study import NewStudyDialog
 from fairmargin.desktop.stages.plan import PAGES
 
 STAGES = ("question", "plan", "drive", "examine", "correct", "verdict", "use")

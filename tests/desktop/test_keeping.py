@@ -12,7 +12,7 @@ from tests.desktop.conftest import type_into
 
 from fairmargin.core.study import Configuration
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.desktop.dialogs.forms import NewStudyDialog
+from fairmargin.desktop.dialogs.new_study import NewStudyDialog
 from fairmargin.logbook.freshen import stale
 from fairmargin.practice import shipped
 

@@ -7,7 +7,8 @@ from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.units import ALSO, UNIT_CHOICES
-from fairmargin.desktop.dialogs.forms import NewStudyDialog, UnitsDialog
+from fairmargin.desktop.dialogs.forms import UnitsDialog
+from fairmargin.desktop.dialogs.new_study import NewStudyDialog
 from fairmargin.desktop.state.terms import TERMS, kept_units, of_logbook
 from fairmargin.exchange.words.results import may_say
 

@@ -22,7 +22,7 @@ from tests.desktop.conftest import type_into
 
 import fairmargin
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.desktop.dialogs.forms import NewStudyDialog
+from fairmargin.desktop.dialogs.new_study import NewStudyDialog
 from fairmargin.exchange.packages.reading import read_package
 from fairmargin.exchange.packages.writing import write_package
 

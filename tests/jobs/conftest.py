@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 
 from fairmargin.core.result.as_json import as_json
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.desktop.dialogs.forms import NewStudyDialog
+from fairmargin.desktop.dialogs.new_study import NewStudyDialog
 from fairmargin.desktop.dialogs.notes import NotesDialog
 from fairmargin.desktop.dialogs.pasting import PasteDialog
 from fairmargin.exchange.reports.carried import verify

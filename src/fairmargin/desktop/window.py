@@ -346,7 +346,7 @@ class MainWindow(Shell):
 
     def new_study(self) -> None:
         """Ask what is compared and lay out the runs."""
-        from fairmargin.desktop.dialogs.forms import NewStudyDialog
+        from fairmargin.desktop.dialogs.new_study import NewStudyDialog
 
         if self.session.read_only:
             self.tell(self.session.logbook.read_only_because if self.session.logbook else "No logbook is open.")
