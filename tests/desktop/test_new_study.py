@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+import pytest
 from PySide6.QtWidgets import QApplication
 from tests.conftest import driven_study
 
@@ -116,3 +117,23 @@ def test_the_checklist_folds_to_a_line(qtbot, window, session):
     drive.fold.click()
     assert not drive.ahead_list.isVisible() and drive.fold.text() == "Checklist"
     assert session.settings.value("checklist") == "folded"
+
+
+def test_what_takes_one_configuration_asks_what_the_battery_holds(qtbot, qapp):
+    """At once, and nothing is assumed where it stays empty; a unit typed is converted."""
+    made = dialog(qtbot)
+    assert made.capacity.isHidden()
+    made.aim.setCurrentIndex(made.aim.findData("climb"))
+    assert made.capacity.isVisible()
+    made.capacity.setText("31")
+    made._accept()
+    assert made.study.vehicle.usable_capacity_kwh == 31.0
+    made.capacity.setText("111,6 MJ")
+    made._accept()
+    assert made.study.vehicle.usable_capacity_kwh == pytest.approx(31.0)
+    made.capacity.setText("31 L")
+    made._accept()
+    assert "Usable battery" in made.fault.text()
+    made.capacity.clear()
+    made._accept()
+    assert made.study.vehicle.usable_capacity_kwh is None

@@ -22,7 +22,7 @@ from fairmargin.core.study import CLASS_PRESETS, Study, Vehicle
 from fairmargin.core.study.aims import AIMS, ALREADY_DRIVEN, Aim, laid_out
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.remembered import Remembered
-from fairmargin.core.units import UnitChoice, in_units, read_quantity
+from fairmargin.core.units import UnitChoice, in_units, read_in, read_quantity
 from fairmargin.desktop.state.across_studies import Memory
 from fairmargin.desktop.widgets.basics import as_tip, label
 from fairmargin.desktop.widgets.inputs import Choice, Line
@@ -119,6 +119,9 @@ class NewStudyDialog(QDialog):
         self.called, self.other_called = Line(), Line()
         form.addRow("Vehicle", self.vehicle)
         form.addRow("It is called", self.called)
+        self.capacity = Line()
+        self.capacity.setPlaceholderText("empty: not known, and not assumed")
+        form.addRow("Usable battery, kWh", self.capacity)
         form.addRow("Second vehicle", self.other)
         form.addRow("That is called", self.other_called)
         self.begin_with = QCheckBox()
@@ -199,7 +202,10 @@ class NewStudyDialog(QDialog):
             edit.setPlaceholderText(example.replace("170 kg aboard", load))
 
     def _ask_names(self) -> None:
-        """Vehicles that no study has yet get a name where two are compared."""
+        """Vehicles that no study has yet get a name where two are compared; one alone says what its battery holds."""
+        own = self._of(self.vehicle)
+        unsaid = own.energy == "electric" and own.usable_capacity_kwh is None
+        self.form.setRowVisible(self.capacity, not self.wanted.trial and self.wanted.vehicles == 1 and unsaid)
         several = self.wanted.vehicles > 1
         for box, name in ((self.vehicle, self.called), (self.other, self.other_called)):
             self.form.setRowVisible(name, several and box.currentIndex() >= len(self._vehicles))
@@ -230,6 +236,14 @@ class NewStudyDialog(QDialog):
             edit.setFocus()
             raise ValueError(f"{words}: {words_of(error)}") from error
 
+    def _capacity(self) -> float:
+        """The usable capacity as typed; the fault names its field. [kWh]"""
+        try:
+            return read_in(self.capacity.text(), "kWh")
+        except ValueError as error:
+            self.capacity.setFocus()
+            raise ValueError(f"Usable battery: {words_of(error)}") from error
+
     def _accept(self) -> None:
         wanted = self.wanted
         try:
@@ -245,6 +259,8 @@ class NewStudyDialog(QDialog):
                 self.kind.currentText() if not self.kind.isHidden() and wanted.subject == "configuration" else "other"
             )
             vehicles = [self._of(self.vehicle)]
+            if not self.capacity.isHidden() and self.capacity.text().strip():
+                vehicles = [vehicles[0].with_(usable_capacity_kwh=self._capacity())]
             if wanted.vehicles > 1:
                 vehicles.append(self._of(self.other))
                 called = [x.text().strip() for x in (self.called, self.other_called)]
