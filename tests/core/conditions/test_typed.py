@@ -114,7 +114,7 @@ def test_readings_on_the_way():
     assert show_leg_field("on_the_way", LEG, METRIC, study) == "1.9 km 89 %; 4 km 86 %"
     assert show_leg_field("on_the_way", LEG, US, study) == "1.18 mi 89 %; 2.49 mi 86 %"
     with pytest.raises(ValueError, match="has no place"):
-        read_on_the_way("89 %", "L01", METRIC)
+        read_on_the_way("1.45 km/kWh", "L01", METRIC)
 
 
 def test_what_the_study_needs_is_open_and_what_is_filled_too():

@@ -6,9 +6,11 @@ from tests.conftest import VAN, driven_study
 from uncertainties import ufloat
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.evidence.climb import climbs, leg_parts
+from fairmargin.core.conditions.typed import read_on_the_way
+from fairmargin.core.evidence.climb import climbs, leg_parts, unplaced_parts
 from fairmargin.core.study import Trace, Vehicle, WayReading, new_study
-from fairmargin.exchange.words.results import climb_lines
+from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.exchange.words.results import climb_lines, way_lines
 
 EMPTY = {"average_shown": None, "average_unit": None, "average_step": None}
 
@@ -142,3 +144,20 @@ def test_each_instrument_tells_by_itself_and_only_what_it_can():
         "trip energy": [(0.0, 60.0, 18_000.0), (60.0, 80.0, 3_000.0)],
     }
     assert on_the_way((30.0, "trip energy", 8.0, "kWh")) == {}  # one figure is a total, no part
+
+
+def test_a_charge_read_at_a_place_nobody_noted_tells_both_parts():
+    """By hand: 97 to 60 % of 50 kWh are 18.5 kWh; 60 to 44 % are 8."""
+    study = new_study(
+        title="Pass", kind="other", order="A", method="one-way", vehicle=Vehicle(usable_capacity_kwh=50.0)
+    ).with_leg("L01", soc_start_percent=97.0, soc_end_percent=44.0)
+    study = study.with_(readings=(WayReading(leg="L01", instrument="state of charge", value=60, unit="%"),))
+    ((reading, until, rest),) = unplaced_parts(study, study.legs[0])
+    assert (reading.value, until, rest) == (60, pytest.approx(18500.0), pytest.approx(8000.0))
+    assert leg_parts(study, study.legs[0]) == {}
+    (line,) = way_lines(study, UNIT_CHOICES["metric"])
+    assert "60 % at a place that nobody noted: +18.50 kWh until then, +8.00 kWh from there to the end" in line
+    (typed,) = read_on_the_way("60 %", "L01", UNIT_CHOICES["us"])
+    assert (typed.at_km, typed.instrument, typed.value) == (None, "state of charge", 60.0)
+    with pytest.raises(ValueError, match="has no place"):
+        read_on_the_way("1.45 km/kWh", "L01", UNIT_CHOICES["us"])

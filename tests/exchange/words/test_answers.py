@@ -152,3 +152,11 @@ def test_one_of_two_vehicles_drove_further():
     assert told(study)["Driven"] == "50.0 km by Orrin 1, 51.2 km by Orrin 2: 1.2 km further, 2.4 %"
     assert told(study.with_leg("L02", distance_km=50.0))["Driven"] == "50.0 km by both"
     assert "Driven" not in told(driven_study("ABBA"))
+
+
+def test_the_range_that_was_shown_stands_against_what_was_driven():
+    """By hand: 250 - 210 = 40 km gone over 6.1 km, 6.6 times as far."""
+    study = hill()
+    study = study.with_leg("L01", range_before=250.0, range_after=210.0, range_unit="km")
+    assert told(study)["Range shown"] == "L01 250 \u2212 210 = 40 km gone over 6.1 km driven, 6.6 times as far"
+    assert "Range shown" not in told(hill())

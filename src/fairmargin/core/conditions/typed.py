@@ -50,6 +50,8 @@ _ORDER: Final = (
 )  # fmt: skip
 #: A mean speed in the place of a time.
 _SPEED: Final = re.compile(r"^[\d.,]+\s*(km/h|kmh|kph|mph|mi/h|kn)$", re.IGNORECASE)
+#: Charge or energy since the leg began, which tell what was taken wherever it was.
+_UNPLACED: Final = re.compile(r"^\s*([\d.,]+\s*(?:%|k?Wh))\s*$", re.IGNORECASE)
 INSTRUMENT_KEYS: Final = ("average", "energy", "soc", "charger", "fuel")
 
 
@@ -345,7 +347,7 @@ def _show_instrument(key: str, leg: Leg, choice: units.UnitChoice) -> str:
 
 
 def read_on_the_way(text: str, leg: str, choice: units.UnitChoice) -> tuple[WayReading, ...]:
-    """Read readings on the way: ``1.9 km 89 %; 4 km 86 %``.
+    """Read readings on the way: ``1.9 km 89 %; 4 km 86 %``; charge and energy also at a place that nobody noted: ``44 %``.
 
     Raises
     ------
@@ -357,6 +359,12 @@ def read_on_the_way(text: str, leg: str, choice: units.UnitChoice) -> tuple[WayR
         if not part:
             continue
         match = _WAY.match(" ".join(part.split())) if len(part) <= LONGEST else None
+        unplaced = _UNPLACED.match(part) if match is None else None
+        if unplaced is not None:
+            number = units.read_number(unplaced[1])
+            unit = number.rest.strip()
+            found.append(WayReading(leg=leg, instrument=_instrument_of(unit), value=number.value, unit=unit))
+            continue
         if match is None:
             raise ValueError(f'"{part}" has no place; expected a distance and a reading, such as 1.9 km 89 %')
         at = units.read_quantity(match[1], "distance", choice.distance)

@@ -73,6 +73,31 @@ def leg_parts(study: Study, leg: Leg) -> dict[str, tuple[Part, ...]]:
     return found
 
 
+def unplaced_parts(study: Study, leg: Leg) -> tuple[tuple[WayReading, float, float | None], ...]:
+    """Readings on the way whose place nobody noted: the reading, what was taken until then, and from there to the end. [Wh]
+
+    Parameters
+    ----------
+    study : Study
+    leg : Leg
+
+    Returns
+    -------
+    tuple of (WayReading, float, float or None)
+        The rest is None where the same instrument was not read at the leg's end.
+    """
+    vehicle, km = vehicle_of(study, leg.vehicle), leg.gps_distance_km or leg.distance_km
+    found = []
+    for r in study.readings:
+        if r.leg != leg.leg or r.at_km is not None or r.instrument not in {CHARGE, "trip energy"}:
+            continue
+        until = _taken_wh(vehicle, leg, r)
+        if until is not None:
+            end = _taken_at_end_wh(study, vehicle, leg, r.instrument, km)
+            found.append((r, until, None if end is None else end - until))
+    return tuple(found)
+
+
 def _taken_wh(vehicle: Vehicle, leg: Leg, r: WayReading) -> float | None:
     """Energy taken since the leg began, by a reading on the way; None where it does not tell. [Wh]"""
     if r.instrument == CHARGE:

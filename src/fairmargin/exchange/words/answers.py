@@ -38,7 +38,11 @@ class Answer:
 def answers(study: Study, analysis: Analysis, c: Comparison | None, units: UnitChoice) -> tuple[Answer, ...]:
     """What this kind of study asks; of one comparison where there is one."""
     if c is None:
-        return (*hill_answers(study, analysis, units), *alone_answers(study, analysis, units))
+        return (
+            *hill_answers(study, analysis, units),
+            *alone_answers(study, analysis, units),
+            *shown_range(study, units),
+        )
     return (
         *hill_answers(study, analysis, units),
         *joint_answers(study, analysis, c, units),
@@ -218,6 +222,25 @@ def _one(study: Study, r: Result, units: UnitChoice) -> list[Answer]:
         )
         out.append(Answer("Read by", f"more than one instrument, each on its own legs: {told}"))
     return out
+
+
+def shown_range(study: Study, units: UnitChoice) -> list[Answer]:
+    """The range that the car showed before and after each leg, against what was driven between."""
+    told = []
+    for leg in study.legs:
+        before, after, km = leg.range_before, leg.range_after, leg.gps_distance_km or leg.distance_km
+        if not leg.included or before is None or after is None or km is None:
+            continue
+        unit = leg.range_unit or "km"
+        far = (
+            units.show("distance", float(km))
+            if unit == units.distance
+            else float(km) / (1.609344 if unit == "mi" else 1.0)
+        )
+        gone = before - after
+        times = f", {gone / far:.1f} times as far" if gone > 0 else ""
+        told.append(f"{leg.leg} {before:g} \u2212 {after:g} = {gone:g} {unit} gone over {far:.1f} {unit} driven{times}")
+    return [Answer("Range shown", "; ".join(told))] if told else []
 
 
 # ---------------------------------------------------------------- several speeds or sectors

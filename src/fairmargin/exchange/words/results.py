@@ -6,7 +6,7 @@ import math
 from collections.abc import Collection, Sequence
 from typing import Final
 
-from fairmargin.core.evidence.climb import Part, leg_parts
+from fairmargin.core.evidence.climb import Part, leg_parts, unplaced_parts
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.intervals import USUAL
 from fairmargin.core.result.asked import IfAnswered
@@ -351,6 +351,12 @@ def way_lines(study: Study, units: UnitChoice) -> list[str]:
         for instrument, parts in leg_parts(study, leg).items():
             told = "; ".join(_part_words(part, own) for part in parts)
             lines.append(f"{leg.leg} by {_ON_THE_WAY[instrument]} on the way: {told}.")
+        for r, until, rest in unplaced_parts(study, leg):
+            read = f"{r.value:g} {r.unit}"
+            after = "" if rest is None else f", {signed(rest / 1000, 2)} kWh from there to the end"
+            lines.append(
+                f"{leg.leg} by {_ON_THE_WAY[r.instrument]}, {read} at a place that nobody noted: {signed(until / 1000, 2)} kWh until then{after}."
+            )
     return lines
 
 
