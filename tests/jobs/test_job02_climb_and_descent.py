@@ -23,8 +23,11 @@ def test_what_a_hill_costs_and_what_comes_back(tester):
     assert "Down | 0.93 kWh back over 6.1 km: 38 % returned of what the way up took (24 to 51 %" in text
     assert "Both ways | 1.55 kWh over 12.2 km: 12.7 kWh/100 km" in text  # 2.48 - 0.93; 155 / 12.2
     (hill,) = t.analysis.hills
-    # (2.48 - 0.93 / 0.528) / 2 = 0.36 kWh for the level road, written out; the hill is what lies beyond it.
-    assert "0.36 kWh one way: (2.48 kWh \u2212 0.93 kWh / 0.53) / 2".replace("\u2212", "-") in text
+    # (2.48 - 0.93 / 0.528) / 2 = 0.36 kWh for the level road on one slope, 0.25 braked all along: written out, the middle counts.
+    assert (
+        "0.30 kWh one way: between 0.36 kWh, (2.48 kWh - 0.93 kWh / 0.53) / 2, on one slope all the way, and 0.25 kWh"
+        in text
+    )
     flat = hill.level.wh_per_km * 6.1
     assert hill.costs_wh == pytest.approx(2480 - flat)
     assert hill.comes_back_wh == pytest.approx(930 + flat)

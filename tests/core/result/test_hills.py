@@ -22,9 +22,12 @@ def test_ways_level_and_hill_add_up():
     """By hand: 8 % of 31 kWh up, 3 % back; the level road once each way is what is not the hill."""
     (h,) = analyse(hill()).hills
     assert (h.up.wh, h.down.wh, h.up.km, h.both_wh) == pytest.approx((2480.0, -930.0, 6.1, 1550.0))
-    # (2480 - 930 / 0.528) / 2 = 359 Wh over 6.1 km, with 0.88 x 0.6 of what goes into a hill coming back.
+    # 0.88 x 0.6 of what goes into a hill comes back: one slope (2480 - 930 / 0.528) / 2 = 359 Wh; braked all along 775 less 1705 x
+    # 0.472 / 1.528 = 248 Wh.
     assert h.level.source == "usual"
-    assert h.level.wh_per_km == pytest.approx((2480 - 930 / (0.88 * 0.6)) / 12.2)
+    low, high = (x * 6.1 for x in h.level.between)
+    assert (low, high) == pytest.approx((775 - 1705 * 0.472 / 1.528, (2480 - 930 / 0.528) / 2))
+    assert h.level.wh_per_km * 6.1 == pytest.approx((low + high) / 2)
     level = h.level.wh_per_km * 6.1
     assert h.costs_wh + level == pytest.approx(h.up.wh)
     assert level - h.comes_back_wh == pytest.approx(h.down.wh)

@@ -11,8 +11,9 @@ from fairmargin.core import intervals
 from fairmargin.core.conditions.vehicle import REGENERATION
 from fairmargin.core.evidence.climb import is_down
 from fairmargin.core.evidence.indirect import scale_told
-from fairmargin.core.evidence.readings import signed_readings
+from fairmargin.core.evidence.readings import SCATTER_KM, signed_readings
 from fairmargin.core.figures import Size
+from fairmargin.core.inference.priors import SCATTER_SHARE
 from fairmargin.core.laws.rolling import GRAVITY_M_S2
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import one_configuration
@@ -59,6 +60,7 @@ class Level:
     legs: tuple[str, ...] = ()
     share: float = 0.0  # of a descent at the wheels that a usual drive gives back and spends again
     efficiency: float = 0.0  # of the drive
+    between: Interval | None = None  # braked all along, and one slope; of "usual" [Wh/km]
 
     def interval(self, deviate: float) -> Interval:
         """Ends at so many standard deviations of its logarithm: no level road gives energy back. [Wh/km]"""
@@ -192,25 +194,43 @@ def _level(study: Study, up: Way, down: Way, flat: Way | None, lift_wh: float | 
     k = study.vehicle.constants()
     drive, off = k.drive_efficiency, k.drive_efficiency_sd / k.drive_efficiency
     if flat is not None:
-        return Level(flat.wh_per_km, flat.sd_wh / flat.km, "read", flat.legs)
+        sd = math.hypot(
+            flat.sd_wh, scatter_sd(flat.wh, flat.km), scatter_sd(flat.wh_per_km * up.km, up.km) * flat.km / up.km
+        )
+        return Level(flat.wh_per_km, sd / flat.km, "read", flat.legs)
     if lift_wh is not None:
         mass_off = MASS_ASSUMED if "mass_kg" in k.assumed else MASS_TOLD
-        sd = math.hypot(up.sd_wh, lift_wh / drive * math.hypot(off, mass_off))
-        return Level((up.wh - lift_wh / drive) / up.km, sd / up.km, "heights", efficiency=drive)
-    share, km = drive * k.regen_efficiency, up.km + down.km
+        flat_wh = up.wh - lift_wh / drive
+        sd = math.hypot(up.sd_wh, lift_wh / drive * math.hypot(off, mass_off), scatter_sd(flat_wh, up.km))
+        return Level(flat_wh / up.km, sd / up.km, "heights", efficiency=drive)
+    return _by_both_ways(up, down, drive * k.regen_efficiency, math.hypot(off, REGENERATION.sd))
+
+
+def _by_both_ways(up: Way, down: Way, share: float, share_sd: float) -> Level | None:
+    """What the level road takes, by two ways of which nobody knows how steep they were where.
+
+    On one slope all the way the wheels give, on the way down, what the hill gives less what the level road takes: back = (up
+    \u2212 both level ways) \u00d7 share; where nothing comes back on the whole nothing was braked, and the level road is the mean. The
+    more the slope changes, the more is braked and spent again: at most all that the hill gives. Between these.
+    """
+    km = up.km + down.km
+    mean, half = (up.wh + down.wh) / km, (up.wh_per_km - down.wh_per_km) / 2
+    low = mean - half * (1 - share) / (1 + share)
+    high, by_share, by_down = mean, 0.0, down.sd_wh
     if down.wh < 0:
-        # Down, the wheels give what the hill gives less what the level road takes: back = (up - both level ways) x share.
-        back = -down.wh
         if share <= 0:
             return None
-        by_share = back / share * math.hypot(off, REGENERATION.sd)
-        sd = math.hypot(up.sd_wh, down.sd_wh / share, by_share)
-        return Level((up.wh - back / share) / km, sd / km, "usual", share=share)
-    # Nothing came back on the whole: between a descent of which nothing was braked and one that was braked all along.
-    mean, half = (up.wh + down.wh) / km, (up.wh_per_km - down.wh_per_km) / 2
-    braked = half * (1 - share) / (1 + share)
-    sd = math.hypot(braked / math.sqrt(12.0), math.hypot(up.sd_wh, down.sd_wh) / km)
-    return Level(mean - braked / 2, sd, "usual", share=share)
+        high = (up.wh + down.wh / share) / km
+        by_share, by_down = -down.wh / share * share_sd, down.sd_wh / share
+    level = (low + high) / 2
+    own = scatter_sd(level * km, km)
+    sd = math.hypot((high - low) / math.sqrt(12.0), math.hypot(up.sd_wh, by_down, by_share, own) / km)
+    return Level(level, sd, "usual", share=share, between=(low, high))
+
+
+def scatter_sd(wh: float, km: float) -> float:
+    """What like drives of a way differ by, of its level energy. [Wh]"""
+    return SCATTER_SHARE * math.sqrt(SCATTER_KM / km) * abs(wh)
 
 
 def _lift(study: Study, times: int) -> tuple[float | None, float | None]:

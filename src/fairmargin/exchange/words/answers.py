@@ -15,6 +15,7 @@ from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice
 from fairmargin.core.units.consumption import M_PER_FOOT
+from fairmargin.core.units.quantities import unit_of
 from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words, speed_words
 from fairmargin.exchange.words.names import quoted, result_name, side_words, units_of
@@ -38,11 +39,7 @@ class Answer:
 def answers(study: Study, analysis: Analysis, c: Comparison | None, units: UnitChoice) -> tuple[Answer, ...]:
     """What this kind of study asks; of one comparison where there is one."""
     if c is None:
-        return (
-            *hill_answers(study, analysis, units),
-            *alone_answers(study, analysis, units),
-            *shown_range(study, units),
-        )
+        return (*hill_answers(study, analysis, units), *alone_answers(study, analysis, units), *shown_range(study))
     return (
         *hill_answers(study, analysis, units),
         *joint_answers(study, analysis, c, units),
@@ -156,15 +153,16 @@ def _level_source(study: Study, h: Hill, level: Level, lift: str) -> str:
     up = energy_words(h.up.wh, study, h.vehicle)
     if level.source == "heights":
         return f"{up} less {lift}, at an efficiency of {100 * level.efficiency:.0f} % (common practice)"
+    both = energy_words(h.both_wh, study, h.vehicle)
+    share = f"{level.share:.2f}"
+    steady = f"{both} / 2"
     if h.down.wh < 0:
-        back = energy_words(-h.down.wh, study, h.vehicle)
-        return (
-            f"({up} \u2212 {back} / {level.share:.2f}) / 2, for as usual {100 * level.share:.0f} % of what goes into a hill and is not "
-            "spent comes back (common practice); a level leg (direction loop) or the road's heights would tell"
-        )
+        steady = f"({up} \u2212 {energy_words(-h.down.wh, study, h.vehicle)} / {share}) / 2"
+    low, high = level.between or (level.wh_per_km, level.wh_per_km)
+    least, most = (energy_words(x * h.up.km, study, h.vehicle) for x in (low, high))
     return (
-        "between a way down that was never braked and one that was all along, where as usual "
-        f"{100 * level.share:.0f} % comes back (common practice); a level leg (direction loop) or the road's heights would tell"
+        f"between {most}, {steady}, on one slope all the way, and {least}, braked wherever it goes down, with a share of {share} "
+        "that comes back as usual (common practice); a level leg (direction loop) or the road's heights would tell"
     )
 
 
@@ -224,7 +222,7 @@ def _one(study: Study, r: Result, units: UnitChoice) -> list[Answer]:
     return out
 
 
-def shown_range(study: Study, units: UnitChoice) -> list[Answer]:
+def shown_range(study: Study) -> list[Answer]:
     """The range that the car showed before and after each leg, against what was driven between."""
     told = []
     for leg in study.legs:
@@ -232,11 +230,7 @@ def shown_range(study: Study, units: UnitChoice) -> list[Answer]:
         if not leg.included or before is None or after is None or km is None:
             continue
         unit = leg.range_unit or "km"
-        far = (
-            units.show("distance", float(km))
-            if unit == units.distance
-            else float(km) / (1.609344 if unit == "mi" else 1.0)
-        )
+        far = unit_of("distance", unit).from_base(float(km))
         gone = before - after
         times = f", {gone / far:.1f} times as far" if gone > 0 else ""
         told.append(f"{leg.leg} {before:g} \u2212 {after:g} = {gone:g} {unit} gone over {far:.1f} {unit} driven{times}")
