@@ -214,7 +214,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/result/verdict.py", 'low - open_charge_percent, high + open_charge_percent', 'low, high', 'tests/core/fairness tests/core/test_analysis.py'),
     (f"{CORE}/conditions/air.py", 'local[:, Parameter.TOTAL] += then - now', 'local[:, Parameter.TOTAL] += now - then', 'tests/core/result/test_corrections.py'),
     (f"{CORE}/intervals.py", '0.5 + confidence / 2.0', 'confidence', 'tests/core/fairness/test_prices.py'),
-    (f"{CORE}/planning/load.py", "train = load.vehicle_kg + (carried.counts or 0.0) + towed.counts", "train = load.vehicle_kg + (carried.counts or 0.0)", "tests/core/planning/test_load.py"),
+    (f"{CORE}/planning/load.py", "train = load.vehicle_kg + (on_board.counts or 0.0) + towed.counts", "train = load.vehicle_kg + (on_board.counts or 0.0)", "tests/core/planning/test_load.py"),
     # what comes from outside
     ("src/fairmargin/exchange/tables/frames.py", "if any(cell.strip() for cell in row[len(header) :]):", "if False:", "tests/exchange/files/test_strangers.py"),
     ("src/fairmargin/exchange/files/budget.py", "if size > limit:\n                        raise", "if False:\n                        raise", "tests/exchange/files/test_strangers.py"),

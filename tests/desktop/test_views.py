@@ -147,6 +147,8 @@ def test_demo_logbook_opens_with_finished_studies(qtbot, window):
         "The two vans side by side, name board",
         "Rear wheel spats, Dyke Road",
         "Wheel discs once more, November",
+        "Hallock Bank, up and down",
+        "Orrin 1 and Orrin 2, what they differ by",
         "Wheel discs by coasting",
     ]
     window.show_study(window.session.logbook.studies()[0].id)

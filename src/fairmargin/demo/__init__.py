@@ -15,6 +15,7 @@ from fairmargin.core.study import Change, Configuration, Leg, Study, Vehicle
 from fairmargin.core.study.plan import Forecast, LimitSource, Load, Plan
 from fairmargin.core.study.registration import seal_of
 from fairmargin.core.study.trip import Charger, Trip, TripStretch
+from fairmargin.demo.others import hallock_bank, two_vans_apart
 from fairmargin.demo.seasons import CAR_SHARE, seasons
 from fairmargin.logbook import Logbook
 from fairmargin.logbook.freshen import freshen_all, others
@@ -124,6 +125,12 @@ def half_driven_studies() -> list[SimulatedStudy]:
 def season_studies() -> list[SimulatedStudy]:
     """Make the studies of the other seasons: frost mornings, town driving, two vans, spats, the discs once more."""
     return seasons(dyke_road(), *orrin_1(), SEED)
+
+
+def other_studies() -> list[SimulatedStudy]:
+    """Make the studies of other questions: Hallock Bank up and down, and what the two vans differ by."""
+    road, (van, known) = dyke_road(), orrin_1()
+    return [hallock_bank(van, known, SEED + 53), two_vans_apart(road, van, known, SEED + 57)]
 
 
 def coasting_study() -> SimulatedStudy:
@@ -298,7 +305,7 @@ def make_demo_logbook(path: str | Path) -> None:
     path = Path(path)
     if path.exists() and path.stat().st_size > 0:
         return
-    every = (*demo_studies(), *half_driven_studies(), *season_studies(), coasting_study())
+    every = (*demo_studies(), *half_driven_studies(), *season_studies(), *other_studies(), coasting_study())
     # Twice: what each study tells of the tester's hand moves the others.
     evidence = {i: list(analyse(s.study, s.traces).scatter_evidence) for i, s in enumerate(every)}
     evidence = {i: e for i, e in evidence.items() if e}

@@ -78,8 +78,10 @@ def pair_words(p: Apart, pairs: int = 1) -> str:
 def verdict_of(interval: tuple[float, float]) -> str:
     """What an interval says, in the words of a verdict."""
     low, high = interval
-    if low > 0 or high < 0:
-        return "uses more" if low > 0 else "uses less"
+    if low > 0:
+        return "uses more"
+    if high < 0:
+        return "uses less"
     return "no difference that matters" if low >= -SAME_PERCENT and high <= SAME_PERCENT else "not settled"
 
 

@@ -90,13 +90,13 @@ def _hill(study: Study, analysis: Analysis, h: Hill, units: UnitChoice) -> list[
             low, high = climb.interval_percent
             by_step = (climb.step_interval_percent[1] - climb.step_interval_percent[0]) / 2
             step = (
-                f"; one step of the gauge is {climb.step_wh / 1000:.2f} kWh, worth \u00b1{by_step:.0f}"
+                f"; one step of the gauge is {climb.step_wh / 1000:.2f} kWh, worth \u00b1{by_step:.{0 if by_step >= 1 else 1}f}"
                 if climb.step_wh
                 else ""
             )
-            back += (
-                f": {climb.returned_percent:.0f} % returned of what the way up took ({low:.0f} to {high:.0f} %{step})"
-            )
+            digits = 0 if high - low >= 2.0 else 1
+            share = f"{climb.returned_percent:.{digits}f} % returned of what the way up took"
+            back += f": {share} ({low:.{digits}f} to {high:.{digits}f} %{step})"
         out.append(Answer("Down", back))
     else:
         out.append(Answer("Down", f"{energy_words(h.down.wh, study, h.vehicle)} {took(h.down)}"))
@@ -176,9 +176,19 @@ def alone_answers(study: Study, analysis: Analysis, units: UnitChoice) -> list[A
     for r in told:
         name = f"{result_name(study, r, units)}: " if len(told) > 1 else ""
         on_a_hill = any((h.vehicle, h.configuration) == (r.vehicle, r.configuration) for h in analysis.hills)
+        if on_a_hill:  # as driven stands with the hill; what is corrected is of both ways, too
+            name += "Both ways, "
         for a in _one(study, r, units_of(study, r.vehicle, units))[1 if on_a_hill else 0 :]:
-            out.append(Answer(sentence(f"{name}{a.name.lower()}") if name else a.name, a.words))
+            whole = (
+                name if a.name.startswith(("At ", "In ", "Not ")) or not on_a_hill else name.removesuffix("Both ways, ")
+            )
+            out.append(Answer(f"{whole}{_small(a.name)}" if whole else a.name, a.words))
     return out
+
+
+def _small(name: str) -> str:
+    """A name as the middle of a longer one."""
+    return name[:1].lower() + name[1:]
 
 
 def _one(study: Study, r: Result, units: UnitChoice) -> list[Answer]:
