@@ -167,3 +167,26 @@ def test_in_one_outing_one_answer_is_for_all_and_hardly_worth_asking():
     told = answered(study, "temperature_c", "14..21")
     assert len(air(told)) == len(study.legs)
     assert half(told) <= 1.02 * half(study)
+
+
+def to_two_places(back_km):
+    study = driven_study("AB", method="out-and-back")
+    return study.with_legs(
+        [leg.with_(distance_km=45.6 if leg.direction == "out" else back_km, gps_distance_km=None) for leg in study.legs]
+    )
+
+
+def test_ways_that_differ_by_a_third_are_not_taken_for_there_and_back():
+    """45.6 km out and 33.3 back differ by 37 %: it is asked first, whatever it is worth; 45.6 and 44 are a road."""
+    study = to_two_places(33.3)
+    c = analyse(study).comparisons[0]
+    first = c.asked()[0]
+    assert first.code == "sector" and "45.6 km, back 33.3 km" in plain(first.text)
+    told = answered(study, "sector", "two")
+    found = {x.sector: x for x in analyse(told).comparisons}
+    assert {"first destination", "second destination", "whole"} <= set(found)
+    assert {leg.direction for leg in told.legs} == {"out"}
+    assert "sector" not in {q.code for q in open_questions(told)}
+    kept = answered(study, "sector", "one")
+    assert kept.legs == study.legs and "sector" not in {q.code for q in open_questions(kept)}
+    assert "sector" not in {x.code for x in analyse(to_two_places(44.0)).comparisons[0].asked()}

@@ -24,6 +24,10 @@ Value = str | float
 AIR_COLUMN: Final = "temperature_c"
 #: Question of a column that says which way readings were taken over.
 DIRECTION_COLUMN: Final = "direction"
+#: Question of legs out and back that are too unlike in length to be one road.
+DESTINATIONS: Final = "sector"
+#: Ways that differ by more than this in length go to two places, or one of them was a detour.
+UNLIKE_LENGTH: Final = 1.25
 #: Of the margin, what an answer has to be worth to be asked for.
 LEAST_WORTH: Final = 0.05
 #: How likely somebody who drove knows the answer; what is not known narrows nothing.
@@ -48,6 +52,7 @@ class Question:
     answers: tuple[Answer, ...]
     open_when: Callable[[Study], bool]
     probe: int = 0  # the answer that narrows at least as much as any other, or all of them alike
+    must: bool = False  # asked whatever it is worth: it says what is compared with what
 
     def words(self, study: Study) -> str:
         """What is asked of a study."""
@@ -148,6 +153,42 @@ def _with_ways(study: Study, direction: str) -> Study:
     return study.with_legs([leg.with_(direction=direction) for leg in kept])
 
 
+def _ways_km(study: Study) -> tuple[float, float] | None:
+    """Mean length of the legs out and of those back; None where one way tells none. [km]"""
+    found = []
+    for way in ("out", "back"):
+        own = [leg.gps_distance_km or leg.distance_km for leg in study.legs if leg.direction == way and leg.included]
+        known = [float(km) for km in own if km]
+        if not known:
+            return None
+        found.append(sum(known) / len(known))
+    return found[0], found[1]
+
+
+def _unlike_ways(study: Study) -> bool:
+    """Whether the way back is so much longer or shorter that it may be another road, and nobody said."""
+    if study.method != "out-and-back" or any(leg.sector for leg in study.legs):
+        return False
+    ways = _ways_km(study)
+    return ways is not None and max(ways) > UNLIKE_LENGTH * min(ways)
+
+
+def _unlike_words(study: Study) -> str:
+    out, back = _ways_km(study) or (0.0, 0.0)
+    return f"Out are {said(out, 'km', 1)}, back {said(back, 'km', 1)}: one road there and back, or two destinations?"
+
+
+def _two_destinations(study: Study) -> Study:
+    """The study with its legs out and back as drives to two places, each compared with its like."""
+    names = {"out": "first destination", "back": "second destination"}
+    return study.with_legs(
+        [
+            leg.with_(sector=names.get(leg.direction, ""), direction="out" if leg.direction in names else leg.direction)
+            for leg in study.legs
+        ]
+    )
+
+
 def _two_vehicles(study: Study) -> bool:
     return len({leg.vehicle for leg in study.legs}) > 1 and study.change.subject != "vehicle"
 
@@ -169,6 +210,13 @@ AIR: Final = tuple(
 )
 
 QUESTIONS: Final = (
+    Question(
+        DESTINATIONS,
+        _unlike_words,
+        (Answer("two destinations", "two", 0.7), Answer("there and back", "one", 0.3)),
+        _unlike_ways,
+        must=True,
+    ),
     Question(
         "outing",
         "Were all legs driven in one outing?",
@@ -262,13 +310,18 @@ def questions(study: Study, c: Comparison) -> tuple[Asked, ...]:
     -------
     tuple of Asked
     """
-    now, found = c.half_width_percent, []
+    now = c.half_width_percent
+    found: list[Asked] = []
+    first: list[Asked] = []
     for q in open_questions(study):
+        if q.must:
+            first.append(Asked(q.code, q.words(study), 0.0, tuple((a.words, now) for a in q.answers)))
+            continue
         halves: dict[str, float] = {}
         for i in sorted(range(len(q.answers)), key=lambda i: i != q.probe):
             told = c.with_told(_all_told(study, q.code, q.answers[i].value))
             if told is None:
-                return ()
+                return tuple(first)
             halves[q.answers[i].words] = (told[1][1] - told[1][0]) / 2.0
             if i == q.probe and KNOWN * (now - halves[q.answers[i].words]) < LEAST_WORTH * now:
                 break  # the others are worth less
@@ -276,7 +329,7 @@ def questions(study: Study, c: Comparison) -> tuple[Asked, ...]:
         if len(halves) == len(q.answers) and KNOWN * worth >= LEAST_WORTH * now:
             answers = tuple((a.words, halves[a.words]) for a in q.answers)
             found.append(Asked(q.code, q.words(study), KNOWN * worth, answers))
-    return tuple(sorted(found, key=lambda x: -x.worth_percent))
+    return (*first, *sorted(found, key=lambda x: -x.worth_percent))
 
 
 def _all_told(study: Study, code: str, value: Value) -> Study:
@@ -339,6 +392,10 @@ def answered(study: Study, code: str, value: Value | None, said: str = "") -> St
         The answer as somebody read it, in their units, where the legs keep it.
     """
     told = study.circumstances
+    if code == DESTINATIONS:
+        if value == "two":
+            return _two_destinations(study)
+        value = None  # one road, with a detour: nothing more to ask
     if code == DIRECTION_COLUMN and isinstance(value, str):
         return _with_ways(study, value)
     if code == AIR_COLUMN and isinstance(value, str):

@@ -166,7 +166,7 @@ class VerdictStage(Stage):
         assert menu is not None
         menu.clear()
         for q in open_questions(study):
-            own = menu.addMenu(q.words(study))
+            own = menu.addMenu(in_units(q.words(study), self.session.units))
             for a in q.answers:
                 words = in_units(a.words, self.session.units)
                 own.addAction(words, partial(self._answer, q.code, a.value, words))

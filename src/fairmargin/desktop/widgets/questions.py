@@ -71,17 +71,18 @@ class QuestionStrip(QFrame):
             more.setObjectName("link")
             more.clicked.connect(self._turn)
             self._box.addWidget(more, 0, Qt.AlignmentFlag.AlignLeft)
-        self.setAccessibleName(f"Question: {self._asked[0].text}")
+        self.setAccessibleName(f"Question: {self._written(self._asked[0].text)}")
         if had_focus:
             self.setFocus()
 
     def _question(self, q: Asked, first: bool) -> None:
-        self._box.addWidget(label(q.text, "heading", wrap=True))
+        self._box.addWidget(label(self._written(q.text), "heading", wrap=True))
         named = {words: self._written(words) for words, _ in q.answers}
         words, half = min(q.answers, key=lambda a: round(a[1], 1))
-        self._box.addWidget(
-            label(f"\u00b1{self._half:.1f} \u2192 \u00b1{half:.1f} % if {named[words]}", "muted", wrap=True)
-        )
+        worth = f"\u00b1{self._half:.1f} \u2192 \u00b1{half:.1f} % if {named[words]}"
+        if q.worth_percent <= 0.0:
+            worth = "It says what is compared with what."
+        self._box.addWidget(label(worth, "muted", wrap=True))
         names = [*(a for a, _ in q.answers), NOT_KNOWN]
         row: QHBoxLayout | None = None
         room = 0
@@ -89,7 +90,7 @@ class QuestionStrip(QFrame):
             written = named.get(name, name)
             button = QPushButton(f"{i + 1}  {written}" if first else written)
             left = "" if name == NOT_KNOWN else f", leaves \u00b1{dict(q.answers)[name]:.1f} %"
-            button.setAccessibleName(f"{q.text} {written}{left}")
+            button.setAccessibleName(f"{self._written(q.text)} {written}{left}")
             button.setToolTip(
                 "It is not asked again" if name == NOT_KNOWN else f"Leaves \u00b1{dict(q.answers)[name]:.1f} %"
             )
