@@ -71,7 +71,6 @@ class VerdictStage(Stage):
         self._priors_of: Comparison | None = None  # whose priors were tried
         session.wanted.ready.connect(self._show_if)
         body = self.scrolled()
-        self._lay_overview(body)
         frame, box = panel()
         columns = QHBoxLayout()
         columns.setSpacing(24)
@@ -102,6 +101,7 @@ class VerdictStage(Stage):
         box.addLayout(columns)
         body.addWidget(frame)
 
+        self._lay_overview(body)
         self._lay_steps(body)
         self._lay_pairs(body)
         self._lay_results(body)

@@ -16,7 +16,7 @@ from fairmargin.desktop.widgets.basics import clear, label
 
 NOT_KNOWN: Final = "not known"
 #: Characters of answers that stand beside each other; longer ones stand below.
-BESIDE: Final = 28
+BESIDE: Final = 30
 
 
 class QuestionStrip(QFrame):
@@ -105,7 +105,7 @@ class QuestionStrip(QFrame):
                 row.takeAt(row.count() - 1)
             row.addWidget(button)
             row.addStretch()
-            room -= len(written) + 5
+            room -= len(written) + 6
 
     def _written(self, words: str) -> str:
         return words if self._units is None else in_units(words, self._units)

@@ -100,6 +100,16 @@ def may_say(study: Study, c: Comparison, units: UnitChoice) -> str:
         return (
             f"{where} {who}: less than {study.smallest_effect_percent:g} % either way ({level}: {_range(low, high)})."
         )
+    if c.verdict == "not settled" and (low > 0 or high < 0):
+        # The interval alone would settle it; what keeps it open is the reason that stands below.
+        word, ends = ("more", (low, high)) if low > 0 else ("less", (-high, -low))
+        than = (
+            f"{quoted(trial)} uses {word} than {quoted(base)}" if apart else f"{name} uses {word} with {quoted(trial)}"
+        )
+        return (
+            f"{where} it is not settled yet, for the reason below, that {than}, though all of the interval says so ({level}: {ends[0]:.1f} to "
+            f"{ends[1]:.1f} % {word}). {usual_words(c)}"
+        ).strip()
     if c.verdict == "not settled":
         what = (
             f"{quoted(trial)} uses more or less than {quoted(base)}"
