@@ -34,6 +34,7 @@ from fairmargin.core.study import (
     WayReading,
     WeatherRow,
 )
+from fairmargin.core.study.attachments import attachment
 from fairmargin.core.units import CONSUMPTION_UNITS
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.packages.reading import read_package
@@ -392,3 +393,36 @@ def test_circumstances_and_outings_come_back_and_are_written_only_where_they_say
     assert read_package(tmp_path / "told").study == told
     with pytest.raises(InvalidInput, match=r"1441 is not possible; expected 0 to 1440 min"):
         read_package(make(tmp_path, head={"circumstances": {"warm_up_min": 1441}}))
+
+
+def test_attachments_travel_as_files_and_what_is_missing_is_told(tmp_path):
+    study = driven_study("AB").with_(
+        attachments=(
+            attachment("plate.jpg", b"\xff\xd8plate", "tyre plate", note="door"),
+            attachment("note.txt", b"hello", "L01"),
+        )
+    )
+    for target in (tmp_path / "pack", tmp_path / "pack.zip"):
+        write_package(target, study)
+        again = read_package(target)
+        assert again.study.attachments == study.attachments and not again.notices
+    told = json.loads((tmp_path / "pack" / "study.json").read_text())["attachments"]
+    assert told[0] == {"file": "plate.jpg", "of": "tyre plate", "note": "door"}
+    assert (tmp_path / "pack" / "attachments" / "plate.jpg").read_bytes() == b"\xff\xd8plate"
+    (tmp_path / "pack" / "attachments" / "plate.jpg").unlink()
+    short = read_package(tmp_path / "pack")
+    assert [x.file for x in short.study.attachments] == ["note.txt"]
+    assert any("attachments/plate.jpg: is not in the package" in x for x in short.notices)
+    # Written again without it, nothing of it is left.
+    write_package(tmp_path / "pack", study.with_(attachments=()))
+    assert not (tmp_path / "pack" / "attachments").exists()
+    assert "attachments" not in json.loads((tmp_path / "pack" / "study.json").read_text())
+
+
+def test_an_attachment_cannot_name_a_file_elsewhere(tmp_path):
+    write_package(tmp_path / "pack", driven_study("AB"))
+    head = json.loads((tmp_path / "pack" / "study.json").read_text())
+    head["attachments"] = [{"file": "../study.json", "of": "L01"}]
+    (tmp_path / "pack" / "study.json").write_text(json.dumps(head))
+    with pytest.raises(InvalidInput, match="no name of an attachment"):
+        read_package(tmp_path / "pack")

@@ -13,6 +13,7 @@ from typing import Annotated, Any, Final, Literal, Self
 from pydantic import AfterValidator, Field, field_validator, model_validator
 
 from fairmargin.core.kinds import ChangeKind, Mechanism, change_kind, change_kinds
+from fairmargin.core.study.attachments import MOST_OF_A_STUDY, Attachment
 from fairmargin.core.study.base import Value as _Value
 from fairmargin.core.study.base import within
 from fairmargin.core.study.circumstances import Circumstances, Outing
@@ -203,6 +204,7 @@ class Study(_Value):
     trip: Trip | None = None
     remembered: Remembered | None = None
     tags: tuple[str, ...] = ()
+    attachments: tuple[Attachment, ...] = ()  # photographs and small files of a leg, the load, a tyre plate
     legs: tuple[Leg, ...] = ()
     route: tuple[RoutePoint, ...] = ()
     weather: tuple[WeatherRow, ...] = ()
@@ -215,6 +217,19 @@ class Study(_Value):
         for sector, km in value.items():
             if not 0 < km <= 5000:
                 raise ValueError(f"{sector}: {km:g} is no length of a sector; expected more than 0, up to 5000 km")
+        return value
+
+    @field_validator("attachments")
+    @classmethod
+    def _attachments(cls, value: tuple[Attachment, ...]) -> tuple[Attachment, ...]:
+        names = [x.file for x in value]
+        if len(set(names)) != len(names):
+            raise ValueError("attachments must have names of their own")
+        size = sum(len(x.data) for x in value) * 3 // 4
+        if size > MOST_OF_A_STUDY:
+            raise ValueError(
+                f"all attachments together hold {size / 1000:.0f} kB; expected at most {MOST_OF_A_STUDY // 1000} kB"
+            )
         return value
 
     @field_validator("vehicles")

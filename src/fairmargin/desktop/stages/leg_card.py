@@ -26,9 +26,11 @@ from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.entry import show_readings
 from fairmargin.core.study.runs import way_words
 from fairmargin.core.units import in_units
+from fairmargin.desktop.bringing.attaching import attached_to, detach, show_attachment
 from fairmargin.desktop.dialogs.notes import KIND_WORDS
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
+from fairmargin.desktop.widgets.attached import choose_for
 from fairmargin.desktop.widgets.basics import Elided, as_tip, label
 
 
@@ -54,6 +56,9 @@ class Sheet(Protocol):
 
     def edit_notes(self, name: str, kind: str = "") -> None:
         """Show what happened on a leg, to add, change or remove; `kind` begins a new note."""
+
+    def comment(self, name: str) -> None:
+        """Ask what there is to say now, and add it to the leg's note with the time."""
 
     def same_for_all(self, name: str, keys: Sequence[str]) -> None:
         """Copy fields of a leg to every other leg."""
@@ -165,6 +170,16 @@ class LegCard(QFrame):
             notes.addAction(words.capitalize() + "\u2026").triggered.connect(partial(self._note, kind))
         if any(e.leg == name for e in study.events):
             menu.addAction("Change or remove notes\u2026").triggered.connect(lambda: stage.edit_notes(name))
+        menu.addAction("Comment now\u2026").triggered.connect(lambda: stage.comment(name))
+        menu.addAction("Attach a photograph or a file\u2026").triggered.connect(
+            lambda: choose_for(self.more_button.window(), stage.session, name)
+        )
+        own = attached_to(study, name)
+        if own:
+            files = menu.addMenu(f"Attached ({len(own)})")
+            for item in own:
+                files.addAction(f"Open {item.file}").triggered.connect(partial(self._open_file, item.file))
+                files.addAction(f"Remove {item.file}").triggered.connect(partial(self._remove_file, item.file))
         filled = [key for key in alike() if show_leg_field(key, leg, stage.session.units_of(leg), study)]
         if filled:
             same = menu.addMenu("Same for all legs")
@@ -185,6 +200,15 @@ class LegCard(QFrame):
         run.addAction("Remove this run").triggered.connect(partial(self._run, "remove", ""))
         run.addAction("Remove this leg").triggered.connect(partial(self._run, "remove leg", ""))
         menu.addAction("Clear this leg's readings").triggered.connect(lambda: stage.clear_leg(name))
+
+    def _open_file(self, file: str, _checked: bool = False) -> None:
+        study = self.stage.session.study
+        item = next((x for x in study.attachments if x.file == file), None) if study is not None else None
+        if item is not None:
+            show_attachment(item)
+
+    def _remove_file(self, file: str, _checked: bool = False) -> None:
+        detach(self.stage.session, file)
 
     def _note(self, kind: str, _checked: bool = False) -> None:
         self.stage.edit_notes(self.name, kind)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
+from PySide6.QtWidgets import QInputDialog
+
 from fairmargin.core.conditions.typed import columns_of, read_leg_field, read_on_the_way
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import READING_FIELDS, replaced_readings, show_readings, words_of
@@ -79,6 +81,21 @@ class LegEdits(Stage):
     def toggle_left_out(self, name: str, reason: str | None = None) -> None:
         """Leave a leg out with a reason, or take it back in."""
         toggle_left_out(self.session, self, name, reason)
+
+    def comment(self, name: str) -> None:
+        """Ask what there is to say now, and add it to the leg's note with the time."""
+        text, said = QInputDialog.getText(self, f"Comment on {name}", "What is there to say now?")
+        if said and text.strip():
+            self.comment_at(name, text.strip(), datetime.now())
+
+    def comment_at(self, name: str, text: str, now: datetime) -> None:
+        """Add a comment to a leg's note, after those before it, with the time of day it was made at."""
+        study = self.session.study
+        if study is None:
+            return
+        before = study.leg(name).note
+        note = f"{before}; {now:%H:%M} {text}" if before else f"{now:%H:%M} {text}"
+        self.session.edit(study.with_leg(name, note=note), f"comment on {name}")
 
     def edit_notes(self, name: str, kind: str = "") -> None:
         """Show what happened on a leg, to add, change or remove; `kind` begins a new note."""

@@ -23,6 +23,7 @@ from fairmargin.desktop.stages.planning.remembered_panel import RememberedPanel
 from fairmargin.desktop.stages.planning.sides_panel import ConfigurationsPanel, VehiclesPanel
 from fairmargin.desktop.stages.planning.vehicle_panel import VehiclePanel
 from fairmargin.desktop.state.session import Session
+from fairmargin.desktop.widgets.attached import AttachedRow
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
 from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.exchange.words.results import example_words
@@ -161,6 +162,8 @@ class QuestionStage(Stage):
         self.notes.setTabChangesFocus(True)
         self.notes.textChanged.connect(self._notes_typed)
         box.addWidget(self.notes)
+        self.attached = AttachedRow(self.session, "study")
+        box.addWidget(self.attached)
 
     def _field(self, key: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = "") -> Field:
         field = Field(words, commit, unit=unit, tip=tip)
@@ -325,6 +328,7 @@ class QuestionStage(Stage):
         show_choice(self.boxes["terrain"], study.wind.terrain)
         self.forgotten.setText(change_kind(study.change.kind).forgotten)
         self._show_expectation(study)
+        self.attached.refresh(study)
         if self.notes.toPlainText() != study.notes and not self.notes.hasFocus():
             self.notes.blockSignals(True)
             self.notes.setPlainText(study.notes)

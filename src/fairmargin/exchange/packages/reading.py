@@ -6,6 +6,7 @@ and writing. Unknown columns and keys are kept with the value and reported, neve
 
 from __future__ import annotations
 
+import base64
 import contextlib
 import json
 import struct
@@ -20,6 +21,7 @@ from typing import Any, Final, Protocol
 from pydantic import BaseModel, ValidationError
 
 from fairmargin.core.study import Event, Leg, RoutePoint, Study, Trace, WayReading, WeatherRow
+from fairmargin.core.study.attachments import MOST_BYTES
 from fairmargin.exchange.files import budget
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.packages.asides import laid_on
@@ -34,6 +36,7 @@ TABLES: Final[dict[str, tuple[str, type[BaseModel]]]] = {
     "events": ("events.csv", Event),
     "readings": ("readings.csv", WayReading),
 }
+ATTACHED: Final = "attachments"  # folder of photographs and small files
 MAX_FAULTS: Final = 50
 
 
@@ -60,13 +63,15 @@ class _Folder:
         found = [
             n for n in (STUDY_FILE, LEGS_FILE, *(file for file, _ in TABLES.values())) if (self._path / n).is_file()
         ]
-        samples = self._path / "samples"
-        if samples.is_dir():
-            for count, item in enumerate(samples.iterdir()):
+        for folder in ("samples", ATTACHED):
+            inner = self._path / folder
+            if not inner.is_dir():
+                continue
+            for count, item in enumerate(inner.iterdir()):
                 if count > budget.MEMBERS:
-                    raise InvalidInput(f"samples: more than {budget.MEMBERS} files; expected one a leg")
+                    raise InvalidInput(f"{folder}: more than {budget.MEMBERS} files; expected one a leg")
                 if item.is_file():
-                    found.append(f"samples/{item.name}")
+                    found.append(f"{folder}/{item.name}")
         return found
 
     def read(self, name: str, limit: int) -> bytes:
@@ -138,6 +143,8 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
         raise InvalidInput(faults)
     head = _read_study_json(source.read(STUDY_FILE, budget.STUDY_BYTES), faults, notices)
     values: dict[str, Any] = dict(head)
+    if isinstance(head.get("attachments"), list):
+        values["attachments"] = _with_content(source, names, head["attachments"], notices)
     ids = _configuration_ids(head)
     values["legs"] = _table(source, LEGS_FILE, Leg, faults, notices, ids)
     for name, (file, model) in TABLES.items():
@@ -166,6 +173,26 @@ def _read(source: _Source, faults: list[str], notices: list[str]) -> Package:
     if faults:
         raise InvalidInput(_limited(faults))
     return Package(study, traces, tuple(notices))
+
+
+def _with_content(source: _Source, names: set[str], told: list[Any], notices: list[str]) -> list[Any]:
+    """Attachments with what their files hold; one whose file is not there, or is too large, is left out and told."""
+    found = []
+    for item in told:
+        if not isinstance(item, dict) or not isinstance(item.get("file"), str):
+            found.append(item)  # refused below, with its place
+            continue
+        name = f"{ATTACHED}/{item['file']}"
+        if name not in names:
+            notices.append(f"{name}: is not in the package; kept out")
+            continue
+        try:
+            data = source.read(name, MOST_BYTES)
+        except InvalidInput as fault:
+            notices.append(f"{name}: {fault.faults[0]}; kept out")
+            continue
+        found.append({**item, "data": base64.b64encode(data).decode()})
+    return found
 
 
 def _table(

@@ -22,7 +22,7 @@ from fairmargin.core.study.leg import SPANNED
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.files.plain import armed
 from fairmargin.exchange.packages.asides import ASIDE, rows_of
-from fairmargin.exchange.packages.reading import LEGS_FILE, STUDY_FILE, TABLES
+from fairmargin.exchange.packages.reading import ATTACHED, LEGS_FILE, STUDY_FILE, TABLES
 
 
 def write_package(path: str | Path, study: Study, traces: Mapping[str, Trace] | None = None) -> None:
@@ -59,7 +59,7 @@ def write_package(path: str | Path, study: Study, traces: Mapping[str, Trace] | 
                 (fresh / name).write_bytes(data)
             fresh.chmod(0o700)  # where someone drove is theirs to hand on
             if target.exists():
-                for name in ("samples", *(p.name for p in target.iterdir() if p.name in _OWN_FILES)):
+                for name in ("samples", ATTACHED, *(p.name for p in target.iterdir() if p.name in _OWN_FILES)):
                     old = target / name
                     if old.is_dir():
                         shutil.rmtree(old)
@@ -91,7 +91,9 @@ _OWN_FILES: Final = {STUDY_FILE, LEGS_FILE, "route.csv", "weather.csv", "events.
 
 def package_files(study: Study, traces: Mapping[str, Trace]) -> Iterator[tuple[str, bytes]]:
     """Yield every file of a package, name and bytes."""
-    head = study.model_dump(mode="json", by_alias=True, exclude={"legs", *TABLES}, exclude_none=True)
+    head = study.model_dump(mode="json", by_alias=True, exclude={"legs", "attachments", *TABLES}, exclude_none=True)
+    if study.attachments:  # what they hold lies beside
+        head["attachments"] = [x.model_dump(mode="json", exclude={"data"}) for x in study.attachments]
     for told in (head["circumstances"], *head["outings"]):
         if not told["not_known"]:
             del told["not_known"]
@@ -106,6 +108,8 @@ def package_files(study: Study, traces: Mapping[str, Trace]) -> Iterator[tuple[s
             rows = (*rows, *(row for leg in study.legs for row in rows_of(leg)))
         if rows:
             yield file, _write_table(model, rows)
+    for attached in study.attachments:
+        yield f"{ATTACHED}/{attached.file}", attached.content
     for leg, trace in traces.items():
         columns = trace.columns()
         out = io.StringIO(newline="")

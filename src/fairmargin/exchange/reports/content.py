@@ -14,6 +14,7 @@ from fairmargin.core.result.margin import square_parts
 from fairmargin.core.result.sides import further_percent
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.attachments import PLACES
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.entry import show_readings
 from fairmargin.core.study.runs import way_words
@@ -250,8 +251,14 @@ def _facts(study: Study, analysis: Analysis, choice: u.UnitChoice) -> tuple[tupl
                     f"drag area {k.drag_area_m2:g} m²{mark.get('drag_area_m2', '')}, rolling coefficient {k.rolling_coefficient:g}{mark.get('rolling_coefficient', '')}"),
         *_beforehand(study, choice),
         ("Wind", _wind_words(study, choice)),
+        *([("Attached", _attached_words(study))] if study.attachments else []),
     ]  # fmt: skip
     return tuple(facts)
+
+
+def _attached_words(study: Study) -> str:
+    """What is attached to what; the files travel in the package that the page carries."""
+    return "; ".join(f"{x.file} ({PLACES.get(x.of, x.of)}{', ' + x.note if x.note else ''})" for x in study.attachments)
 
 
 def _wind_words(study: Study, choice: u.UnitChoice) -> str:

@@ -14,6 +14,7 @@ from fairmargin.core.units import in_units
 from fairmargin.desktop.stages.planning.items_panel import ItemsPanel
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
+from fairmargin.desktop.widgets.attached import AttachedRow
 from fairmargin.desktop.widgets.basics import label, panel, scrolling
 from fairmargin.desktop.widgets.planning.load import LoadDrawing
 
@@ -85,6 +86,8 @@ class LoadPage(PlanPage):
         holder.setContentsMargins(0, 0, 0, 0)
         holder.addWidget(self.drawing)
         box.addWidget(scrolling(inner, on_panel=True), 1)
+        self.attached = AttachedRow(session, "load")
+        box.addWidget(self.attached)
         self.left = label("", wrap=True)
         box.addWidget(self.left)
         self.careful = label("", "caution", wrap=True)
@@ -105,6 +108,7 @@ class LoadPage(PlanPage):
     def refresh(self, study: Study) -> None:
         load, units = study.plan.load, self.session.units
         self.items.refresh(study)
+        self.attached.refresh(study)
         self.careful.setText(" ".join(cautions(load)))
         self.careful.setVisible(bool(self.careful.text()))
         for name, _ in MASSES:

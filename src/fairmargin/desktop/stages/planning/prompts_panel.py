@@ -16,6 +16,7 @@ from fairmargin.core.units import in_units, read_in
 from fairmargin.core.words import signed
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
+from fairmargin.desktop.widgets.attached import AttachedRow
 from fairmargin.desktop.widgets.basics import clear, label, panel
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.words.figures import speed_words
@@ -43,6 +44,8 @@ class PromptsPanel(PlanPage):
         self.turn = label("", wrap=True)
         line.addWidget(self.turn, 2)
         box.addWidget(self.tyres)
+        self.plate = AttachedRow(session, "tyre plate")
+        box.addWidget(self.plate)
         self.second = label("", "fault", wrap=True)
         box.addWidget(self.second)
         self.body.addWidget(frame)
@@ -72,6 +75,8 @@ class PromptsPanel(PlanPage):
         self.second.setVisible(bool(second))
         wheels = study.change.about.turns_wheels
         self.tyres.setVisible(wheels)
+        self.plate.setVisible(wheels)
+        self.plate.refresh(study)
         self.fields["tyre_baseline"].show_text(study.plan.tyre_baseline)
         self.fields["tyre_trial"].show_text(study.plan.tyre_trial)
         self.turn.setText(self._turn(study) + self._wheels(study) if wheels else "")
