@@ -14,12 +14,19 @@ from fairmargin.desktop.dialogs.pasting import PasteDialog
 from fairmargin.exchange.reports.carried import verify
 from tests.desktop.conftest import qapp, qapp_cls, session, type_into, window  # noqa: F401  (fixtures)
 
+#: Fields of a leg that hold what was driven and read.
+DRIVEN = {"reading", "soc", "energy", "average", "charger", "fuel", "on_the_way", "distance_km"}
+#: Inputs that a job may take beside readings and distances; tests that do more than their job take more, as counted.
+MOST_INPUTS = 10
+
 
 class Tester:
     """Does with keys and mouse what a person does."""
 
     def __init__(self, qtbot, shown, monkeypatch, tmp_path):
         self.qtbot, self.window, self._patch, self._folder = qtbot, shown, monkeypatch, tmp_path
+        #: Fields typed and things chosen, but for readings and distances: what a job costs beside what was driven.
+        self.inputs = 0
 
     # ------------------------------------------------------------ dialogs
 
@@ -34,10 +41,12 @@ class Tester:
 
     def units(self, name):
         """Choose units, as the Units dialog does."""
+        self.inputs += 1
         self.window.session.set_units(UNIT_CHOICES[name])
 
     def new(self, aim, title="", *, kind=None, names=(), order=None, method=None, speed="", capacity=""):
         """Begin a study from Home with the dialog; `order` is typed as an order of runs."""
+        self.inputs += 1 + sum(bool(x) for x in (title, kind, names, order, method, speed))
 
         def fill(dialog):
             dialog.aim.setCurrentIndex(dialog.aim.findData(aim))
@@ -81,6 +90,7 @@ class Tester:
 
     def answer(self, words):
         """Click an answer of the question that is asked beside the page."""
+        self.inputs += 1
         strip = self.window.questions
         self.window.go_to("drive")
         self.qtbot.waitUntil(lambda: any(words in b.text() for b in strip.buttons), timeout=15000)
@@ -88,6 +98,7 @@ class Tester:
 
     def question(self, key, text):
         """Type into a field of the Question stage."""
+        self.inputs += 1
         self.window.go_to("question")
         field = self.window.stage("question").fields[key]
         type_into(self.qtbot, field, text)
@@ -95,6 +106,7 @@ class Tester:
 
     def side(self, which, key, text):
         """Type into a line of the configurations: 0 the baseline, 1 the first trial."""
+        self.inputs += 1
         self.window.go_to("question")
         field = self.window.stage("question").sides.field(which, key)
         type_into(self.qtbot, field, text)
@@ -102,6 +114,7 @@ class Tester:
 
     def known(self, key, text):
         """Type a known other difference of a vehicle or configuration."""
+        self.inputs += 1
         self.window.go_to("question")
         field = self.window.stage("question").vehicles.known[key]
         type_into(self.qtbot, field, text)
@@ -109,6 +122,7 @@ class Tester:
 
     def instrument(self, name, step="", counts=True):
         """Say an instrument's step, and whether it counts."""
+        self.inputs += 1
         self.window.go_to("question")
         panel = self.window.stage("question").instruments
         if step:
@@ -129,6 +143,7 @@ class Tester:
 
     def fleet(self, vehicle, **fields):
         """Type figures of one of the study's vehicles."""
+        self.inputs += len(fields)
         self.window.go_to("question")
         panel = self.window.stage("question").vehicles
         for key, text in fields.items():
@@ -139,6 +154,7 @@ class Tester:
         """Type a leg's fields on the run sheet, opening what is not open; `refused`: words of the one that is refused."""
         self.window.go_to("drive")
         card = self.window.drive.cards[name]
+        self.inputs += len([key for key in fields if key not in DRIVEN])
         for key, text in fields.items():
             if key not in card.fields:
                 self.click(card.more_button)
@@ -157,6 +173,7 @@ class Tester:
 
     def menu(self, name, *path):
         """Choose from a leg's menu."""
+        self.inputs += 1
         self.window.go_to("drive")
         menu = self.window.drive.cards[name].menu
         menu.aboutToShow.emit()
@@ -183,11 +200,13 @@ class Tester:
 
     def add_run(self, configuration):
         """Add a run from the sheet's button."""
+        self.inputs += 1
         self.window.go_to("drive")
         self.window.drive.add_run(configuration)
 
     def paste(self, text):
         """Paste rows from the clipboard and agree to the preview."""
+        self.inputs += 1
         said = []
 
         def fill(dialog):
@@ -246,6 +265,7 @@ class Tester:
 
     def compare(self, one, other):
         """Ask for a comparison of two lines of the results."""
+        self.inputs += 1
         self.window.go_to("verdict")
         stage = self.window.stage("verdict")
         for box, wanted in ((stage.one, one), (stage.other, other)):
@@ -265,6 +285,7 @@ class Tester:
 
     def aboard(self, name, amount, place="aboard"):
         """Add a thing to the load's list."""
+        self.inputs += 1
         items = self.load.items
         self.keys(items.name.edit, name)
         self.keys(items.amount.edit, amount)
@@ -274,6 +295,7 @@ class Tester:
 
     def loaded(self, key, text):
         """Type a field of the Load page."""
+        self.inputs += 1
         field = self.load.fields[key]
         type_into(self.qtbot, field, text)
         assert field.fault.isHidden(), field.fault.text()
@@ -373,5 +395,9 @@ class Tester:
 
 
 @pytest.fixture
-def tester(qtbot, window, monkeypatch, tmp_path):  # noqa: F811
-    return Tester(qtbot, window, monkeypatch, tmp_path)
+def tester(request, qtbot, window, monkeypatch, tmp_path):  # noqa: F811
+    made = Tester(qtbot, window, monkeypatch, tmp_path)
+    yield made
+    marked = request.node.get_closest_marker("inputs")
+    most = MOST_INPUTS if marked is None else marked.args[0]
+    assert made.inputs <= most, f"{made.inputs} inputs beside readings and distances; at most {most}"

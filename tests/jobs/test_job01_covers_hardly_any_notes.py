@@ -45,6 +45,7 @@ def test_covers_there_and_back(tester, units):
     t.check()
 
 
+@pytest.mark.inputs(13)
 def test_one_tick_or_a_time_narrows_it(tester):
     t = tester
     t.units("metric-wh")

@@ -6,6 +6,7 @@ from fairmargin.desktop.stages.planning.prompts_panel import PromptsPanel
 from tests.desktop.conftest import type_into
 
 
+@pytest.mark.inputs(19)
 def test_wheels_at_two_speeds(tester):
     t = tester
     t.units("uk")

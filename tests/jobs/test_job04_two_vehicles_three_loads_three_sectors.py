@@ -9,6 +9,7 @@ ELECTRIC = (("15.2", "20.4", "16.8"), ("21.0", "30.6", "24.9"), ("23.1", "44.0",
 DIESEL = (("9.8", "7.9", "7.2"), ("11.4", "10.3", "8.9"), ("12.2", "12.6", "10.8"))
 
 
+@pytest.mark.inputs(11)
 def test_a_grid_with_a_whole_route(tester):
     t = tester
     t.new("change", "Towing", kind="towing", names=("Alone", "Flat trailer; Box trailer"), order="", method="one-way")
@@ -73,6 +74,7 @@ def test_a_grid_with_a_whole_route(tester):
     t.check()
 
 
+@pytest.mark.inputs(11)
 def test_the_same_typed_leg_by_leg_with_other_weights(tester):
     t = tester
     t.new(

@@ -3,6 +3,7 @@
 import pytest
 
 
+@pytest.mark.inputs(15)
 def test_coast_against_regenerate(tester):
     t = tester
     t.new(

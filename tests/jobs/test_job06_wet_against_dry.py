@@ -5,6 +5,7 @@ import re
 import pytest
 
 
+@pytest.mark.inputs(13)
 def test_wet_against_dry(tester):
     t = tester
     t.units("metric-wh")

@@ -3,6 +3,7 @@
 import pytest
 
 
+@pytest.mark.inputs(12)
 def test_any_two_can_be_compared(tester):
     t = tester
     t.units("metric-wh")

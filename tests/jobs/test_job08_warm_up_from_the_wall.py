@@ -3,6 +3,7 @@
 import pytest
 
 
+@pytest.mark.inputs(13)
 def test_the_wall_counts_and_unread_is_unknown(tester):
     t = tester
     t.units("metric-wh")

@@ -25,6 +25,7 @@ def test_what_the_load_costs(tester):
     t.check()
 
 
+@pytest.mark.inputs(12)
 def test_what_may_be_loaded(tester):
     t = tester
     t.new("change", "Water", kind="payload", names=("Empty", "480 L aboard"), order="AB", method="loop")

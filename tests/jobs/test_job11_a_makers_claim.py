@@ -38,6 +38,7 @@ def test_a_claim_is_entered_and_judged(tester, claim, percent, tolerance):
     t.check()
 
 
+@pytest.mark.inputs(24)
 def test_more_pairs_refute_it(tester):
     t = tester
     t.units("metric-wh")
@@ -70,6 +71,7 @@ def test_more_pairs_refute_it(tester):
     assert "lies outside" in t.analysis.claim.reason
 
 
+@pytest.mark.inputs(14)
 def test_a_hot_week_is_not_fair_beside_the_cool_one(tester):
     t = tester
     t.units("metric-wh")

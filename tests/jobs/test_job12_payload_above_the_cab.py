@@ -1,6 +1,9 @@
 """A payload that stands above the cab: two changes at once, a predicted range of consumption, and a split."""
 
+import pytest
 
+
+@pytest.mark.inputs(16)
 def test_mass_and_shape_are_told_apart(tester):
     t = tester
     t.new(

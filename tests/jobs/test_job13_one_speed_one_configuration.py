@@ -3,6 +3,7 @@
 import pytest
 
 
+@pytest.mark.inputs(13)
 def test_how_far_it_goes(tester):
     t = tester
     t.units("metric-wh")

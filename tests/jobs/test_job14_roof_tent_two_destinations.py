@@ -1,6 +1,9 @@
 """A roof tent, two destinations: each leg says where it went; a missing time is unknown."""
 
+import pytest
 
+
+@pytest.mark.inputs(15)
 def test_two_destinations(tester):
     t = tester
     t.new("change", "Roof tent", kind="cargo", names=("Tent off", "Tent on"), order="ABAB", method="one-way")

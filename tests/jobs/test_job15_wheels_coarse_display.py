@@ -1,6 +1,9 @@
 """Wheels three weeks apart by a display that moves in whole units: nothing can be shown, nothing denied."""
 
+import pytest
 
+
+@pytest.mark.inputs(18)
 def test_a_coarse_display_settles_nothing(tester):
     t = tester
     t.new("change", "Wheels", kind="wheels", names=("Old wheels", "New wheels"), order="AB")

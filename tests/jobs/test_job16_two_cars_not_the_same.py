@@ -3,6 +3,7 @@
 import pytest
 
 
+@pytest.mark.inputs(11)
 def test_two_cars_with_a_known_other_difference(tester):
     t = tester
     t.units("metric-wh")

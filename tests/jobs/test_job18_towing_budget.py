@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QApplication, QLabel
 from fairmargin.desktop.widgets.planning.load import LoadDrawing
 
 
+@pytest.mark.inputs(18)
 def test_a_towing_budget(tester):
     t = tester
     t.new("change", "Car on a trailer", kind="towing", names=("Solo", "Trailer"), order="AB")

@@ -42,6 +42,7 @@ def shown(page):
     return "\n".join(x.text() for x in page.findChildren(QLabel) if x.isVisible())
 
 
+@pytest.mark.inputs(22)
 def test_five_covers_are_ranked_through_their_baseline(tester):
     t = tester
     t.units("metric-wh")
@@ -99,6 +100,7 @@ def test_five_covers_are_ranked_through_their_baseline(tester):
     assert t.study.title in {"Discs", "Two more"}
 
 
+@pytest.mark.inputs(20)
 def test_a_comparison_that_is_not_fair_is_not_counted(tester):
     t = tester
     t.units("metric-wh")

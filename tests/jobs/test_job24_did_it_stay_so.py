@@ -38,6 +38,7 @@ def together(t):
     return "\n".join(x.text() for x in page.findChildren(QLabel) if x.isVisible())
 
 
+@pytest.mark.inputs(17)
 def test_it_stayed_so(tester):
     t = tester
     t.units("metric-wh")
@@ -69,6 +70,7 @@ def test_it_stayed_so(tester):
     assert t.study.title == "Discs, a year on"
 
 
+@pytest.mark.inputs(25)
 def test_it_did_not_stay_so(tester):
     t = tester
     t.units("metric-wh")
