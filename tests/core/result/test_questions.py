@@ -190,3 +190,26 @@ def test_ways_that_differ_by_a_third_are_not_taken_for_there_and_back():
     kept = answered(study, "sector", "one")
     assert kept.legs == study.legs and "sector" not in {q.code for q in open_questions(kept)}
     assert "sector" not in {x.code for x in analyse(to_two_places(44.0)).comparisons[0].asked()}
+
+
+def test_the_same_driver_is_an_answer_and_takes_a_line_off_the_margin():
+    study = driven_study("AB")
+    assert "driver" in {q.code for q in open_questions(study)}
+    told = answered(study, "driver", "alike")
+    before, after = (dict(analyse(s).comparisons[0].margin_budget) for s in (study, told))
+    assert before["driver"] > 0 and after.get("driver", 0.0) == 0.0
+    # One name that one leg has is that of all: no second driver comes of it.
+    named = told.with_leg(told.legs[0].leg, driver="Ann")
+    assert not [x for x in analyse(named).concerns if "driver" in x.title]
+    assert "driver" not in {q.code for q in open_questions(told)}
+
+
+@pytest.mark.parametrize(("code", "value"), [("windows", "closed"), ("sun", "changing")])
+def test_what_nothing_is_corrected_for_is_kept_and_never_asked(code, value):
+    study = driven_study("AB")
+    c = analyse(study).comparisons[0]
+    assert code in {q.code for q in open_questions(study)}
+    assert code not in {x.code for x in c.asked()}
+    told = answered(study, code, value)
+    assert getattr(told.circumstances, code) == value
+    assert analyse(told).comparisons[0].interval_percent == c.interval_percent

@@ -9,7 +9,9 @@ import pytest
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
+from fairmargin.core.result.questions import answered
 from fairmargin.core.study import Stretch, new_study
+from fairmargin.core.study.attachments import attachment
 from fairmargin.core.study.remembered import Remembered, RememberedValue
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.exchange.files.faults import InvalidInput
@@ -156,3 +158,16 @@ def test_what_was_thought_beforehand_stands_in_the_report(abba):
     assert "Drag area: 0.80 m² (0.77 to 0.83)" in text
     plain = to_html(content(abba, analyse(abba), UNIT_CHOICES["metric"], datetime(2026, 5, 2)))
     assert "Thought beforehand" not in plain
+
+
+def test_what_was_said_of_all_legs_and_what_is_attached_stand_among_the_facts():
+    study = driven_study("AB").with_(attachments=(attachment("plate.jpg", b"x", "tyre plate", note="door"),))
+    for code, value in (("outing", "days"), ("warm_up_min", 20.0), ("sun", "clear")):
+        study = answered(study, code, value)
+    facts = dict(content(study, analyse(study), UNIT_CHOICES["metric"], datetime(2026, 5, 2)).facts)
+    assert facts["Said of all legs"] == "outings on different days; minutes driven before 20; sun clear"
+    assert facts["Attached"] == "plate.jpg (the tyre plate, door)"
+    bare = driven_study("AB")
+    assert "Said of all legs" not in dict(
+        content(bare, analyse(bare), UNIT_CHOICES["metric"], datetime(2026, 5, 2)).facts
+    )

@@ -52,6 +52,7 @@ class Question:
     answers: tuple[Answer, ...]
     open_when: Callable[[Study], bool]
     probe: int = 0  # the answer that narrows at least as much as any other, or all of them alike
+    noted_only: bool = False  # kept with the study and corrected for nothing: never worth asking for
     must: bool = False  # asked whatever it is worth: it says what is compared with what
 
     def words(self, study: Study) -> str:
@@ -279,6 +280,30 @@ QUESTIONS: Final = (
         _lacking("mass_delta_kg"),
     ),
     Question(
+        "driver",
+        "Did the same person drive all legs?",
+        (Answer("yes, the same", "alike", 1.0),),
+        lambda study: not study.change.is_technique and _lacking("driver")(study),
+    ),
+    Question(
+        "windows",
+        "Windows and roof?",
+        (Answer("closed all the time", "closed", 0.9), Answer("open all the time", "open", 0.1)),
+        lambda study: any(leg.has_reading for leg in study.legs),
+        noted_only=True,
+    ),
+    Question(
+        "sun",
+        "The sun?",
+        (
+            Answer("clear sky", "clear", 0.4),
+            Answer("clouds all the time", "cloud", 0.3),
+            Answer("changing", "changing", 0.3),
+        ),
+        lambda study: any(leg.has_reading for leg in study.legs),
+        noted_only=True,
+    ),
+    Question(
         "vehicles",
         "Are the vehicles of one model, year and tyres?",
         (Answer("yes, alike", "alike", 1.0),),
@@ -314,6 +339,8 @@ def questions(study: Study, c: Comparison) -> tuple[Asked, ...]:
     found: list[Asked] = []
     first: list[Asked] = []
     for q in open_questions(study):
+        if q.noted_only:
+            continue
         if q.must:
             first.append(Asked(q.code, q.words(study), 0.0, tuple((a.words, now) for a in q.answers)))
             continue

@@ -11,6 +11,8 @@ from fairmargin.core.study.values import Study
 
 #: Fields of a leg that a circumstance of the same name stands for.
 OF_LEGS = ("road", "climate", "speed_held")
+#: Who drove, where somebody said that it was the same person and gave no name.
+SAME_DRIVER = "the same driver"
 
 
 def outing_block(outing: Outing) -> str:
@@ -35,10 +37,13 @@ def as_told(study: Study) -> Study:
     """
     if study.circumstances == Circumstances() and not study.outings:
         return study
-    return study.with_legs([_told(study, leg) for leg in study.legs])
+    drivers = {leg.driver for leg in study.legs if leg.driver}
+    # One name that some legs have is that of all; where nobody gave one, that they are the same is enough.
+    driver = drivers.pop() if len(drivers) == 1 else "" if drivers else SAME_DRIVER
+    return study.with_legs([_told(study, leg, driver) for leg in study.legs])
 
 
-def _told(study: Study, leg: Leg) -> Leg:
+def _told(study: Study, leg: Leg, driver: str) -> Leg:
     outing = next((o for o in study.outings if (leg.run or leg.leg) in o.runs), None)
     levels: tuple[Circumstances, ...] = (study.circumstances,) if outing is None else (outing, study.circumstances)
 
@@ -50,6 +55,8 @@ def _told(study: Study, leg: Leg) -> Leg:
         value = said(name)
         if value is not None and not getattr(leg, name):
             changes[name] = value
+    if said("driver") == "alike" and not leg.driver and driver:
+        changes["driver"] = driver
     wind = said("wind")
     if wind is not None and leg.wind_speed_ms is None and not study.weather:
         low, high = BEAUFORT_M_S[wind]

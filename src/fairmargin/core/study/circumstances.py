@@ -34,6 +34,9 @@ class Circumstances(Value):
     load: Literal["alike"] | None = None  # the same people and things aboard
     tyres: Literal["alike"] | None = None  # pressures set alike, cold
     vehicles: Literal["alike"] | None = None  # of one model, year and tyres
+    driver: Literal["alike"] | None = None  # the same person at the wheel
+    windows: Literal["closed", "open"] | None = None  # all the time; kept, and corrected for nothing
+    sun: Literal["clear", "cloud", "changing"] | None = None  # the same
     not_known: tuple[str, ...] = ()  # what was asked and nobody knows
 
     @field_validator("climate")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Final
 
 from fairmargin import __version__
 from fairmargin.core import units as u
@@ -251,9 +252,26 @@ def _facts(study: Study, analysis: Analysis, choice: u.UnitChoice) -> tuple[tupl
                     f"drag area {k.drag_area_m2:g} m²{mark.get('drag_area_m2', '')}, rolling coefficient {k.rolling_coefficient:g}{mark.get('rolling_coefficient', '')}"),
         *_beforehand(study, choice),
         ("Wind", _wind_words(study, choice)),
+        *([("Said of all legs", _said_once(study))] if _said_once(study) else []),
         *([("Attached", _attached_words(study))] if study.attachments else []),
     ]  # fmt: skip
     return tuple(facts)
+
+
+#: What circumstances are called; the others by their key.
+_SAID: Final = {
+    "outing": "outings", "speed_held": "speed held by", "warm_up_min": "minutes driven before", "climate": "heating and cooling",
+}  # fmt: skip
+_VALUES: Final = {"one": "one", "days": "on different days", "weeks": "weeks apart"}
+
+
+def _said_once(study: Study) -> str:
+    """What somebody said once for all legs, as it was answered."""
+    told = study.circumstances.model_dump(exclude={"not_known"}, exclude_none=True)
+    return "; ".join(
+        f"{_SAID.get(key, key)} {_VALUES.get(str(value), value) if key == 'outing' else f'{value:g}' if isinstance(value, float) else value}"
+        for key, value in told.items()
+    )
 
 
 def _attached_words(study: Study) -> str:

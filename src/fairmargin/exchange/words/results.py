@@ -261,7 +261,7 @@ def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -
                 f"{signed(g.if_nothing_percent)} % if it was nothing, {signed(g.if_alike_percent)} % if it was "
                 f"{g.alike_kwh:.1f} kWh a leg, as on the others."
             )
-    if c.trip_time is not None and (study.change.is_technique or abs(c.trip_time.change_percent) > 2):
+    if c.trip_time is not None:
         t, mile = c.trip_time, 1.0 / units.show("distance", 1.0)
         lines.append(
             f"Time on the road: {t.trial_min * mile:.0f} against {t.baseline_min * mile:.0f} min per 100 {units.distance} "
