@@ -20,6 +20,25 @@ ROOT = Path(__file__).parent.parent
 CORE, BOOK = "src/fairmargin/core", "src/fairmargin/logbook"
 
 MUTANTS: tuple[tuple[str, str, str, str], ...] = (
+    # the question of each trade: hills, two sides, trips, loads, places, attachments
+    (f"{CORE}/result/hills.py", "self.up.wh - self.level.wh_per_km * self.up.km", "self.up.wh + self.level.wh_per_km * self.up.km", "tests/core/result/test_hills.py"),
+    (f"{CORE}/result/hills.py", "low = mean - half * (1 - share) / (1 + share)", "low = mean", "tests/core/result/test_hills.py"),
+    (f"{CORE}/result/hills.py", "flat_wh = up.wh - lift_wh / drive", "flat_wh = up.wh - lift_wh * drive", "tests/core/result/test_hills.py"),
+    (f"{CORE}/result/hills.py", "100 * min(back / costs, 1.0)", "100 * back / costs * 2", "tests/core/result/test_hills.py"),
+    (f"{CORE}/result/sides.py", "100.0 * (reach[1] / reach[0] - 1.0)", "100.0 * (reach[0] / reach[1] - 1.0)", "tests/core/result/test_sides.py"),
+    (f"{CORE}/result/sides.py", "base / c.baseline_wh_per_km, trial / c.trial_wh_per_km", "base / c.baseline_wh_per_km, base / c.trial_wh_per_km", "tests/core/result/test_sides.py"),
+    (f"{CORE}/evidence/climb.py", "None if end is None else end - until", "None if end is None else end", "tests/core/evidence/test_climb.py"),
+    (f"{CORE}/outcome/charging_stops.py", "0.0 if charger.hitched or trip.unhitch_min is None", "0.0 if trip.unhitch_min is None", "tests/core/outcome/test_trips.py"),
+    (f"{CORE}/outcome/charging_stops.py", "by = 0 if self.must else", "by = 0 if True else", "tests/core/outcome/test_trips.py"),
+    (f"{CORE}/outcome/way.py", "made.append(s.with_(speed_kmh=asking.kmh))", "made.append(s.with_(speed_kmh=60.0))", "tests/core/outcome/test_trips.py"),
+    (f"{CORE}/outcome/asking.py", "where=whole > 0)", "where=whole >= 0)", "tests/jobs/test_job04_two_vehicles_three_loads_three_sectors.py"),
+    (f"{CORE}/planning/load.py", "if _THOUSAND.match(text.strip()):", "if False:", "tests/core/planning/test_load.py"),
+    (f"{CORE}/planning/load.py", "return WHEELS * (other - one)", "return other - one", "tests/core/planning/test_load.py"),
+    (f"{CORE}/result/questions.py", "max(ways) > UNLIKE_LENGTH * min(ways)", "max(ways) > 0", "tests/core/result/test_questions.py"),
+    (f"{CORE}/study/as_told.py", "drivers.pop() if len(drivers) == 1 else", "", "tests/core/result/test_questions.py"),
+    (f"{CORE}/study/attachments.py", "if size > MOST_BYTES:", "if False:", "tests/core/study/test_attachments.py"),
+    ("src/fairmargin/exchange/words/answers.py", "word = \"further\" if trial > base else \"less\"", "word = \"less\"", "tests/exchange/words/test_answers.py"),
+    ("src/fairmargin/exchange/words/across.py", "if not p.told_apart and (low > 0 or high < 0):", "if False:", "tests/exchange/words/test_stayed.py"),
     # readings by way of another, sectors with roads of their own, one reading over both ways
     (f"{CORE}/evidence/indirect.py", "(2.0 if goes_on else 1.0) * step**2", "1.0 * step**2", "tests/core/evidence/test_indirect.py"),
     (f"{CORE}/evidence/indirect.py", "energy - earlier, sd", "energy, sd", "tests/core/evidence/test_indirect.py"),

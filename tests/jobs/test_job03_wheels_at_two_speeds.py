@@ -26,6 +26,8 @@ def test_wheels_at_two_speeds(tester):
     text = t.shown("verdict")
     assert "62 mph" in text
     assert "53 mph" in text
+    # One sentence over both speeds, whichever is chosen.
+    assert "Every speed | At both speeds not settled. 62 mph +3.0 % (" in text and "53 mph +3.8 % (" in text
     stage = t.window.stage("verdict")
     assert stage.curve.isVisible()
     assert "Driven from 53 mph to 62 mph" in stage.curve_words.text()

@@ -36,6 +36,14 @@ def test_any_two_can_be_compared(tester):
     t.window.session.choose(1)
     assert "Caravan, 95 km/h" in t.window.bar.accessibleName()
     assert "Caravan, 95 km/h" in t.window.choice.currentText()
+    # So do the sentence and Use, at both speeds and with both ranges.
+    said = t.shown("verdict")
+    assert "at 80 and 95 km/h the vehicle used" in said
+    assert (
+        "186 km with \u201cCaravan, 80 km/h\u201d, 161 with \u201cCaravan, 95 km/h\u201d: 25 km less (-13.9 %)" in said
+    )
+    use = t.shown("use")
+    assert "Wh/km with \u201cCaravan, 80 km/h\u201d, 2" in use and "with \u201cCaravan, 95 km/h\u201d: range -1" in use
     report = t.report()
     assert "+16.1" in report
     assert "+94.3" in report

@@ -23,6 +23,13 @@ def test_the_wall_counts_and_unread_is_unknown(tester):
     assert low < 1.8 < high
     assert low < 17.1 < high
     text = t.shown("verdict")
+    # Of one such morning: on the road, from the wall, and both.
+    assert (
+        "On the road | -6.0 % (" in text
+        and "kWh less a drive of 41.0 km, in the air and with the cabin of these mornings" in text
+    )
+    assert "1.70 kWh with \u201cBattery too\u201d (L01: not read, taken as usual)" in text
+    assert "Both | +5.1 % (" in text
     assert "if it was nothing" in text
     assert "+17.1" in text
     t.leg("L01", grid_kwh="0")

@@ -24,6 +24,7 @@ def test_two_destinations(tester):
     text = t.shown("verdict")
     assert "whole route" in text
     assert "the lake" in text
+    assert "Every sector | In both sectors more. The lake +" in text and "as read +22.0 %; town +" in text
     t.aboard("roof tent", "61 kg", "roof")
     assert "lift with two" in t.load.careful.text()
     assert "+18.8" in t.report()

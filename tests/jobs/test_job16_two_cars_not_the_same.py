@@ -32,7 +32,8 @@ def test_two_cars_with_a_known_other_difference(tester):
     line = next(x for x in t.analysis.legs if x.leg == "L03").corrections_wh_per_km["known_difference"]
     assert line == pytest.approx(-7)
     text = t.shown("verdict")
-    assert "Four-wheel drive" in text
+    assert "\u201cFour-wheel drive\u201d uses more or less than \u201cRear drive\u201d" in text
+    assert "Every speed | At both speeds not settled. 120 km/h" in text and "Driven | 100 km by both" in text
     assert "One vehicle always had the change" not in text and "One pair only" in text
     assert "known difference" in t.report()
     t.check()

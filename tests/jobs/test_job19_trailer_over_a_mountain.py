@@ -14,6 +14,9 @@ def test_there_and_back_over_a_mountain(tester):
     assert t.analysis.climbs == ()
     text = t.shown("verdict")
     assert "returned" not in text
+    assert "Up | 111.3 kWh over 128 km: 87.0 kWh/100 km" in text  # 128 / 1.15
+    assert "Down | 44.14 kWh over 128 km: 34.5 kWh/100 km" in text  # 128 / 2.9
+    assert "Both ways | 155.4 kWh over 256 km: 60.7 kWh/100 km" in text
     # By hand: 96 km at 1.45 are 66.2 kWh; of 128 / 1.15 = 111.3 the last 32 km took 45.1, 141 kWh/100 km: the climb.
     parts = "0.0 to 96.0 km +66.21 kWh (69.0 kWh/100 km); 96.0 to 128.0 km +45.10 kWh (141 kWh/100 km)"
     assert f"L01 by the average shown on the way: {parts}." in text
