@@ -67,5 +67,12 @@ def test_yearly_totals_are_trips_too(tester):
     assert c.verdict == "not settled"
     text = t.shown("verdict")
     assert "these trips" in text
+    # The seasons are asked, one configuration after the other, and not assumed.
+    before = c.half_width_percent
+    t.answer("7 to 14 °C")
+    t.answer("14 to 21 °C")
+    assert [leg.temperature_c for leg in t.study.legs] == [10.5, 17.5]
+    assert t.effect.half_width_percent < before
+    assert t.effect.as_measured_percent == pytest.approx((136 / 147 - 1) * 100, abs=0.01)
     t.check()
     QApplication.processEvents()

@@ -65,7 +65,7 @@ from fairmargin.core.study.cells import (
     vehicle_of,
     with_sides,
 )
-from fairmargin.core.told_otherwise import told_otherwise
+from fairmargin.core.told_otherwise import everyday_told_otherwise, told_otherwise
 
 
 def analyse(
@@ -232,7 +232,8 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
     coasted, loads = coast_group(study, coasts, traces, view, doubts) if coasts else (None, ())
     evidence = gather(study, traces, owners)
     if study.method == "everyday":
-        groups = [everyday_group(study, view, evidence, doubts)] if evidence.observations else []
+        found = everyday_group(study, view, evidence, doubts)
+        groups = [everyday_told_otherwise(raw, traces, owners, view, found)] if evidence.observations else []
     else:
         options = FitOptions(
             view="study-mean" if view == "study-mean" else "reference",

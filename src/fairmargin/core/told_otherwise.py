@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 from functools import cache, partial
+from typing import Final
 
 import numpy as np
 
+from fairmargin.core.everyday_group import everyday_group
 from fairmargin.core.evidence.gathered import gather
 from fairmargin.core.grouped import Group
 from fairmargin.core.inference.fit import Fit, fit_study
@@ -22,6 +24,8 @@ from fairmargin.core.study.leg import Span
 
 #: Of each leg what a question may change: temperature, the intervals that its conditions were noted as, direction.
 Noted = tuple[tuple[str, float | None, tuple[Span, ...], str], ...]
+#: Everyday studies of more rows than this are logs of trips: they tell their days themselves.
+MOST_TOTALS: Final = 24
 #: An effect and its interval. [%]
 Told = tuple[float, tuple[float, float]]
 
@@ -68,6 +72,25 @@ def told_otherwise(
             half = min(floor, c.half_width_percent)
             low, high = middle - half, middle + half
         return middle, (low, high)
+
+    return replace(group, comparisons=[replace(c, with_told=partial(ask, c)) for c in group.comparisons])
+
+
+def everyday_told_otherwise(
+    raw: Study, traces: Mapping[str, Trace], owners: Mapping[str, Vehicle], view: View, group: Group
+) -> Group:
+    """The same of everyday trips and totals: their regression is quick, and is done anew."""
+    if view == "as-measured" or len(raw.legs) > MOST_TOTALS:
+        return group
+
+    @cache
+    def effects(told: Circumstances, noted: Noted) -> Mapping[str, Told]:
+        study = as_told(_with_noted(raw.with_(circumstances=told), noted))
+        found = everyday_group(study, view, gather(study, traces, owners), ())
+        return {c.trial: (c.effect_percent, c.interval_percent) for c in found.comparisons}
+
+    def ask(c: Comparison, told: Study) -> Told | None:
+        return effects(told.circumstances, _noted(told)).get(c.trial)
 
     return replace(group, comparisons=[replace(c, with_told=partial(ask, c)) for c in group.comparisons])
 

@@ -8,6 +8,7 @@ from tests.conftest import driven_study
 from fairmargin.core.analysis import analyse
 from fairmargin.core.result.as_json import as_json
 from fairmargin.core.result.questions import LEAST_WORTH, answered, open_questions, value_of
+from fairmargin.core.study.aims import laid_out
 from fairmargin.core.study.circumstances import Circumstances
 from fairmargin.core.units import plain
 
@@ -213,3 +214,19 @@ def test_what_nothing_is_corrected_for_is_kept_and_never_asked(code, value):
     told = answered(study, code, value)
     assert getattr(told.circumstances, code) == value
     assert analyse(told).comparisons[0].interval_percent == c.interval_percent
+
+
+def test_the_season_of_totals_is_asked_and_what_it_is_worth_is_what_it_narrows():
+    study = laid_out("everyday", title="Tyres", kind="tyres", order="AB", method="everyday", names=["Old", "New"])
+    for leg, (km, shown) in zip(study.legs, ((22000.0, 147.0), (1300.0, 136.0)), strict=True):
+        study = study.with_leg(leg.leg, average_shown=shown, average_unit="Wh/km", distance_km=km)
+    c = analyse(study).comparisons[0]
+    first = c.asked()[0]
+    assert first.code == "temperature_c" and "on the whole with \u201cOld\u201d" in first.text
+    told = answered(answered(study, "temperature_c", "7..14"), "temperature_c", "7..14")
+    after = analyse(told).comparisons[0].half_width_percent
+    assert after < c.half_width_percent
+    assert dict(first.answers)[first.answers[2][0]] == pytest.approx(after, rel=0.01)
+    # Warmer with the new ones: part of what they saved was the season's.
+    warmer = answered(answered(study, "temperature_c", "0..7"), "temperature_c", "14..21")
+    assert analyse(warmer).comparisons[0].effect_percent > analyse(told).comparisons[0].effect_percent

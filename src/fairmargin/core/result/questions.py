@@ -100,7 +100,7 @@ def _airless(study: Study) -> list[list[Leg]]:
 
 
 def _air_unknown(study: Study) -> bool:
-    return study.method not in {"everyday", "climb"} and not study.weather and bool(_airless(study))
+    return study.method != "climb" and not study.weather and bool(_airless(study))
 
 
 def _air_words(study: Study) -> str:
@@ -112,6 +112,8 @@ def _air_words(study: Study) -> str:
         return "About how warm was the air?"
     if first.started_at is not None:
         return f"About how warm was the air on {first.started_at.day} {first.started_at:%B}?{others}"
+    if study.method == "everyday":  # totals of weeks or a year: their season
+        return f"About how warm was it on the whole with \u201c{study.configuration(first.configuration).label}\u201d?{others}"
     return f"About how warm was the air with \u201c{study.configuration(first.configuration).label}\u201d?{others}"
 
 
