@@ -1,11 +1,13 @@
 """What each kind of question asks, line by line: figures that a pencil finds, and none that nobody read."""
 
+import re
+
 import pytest
 from tests.conftest import driven_study
 from tests.core.result.test_hills import alone, hill
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.study import Vehicle
+from fairmargin.core.study import RoutePoint, Vehicle
 from fairmargin.core.study.aims import laid_out
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.exchange.words.answers import answers, warm_up_minutes
@@ -160,3 +162,21 @@ def test_the_range_that_was_shown_stands_against_what_was_driven():
     study = study.with_leg("L01", range_before=250.0, range_after=210.0, range_unit="km")
     assert told(study)["Range shown"] == "L01 250 \u2212 210 = 40 km gone over 6.1 km driven, 6.6 times as far"
     assert "Range shown" not in told(hill())
+
+
+def test_why_two_ways_differ_where_wind_and_heights_were_noted():
+    """Out against the wind and up: the parts and the rest add up to what a pencil has between the two, 150 - 126 = 24 Wh/km."""
+    study = alone(150.0, 126.0)
+    assert told(study)["Each way"].endswith("They differ by hill and wind; neither is the consumption of the road")
+    points = tuple(
+        RoutePoint(distance_m=520.0 * i, latitude=52 + i * 0.00467, longitude=0.1, elevation_m=10 + i * 0.5)
+        for i in range(101)
+    )
+    for leg in study.legs:
+        study = study.with_leg(leg.leg, wind_speed_ms=4.0, wind_from_deg=0.0, duration_s=2080.0)
+    windy = told(study)["Each way"]
+    found = re.search(r"Out takes \+24 Wh/km against back: wind \+(\d+), the rest ([+\u2212]\d+)", windy)
+    assert found and int(found[1]) + int(found[2].replace("\u2212", "-")) == pytest.approx(24, abs=1)
+    both = told(study.with_(route=points))["Each way"]
+    parts = [int(x.replace("\u2212", "-")) for x in re.findall(r"(?:wind|hills|rest) ([+\u2212]\d+)", both)]
+    assert len(parts) == 3 and sum(parts) == pytest.approx(24, abs=1) and min(parts[:2]) > 5

@@ -7,13 +7,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
+from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.hills import Hill, Level, Way
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.sides import between_vehicles
-from fairmargin.core.result.types import Analysis, Comparison
+from fairmargin.core.result.types import Analysis, Comparison, LegResult
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
-from fairmargin.core.units import UnitChoice
+from fairmargin.core.units import UnitChoice, label
 from fairmargin.core.units.consumption import M_PER_FOOT
 from fairmargin.core.units.quantities import unit_of
 from fairmargin.core.words import sentence, signed
@@ -21,6 +22,7 @@ from fairmargin.exchange.words.figures import consumption_words, distance_words,
 from fairmargin.exchange.words.names import quoted, result_name, side_words, units_of
 from fairmargin.exchange.words.rated import rated_lines
 from fairmargin.exchange.words.results import climb_lines, level_words
+from fairmargin.exchange.words.steps import pencil_unit
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,7 +180,7 @@ def alone_answers(study: Study, analysis: Analysis, units: UnitChoice) -> list[A
         on_a_hill = any((h.vehicle, h.configuration) == (r.vehicle, r.configuration) for h in analysis.hills)
         if on_a_hill:  # as driven stands with the hill; what is corrected is of both ways, too
             name += "Both ways, "
-        for a in _one(study, r, units_of(study, r.vehicle, units))[1 if on_a_hill else 0 :]:
+        for a in _one(study, r, units_of(study, r.vehicle, units), analysis.legs)[1 if on_a_hill else 0 :]:
             whole = (
                 name if a.name.startswith(("At ", "In ", "Not ")) or not on_a_hill else name.removesuffix("Both ways, ")
             )
@@ -191,7 +193,48 @@ def _small(name: str) -> str:
     return name[:1].lower() + name[1:]
 
 
-def _one(study: Study, r: Result, units: UnitChoice) -> list[Answer]:
+def _noted_lines(study: Study, r: Result) -> list[str]:
+    """Lines between two ways that somebody noted what they hang on: the wind of every leg, the road's heights."""
+    own = [study.leg(name) for name in r.legs]
+    wind = bool(study.weather) or all(x.wind_speed_ms is not None and x.wind_from_deg is not None for x in own)
+    heights = any(p.elevation_m is not None for p in study.route)
+    return [*(["wind"] if wind else []), *(["elevation"] if heights else [])]
+
+
+#: Of what two ways differ by, a part that is worth a word.
+LEAST_PART: Final = 0.05
+
+
+def why_ways_differ(study: Study, legs: Sequence[LegResult], r: Result, units: UnitChoice) -> str:
+    """What makes one way take more than the other, as the legs were corrected; by what was noted, and by the rest."""
+    ways: dict[str, list[LegResult]] = {"out": [], "back": []}
+    for leg in legs:
+        if leg.leg in r.legs and leg.included and leg.direction in ways:
+            ways[leg.direction].append(leg)
+    usual = "They differ by hill and wind; neither is the consumption of the road"
+    if not all(ways.values()):
+        return usual
+    unit, factor = pencil_unit(units)
+
+    def mean(way: str, line: str) -> float:
+        own = [x.corrections_wh_per_km.get(line, 0.0) if line else x.measured_wh_per_km for x in ways[way]]
+        return factor * sum(own) / len(own)
+
+    between = mean("out", "") - mean("back", "")
+    told = {line: mean("back", line) - mean("out", line) for line in _noted_lines(study, r)}
+    told = {line: part for line, part in told.items() if abs(part) >= LEAST_PART * abs(between)}
+    if not told or not between:
+        return usual
+    decimals = 0 if abs(between) >= 10 else 1 if abs(between) >= 1 else 2
+    words = ", ".join(f"{line_words(line)} {signed(part, decimals)}" for line, part in told.items())
+    rest = between - sum(told.values())
+    return (
+        f"Out takes {signed(between, decimals)} {label(unit)} against back: {words}, the rest {signed(rest, decimals)}; neither is the "
+        "consumption of the road"
+    )
+
+
+def _one(study: Study, r: Result, units: UnitChoice, legs: Sequence[LegResult] = ()) -> list[Answer]:
     """As driven and corrected first, where energy is told."""
     out = []
     if r.as_driven_wh_per_km is not None and r.as_driven_interval is not None:
@@ -222,7 +265,7 @@ def _one(study: Study, r: Result, units: UnitChoice) -> list[Answer]:
             + ("" if d.range_km is None else f", {distance_words(d.range_km, units)}")
             for d in r.directions
         )
-        out.append(Answer("Each way", f"{ways}. They differ by hill and wind; neither is the consumption of the road"))
+        out.append(Answer("Each way", f"{ways}. {why_ways_differ(study, legs, r, units)}"))
     if r.read_by:
         told = "; ".join(
             f"{x.instrument} {consumption_words(x.wh_per_km, units)} ({len(x.legs)} leg{'s' if len(x.legs) != 1 else ''})"
