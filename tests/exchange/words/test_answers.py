@@ -180,3 +180,10 @@ def test_why_two_ways_differ_where_wind_and_heights_were_noted():
     both = told(study.with_(route=points))["Each way"]
     parts = [int(x.replace("\u2212", "-")) for x in re.findall(r"(?:wind|hills|rest) ([+\u2212]\d+)", both)]
     assert len(parts) == 3 and sum(parts) == pytest.approx(24, abs=1) and min(parts[:2]) > 5
+
+
+def test_a_warm_up_says_what_mornings_it_holds_for():
+    study = warm_up(L01=1.1, L02=1.7).with_leg("L01", temperature_c=-4.0).with_leg("L02", temperature_c=1.0)
+    assert told(study)["These drives"].startswith("air \u22124 \u00b0C to 1 \u00b0C; frost on 1 of 2")
+    assert told(study, US)["These drives"].startswith("air 25 \u00b0F to 34 \u00b0F")
+    assert "These drives" not in told(warm_up(L01=1.1))

@@ -18,7 +18,13 @@ from fairmargin.core.units import UnitChoice, label
 from fairmargin.core.units.consumption import M_PER_FOOT
 from fairmargin.core.units.quantities import unit_of
 from fairmargin.core.words import sentence, signed
-from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words, speed_words
+from fairmargin.exchange.words.figures import (
+    consumption_words,
+    distance_words,
+    span_words,
+    speed_words,
+    temperature_words,
+)
 from fairmargin.exchange.words.names import quoted, result_name, side_words, units_of
 from fairmargin.exchange.words.rated import rated_lines
 from fairmargin.exchange.words.results import climb_lines, level_words
@@ -349,7 +355,8 @@ def wall_answers(study: Study, c: Comparison, units: UnitChoice) -> list[Answer]
         return []
     each = f"a drive of {distance_words(km, units)}"
     low, high = c.interval_percent
-    out = [
+    out = _mornings(study, c, units)
+    out += [
         Answer(
             "On the road",
             f"{signed(c.effect_percent)} % ({signed(low)} to {signed(high)}): {_more(road * km, study, c)} {each}, in the air and with the "
@@ -377,6 +384,23 @@ def wall_answers(study: Study, c: Comparison, units: UnitChoice) -> list[Answer]
         )
     )
     return out
+
+
+def _mornings(study: Study, c: Comparison, units: UnitChoice) -> list[Answer]:
+    """The air that these drives set off in, and how many of them in frost; nothing where nobody noted it."""
+    own = {leg for p in c.pair_list for leg in (p.baseline_leg, p.trial_leg)}
+    known = [x.temperature_c for x in study.legs if x.leg in own and x.temperature_c is not None]
+    if not known:
+        return []
+    ends = [temperature_words(t, units) for t in (min(known), max(known))]
+    air = ends[0] if ends[0] == ends[1] else f"{ends[0]} to {ends[1]}"
+    frost = sum(t <= 0.0 for t in known)
+    return [
+        Answer(
+            "These drives",
+            f"air {air}; frost on {frost} of {len(known)}; what is said holds for such, and is not moved to others",
+        )
+    ]
 
 
 def _more(wh: float, study: Study, c: Comparison) -> str:
