@@ -11,6 +11,7 @@ from tests.core.outcome.test_gauge import TRIPS, trips
 from tests.core.outcome.test_trips import diesel_study
 from tests.desktop.conftest import type_into
 
+from fairmargin.core.study.aims import laid_out
 from fairmargin.core.units import UNIT_CHOICES
 
 
@@ -154,7 +155,9 @@ def test_money_by_hand(qtbot, use):
     c = use.session.comparison
     a_year = c.baseline_wh_per_km / 1000 * 20_000 / 0.9 * 0.30
     saved = a_year * -c.effect_percent / 100
-    assert f"worth {saved:.0f} in your money" in page.cost.text()
+    assert f"costs {saved:.0f} less a year in your money" in page.cost.text()
+    # What the battery gives is not what is bought: a tenth stays in the charger.
+    assert f"bought at home {c.baseline_wh_per_km * 20 / 0.9:.0f} and" in page.cost.text()
     type_into(qtbot, page.purchase, "300")
     assert use.session.study.change.purchase_price == 300
     assert f"after about {300 / saved:.1f} years" in page.pays.text()
@@ -166,6 +169,48 @@ def test_money_by_hand(qtbot, use):
     assert [table.item(i, 0).text().split(",")[0] for i in range(table.rowCount())] == ["Baseline", "Trial"]
     assert float(table.item(0, 3).text()) == pytest.approx(a_year, abs=1)
     assert float(table.item(0, 2).text()) == pytest.approx(a_year / 200, abs=0.01)
+
+
+def test_a_road_charge_stays_what_it_is_in_other_units(qtbot, use):
+    """0.05 a kilometre is 0.08 a mile, and 1000 a year over 20 000 km in both."""
+    use.show_page("money")
+    page = use.pages["money"]
+    type_into(qtbot, page.price, "0.30")
+    type_into(qtbot, page.yearly, "20000")
+    type_into(qtbot, page.road, "0.05")
+    a_year = page.table.item(0, 3).text()
+    use.session.set_units(UNIT_CHOICES["us"])
+    assert page.road.edit.text() == "0.0805"
+    assert page.table.item(0, 3).text() == a_year
+    assert use.range.own.prices().road == pytest.approx(0.05)
+
+
+def test_a_warm_up_that_saves_on_the_road_and_costs_at_the_wall_is_dearer(qtbot, window):
+    """By hand: 178 and 167 Wh/km charged at 90 %, and 1.7 kWh from the wall over 41 km: 198 against 227 Wh/km bought."""
+    study = laid_out(
+        "change",
+        title="Warm-up",
+        kind="preconditioning",
+        order="AB",
+        method="one-way",
+        names=["Cold", "Warmed"],
+        vehicles=[VAN],
+    )
+    for name, shown, wall in (("L01", 178.0, 0.0), ("L02", 167.0, 1.7)):
+        study = study.with_leg(name, average_shown=shown, average_unit="Wh/km", distance_km=41.0, grid_kwh=wall)
+    window.session.add_study(study)
+    window.go_to("use")
+    use = window.stage("use")
+    use.show_page("money")
+    page = use.pages["money"]
+    type_into(qtbot, page.price, "0.30")
+    type_into(qtbot, page.yearly, "15000")
+    c = window.session.comparison
+    dearer = (c.trial_wh_per_km / 0.9 + 1700 / 41 - c.baseline_wh_per_km / 0.9) * 15 * 0.30
+    assert dearer > 80
+    text = page.cost.text()
+    assert f"costs {dearer:.0f} more a year in your money" in text and "drive and wall together" in text
+    assert " less with" not in text
 
 
 def test_charged_elsewhere_wants_its_price(qtbot, use):

@@ -7,7 +7,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fairmargin.core.outcome.money import Payback, Prices, Saving, cost_per_km, payback, payback_years, saving_per_year
+from fairmargin.core.outcome.money import (
+    FromTheWall,
+    Payback,
+    Prices,
+    Saving,
+    bought_wh_per_km,
+    cost_per_km,
+    payback,
+    payback_years,
+    saving_per_year,
+    saving_with_wall,
+)
 from fairmargin.core.study import Vehicle
 
 
@@ -59,3 +70,15 @@ def test_the_ends_of_the_margin_carry_through() -> None:
     assert payback_years(0.0, -5.0) == 0.0
     with pytest.raises(ValueError, match="0 or more"):
         payback_years(-1.0, 5.0)
+
+
+def test_a_warm_up_is_paid_for_at_the_wall() -> None:
+    """By hand: 200 and 180 Wh/km at 90 % are 222.2 and 200 bought, the wall gives the second 50: 27.8 Wh/km dearer."""
+    vehicle = Vehicle(charging_efficiency=0.9)
+    wall = FromTheWall(0.0, 50.0, 15.0, (5.0, 25.0))
+    saving = saving_with_wall((200.0, 180.0), vehicle, wall, 0.30, 10_000)
+    assert saving.per_year == pytest.approx(-(180 / 0.9 + 50 - 200 / 0.9) * 3.0)
+    low, high = saving.interval
+    # Ten per cent of 200 Wh/km either way, as it is bought.
+    assert (high - saving.per_year, saving.per_year - low) == pytest.approx((20 / 0.9 * 3.0, 20 / 0.9 * 3.0))
+    assert bought_wh_per_km(180.0, vehicle, 50.0) == pytest.approx(250.0)

@@ -73,6 +73,59 @@ def cost_per_km(wh_per_km: float, vehicle: Vehicle, prices: Prices) -> float | N
 
 
 @dataclass(frozen=True, slots=True)
+class FromTheWall:
+    """What a warm-up draws from the wall, of each kilometre driven, and drive and wall together. [Wh/km, %]"""
+
+    baseline_wh_per_km: float
+    trial_wh_per_km: float
+    effect_percent: float
+    interval_percent: Interval
+
+
+def bought_wh_per_km(wh_per_km: float, vehicle: Vehicle, wall_wh_per_km: float = 0.0) -> float:
+    """Energy of a kilometre as it is bought at home: what the drive takes and charging loses, and what a warm-up drew. [Wh/km]"""
+    return wh_per_km / vehicle.constants().charging_efficiency + wall_wh_per_km
+
+
+def saving_with_wall(
+    levels: Interval, vehicle: Vehicle, wall: FromTheWall, price_per_kwh: float, km_per_year: float
+) -> Saving:
+    """What a warm-up is worth a year: drives get cheaper, and the wall is paid for; negative where it costs more.
+
+    Parameters
+    ----------
+    levels : tuple of float
+        Consumption of baseline and trial on the road. [Wh/km]
+    vehicle : Vehicle
+        Of whose charging some is lost; what the warm-up drew came from the wall as it was read.
+    wall : FromTheWall
+    price_per_kwh : float
+    km_per_year : float
+
+    Examples
+    --------
+    200 and 180 Wh/km charged at 90 %, and 50 Wh/km from the wall for the warmer one: 222.2 and 250 Wh/km bought.
+
+    >>> wall = FromTheWall(0.0, 50.0, 15.0, (5.0, 25.0))
+    >>> round(saving_with_wall((200.0, 180.0), Vehicle(charging_efficiency=0.9), wall, 0.3, 10_000).per_year, 2)
+    -83.33
+    """
+    base, trial = levels
+    bought = [
+        bought_wh_per_km(wh, vehicle, w) for wh, w in ((base, wall.baseline_wh_per_km), (trial, wall.trial_wh_per_km))
+    ]
+    middle = bought[1] - bought[0]
+    # What drive and wall together leave open, as it is paid for: the drive's part passes through charging.
+    per_percent = (base + wall.baseline_wh_per_km) / vehicle.constants().charging_efficiency / 100.0
+    ends = [middle + (p - wall.effect_percent) * per_percent for p in wall.interval_percent]
+
+    def worth(wh_per_km: float) -> float:
+        return round(-wh_per_km / 1000.0 * price_per_kwh * km_per_year, 10)
+
+    return Saving(worth(middle), (worth(ends[1]), worth(ends[0])))
+
+
+@dataclass(frozen=True, slots=True)
 class Saving:
     """What the trial saves a year against the baseline; negative where it costs more."""
 

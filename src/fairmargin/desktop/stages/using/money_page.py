@@ -8,14 +8,22 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from fairmargin.core.outcome import energy_per_year_kwh
-from fairmargin.core.outcome.money import Prices, cost_per_km, payback, saving_per_year
+from fairmargin.core.outcome.money import (
+    FromTheWall,
+    Prices,
+    bought_wh_per_km,
+    cost_per_km,
+    payback,
+    saving_per_year,
+    saving_with_wall,
+)
 from fairmargin.core.result.results import WHOLE, Result
 from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.units import read_in
-from fairmargin.core.words import signed
+from fairmargin.core.units import read_in, read_number
+from fairmargin.core.words import sentence, signed
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.state.session import Session
@@ -71,10 +79,7 @@ class MoneyPage(UsePage):
             "Charged elsewhere", self.keep(lambda: "public_share", unit="%", high=100.0), unit="%", placeholder="0"
         )
         self.road = Field(
-            "Road charge",
-            self.keep(lambda: "road_per_km"),
-            tip="For each kilometre or mile, whatever is burnt",
-            placeholder="0",
+            "Road charge", self._set_road, tip="For each kilometre or mile, whatever is burnt", placeholder="0"
         )
         self.yearly = Field("Distance a year", self.keep(lambda: "yearly_km", quantity="distance"))
         self.purchase = Field(
@@ -99,6 +104,16 @@ class MoneyPage(UsePage):
         fuel = self.session.study is not None and self.vehicle.energy != "electric"
         return "price_fuel" if fuel else "price"
 
+    def _set_road(self, text: str) -> None:
+        """Typed for each kilometre or mile, kept for each kilometre: other units show the same charge otherwise."""
+        value: float | str = ""
+        if text:
+            value = read_number(text).value * self.session.units.show("distance", 1.0)
+            if value < 0:
+                raise ValueError("expected a number of 0 or more")
+        self.session.settings.setValue("use/road_a_km", value)
+        self.touch()
+
     def _set_purchase(self, text: str) -> None:
         value = read_in(text, "") if text else None
         study = self.study
@@ -121,7 +136,9 @@ class MoneyPage(UsePage):
         self.share.show_text(show_number(self.own.known("public_share"), 0))
         self.public.setVisible(not fuel)
         self.share.setVisible(not fuel)
-        self.road.show_text(show_number(self.own.known("road_per_km"), 4), f"/{units.distance}")
+        road = self.own.known("road_a_km")
+        shown = None if road is None else road / self.session.units.show("distance", 1.0)
+        self.road.show_text(show_number(shown, 4), f"/{units.distance}")
         yearly = self.own.km_per_year
         self.yearly.show_text(show_number(units.show("distance", yearly), 0), units.distance)
         self.purchase.show_text(show_number(study.change.purchase_price, 2))
@@ -136,34 +153,66 @@ class MoneyPage(UsePage):
         """Energy or fuel of a year, and what the difference is worth."""
         trial, base = (side_words(study, x, self.units) for x in (c.trial, c.baseline))
         own = self.vehicle
-        per, unit = (1.0, "kWh") if own.energy == "electric" else (own.heating_value / 1000.0, "L")
-        levels = (c.baseline_wh_per_km, c.trial_wh_per_km)
+        electric = own.energy == "electric"
+        per, unit = (1.0, "kWh") if electric else (own.heating_value / 1000.0, "L")
+        levels = [c.baseline_wh_per_km, c.trial_wh_per_km]
+        ends = c.interval_percent
+        wall = c.grid if electric else None
+        if wall is not None:  # what was drawn before the drive was drawn for it
+            levels = [levels[0] + wall.baseline_wh_per_km, levels[1] + wall.trial_wh_per_km]
+            ends = wall.interval_percent
         per_year = [energy_per_year_kwh(w, yearly_km) / per for w in levels]
-        within = [energy_per_year_kwh(c.baseline_wh_per_km * p / 100, yearly_km) / per for p in c.interval_percent]
+        within = [energy_per_year_kwh(levels[0] * p / 100, yearly_km) / per for p in ends]
         difference = per_year[1] - per_year[0]
-        word, sign = ("more", 1) if difference > 0 else ("less", -1)
+        word = "more" if difference > 0 else "less"
+        what = "drive and wall together, " if wall is not None else ""
         text = (
-            f"{per_year[0]:.0f} {unit} a year with {quoted(base)}; {abs(difference):.0f} {unit} {word} with {quoted(trial)} "
+            f"{what}{per_year[0]:.0f} {unit} a year with {quoted(base)}; {abs(difference):.0f} {unit} {word} with {quoted(trial)} "
             f"({_side(within[0], unit)} to {_side(within[1], unit)})"
         )
+        if electric:
+            sides = (wall.baseline_wh_per_km, wall.trial_wh_per_km) if wall is not None else (0.0, 0.0)
+            each = zip((c.baseline_wh_per_km, c.trial_wh_per_km), sides, strict=True)
+            bought = [energy_per_year_kwh(bought_wh_per_km(w, own, x), yearly_km) for w, x in each]
+            share = 100 * own.constants().charging_efficiency
+            text += f"; bought at home {bought[0]:.0f} and {bought[1]:.0f} kWh, for {share:.0f} % of it arrives in the battery"
         saving = self._saving(c, yearly_km)
         if saving is None:
             text += f". What that is worth wants {'a price per litre' if unit == 'L' else 'the prices per kWh'}."
         else:
-            worth = sorted(-sign * x for x in saving.interval)
+            dearer = saving.per_year < 0
+            worth = sorted((-1 if dearer else 1) * x for x in saving.interval)
             text += (
-                f", worth {abs(saving.per_year):.0f} in your money (margin {signed(worth[0], 0).lstrip('+')} to "
-                f"{signed(worth[1], 0).lstrip('+')} {word})."
+                f"; {quoted(trial)} costs {abs(saving.per_year):.0f} {'more' if dearer else 'less'} a year in your money (margin "
+                f"{signed(worth[0], 0).lstrip('+')} to {signed(worth[1], 0).lstrip('+')} {'more' if dearer else 'less'})."
             )
-        if c.verdict not in {"uses more", "uses less"}:
-            text = f"Not settled, so no saving can be promised. If it were the best guess: {text}"
-        return text
+        if c.verdict == "no difference that matters":
+            return f"No difference that matters, and so none that pays. By the best guess: {text}"
+        return (
+            text
+            if self._settled(c)
+            else f"Not settled, so no saving can be promised. If it were the best guess: {text}"
+        )
+
+    @staticmethod
+    def _settled(c: Comparison) -> bool:
+        """Whether the saving has a side: of a warm-up with what the wall gave."""
+        if c.grid is not None and c.verdict != "not a fair comparison":
+            low, high = c.grid.interval_percent
+            return low > 0 or high < 0
+        return c.verdict in {"uses more", "uses less"}
 
     def _saving(self, c: Comparison, yearly_km: float):  # type: ignore[no-untyped-def]
         prices = self.own.prices()
         base = cost_per_km(c.baseline_wh_per_km, self.vehicle, prices)
         if base is None:
             return None
+        if c.grid is not None and self.vehicle.energy == "electric" and prices.energy is not None:
+            g = c.grid
+            wall = FromTheWall(g.baseline_wh_per_km, g.trial_wh_per_km, g.effect_percent, g.interval_percent)
+            return saving_with_wall(
+                (c.baseline_wh_per_km, c.trial_wh_per_km), self.vehicle, wall, prices.energy, yearly_km
+            )
         percent = 100 * (c.trial_wh_per_km / c.baseline_wh_per_km - 1)
         return saving_per_year(base, percent, c.interval_percent, prices.road, yearly_km)
 
@@ -174,7 +223,12 @@ class MoneyPage(UsePage):
             self.pays.setText("" if price is None else "Whether it pays for itself wants a comparison and its prices.")
         else:
             found = payback(float(price), saving, (self.own.known("rate") or 0.0) / 100.0)
-            self.pays.setText(found.words(self.own.known("years")))
+            words = found.words(self.own.known("years"))
+            self.pays.setText(
+                words
+                if c is not None and self._settled(c)
+                else f"Not settled. By the best guess: {words[0].lower()}{words[1:]}"
+            )
         self.pays.setVisible(bool(self.pays.text()))
 
     def _show_table(self, study: Study, yearly_km: float) -> None:

@@ -63,7 +63,7 @@ class OwnFigures:
             public=self.known("public"),
             public_share=self.number("public_share", 0.0) / 100.0,
             fuel=self.known("price_fuel"),
-            road=self.number("road_per_km", 0.0) * self._session.units.show("distance", 1.0),
+            road=self.number("road_a_km", 0.0),
         )
 
 
