@@ -10,6 +10,7 @@ from fairmargin.core.planning import plan_day, planned
 from fairmargin.core.planning.checklists import checklist
 from fairmargin.core.planning.go import go_or_wait
 from fairmargin.core.planning.timetable import charge_minutes, daylight
+from fairmargin.core.study import RoutePoint
 from fairmargin.core.study.plan import Forecast, Limits, Plan
 from fairmargin.core.units import plain
 
@@ -116,3 +117,51 @@ def test_every_kind_has_its_checklist_and_caution():
         assert change_kind(kind).caution
     assert any("torque" in i.text for i in checklist("wheels"))
     assert any("the driver drives" in i.text for i in checklist("other"))
+
+
+#: Place, latitude, longitude, offset of the clock on that day, sunrise, sunset. Published sunrise and sunset times of the towns, from
+#: memory, to a few minutes; the sun's upper limb at the sea's horizon.
+ALMANAC = (
+    ("Los Angeles", 34.05, -118.24, -7, date(2026, 6, 21), (5, 42), (20, 8)),
+    ("Los Angeles", 34.05, -118.24, -8, date(2026, 12, 21), (6, 55), (16, 48)),
+    ("New York", 40.71, -74.01, -4, date(2026, 6, 21), (5, 25), (20, 31)),
+    ("New York", 40.71, -74.01, -5, date(2026, 12, 21), (7, 17), (16, 32)),
+    ("Sydney", -33.87, 151.21, 10, date(2026, 6, 21), (7, 0), (16, 54)),
+    ("Sydney", -33.87, 151.21, 11, date(2026, 12, 21), (5, 41), (20, 5)),
+    ("Auckland", -36.85, 174.76, 12, date(2026, 6, 21), (7, 33), (17, 11)),
+    ("Honolulu", 21.31, -157.86, -10, date(2026, 6, 21), (5, 50), (19, 16)),
+    ("Tokyo", 35.68, 139.69, 9, date(2026, 6, 21), (4, 25), (19, 0)),
+    ("London", 51.51, -0.13, 1, date(2026, 6, 21), (4, 43), (21, 21)),
+    ("London", 51.51, -0.13, 0, date(2026, 12, 21), (8, 4), (15, 53)),
+    ("Nairobi", -1.29, 36.82, 3, date(2026, 3, 20), (6, 36), (18, 42)),
+)
+
+
+@pytest.mark.parametrize(("place", "latitude", "longitude", "offset", "day", "rises", "sets"), ALMANAC)
+def test_the_sun_rises_and_sets_on_the_day_that_the_place_has(place, latitude, longitude, offset, day, rises, sets):
+    light = daylight(day, latitude, longitude, timedelta(hours=offset))
+    for found, told in ((light.sunrise, rises), (light.sunset, sets)):
+        assert found.date() == day, place
+        assert abs(found - datetime.combine(day, time(*told))) < timedelta(minutes=6), (place, found)
+
+
+def test_polar_day_and_night_and_a_sunset_after_midnight():
+    # Tromso, 69.65 N: no sunset from May to July, no sunrise in December (published, from memory).
+    summer, winter = (daylight(date(2026, m, 21), 69.65, 18.96, timedelta(hours=h)) for m, h in ((6, 2), (12, 1)))
+    noon = datetime(2026, 6, 21, 12), datetime(2026, 6, 21, 13)
+    assert summer.never_dark and summer.holds(*noon)
+    assert winter.sunrise is None and not winter.never_dark and not winter.holds(*noon)
+    # Oulu, 65.0 N, in June: the sun sets after midnight, on the day it rose.
+    light = daylight(date(2026, 6, 12), 65.01, 25.47, timedelta(hours=3))
+    assert light.sunrise.date() == date(2026, 6, 12) and light.sunset > datetime(2026, 6, 12, 23, 0)
+
+
+def test_a_day_that_ends_at_noon_is_not_dark_anywhere():
+    for latitude, longitude, offset in ((34.05, -118.24, -7), (-33.87, 151.21, 10), (40.71, -74.01, -4)):
+        points = (
+            RoutePoint(distance_m=0, latitude=latitude, longitude=longitude),
+            RoutePoint(distance_m=9000, latitude=latitude + 0.08, longitude=longitude),
+        )
+        study = driven_study("AB").with_(plan=Plan(day=date(2026, 6, 21), start=time(8, 0)), route=points)
+        table = plan_day(study, "AB", utc_offset=timedelta(hours=offset))
+        assert table.end.hour < 15 and not [w for w in table.warnings if "sunset" in w or "sunrise" in w]

@@ -1,10 +1,12 @@
 """Hours of a forecast: the best window of the days ahead, by wind, gusts, warmth and rain."""
 
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 import pytest
 
 from fairmargin.core.planning.best_window import best_of_days, windows
+from fairmargin.core.planning.timetable import Daylight, daylight
 from fairmargin.core.study.plan import HourForecast, Limits
 from fairmargin.exchange.meteorology.forecasts import read_hours
 
@@ -88,3 +90,18 @@ def test_of_two_windows_with_the_same_wind_the_one_without_gusts_is_better():
 def test_a_small_chance_of_rain_is_no_rain(cell, wet):
     (hour,) = read_hours(f"time,wind (m/s),temperature,rain\n9:00,3,12,{cell}", DAY)
     assert hour.rain is wet
+
+
+def test_no_window_begins_before_the_sun_or_ends_after_it_where_the_place_is_known():
+    """London in December: sunrise 8:04, sunset 15:53."""
+
+    def december(day):
+        return daylight(day.replace(month=12, day=21), 51.51, -0.13, timedelta(0))
+
+    found = windows(hours(lambda _h: 2.0), Limits(), 4.0, lambda day: replace(
+        december(day),
+        sunrise=datetime.combine(day, december(day).sunrise.time()), sunset=datetime.combine(day, december(day).sunset.time()),
+    ))  # fmt: skip
+    assert {w.start.hour for w in found} == {9, 10, 11}
+    assert windows(hours(lambda _h: 2.0), Limits(), 8.0, lambda _day: Daylight(None, None)) == ()
+    assert windows(hours(lambda _h: 2.0), Limits(), 8.0, lambda _day: Daylight(None, None, never_dark=True))

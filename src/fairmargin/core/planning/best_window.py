@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Final
 
 from fairmargin.core.planning.go import Answer, go_or_wait
+from fairmargin.core.planning.timetable import Daylight
 from fairmargin.core.study.plan import Forecast, HourForecast, Limits
 
 _RANK: Final = {"go": 0, "wait": 1, "no-go": 2}
@@ -37,8 +38,13 @@ class Window:
         return float(wind + 0.5 * gusts + KELVIN_M_S * abs(f.warming_k_per_h or 0.0) * hours)
 
 
-def windows(hours: Sequence[HourForecast], limits: Limits, day_hours: float) -> tuple[Window, ...]:
-    """Every start that leaves room for the day in daylight hours, the best first.
+def windows(
+    hours: Sequence[HourForecast],
+    limits: Limits,
+    day_hours: float,
+    light: Callable[[date], Daylight | None] = lambda _: None,
+) -> tuple[Window, ...]:
+    """Every start that leaves room for the day in daylight, the best first; between 5 and 22 h where no place tells it.
 
     Parameters
     ----------
@@ -47,6 +53,8 @@ def windows(hours: Sequence[HourForecast], limits: Limits, day_hours: float) -> 
     limits : Limits
     day_hours : float
         Length of the day. [h]
+    light : callable, optional
+        Sunrise and sunset of a day; None where no place is known.
 
     Returns
     -------
@@ -60,6 +68,9 @@ def windows(hours: Sequence[HourForecast], limits: Limits, day_hours: float) -> 
         if end > known[-1].time + timedelta(hours=1.5) or first.time.hour < FIRST_HOUR:
             continue
         if end.date() != first.time.date() or end.hour + end.minute / 60.0 > LAST_HOUR:
+            continue
+        sun = light(first.time.date())
+        if sun is not None and not sun.holds(first.time, end):
             continue
         worst = _worst(inside, day_hours)
         said = go_or_wait(worst, limits, day_hours)

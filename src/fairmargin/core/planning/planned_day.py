@@ -7,7 +7,7 @@ from typing import Final
 
 from fairmargin.core.planning.already_known import known_factors, known_wh_per_km
 from fairmargin.core.planning.expected import DEFAULT_SPEED_KMH, leg_km
-from fairmargin.core.planning.timetable import Timetable, timetable
+from fairmargin.core.planning.timetable import Daylight, Timetable, timetable
 from fairmargin.core.planning.timetable import daylight as daylight_of
 from fairmargin.core.study import Leg, Study, new_study
 
@@ -53,6 +53,18 @@ def planned(study: Study, order: str, day: date | None = None) -> Study:
     return study.with_(legs=tuple(legs), events=(), weather=(), circumstances=warm, outings=())
 
 
+def light_of(study: Study, day: date, utc_offset: timedelta | None = None) -> Daylight | None:
+    """Daylight where the study's road begins; None where no track tells that.
+
+    `utc_offset` as for `plan_day`.
+    """
+    place = next((p for p in study.route if p.latitude is not None and p.longitude is not None), None)
+    if place is None or place.latitude is None or place.longitude is None:
+        return None
+    offset = utc_offset if utc_offset is not None else timedelta(hours=round(place.longitude / 15.0))
+    return daylight_of(day, place.latitude, place.longitude, offset)
+
+
 def plan_day(
     study: Study,
     order: str,
@@ -73,11 +85,7 @@ def plan_day(
     names = {"A": study.baseline.id, "B": study.trials[0].id if study.trials else study.baseline.id}
     labels = {c.id: c.label for c in study.configurations}
     speed = study.target_speed_kmh or DEFAULT_SPEED_KMH
-    place = next((p for p in study.route if p.latitude is not None and p.longitude is not None), None)
-    light = None
-    if place is not None and place.latitude is not None and place.longitude is not None:
-        offset = utc_offset if utc_offset is not None else timedelta(hours=round(place.longitude / 15.0))
-        light = daylight_of(day, place.latitude, place.longitude, offset)
+    light = light_of(study, day, utc_offset)
     return timetable(
         plan,
         day=day,

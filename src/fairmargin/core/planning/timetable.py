@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from typing import Final, Literal
 
 from fairmargin.core.kinds import change_kind
@@ -41,6 +41,13 @@ class Daylight:
 
     sunrise: datetime | None
     sunset: datetime | None
+    never_dark: bool = False  # polar day; without it, no sunrise and no sunset are polar night
+
+    def holds(self, start: datetime, end: datetime) -> bool:
+        """Whether it is light all the while."""
+        if self.sunrise is None and self.sunset is None:
+            return self.never_dark
+        return (self.sunrise is None or start >= self.sunrise) and (self.sunset is None or end <= self.sunset)
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,20 +71,32 @@ class Timetable:
 
 
 def daylight(day: date, latitude: float, longitude: float, utc_offset: timedelta) -> Daylight:
-    """Sunrise and sunset (package astral), in local time without an offset."""
+    """Sunrise and sunset (package astral) of a day as the place has it, in local time without an offset.
+
+    The almanac counts days by UTC: far from Greenwich the evening of a day is in its next one, or the morning in the one before.
+    A sun that sets after midnight sets on the day it rose.
+    """
     from astral import Observer
-    from astral.sun import sunrise, sunset
+    from astral.sun import elevation, sunrise, sunset
 
     observer = Observer(latitude, longitude)
 
-    def local(function: Callable[..., datetime]) -> datetime | None:
-        try:
-            moment = function(observer, date=day)
-        except ValueError:
-            return None  # polar day or night
-        return (moment.replace(tzinfo=None) + utc_offset).replace(microsecond=0)
+    def every(function: Callable[..., datetime]) -> list[datetime]:
+        found = []
+        for shift in (-1, 0, 1, 2):
+            try:
+                moment = function(observer, date=day + timedelta(days=shift))
+            except ValueError:
+                continue  # polar day or night
+            found.append((moment.replace(tzinfo=None) + utc_offset).replace(microsecond=0))
+        return sorted(found)
 
-    return Daylight(local(sunrise), local(sunset))
+    rises = [m for m in every(sunrise) if m.date() == day]
+    if not rises:
+        sets = next((m for m in every(sunset) if m.date() == day), None)
+        noon = datetime.combine(day, time(12), tzinfo=UTC) - utc_offset
+        return Daylight(None, sets, sets is None and elevation(observer, noon) > 0.0)
+    return Daylight(rises[0], next((m for m in every(sunset) if timedelta(0) < m - rises[0] < timedelta(days=1)), None))
 
 
 def swap_minutes(plan: Plan, kind: str) -> float:

@@ -10,7 +10,7 @@ from fairmargin.core.planning import plan_day
 from fairmargin.core.planning.timetable import Timetable, swap_minutes
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
-from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.stages.planning.page import PlanPage, clock_offset
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
 from fairmargin.desktop.widgets.planning.day import DayStrip
@@ -93,8 +93,7 @@ class DayPage(PlanPage):
         if not order:
             return None
         day = study.plan.day or date.today()
-        offset = datetime.combine(day, time(12)).astimezone().utcoffset()  # of the clock on the wall
-        return plan_day(study, order, day, late_min=self._late, utc_offset=offset)
+        return plan_day(study, order, day, late_min=self._late, utc_offset=clock_offset(day))
 
     def refresh(self, study: Study) -> None:
         f, plan = self.fields, study.plan

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import date, datetime, time, timedelta
 from typing import Any
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
@@ -12,6 +13,11 @@ from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import read_in, read_quantity
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
+
+
+def clock_offset(day: date) -> timedelta | None:
+    """What the clock on the wall is ahead of UTC at noon of a day."""
+    return datetime.combine(day, time(12)).astimezone().utcoffset()
 
 
 class PlanPage(QWidget):

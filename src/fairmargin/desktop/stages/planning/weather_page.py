@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime, time
+from functools import cache
 
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -13,7 +14,7 @@ from fairmargin.core.planning.go import go_or_wait
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units, said
-from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.stages.planning.page import PlanPage, clock_offset
 from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
@@ -165,7 +166,12 @@ class WeatherPage(PlanPage):
     def _windows(self, study: Study) -> tuple[Window, ...]:
         """Windows of the hours ahead, for the planned day's length."""
         hours = planning.plan_day(study, study.order or "ABBA").hours
-        return windows(study.plan.hours, study.plan.limits, hours)
+        return windows(
+            study.plan.hours,
+            study.plan.limits,
+            hours,
+            cache(lambda day: planning.light_of(study, day, clock_offset(day))),
+        )
 
     def _show_ahead(self, study: Study) -> None:
         """The best window of each day ahead; the best of all first."""

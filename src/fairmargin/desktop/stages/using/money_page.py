@@ -23,7 +23,7 @@ from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import read_in, read_number
-from fairmargin.core.words import sentence, signed
+from fairmargin.core.words import signed
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.state.session import Session
