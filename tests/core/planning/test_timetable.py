@@ -165,3 +165,16 @@ def test_a_day_that_ends_at_noon_is_not_dark_anywhere():
         study = driven_study("AB").with_(plan=Plan(day=date(2026, 6, 21), start=time(8, 0)), route=points)
         table = plan_day(study, "AB", utc_offset=timedelta(hours=offset))
         assert table.end.hour < 15 and not [w for w in table.warnings if "sunset" in w or "sunrise" in w]
+
+
+@pytest.mark.parametrize(
+    ("forecast", "words"),
+    [
+        (Forecast(wind_speed_ms=6.04, temperature_c=12), "wind 6.04 m/s, above your limit of 6.00 m/s"),
+        (Forecast(wind_speed_ms=6.4, temperature_c=12), "wind 6.4 m/s, above your limit of 6.0 m/s"),
+        (Forecast(wind_speed_ms=8.0, temperature_c=12), "wind 8 m/s, above your limit of 6 m/s"),
+        (Forecast(wind_speed_ms=2.0, temperature_c=-0.3), "\u22120.3 \u00b0C, colder than your limit of 0.0 \u00b0C"),
+    ],
+)
+def test_a_limit_and_what_passes_it_are_never_written_alike(forecast, words):
+    assert words in [plain(c.words) for c in go_or_wait(forecast, Limits(), 4.0).conditions]

@@ -29,6 +29,12 @@ class GoNoGo:
     conditions: tuple[Condition, ...]
 
 
+def _telling(value: float, limit: float) -> int:
+    """As many decimals as tell a value from its limit."""
+    apart = abs(value - limit)
+    return 0 if apart >= 1.0 else 1 if apart >= 0.1 else 2
+
+
 def go_or_wait(forecast: Forecast, limits: Limits, hours: float) -> GoNoGo:
     """Hold a forecast against limits.
 
@@ -53,8 +59,7 @@ def go_or_wait(forecast: Forecast, limits: Limits, hours: float) -> GoNoGo:
             found.append(Condition(name, "go", f"{name} {said(value, unit)}, limit {said(limit, unit)}"))
         else:
             answer: Answer = "no-go" if value > 1.5 * limit else "wait"
-            # Above a limit by little: with as many decimals as tell the two apart.
-            decimals = 0 if value - limit >= 1.0 else 1
+            decimals = _telling(value, limit)
             words = f"{name} {said(value, unit, decimals)}, above your limit of {said(limit, unit, decimals)}"
             found.append(Condition(name, answer, words))
 
@@ -69,13 +74,10 @@ def go_or_wait(forecast: Forecast, limits: Limits, hours: float) -> GoNoGo:
         found.append(Condition("temperature", "wait", "temperature not known; look it up before leaving"))
     elif forecast.temperature_c < limits.coldest_c:
         colder: Answer = "no-go" if forecast.temperature_c < limits.coldest_c - 5 else "wait"
-        found.append(
-            Condition(
-                "temperature",
-                colder,
-                f"{said(forecast.temperature_c, '°C')}, colder than your limit of {said(limits.coldest_c, '°C')}",
-            )
-        )
+        cold, limit = float(forecast.temperature_c), float(limits.coldest_c)
+        decimals = _telling(cold, limit)
+        words = f"{said(cold, '°C', decimals)}, colder than your limit of {said(limit, '°C', decimals)}"
+        found.append(Condition("temperature", colder, words))
     else:
         found.append(Condition("temperature", "go", f"temperature {said(forecast.temperature_c, '°C')}"))
     if forecast.rain and not limits.rain:
