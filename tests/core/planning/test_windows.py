@@ -5,10 +5,11 @@ from datetime import datetime, timedelta
 
 import pytest
 
-from fairmargin.core.planning.best_window import best_of_days, windows
+from fairmargin.core.planning.best_window import best_of_days, weather_of_day, windows
 from fairmargin.core.planning.timetable import Daylight, daylight
 from fairmargin.core.study.plan import HourForecast, Limits
 from fairmargin.exchange.meteorology.forecasts import read_hours
+from fairmargin.exchange.meteorology.reports import is_metar, read_report
 
 DAY = datetime(2026, 6, 1)
 
@@ -105,3 +106,54 @@ def test_no_window_begins_before_the_sun_or_ends_after_it_where_the_place_is_kno
     assert {w.start.hour for w in found} == {9, 10, 11}
     assert windows(hours(lambda _h: 2.0), Limits(), 8.0, lambda _day: Daylight(None, None)) == ()
     assert windows(hours(lambda _h: 2.0), Limits(), 8.0, lambda _day: Daylight(None, None, never_dark=True))
+
+
+def at(found, hour):
+    """The hour of a forecast that begins on the first day."""
+    return next(h for h in found if h.time == DAY + timedelta(hours=hour))
+
+
+def test_the_change_groups_of_a_taf_by_the_code_form():
+    """FM 51: TEMPO and PROB are of their time only and the stronger counts; BECMG goes on; TX and TN are the day's ends."""
+    text = (
+        "TAF ZZZZ 010500Z 0106/0124 24010KT 9999 SCT030 TX18/0114Z TN06/0106Z\n"
+        "TEMPO 0109/0111 27018G30KT SHRA BECMG 0113/0115 20006KT PROB30 TEMPO 0118/0120 TSRA FM012200 09004KT CAVOK"
+    )
+    found = read_hours(text, DAY)
+    assert len(found) == 18
+    knots = 1852 / 3600
+    assert (at(found, 8).wind_speed_ms, at(found, 8).wind_gust_ms, at(found, 8).rain) == (
+        pytest.approx(10 * knots, abs=0.06),
+        None,
+        False,
+    )
+    shower = at(found, 10)
+    assert (shower.wind_speed_ms, shower.wind_gust_ms) == pytest.approx((18 * knots, 30 * knots), abs=0.06)
+    assert shower.rain and shower.wind_from_deg == 270
+    assert at(found, 11).wind_gust_ms is None and not at(found, 11).rain
+    assert at(found, 14).wind_speed_ms == pytest.approx(10 * knots, abs=0.06)  # on its way: the stronger of the two
+    assert at(found, 15).wind_speed_ms == pytest.approx(6 * knots, abs=0.06)
+    assert at(found, 18).rain and at(found, 18).wind_speed_ms == pytest.approx(6 * knots, abs=0.06)
+    assert at(found, 23).wind_from_deg == 90 and not at(found, 23).rain
+    # 6 degrees at six, 18 at two in the afternoon: 12 half way.
+    assert [at(found, h).temperature_c for h in (6, 10, 14, 20)] == [6.0, 12.0, 18.0, 18.0]
+    windy = weather_of_day(found, DAY + timedelta(hours=9), 4.0)
+    assert windy.rain and windy.wind_gust_ms == shower.wind_gust_ms
+    assert weather_of_day(found, DAY + timedelta(days=3), 4.0) is None
+
+
+def test_a_taf_is_on_the_clock_of_the_place():
+    text = "TAF ZZZZ 010500Z 0106/0118 24010KT 9999 TX18/0112Z TN06/0106Z"
+    here = read_hours(text, DAY, timedelta(hours=10))
+    assert here[0].time == DAY + timedelta(hours=16) and here[0].temperature_c == 6.0
+
+
+def test_a_metar_over_two_lines_is_one():
+    text = "METAR ZZZZ 120950Z 24008KT 9999\nSCT030 15/09 Q1016"
+    assert (
+        is_metar(text)
+        and is_metar("ZZZZ 120950Z 24008KT")
+        and not is_metar("time,wind\n9,3")
+        and not is_metar("TAF ZZZZ 120500Z")
+    )
+    assert read_report(text).temperature_c == 15.0

@@ -78,6 +78,13 @@ def windows(
     return tuple(sorted(found, key=lambda w: (_RANK[w.answer], w.burden, w.start)))
 
 
+def weather_of_day(hours: Sequence[HourForecast], start: datetime, day_hours: float) -> Forecast | None:
+    """The worst of the hours that a planned day takes; None where the forecast does not reach it."""
+    end = start + timedelta(hours=day_hours)
+    inside = [h for h in sorted(hours, key=lambda h: h.time) if start - timedelta(minutes=59) <= h.time <= end]
+    return _worst(inside, day_hours) if inside else None
+
+
 def _worst(inside: Sequence[HourForecast], day_hours: float) -> Forecast:
     """The strongest wind and gust, the coldest hour, rain in any, and how fast it warms."""
     winds = [h.wind_speed_ms for h in inside if h.wind_speed_ms is not None]

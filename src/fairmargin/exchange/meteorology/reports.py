@@ -11,10 +11,25 @@ import warnings
 
 from fairmargin.core.study.plan import Forecast
 
-_RAIN = re.compile(r"^[-+]?(?:VC)?(?:SH|TS|FZ)*(?:RA|DZ|SN|SG|PL|GR|GS|UP)+[A-Z]*$")
+RAIN = re.compile(r"^[-+]?(?:VC)?(?:SH|TS|FZ)*(?:RA|DZ|SN|SG|PL|GR|GS|UP)+[A-Z]*$")
 _WIND = re.compile(r"^(?P<from>\d{3}|VRB)(?P<speed>\d{2,3})(?:G(?P<gust>\d{2,3}))?(?P<unit>KT|MPS|KMH)$")
 _TO_M_S = {"KT": 1852.0 / 3600.0, "MPS": 1.0, "KMH": 1 / 3.6}
 _CHANGE = re.compile(r"^(?:FM\d{6}|BECMG|TEMPO|PROB\d{2})$")
+
+
+def is_metar(text: str) -> bool:
+    """Whether a text begins as a METAR or SPECI does, however many lines it was copied over."""
+    return bool(re.match(r"^\s*(?:METAR|SPECI)\b|^\s*[A-Z]{4}\s+\d{6}Z\b", text))
+
+
+def wind_of(word: str) -> tuple[float, float | None, float | None] | None:
+    """Speed, gust [m/s] and direction [degrees; None where it varies] of a wind group; None of another group."""
+    m = _WIND.match(word)
+    if m is None:
+        return None
+    factor = _TO_M_S[m["unit"]]
+    gust = round(float(m["gust"]) * factor, 1) if m["gust"] else None
+    return round(float(m["speed"]) * factor, 1), gust, None if m["from"] == "VRB" else float(m["from"])
 
 
 def read_report(text: str) -> Forecast:
@@ -44,7 +59,7 @@ def _metar(text: str) -> Forecast:
         raise ValueError(f"not a METAR: {error}") from error
     if report.wind_speed is None and report.temp is None:
         raise ValueError("not a METAR: neither wind nor temperature found in it")
-    rain = any(_RAIN.match(group) for group in text.split()[2:])
+    rain = any(RAIN.match(group) for group in text.split()[2:])
     return Forecast(
         wind_speed_ms=None if report.wind_speed is None else round(report.wind_speed.value("MPS"), 1),
         wind_gust_ms=None if report.wind_gust is None else round(report.wind_gust.value("MPS"), 1),
@@ -62,18 +77,16 @@ def _taf(words: list[str]) -> Forecast:
         if _CHANGE.match(word):
             break
         prevailing.append(word)
-    winds = [m for word in prevailing if (m := _WIND.match(word))]
-    if not winds:
+    wind = next((found for word in prevailing if (found := wind_of(word)) is not None), None)
+    if wind is None:
         raise ValueError("not a TAF: no wind group such as 24008KT before its first change group")
-    wind = winds[0]
-    factor = _TO_M_S[wind["unit"]]
     warmest = [re.match(r"^TX(M?)(\d{2})/", word) for word in words]
     temperatures = [(-1 if m[1] else 1) * float(m[2]) for m in warmest if m]
     return Forecast(
-        wind_speed_ms=round(float(wind["speed"]) * factor, 1),
-        wind_gust_ms=round(float(wind["gust"]) * factor, 1) if wind["gust"] else None,
-        wind_from_deg=None if wind["from"] == "VRB" else float(wind["from"]),
+        wind_speed_ms=wind[0],
+        wind_gust_ms=wind[1],
+        wind_from_deg=wind[2],
         temperature_c=temperatures[0] if temperatures else None,
-        rain=any(_RAIN.match(word) for word in words[1:]),
+        rain=any(RAIN.match(word) for word in words[1:]),
         source=" ".join(words),
     )

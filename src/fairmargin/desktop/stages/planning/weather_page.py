@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime, time
+from datetime import date, datetime, time, timedelta
 from functools import cache
 
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core import planning
 from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.planning.best_window import Window, best_of_days, windows
+from fairmargin.core.planning.best_window import Window, best_of_days, weather_of_day, windows
 from fairmargin.core.planning.go import go_or_wait
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
@@ -213,19 +213,24 @@ class WeatherPage(PlanPage):
 
     def _read(self) -> None:
         from fairmargin.exchange.meteorology.forecasts import read_hours
-        from fairmargin.exchange.meteorology.reports import read_report
+        from fairmargin.exchange.meteorology.reports import is_metar, read_report
 
         text = self.report.toPlainText().strip()
         try:
+            if is_metar(text):
+                text = " ".join(text.split())  # over as many lines as it was copied
             if "\n" in text or text.upper().startswith("TAF"):
                 plan = self.study.plan
                 day = datetime.combine(plan.day or date.today(), time())
-                hours = read_hours(text, day)
+                hours = read_hours(text, day, clock_offset(day.date()) or timedelta(0))
                 self.fault.hide()
                 self.change("hours of the forecast", hours=hours)
-                if not text.upper().startswith("TAF"):
-                    return
-            seen = read_report(text)
+                length = planning.plan_day(self.study, self.study.order or "ABBA").hours
+                seen = weather_of_day(hours, datetime.combine(day.date(), plan.start), length)
+                if seen is None:
+                    return  # it does not reach the planned day: the best windows below say what it reaches
+            else:
+                seen = read_report(text)
         except ValueError as error:
             self.fault.setText(words_of(error))
             self.fault.show()
