@@ -441,3 +441,15 @@ def test_energy_and_step_are_those_that_were_read(qtbot):
     there, once = (planning.plan_day(s, "AB").energy_kwh for s in (study, loop))
     # Two runs of 18.4 km there and back, at 181 and 202 Wh/km; a loop is not doubled.
     assert there - once == pytest.approx(2 * 18.4 * (0.181 + 0.202) / 2, rel=0.05)
+
+
+def test_a_day_that_begins_late_makes_no_other_study_s_day_late(qtbot, opened, session):
+    opened.go_to("plan")
+    stage = opened.stage("plan")
+    stage.show_page("day")
+    page = stage.pages["day"]
+    on_time = page.table().steps[0].start
+    page.late.click()
+    assert page.table().steps[0].start > on_time
+    session.add_study(session.study.with_(title="Another"))
+    assert page.table().steps[0].start == on_time

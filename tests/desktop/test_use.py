@@ -343,3 +343,16 @@ def test_intervals_run_from_low_to_high_in_any_unit(qtbot, use):
     assert len(found) == 2
     for middle, low, high in found:
         assert float(low) < float(middle) < float(high)
+
+
+def test_what_one_study_is_asked_about_is_not_shown_over_another_s_figures(qtbot, use):
+    first = use.session.study_id
+    type_into(qtbot, use.range.cabin, "auto")
+    type_into(qtbot, use.range.air, "-5")
+    cold = use.range.range_words.text()
+    use.session.add_study(driven_study("ABBA"))
+    use.refresh(use.session.study)
+    assert use.range.cabin.edit.text() == "off"
+    assert use.range.range_words.text() != cold
+    use.session.open_study(first)
+    qtbot.waitUntil(lambda: use.range.cabin.edit.text() == "auto", timeout=5000)

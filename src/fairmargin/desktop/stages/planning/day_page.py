@@ -82,7 +82,16 @@ class DayPage(PlanPage):
         box.addWidget(scrolling(inner, on_panel=True), 1)
         row.addWidget(frame, 3)
         self.body.addLayout(row, 1)
-        self._late = 0.0
+        self._lates: dict[int | None, float] = {}  # by study: one day that begins late makes no other late
+
+    @property
+    def _late(self) -> float:
+        """Minutes that the open study's day begins late."""
+        return self._lates.get(self.session.study_id, 0.0)
+
+    @_late.setter
+    def _late(self, minutes: float) -> None:
+        self._lates[self.session.study_id] = minutes
 
     def table(self) -> Timetable | None:
         """Return the timetable of the runs laid out; None without runs."""

@@ -120,10 +120,18 @@ class RangePage(UsePage):
         self.asked_words = label("", "muted", wrap=True)
         box.addWidget(self.asked_words)
         self.asked_frame = frame
-        self._cabin = "off"
+        self._cabins: dict[int | None, str] = {}  # by study: what one is asked about is not another's
         self.body.addWidget(frame)
 
     # ------------------------------------------------------------ what is asked
+
+    @property
+    def _cabin(self) -> str:
+        return self._cabins.get(self.session.study_id, "off")
+
+    @_cabin.setter
+    def _cabin(self, climate: str) -> None:
+        self._cabins[self.session.study_id] = climate
 
     @property
     def _wish(self) -> Circumstances | None:
