@@ -341,3 +341,11 @@ def test_what_was_in_the_battery_and_what_came_on_the_way_add_up(towing: tuple[S
     assert plan.roads_cost == pytest.approx(420 * 0.02)
     assert plan.cost == pytest.approx(0.45 * drawn + 0.45 * plan.home_wall_kwh + plan.roads_cost)
     assert plan.open_by[0][1] >= plan.open_by[-1][1] >= 0.0 and plan.open_by[0][1] > 1.0
+
+
+def test_alone_there_is_nothing_to_unhitch(towing: tuple[Study, Asking]) -> None:
+    study, asking = towing
+    assert study.change.about.hitched
+    alone = plan_trip(study, asking, days_tow(configuration=study.baseline.id))
+    assert {s.other_min for s in alone.stops} == {4.0}
+    assert {s.other_min for s in plan_trip(study, asking, days_tow()).stops} == {16.0}

@@ -114,7 +114,7 @@ KINDS: Final[tuple[ChangeKind, ...]] = (
             ("each run", "Nose weight unchanged; load strapped; brakes cool after descents"),
         ),
         wear=lambda x: Worn(drag=1 + x, rolling=1 + 0.3 * x, mass_kg=350.0 * min(1.0, abs(x) * 3)),
-        wears_as=("aerodynamic", "rolling"), brings_mass=True, one_of_many=True, undeclared_mass=0.25,
+        wears_as=("aerodynamic", "rolling"), brings_mass=True, one_of_many=True, undeclared_mass=0.25, hitched=True,
     ),
     ChangeKind(
         "preconditioning", "auxiliary", usual_effect=0.2, swap_min=45.0,

@@ -72,6 +72,8 @@ class ChangeKind:
         Logarithm of the mass that nobody declared, standard deviation; None where it brings none.
     from_the_wall : bool
         Whether it draws energy before the drive.
+    hitched : bool
+        Whether the trial pulls something that may have to come off at a charger; the baseline pulls nothing.
     """
 
     name: str
@@ -92,3 +94,4 @@ class ChangeKind:
     beside_shape: str = ""
     undeclared_mass: float | None = None
     from_the_wall: bool = False
+    hitched: bool = False

@@ -171,6 +171,8 @@ def way_of(study: Study, asking: Askable, trip: Trip) -> Way:
         raise ValueError("the usable capacity is not known: give it on the Question or Range page")
     wanted = configuration_of(study, asking, trip)
     trip = as_driven(study, asking, trip)
+    if study.change.about.hitched and wanted == study.baseline.id:
+        trip = trip.with_(unhitch_min=0.0)  # alone there is nothing to unhitch
     asked = circumstances_of(asking, trip)
     capacity = float(vehicle.capacity_kwh)
     peak = float(trip.peak_kw) if trip.peak_kw else PEAK_C_RATE * capacity

@@ -342,7 +342,7 @@ class TripForm(UsePage):
             min(range(len(CERTAINTIES)), key=lambda i: abs(CERTAINTIES[i][1] - trip.certainty))
         )
         self.road.setCurrentText(trip.road or "dry")
-        self.unhitch.setVisible(study.change.kind == "towing" or trip.unhitch_min is not None)
+        self.unhitch.setVisible(study.change.about.hitched or trip.unhitch_min is not None)
         self._offer(study, asking, trip)
 
     def _shown(self, name: str, value: Any) -> tuple[str] | tuple[str, str]:

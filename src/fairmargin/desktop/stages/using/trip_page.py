@@ -201,7 +201,7 @@ class TripPage(TripForm):
             parts.append(
                 "The time supposes a speed: nobody said how fast these legs were driven. Give it with the way, as in 380 at 90."
             )
-        if self.study.change.kind == "towing" and plan.stops and plan.trip.unhitch_min is None:
+        if self.study.change.about.hitched and plan.stops and plan.trip.unhitch_min is None:
             parts.append("Nobody said how long unhitching and hitching takes: no minute of it is counted.")
         parts += [sentence(in_units(w, units)) + "." for w in plan.not_driven]
         self.stops.setText("\n".join(parts))
