@@ -16,8 +16,8 @@ from fairmargin.exchange.logs.tracks import parse_gpx, placed
 SPACING_M = 50.0
 LOWEST_M, HIGHEST_M = -500.0, 6000.0  # of a road
 _STRETCH = re.compile(
-    r"^\s*(?P<km>\d+(?:[.,]\d+)?)\s*(?:km)?\s+(?P<heading>[NSEW]{1,3}(?![A-Z])|\d{1,3}(?:[.,]\d+)?°?)"
-    r"(?:\s+(?P<rise>[-+\u2212]?\d+(?:[.,]\d+)?)\s*m?)?\s*(?P<sector>\D.*)?$",
+    r"^\s*(?P<km>\d+(?:[.,]\d+)?\s*(?:km|miles?|mi)?)\s+(?P<heading>[NSEW]{1,3}(?![A-Z])|\d{1,3}(?:[.,]\d+)?°?)"
+    r"(?:\s+(?P<rise>[-+\u2212]?\d+(?:[.,]\d+)?\s*(?:m|ft)?)(?![a-z]))?\s*(?P<sector>\D.*)?$",
     re.IGNORECASE,
 )
 
@@ -81,10 +81,19 @@ def read_gpx(path: str | Path) -> tuple[tuple[RoutePoint, ...], tuple[str, ...]]
     return points, tuple(notices)
 
 
-def typed_route(text: str, latitude: float = 52.0, longitude: float = 0.0) -> tuple[RoutePoint, ...]:
+def _rise_m(text: str, usual: str) -> float:
+    """A rise with its sign, in metres or feet."""
+    number = units.read_number(text.strip().removeprefix("+"))
+    figure = f"{number.value} {number.rest or usual}"
+    return units.read_quantity(figure, "length", usual)
+
+
+def typed_route(
+    text: str, latitude: float = 52.0, longitude: float = 0.0, distance_unit: str = "km", height_unit: str = "m"
+) -> tuple[RoutePoint, ...]:
     """Make a route of a few typed stretches, one a line: length, heading, rise, sector.
 
-    For example ``6.2 km NE +12 m dyke`` or ``3 45 -5``.
+    For example ``6.2 km NE +12 m dyke``, ``4 mi E +40 ft`` or ``3 45 -5``, in the units given where none is written.
 
     Raises
     ------
@@ -107,8 +116,8 @@ def typed_route(text: str, latitude: float = 52.0, longitude: float = 0.0) -> tu
             heading = math.nan
         if not 0.0 <= heading <= 360.0:
             raise ValueError(f'line {number}: "{match["heading"]}" is not a heading; expected N to NNW or 0 to 360')
-        rise = float((match["rise"] or "0").replace(",", ".").replace("\u2212", "-"))
-        km = float(match["km"].replace(",", "."))
+        rise = _rise_m(match["rise"] or "0", height_unit)
+        km = units.read_quantity(match["km"], "distance", distance_unit)
         if not 0.05 <= km <= 500:
             raise ValueError(f"line {number}: {km:g} km is not possible; expected 0.05 to 500 km")
         height += rise

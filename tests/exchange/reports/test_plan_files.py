@@ -155,3 +155,17 @@ def test_winds_in_every_unit_of_the_code():
             said = read_report(text)
             assert said.wind_speed_ms == pytest.approx(speed, abs=0.06), text
             assert said.wind_gust_ms == pytest.approx(gust, abs=0.06), text
+
+
+@pytest.mark.parametrize(
+    ("text", "units", "metres", "rise"),
+    [
+        ("4 mi E +40 ft", {}, 6437.38, 12.19),
+        ("4 E +40 mill", {"distance_unit": "mi", "height_unit": "ft"}, 6437.38, 12.19),
+        ("6,2 km NE \u221212 m", {"distance_unit": "mi", "height_unit": "ft"}, 6200.0, -12.0),
+    ],
+)
+def test_stretches_are_typed_in_ones_own_units(text, units, metres, rise):
+    """NIST SP 811: a mile is 1609.344 m, a foot 0.3048 m."""
+    last = typed_route(text, **units)[-1]
+    assert (last.distance_m, last.elevation_m) == (pytest.approx(metres, abs=0.01), pytest.approx(rise, abs=0.01))

@@ -208,7 +208,9 @@ class RoutePage(PlanPage):
         from fairmargin.exchange.route import typed_route
 
         try:
-            points = typed_route(self.typed.toPlainText())
+            units = self.session.units
+            feet = "ft" if units.distance == "mi" else "m"
+            points = typed_route(self.typed.toPlainText(), distance_unit=units.distance, height_unit=feet)
         except ValueError as error:
             self.fault.setText(words_of(error))
             self.fault.show()
