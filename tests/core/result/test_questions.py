@@ -202,6 +202,7 @@ def test_the_same_driver_is_an_answer_and_takes_a_line_off_the_margin():
     # One name that one leg has is that of all: no second driver comes of it.
     named = told.with_leg(told.legs[0].leg, driver="Ann")
     assert not [x for x in analyse(named).concerns if "driver" in x.title]
+    assert dict(analyse(named).comparisons[0].margin_budget).get("driver", 0.0) == 0.0
     assert "driver" not in {q.code for q in open_questions(told)}
 
 

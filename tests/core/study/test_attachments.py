@@ -25,6 +25,8 @@ def test_what_is_too_large_or_empty_or_badly_named_is_refused():
     for bad in ("../x.jpg", "a/b.jpg", "", ".hidden", "x" * 90):
         with pytest.raises(ValueError, match="no name of an attachment"):
             Attachment(file=bad)
+    with pytest.raises(ValueError, match="too much"):
+        Attachment(file="x.jpg", data=base64.b64encode(b"x" * (MOST_BYTES + 1)).decode())
     with pytest.raises(ValueError, match="no base64"):
         Attachment(file="x.jpg", data="\u00e4")
 

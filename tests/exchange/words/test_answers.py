@@ -112,6 +112,10 @@ def test_ranges_differ_by_what_a_pencil_finds():
         "375 km with \u201cSmall\u201d, 357 with \u201cLarge\u201d: 18 km less (\u22124.8 %)"
     )
     assert told(at_two_speeds(), which=1)["Range as driven"].startswith("300 km with \u201cSmall\u201d, 261")
+    better = at_two_speeds(slow=(168.0, 160.0))
+    assert told(better)["Range as driven"].startswith(
+        "357 km with \u201cSmall\u201d, 375 with \u201cLarge\u201d: 18 km further (+5.0 %)"
+    )
     study = at_two_speeds()
     assert "Range as driven" not in told(study.with_(vehicle=Vehicle()))
 
