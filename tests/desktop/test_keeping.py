@@ -221,7 +221,13 @@ def test_what_is_known_of_a_vehicle_and_a_road(qtbot, window):
     last = chart.words_at(chart.width() - 24, row)
     assert years.studies[-1].study.title in last
     assert chart.words_at(5, row) == ""
+    mass = [k.label for k in chart._known].index("Mass")
+    at_mass = (chart.width() * 0.46 + 20, row + mass * 62)
+    assert " kg" in chart.accessibleDescription() and " kg" in chart.words_at(*at_mass)
     window.session.set_units(UNIT_CHOICES["us"])
+    # Masses change with the units, and no mark of a quantity is left in the words.
+    for told in (chart.accessibleDescription(), chart.words_at(*at_mass)):
+        assert " lb" in told and " kg" not in told and "|kg|" not in told
     assert " km" not in page.road_words.text()
     assert " mi" in page.road_words.text()
 

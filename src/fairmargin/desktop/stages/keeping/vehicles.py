@@ -103,7 +103,7 @@ class VehiclesPage(KeepingPage):
         scatter = learned_scatter([] if book is None else book.scatter_evidence())
         lines = facts_lines(known_facts(self.memory.read().facts, name), scatter)
         self.facts.setText(in_units("\n".join(lines), self.session.own_units))
-        self.chart.show_constants(known.constants)
+        self.chart.show_constants(known.constants, self.session.own_units)
 
     def _show_road(self, name: str) -> None:
         self.road_frame.setVisible(bool(name))

@@ -9,6 +9,7 @@ from PySide6.QtGui import QHelpEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from fairmargin.core.memory.vehicle import Known, Moved
+from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip
@@ -28,13 +29,18 @@ class MovesChart(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("What is known of the vehicle")
         self._known: tuple[Known, ...] = ()
+        self._units = UNIT_CHOICES["metric"]
         theme.changed.connect(self.update)
 
-    def show_constants(self, known: Sequence[Known]) -> None:
+    def _words(self, k: Known, m: Moved) -> str:
+        """A constant with its interval, in the person's units."""
+        return in_units(moved_words(k, m), self._units)
+
+    def show_constants(self, known: Sequence[Known], units: UnitChoice) -> None:
         """Show other constants."""
-        self._known = tuple(known)
+        self._known, self._units = tuple(known), units
         self.setFixedHeight(int(HEAD + ROW * len(self._known) + 4))
-        self.setAccessibleDescription("; ".join(f"{k.label}: {moved_words(k, k.now)}" for k in known))
+        self.setAccessibleDescription("; ".join(f"{k.label}: {self._words(k, k.now)}" for k in known))
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -74,8 +80,8 @@ class MovesChart(QWidget):
         muted = not k.narrower
         lines = (
             (k.label, font(13, 600), "muted" if muted else "ink"),
-            (moved_words(k, k.now), font(13), "muted" if muted else "ink"),
-            ("no study says more than that" if muted else f"before: {moved_words(k, k.before)}", font(12), "muted"),
+            (self._words(k, k.now), font(13), "muted" if muted else "ink"),
+            ("no study says more than that" if muted else f"before: {self._words(k, k.before)}", font(12), "muted"),
         )
         third = (ROW - 10) / 3
         for j, (text, made, ink) in enumerate(lines):
@@ -115,7 +121,7 @@ class MovesChart(QWidget):
             return ""
         i = round((x - across.start) / max(across.end - across.start, 1.0) * across.high)
         if i <= 0:
-            return f"{k.label}, before any study: {moved_words(k, k.before)}"
+            return f"{k.label}, before any study: {self._words(k, k.before)}"
         m = k.steps[min(i, len(k.steps)) - 1]
         day = f"{m.when:%d %b %Y}, " if m.when else ""
-        return f"{k.label}, after {day}\u201c{m.title}\u201d: {moved_words(k, m)}"
+        return f"{k.label}, after {day}\u201c{m.title}\u201d: {self._words(k, m)}"
