@@ -208,6 +208,7 @@ def test_what_is_known_of_a_vehicle_and_a_road(qtbot, window):
     words = texts(page)
     assert "Orrin 1, from 4 studies" in words
     assert "Your scatter from run to run" in words
+    assert "Step of trip average: 0.1 kWh/100 km" in words
     assert "Distance shown over GPS" in words
     assert "Dyke Road" in words and "Out it climbs" in words
     assert "Wind that reaches it" in words

@@ -214,7 +214,7 @@ def facts_lines(known: KnownFacts, scatter: ScatterPrior) -> list[str]:
             f"Usable capacity: {p.value:.1f} kWh ({p.interval[0]:.1f} to {p.interval[1]:.1f}), {p.studies} studies"
         )
     lines += [
-        f"Step of {name.partition(', ')[0]}: {step:g} {name.partition(', ')[2]}".rstrip()
+        f"Step of {name.partition(', ')[0]}: {step:g} {unit_label(name.partition(', ')[2])}".rstrip()
         for name, step in known.steps.items()
     ]
     if scatter.studies:
