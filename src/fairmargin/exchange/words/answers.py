@@ -454,8 +454,9 @@ def range_answers(study: Study, analysis: Analysis, c: Comparison, units: UnitCh
     base, trial = (side_result(study, analysis.results, c, x) for x in (c.baseline, c.trial))
     if base is None or trial is None or not base.range_km or not trial.range_km:
         return []
+    change = 100.0 * (trial.range_km / base.range_km - 1.0)
     names = [quoted(side_words(study, x, units)) for x in (c.baseline, c.trial)]
-    words = _two(base.range_km, trial.range_km, names, units)
+    words = f"{_two(base.range_km, trial.range_km, names, units)} ({signed(change)} %)"
     ways = {d.direction: d.range_km for d in base.directions if d.range_km}
     for d in trial.directions:
         if d.range_km and d.direction in ways:
@@ -469,9 +470,7 @@ def _two(base_km: float, trial_km: float, names: Sequence[str], units: UnitChoic
     word = "further" if trial > base else "less"
     by = f"{abs(trial - base)} {units.distance} {word}" if trial != base else "alike"
     if names:
-        # Of the two as shown, so that the percentage is found between them as well.
-        change = f" ({signed(100.0 * (trial / base - 1.0))} %)" if base and trial != base else ""
-        return f"{base} {units.distance} with {names[0]}, {trial} with {names[1]}: {by}{change}"
+        return f"{base} {units.distance} with {names[0]}, {trial} with {names[1]}: {by}"
     return f"{base} and {trial}, {by}"
 
 
