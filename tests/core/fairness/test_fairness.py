@@ -8,6 +8,7 @@ from tests.conftest import VAN, driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Event
+from fairmargin.core.study.values import Instrument
 from fairmargin.core.words import signed
 
 
@@ -301,6 +302,16 @@ def test_disagreeing_instruments_are_priced_by_believing_the_other():
     other = study.with_leg("L03", average_shown=None, average_step=None, average_unit=None)
     expected = analyse(study).comparisons[0].effect_percent - analyse(other).comparisons[0].effect_percent
     assert charge == pytest.approx(expected, abs=0.3)  # alone, L03 also has its own distance
+
+
+def test_an_instrument_that_does_not_count_disagrees_with_none():
+    study = driven_study("ABBA").with_leg("L03", energy_kwh=3.5, energy_step_kwh=0.01)
+    kept = study.with_(instruments={"trip average": Instrument(trusted=False)})
+    assert "instruments-disagree" in concerns(study)
+    assert "instruments-disagree" not in concerns(kept)
+    # Kept all the same: beside the reading that counts.
+    read = {x.leg: x for x in analyse(kept).legs}["L03"]
+    assert read.instrument == "trip energy" and "trip average" in {name for name, _ in read.others}
 
 
 def test_open_charges_are_the_bias_budget_that_the_verdict_respects():

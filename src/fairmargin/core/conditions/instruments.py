@@ -241,6 +241,8 @@ def instruments_disagree(case: Case) -> Iterator[Finding]:
 def _others_apart(case: Case, o: Observation) -> Iterator[Reading]:
     best = o.readings[0]
     for other in o.readings[1:]:
+        if not trusted(case.study, other.instrument):
+            continue  # it is kept and shown, and says nothing about the others
         if not scale_told(case.study.vehicle, other.instrument) or not scale_told(case.study.vehicle, best.instrument):
             continue
         allowed = AGREE_DEVIATES * math.hypot(best.relative_sd, other.relative_sd) + AGREE_SHARE
