@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from string import ascii_uppercase
 from typing import Final
 
 from fairmargin.core import intervals
@@ -18,7 +19,30 @@ ORDERS: Final[dict[str, str]] = {
 }
 
 
-def drift_left(order: str) -> float:
+def offered(sides: int) -> dict[str, str]:
+    """Orders of runs to offer for so many sides, the baseline among them, with what each is good for.
+
+    With three and more, every pair of them is driven both ways round and a steady drift cancels between any two.
+
+    Examples
+    --------
+    >>> list(offered(3))
+    ['ABCCBA', 'ABCCBABCAACB', 'ABACACABA', 'ABC']
+    """
+    if sides <= 2:
+        return ORDERS
+    names = ascii_uppercase[:sides]
+    turned = names[1:] + names[0]
+    between = "A" + "".join(f"{trial}A" for trial in names[1:])
+    return {
+        names + names[::-1]: "cancels a steady drift between any two; the one to prefer",
+        names + names[::-1] + turned + turned[::-1]: "two blocks, and not always the same one at the ends of a block",
+        between + between[-2::-1]: "the baseline after every trial: for days that change, with twice the swaps",
+        names: "once each: no scatter is seen, and a drift of the day stays",
+    }
+
+
+def drift_left(order: str, trial: str = "B") -> float:
     """Share of a steady drift over the whole day that stays in trial minus baseline.
 
     The difference of the mean positions of the letters, on 0 to 1.
@@ -31,12 +55,12 @@ def drift_left(order: str) -> float:
     Raises
     ------
     ValueError
-        If the order lacks an A or a B.
+        If the order lacks an A or the trial's letter.
     """
     a = [i for i, letter in enumerate(order) if letter == "A"]
-    b = [i for i, letter in enumerate(order) if letter == "B"]
+    b = [i for i, letter in enumerate(order) if letter == trial]
     if not a or not b:
-        raise ValueError(f'"{order}" needs at least one A and one B')
+        raise ValueError(f'"{order}" needs at least one A and one {trial}')
     return (sum(b) / len(b) - sum(a) / len(a)) / max(len(order) - 1, 1)
 
 

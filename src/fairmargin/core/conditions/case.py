@@ -134,8 +134,9 @@ def difference(a: Sequence[float | None], b: Sequence[float | None]) -> float | 
 
 
 def order_of_runs(case: Case) -> str:
-    """The comparison's runs as they were driven, as letters."""
-    letters = [(case.study.letter(c.configuration), c.run) for c in case.ordered]
+    """The comparison's runs as they were driven: A with its baseline, B with its trial."""
+    baseline = {c.leg for c in case.both[0]}
+    letters = [("A" if c.leg in baseline else "B", c.run) for c in case.ordered]
     return "".join(letter for i, (letter, run) in enumerate(letters) if i == 0 or letters[i - 1][1] != run)
 
 

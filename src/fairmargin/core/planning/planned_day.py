@@ -20,8 +20,8 @@ def planned(study: Study, order: str, day: date | None = None) -> Study:
     The planned warm-up counts as driven, which a study's own legs say only once somebody noted it.
     """
     plan = study.plan
-    made = new_study(title="", kind="other", order=order, method=study.method)
-    names = {"A": study.baseline.id, "B": study.trials[0].id if study.trials else study.baseline.id}
+    made = new_study(title="", kind="other", order="A" * len(order), method=study.method)
+    names = [_side(study, letter) for letter in order]
     table = plan_day(study, order, day)
     forecast = plan.forecast
     speed = study.target_speed_kmh or DEFAULT_SPEED_KMH
@@ -29,14 +29,14 @@ def planned(study: Study, order: str, day: date | None = None) -> Study:
     runs = {s.run: s for s in table.steps if s.kind == "run"}
     first = table.steps[0].start
     legs: list[Leg] = []
-    for run, own in made.runs():
+    for name, (run, own) in zip(names, made.runs(), strict=True):
         for j, leg in enumerate(own):
             begin = runs[run].start + timedelta(minutes=j * (60.0 * km / speed + plan.turn_min))
             hours = (begin - first).total_seconds() / 3600.0
             air = 15.0 if forecast.temperature_c is None else forecast.temperature_c
             legs.append(
                 leg.with_(
-                    configuration=names[leg.configuration],
+                    configuration=name,
                     started_at=begin,
                     duration_s=round(3600.0 * km / speed),
                     distance_km=km,
@@ -51,6 +51,11 @@ def planned(study: Study, order: str, day: date | None = None) -> Study:
             )
     warm = study.circumstances.with_(warm_up_min=plan.warm_up_min)
     return study.with_(legs=tuple(legs), events=(), weather=(), circumstances=warm, outings=())
+
+
+def _side(study: Study, letter: str) -> str:
+    """What a letter of an order stands for; the baseline where the study has no such side yet."""
+    return study.lettered.get(letter, study.baseline.id)
 
 
 def light_of(study: Study, day: date, utc_offset: timedelta | None = None) -> Daylight | None:
@@ -82,15 +87,15 @@ def plan_day(
     """
     plan = study.plan
     day = day or plan.day or date(2026, 6, 1)
-    names = {"A": study.baseline.id, "B": study.trials[0].id if study.trials else study.baseline.id}
-    labels = {c.id: c.label for c in study.configurations}
+    turns = study.vehicles_take_turns
+    labels = {v.id: v.label for v in study.vehicles} if turns else {c.id: c.label for c in study.configurations}
     speed = study.target_speed_kmh or DEFAULT_SPEED_KMH
     light = light_of(study, day, utc_offset)
     return timetable(
         plan,
         day=day,
         kind=study.change.kind,
-        runs=[(f"R{i + 1}", names[letter]) for i, letter in enumerate(order)],
+        runs=[(f"R{i + 1}", _side(study, letter)) for i, letter in enumerate(order)],
         legs_per_run=2 if study.method in {"out-and-back", "climb"} else 1,
         leg_km=leg_km(study),
         speed_kmh=speed,
@@ -98,6 +103,7 @@ def plan_day(
         factors=known_factors(study),
         capacity_kwh=study.vehicle.capacity_kwh if study.vehicle.energy == "electric" else None,
         names=labels,
+        swaps=not turns,
         light=light,
         late_min=late_min,
         done_runs=done_runs,

@@ -126,6 +126,7 @@ def timetable(
     factors: dict[str, float] | None = None,
     light: Daylight | None = None,
     late_min: float = 0.0,
+    swaps: bool = True,
     done_runs: int = 0,
     now: datetime | None = None,
 ) -> Timetable:
@@ -152,6 +153,8 @@ def timetable(
     light : Daylight, optional
     late_min : float
         How late the day started. [min]
+    swaps : bool
+        Whether something is swapped between different sides; two vehicles only take turns.
     done_runs : int
         Runs already driven; with `now`, what is left starts then.
     now : datetime, optional
@@ -171,7 +174,7 @@ def timetable(
     before = runs[done_runs - 1][1] if 0 < done_runs <= len(runs) else None
     for number, (run, configuration) in enumerate(runs[done_runs:], start=done_runs + 1):
         name = names.get(configuration, configuration)
-        if before is not None and configuration != before:
+        if swaps and before is not None and configuration != before:
             made.add("swap", swap_minutes(plan, kind), f"Change to {name}")
         before = configuration
         kwh = run_kwh * (factors or {}).get(configuration, 1.0)

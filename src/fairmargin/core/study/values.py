@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime
+from string import ascii_uppercase
 from typing import Annotated, Any, Final, Literal, Self
 
 from pydantic import AfterValidator, Field, field_validator, model_validator
@@ -389,14 +390,31 @@ class Study(_Value):
             grouped.setdefault(leg.run or leg.leg, []).append(leg)
         return list(grouped.items())
 
-    def letter(self, configuration: str) -> str:
-        """Letter of a configuration in an order of runs: A for the baseline, B for any trial."""
-        return "A" if configuration == self.baseline.id else "B"
+    @property
+    def lettered(self) -> dict[str, str]:
+        """What each letter of an order of runs stands for: A the baseline or the first vehicle, then B, C and so on.
+
+        Ids of vehicles where vehicles are what is compared and each drives runs of its own; else of configurations.
+        """
+        sides = self.vehicles if self.vehicles_take_turns else (self.baseline, *self.trials)
+        return dict(zip(ascii_uppercase, (side.id for side in sides), strict=False))
+
+    @property
+    def vehicles_take_turns(self) -> bool:
+        """Whether vehicles are what is compared, each in runs of its own."""
+        fleet = {v.id for v in self.vehicles}
+        by = {legs[0].vehicle for _, legs in self.runs()}
+        return self.change.subject == "vehicle" and len(fleet) > 1 and not self.trials and by <= fleet
+
+    def letter(self, leg: Leg) -> str:
+        """Letter in an order of runs of what a leg is driven with; "?" of one that the study does not have."""
+        own = leg.vehicle if self.vehicles_take_turns else leg.configuration
+        return next((letter for letter, side in self.lettered.items() if side == own), "?")
 
     @property
     def order(self) -> str:
-        """Order of the runs as letters, such as ABBA; empty without runs."""
-        return "".join(self.letter(legs[0].configuration) for _, legs in self.runs())
+        """Order of the runs as letters, such as ABBA or ABCCBA; empty without runs."""
+        return "".join(self.letter(legs[0]) for _, legs in self.runs())
 
 
 def new_study(

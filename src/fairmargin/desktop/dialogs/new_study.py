@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -17,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.kinds import change_kinds
-from fairmargin.core.orders import ORDERS
+from fairmargin.core.orders import offered
 from fairmargin.core.study import CLASS_PRESETS, Study, Vehicle
 from fairmargin.core.study.aims import AIMS, ALREADY_DRIVEN, Aim, laid_out
 from fairmargin.core.study.entry import words_of
@@ -98,8 +99,8 @@ class NewStudyDialog(QDialog):
         self.order = Choice()
         self.order.setEditable(True)
         self.order.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-        for order, words in (*ORDERS.items(), *ALREADY_DRIVEN.items()):
-            self.order.addItem(f"{order}: {words}" if order else words.capitalize(), order)
+        self._offer_orders()
+        self.trial.textChanged.connect(self._offer_orders)
         form.addRow("Order of runs", self.order)
         self.outing = Choice()
         for words, value in OUTINGS:
@@ -137,6 +138,25 @@ class NewStudyDialog(QDialog):
         """The study whose road is driven again."""
         at = self.road.currentIndex()
         return self._roads[at - 1] if at > 0 and not self.road.isHidden() else None
+
+    def _offer_orders(self) -> None:
+        """Offer the orders for as many sides as are named; an order typed, or still offered, stays."""
+        several = self.wanted.trial and self.wanted.subject == "configuration"
+        named = len([x for x in self.trial.text().split(";") if x.strip()]) if several else 1
+        wanted = offered(1 + max(named, 1)) | ALREADY_DRIVEN
+        before = {self.order.itemData(i) for i in range(self.order.count())}
+        if before == set(wanted):
+            return
+        chosen = self._order()
+        with QSignalBlocker(self.order):
+            self.order.clear()
+            for order, words in wanted.items():
+                self.order.addItem(f"{order}: {words}" if order else words.capitalize(), order)
+            at = self.order.findData(chosen)
+            if at < 0 and chosen and chosen not in before:
+                self.order.setEditText(chosen)
+            else:
+                self.order.setCurrentIndex(max(at, 0))
 
     def _offer(self) -> None:
         """Offer what earlier studies know of the vehicle, and of the road."""
@@ -183,6 +203,7 @@ class NewStudyDialog(QDialog):
         self._give_examples()
         if key == "laps" and self.kind.currentText() == "wheels":
             self.kind.setCurrentText("technique")
+        self._offer_orders()
         at = self.order.findData(wanted.order)
         if at >= 0:
             self.order.setCurrentIndex(at)

@@ -39,7 +39,7 @@ class SealDialog(QDialog):
             lambda _text: None,
             tip="Until they are driven the interval is wider, so that looking on the way costs nothing. Empty: no number",
         )
-        planned = min(study.order.count("A"), study.order.count("B"))
+        planned = min(study.order.count(x) for x in study.lettered) if len(study.lettered) > 1 else 0
         self.pairs.show_text(str(planned) if planned else "")
         layout.addWidget(self.pairs)
         self.leaving_out = Field(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from fairmargin.core.evidence.distances import route_km
-from fairmargin.core.orders import ORDERS, display_noise_percent, drift_left
+from fairmargin.core.orders import display_noise_percent, drift_left, offered
 from fairmargin.core.study import Study
 from fairmargin.core.study.aims import relaid
 from fairmargin.core.units import in_units, said_range
@@ -62,8 +62,7 @@ class PlanStage(Stage):
         self.order = Choice()
         self.order.setAccessibleName("Order of runs")
         self.order.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        for order, words in ORDERS.items():
-            self.order.addItem(f"{order}: {words}", order)
+        self._offer(2)
         row.addWidget(self.order, 1)
         self.lay = QPushButton("Lay out these runs")
         self.lay.clicked.connect(self._lay_out)
@@ -102,6 +101,15 @@ class PlanStage(Stage):
         if self.session.study is not None:
             self.pages[name].refresh(self.session.study)
 
+    def _offer(self, sides: int) -> None:
+        """Offer the orders for so many sides; the one chosen stays where it is one of them."""
+        wanted = offered(sides)
+        if [self.order.itemData(i) for i in range(len(wanted))] == list(wanted):
+            return
+        self.order.clear()
+        for order, words in wanted.items():
+            self.order.addItem(f"{order}: {words}", order)
+
     def _take_order(self) -> None:
         """Offer the design that was chosen for laying out."""
         order = self.designs.chosen_order
@@ -122,6 +130,7 @@ class PlanStage(Stage):
             c = legs[0].configuration
             runs.append((run, trials.index(c) if c in trials else None, state, legs[0].block))
         letters = study.order
+        self._offer(len(study.lettered))
         self.strip.show_runs(runs)
         self.subtitle.setText(f"{letters or 'no runs yet'} \u00b7 {len(study.legs)} legs")
         read_only = self.session.read_only
@@ -129,8 +138,9 @@ class PlanStage(Stage):
         self.lay.setEnabled(not read_only and not begun)
         self.lay.setToolTip("Readings have been typed: add a block instead." if begun else "")
         self.block.setEnabled(not read_only and bool(trials))
-        if "A" in letters and "B" in letters:
-            left = drift_left(letters)
+        trials_driven = [x for x in study.lettered if x != "A" and x in letters]
+        if "A" in letters and trials_driven:
+            left = max((drift_left(letters, x) for x in trials_driven), key=abs)
             if abs(left) < 0.05:
                 words = "A steady drift of the day (warming, rising wind) cancels in this order."
             else:
@@ -198,16 +208,15 @@ class PlanStage(Stage):
         if study is None or not study.trials:
             return
         after = study
-        names = {"A": study.baseline.id, "B": study.trials[0].id}
         for letter in self._pattern():
-            after = with_run(after, names[letter])
+            after = with_run(after, study.lettered[letter])
         self.session.edit(after, f"add a block {self._pattern()}")
 
 
 def _step_words(study: Study, letters: str) -> str:
     """What rounding alone is worth in the runs laid out, before there is a comparison."""
     each_way = 2 if study.method == "out-and-back" else 1
-    per_side = max(1, min(letters.count("A"), letters.count("B")) * each_way)
+    per_side = max(1, min(letters.count(x) for x in (*study.lettered, "B")) * each_way)
     driven = [leg for leg in study.legs if leg.average_shown and leg.average_step]
     shares = [(leg.average_step or 0) / (leg.average_shown or 1) for leg in driven] or [0.1 / 16.0]
     share = sum(shares) / len(shares)
