@@ -52,7 +52,7 @@ from fairmargin.core.result.types import VIEWS, Analysis, Comparison, LegResult,
 from fairmargin.core.result.verdict import word
 from fairmargin.core.result.whole_route import whole_comparisons
 from fairmargin.core.speed_cells import SpeedCell, at_speed, beside, by_speed_and_sector, fitted
-from fairmargin.core.study import Study, Trace
+from fairmargin.core.study import Study, Trace, Vehicle
 from fairmargin.core.study.as_told import as_told
 from fairmargin.core.study.cells import (
     Cell,
@@ -235,26 +235,7 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
         found = everyday_group(study, view, evidence, doubts)
         groups = [everyday_told_otherwise(raw, traces, owners, view, found)] if evidence.observations else []
     else:
-        options = FitOptions(
-            view="study-mean" if view == "study-mean" else "reference",
-            scatter_share=scatter.share,
-            scatter_freedom=scatter.freedom,
-            days=scatter.days,
-        )
-        cells = {
-            key: fitted(at_speed(study, key[0]), evidence, members, key[1], options)
-            for key, members in by_speed_and_sector(study, evidence.observations).items()
-        }
-        groups = [
-            told_otherwise(
-                raw, traces, owners, cell, speed, sector, options, view,
-                _test_day(
-                    at_speed(study, speed), view, options, evidence, cell, sector, doubts,
-                    beside(cells, speed, sector),
-                ),
-            )
-            for (speed, sector), cell in cells.items()
-        ]  # fmt: skip
+        groups = _test_days(raw, study, traces, owners, evidence, doubts, view, scatter)
     if coasted is not None and not any(g.comparisons for g in groups):
         groups = [coasted]
     results = [replace(r, vehicle=vehicle) for g in groups for r in g.results]
@@ -284,6 +265,39 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
         scatter_prior=scatter,
         learned=tuple((vehicle, g.learned) for g in groups if g.learned is not None),
     )
+
+
+def _test_days(
+    raw: Study,
+    study: Study,
+    traces: Mapping[str, Trace],
+    owners: Mapping[str, Vehicle],
+    evidence: Gathered,
+    doubts: Sequence[Concern],
+    view: View,
+    scatter: ScatterPrior,
+) -> list[Group]:
+    """One group for each speed and sector, fitted one by one and told beside the others."""
+    options = FitOptions(
+        view="study-mean" if view == "study-mean" else "reference",
+        scatter_share=scatter.share,
+        scatter_freedom=scatter.freedom,
+        days=scatter.days,
+    )
+    cells = {
+        key: fitted(at_speed(study, key[0]), evidence, members, key[1], options)
+        for key, members in by_speed_and_sector(study, evidence.observations).items()
+    }
+    return [
+        told_otherwise(
+            raw, traces, owners, cell, speed, sector, options, view,
+            _test_day(
+                at_speed(study, speed), view, options, evidence, cell, sector, doubts,
+                beside(cells, speed, sector),
+            ),
+        )
+        for (speed, sector), cell in cells.items()
+    ]  # fmt: skip
 
 
 def _missing(study: Study, every: Sequence[Observation]) -> str:
