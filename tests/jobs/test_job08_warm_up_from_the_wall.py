@@ -25,11 +25,13 @@ def test_the_wall_counts_and_unread_is_unknown(tester):
     text = t.shown("verdict")
     # Of one such morning: on the road, from the wall, and both.
     assert (
-        "On the road | -6.0 % (" in text
+        "On the road | -3.9 % (-26.3 to +25.4): 0.27 kWh less a drive" in text
         and "kWh less a drive of 41.0 km, in the air and with the cabin of these mornings" in text
     )
     assert "1.70 kWh with \u201cBattery too\u201d (L01: not read, taken as usual)" in text
-    assert "Both | +5.1 % (" in text
+    # By hand: 0.27 less on the road, 0.85 more from the wall.
+    assert "0.85 kWh with \u201cCabin only\u201d" in text
+    assert "Both | +6.9 % (" in text and "0.58 kWh more a drive of 41.0 km" in text
     assert "if it was nothing" in text
     assert "+17.1" in text
     t.leg("L01", grid_kwh="0")
