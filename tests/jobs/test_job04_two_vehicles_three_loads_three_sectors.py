@@ -93,7 +93,7 @@ def test_the_same_typed_leg_by_leg_with_other_weights(tester):
     assert whole.as_measured_percent == pytest.approx(((12 * 21 + 41 * 30.6) / (12 * 15.2 + 41 * 20.4) - 1) * 100)
     t.window.go_to("verdict")
     stage = t.window.stage("verdict")
-    field = stage.weights["town"]
+    field = stage.sector_lengths.fields["town"]
     type_into(t.qtbot, field, "41")
     whole = next(c for c in t.analysis.comparisons if c.sector == "whole")
     assert whole.as_measured_percent == pytest.approx(((21 + 30.6) / (15.2 + 20.4) - 1) * 100)

@@ -24,7 +24,7 @@ from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.fairness.checks import check
 from fairmargin.core.fairness.context import ComparisonContext, Refit
 from fairmargin.core.fairness.records import check_records
-from fairmargin.core.grouped import Group, results_of, used_of
+from fairmargin.core.grouped import Group, missing_words, results_of, used_of
 from fairmargin.core.inference.fit import Fit, fit_study, with_other_speeds
 from fairmargin.core.inference.levels import Level
 from fairmargin.core.inference.options import FitOptions
@@ -254,7 +254,7 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
         legs=tuple(sorted(lines.values(), key=lambda r: order[r.leg])),
         concerns=merge(concerns or doubts),
         assumed=study.vehicle.constants().assumed,
-        missing="" if complete else _missing(study, evidence.observations),
+        missing="" if complete else missing_words(study, evidence.observations),
         climbs=climbs(study, traces) if study.method == "climb" else (),
         hills=hills(study, traces, vehicle),
         coast_downs=loads,
@@ -298,22 +298,6 @@ def _test_days(
         )
         for (speed, sector), cell in cells.items()
     ]  # fmt: skip
-
-
-def _missing(study: Study, every: Sequence[Observation]) -> str:
-    driven = {study.leg(o.legs[0]).configuration for o in every if study.leg(o.legs[0]).included}
-    if not driven and any(leg.average_shown is not None and leg.included for leg in study.legs):
-        return "The averages were shown over no known distance. Enter the distance of one leg, or the route."
-    if not driven:
-        return "No readings yet. Type the first leg's reading in Drive."
-    if not study.trials:
-        return "The readings tell no energy yet. Enter a distance, or the battery's capacity."
-    if study.baseline.id not in driven:
-        return f"No baseline leg ({study.baseline.label}) has a reading yet."
-    return f"Only {study.baseline.label} has readings. Drive the first leg with {study.trials[0].label}."
-
-
-# ---------------------------------------------------------------- test days
 
 
 def _test_day(

@@ -51,3 +51,20 @@ def used_of(study: Study, members: Sequence[Observation]) -> list[Observation]:
     """Observations none of whose legs was left out."""
     included = {leg.leg for leg in study.legs if leg.included}
     return [o for o in members if included.issuperset(o.legs)]
+
+
+def missing_words(study: Study, every: Sequence[Observation]) -> str:
+    """What is needed before a comparison can be made."""
+    driven = {study.leg(o.legs[0]).configuration for o in every if study.leg(o.legs[0]).included}
+    if not driven and any(leg.average_shown is not None and leg.included for leg in study.legs):
+        return "The averages were shown over no known distance. Enter the distance of one leg, or the route."
+    if not driven:
+        return "No readings yet. Type the first leg's reading in Drive."
+    if not study.trials:
+        return "The readings tell no energy yet. Enter a distance, or the battery's capacity."
+    if study.baseline.id not in driven:
+        return f"No baseline leg ({study.baseline.label}) has a reading yet."
+    return f"Only {study.baseline.label} has readings. Drive the first leg with {study.trials[0].label}."
+
+
+# ---------------------------------------------------------------- test days

@@ -2,29 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from fairmargin.core.fairness.registered import prediction_words
 from fairmargin.core.result.questions import answered, open_questions
 from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.sensitivity import survival_words
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Asked, Study
 from fairmargin.core.study.cells import Cell, compares, side_of
-from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.units import in_units, read_quantity
+from fairmargin.core.units import in_units
 from fairmargin.core.words import signed
-from fairmargin.desktop.stages.base import Field, Stage
+from fairmargin.desktop.stages.base import Stage
+from fairmargin.desktop.stages.sector_lengths import SectorLengths
 from fairmargin.desktop.state.background import meanwhile
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.answerlist import AnswerList
-from fairmargin.desktop.widgets.basics import Elided, as_tip, clear, draw_mark, label, panel, percent
+from fairmargin.desktop.widgets.basics import Elided, as_tip, draw_mark, label, panel
 from fairmargin.desktop.widgets.charts import PairsChart
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.overview import OverviewChart, ResultsTable
@@ -41,6 +39,7 @@ from fairmargin.exchange.words.results import (
     if_words,
     may_not,
     may_say,
+    reason_words,
     said_lines,
     way_lines,
 )
@@ -253,45 +252,9 @@ class VerdictStage(Stage):
         self.overview.chosen.connect(self.session.choose)
         self.overview.opened.connect(self._open_comparison)
         box.addWidget(self.overview)
-        self.weights_row = QWidget()
-        self._weights = QHBoxLayout(self.weights_row)
-        self._weights.setContentsMargins(0, 0, 0, 0)
-        self.weights: dict[str, Field] = {}
-        box.addWidget(self.weights_row)
+        self.sector_lengths = SectorLengths(self.session)
+        box.addWidget(self.sector_lengths)
         body.addWidget(self.overview_frame)
-
-    def _show_weights(self, study: Study) -> None:
-        """Lengths that the sectors count with on the whole route; as driven, until other ones are typed."""
-        analysis, units = self.session.analysis, self.session.units
-        lengths = analysis.sector_lengths_km if analysis else {}
-        self.weights_row.setVisible(len(lengths) > 1)
-        if set(lengths) != set(self.weights):
-            clear(self._weights)
-            self.weights = {}
-            self._weights.addWidget(label("The whole route is", "muted"), 0, Qt.AlignmentFlag.AlignBottom)
-            for sector in lengths:
-                field = Field(sector, self._weight_setter(sector), tip="Empty: as driven")
-                self.weights[sector] = field
-                self._weights.addWidget(field, 1)
-            self._weights.addStretch()
-        for sector, km in lengths.items():
-            self.weights[sector].show_text(show_number(units.show("distance", km), 1), units.distance)
-
-    def _weight_setter(self, sector: str) -> Callable[[str], None]:
-        def commit(text: str) -> None:
-            study = self.session.study
-            if study is None:
-                return
-            rest = {k: v for k, v in study.sector_weights_km.items() if k != sector}
-            if text:
-                rest[sector] = read_quantity(text, "distance", self.session.units.distance)
-            try:
-                after = study.with_(sector_weights_km=rest)
-            except ValueError as error:
-                raise ValueError(words_of(error)) from error
-            self.session.edit(after, f"length of {sector}")
-
-        return commit
 
     def _lay_results(self, body: QVBoxLayout) -> None:
         """What each configuration took, and any two set against each other."""
@@ -381,7 +344,7 @@ class VerdictStage(Stage):
                 else "All comparisons, % of each baseline's consumption"
             )
             self.overview.show_comparisons(study, comparisons, self.session.chosen, units)
-            self._show_weights(study)
+            self.sector_lengths.refresh(study)
         if not results:
             return
         self.results.show_results(study, results, units)
@@ -490,7 +453,7 @@ class VerdictStage(Stage):
             self.survival.hide()
         self.say.show()
         self.say.setText(may_say(study, c, self.session.units))
-        self.reason.setText(in_units(reason_line(c, study), self.session.units))
+        self.reason.setText(in_units(reason_words(study, c), self.session.units))
         self._show_if()
         lines = [
             *beside(study, analysis, c, self.session.units),
@@ -502,16 +465,3 @@ class VerdictStage(Stage):
         self.beside.setVisible(bool(lines))
         self.say_not.setText(may_not(study, analysis, c, self.session.units))
         self._show_steps(study, c)
-
-
-def reason_line(c: Comparison, study: Study) -> str:
-    """Reason of the verdict, with the prediction beside the result."""
-    words = c.reason
-    prediction = study.change.prediction_percent
-    if prediction is not None:
-        low, high = c.interval_percent
-        inside = low <= prediction <= high
-        said = percent(prediction, 0 if prediction == round(prediction) else 1)
-        words += f" You said {said} ({prediction_words(study)}): "
-        words += "inside the interval." if inside else "outside the interval."
-    return words

@@ -7,6 +7,7 @@ from collections.abc import Collection, Sequence
 from typing import Final
 
 from fairmargin.core.evidence.climb import Part, leg_parts, unplaced_parts
+from fairmargin.core.fairness.registered import prediction_words
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.intervals import USUAL
 from fairmargin.core.result.asked import IfAnswered
@@ -170,6 +171,16 @@ def _range(low: float, high: float) -> str:
         return f"{abs(value):.1f} % {'less' if value < 0 else 'more'}"
 
     return f"{side(low)} to {side(high)}"
+
+
+def reason_words(study: Study, c: Comparison) -> str:
+    """Reason of the verdict, with the prediction beside the result."""
+    said = study.change.prediction_percent
+    if said is None:
+        return c.reason
+    figure = f"{signed(said, 0 if said == round(said) else 1)} %"
+    where = "inside" if c.interval_percent[0] <= said <= c.interval_percent[1] else "outside"
+    return f"{c.reason} You said {figure} ({prediction_words(study)}): {where} the interval."
 
 
 def climb_lines(study: Study, analysis: Analysis, leave: Collection[str] = ()) -> list[str]:
