@@ -99,6 +99,13 @@ def detach(session: Session, file: str) -> None:
         session.edit(study.with_(attachments=kept), f"remove {file}")
 
 
+def open_attached(session: Session, file: str) -> None:
+    """Show an attachment of the open study by its name."""
+    item = next((x for x in session.study.attachments if x.file == file), None) if session.study is not None else None
+    if item is not None:
+        show_attachment(item)
+
+
 def show_attachment(item: Attachment) -> Path:
     """Show an attachment with what the desktop has for it; a copy, so that nothing done to it comes back.
 

@@ -26,7 +26,7 @@ from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.entry import show_readings
 from fairmargin.core.study.runs import way_words
 from fairmargin.core.units import in_units
-from fairmargin.desktop.bringing.attaching import attached_to, detach, show_attachment
+from fairmargin.desktop.bringing.attaching import attached_to, detach, open_attached
 from fairmargin.desktop.dialogs.notes import KIND_WORDS
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
@@ -178,8 +178,8 @@ class LegCard(QFrame):
         if own:
             files = menu.addMenu(f"Attached ({len(own)})")
             for item in own:
-                files.addAction(f"Open {item.file}").triggered.connect(partial(self._open_file, item.file))
-                files.addAction(f"Remove {item.file}").triggered.connect(partial(self._remove_file, item.file))
+                files.addAction(f"Open {item.file}").triggered.connect(partial(open_attached, stage.session, item.file))
+                files.addAction(f"Remove {item.file}").triggered.connect(partial(detach, stage.session, item.file))
         filled = [key for key in alike() if show_leg_field(key, leg, stage.session.units_of(leg), study)]
         if filled:
             same = menu.addMenu("Same for all legs")
@@ -200,15 +200,6 @@ class LegCard(QFrame):
         run.addAction("Remove this run").triggered.connect(partial(self._run, "remove", ""))
         run.addAction("Remove this leg").triggered.connect(partial(self._run, "remove leg", ""))
         menu.addAction("Clear this leg's readings").triggered.connect(lambda: stage.clear_leg(name))
-
-    def _open_file(self, file: str, _checked: bool = False) -> None:
-        study = self.stage.session.study
-        item = next((x for x in study.attachments if x.file == file), None) if study is not None else None
-        if item is not None:
-            show_attachment(item)
-
-    def _remove_file(self, file: str, _checked: bool = False) -> None:
-        detach(self.stage.session, file)
 
     def _note(self, kind: str, _checked: bool = False) -> None:
         self.stage.edit_notes(self.name, kind)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from functools import partial
 from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QToolButton, QWidget
 
 from fairmargin.core.study import Study
 from fairmargin.core.study.attachments import PLACES
-from fairmargin.desktop.bringing.attaching import KINDS, attach, attached_to, detach, show_attachment
+from fairmargin.desktop.bringing.attaching import KINDS, attach, attached_to, detach, open_attached
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import as_tip, clear
 
@@ -44,22 +43,13 @@ class AttachedRow(QWidget):
             button = QPushButton(item.file)
             button.setObjectName("link")
             button.setToolTip(as_tip(item.note or "Open a copy"))
-            button.clicked.connect(partial(self._show, item.file))
+            button.clicked.connect(lambda _=False, file=item.file: open_attached(self.session, file))
             self._files.addWidget(button)
             gone = QToolButton()
             gone.setText("\u00d7")
             gone.setAccessibleName(f"Remove {item.file}")
-            gone.clicked.connect(partial(self._remove, item.file))
+            gone.clicked.connect(lambda _=False, file=item.file: detach(self.session, file))
             self._files.addWidget(gone)
-
-    def _show(self, file: str, _checked: bool = False) -> None:
-        study = self.session.study
-        item = next((x for x in study.attachments if x.file == file), None) if study is not None else None
-        if item is not None:
-            show_attachment(item)
-
-    def _remove(self, file: str, _checked: bool = False) -> None:
-        detach(self.session, file)
 
     def _choose(self) -> None:
         choose_for(self, self.session, self.of)
