@@ -233,7 +233,7 @@ def _of_vehicle(vehicle: str, study: Study, traces: Mapping[str, Trace], view: V
     evidence = gather(study, traces, owners)
     if study.method == "everyday":
         found = everyday_group(study, view, evidence, doubts)
-        groups = [everyday_told_otherwise(raw, traces, owners, view, found)] if evidence.observations else []
+        groups = [everyday_told_otherwise(raw, traces, owners, view, found)]
     else:
         groups = _test_days(raw, study, traces, owners, evidence, doubts, view, scatter)
     if coasted is not None and not any(g.comparisons for g in groups):

@@ -151,7 +151,7 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
     pairs = list(zip(names, driven[:-spare], strict=True))
     for leg in study.legs:
         if is_repeat(study, leg):
-            ours = study.letter(leg)
+            ours = "A" if leg.configuration == study.baseline.id else "B"
             pairs.append(
                 (
                     leg.leg,

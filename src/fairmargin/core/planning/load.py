@@ -75,9 +75,7 @@ LIQUIDS: Final = frozenset({"water", "petrol", "diesel", "fuel", "milk", "oil"})
 _WORDS: Final = (
     (re.compile(r"\b(?:us|u\.s\.)\s*gal\w*|\bgal\w*[\s-]*\(?us\)?", re.IGNORECASE), "gal-us"),
     (re.compile(r"\b(?:imp|imperial|uk)\s*gal\w*|\bgal\w*[\s-]*\(?(?:imp|uk)\)?", re.IGNORECASE), "gal-imp"),
-    (re.compile(r"\bcu\.?\s*ft\b|\bft3\b", re.IGNORECASE), "ft\u00b3"),
-    (re.compile(r"\bm3\b", re.IGNORECASE), "m\u00b3"),
-    (re.compile(r"\blit(?:re|er)s?\b", re.IGNORECASE), "L"),
+    (re.compile(r"\bcu\.?\s*ft\b", re.IGNORECASE), "ft\u00b3"),
 )
 _THOUSAND: Final = re.compile(r"^\d{1,3},\d{3}(?!\d)")
 _AMOUNT: Final = re.compile(r"^(?:(\d+)\s*[x\u00d7*]\s*)?(.+)$", re.IGNORECASE)

@@ -403,18 +403,17 @@ class Study(_Value):
     def vehicles_take_turns(self) -> bool:
         """Whether vehicles are what is compared, each in runs of its own."""
         fleet = {v.id for v in self.vehicles}
-        by = {legs[0].vehicle for _, legs in self.runs()}
-        return self.change.subject == "vehicle" and len(fleet) > 1 and not self.trials and by <= fleet
-
-    def letter(self, leg: Leg) -> str:
-        """Letter in an order of runs of what a leg is driven with; "?" of one that the study does not have."""
-        own = leg.vehicle if self.vehicles_take_turns else leg.configuration
-        return next((letter for letter, side in self.lettered.items() if side == own), "?")
+        if self.change.subject != "vehicle" or len(fleet) < 2 or self.trials:
+            return False
+        return {legs[0].vehicle for _, legs in self.runs()} <= fleet
 
     @property
     def order(self) -> str:
         """Order of the runs as letters, such as ABBA or ABCCBA; empty without runs."""
-        return "".join(self.letter(legs[0]) for _, legs in self.runs())
+        letters = {side: letter for letter, side in self.lettered.items()}
+        turns = self.vehicles_take_turns
+        first = [legs[0] for _, legs in self.runs()]
+        return "".join(letters.get(leg.vehicle if turns else leg.configuration, "?") for leg in first)
 
 
 def new_study(

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.words import signed
-from fairmargin.desktop.theme import theme, trial_colour
+from fairmargin.desktop.theme import TRIAL_COLOURS, theme, trial_colour
 from fairmargin.desktop.widgets.inputs import Choice
 
 
@@ -116,13 +116,13 @@ def draw_mark(
     x, y, r = centre.x(), centre.y(), size / 2
     if trial is None:
         painter.drawEllipse(QRectF(x - r, y - r, 2 * r, 2 * r))
-    elif trial % 5 == 0:
+    elif (which := trial % len(TRIAL_COLOURS)) == 0:
         painter.drawPolygon(QPolygonF([QPointF(x, y - r), QPointF(x + r, y), QPointF(x, y + r), QPointF(x - r, y)]))
-    elif trial % 5 == 1:
+    elif which == 1:
         painter.drawPolygon(QPolygonF([QPointF(x, y - r), QPointF(x + r, y + r * 0.8), QPointF(x - r, y + r * 0.8)]))
-    elif trial % 5 == 2:
+    elif which == 2:
         painter.drawRect(QRectF(x - r * 0.85, y - r * 0.85, 1.7 * r, 1.7 * r))
-    elif trial % 5 == 3:
+    elif which == 3:
         painter.drawPolygon(QPolygonF([QPointF(x, y + r), QPointF(x + r, y - r * 0.8), QPointF(x - r, y - r * 0.8)]))
     else:
         ends = [
