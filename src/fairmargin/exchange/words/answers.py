@@ -186,7 +186,7 @@ def alone_answers(study: Study, analysis: Analysis, units: UnitChoice) -> list[A
         on_a_hill = any((h.vehicle, h.configuration) == (r.vehicle, r.configuration) for h in analysis.hills)
         if on_a_hill:  # as driven stands with the hill; what is corrected is of both ways, too
             name += "Both ways, "
-        for a in _one(study, r, units_of(study, r.vehicle, units), analysis.legs)[1 if on_a_hill else 0 :]:
+        for a in result_answers(study, r, units, analysis.legs)[1 if on_a_hill else 0 :]:
             whole = (
                 name if a.name.startswith(("At ", "In ", "Not ")) or not on_a_hill else name.removesuffix("Both ways, ")
             )
@@ -240,8 +240,9 @@ def why_ways_differ(study: Study, legs: Sequence[LegResult], r: Result, units: U
     )
 
 
-def _one(study: Study, r: Result, units: UnitChoice, legs: Sequence[LegResult] = ()) -> list[Answer]:
-    """As driven and corrected first, where energy is told."""
+def result_answers(study: Study, r: Result, units: UnitChoice, legs: Sequence[LegResult] = ()) -> list[Answer]:
+    """What one configuration took: as driven and corrected first, where energy is told."""
+    units = units_of(study, r.vehicle, units)
     out = []
     if r.as_driven_wh_per_km is not None and r.as_driven_interval is not None:
         out.append(
@@ -294,6 +295,11 @@ def shown_range(study: Study) -> list[Answer]:
         times = f", {gone / far:.1f} times as far" if gone > 0 else ""
         told.append(f"{leg.leg} {before:g} \u2212 {after:g} = {gone:g} {unit} gone over {far:.1f} {unit} driven{times}")
     return [Answer("Range shown", "; ".join(told))] if told else []
+
+
+def result_words(study: Study, r: Result, units: UnitChoice, legs: Sequence[LegResult] = ()) -> str:
+    """The same as a paragraph."""
+    return " ".join(f"{a.line}." for a in result_answers(study, r, units, legs))
 
 
 # ---------------------------------------------------------------- several speeds or sectors

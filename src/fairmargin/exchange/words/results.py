@@ -30,7 +30,6 @@ from fairmargin.exchange.words.figures import (
     wind_words,
 )
 from fairmargin.exchange.words.names import place_words, quoted, side_words, stated_speed, units_of
-from fairmargin.exchange.words.rated import rated_lines
 from fairmargin.exchange.words.steps import DISTANCE_PER_ENERGY, pencil_unit, steps_line, usual_words
 
 
@@ -279,45 +278,6 @@ def beside(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice) -
             f"({signed(t.change_percent)} %)."
         )
     return lines + coast_lines(study, analysis, units) + way_lines(study, units) + forecast_lines(study)
-
-
-def result_lines(study: Study, r: Result, units: UnitChoice) -> list[str]:
-    """What one configuration took: as driven, at reference, range, each direction."""
-    units = units_of(study, r.vehicle, units)
-    lines = []
-    if r.as_driven_wh_per_km is not None and r.as_driven_interval is not None:
-        lines.append(
-            f"As driven {consumption_words(r.as_driven_wh_per_km, units)} "
-            f"({span_words(r.as_driven_interval, units)} by the instruments' steps)."
-        )
-    if r.read_by:
-        told = "; ".join(
-            f"{x.instrument} {consumption_words(x.wh_per_km, units)} ({len(x.legs)} leg{'s' if len(x.legs) != 1 else ''})"
-            for x in r.read_by
-        )
-        lines.append(f"It rests on more than one instrument, each on its own legs: {told}.")
-    if r.wh_per_km is not None and r.interval_wh_per_km is not None:
-        plain = r.method == "plain"
-        what = "Not corrected, with what that leaves open" if plain else sentence(level_words(study, r, units))
-        lines.append(
-            f"{what} {consumption_words(r.wh_per_km, units)} ({span_words(r.interval_wh_per_km, units)}, "
-            f"{100 * study.confidence:g} %)."
-        )
-    if r.range_km is not None and r.range_interval_km is not None:
-        low, high = (units.show("distance", v) for v in r.range_interval_km)
-        lines.append(
-            f"Range as driven, full to empty: {distance_words(r.range_km, units)} ({low:.0f} to {high:.0f} {units.distance})."
-        )
-    lines += rated_lines(vehicle_of(study, r.vehicle), r, units)
-    if r.directions:
-        parts = []
-        for d in r.directions:
-            reach = "" if d.range_km is None else f", {distance_words(d.range_km, units)}"
-            parts.append(f"{d.direction} {consumption_words(d.as_driven_wh_per_km, units)}{reach}")
-        lines.append(
-            f"Each way: {'; '.join(parts)}. The two differ by hill and wind; neither is the consumption of the road."
-        )
-    return lines
 
 
 def said_lines(study: Study, analysis: Analysis, c: Comparison, units: UnitChoice, *, steps: bool = True) -> list[str]:

@@ -11,9 +11,9 @@ from fairmargin.core.result.sides import further_percent
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.units import UNIT_CHOICES, in_units
-from fairmargin.exchange.words.answers import answers, hill_answers
+from fairmargin.exchange.words.answers import answers, hill_answers, result_answers
 from fairmargin.exchange.words.names import result_name
-from fairmargin.exchange.words.results import beside, capacity_line, if_words, margin_words, result_lines, split_lines
+from fairmargin.exchange.words.results import beside, capacity_line, if_words, margin_words, split_lines
 
 #: Units of a summary without a window; fuel vehicles get theirs.
 PLAIN = UNIT_CHOICES["metric-wh"]
@@ -46,7 +46,7 @@ def summary(study: Study, result: Analysis) -> str:
         lines += [f"    {line}" for line in own if line]
     for r in result.results:
         lines.append(f"  {result_name(study, r, PLAIN)}")
-        lines += [f"    {line}" for line in result_lines(study, r, PLAIN)]
+        lines += [f"    {a.line}." for a in result_answers(study, r, PLAIN, result.legs)]
     if result.claim is not None:
         lines.append(f"  claim {result.claim.verdict}: {result.claim.reason}")
     lines += [f"  {line}" for line in [capacity_line(result)] if line]

@@ -10,8 +10,8 @@ from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.exchange.words.answers import result_words
 from fairmargin.exchange.words.names import result_name
-from fairmargin.exchange.words.results import result_lines
 
 
 class DrivenPanel:
@@ -30,9 +30,10 @@ class DrivenPanel:
         self, study: Study, analysis: Analysis | None, units: UnitChoice, vehicles: Collection[str] = ()
     ) -> None:
         """Tell what was driven, as it was: one paragraph a result; of some vehicles only where those are spoken of."""
+        results, legs = ((), ()) if analysis is None else (analysis.results, analysis.legs)
         lines = [
-            f"{result_name(study, r, units)}: {' '.join(result_lines(study, r, units))}"
-            for r in (() if analysis is None else analysis.results)
+            f"{result_name(study, r, units)}: {result_words(study, r, units, legs)}"
+            for r in results
             if not vehicles or r.vehicle in vehicles
         ]
         told = () if analysis is None or not analysis.coast_downs else analysis.results

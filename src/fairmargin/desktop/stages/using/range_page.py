@@ -32,10 +32,11 @@ from fairmargin.desktop.widgets.basics import label, named_choice, panel, percen
 from fairmargin.desktop.widgets.charts import RangeBars
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.desktop.widgets.using.rangecurve import RangeCurve, RangeLine
+from fairmargin.exchange.words.answers import result_words
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words, speed_words
 from fairmargin.exchange.words.names import quoted, result_name, side_words, speed_told, stated_speed
 from fairmargin.exchange.words.outcomes import hours_words
-from fairmargin.exchange.words.results import capacity_line, result_lines
+from fairmargin.exchange.words.results import capacity_line
 
 ROADS: Final = ("dry", "damp", "wet", "snow")
 CURVE_KMH: Final = (30.0, 140.0)
@@ -369,7 +370,8 @@ class RangePage(UsePage):
         if alone is None:
             self.range_words.setText(self.session.analysis.missing if self.session.analysis else "")
         else:
-            self.range_words.setText(" ".join(result_lines(study, alone, self.session.units)))
+            legs = self.session.analysis.legs if self.session.analysis else ()
+            self.range_words.setText(result_words(study, alone, self.session.units, legs))
         if alone is not None and stored and alone.as_driven_wh_per_km and alone.as_driven_interval:
             low, high = alone.as_driven_interval
             bars = [self._bar(result_name(study, alone, units), None, stored, alone.as_driven_wh_per_km, (high, low))]
