@@ -8,7 +8,7 @@ from string import ascii_uppercase
 from typing import Final
 
 from fairmargin.core.kinds import change_kind
-from fairmargin.core.study.leg import Leg
+from fairmargin.core.study.layout import laid_out_runs
 from fairmargin.core.study.values import Change, Configuration, Study
 from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
 from fairmargin.core.study.vocabulary import Method, Subject
@@ -146,17 +146,7 @@ def laid_out(
         raise ValueError(f"{method} does not fit; expected {' or '.join(wanted.methods)}")
     configurations = _configurations(wanted, names, speeds_kmh)
     fleet = _fleet(vehicles) if wanted.vehicles > 1 else ()
-    pattern = order.replace(" ", "").upper()
-    sides = [v.id for v in fleet] if wanted.subject == "vehicle" else [c.id for c in configurations]
-    known = ascii_uppercase[: len(sides)]
-    strange = sorted(set(pattern) - set(known))
-    if strange:
-        raise ValueError(
-            f'"{order}" has {", ".join(strange)}, and there {"is" if len(known) == 1 else "are"} only '
-            f"{', '.join(known)}: A is the baseline, B the first trial"
-        )
-    legs = _legs(wanted.subject, pattern, method, configurations, fleet)
-    return Study(
+    made = Study(
         title=title,
         change=Change(
             kind=kind,
@@ -168,8 +158,8 @@ def laid_out(
         configurations=configurations,
         method=method,
         target_speed_kmh=speed_kmh,
-        legs=tuple(legs),
     )
+    return made.with_legs(laid_out_runs(made, order))
 
 
 def _configurations(
@@ -197,52 +187,8 @@ def named(vehicle: Vehicle, identifier: str, name: str) -> NamedVehicle:
     return NamedVehicle(**{**data, "name": name, "id": identifier})
 
 
-def relaid(study: Study, order: str) -> Study:
-    """Return the study with planned runs in that order instead of its legs; letters as for `laid_out`."""
-    configurations = (study.baseline, *study.trials)
-    pattern = order.replace(" ", "").upper()
-    sides = study.vehicles if study.change.subject == "vehicle" else configurations
-    known = ascii_uppercase[: len(sides)]
-    if set(pattern) - set(known):
-        raise ValueError(f'"{order}" is not an order of runs of this study; expected letters of {known}')
-    return study.with_legs(_legs(study.change.subject, pattern, study.method, configurations, study.vehicles))
-
-
-def _legs(
-    subject: Subject,
-    pattern: str,
-    method: Method,
-    configurations: Sequence[Configuration],
-    fleet: Sequence[NamedVehicle],
-) -> list[Leg]:
-    """Planned legs of every run."""
-    ways = {"out-and-back": ("out", "back"), "climb": ("out", "back"), "one-way": ("out",)}.get(method, ("loop",))
-    legs: list[Leg] = []
-
-    def add(run: int, configuration: Configuration, way: str, vehicle: str = "") -> None:
-        legs.append(
-            Leg(
-                leg=f"L{len(legs) + 1:02d}",
-                run=f"R{run + 1}",
-                block=str(run // 4 + 1),
-                configuration=configuration.id,
-                direction=way,
-                vehicle=vehicle,
-                road=("dry", "wet")[min(configurations.index(configuration), 1)] if subject == "road" else "",
-            )
-        )
-
-    for run, letter in enumerate(pattern):
-        at = ascii_uppercase.index(letter)
-        if method == "side-by-side" and len(fleet) > 1 and len(configurations) > 1:
-            # What one carries the other does not; swapped, each has carried both.
-            other = configurations[0 if at else 1]
-            add(run, configurations[at], "loop", fleet[0].id)
-            add(run, other, "loop", fleet[1].id)
-        elif subject == "vehicle" and fleet:
-            for way in ways:
-                add(run, configurations[0], way, fleet[at].id)
-        else:
-            for way in ways:
-                add(run, configurations[at], way)
-    return legs
+def relaid(
+    study: Study, order: str, *, speeds_kmh: Sequence[float | None] | None = None, sectors: Sequence[str] | None = None
+) -> Study:
+    """Return the study with planned runs in that order instead of its legs; as for `laid_out_runs`."""
+    return study.with_legs(laid_out_runs(study, order, speeds_kmh=speeds_kmh, sectors=sectors))
