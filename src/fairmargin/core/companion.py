@@ -22,6 +22,7 @@ from fairmargin.core.planning import leg_km, plan_day, split
 from fairmargin.core.planning.checklists import checklist
 from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.study import Event, Leg, Study, Trace
+from fairmargin.core.study.cells import held_kmh
 from fairmargin.core.study.vocabulary import EventKind
 
 #: A speed this much below the aim is slow traffic once it has lasted. Common practice.
@@ -118,7 +119,7 @@ def leg_checklist(study: Study, leg: Leg) -> tuple[str, ...]:
 
 def aimed_kmh(study: Study, leg: Leg) -> tuple[float, float] | None:
     """Speed to hold, true and as the speedometer must show it; None without a target. [km/h]"""
-    speed = leg.speed_kmh or study.target_speed_kmh
+    speed = held_kmh(study, leg)
     if not speed:
         return None
     return speed, speed * (1.0 + (study.vehicle.speed_error_percent or 0.0) / 100.0)

@@ -13,6 +13,7 @@ from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.outcome.parts import evidence_parts, fit_options
 from fairmargin.core.result.types import View
 from fairmargin.core.study import Study, Trace
+from fairmargin.core.study.cells import held_kmh
 
 #: Speeds that a curve is drawn over, as shares of the slowest and fastest driven; how many; and outermost ones. [km/h]
 CURVE_REACH: Final = (0.65, 1.35)
@@ -40,7 +41,7 @@ def speed_curves(
     plain = study if study.change.subject != "speed" else _one_configuration(study)
     found: list[SpeedCurve] = []
     for part in evidence_parts(plain, traces):
-        if not any(c.timed or part.study.leg(c.leg).speed_kmh or part.study.target_speed_kmh for c in part.conditions):
+        if not any(c.timed or held_kmh(part.study, part.study.leg(c.leg)) for c in part.conditions):
             continue
         driven = [3.6 * c.speed_m_s for c in part.conditions]
         low = max(CURVE_REACH[0] * min(driven), CURVE_LIMITS_KMH[0])

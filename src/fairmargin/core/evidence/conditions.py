@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from datetime import timedelta
 from typing import Final
@@ -19,6 +19,7 @@ from fairmargin.core.figures import Size
 from fairmargin.core.laws import air, auxiliaries, disturbance, rolling, wind
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
 from fairmargin.core.study.as_told import outing_block
+from fairmargin.core.study.cells import held_kmh, pace_of
 
 HELD_ALIKE_SD: Final = Size(0.02, "of speed", "by what a driver misses the aim on all legs alike")
 FOOT_SD: Final = Size(
@@ -149,8 +150,9 @@ class _Usual:
     temperature_c: float
     day_c: Mapping[int, float]  # mean of the temperatures noted on a day
     by_the_minute: bool  # all driving times are whole minutes
-    timed_m_s: float | None  # mean speed of the legs with a time
-    timed_sd: float  # share by which their speeds differ
+    timed: Mapping[
+        object, tuple[float, float]
+    ]  # mean speed of legs alike with a time [m/s], and by what share they differ
     standing: tuple[float, float, float]  # share of the time, its sd for all alike, and from leg to leg
 
 
@@ -171,7 +173,7 @@ def _usual(study: Study, day_of: Mapping[str, int]) -> _Usual:
         float(np.mean(temperatures)) if temperatures else study.reference.temperature_c,
         {day: float(np.mean(values)) for day, values in by_day.items()},
         bool(durations) and all(d % 60 == 0 for d in durations),
-        *_timed_speed(study),
+        _timed_speeds(study),
         _standing(study),
     )
 
@@ -184,23 +186,25 @@ def _standing(study: Study) -> tuple[float, float, float]:
     return (LAPS_STAND, LAPS_STAND_SD, LAP_STANDS_SD) if study.method == "laps" else (0.0, 0.0, 0.0)
 
 
-def _timed_speed(study: Study) -> tuple[float | None, float]:
-    """Mean moving speed of all legs with a distance and a time [m/s], and by what share they differ."""
+def _timed_speeds(study: Study) -> dict[object, tuple[float, float]]:
+    """Mean moving speed of legs with a distance and a time [m/s], and by what share they differ: by pace, and of all (None)."""
     ratios = distance_ratios(study)
-    metres = seconds = 0.0
-    speeds = []
+    found: dict[object, list[tuple[float, float]]] = {}
     for leg in study.legs:
         distance = leg_distances(study, leg, ratios[leg.configuration], None)
         if leg.duration_s and distance:
-            metres += 1000.0 * distance[1]
             stopped = leg.stopped_s if leg.stopped_s is not None else noted_standing_s(study, leg.leg) or 0.0
             moving, way = max(leg.duration_s - stopped, 1.0), 1000.0 * distance[1]
             held = disturbance.cruise_m_s(way, moving, full_stops(study, leg.leg, stopped))
-            seconds += way / held
-            speeds.append(held)
-    if seconds <= 0:
-        return None, 0.0
-    return metres / seconds, float(np.std(np.log(speeds)))
+            for key in (pace_of(study, leg), None):
+                found.setdefault(key, []).append((way, held))
+    return {key: _mean_pace(legs) for key, legs in found.items()}
+
+
+def _mean_pace(legs: Sequence[tuple[float, float]]) -> tuple[float, float]:
+    """Metres over seconds of legs by (metres, speed), and by what share their speeds differ."""
+    seconds = sum(way / held for way, held in legs)
+    return sum(way for way, _ in legs) / seconds, float(np.std(np.log([held for _, held in legs])))
 
 
 def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Conditions]:
@@ -344,7 +348,8 @@ class _Pace:
 
 def _speed(study: Study, leg: Leg, true_m: float, usual: _Usual, trace: Trace | None, rolls: float) -> _Pace:
     """From the log, else the time, else the aim, else what other legs took, else what is usual."""
-    aimed_kmh = leg.speed_kmh or study.target_speed_kmh
+    aimed_kmh = held_kmh(study, leg)
+    alike_m_s, alike_sd = usual.timed.get(pace_of(study, leg)) or usual.timed.get(None) or (None, 0.0)
     if trace is not None:
         log = thin(trace)
         whole = float(log.time_s[-1] - log.time_s[0])
@@ -363,15 +368,15 @@ def _speed(study: Study, leg: Leg, true_m: float, usual: _Usual, trace: Trace | 
             return _Pace(timed, sd, share_alike, moving, leg.duration_s, stopped)
         # A time read to the minute says less of one leg than the mean of all does of a speed that was held.
         w_timed = (leg.duration_s * math.sqrt(12.0) / 60.0) ** 2
-        w_held = 1.0 / HELD_SD**2 if aimed_kmh and usual.timed_m_s else 0.0
-        v = (w_timed * timed + w_held * (usual.timed_m_s or 0.0)) / (w_timed + w_held)
+        w_held = 1.0 / HELD_SD**2 if aimed_kmh and alike_m_s else 0.0
+        v = (w_timed * timed + w_held * (alike_m_s or 0.0)) / (w_timed + w_held)
         sd = math.hypot((w_timed + w_held) ** -0.5, share_sd)
         return _Pace(v, sd, share_alike, true_m / v, true_m / v + stopped, stopped)
     if aimed_kmh:
         by_foot = leg.speed_held == "foot"
         v, sd, alike = rolls * aimed_kmh / 3.6, FOOT_SD if by_foot else HELD_SD, HELD_ALIKE_SD
-    elif usual.timed_m_s:
-        v, sd, alike = usual.timed_m_s, math.hypot(UNTOLD_SD, usual.timed_sd), HELD_ALIKE_SD
+    elif alike_m_s:
+        v, sd, alike = alike_m_s, math.hypot(UNTOLD_SD, alike_sd), HELD_ALIKE_SD
     else:
         held = HELD_SD if leg.speed_held == "cruise" else UNTOLD_SD
         v, sd, alike = USUAL_KMH / 3.6, held, UNTOLD_ALIKE_SD
@@ -392,7 +397,7 @@ def _jams(study: Study) -> dict[str, float | None]:
 def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[str]) -> list[Conditions]:
     """A leg slower than its like: held up somewhere, or slower all the way; a note says which, but not exactly."""
     legs = {leg.leg: leg for leg in study.legs}
-    like = {c.leg: (legs[c.leg].sector, legs[c.leg].speed_kmh, c.backwards, c.control) for c in raw}
+    like = {c.leg: (*pace_of(study, legs[c.leg]), c.backwards, c.control) for c in raw}
     usual: dict[object, list[float]] = {}
     for c in raw:
         if c.leg not in noted:
@@ -402,20 +407,20 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
     free_of = {key: float(np.quantile(speeds, FREE_QUANTILE)) for key, speeds in usual.items()}
     were_slower: dict[object, dict[str, float]] = {}  # by what legs of a configuration and aim, in either direction
     for c in raw:
-        group = legs[c.leg].sector, legs[c.leg].speed_kmh, c.control, c.configuration
+        group = *pace_of(study, legs[c.leg]), c.control, c.configuration
         were_slower.setdefault(group, {})[c.leg] = 1.0 - c.speed_m_s / free_of[like[c.leg]]
     jams = {leg: seconds for leg, seconds in _jams(study).items() if leg not in logged}
     result = []
     for c in raw:
         free = free_of[like[c.leg]]
         slower = 1.0 - c.speed_m_s / free
-        aim = legs[c.leg].speed_kmh or study.target_speed_kmh
+        aim = held_kmh(study, legs[c.leg])
         as_aimed = aim is not None and 3.6 * c.speed_m_s > (1.0 - SLOWER) * aim  # however fast the others went
         if slower > SLOWER and c.leg not in logged and not (as_aimed and c.leg not in noted):
             if c.leg in noted:
                 c = replace(c, speed_sd=math.hypot(c.speed_sd, NOTED_SD * slower))
             else:
-                own = were_slower[legs[c.leg].sector, legs[c.leg].speed_kmh, c.control, c.configuration]
+                own = were_slower[*pace_of(study, legs[c.leg]), c.control, c.configuration]
                 others = [by for name, by in own.items() if name != c.leg]
                 ways = explanations(slower, c.true_m, others)
                 if others and min(others) > SLOWER:

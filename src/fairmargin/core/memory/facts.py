@@ -12,7 +12,7 @@ from fairmargin.core import intervals
 from fairmargin.core.memory.findings import same_name
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Leg, Study
-from fairmargin.core.study.cells import vehicle_of
+from fairmargin.core.study.cells import held_kmh, vehicle_of
 
 DISTANCE_SD: Final = 0.003  # of one leg's distance over GPS, from rounding and the line driven; common practice
 SPEED_SD: Final = 0.002  # of a mean speed held, beyond what its legs differ by; common practice
@@ -85,7 +85,7 @@ def _speed(study: Study, legs: Sequence[Leg]) -> tuple[float | None, float]:
     """Mean of the legs' moving speeds by GPS over the speeds aimed at; the speedometer and the hand together."""
     ratios = []
     for leg in legs:
-        aimed = leg.speed_kmh or study.target_speed_kmh
+        aimed = held_kmh(study, leg)
         if not aimed or leg.gps_distance_km is None or leg.duration_s is None or study.change.is_technique:
             continue
         moving = float(leg.duration_s) - float(leg.stopped_s or 0.0)

@@ -27,6 +27,19 @@ def aimed_kmh(study: Study, leg: Leg) -> float | None:
     return speed
 
 
+def held_kmh(study: Study, leg: Leg) -> float | None:
+    """Speed to hold on a leg: its own, its configuration's where the speed is the change, or the study's. [km/h]"""
+    of_side = study.configuration(leg.configuration).speed_kmh if study.change.subject == "speed" else None
+    speed: float | None = leg.speed_kmh or of_side or study.target_speed_kmh
+    return speed
+
+
+def pace_of(study: Study, leg: Leg) -> tuple[str, float | str | None]:
+    """What tells apart legs that are meant to be equally fast: the sector, and the speed to hold on it."""
+    untold = leg.configuration if study.change.subject == "speed" else None
+    return leg.sector, held_kmh(study, leg) or untold
+
+
 def cell_of(study: Study, leg: Leg) -> Cell:
     """The cell a leg belongs to."""
     vehicle = "" if leg.vehicle in SIDES else leg.vehicle
