@@ -138,8 +138,12 @@ def test_plan_compares_designs_and_lays_out_the_day(tmp_path):
 def test_plan_refuses_in_words(tmp_path):
     out = run("plan", tmp_path / "none")
     assert out.returncode == 2 and "no such file" in out.stderr
-    out = run("plan", tmp_path, "--runs", "3")
+    write_package(tmp_path / "p", driven_study("AB"))
+    out = run("plan", tmp_path / "p", "--runs", "3")
     assert out.returncode == 2 and "even number" in out.stderr
+    write_package(tmp_path / "weeks", driven_study("AB").with_(method="everyday"))
+    out = run("plan", tmp_path / "weeks")
+    assert out.returncode == 2 and "everyday has no order of runs" in out.stderr
 
 
 def test_analyse_takes_the_testers_scatter_from_a_logbook(tmp_path):

@@ -209,26 +209,29 @@ def plan(
     from datetime import date, datetime
 
     from fairmargin.core import planning as d
+    from fairmargin.core.units import plain
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.packages.reading import read_package
     from fairmargin.exchange.words.summaries import plan_json
 
-    if runs % 2:
-        fault_line(f"--runs: {runs} runs cannot be paired; expected an even number")
-        raise typer.Exit(BAD_INPUT)
     try:
         study = read_package(package).study
-        if not study.trials:
-            raise InvalidInput(["study.json, configurations: no trial; expected one beside the baseline"])
+        if not d.patterns_of(study):
+            raise InvalidInput([_no_designs(study)])
+        sides = len(study.lettered)
+        if runs % sides:
+            expected_runs = "an even number" if sides == 2 else f"a multiple of {sides}, as there are {sides} sides"
+            fault_line(f"--runs: {runs} runs cannot be paired; expected {expected_runs}")
+            raise typer.Exit(BAD_INPUT)
         compared = d.recommend(list(d.compare_designs(study, runs=runs, days=days)))
         compared = tuple(d.with_power(study, x, days=days) if x.recommended else x for x in compared)
         best = next(x for x in compared if x.recommended)
-        order = best.order if best.order != "random" else d.order_of("ABBA", runs)
+        order = best.order if best.order != "random" else d.order_of("random", runs, sides=sides)
         when = study.plan.day or date.today()
         clock = datetime.combine(when, datetime.min.time().replace(hour=12)).astimezone()
-        table = d.plan_day(study, order, when, utc_offset=clock.utcoffset())
+        table = d.plan_day(study, order, when, utc_offset=clock.utcoffset()).worded(plain)
         pairs = d.pairs_for(study, best)
-        expected = d.expected_effect(study, [study.target_speed_kmh or 90.0])
+        expected = d.expected_effect(study, [d.planned_speed_kmh(study)])
         if ics is not None:
             from fairmargin.exchange.reports.calendar import calendar_file
 
@@ -247,6 +250,13 @@ def plan(
         say_json(plan_json(str(package), study, compared, pairs, table, expected))
     else:
         _say_plan(study, expected, compared, pairs, table)
+
+
+def _no_designs(study: Study) -> str:
+    """Why there is no order of runs to compare."""
+    if study.method in {"everyday", "climb"}:
+        return f"study.json, method: {study.method} has no order of runs to compare; expected one with runs of both"
+    return "study.json, configurations: no trial; expected one beside the baseline"
 
 
 def _say_plan(

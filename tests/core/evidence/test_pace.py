@@ -1,7 +1,7 @@
 """Where the speed is what is compared, legs are meant to differ in it: none of them was held up."""
 
 import pytest
-from benchmarks.truths.field.planned import PlannedShape, driven
+from benchmarks.planned_days import PlannedShape, driven
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.evidence.conditions import leg_conditions

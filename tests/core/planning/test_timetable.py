@@ -1,5 +1,6 @@
 """The day's timetable, daylight, go or wait, checklists."""
 
+import math
 from datetime import date, datetime, time, timedelta
 
 import pytest
@@ -12,6 +13,7 @@ from fairmargin.core.planning.go import go_or_wait
 from fairmargin.core.planning.timetable import charge_minutes, daylight
 from fairmargin.core.study import RoutePoint
 from fairmargin.core.study.plan import Forecast, Limits, Plan
+from fairmargin.core.study.trip import Trip
 from fairmargin.core.units import plain
 
 DAY = date(2026, 3, 20)
@@ -46,9 +48,13 @@ def test_charge_stays_in_its_band():
 
 
 def test_charging_slows_towards_full():
-    # 0.6 · 50 kWh / 50 kW minutes a per cent below 80 %, two and a half times that above.
-    assert charge_minutes(40, 80, 50, 50) == pytest.approx(24)
-    assert charge_minutes(80, 90, 50, 50) == pytest.approx(15)
+    # 47.5 of 50 kW arrive, and 50 kWh take 90 kW at the most, up to half full: steady to 79.5 %, where 90 − 144 (x − 0.5) is 47.5.
+    trip = Trip()
+    assert charge_minutes(40, 75, 50, 50, trip) == pytest.approx(60 * 0.35 * 50 / 47.5)
+    # Beyond it power falls by 144 kW from empty to full: 50/144 · ln(47.5 / (47.5 − 144 · 0.1049)) hours and a little before.
+    assert charge_minutes(79.51, 90, 50, 50, trip) == pytest.approx(60 * 50 / 144 * math.log(47.5 / 32.4), rel=0.01)
+    assert charge_minutes(80, 80, 50, 50, trip) == 0.0
+    assert charge_minutes(20, 60, 50, 11, trip) == pytest.approx(60 * 0.4 * 50 / (11 * 0.95))
 
 
 def test_traffic_windows_are_waited_out():
@@ -63,7 +69,7 @@ def test_traffic_windows_are_waited_out():
 def test_dark_is_told():
     assert any("after sunset" in w for w in table(start=time(16, 0)).warnings)
     assert any("begins in the dark" in w for w in table(start=time(4, 0)).warnings)
-    assert table(start=time(9, 0)).warnings == ()
+    assert table(start=time(9, 0), charger_away_min=0).warnings == ()
 
 
 def test_running_late_moves_what_is_left():

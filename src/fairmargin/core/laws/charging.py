@@ -17,6 +17,7 @@ Array = NDArray[np.float64]
 
 FULL_SHARE: Final = 0.2  # of its peak power that a nearly full battery takes; common practice
 TAPER_FROM: Final = 0.5  # level from which most batteries take less; common practice
+PEAK_C_RATE: Final = 1.8  # peak charging power over capacity, where nobody told it; common practice [1/h]
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +44,11 @@ class Taper:
         over = np.clip(np.asarray(level, dtype=float) - self.from_level, 0.0, None)
         slope = self.peak_kw * (1.0 - self.full_share) / (1.0 - self.from_level)
         return np.asarray(self.peak_kw - slope * over)
+
+
+def taper_of(capacity_kwh: float, peak_kw: float | None, from_level: float = TAPER_FROM) -> Taper:
+    """What a battery takes: as told, else as usual for its size."""
+    return Taper(float(peak_kw) if peak_kw else PEAK_C_RATE * capacity_kwh, from_level)
 
 
 def hours_to_level(level: ArrayLike, capacity_kwh: float, taper: Taper, charger_kw: float) -> Array:

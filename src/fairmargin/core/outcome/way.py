@@ -4,21 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.inference.prediction import Band, Circumstances
-from fairmargin.core.laws.charging import Taper
+from fairmargin.core.laws.charging import Taper, taper_of
 from fairmargin.core.outcome.asking import Askable, Asking, cabin_k, held, with_capacity
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.trip import Trip, TripStretch
 
 Array = NDArray[np.float64]
-
-PEAK_C_RATE: Final = 1.8  # peak charging power over capacity, where nobody told it; common practice [1/h]
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -175,7 +172,6 @@ def way_of(study: Study, asking: Askable, trip: Trip) -> Way:
         trip = trip.with_(unhitch_min=0.0)  # alone there is nothing to unhitch
     asked = circumstances_of(asking, trip)
     capacity = float(vehicle.capacity_kwh)
-    peak = float(trip.peak_kw) if trip.peak_kw else PEAK_C_RATE * capacity
     edges = np.concatenate([[0.0], np.cumsum([s.km for s in trip.stretches])])
     whole = asking.band(wanted, asked, np.array([[s.km for s in trip.stretches]]), [trip.km])
     return Way(
@@ -188,5 +184,5 @@ def way_of(study: Study, asking: Askable, trip: Trip) -> Way:
         wh_per_km=asking.band(wanted, asked).wh,
         careful=max(whole.quantile(0, trip.certainty) / float(whole.wh[0]), 1.0),
         capacity_kwh=capacity,
-        taper=Taper(peak, trip.taper_from_percent / 100.0),
+        taper=taper_of(capacity, trip.peak_kw, trip.taper_from_percent / 100.0),
     )

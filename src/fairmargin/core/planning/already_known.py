@@ -11,7 +11,7 @@ import numpy as np
 from fairmargin.core.evidence.indirect import scale_told
 from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.evidence.readings import observations
-from fairmargin.core.planning.expected import DEFAULT_SPEED_KMH, likely_effect, split
+from fairmargin.core.planning.expected import likely_effect, planned_speed_kmh, split
 from fairmargin.core.study import Study
 
 _STEP_OF_SD: Final = math.sqrt(12.0)
@@ -42,7 +42,7 @@ def known_wh_per_km(study: Study) -> float:
     found = _levels(study)
     if study.baseline.id in found:
         return found[study.baseline.id]
-    return split(study, study.target_speed_kmh or DEFAULT_SPEED_KMH).total
+    return split(study, planned_speed_kmh(study)).total
 
 
 def known_factors(study: Study) -> dict[str, float]:

@@ -55,8 +55,14 @@ class Expected:
 
 
 def leg_km(study: Study) -> float:
-    """Length of one leg of the plan. [km]"""
-    return route_km(study) or DEFAULT_LEG_KM
+    """Length of one leg of the plan: of the road, else to the turning point that somebody named, else a usual one. [km]"""
+    return route_km(study) or study.plan.turn_at_km or DEFAULT_LEG_KM
+
+
+def planned_speed_kmh(study: Study) -> float:
+    """Speed of the plan: the one aimed at, the baseline's where the speed is the change, else a usual one. [km/h]"""
+    own = study.baseline.speed_kmh if study.change.subject == "speed" else None
+    return float(own or study.target_speed_kmh or DEFAULT_SPEED_KMH)
 
 
 def _steady(
@@ -207,9 +213,25 @@ def visible_from_kmh(expected: Expected, margin_percent: float) -> float | None:
 
 def likely_effect(study: Study) -> float:
     """Effect that the simulated days have: what is expected, else predicted, else twice what matters. [per cent]"""
-    expected = expected_effect(study, [study.target_speed_kmh or DEFAULT_SPEED_KMH])
+    by_model = _by_model(study)
+    if by_model is not None and abs(by_model) >= study.smallest_effect_percent:
+        return by_model
+    expected = expected_effect(study, [planned_speed_kmh(study)])
     if expected.given and abs(expected.percent[0]) >= study.smallest_effect_percent:
         return float(expected.percent[0])
     if study.change.prediction_percent:
         return float(study.change.prediction_percent)
     return 2.0 * study.smallest_effect_percent
+
+
+def _by_model(study: Study) -> float | None:
+    """What two speeds, or two vehicles, differ by: no change has to be stated for that. [per cent]"""
+    if study.change.subject == "speed":
+        speeds = [c.speed_kmh for c in (study.baseline, *study.trials)]
+        if len(speeds) > 1 and speeds[0] and speeds[1]:
+            first, other = (split(study, float(v)).total for v in speeds[:2] if v)
+            return 100.0 * (other / first - 1.0)
+    if study.vehicles_take_turns:
+        first, other = (split(study.with_(vehicle=v), planned_speed_kmh(study)).total for v in study.vehicles[:2])
+        return 100.0 * (other / first - 1.0)
+    return None

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 from datetime import date, datetime, timedelta
+from functools import cache
 from typing import Final
 
-from fairmargin.core.planning.already_known import known_factors, known_wh_per_km
-from fairmargin.core.planning.expected import DEFAULT_SPEED_KMH, leg_km
-from fairmargin.core.planning.timetable import Daylight, Timetable, timetable
+from fairmargin.core.orders import offered
+from fairmargin.core.planning.already_known import known_wh_per_km
+from fairmargin.core.planning.expected import planned_speed_kmh
+from fairmargin.core.planning.planned_runs import planned_runs
+from fairmargin.core.planning.timetable import Daylight, Fleet, Timetable, timetable
 from fairmargin.core.planning.timetable import daylight as daylight_of
-from fairmargin.core.study import Leg, Study, new_study
+from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.cells import vehicle_label, vehicle_of
+from fairmargin.core.study.trip import Trip
 
 DEFAULT_WIND_M_S: Final = 3.0
 
@@ -20,42 +25,40 @@ def planned(study: Study, order: str, day: date | None = None) -> Study:
     The planned warm-up counts as driven, which a study's own legs say only once somebody noted it.
     """
     plan = study.plan
-    made = new_study(title="", kind="other", order="A" * len(order), method=study.method)
-    names = [_side(study, letter) for letter in order]
     table = plan_day(study, order, day)
     forecast = plan.forecast
-    speed = study.target_speed_kmh or DEFAULT_SPEED_KMH
-    km = leg_km(study)
-    runs = {s.run: s for s in table.steps if s.kind == "run"}
+    starts = {s.run: s.start for s in table.steps if s.kind == "run"}
     first = table.steps[0].start
     legs: list[Leg] = []
-    for name, (run, own) in zip(names, made.runs(), strict=True):
-        for j, leg in enumerate(own):
-            begin = runs[run].start + timedelta(minutes=j * (60.0 * km / speed + plan.turn_min))
-            hours = (begin - first).total_seconds() / 3600.0
-            air = 15.0 if forecast.temperature_c is None else forecast.temperature_c
-            legs.append(
-                leg.with_(
-                    configuration=name,
-                    started_at=begin,
-                    duration_s=round(3600.0 * km / speed),
-                    distance_km=km,
-                    temperature_c=round(air + (forecast.warming_k_per_h or 0.0) * hours, 1),
-                    pressure_hpa=forecast.pressure_hpa or 1013.25,
-                    wind_speed_ms=forecast.wind_speed_ms if forecast.wind_speed_ms is not None else DEFAULT_WIND_M_S,
-                    wind_gust_ms=forecast.wind_gust_ms,
-                    wind_from_deg=forecast.wind_from_deg if forecast.wind_from_deg is not None else 0.0,
-                    climate="off",
-                    road="dry",
-                )
+    driven: dict[tuple[str, str], float] = {}  # by run and vehicle: side by side both begin at once
+    for leg in planned_runs(study, order)[1]:
+        before = driven.get((leg.run, leg.vehicle), 0.0)
+        begin = starts[leg.run] + timedelta(minutes=before)
+        driven[leg.run, leg.vehicle] = before + (leg.duration_s or 0.0) / 60.0 + plan.turn_min
+        hours = (begin - first).total_seconds() / 3600.0
+        air = 15.0 if forecast.temperature_c is None else forecast.temperature_c
+        legs.append(
+            leg.with_(
+                started_at=begin,
+                temperature_c=round(air + (forecast.warming_k_per_h or 0.0) * (hours % 24.0), 1),
+                pressure_hpa=forecast.pressure_hpa or 1013.25,
+                wind_speed_ms=forecast.wind_speed_ms if forecast.wind_speed_ms is not None else DEFAULT_WIND_M_S,
+                wind_gust_ms=forecast.wind_gust_ms,
+                wind_from_deg=forecast.wind_from_deg if forecast.wind_from_deg is not None else 0.0,
+                climate="off",
+                road=leg.road or "dry",
             )
-    warm = study.circumstances.with_(warm_up_min=plan.warm_up_min)
-    return study.with_(legs=tuple(legs), events=(), weather=(), circumstances=warm, outings=())
+        )
+    warm = study.circumstances.with_(warm_up_min=0.0 if study.change.about.from_the_wall else plan.warm_up_min)
+    return study.with_(
+        legs=tuple(legs), events=(), weather=(), readings=(), circumstances=warm, outings=(), also_compared=()
+    )
 
 
-def _side(study: Study, letter: str) -> str:
-    """What a letter of an order stands for; the baseline where the study has no such side yet."""
-    return study.lettered.get(letter, study.baseline.id)
+def usual_order(study: Study) -> str:
+    """The order of the study's runs; where none are laid out, the one to prefer for as many sides as it has."""
+    sides = len(study.lettered)
+    return study.order or (next(iter(offered(sides))) if sides > 1 else "A")
 
 
 def light_of(study: Study, day: date, utc_offset: timedelta | None = None) -> Daylight | None:
@@ -85,27 +88,27 @@ def plan_day(
     `utc_offset` is that of the clock people go by; without it the longitude decides, to the hour and without
     summer time.
     """
-    plan = study.plan
-    day = day or plan.day or date(2026, 6, 1)
-    turns = study.vehicles_take_turns
-    labels = {v.id: v.label for v in study.vehicles} if turns else {c.id: c.label for c in study.configurations}
-    speed = study.target_speed_kmh or DEFAULT_SPEED_KMH
-    light = light_of(study, day, utc_offset)
+    day = day or study.plan.day or date(2026, 6, 1)
+    turns = study.vehicles_take_turns or study.method == "side-by-side"
+    runs, legs = planned_runs(study, order)
+    drive = dict.fromkeys(leg.vehicle for leg in legs) if turns or any(leg.vehicle for leg in legs) else {"": None}
+    vehicles = {name: vehicle_of(study, name) for name in drive}
     return timetable(
-        plan,
+        study.plan,
         day=day,
         kind=study.change.kind,
-        runs=[(f"R{i + 1}", _side(study, letter)) for i, letter in enumerate(order)],
-        legs_per_run=2 if study.method in {"out-and-back", "climb"} else 1,
-        leg_km=leg_km(study),
-        speed_kmh=speed,
-        wh_per_km=known_wh_per_km(study),
-        factors=known_factors(study),
-        capacity_kwh=study.vehicle.capacity_kwh if study.vehicle.energy == "electric" else None,
-        names=labels,
-        swaps=not turns,
-        light=light,
+        runs=runs,
+        fleet=Fleet(
+            names={name: vehicle_label(study, name) for name in drive},
+            capacity_kwh={n: v.capacity_kwh if v.energy == "electric" else None for n, v in vehicles.items()},
+            wh_per_km=known_wh_per_km(study),
+            speed_kmh=planned_speed_kmh(study),
+            capacity_unknown=any(v.energy == "electric" and v.capacity_kwh is None for v in vehicles.values()),
+            trip=study.trip or Trip(),
+        ),
+        light=cache(lambda on: light_of(study, on, utc_offset)),
         late_min=late_min,
+        each_cold=study.change.about.from_the_wall,
         done_runs=done_runs,
         now=now,
     )

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Final
 
 from fairmargin.core import intervals
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.orders import display_noise_percent
 from fairmargin.core.planning.already_known import known_wh_per_km
 from fairmargin.core.planning.expected import leg_km
-from fairmargin.core.planning.patterns import order_of
-from fairmargin.core.planning.planned_day import plan_day
+from fairmargin.core.planning.planned_day import plan_day, usual_order
 from fairmargin.core.study import Study
+from fairmargin.core.study.layout import ways
+
+EVERYDAY_KMH: Final = 60.0  # of trips that nobody aimed a speed at
 
 
 def shortest_leg_km(study: Study, legs_each: int, share_of_smallest: float = 0.5) -> float:
@@ -43,26 +46,35 @@ def other_shapes(study: Study, runs: int, scatter: ScatterPrior | None = None) -
 
     Side by side with a swap: each pair of drives is a ratio of two legs, so scatter counts twice and weather
     hardly. Everyday: trips of this route's length scatter by 6 % of 10 km and 2.5 % a day (common practice).
+    Nothing where nothing is compared, or where it is the speed, the road or the vehicle that is.
     """
-    prior = scatter or ScatterPrior()
+    if not study.trials or study.change.subject != "configuration" or study.method == "climb":
+        return ()
+    prior, found = scatter or ScatterPrior(), list[Shape]()
+    if study.method not in {"side-by-side", "everyday"} and not study.change.about.from_the_wall:
+        km = leg_km(study)
+        legs = max(runs // len(study.lettered), 1) * len(ways(study.method))
+        one = prior.share * math.sqrt(30.0 / min(max(km, 5.0), 60.0))
+        found.append(
+            Shape(
+                "two cars side by side, swapped half way",
+                intervals.half_width_percent(one**2 * 4.0 / legs, study.confidence),
+                plan_day(study, usual_order(study)).hours,
+                "the day cancels; a second car and driver, and a swap of the change between the cars",
+            )
+        )
+    if study.method != "everyday":
+        found.append(everyday_shape(study, 20))
+    return tuple(found)
+
+
+def everyday_shape(study: Study, trips: int) -> Shape:
+    """What so many everyday trips with each configuration would give, of this route's length."""
     km = leg_km(study)
-    legs = runs // 2 * (2 if study.method == "out-and-back" else 1)
-    one = prior.share * math.sqrt(30.0 / min(max(km, 5.0), 60.0))
-    beside = intervals.half_width_percent(one**2 * 4.0 / max(legs, 1), study.confidence)
-    trips = 20
     each = math.hypot(0.06 * math.sqrt(10.0 / min(max(km, 3.0), 33.0)), 0.025)
-    hours = plan_day(study, order_of("ABBA", runs)).hours
-    return (
-        Shape(
-            "two cars side by side, swapped half way",
-            beside,
-            hours,
-            "the day cancels; a second car and driver, and a swap of the change between the cars",
-        ),
-        Shape(
-            "everyday log, 20 trips of each",
-            intervals.half_width_percent(each**2 * 2.0 / trips, study.confidence),
-            2 * trips * km / (study.target_speed_kmh or 60.0),
-            "no test day; weeks of patience, and trips you make anyway",
-        ),
+    return Shape(
+        f"everyday log, {trips} trips of each",
+        intervals.half_width_percent(each**2 * 2.0 / trips, study.confidence),
+        len(study.lettered) * trips * km / (study.target_speed_kmh or EVERYDAY_KMH),
+        "no test day; weeks of patience, and trips you make anyway",
     )

@@ -9,7 +9,7 @@ verdict.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -18,8 +18,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core import intervals
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.evidence.conditions import Conditions, leg_conditions
-from fairmargin.core.evidence.logs import Logs, gate_logs
+from fairmargin.core.evidence.conditions import Conditions
+from fairmargin.core.evidence.gathered import gather
+from fairmargin.core.evidence.logs import Logs
+from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.evidence.readings import observations
 from fairmargin.core.evidence.reported_wind import REPORT_M_S
 from fairmargin.core.inference.fit import falls
@@ -29,10 +31,14 @@ from fairmargin.core.inference.problem import Problem, prepare
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.planning.already_known import known_step_kwh_per_100km, known_wh_per_km
 from fairmargin.core.planning.expected import likely_effect
-from fairmargin.core.planning.patterns import PATTERNS, order_of
+from fairmargin.core.planning.patterns import order_of, patterns_for
 from fairmargin.core.planning.planned_day import plan_day, planned
+from fairmargin.core.planning.planned_runs import Consumption, leg_speed_kmh
 from fairmargin.core.result import verdict
+from fairmargin.core.speed_cells import at_speed, by_speed_and_sector
 from fairmargin.core.study import Study
+from fairmargin.core.study.as_told import as_told
+from fairmargin.core.study.cells import between_vehicles, by_vehicle, compared, vehicle_label, vehicle_of, with_sides
 
 Array = NDArray[np.float64]
 
@@ -47,7 +53,10 @@ AS_GOOD: Final = 1.1  # simulated margins differ by chance: within this factor t
 
 @dataclass(frozen=True, slots=True)
 class Design:
-    """What one order of runs can be expected to give."""
+    """What one order of runs can be expected to give.
+
+    Of several trials, speeds, sectors or vehicles the least certain comparison counts.
+    """
 
     order: str
     words: str
@@ -65,6 +74,10 @@ class Design:
     power: float = 0.0  # share of days on which so many settle it
     recommended: bool = False
     confidence: float = intervals.USUAL
+    pattern: str = ""  # that the order is written out of
+    sides: int = 2
+    least_certain: str = ""  # which comparison, where there are several
+    lone: bool = False  # of one configuration: the margin is that of what it takes
 
     @property
     def without_drift_percent(self) -> float:
@@ -72,11 +85,23 @@ class Design:
         return math.sqrt(max(self.half_width_percent**2 - self.drift_percent**2, 0.0))
 
 
+def patterns_of(study: Study) -> dict[str, str]:
+    """Patterns that fit what the study compares; none for a hill, for weeks of trips, or where nothing is compared."""
+    if study.method in {"everyday", "climb"} or not (study.trials or study.vehicles_take_turns):
+        return {}
+    return patterns_for(len(study.lettered), at_once=study.method == "side-by-side")
+
+
+def runs_of_each(study: Study, each: int) -> int:
+    """Runs in all where every side is driven so often. Side by side every run is of both: twice as often, with the swap."""
+    return each * len(study.lettered)
+
+
 def compare_designs(
     study: Study,
     *,
     runs: int = 4,
-    patterns: Sequence[str] = tuple(PATTERNS),
+    patterns: Sequence[str] | None = None,
     days: int = WEATHERS * READINGS,
     seed: int = 1,
     scatter: ScatterPrior | None = None,
@@ -89,9 +114,9 @@ def compare_designs(
     study : Study
         With its plan; legs already driven do not matter.
     runs : int
-        Runs in all, even.
-    patterns : sequence of str
-        Of `PATTERNS`.
+        Runs in all, a multiple of the sides.
+    patterns : sequence of str, optional
+        Of `patterns_of`; all when absent.
     days : int
         Simulated days for each.
     seed : int
@@ -103,15 +128,38 @@ def compare_designs(
     ------
     Design
     """
-    for pattern in patterns:
+    for pattern in patterns_of(study) if patterns is None else patterns:
         made = _simulate(study, pattern, runs, days, seed, scatter or ScatterPrior(), cancelled)
         if made is None:
             return
         yield made
 
 
+def lone_designs(
+    study: Study,
+    *,
+    counts: Sequence[int] = (1, 2, 3, 4, 6),
+    days: int = WEATHERS * READINGS,
+    seed: int = 1,
+    scatter: ScatterPrior | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Iterator[Design]:
+    """What one configuration's consumption could be known to, run after run; parameters as for `compare_designs`."""
+    for runs in counts:
+        words = "one run: its scatter is taken as usual" if runs == 1 else f"{runs} runs, whose scatter is seen"
+        made = _driven_days(study, _as_often(runs), words, days, seed, scatter or ScatterPrior(), cancelled)
+        if made is None:
+            return
+        yield replace(made, lone=True, sides=1, settles=math.nan, wrong=math.nan)
+
+
+def _as_often(runs: int) -> Callable[[int], str]:
+    """The same runs on every day."""
+    return lambda _: "A" * runs
+
+
 def recommend(designs: Sequence[Design]) -> tuple[Design, ...]:
-    """Mark the design to prefer: the first of `PATTERNS` whose margin is as small as any.
+    """Mark the design to prefer: the first of its patterns whose margin is as small as any.
 
     Simulated margins differ by chance; what lies within a tenth of the smallest counts as equal.
     """
@@ -123,65 +171,130 @@ def recommend(designs: Sequence[Design]) -> tuple[Design, ...]:
 
 
 @dataclass(frozen=True, eq=False, slots=True)
+class _Part:
+    """Legs that one comparison is made of: one speed, sector, vehicle."""
+
+    name: str
+    study: Study
+    conditions: list[Conditions]
+    observations: Sequence[Observation]
+    logs: Logs
+
+
+@dataclass(frozen=True, eq=False, slots=True)
 class _Laid:
     """One order of runs, laid out on the planned day."""
 
     order: str
-    study: Study  # with readings of the display's step
-    logs: Logs
-    conditions: list[Conditions]
+    parts: list[_Part]
     hours: float
     energy_kwh: float
 
 
-def _lay(study: Study, order: str, level: float, step: float) -> _Laid:
-    base = planned(study, order)
-    base = base.with_legs(
-        leg.with_(average_shown=level / 10.0, average_unit="kWh/100km", average_step=step / 10.0) for leg in base.legs
-    )
+def _lay(study: Study, order: str, step: float) -> _Laid:
+    """Lay the order out, each leg read with the display's step, and part it as the analysis does."""
+    laid, takes = planned(study, order), Consumption(study)
+    legs = []
+    for leg in laid.legs:
+        shown = takes.wh_per_km(leg, leg_speed_kmh(study, leg)) / 10.0
+        legs.append(leg.with_(average_shown=shown, average_unit="kWh/100km", average_step=step / 10.0))
     day = plan_day(study, order)
-    logs = gate_logs(base, base.legs, {}, {})
-    return _Laid(order, base, logs, list(leg_conditions(base, {}).values()), day.hours, day.energy_kwh)
+    return _Laid(order, _parts(laid.with_legs(legs)), day.hours, day.energy_kwh)
+
+
+def _parts(laid: Study) -> list[_Part]:
+    """The comparisons of a study that is laid out, each by itself."""
+    if laid.vehicles_take_turns:
+        studies = [("", compared(laid, a, b)) for a, b in between_vehicles(laid)]
+    else:
+        studies = [(vehicle_label(laid, name) if name else "", part) for name, part in by_vehicle(laid)]
+    found = []
+    for name, own in studies:
+        owners = {leg.leg: vehicle_of(own, leg.vehicle) for leg in own.legs}
+        told = with_sides(as_told(own))
+        evidence = gather(told, {}, owners)
+        for (speed, sector), members in by_speed_and_sector(told, evidence.observations).items():
+            cell = at_speed(told, speed)
+            conditions = [evidence.conditions[leg] for o in members for leg in o.legs]
+            several = f"{speed:g} km/h" if speed is not None and speed != laid.target_speed_kmh else ""
+            label = ", ".join(w for w in (name, sector, several) if w)
+            found.append(_Part(label, cell, conditions, members, evidence.logs[sector]))
+    return found
 
 
 def _simulate(
     study: Study, pattern: str, runs: int, days: int, seed: int, scatter: ScatterPrior, cancelled: Callable[[], bool]
 ) -> Design | None:
     """Simulate one pattern; None when cancelled."""
-    rng = np.random.default_rng(seed)
+    sides = len(study.lettered)
     lot = np.random.default_rng(seed + 1)  # apart, so that every pattern meets the same days
-    level = known_wh_per_km(study)
-    step = _reading_step(study, level)
+    words = patterns_for(sides, at_once=study.method == "side-by-side")[pattern]
+    made = _driven_days(
+        study, lambda _: order_of(pattern, runs, lot, sides=sides), words, days, seed, scatter, cancelled,
+        again=pattern == "random",
+    )  # fmt: skip
+    if made is None:
+        return None
+    order = made.order if pattern != "random" else "random"
+    return replace(made, order=order, pattern=pattern, sides=sides)
+
+
+def _driven_days(
+    study: Study,
+    order: Callable[[int], str],
+    words: str,
+    days: int,
+    seed: int,
+    scatter: ScatterPrior,
+    cancelled: Callable[[], bool],
+    again: bool = False,
+) -> Design | None:
+    """Simulate days of an order, or of one drawn anew for each weather; None when cancelled."""
+    rng = np.random.default_rng(seed)
+    step = _reading_step(study, known_wh_per_km(study))
+    size = math.log1p(likely_effect(study) / 100.0)
     laid: list[_Laid] = []
     seen: list[_Seen] = []
-    for _ in range(max(1, days // READINGS)):
+    for number in range(max(1, days // READINGS)):
         if cancelled():
             return None
-        if not laid or pattern == "random":
-            laid.append(_lay(study, order_of(pattern, runs, lot), level, step))
-        seen += _one_weather(study, laid[-1], scatter, rng)
-    order = laid[-1].order
+        if not laid or again:
+            laid.append(_lay(study, order(number), step))
+        seen += _one_weather(study, laid[-1], size, scatter, rng)
+    last = laid[-1].order
+    names = [s.name for s in seen]
+    widths = {name: float(np.median([s.half_width_percent for s in seen if s.name == name])) for name in set(names)}
+    least = max(widths, key=lambda name: widths[name])
+    own = [s for s in seen if s.name == least]
+    count = len(own)
+    settled = np.ones(count, dtype=bool)
+    wrong = np.zeros(count, dtype=bool)
+    for name in widths:
+        settled &= np.array([s.settled for s in seen if s.name == name])
+        wrong |= np.array([s.wrong for s in seen if s.name == name])
     return Design(
-        order=order if pattern != "random" else "random",
-        words=PATTERNS[pattern],
-        runs=runs,
-        half_width_percent=float(np.median([s.half_width_percent for s in seen])),
-        settles=sum(s.settled for s in seen) / len(seen),
-        wrong=sum(s.wrong for s in seen) / len(seen),
-        drift_percent=float(np.median([s.drift_percent for s in seen])),
-        fixed_percent=float(np.median([s.fixed_percent for s in seen])),
-        order_percent=float(np.median([s.order_percent for s in seen])),
+        order=last,
+        words=words,
+        runs=len(last),
+        half_width_percent=widths[least],
+        settles=float(settled.mean()),
+        wrong=float(wrong.mean()),
+        drift_percent=float(np.median([s.drift_percent for s in own])),
+        fixed_percent=float(np.median([s.fixed_percent for s in own])),
+        order_percent=float(np.median([s.order_percent for s in own])),
         hours=float(np.mean([x.hours for x in laid])),
         energy_kwh=float(np.mean([x.energy_kwh for x in laid])),
-        swaps=sum(a != b for a, b in zip(order, order[1:], strict=False)),
+        swaps=sum(a != b for a, b in zip(last, last[1:], strict=False)),
         confidence=study.confidence,
+        least_certain=least if len(widths) > 1 else "",
     )
 
 
 @dataclass(frozen=True, slots=True)
 class _Seen:
-    """What the analysis would say of one simulated day."""
+    """What the analysis would say of one comparison on one simulated day."""
 
+    name: str
     half_width_percent: float
     drift_percent: float  # half-width that the drift has in it
     fixed_percent: float
@@ -190,56 +303,83 @@ class _Seen:
     wrong: bool
 
 
-def _one_weather(study: Study, laid: _Laid, scatter: ScatterPrior, rng: np.random.Generator) -> Iterator[_Seen]:
-    """Several sets of readings in one weather."""
-    options = FitOptions(scatter_share=scatter.share, scatter_freedom=scatter.freedom)
-    found = observations(laid.study, {})
-    problem = prepare(laid.study, _weather(laid.conditions, study, rng), found, laid.logs, options)
+def _one_weather(
+    study: Study, laid: _Laid, size: float, scatter: ScatterPrior, rng: np.random.Generator
+) -> Iterator[_Seen]:
+    """Several sets of readings in one weather, of every part; `size` is the change's. [log]"""
+    weather = _weather({c.leg: c for part in laid.parts for c in part.conditions}, laid.parts[0].study, rng)
+    for part in laid.parts:
+        yield from _one_part(study, part, [weather[c.leg] for c in part.conditions], size, scatter, rng)
+
+
+def _one_part(
+    study: Study,
+    part: _Part,
+    conditions: Sequence[Conditions],
+    size: float,
+    scatter: ScatterPrior,
+    rng: np.random.Generator,
+) -> Iterator[_Seen]:
+    """Several sets of readings of one part in one weather."""
+    options = FitOptions(scatter_share=scatter.share, scatter_freedom=scatter.freedom, days=scatter.days)
+    problem = prepare(part.study, conditions, part.observations, part.logs, options)
     at = problem.linearise(problem.prior_mean)
     evidence = problem.evidence(at, 0.0)
     log_levels, gradients = problem.levels(at)
-    g, fixed = gradients[1] - gradients[0], float(log_levels[1] - log_levels[0])
-    size = math.log1p(likely_effect(study) / 100.0) - fixed
+    trials = problem.configurations[1:]
+    if trials:
+        g, fixed = gradients[1:] - gradients[0], log_levels[1:] - log_levels[0]
+        names = [
+            ", ".join(w for w in (part.study.side_label(t) if len(trials) > 1 else "", part.name) if w) for t in trials
+        ]
+    else:
+        g, fixed, names = gradients[:1], np.zeros(1), [part.name]
     is_drift = np.array([u.group is Group.DRIFT for u in problem.unknowns])
     for _ in range(READINGS):
-        drawn = _draw(problem, g, size, rng)
+        drawn = _draw(problem, g, size - fixed, rng) if trials else _draw(problem, g[:0], fixed[:0], rng)
         sigma = math.sqrt(scatter.freedom / rng.chisquare(scatter.freedom))
         n = len(at.predicted)
         noise = sigma * np.sqrt(problem.owns @ problem.scatter_var) * rng.normal(size=n)
         rounding = np.sqrt(problem.rows.reading_var * 12.0) * rng.uniform(-0.5, 0.5, n)
         innovation = at.jacobian @ drawn + noise + rounding
-        result = posterior(evidence, innovation, g[None, :], [fixed], options.scatter_freedom)
-        truth = 100 * math.expm1(float(g @ drawn) + fixed)
-        yield _judged(study, result, truth, problem, is_drift)
+        result = posterior(evidence, innovation, g, list(fixed), options.scatter_freedom)
+        for k, name in enumerate(names):
+            truth = 100 * math.expm1(float(g[k] @ drawn) + fixed[k])
+            yield _judged(study, result, k, name, truth, problem, is_drift)
 
 
-def _draw(problem: Problem, gradient: Array, size: float, rng: np.random.Generator) -> Array:
-    """Draw the unknowns; the change is as large as expected, along the direction the analysis would look for it."""
+def _draw(problem: Problem, gradients: Array, sizes: Array, rng: np.random.Generator) -> Array:
+    """Draw the unknowns; each change is as large as expected, along the direction the analysis would look for it."""
     change = np.array([u.group is Group.CHANGE for u in problem.unknowns])
     drawn = np.sqrt(problem.prior_var) * rng.normal(size=len(problem.prior_mean))
     drawn[change] = 0.0
-    along = problem.prior_var * gradient * change
-    return np.asarray(drawn + along * (size / max(float(along @ gradient), 1e-12)))
+    for gradient, size in zip(gradients, sizes, strict=True):
+        along = problem.prior_var * gradient * change
+        drawn = drawn + along * ((size - float(drawn @ (gradient * change))) / max(float(along @ gradient), 1e-12))
+    return np.asarray(drawn)
 
 
-def _judged(study: Study, result: Posterior, truth: float, problem: Problem, is_drift: NDArray[np.bool_]) -> _Seen:
-    """Verdict on one simulated day, against its truth. [per cent]"""
-    weights, means, sds = result.weights, result.means[:, 0], result.sds[:, 0]
+def _judged(
+    study: Study, result: Posterior, k: int, name: str, truth: float, problem: Problem, is_drift: NDArray[np.bool_]
+) -> _Seen:
+    """Verdict on one comparison of a simulated day, against its truth. [per cent]"""
+    weights, means, sds = result.weights, result.means[:, k], result.sds[:, k]
     tail, smallest = (1 - study.confidence) / 2, study.smallest_effect_percent
     low, high = (100 * math.expm1(mixture_quantile(weights, means, sds, q)) for q in (tail, 1 - tail))
-    said = verdict.word(100 * math.expm1(float(weights @ means)), (low, high), smallest, False, 0.0)
+    mean = 100 * math.expm1(float(weights @ means))
+    said = verdict.word(mean, (low, high), smallest, False, 0.0)
     wrong = (
         (said == "uses more" and truth < 0)
         or (said == "uses less" and truth > 0)
         or (said == "no difference that matters" and abs(truth) > smallest)
     )
-    open_variance = result.variance_by_parameter[0]
+    open_variance = result.variance_by_parameter[k]
     fixed, _, by_order = falls(problem.unknowns, open_variance, share_days=True)
     drift, stays, order = (
         intervals.half_width_percent(v, study.confidence)
         for v in (float(open_variance[is_drift].sum()), fixed, by_order)
     )
-    return _Seen((high - low) / 2, drift, stays, order, said != "not settled", wrong)
+    return _Seen(name, (high - low) / 2, drift, stays, order, said != "not settled", wrong)
 
 
 def _reading_step(study: Study, level_wh_per_km: float) -> float:
@@ -250,9 +390,11 @@ def _reading_step(study: Study, level_wh_per_km: float) -> float:
     return known_step_kwh_per_100km(study) * 10.0
 
 
-def _weather(conditions: list[Conditions], study: Study, rng: np.random.Generator) -> list[Conditions]:
-    """One day's reports around the forecast: the day strays from it, each leg's report from the day."""
-    speed = conditions[0].wind_speed
+def _weather(conditions: Mapping[str, Conditions], study: Study, rng: np.random.Generator) -> dict[str, Conditions]:
+    """One day's reports around the forecast: the day strays from it, each report from the day; who drives at once shares one."""
+    speed = next(iter(conditions.values())).wind_speed
+    reported: dict[object, tuple[float, float]] = {}
+    started = {leg.leg: leg.started_at for leg in study.legs}
     stray = FORECAST_WIND_M_S + FORECAST_WIND_SHARE * speed
     shift_n, shift_e = stray * rng.normal(), stray * rng.normal()
     warmer = FORECAST_K * rng.normal()
@@ -260,15 +402,19 @@ def _weather(conditions: list[Conditions], study: Study, rng: np.random.Generato
         turn = float(rng.uniform(0, 2 * math.pi))
         shift_n += speed * (math.cos(turn) - 1.0)
         shift_e += speed * math.sin(turn)
-    return [
-        replace(
+    found: dict[str, Conditions] = {}
+    for name, c in conditions.items():
+        when = started.get(name) or name
+        if when not in reported:
+            reported[when] = (REPORT_M_S * rng.normal(), REPORT_M_S * rng.normal())
+        north, east = reported[when]
+        found[name] = replace(
             c,
-            from_north=c.from_north + shift_n + REPORT_M_S * rng.normal(),
-            from_east=c.from_east + shift_e + REPORT_M_S * rng.normal(),
+            from_north=c.from_north + shift_n + north,
+            from_east=c.from_east + shift_e + east,
             temperature_c=c.temperature_c + warmer,
         )
-        for c in conditions
-    ]
+    return found
 
 
 def pairs_for(study: Study, design: Design) -> int | None:
@@ -276,7 +422,7 @@ def pairs_for(study: Study, design: Design) -> int | None:
     if design.pairs is not None:
         return design.pairs
     size = abs(likely_effect(study))
-    pairs = design.runs // 2
+    pairs = design.runs // design.sides
     deviate = intervals.deviate(study.confidence)
     fixed, order = design.fixed_percent / deviate, design.order_percent / deviate
     rest = math.sqrt(max((design.half_width_percent / deviate) ** 2 - fixed**2 - order**2, 0.0))
@@ -300,12 +446,13 @@ def with_power(
     about = pairs_for(study, design)
     if about is None or about > MOST_SIMULATED:
         return design
-    pattern = next((name for name in PATTERNS if order_of(name, design.runs) == design.order), design.order)
-    settles: dict[int, float] = {design.runs // 2: design.settles}
+    settles: dict[int, float] = {design.runs // design.sides: design.settles}
 
     def power(pairs: int) -> float:
         if pairs not in settles:
-            made = _simulate(study, pattern, 2 * pairs, days, seed, scatter or ScatterPrior(), cancelled)
+            made = _simulate(
+                study, design.pattern, design.sides * pairs, days, seed, scatter or ScatterPrior(), cancelled
+            )
             settles[pairs] = math.nan if made is None else made.settles
         return settles[pairs]
 

@@ -116,6 +116,11 @@ class Plan(Value):
     charge_start_percent: Annotated[float, within(10, 100, "%")] = 85.0
     charge_low_percent: Annotated[float, within(0, 90, "%")] = 35.0
     charger_kw: Annotated[float, within(1, 400, "kW")] = 50.0
+    charger_away_min: Annotated[float | None, within(0, 240, "min")] = (
+        None  # from the start, one way; None: nobody said
+    )
+    turning_point: str = ""  # what it is known by, on the road
+    turn_at_km: Annotated[float | None, within(0.1, 2000, "km")] = None  # from the start, where no track tells it
     avoid: tuple[tuple[time, time], ...] = ()  # traffic windows in which no leg is driven
     display_step_kwh_per_100km: Annotated[float, within(0.001, 5, "kWh/100 km")] = 0.1
     forecast: Forecast = Forecast()

@@ -391,7 +391,8 @@ class DriveStage(LegEdits):
         first = next(x for x in study.legs if (x.run or x.leg) == (leg.run or leg.leg)) is leg
         if study.plan.day is not None and first:
             steps = [s for s in plan_day(study, order).steps if s.kind == "run"]
-            words += f", planned for {steps[run].start:%H:%M}"
+            start = steps[run].start
+            words += f", planned for {start:%H:%M}" + (f" on {start:%A}" if start.date() != study.plan.day else "")
         aim = aimed_kmh(study, leg)
         if aim is not None:
             choice = self.session.units

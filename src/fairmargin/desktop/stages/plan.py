@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from fairmargin.core.evidence.distances import route_km
-from fairmargin.core.orders import display_noise_percent, drift_left, offered
+from fairmargin.core.orders import display_noise_percent, offered
+from fairmargin.core.planning import planned_speed_kmh, usual_order
 from fairmargin.core.study import Study
 from fairmargin.core.study.aims import relaid
-from fairmargin.core.units import in_units, said_range
-from fairmargin.desktop.stages.base import Stage
+from fairmargin.core.study.entry import words_of
+from fairmargin.core.study.layout import aimed_speeds, laid_out_runs, sectors_read, vehicles_beside
+from fairmargin.core.units import in_units, read_quantity, said_range
+from fairmargin.desktop.stages.base import Field, Stage
 from fairmargin.desktop.stages.planning.day_page import DayPage
 from fairmargin.desktop.stages.planning.design_page import DesignPage
 from fairmargin.desktop.stages.planning.kit_page import KitPage
@@ -22,6 +27,7 @@ from fairmargin.desktop.widgets.basics import label, page_buttons, panel, scroll
 from fairmargin.desktop.widgets.charts import OrderStrip
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.words.figures import speed_words
+from fairmargin.exchange.words.planning import order_words
 
 PAGES = (
     ("design", "Design"),
@@ -70,6 +76,15 @@ class PlanStage(Stage):
         self.block = QPushButton("Add such a block")
         self.block.clicked.connect(self._add_block)
         row.addWidget(self.block)
+        box.addLayout(row)
+        row = QHBoxLayout()
+        row.setSpacing(14)
+        self.speeds = Field("At speeds, with ; between", self._set_speeds, unit=self.session.units.speed)
+        self.speeds.setToolTip("Each letter of the order is driven at every one of them before the next swap")
+        row.addWidget(self.speeds, 1)
+        self.sectors = Field("Read off by sectors, with ; between", self._set_sectors)
+        self.sectors.edit.setPlaceholderText("the whole leg at once")
+        row.addWidget(self.sectors, 2)
         box.addLayout(row)
         self.sees = label("", "muted", wrap=True)
         box.addWidget(self.sees)
@@ -122,35 +137,28 @@ class PlanStage(Stage):
         self.order.setCurrentIndex(index)
 
     def refresh(self, study: Study) -> None:
-        trials = [t.id for t in study.trials]
+        letters = study.order
         runs = []
-        for run, legs in study.runs():
+        for letter, (run, legs) in zip(letters, study.runs(), strict=True):
             states = {self.session.state(leg) for leg in legs}
             state = "planned" if "planned" in states else "left out" if states == {"left out"} else "driven"
-            c = legs[0].configuration
-            runs.append((run, trials.index(c) if c in trials else None, state, legs[0].block))
-        letters = study.order
+            at = list(study.lettered).index(letter) if letter in study.lettered else 0
+            runs.append((run, at - 1 if at else None, state, legs[0].block))
         self._offer(len(study.lettered))
         self.strip.show_runs(runs)
         self.subtitle.setText(f"{letters or 'no runs yet'} \u00b7 {len(study.legs)} legs")
         read_only = self.session.read_only
         begun = any(self.session.has_reading(leg) for leg in study.legs)
-        self.lay.setEnabled(not read_only and not begun)
+        everyday = study.method == "everyday"
+        self.lay.setEnabled(not read_only and not begun and not everyday)
         self.lay.setToolTip("Readings have been typed: add a block instead." if begun else "")
-        self.block.setEnabled(not read_only and bool(trials))
-        trials_driven = [x for x in study.lettered if x != "A" and x in letters]
-        if "A" in letters and trials_driven:
-            left = max((drift_left(letters, x) for x in trials_driven), key=abs)
-            if abs(left) < 0.05:
-                words = "A steady drift of the day (warming, rising wind) cancels in this order."
-            else:
-                words = (
-                    f"{abs(left):.0%} of a steady drift over the day stays in the difference. "
-                    "Adding runs in the opposite order cancels it."
-                )
-            self.order_words.setText(words)
-        else:
-            self.order_words.setText("An order needs runs of both configurations.")
+        self.block.setEnabled(not read_only and not everyday)
+        self.order_words.setText(order_words(study))
+        for field in (self.speeds, self.sectors):
+            field.setEnabled(not read_only and not begun)
+        self.speeds.setVisible(study.change.subject != "speed" and not everyday)
+        self.sectors.setVisible(not everyday)
+        self._show_cells(study)
         self.sees.setText(self._sees(study, letters))
         for name, page in self.pages.items():
             if self.stack.currentWidget() is self._places[name]:
@@ -163,8 +171,7 @@ class PlanStage(Stage):
         if km:
             lines.append(
                 f"Leg of {units.show('distance', km):.1f} {units.distance} at "
-                f"{speed_words(study.target_speed_kmh or 80.0, units)}: "
-                f"{60 * km / (study.target_speed_kmh or 80.0):.0f} minutes."
+                f"{speed_words(planned_speed_kmh(study), units)}: {60 * km / planned_speed_kmh(study):.0f} minutes."
             )
         c = self.session.comparison
         if c is None:
@@ -190,27 +197,53 @@ class PlanStage(Stage):
     def _pattern(self) -> str:
         return str(self.order.currentData())
 
+    def _show_cells(self, study: Study) -> None:
+        """Speeds and sectors that the runs have, where they have any of their own."""
+        units = self.session.units
+        speeds = [v for v in aimed_speeds(study) if v is not None]
+        self.speeds.show_text("; ".join(f"{units.show('speed', v):.4g}" for v in speeds))
+        aimed = study.target_speed_kmh
+        self.speeds.edit.setPlaceholderText("as aimed at" if not aimed else f"{units.show('speed', aimed):.4g}")
+        self.sectors.show_text("; ".join(s for s in sectors_read(study) if s))
+
+    def _set_speeds(self, text: str) -> None:
+        """Lay the runs out at these speeds; empty: at the study's."""
+        parts = [p.strip() for p in text.split(";") if p.strip()]
+        speeds = tuple(dict.fromkeys(read_quantity(p, "speed", self.session.units.speed) for p in parts))
+        self._again("speeds", speeds_kmh=speeds or (None,))
+
+    def _set_sectors(self, text: str) -> None:
+        """Lay the runs out to be read off by these sectors; empty: as a whole."""
+        self._again("sectors", sectors=tuple(dict.fromkeys(p.strip() for p in text.split(";") if p.strip())) or ("",))
+
+    def _again(self, what: str, **changes: Any) -> None:
+        """Lay the same order out anew with something changed."""
+        study = self.session.study
+        if study is None:
+            return
+        try:
+            after = relaid(study, _order_once(study), **changes)
+        except ValueError as error:
+            raise ValueError(words_of(error)) from error
+        self.session.edit(after, what)
+
     def _lay_out(self) -> None:
         study = self.session.study
-        if study is None or not (study.trials or study.vehicles):
-            self.session.failed.emit("This study has no trial configuration.")
-            return
-        fresh = self._fresh(study, self._pattern())
-        self.session.edit(study.with_legs(fresh.legs), f"lay out {self._pattern()}")
-
-    def _fresh(self, study: Study, pattern: str) -> Study:
-        return relaid(study, pattern)
+        if study is not None:
+            self.session.edit(relaid(study, self._pattern()), f"lay out {self._pattern()}")
 
     def _add_block(self) -> None:
-        from fairmargin.core.study.runs import with_run
-
         study = self.session.study
-        if study is None or not study.trials:
-            return
-        after = study
-        for letter in self._pattern():
-            after = with_run(after, study.lettered[letter])
-        self.session.edit(after, f"add a block {self._pattern()}")
+        if study is not None:
+            more = laid_out_runs(study, self._pattern(), fresh=False)
+            self.session.edit(study.with_legs((*study.legs, *more)), f"add a block {self._pattern()}")
+
+
+def _order_once(study: Study) -> str:
+    """The order as it was chosen: runs at several speeds, or of several vehicles, told once."""
+    speeds, fleet = len(aimed_speeds(study)), len(vehicles_beside(study))
+    letters = study.order[: len(study.order) // fleet]
+    return letters[::speeds] or usual_order(study)
 
 
 def _step_words(study: Study, letters: str) -> str:

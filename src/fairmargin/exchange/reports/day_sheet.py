@@ -8,19 +8,24 @@ from jinja2 import Environment, PackageLoader, select_autoescape
 
 from fairmargin.core.planning.checklists import caution, checklist
 from fairmargin.core.planning.timetable import Timetable
-from fairmargin.core.study import Study
+from fairmargin.core.study import Leg, Study
+from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.plan import CheckWhen
+from fairmargin.core.units import UnitChoice
+from fairmargin.exchange.words.figures import speed_words
 
 READINGS = ("start", "end", "km shown", "average or kWh", "charge % before", "after", "wind, from", "\u00b0C", "events")
 
 
-def day_sheet(study: Study, table: Timetable) -> str:
+def day_sheet(study: Study, table: Timetable, units: UnitChoice) -> str:
     """Render the printable sheet as one HTML page.
 
     Parameters
     ----------
     study : Study
     table : Timetable
+        With its sentences in those units.
+    units : UnitChoice
 
     Returns
     -------
@@ -28,13 +33,13 @@ def day_sheet(study: Study, table: Timetable) -> str:
     """
     items = study.plan.checklist or checklist(study.change.kind)
     groups = [(when, [i.text for i in items if i.when == when]) for when in get_args(CheckWhen)]
-    per_run = 2 if study.method in {"out-and-back", "side-by-side", "climb"} else 1
-    ways = ("out", "back") if per_run == 2 else ("",)
+    legs = dict(study.runs())
+    several = len(table.days) > 1
     boxes = [
-        (step.run, study.configuration(step.configuration).label, way, f"{step.start:%H:%M}")
+        (step.run, _who(study, leg), _way(leg, units), f"{step.start:%a %H:%M}" if several else f"{step.start:%H:%M}")
         for step in table.steps
         if step.kind == "run"
-        for way in ways
+        for leg in legs.get(step.run, [])
     ]
     environment = Environment(
         loader=PackageLoader("fairmargin.exchange.reports", "templates"), autoescape=select_autoescape()
@@ -42,10 +47,26 @@ def day_sheet(study: Study, table: Timetable) -> str:
     return environment.get_template("sheet.html").render(
         title=study.title or "Test day",
         day=f"{table.steps[0].start:%A %d %B %Y}",
-        vehicle=study.vehicle.name,
+        vehicle=", ".join(v.label for v in study.vehicles) or study.vehicle.name,
+        clock="%a %H:%M" if several else "%H:%M",
         steps=[s for s in table.steps if s.kind != "turn"],
         groups=[g for g in groups if g[1]],
         boxes=boxes,
         readings=READINGS,
         caution=caution(study.change.kind),
     )
+
+
+def _who(study: Study, leg: Leg) -> str:
+    """Vehicle, where the study has several, and configuration, where it has several."""
+    words = [vehicle_label(study, leg.vehicle)] if leg.vehicle else []
+    if len(study.configurations) > 1 or not words:
+        words.append(study.configuration(leg.configuration).label)
+    return ", ".join(words)
+
+
+def _way(leg: Leg, units: UnitChoice) -> str:
+    """Which way, which sector, and how fast, where that is a leg's own."""
+    way = "" if leg.direction == "loop" else leg.direction
+    speed = speed_words(float(leg.speed_kmh), units) if leg.speed_kmh else ""
+    return ", ".join(w for w in (way, leg.sector, speed) if w)

@@ -10,6 +10,7 @@ from fairmargin.core.planning import plan_day
 from fairmargin.core.planning.timetable import Timetable, swap_minutes
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
+from fairmargin.core.units import in_units
 from fairmargin.desktop.stages.planning.page import PlanPage, clock_offset
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
@@ -65,6 +66,12 @@ class DayPage(PlanPage):
             ("high", "Charge from", self.number("plan", "charge_start_percent", "charge band", unit="%"), "%"),
             ("low", "not below", self.number("plan", "charge_low_percent", "charge band", unit="%"), "%"),
             ("kw", "Charger", self.number("plan", "charger_kw", "charger", unit="kW"), "kW"),
+            (
+                "away",
+                "and it is away",
+                self.number("plan", "charger_away_min", "way to the charger", unit="min"),
+                "min",
+            ),
             ("avoid", "No driving (traffic)", self._set_avoid, ""),
         )
         for i, (key, words, commit, unit) in enumerate(specs):
@@ -102,7 +109,8 @@ class DayPage(PlanPage):
         if not order:
             return None
         day = study.plan.day or date.today()
-        return plan_day(study, order, day, late_min=self._late, utc_offset=clock_offset(day))
+        table = plan_day(study, order, day, late_min=self._late, utc_offset=clock_offset(day))
+        return table.worded(lambda words: in_units(words, self.session.units))
 
     def refresh(self, study: Study) -> None:
         f, plan = self.fields, study.plan
@@ -117,6 +125,12 @@ class DayPage(PlanPage):
         f["high"].show_text(show_number(plan.charge_start_percent, 0))
         f["low"].show_text(show_number(plan.charge_low_percent, 0))
         f["kw"].show_text(show_number(plan.charger_kw, 0))
+        f["away"].show_text(show_number(plan.charger_away_min, 0))
+        f["away"].edit.setPlaceholderText("0: at the start")
+        cold = study.change.about.from_the_wall
+        f["warm"].setVisible(not cold)
+        f["travel"].setVisible(not cold)
+        f["swap"].setVisible(not cold)
         f["avoid"].show_text(", ".join(f"{a:%H:%M}-{b:%H:%M}" for a, b in plan.avoid))
         f["avoid"].edit.setPlaceholderText("07:15-09:00")
         table = self.table()
@@ -128,19 +142,31 @@ class DayPage(PlanPage):
             self.warning.setText("No runs laid out yet: choose an order on the Design page.")
             return
         late = f", {self._late:.0f} min late" if self._late else ""
-        self.heading.setText(
-            f"{table.steps[0].start:%A %d %B}: {table.steps[0].start:%H:%M} to {table.end:%H:%M}, {table.energy_kwh:.0f} kWh{late}"
-        )
-        self.strip.show_day(table, study.baseline.id)
+        days = table.days
+        first = table.steps[0].start
+        if len(days) > 1:
+            last = next(reversed(days.values()))[0].start
+            self.heading.setText(
+                f"{len(days)} mornings, {first:%A %d %B} to {last:%A %d %B}, from {first:%H:%M}: {table.energy_kwh:.0f} kWh{late}"
+            )
+        else:
+            self.heading.setText(
+                f"{first:%A %d %B}: {first:%H:%M} to {table.end:%H:%M}, {table.energy_kwh:.0f} kWh{late}"
+            )
+        sides = list(study.lettered.values())
+        self.strip.show_day(table, {side: i - 1 if i else None for i, side in enumerate(sides)})
         self.sky.setText(self._weather(study, table))
         self.warning.setText(" ".join(table.warnings))
         self.warning.setVisible(bool(table.warnings))
-        for step in table.steps:
-            if step.kind == "turn":
-                continue
-            level = "" if step.charge_percent is None else f"   {step.charge_percent:.0f} %"
-            text = f"{step.start:%H:%M}  {step.words}{level}"
-            self.steps.addWidget(label(text, "" if step.kind == "run" else "muted"))
+        for own in days.values():
+            if len(days) > 1:
+                self.steps.addWidget(label(f"{own[0].start:%A %d %B}", "heading"))
+            for step in own:
+                if step.kind == "turn":
+                    continue
+                level = "" if step.charge_percent is None else f"   {step.charge_percent:.0f} %"
+                text = f"{step.start:%H:%M}  {step.words}{level}"
+                self.steps.addWidget(label(text, "" if step.kind == "run" else "muted", wrap=True))
         self.steps.addStretch()
 
     def _weather(self, study: Study, table: Timetable) -> str:
@@ -225,7 +251,7 @@ class DayPage(PlanPage):
             return False
         try:
             with open(path, "w", encoding="utf-8") as file:
-                file.write(day_sheet(study, table))
+                file.write(day_sheet(study, table, self.session.units))
         except OSError as error:
             self.session.failed.emit(f"{path}: cannot be written: {error.strerror or error}")
             return False

@@ -10,6 +10,7 @@ from fairmargin.core.orders import display_noise_percent
 from fairmargin.core.planning import Design
 from fairmargin.core.planning.planned_day import DEFAULT_WIND_M_S
 from fairmargin.core.study import Study
+from fairmargin.core.study.layout import ways
 from fairmargin.core.units import in_units
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.background import Work
@@ -18,21 +19,26 @@ from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.planning.designs import DesignBars
 from fairmargin.exchange.words.figures import speed_words, wind_words
+from fairmargin.exchange.words.planning import design_words, rounds_words
 from fairmargin.exchange.words.results import scatter_words
+
+COUNTS = (1, 2, 3, 4, 6)  # how often each side is driven in the designs compared
+EVERYDAY_TRIPS = (10, 20, 40, 80)
 
 
 class DesignPage(PlanPage):
-    """Five orders side by side, the recommended one marked and why."""
+    """Orders side by side, the recommended one marked and why."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         frame, box = panel()
         head = QHBoxLayout()
-        head.addWidget(label("Designs, each on 200 simulated days of this study", "heading", wrap=True), 1)
+        self.heading = label("Designs, each on 200 simulated days of this study", "heading", wrap=True)
+        head.addWidget(self.heading, 1)
         self.runs = Choice()
         self.runs.setAccessibleName("Runs in all")
-        for pairs in (1, 2, 3, 4, 6):
-            self.runs.addItem(f"{pairs} pair{'s' if pairs > 1 else ''} of runs", 2 * pairs)
+        for pairs in COUNTS:
+            self.runs.addItem(rounds_words(2, pairs), pairs)
         self.runs.setCurrentIndex(1)
         self.runs.activated.connect(lambda _: self._other_runs())
         head.addWidget(self.runs)
@@ -45,7 +51,6 @@ class DesignPage(PlanPage):
         head.addWidget(self.cancel)
         box.addLayout(head)
         self.progress = QProgressBar()
-        self.progress.setMaximum(len(planning.PATTERNS))
         self.progress.setTextVisible(False)
         self.progress.setFixedHeight(5)
         self.progress.hide()
@@ -56,7 +61,7 @@ class DesignPage(PlanPage):
         self.words = label("", wrap=True)
         box.addWidget(self.words)
         self.body.addWidget(frame, 3)
-        frame, box = panel()
+        frame, box = self.others_panel = panel()
         box.addWidget(label("What other shapes of study would cost", "heading"))
         self.others = label("", "muted", wrap=True)
         box.addWidget(self.others)
@@ -70,7 +75,7 @@ class DesignPage(PlanPage):
 
     def refresh(self, study: Study) -> None:
         units = self.session.units
-        speed = study.target_speed_kmh or 90.0
+        speed = planning.planned_speed_kmh(study)
         km = planning.leg_km(study)
         f = study.plan.forecast
         wind = (
@@ -78,13 +83,18 @@ class DesignPage(PlanPage):
             if f.wind_speed_ms is None
             else wind_words(f.wind_speed_ms, units)
         )
+        speeds = [c.speed_kmh for c in study.configurations if c.speed_kmh] if study.change.subject == "speed" else []
+        aimed = " and ".join(speed_words(float(v), units) for v in speeds) or speed_words(speed, units)
+        fleet = " and ".join(v.label for v in study.vehicles) if study.vehicles else study.vehicle.name
         self._stated.setText(
-            f"Simulated with {study.vehicle.name or 'this vehicle'}, legs of {units.show('distance', km):.1f} {units.distance} at "
-            f"{speed_words(speed, units)}, wind {wind}, display step {planning.known_step_kwh_per_100km(study):.2g} kWh/100 km. "
+            f"Simulated with {fleet or 'this vehicle'}, legs of {units.show('distance', km):.1f} {units.distance} at "
+            f"{aimed}, wind {wind}, display step {planning.known_step_kwh_per_100km(study):.2g} kWh/100 km. "
             + scatter_words(self.session.scatter, units)
         )
         basis = (
             study.vehicle,
+            study.vehicles,
+            study.configurations,
             study.plan,
             study.route,
             speed,
@@ -97,26 +107,56 @@ class DesignPage(PlanPage):
             self._found = []
             self.bars.show_designs(())
             self.words.setText("")
-        self.go.setEnabled(bool(study.trials))
+            self._offer(study)
         self.others.setText(self._other_shapes(study))
+        self.others_panel[0].setVisible(bool(self.others.text()))
+
+    def _offer(self, study: Study) -> None:
+        """Offer what can be simulated of such a study, and say of the others why nothing is."""
+        patterns = planning.patterns_of(study)
+        sides, lone = len(study.lettered), _is_lone(study)
+        for i, count in enumerate(COUNTS):
+            at_once = study.method == "side-by-side"
+            self.runs.setItemText(i, f"{2 * count} runs, both at once" if at_once else rounds_words(sides, count))
+        for widget in (self.go, self.bars, self._stated):
+            widget.setVisible(bool(patterns) or lone)
+        self.runs.setVisible(bool(patterns))
+        self.heading.setText(
+            "Designs, each on 200 simulated days of this study"
+            if patterns
+            else "What more runs would give, each on 200 simulated days"
+            if lone
+            else "No order of runs to compare"
+        )
+        self.go.setText("Compare designs" if patterns else "Simulate")
+        if not patterns and not lone:
+            self.words.setText(_without_designs(study))
 
     def _other_shapes(self, study: Study) -> str:
-        runs = int(self.runs.currentData())
+        runs = planning.runs_of_each(study, self._count)
         lines = [
             f"{shape.name[0].upper()}{shape.name[1:]}: about \u00b1{shape.half_width_percent:.1f} % for {shape.hours:.0f} h of driving; {shape.words}."
             for shape in planning.other_shapes(study, runs, self.session.scatter)
         ]
+        if study.method in {"everyday", "climb"}:
+            return "\n".join(lines)
         whole = study.with_(plan=study.plan.with_(display_step_kwh_per_100km=1.0))
-        legs = runs // 2 * (2 if study.method == "out-and-back" else 1)
+        legs = self._count * len(ways(study.method)) * (2 if study.method == "side-by-side" else 1)
         units = self.session.units
         shortest = units.show("distance", planning.shortest_leg_km(whole, legs))
-        level = planning.split(study, study.target_speed_kmh or 90.0).total
+        level = planning.split(study, planning.planned_speed_kmh(study)).total
         noise = display_noise_percent(planning.known_step_kwh_per_100km(study) * 10.0 / level, legs, study.confidence)
+        each = "each" if len(study.lettered) > 1 else "in all"
         lines.append(
-            f"This display's step alone is worth \u00b1{noise:.1f} % with {legs} legs each; one that shows whole kWh would want legs of "
-            f"{shortest:.0f} {units.distance} or more."
+            f"This display's step alone is worth \u00b1{noise:.1f} % with {legs} leg{'s' if legs != 1 else ''} {each}; one that "
+            f"shows whole kWh would want legs of {shortest:.0f} {units.distance} or more."
         )
         return "\n".join(lines)
+
+    @property
+    def _count(self) -> int:
+        """How often each side is driven in the designs."""
+        return int(self.runs.currentData())
 
     def _other_runs(self) -> None:
         if self.session.study is not None:
@@ -126,23 +166,30 @@ class DesignPage(PlanPage):
     def compare(self) -> None:
         """Start the simulation in the background."""
         study = self.session.study
-        if study is None or not study.trials:
+        if study is None or not (planning.patterns_of(study) or _is_lone(study)):
             return
         self._stop()
         self._ticket += 1
         self._found = []
         self.bars.show_designs(())
         self.words.setText("")
-        runs, scatter = int(self.runs.currentData()), self.session.scatter
+        runs, scatter, lone = planning.runs_of_each(study, self._count), self.session.scatter, _is_lone(study)
         self._made: list[Design] = []  # by the job; no Python object crosses threads in a signal
         self._judged: list[Design] = []  # the same with the one to prefer, and how many pairs of it settle the question
         made, judged = self._made, self._judged
 
         def simulate() -> None:
-            for design in planning.compare_designs(study, runs=runs, scatter=scatter, cancelled=lambda: job.stop):
+            every = (
+                planning.lone_designs(study, counts=COUNTS, scatter=scatter, cancelled=lambda: job.stop)
+                if lone
+                else planning.compare_designs(study, runs=runs, scatter=scatter, cancelled=lambda: job.stop)
+            )
+            for design in every:
                 made.append(design)
                 job.tell(len(made) - 1)
-            if not job.stop:
+            if not job.stop and lone:
+                judged.extend(made)
+            elif not job.stop:
                 judged.extend(
                     planning.with_power(study, d, scatter=scatter, cancelled=lambda: job.stop) if d.recommended else d
                     for d in planning.recommend(made)
@@ -151,6 +198,7 @@ class DesignPage(PlanPage):
         job = self._job = Work(self._ticket, simulate)
         job.signals.step.connect(self._arrived, Qt.ConnectionType.QueuedConnection)
         job.signals.done.connect(self._finished, Qt.ConnectionType.QueuedConnection)
+        self.progress.setMaximum(len(COUNTS) if lone else len(planning.patterns_of(study)))
         self.progress.setValue(0)
         self.progress.show()
         self.cancel.show()
@@ -175,7 +223,7 @@ class DesignPage(PlanPage):
         self.cancel.hide()
         if fault is not None:
             self.session.failed.emit(f"The designs could not be simulated: {fault}")
-        if len(self._judged) == len(planning.PATTERNS):
+        if self._judged and len(self._judged) == len(self._made):
             self._found = list(self._judged)
         self.bars.show_designs(tuple(self._found))
         self._say()
@@ -185,18 +233,7 @@ class DesignPage(PlanPage):
         if study is None or design is None:
             return
         best = next((d for d in self._found if d.recommended), None)
-        pairs = planning.pairs_for(study, design)
-        words = (
-            f"{design.order}: expected margin \u00b1{design.half_width_percent:.1f} %; the question is settled on {design.settles:.0%} "
-            f"of the simulated days. "
-        )
-        words += (
-            f"{'One pair of it settles' if design.pairs == 1 else f'{design.pairs} pairs of it settle'} it on {design.power:.0%} of such days. "
-            if design.pairs is not None
-            else f"A fresh start with it would want about {pairs} pair{'s' if pairs != 1 else ''}, to settle it four times in five. "
-            if pairs is not None
-            else "No number of such pairs settles it: longer legs, a finer display or a calmer day would. "
-        )
+        words = design_words(design, None if design.lone else planning.pairs_for(study, design))
         c = self.session.comparison
         if c is not None:
             words += f"Of what is driven already: {in_units(c.pairs_words, self.session.units)} "
@@ -211,4 +248,25 @@ class DesignPage(PlanPage):
         design = self.bars.current
         if design is None:
             return None
-        return planning.order_of("ABBA", design.runs) if design.order == "random" else design.order
+        if design.order != "random":
+            return design.order
+        return planning.order_of("random", design.runs, sides=design.sides)
+
+
+def _is_lone(study: Study) -> bool:
+    """Whether one configuration is driven as it is, and compared with nothing."""
+    return len(study.lettered) == 1 and study.method not in {"everyday", "climb"}
+
+
+def _without_designs(study: Study) -> str:
+    """What decides where there is no order to choose."""
+    if study.method == "climb":
+        return (
+            "Up and down with one configuration: the higher the hill against the display's step, the better what comes back "
+            "is known; every further pair of ways makes the margin smaller. Note the height of both ends."
+        )
+    lines = [
+        f"{trips} trips with each: about \u00b1{planning.everyday_shape(study, trips).half_width_percent:.1f} %"
+        for trips in EVERYDAY_TRIPS
+    ]
+    return "Everyday trips, week by week in turn (common practice of their scatter). " + "; ".join(lines) + "."

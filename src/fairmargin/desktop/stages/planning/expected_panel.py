@@ -91,7 +91,7 @@ class ExpectedPanel(PlanPage):
         plan = study.plan
         for key in ("drag_area_percent", "rolling_percent", "auxiliary_w", "total_percent"):
             self.fields[key].show_text(show_number(getattr(plan, key), 1))
-        speed = float(study.target_speed_kmh or 90.0)
+        speed = planning.planned_speed_kmh(study)
         expected = planning.expected_effect(study)
         c = self.session.comparison
         blind = c.half_width_percent if c is not None else USUAL_MARGIN
@@ -134,7 +134,7 @@ class ExpectedPanel(PlanPage):
                 else f"{v[key]:{sign}.0f} {unit}"
             )
             caption.setText(f"{words}: {shown}")
-        speed = float(study.target_speed_kmh or 90.0)
+        speed = planning.planned_speed_kmh(study)
         base = planning.split(study, speed)
         played = planning.split(
             study,
@@ -156,7 +156,7 @@ class ExpectedPanel(PlanPage):
     @staticmethod
     def _margin(study: Study) -> float:
         k = study.vehicle.constants()
-        share = planning.split(study, float(study.target_speed_kmh or 90.0))
+        share = planning.split(study, planning.planned_speed_kmh(study))
         air = share.air / share.total * k.drag_area_sd_m2 / k.drag_area_m2
         tyres = share.tyres / share.total * k.rolling_coefficient_sd / k.rolling_coefficient
         drive = k.drive_efficiency_sd / k.drive_efficiency

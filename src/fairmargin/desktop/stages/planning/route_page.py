@@ -14,6 +14,8 @@ from fairmargin.core.laws.route import line_of
 from fairmargin.core.memory.findings import same_name
 from fairmargin.core.study import RoutePoint, Study
 from fairmargin.core.study.entry import show_number, words_of
+from fairmargin.core.study.layout import ways
+from fairmargin.core.study.vocabulary import Method
 from fairmargin.core.units import in_units, read_quantity
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
@@ -155,27 +157,28 @@ class RoutePage(PlanPage):
         shape = gate_logs(study, (), {}, {}).shape
         if shape is None:
             return ""
-        lines = [f"{units.show('distance', shape.total_m / 1000):.1f} {units.distance} one way."]
+        way = "round" if ways(study.method) == ("loop",) else "one way"
+        lines = [f"{units.show('distance', shape.total_m / 1000):.1f} {units.distance} {way}."]
         if heights is not None:
             climb = float(np.sum(np.maximum(np.sin(shape.slope_rad), 0) * shape.length_m))
             net = float(heights[-1] - heights[0])
             constants = study.vehicle.constants()
             lost = kept_by_hills_wh(constants.mass_kg, climb, constants.drive_efficiency, constants.regen_efficiency)
-            both = study.method in {"out-and-back", "side-by-side"}
             lines.append(
                 f"{climb:.0f} m of climbing, {abs(net):.0f} m {'higher' if net > 0 else 'lower'} at the end"
-                + (" (cancels there and back)" if both else ": drive both ways, or it counts in full")
-                + f"; at most {lost:.0f} Wh of the climbing does not come back."
+                f"{_what_height_does(study.method)}; at most {lost:.0f} Wh of the climbing does not come back."
             )
         if blowing is not None and np.isfinite(shape.heading_rad).all():
             north, east = wind.from_vector(*blowing)
             head, cross = wind.along_and_across(north, east, shape.heading_rad)
             share = shape.length_m / shape.total_m
             along, across = float(np.sum(head * share)), float(np.sum(np.abs(cross) * share))
+            kind, other = ("head", "tail") if along > 0 else ("tail", "head")
+            there = "back" in ways(study.method)
             lines.append(
-                f"Out: {wind_words(abs(along), units)} of {'head' if along > 0 else 'tail'} wind at the mast, "
-                f"{wind_words(across, units)} across; "
-                f"back the {'tail' if along > 0 else 'head'} wind is the same, and what is across does not cancel."
+                f"{'Out' if there else 'Over the way'}: {wind_words(abs(along), units)} of {kind} wind at the mast, "
+                f"{wind_words(across, units)} across"
+                + (f"; back as much {other} wind, and what is across does not cancel." if there else ".")
             )
         return " ".join(lines)
 
@@ -230,3 +233,10 @@ def _sectors(route: tuple[RoutePoint, ...]) -> list[tuple[float, float, str]]:
         else:
             made.append((a.distance_m, b.distance_m, b.sector))
     return made
+
+
+def _what_height_does(method: Method) -> str:
+    """What a difference in height between the ends of the way does to a study."""
+    if ways(method) == ("loop",):
+        return ""  # a round ends where it began
+    return " (cancels there and back)" if "back" in ways(method) else ": alike for every run, as all go the same way"

@@ -151,8 +151,7 @@ class WeatherPage(PlanPage):
                 f[before + name].show_text(show_number(value, 1), unit)
         self.rain.setChecked(plan.forecast.rain)
         self.wet.setChecked(plan.limits.rain)
-        letters = study.order
-        hours = planning.plan_day(study, letters or "ABBA").hours
+        hours = planning.plan_day(study, planning.usual_order(study)).hours
         result = go_or_wait(plan.forecast, plan.limits, hours)
         word = {"go": "Go", "wait": "Wait", "no-go": "Do not go"}[result.answer]
         mark = {"go": "\u2713", "wait": "\u2026", "no-go": "\u2715"}[result.answer]
@@ -165,7 +164,7 @@ class WeatherPage(PlanPage):
 
     def _windows(self, study: Study) -> tuple[Window, ...]:
         """Windows of the hours ahead, for the planned day's length."""
-        hours = planning.plan_day(study, study.order or "ABBA").hours
+        hours = planning.plan_day(study, planning.usual_order(study)).hours
         return windows(
             study.plan.hours,
             study.plan.limits,
@@ -225,7 +224,7 @@ class WeatherPage(PlanPage):
                 hours = read_hours(text, day, clock_offset(day.date()) or timedelta(0))
                 self.fault.hide()
                 self.change("hours of the forecast", hours=hours)
-                length = planning.plan_day(self.study, self.study.order or "ABBA").hours
+                length = planning.plan_day(self.study, planning.usual_order(self.study)).hours
                 seen = weather_of_day(hours, datetime.combine(day.date(), plan.start), length)
                 if seen is None:
                     return  # it does not reach the planned day: the best windows below say what it reaches

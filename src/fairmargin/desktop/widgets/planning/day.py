@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from datetime import datetime, timedelta
+from collections.abc import Callable, Mapping, Sequence
+from datetime import datetime, time, timedelta
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from fairmargin.core.planning.timetable import Timetable
-from fairmargin.desktop.theme import font, theme
+from fairmargin.core.planning.timetable import Step, Timetable
+from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
 from fairmargin.desktop.widgets.charts import Chart
@@ -35,19 +35,29 @@ class DayStrip(Chart):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._table: Timetable | None = None
-        self._baseline = "A"
+        self._trials: Mapping[str, int | None] = {}
         self.setMinimumHeight(170)
 
-    def show_day(self, table: Timetable, baseline: str) -> None:
-        """Redraw."""
-        self._table, self._baseline = table, baseline
-        self.setAccessibleName("; ".join(f"{s.start:%H:%M} {s.words}" for s in table.steps if s.kind != "turn"))
+    def show_day(self, table: Timetable, trials: Mapping[str, int | None]) -> None:
+        """Redraw; `trials` numbers the sides of the runs, None for the baseline."""
+        self._table, self._trials = table, trials
+        several = len(table.days) > 1
+        self.setAccessibleName(
+            "; ".join(
+                (f"{s.start:%a %d} " if several else "") + f"{s.start:%H:%M} {s.words}"
+                for s in table.steps
+                if s.kind != "turn"
+            )
+        )
         self.update()
 
     def draw(self, p: QPainter) -> None:
         table = self._table
         if table is None:
             self.empty(p, "Lay out runs to see the day.")
+            return
+        if len(table.days) > 1:
+            self._mornings(p, table)
             return
         first = table.steps[0].start.replace(minute=0)
         last = table.end + timedelta(minutes=59)
@@ -68,8 +78,33 @@ class DayStrip(Chart):
             p.setPen(theme.colour("muted"))
             p.drawText(QRectF(x(moment) - 30, 122, 60, 16), Qt.AlignmentFlag.AlignCenter, f"{moment:%H:%M}")
             moment += timedelta(hours=every)
-        self._steps(p, table, x)
+        self._steps(p, table.steps, x, 78.0, 36.0)
         self._charge(p, table, x)
+        self._keys(p)
+
+    def _mornings(self, p: QPainter, table: Timetable) -> None:
+        """One row a morning, all on the same clock."""
+        days = table.days
+        height = min(30.0, 118.0 / len(days))
+        begin = min((own[0].start - datetime.combine(day, time())).total_seconds() for day, own in days.items())
+        end = max((own[-1].end - datetime.combine(day, time())).total_seconds() for day, own in days.items())
+        axis = Axis(begin, max(end, begin + 1800.0), 96.0, self.width() - 30.0)
+        p.setFont(font(12))
+        for row, (day, own) in enumerate(days.items()):
+            middle = 8.0 + height * (row + 0.5)
+            midnight = datetime.combine(day, time())
+            p.setPen(theme.colour("muted"))
+            p.drawText(QRectF(8, middle - 9, 84, 18), _MIDDLE, f"{own[0].start:%a %d %b}")
+
+            def x(moment: datetime, midnight: datetime = midnight) -> float:
+                return axis.at((moment - midnight).total_seconds())
+
+            self._steps(p, own, x, middle, height - 4, named=False)
+        for seconds in (begin, end):
+            p.setPen(theme.colour("muted"))
+            at = axis.at(seconds)
+            moment = datetime.combine(next(iter(days)), time()) + timedelta(seconds=seconds)
+            p.drawText(QRectF(at - 30, 128, 60, 16), Qt.AlignmentFlag.AlignCenter, f"{moment:%H:%M}")
         self._keys(p)
 
     def _light(self, p: QPainter, table: Timetable, x: Callable[[datetime], float]) -> None:
@@ -81,20 +116,29 @@ class DayStrip(Chart):
             if b > a:
                 p.fillRect(QRectF(a, 8, b - a, 112), theme.colour("panel"))
 
-    def _steps(self, p: QPainter, table: Timetable, x: Callable[[datetime], float]) -> None:
-        mid = 78.0
-        for step in table.steps:
+    def _steps(
+        self,
+        p: QPainter,
+        steps: Sequence[Step],
+        x: Callable[[datetime], float],
+        mid: float,
+        tall: float,
+        named: bool = True,
+    ) -> None:
+        """Draw steps around a line; runs with the colour and shape of their side."""
+        for step in steps:
             a, b = x(step.start), x(step.end)
-            box = QRectF(a, mid - 18, max(b - a - 1, 1.5), 36)
+            box = QRectF(a, mid - tall / 2, max(b - a - 1, 1.5), tall)
             if step.kind == "run":
-                base = step.configuration == self._baseline
-                ink = theme.colour("baseline" if base else "trial")
-                p.fillRect(box, theme.colour("baseline" if base else "trial", 0.28))
-                draw_mark(p, QPointF((a + b) / 2, mid), min(16.0, b - a - 4), None if base else 0, ink)
-                p.setPen(theme.colour("ink"))
-                p.drawText(QRectF(a - 10, mid + 19, b - a + 20, 16), Qt.AlignmentFlag.AlignCenter, step.run)
+                trial = self._trials.get(step.configuration)
+                name = "baseline" if trial is None else trial_colour(trial)
+                p.fillRect(box, theme.colour(name, 0.28))
+                draw_mark(p, QPointF((a + b) / 2, mid), min(16.0, b - a - 4, tall - 2), trial, theme.colour(name))
+                if named:
+                    p.setPen(theme.colour("ink"))
+                    p.drawText(QRectF(a - 10, mid + 19, b - a + 20, 16), Qt.AlignmentFlag.AlignCenter, step.run)
             else:
-                p.fillRect(box.adjusted(0, 8, 0, -8), theme.colour(self.INKS[step.kind], 0.75))
+                p.fillRect(box.adjusted(0, tall / 4.5, 0, -tall / 4.5), theme.colour(self.INKS[step.kind], 0.75))
 
     def _charge(self, p: QPainter, table: Timetable, x: Callable[[datetime], float]) -> None:
         levels = [(x(s.end), s.charge_percent) for s in table.steps if s.charge_percent is not None]

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from string import ascii_uppercase
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from fairmargin.core.planning import Design
-from fairmargin.desktop.theme import font, theme
+from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
 from fairmargin.desktop.widgets.charts import Chart
+from fairmargin.exchange.words.planning import settles_words
 
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
@@ -38,7 +40,9 @@ class DesignBars(Chart):
         self._at = best[0] if best else 0
         self.setAccessibleName(
             "; ".join(
-                f"{d.order}: margin \u00b1{d.half_width_percent:.1f} %, settles {d.settles:.0%}, {d.hours:.1f} h"
+                f"{d.order}: margin \u00b1{d.half_width_percent:.1f} %, "
+                + (f"settles {settles_words(d)}, " if settles_words(d) else "")
+                + f"{d.hours:.1f} h"
                 + (", recommended" if d.recommended else "")
                 for d in designs
             )
@@ -69,7 +73,7 @@ class DesignBars(Chart):
 
     def draw(self, p: QPainter) -> None:
         if not self._designs:
-            self.empty(p, "Compare designs: five orders are driven on simulated days of this very study.")
+            self.empty(p, "Compare designs: orders are driven on simulated days of this very study.")
             return
         w = float(self.width())
         widest = max(max(d.half_width_percent for d in self._designs) * 1.08, 0.5)
@@ -79,7 +83,7 @@ class DesignBars(Chart):
         for x0, width, words in (
             (8.0, 150.0, "order"),
             (150.0, w - 376.0, "margin, \u00b1 % of consumption; hatched: by drift"),
-            (w - 214, 76.0, "settles it on"),
+            (w - 214, 76.0, "" if self._designs[0].lone else "settles it on"),
             (w - 120, 60.0, "time"),
             (w - 68, 66.0, "energy"),
         ):
@@ -105,11 +109,16 @@ class DesignBars(Chart):
                 p.setFont(font(13, 600))
                 p.drawText(QRectF(centre.x() - 6, y + 4, 12, 20), Qt.AlignmentFlag.AlignCenter, "?")
             else:
-                trial = None if letter == "A" else 0
-                draw_mark(p, centre, size, trial, theme.colour("baseline" if letter == "A" else "trial"))
+                trial = None if letter == "A" else ascii_uppercase.index(letter) - 1
+                draw_mark(p, centre, size, trial, theme.colour("baseline" if trial is None else trial_colour(trial)))
         p.setFont(font(12))
         p.setPen(theme.colour("muted"))
-        p.drawText(QRectF(8, y + 24, 178, 14), _MIDDLE, "drawn by lot" if d.order == "random" else d.order)
+        told = "drawn by lot" if d.order == "random" else d.order
+        p.drawText(
+            QRectF(8, y + 24, 140, 14),
+            _MIDDLE,
+            QFontMetricsF(font(12)).elidedText(told, Qt.TextElideMode.ElideRight, 138),
+        )
 
     def _bar(self, p: QPainter, d: Design, axis: Axis, y: float) -> None:
         """Draw a design's margin, hatched where drift adds to it."""
@@ -137,6 +146,6 @@ class DesignBars(Chart):
         p.drawText(QRectF(150, y + 23, w - 166, 15), _MIDDLE, short)
         p.setPen(theme.colour("ink"))
         p.setFont(font(13))
-        p.drawText(QRectF(w - 214, y + 3, 90, 20), _MIDDLE, f"{d.settles:.0%} of days")
+        p.drawText(QRectF(w - 214, y + 3, 90, 20), _MIDDLE, settles_words(d))
         p.drawText(QRectF(w - 120, y + 3, 60, 20), _MIDDLE, f"{d.hours:.1f} h")
         p.drawText(QRectF(w - 68, y + 3, 66, 20), _MIDDLE, f"{d.energy_kwh:.0f} kWh")

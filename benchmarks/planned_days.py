@@ -17,10 +17,10 @@ from fairmargin.core.study.aims import laid_out
 from fairmargin.core.study.plan import Forecast, Plan
 from fairmargin.core.study.vocabulary import Method
 
-from .days import WINDS
-from .driving import Air, Habits, drive
-from .machines import Alteration, Machine, altered, as_its_owner_knows, draw_machine
-from .roads import as_noted, draw_road
+from .truths.field.days import WINDS
+from .truths.field.driving import Air, Habits, drive
+from .truths.field.machines import Alteration, Machine, altered, as_its_owner_knows, draw_machine
+from .truths.field.roads import as_noted, draw_road
 
 REPORT_M_S: Final = 0.5  # what a station six kilometres away misses
 
