@@ -38,6 +38,7 @@ class PlannedShape:
     speeds_kmh: tuple[float, float] | None = None
     length_km: float = 20.0
     relief_m: float = 25.0
+    town: bool = False  # lights and corners; what stood is noted
     wind: str = "mixed"
     temperature_c: float = 12.0
     scatter: float = 0.010  # of 20 km
@@ -47,7 +48,7 @@ class PlannedShape:
 def laid(seed: int, shape: PlannedShape) -> tuple[Study, list[Machine], np.random.Generator]:
     """The study before the day, its vehicles as they really are, and what else is drawn."""
     rng = np.random.default_rng([seed, 777])
-    road = draw_road(rng, 1000 * shape.length_km, shape.relief_m, shape.method in {"loop", "laps"}, False)
+    road = draw_road(rng, 1000 * shape.length_km, shape.relief_m, shape.method in {"loop", "laps"}, shape.town)
     count = 2 if shape.aim in {"side", "vehicles"} else 1
     machines = [draw_machine("car", rng) for _ in range(count)]
     vehicles = [as_its_owner_knows(m, "car", rng).with_(usable_capacity_kwh=60.0) for m in machines]
@@ -72,7 +73,7 @@ def driven(seed: int, shape: PlannedShape) -> Study:
     """Drive the plan, and note everything that it speaks of."""
     study, machines, rng = laid(seed, shape)
     again = np.random.default_rng([seed, 777])
-    road = draw_road(again, 1000 * shape.length_km, shape.relief_m, shape.method in {"loop", "laps"}, False)
+    road = draw_road(again, 1000 * shape.length_km, shape.relief_m, shape.method in {"loop", "laps"}, shape.town)
     roads = {"out": road, "loop": road, "back": road.turned()}
     changes = {
         t.id: altered(shape.kind, size, machines[0], rng) for t, size in zip(study.trials, shape.sizes, strict=False)
@@ -108,6 +109,7 @@ def driven(seed: int, shape: PlannedShape) -> Study:
         legs.append(
             leg.with_(
                 duration_s=float(round(made.duration_s)),
+                stopped_s=float(round(made.stopped_s)) if shape.town else None,
                 distance_km=round(km, 1),
                 gps_distance_km=round(shape.length_km + 0.01 * float(rng.normal()), 2),
                 temperature_c=round(2 * (day.temperature + day.station_t)) / 2,

@@ -80,7 +80,7 @@ def paired_weights(study: Study, observations: Sequence[Observation], trial: str
     >>> [round(float(w), 6) for w in paired_weights(study, seen, "B")]
     [-0.5, -0.5, 0.5, 0.5]
     """
-    found = _paired(study, observations, trial)
+    found = paired_drives(study, observations, trial)
     out = np.zeros(len(observations))
     if found is not None:
         mine, _, own = found
@@ -88,7 +88,9 @@ def paired_weights(study: Study, observations: Sequence[Observation], trial: str
     return out
 
 
-def _paired(study: Study, observations: Sequence[Observation], trial: str) -> tuple[list[int], Array, Array] | None:
+def paired_drives(
+    study: Study, observations: Sequence[Observation], trial: str
+) -> tuple[list[int], Array, Array] | None:
     """Drives that are compared, what they may differ by (change first), and what of the change nothing else explains."""
     legs = [study.leg(o.legs[0]) for o in observations]
     mine = [i for i, leg in enumerate(legs) if leg.configuration in {study.baseline.id, trial}]
@@ -121,7 +123,7 @@ def _spreads(
     freedom: float,
 ) -> tuple[Spread, ...]:
     """Margins that drives, and days where they are replicated, ask for; of several `values` the least is believed."""
-    found = _paired(study, observations, trial)
+    found = paired_drives(study, observations, trial)
     if found is None:
         return ()
     mine, design, own = found
@@ -157,7 +159,7 @@ def _together(a: Leg, b: Leg) -> bool:
     return abs((a.clock - b.clock).total_seconds()) <= TOGETHER_S
 
 
-def _gathered(rows: Rows, owns: Array) -> Array:
+def gathered(rows: Rows, owns: Array) -> Array:
     """Entries of the problem to observations, weighed by energy, shape (observations, entries)."""
     gather = owns.T * np.exp(rows.measured)
     return np.asarray(gather / gather.sum(axis=1, keepdims=True))
@@ -185,19 +187,19 @@ def plain_differences(
     fitted: Array,
 ) -> Mapping[str, Plain]:
     """The plain difference of every trial of a fit, with what it may be off by."""
-    gather = _gathered(problem.rows, problem.owns)
+    gather = gathered(problem.rows, problem.owns)
     known = _known(problem, gather)
     read = _read(observations) - known
     km = np.log([o.shown_km if o.gated_wh is None else o.fit_km for o in observations])
     trials = problem.configurations[1:]
     weights = [paired_weights(study, observations, trial) for trial in trials]
     answers = np.array([w @ read for w in weights])
-    theta = _as_read(problem, trials, answers)
+    theta = _trials_as_read(problem, trials, answers)
     at = problem.linearise(theta)
     levels, gradients = problem.levels(at)
     modelled = np.log(np.add.reduceat(np.exp(at.predicted), _firsts(problem))) - km - known
     jacobian = gather @ at.jacobian
-    explained = modelled + jacobian @ (_shared(problem, fitted) - theta)
+    explained = modelled + jacobian @ (shared_by_drives(problem, fitted) - theta)
     reading = (gather**2) @ problem.rows.noise(0.0)
     sizes = sizes_of(_cells(study, observations), read, problem.scatter_var, reading, options.scatter_freedom)
     multiple = float(sizes @ SIZES)
@@ -237,7 +239,7 @@ def _firsts(problem: Problem) -> NDArray[np.intp]:
     return np.flatnonzero(np.diff(problem.rows.owner, prepend=-1))
 
 
-def _as_read(problem: Problem, trials: Sequence[str], answers: Array) -> Array:
+def _trials_as_read(problem: Problem, trials: Sequence[str], answers: Array) -> Array:
     """The prior means with every trial's change as large as it was read."""
     theta = problem.prior_mean.copy()
     sd = np.sqrt(problem.prior_var)
@@ -259,7 +261,7 @@ def _as_read(problem: Problem, trials: Sequence[str], answers: Array) -> Array:
     return theta
 
 
-def _shared(problem: Problem, fitted: Array) -> Array:
+def shared_by_drives(problem: Problem, fitted: Array) -> Array:
     """The fitted unknowns; those of single drives, which could explain any spread, at their priors' means."""
     own = np.array([u.group in OF_SINGLE_DRIVES for u in problem.unknowns])
     return np.where(own, problem.prior_mean, fitted)

@@ -26,9 +26,11 @@ from fairmargin.core.evidence.readings import observations
 from fairmargin.core.evidence.reported_wind import REPORT_M_S
 from fairmargin.core.inference.fit import falls
 from fairmargin.core.inference.options import FitOptions
+from fairmargin.core.inference.plain_difference import gathered, paired_drives, shared_by_drives
 from fairmargin.core.inference.posterior import Posterior, mixture_quantile, posterior
-from fairmargin.core.inference.problem import Problem, prepare
+from fairmargin.core.inference.problem import Linearised, Problem, prepare
 from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.inference.spread import by_drives
 from fairmargin.core.planning.already_known import known_step_kwh_per_100km, known_wh_per_km
 from fairmargin.core.planning.expected import likely_effect
 from fairmargin.core.planning.patterns import order_of, patterns_for
@@ -335,6 +337,7 @@ def _one_part(
     else:
         g, fixed, names = gradients[:1], np.zeros(1), [part.name]
     is_drift = np.array([u.group is Group.DRIFT for u in problem.unknowns])
+    spread = _Spread(part, problem, at, scatter.freedom)
     for _ in range(READINGS):
         drawn = _draw(problem, g, size - fixed, rng) if trials else _draw(problem, g[:0], fixed[:0], rng)
         sigma = math.sqrt(scatter.freedom / rng.chisquare(scatter.freedom))
@@ -345,7 +348,8 @@ def _one_part(
         result = posterior(evidence, innovation, g, list(fixed), options.scatter_freedom)
         for k, name in enumerate(names):
             truth = 100 * math.expm1(float(g[k] @ drawn) + fixed[k])
-            yield _judged(study, result, k, name, truth, problem, is_drift)
+            floor = spread.half_width(trials[k], result, study.confidence) if trials else 0.0
+            yield _judged(study, result, k, name, truth, problem, is_drift, floor)
 
 
 def _draw(problem: Problem, gradients: Array, sizes: Array, rng: np.random.Generator) -> Array:
@@ -359,12 +363,55 @@ def _draw(problem: Problem, gradients: Array, sizes: Array, rng: np.random.Gener
     return np.asarray(drawn)
 
 
+class _Spread:
+    """What like drives differ by on a simulated day, and the margin that asks for, as the analysis does."""
+
+    def __init__(self, part: _Part, problem: Problem, at: Linearised, freedom: float) -> None:
+        self.part, self.problem, self.at, self.freedom = part, problem, at, freedom
+        self.gather = gathered(problem.rows, problem.owns)
+        km = np.log([o.shown_km if o.gated_wh is None else o.fit_km for o in part.observations])
+        self.modelled = self.gather @ at.predicted - km  # of legs alike but for what acted on them
+        self.reading = (self.gather**2) @ problem.rows.noise(0.0)
+        self.paired = {t: paired_drives(part.study, part.observations, t) for t in problem.configurations[1:]}
+
+    def half_width(self, trial: str, result: Posterior, confidence: float) -> float:
+        """Half of the narrowest interval that like drives allow. [log]"""
+        found = self.paired[trial]
+        if found is None:
+            return 0.0
+        mine, design, own = found
+        corrected = self.gather @ result.innovation
+        prior = self.problem.prior_var
+        theta = prior * (self.at.jacobian.T @ (result.inverse @ result.innovation))
+        explained = self.gather @ (
+            self.at.jacobian
+            @ (shared_by_drives(self.problem, self.problem.prior_mean + theta) - self.problem.prior_mean)
+        )
+        w = own / float(own @ own)
+        each = (
+            by_drives(design, values[mine], w, self.problem.scatter_var[mine], self.reading[mine], self.freedom)
+            for values in (corrected, corrected + self.modelled, corrected - explained)
+        )
+        return min(s.half_width(confidence) for s in each)
+
+
 def _judged(
-    study: Study, result: Posterior, k: int, name: str, truth: float, problem: Problem, is_drift: NDArray[np.bool_]
+    study: Study,
+    result: Posterior,
+    k: int,
+    name: str,
+    truth: float,
+    problem: Problem,
+    is_drift: NDArray[np.bool_],
+    floor: float,
 ) -> _Seen:
-    """Verdict on one comparison of a simulated day, against its truth. [per cent]"""
+    """Verdict on one comparison of a simulated day, against its truth; no margin is narrower than its `floor`. [per cent]"""
     weights, means, sds = result.weights, result.means[:, k], result.sds[:, k]
     tail, smallest = (1 - study.confidence) / 2, study.smallest_effect_percent
+    low, high = (mixture_quantile(weights, means, sds, q) for q in (tail, 1 - tail))
+    if floor > (high - low) / 2:
+        more = (floor**2 - ((high - low) / 2) ** 2) / intervals.deviate(study.confidence) ** 2
+        sds = np.sqrt(sds**2 + more)
     low, high = (100 * math.expm1(mixture_quantile(weights, means, sds, q)) for q in (tail, 1 - tail))
     mean = 100 * math.expm1(float(weights @ means))
     said = verdict.word(mean, (low, high), smallest, False, 0.0)
