@@ -19,18 +19,36 @@ ORDERS: Final[dict[str, str]] = {
 }
 
 
-def offered(sides: int) -> dict[str, str]:
+#: Of two vehicles that drive at once: the letter is what the first of them carries.
+AT_ONCE: Final[dict[str, str]] = {
+    "AB": "one swap; one run each way round",
+    "AABB": "one swap, half way: two runs each way round",
+    "ABBA": "two swaps: for vehicles that change over the day",
+}
+#: Of one configuration.
+ALONE: Final[dict[str, str]] = {
+    "A": "one run: its scatter is taken as usual",
+    "AA": "two runs, whose scatter is seen",
+    "AAA": "three runs",
+    "AAAA": "four runs",
+}
+
+
+def offered(sides: int, *, at_once: bool = False) -> dict[str, str]:
     """Orders of runs to offer for so many sides, the baseline among them, with what each is good for.
 
     With three and more, every pair of them is driven both ways round and a steady drift cancels between any two.
+    `at_once`: two vehicles drive side by side.
 
     Examples
     --------
     >>> list(offered(3))
     ['ABCCBA', 'ABCCBABCAACB', 'ABACACABA', 'ABC']
     """
+    if at_once:
+        return AT_ONCE
     if sides <= 2:
-        return ORDERS
+        return ORDERS if sides == 2 else ALONE
     names = ascii_uppercase[:sides]
     turned = names[1:] + names[0]
     between = "A" + "".join(f"{trial}A" for trial in names[1:])

@@ -7,14 +7,15 @@ from dataclasses import replace
 from fairmargin.core.analysis import analyse
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.planning.already_known import known_factors, known_step_kwh_per_100km, known_wh_per_km
+from fairmargin.core.planning.already_known import known_step_kwh_per_100km
 from fairmargin.core.planning.planned_day import planned
+from fairmargin.core.planning.planned_runs import Consumption, leg_speed_kmh
 from fairmargin.core.result.margin import MarginLine, told
 from fairmargin.core.study import Study
 
 
 def outlook(study: Study, scatter: ScatterPrior | None = None) -> tuple[MarginLine, ...]:
-    """What would make the margin of the first comparison, were the plan driven with everything noted that it says.
+    """What would make the margin of the least certain comparison, were the plan driven with everything noted that it says.
 
     Legs are read with the display's step, in the forecast's weather, at the aimed-for speed, each trial as large as
     expected. Nothing where there is nothing to compare, or the plan has no order with both.
@@ -25,17 +26,14 @@ def outlook(study: Study, scatter: ScatterPrior | None = None) -> tuple[MarginLi
         Largest first, in per cent of the baseline's consumption.
     """
     order = study.order
-    if not study.trials or {"A", "B"} - set(order) or study.vehicles or study.method in {"everyday", "side-by-side"}:
+    compares = bool(study.trials) or study.vehicles_take_turns
+    if not compares or {"A", "B"} - set(order) or study.method in {"everyday", "climb"}:
         return ()
-    laid = planned(study, order)
-    level, factors = known_wh_per_km(study), known_factors(study)
+    laid, takes = planned(study, order), Consumption(study)
     step = known_step_kwh_per_100km(study) * 10.0
     legs = [
         leg.with_(
-            average_shown=level * factors.get(leg.configuration, 1.0),
-            average_unit="Wh/km",
-            average_step=step,
-            charger_kwh=None,
+            average_shown=takes.wh_per_km(leg, leg_speed_kmh(study, leg)), average_unit="Wh/km", average_step=step
         )
         for leg in laid.legs
     ]
@@ -43,6 +41,7 @@ def outlook(study: Study, scatter: ScatterPrior | None = None) -> tuple[MarginLi
     found = analyse(bare, scatter=scatter).comparisons
     if not found:
         return ()
+    least = max(found, key=lambda c: c.half_width_percent)
     # Nothing is driven yet: remedies are those of the sources, not of a verdict that nobody has.
     more = told()[Group.SCATTER].remedy
-    return tuple(replace(x, remedy=more) if x.source == Group.SCATTER else x for x in found[0].margin)
+    return tuple(replace(x, remedy=more) if x.source == Group.SCATTER else x for x in least.margin)

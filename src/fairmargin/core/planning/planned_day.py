@@ -57,8 +57,7 @@ def planned(study: Study, order: str, day: date | None = None) -> Study:
 
 def usual_order(study: Study) -> str:
     """The order of the study's runs; where none are laid out, the one to prefer for as many sides as it has."""
-    sides = len(study.lettered)
-    return study.order or (next(iter(offered(sides))) if sides > 1 else "A")
+    return study.order or next(iter(offered(len(study.lettered), at_once=study.method == "side-by-side")))
 
 
 def light_of(study: Study, day: date, utc_offset: timedelta | None = None) -> Daylight | None:

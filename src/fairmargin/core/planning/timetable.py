@@ -291,11 +291,8 @@ class _Day:
         for number, run in enumerate(runs[done_runs:]):
             self.clock = first + timedelta(days=number)
             self.charge_percent = dict.fromkeys(self.fleet.names, self.plan.charge_start_percent)
-            self.add(
-                "cold pressures",
-                PRESSURES_MIN,
-                f"Before the cold start, {run.label}: wall meter, temperatures, pressures",
-            )
+            self.add("cold pressures", PRESSURES_MIN, f"Before the cold start, {run.label}: meter, temperatures")
+            self.wait_out_traffic(run.minutes)
             self.one(run)
             if run.back_min:
                 self.spend(run.back_kwh)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
@@ -9,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QStackedWid
 from fairmargin.core.evidence.distances import route_km
 from fairmargin.core.orders import display_noise_percent, offered
 from fairmargin.core.planning import planned_speed_kmh, usual_order
-from fairmargin.core.study import Study
+from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.aims import relaid
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.layout import aimed_speeds, laid_out_runs, sectors_read, vehicles_beside
@@ -116,9 +117,9 @@ class PlanStage(Stage):
         if self.session.study is not None:
             self.pages[name].refresh(self.session.study)
 
-    def _offer(self, sides: int) -> None:
+    def _offer(self, sides: int, at_once: bool = False) -> None:
         """Offer the orders for so many sides; the one chosen stays where it is one of them."""
-        wanted = offered(sides)
+        wanted = offered(sides, at_once=at_once)
         if [self.order.itemData(i) for i in range(len(wanted))] == list(wanted):
             return
         self.order.clear()
@@ -142,9 +143,8 @@ class PlanStage(Stage):
         for letter, (run, legs) in zip(letters, study.runs(), strict=True):
             states = {self.session.state(leg) for leg in legs}
             state = "planned" if "planned" in states else "left out" if states == {"left out"} else "driven"
-            at = list(study.lettered).index(letter) if letter in study.lettered else 0
-            runs.append((run, at - 1 if at else None, state, legs[0].block))
-        self._offer(len(study.lettered))
+            runs.append((run, self._marks(study, letter, legs), state, legs[0].block))
+        self._offer(len(study.lettered), study.method == "side-by-side")
         self.strip.show_runs(runs)
         self.subtitle.setText(f"{letters or 'no runs yet'} \u00b7 {len(study.legs)} legs")
         read_only = self.session.read_only
@@ -159,12 +159,24 @@ class PlanStage(Stage):
         self.speeds.setVisible(study.change.subject != "speed" and not everyday)
         self.sectors.setVisible(not everyday)
         self._show_cells(study)
-        self.sees.setText(self._sees(study, letters))
+        self.sees.setText(self._sees(study))
         for name, page in self.pages.items():
             if self.stack.currentWidget() is self._places[name]:
                 page.refresh(study)
 
-    def _sees(self, study: Study, letters: str) -> str:
+    @staticmethod
+    def _marks(study: Study, letter: str, legs: Sequence[Leg]) -> tuple[int | None, ...]:
+        """Which side a run is of, by its number among the trials; side by side, what each vehicle carries."""
+        names = list(study.lettered)
+        if study.method == "side-by-side":
+            sides = list(study.lettered.values())
+            carried = dict.fromkeys((leg.vehicle, leg.configuration) for leg in legs)
+            at = [sides.index(c) if c in sides else 0 for _, c in carried]
+        else:
+            at = [names.index(letter) if letter in names else 0]
+        return tuple(i - 1 if i else None for i in at)
+
+    def _sees(self, study: Study) -> str:
         units = self.session.units
         lines = []
         km = route_km(study)
@@ -175,7 +187,7 @@ class PlanStage(Stage):
             )
         c = self.session.comparison
         if c is None:
-            lines.append(_step_words(study, letters))
+            lines.append(_step_words(study))
             lines.append(
                 in_units(
                     f"Scatter of a careful leg of {said_range(20, 50, 'km')}: 1 to 2 % (common practice), until your own is known.",
@@ -192,7 +204,7 @@ class PlanStage(Stage):
             lines.append(
                 "No route yet: without one, the wind cannot be laid along the road. Bring one in on the Route page."
             )
-        return " ".join(lines)
+        return " ".join(filter(None, lines))
 
     def _pattern(self) -> str:
         return str(self.order.currentData())
@@ -246,15 +258,17 @@ def _order_once(study: Study) -> str:
     return letters[::speeds] or usual_order(study)
 
 
-def _step_words(study: Study, letters: str) -> str:
+def _step_words(study: Study) -> str:
     """What rounding alone is worth in the runs laid out, before there is a comparison."""
-    each_way = 2 if study.method == "out-and-back" else 1
-    per_side = max(1, min(letters.count(x) for x in (*study.lettered, "B")) * each_way)
+    sides = [leg.vehicle if study.vehicles_take_turns else leg.configuration for leg in study.legs]
+    per_side = min((sides.count(side) for side in study.lettered.values()), default=0)
+    if not per_side:
+        return ""
     driven = [leg for leg in study.legs if leg.average_shown and leg.average_step]
     shares = [(leg.average_step or 0) / (leg.average_shown or 1) for leg in driven] or [0.1 / 16.0]
     share = sum(shares) / len(shares)
     noise = display_noise_percent(share, per_side, study.confidence)
     return (
         f"Display step of {100 * share:.1f} %{'' if driven else ' (0.1 in 16 assumed)'}: rounding alone is worth "
-        f"\u00b1{noise:.1f} % with {per_side} legs each."
+        f"\u00b1{noise:.1f} % with {per_side} leg{'s' if per_side != 1 else ''}{' each' if len(study.lettered) > 1 else ''}."
     )

@@ -282,11 +282,11 @@ class OrderStrip(Chart):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._runs: Sequence[tuple[str, int | None, str, str]] = ()  # run, trial, state, block
+        self._runs: Sequence[tuple[str, tuple[int | None, ...], str, str]] = ()  # run, sides, state, block
         self.setFixedHeight(92)
 
-    def show_runs(self, runs: Sequence[tuple[str, int | None, str, str]]) -> None:
-        """Redraw."""
+    def show_runs(self, runs: Sequence[tuple[str, tuple[int | None, ...], str, str]]) -> None:
+        """Redraw: of every run its name, the number of its trial (or of both, side by side), its state and block."""
         self._runs = runs
         self.update()
 
@@ -298,11 +298,14 @@ class OrderStrip(Chart):
         p.setPen(QPen(theme.colour("rule"), 2))
         p.drawLine(QPointF(10, 40), QPointF(14 + width * len(self._runs), 40))
         block_start = 0
-        for i, (run, trial, state, block) in enumerate(self._runs):
+        for i, (run, trials, state, block) in enumerate(self._runs):
             x = 12 + width * (i + 0.5)
-            name = "baseline" if trial is None else trial_colour(trial)
-            ink = theme.colour(name, 0.45 if state == "left out" else 1.0)
-            draw_mark(p, QPointF(x, 40), 22, trial, ink, filled=state == "driven")
+            size = min(22.0, width / len(trials) - 2.0)
+            for k, trial in enumerate(trials):
+                name = "baseline" if trial is None else trial_colour(trial)
+                ink = theme.colour(name, 0.45 if state == "left out" else 1.0)
+                at = x + (k - (len(trials) - 1) / 2) * (size + 4.0)
+                draw_mark(p, QPointF(at, 40), size, trial, ink, filled=state == "driven")
             p.setPen(theme.colour("muted"))
             p.setFont(font(12))
             p.drawText(QRectF(x - width / 2, 56, width, 16), Qt.AlignmentFlag.AlignCenter, run)

@@ -199,7 +199,7 @@ class StudiesPage(KeepingPage):
             )
         )
         strip = OrderStrip()
-        strip.show_runs([(f"run {i + 1}", trial, word, "") for i, (trial, word) in enumerate(_DAY)])
+        strip.show_runs([(f"run {i + 1}", (trial,), word, "") for i, (trial, word) in enumerate(_DAY)])
         layout.addWidget(strip)
         row = QHBoxLayout()
         first = QPushButton("Start your first study")

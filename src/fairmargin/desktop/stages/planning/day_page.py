@@ -18,6 +18,8 @@ from fairmargin.desktop.widgets.planning.day import DayStrip
 from fairmargin.exchange.words.figures import wind_words
 
 LATE_MIN = 15
+#: Fields of a day of many runs; a cold start a morning has none of them.
+OF_A_DAY = ("travel", "warm", "swap", "low", "kw", "away")
 
 
 class DayPage(PlanPage):
@@ -27,7 +29,7 @@ class DayPage(PlanPage):
         super().__init__(session, parent)
         frame, box = panel()
         head = QHBoxLayout()
-        self.heading = label("The day", "heading")
+        self.heading = label("The day", "heading", wrap=True)
         head.addWidget(self.heading, 1)
         self.late = QPushButton(f"{LATE_MIN} min later")
         self.late.setToolTip("Running late: move everything that is left")
@@ -74,11 +76,12 @@ class DayPage(PlanPage):
             ),
             ("avoid", "No driving (traffic)", self._set_avoid, ""),
         )
-        for i, (key, words, commit, unit) in enumerate(specs):
-            grid.addWidget(self.field(key, words, commit, unit), i // 2, i % 2)
-        grid.setRowStretch(len(specs), 1)
-        for made in self.fields.values():
+        for key, words, commit, unit in specs:
+            made = self.field(key, words, commit, unit)
+            made.setParent(times)  # without one it would flash as a window of its own
             made.edit.setMinimumWidth(48)
+        self._grid, self._in_grid = grid, list[str]()
+        grid.setRowStretch(len(specs), 1)
         row.addWidget(frame, 2)
         frame, box = panel()
         box.addWidget(label("In order", "heading"))
@@ -127,10 +130,7 @@ class DayPage(PlanPage):
         f["kw"].show_text(show_number(plan.charger_kw, 0))
         f["away"].show_text(show_number(plan.charger_away_min, 0))
         f["away"].edit.setPlaceholderText("0: at the start")
-        cold = study.change.about.from_the_wall
-        f["warm"].setVisible(not cold)
-        f["travel"].setVisible(not cold)
-        f["swap"].setVisible(not cold)
+        self._arrange([key for key in f if key not in OF_A_DAY] if study.change.about.from_the_wall else list(f))
         f["avoid"].show_text(", ".join(f"{a:%H:%M}-{b:%H:%M}" for a, b in plan.avoid))
         f["avoid"].edit.setPlaceholderText("07:15-09:00")
         table = self.table()
@@ -147,7 +147,7 @@ class DayPage(PlanPage):
         if len(days) > 1:
             last = next(reversed(days.values()))[0].start
             self.heading.setText(
-                f"{len(days)} mornings, {first:%A %d %B} to {last:%A %d %B}, from {first:%H:%M}: {table.energy_kwh:.0f} kWh{late}"
+                f"{len(days)} mornings, {first:%d %B} to {last:%d %B}, {first:%H:%M}: {table.energy_kwh:.0f} kWh{late}"
             )
         else:
             self.heading.setText(
@@ -168,6 +168,17 @@ class DayPage(PlanPage):
                 text = f"{step.start:%H:%M}  {step.words}{level}"
                 self.steps.addWidget(label(text, "" if step.kind == "run" else "muted", wrap=True))
         self.steps.addStretch()
+
+    def _arrange(self, keys: list[str]) -> None:
+        """Put the fields that this study needs into two columns."""
+        if keys == self._in_grid:
+            return
+        self._in_grid = keys
+        for key, made in self.fields.items():
+            self._grid.removeWidget(made)
+            made.setVisible(key in keys)
+        for i, key in enumerate(keys):
+            self._grid.addWidget(self.fields[key], i // 2, i % 2)
 
     def _weather(self, study: Study, table: Timetable) -> str:
         """The forecast over the day, in words."""

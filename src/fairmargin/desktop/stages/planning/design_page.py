@@ -40,6 +40,7 @@ class DesignPage(PlanPage):
         for pairs in COUNTS:
             self.runs.addItem(rounds_words(2, pairs), pairs)
         self.runs.setCurrentIndex(1)
+        self.runs.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
         self.runs.activated.connect(lambda _: self._other_runs())
         head.addWidget(self.runs)
         self.go = QPushButton("Compare designs")

@@ -1,0 +1,142 @@
+"""Plan, for every shape of study: what is offered, laid out and said fits it."""
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QPixmap
+from tests.core.planning.test_shapes import study_of
+
+from fairmargin.core.study.aims import laid_out
+from fairmargin.core.units import UNIT_CHOICES
+
+
+@pytest.fixture
+def plan(window):
+    def opened(study, page="design"):
+        window.session.add_study(study)
+        window.go_to("plan")
+        stage = window.stage("plan")
+        stage.show_page(page)
+        return stage
+
+    return opened
+
+
+def typed(qtbot, field, text):
+    field.edit.selectAll()
+    qtbot.keyClicks(field.edit, text) if text else qtbot.keyClick(field.edit, Qt.Key.Key_Delete)
+    qtbot.keyClick(field.edit, Qt.Key.Key_Return)
+
+
+def simulated(qtbot, stage):
+    qtbot.mouseClick(stage.designs.go, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: stage.designs._job is None, timeout=60_000)
+    return [d.order for d in stage.designs._found]
+
+
+@pytest.mark.parametrize(
+    "units, text, first",
+    [("metric", "70; 85", 70.0), ("us", "43,5; 53", 43.5 * 1.609344), ("metric", "50 mph", 50 * 1.609344)],
+)
+def test_speeds_are_typed_and_every_letter_is_driven_at_each(qtbot, plan, window, units, text, first):
+    stage = plan(study_of(order="ABBA"))
+    window.session.set_units(UNIT_CHOICES[units])
+    typed(qtbot, stage.speeds, text)
+    study = window.session.study
+    count = text.count(";") + 1
+    assert len(study.runs()) == 4 * count
+    assert study.legs[0].speed_kmh == pytest.approx(first, abs=0.01)
+    typed(qtbot, stage.sectors, "town; rural")
+    assert len(window.session.study.legs) == 4 * count * 4
+    # Another order keeps both; empty fields take them back.
+    stage.order.setCurrentIndex(stage.order.findData("AABB"))
+    qtbot.mouseClick(stage.lay, Qt.MouseButton.LeftButton)
+    assert len(window.session.study.legs) == 4 * count * 4
+    typed(qtbot, stage.speeds, "")
+    typed(qtbot, stage.sectors, "")
+    study = window.session.study
+    assert study.order == "AABB" and [x.speed_kmh for x in study.legs] == [None] * 8
+
+
+def test_a_speed_that_is_none_is_refused_and_nothing_is_laid_out(qtbot, plan, window):
+    stage = plan(study_of(order="ABBA"))
+    typed(qtbot, stage.speeds, "70; fast")
+    assert stage.speeds.has_fault and "fast" in stage.speeds.fault.text()
+    assert len(window.session.study.legs) == 8
+
+
+def test_side_by_side_is_offered_its_own_orders(qtbot, plan):
+    stage = plan(study_of("side", order="AB"))
+    assert [stage.order.itemData(i) for i in range(stage.order.count())] == ["AB", "AABB", "ABBA"]
+    assert "Both drive at once" in stage.order_words.text() and "with 2 legs each" in stage.sees.text()
+    assert [trials for _, trials, _, _ in stage.strip._runs] == [(None, 0), (0, None)]
+    assert stage.designs.runs.currentText() == "4 runs, both at once"
+    assert simulated(qtbot, stage) == ["ABBA", "AABB", "ABAB"]
+    assert "Two cars side by side" not in stage.designs.others.text()
+
+
+def test_three_sides_are_simulated_with_their_own_letters_and_marks(qtbot, plan):
+    stage = plan(study_of(sides=3, order="ABCCBA"))
+    assert stage.designs.runs.currentText() == "2 runs of each"
+    assert simulated(qtbot, stage)[0] == "ABCCBA"
+    assert "of the least certain: State" in stage.designs.words.text()
+    assert "runs of each settle it" in stage.designs.words.text() or "want about" in stage.designs.words.text()
+    stage.designs.bars.render(QPixmap(stage.designs.bars.size()))
+
+
+def test_one_configuration_is_asked_how_well_it_would_be_known(qtbot, plan):
+    stage = plan(study_of("one", order="A"))
+    assert not stage.designs.runs.isVisibleTo(stage) and stage.designs.go.text() == "Simulate"
+    assert stage.designs.heading.text().startswith("What more runs would give")
+    assert simulated(qtbot, stage) == ["A", "AA", "AAA", "AAAA", "AAAAAA"]
+    assert "what it takes would be known to" in stage.designs.words.text()
+    assert "settles" not in stage.designs.bars.accessibleName()
+
+
+def test_a_climb_and_weeks_of_trips_have_no_orders_to_compare(plan):
+    stage = plan(study_of("climb", order="A"))
+    assert not stage.designs.go.isVisibleTo(stage) and not stage.designs.bars.isVisibleTo(stage)
+    assert "what comes back is known" in stage.designs.words.text()
+    assert not stage.designs.others_panel[0].isVisibleTo(stage)
+    weeks = laid_out("everyday", title="Weeks", kind="tyres", order="", method="everyday", names=["Old", "New"])
+    stage = plan(weeks)
+    assert not stage.lay.isEnabled() and "week by week" in stage.order_words.text()
+    assert "80 trips with each: about" in stage.designs.words.text()
+
+
+def test_a_study_of_two_speeds_says_both(plan):
+    stage = plan(study_of("speed", order="ABBA"))
+    assert "at 70 km/h and 110 km/h" in stage.designs._stated.text()
+    assert not stage.speeds.isVisibleTo(stage)
+
+
+def test_cold_mornings_are_days_of_their_own(plan):
+    stage = plan(study_of(kind="preconditioning", order="ABBABA"), "day")
+    page = stage.pages["day"]
+    assert page.heading.text().startswith("6 mornings, 16 May to 21 May, 08:30")
+    assert not page.fields["warm"].isVisibleTo(stage) and page.fields["turn"].isVisibleTo(stage)
+    assert "Thu 21 08:40 Run R6" in page.strip.accessibleName()
+    page.strip.render(QPixmap(page.strip.size()))
+    stage = plan(study_of(order="ABBA"), "day")
+    assert page.fields["warm"].isVisibleTo(stage)
+
+
+def test_the_way_to_the_charger_is_asked_where_it_matters(qtbot, plan, window):
+    study = study_of(order="ABBAABBA")
+    stage = plan(study.with_(plan=study.plan.with_(charger_away_min=None)), "day")
+    page = stage.pages["day"]
+    assert "How far the charger is nobody said" in page.warning.text()
+    typed(qtbot, page.fields["away"], "7")
+    assert window.session.study.plan.charger_away_min == 7
+    assert "How far the charger" not in page.warning.text()
+    assert next(s.minutes for s in page.table().steps if s.words == "To the charger") == 7
+
+
+@pytest.mark.parametrize(
+    "method, words", [("loop", "round."), ("one-way", "alike for every run, as all go the same way")]
+)
+def test_a_road_driven_one_way_or_round_is_not_told_to_be_driven_both_ways(plan, method, words):
+    study = study_of(method=method)
+    route = [p.with_(elevation_m=p.distance_m / 200.0) for p in study.route]
+    stage = plan(study.with_(route=tuple(route)), "route")
+    said = stage.pages["route"].words.text()
+    assert words in said and "both ways" not in said
