@@ -19,7 +19,7 @@ from fairmargin.core.evidence.readings import every_reading
 from fairmargin.core.laws import auxiliaries, disturbance
 from fairmargin.core.laws.route import Line, line_of
 from fairmargin.core.planning import leg_km, plan_day, split
-from fairmargin.core.planning.checklists import checklist
+from fairmargin.core.planning.checklists import kit
 from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.study import Event, Leg, Study, Trace
 from fairmargin.core.study.cells import held_kmh
@@ -113,7 +113,7 @@ def leg_checklist(study: Study, leg: Leg) -> tuple[str, ...]:
     wanted = {"each leg"} | ({"each run"} if first else set()) | ({"swap"} if first and swapped else set())
     if not before and first:
         wanted |= {"arrival"}
-    items = study.plan.checklist or checklist(study.change.kind)
+    items = kit(study)
     return tuple(i.text for i in items if i.when in wanted and not i.done)
 
 

@@ -186,10 +186,10 @@ def _ladder_rack(road: TrueRoad, van: TrueVehicle, known: Vehicle) -> SimulatedS
                 roof_limit=(LimitSource(mass_kg=100, source="handbook"), LimitSource(mass_kg=75, source="rack")),
             ),
             details={"stowed": "inside, along the load bay", "frontal": "board 1.1 m \u00d7 0.3 m, rack 8 cm"},
-            checklist=tuple(item.with_(done=item.when in {"before the day", "arrival"}) for item in checklist("cargo")),
         ),
     )
-    return replace(rack, study=_planned_from(study, 3))
+    ticked = tuple(item.with_(done=item.when in {"before the day", "arrival"}) for item in checklist(study))
+    return replace(rack, study=_planned_from(study.with_(plan=study.plan.with_(checklist=ticked)), 3))
 
 
 def _bread_trailer(road: TrueRoad, van: TrueVehicle, known: Vehicle) -> SimulatedStudy:

@@ -42,9 +42,7 @@ def test_a_new_kind_is_planned(tent):
     assert change_kinds()[-1] == "roof tent"
     study = new_study(title="Tent", kind="roof tent", order="ABBA")
     assert study.change.mechanism == "aerodynamic" and "mass_delta_kg" in needed_fields(study)
-    assert "Four clamps at the handbook's torque" in [
-        item.text for item in checklist("roof tent") if item.when == "swap"
-    ]
+    assert "Four clamps at the handbook's torque" in [item.text for item in checklist(study) if item.when == "swap"]
     assert caution("roof tent").endswith("Stay under the roof limit, tent and sleepers apart.")
     assert swap_minutes(study.plan, "roof tent") == 35.0
     base, trial = study.configurations

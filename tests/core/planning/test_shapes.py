@@ -13,6 +13,7 @@ from fairmargin.core.kinds import change_kinds
 from fairmargin.core.orders import offered
 from fairmargin.core.planning import (
     compare_designs,
+    drift_left_by_clock,
     known_wh_per_km,
     lone_designs,
     order_of,
@@ -265,3 +266,18 @@ def test_a_fleet_with_loads_is_timed_vehicle_by_vehicle():
     again = relaid(study, "AB")
     labels = [run.label for run in planned_runs(again, again.order)[0]]
     assert labels == ["One, State 0", "One, State 1", "Two, State 0", "Two, State 1"]
+
+
+def test_a_stop_within_a_block_leaves_some_of_the_drift():
+    even = study_of(order="ABBA").with_(vehicle=VAN.with_(usable_capacity_kwh=90.0))
+    assert drift_left_by_clock(even) == pytest.approx(0.0, abs=0.01)
+    assert "cancels in this order" in order_words(even)
+    # Traffic waited out for two hours before the last run: it lies late, and pulls the baseline with it.
+    last = [s for s in plan_day(even, "ABBA").steps if s.kind == "run"][-1]
+    begin = (last.start - timedelta(minutes=1)).time()
+    late = even.with_(plan=even.plan.with_(avoid=((begin, (last.start + timedelta(hours=2)).time()),)))
+    runs = [s for s in plan_day(late, "ABBA").steps if s.kind == "run"]
+    hours = [(s.start - runs[0].start).total_seconds() / 3600 for s in runs]
+    by_hand = ((hours[1] + hours[2]) / 2 - (hours[0] + hours[3]) / 2) / hours[3]
+    assert drift_left_by_clock(late) == pytest.approx(by_hand, abs=0.005) and by_hand < -0.2
+    assert f"leave {abs(by_hand):.0%} of it" in order_words(late)

@@ -93,7 +93,6 @@ KINDS: Final[tuple[ChangeKind, ...]] = (
         checklist=(
             ("before the day", "Load weighed, payload left looked up on the plate"),
             ("swap", "Load strapped, nothing above the cab, liquids in full tanks (they slosh)"),
-            ("each run", "Tyre pressures for the load as the handbook says, the same in both or noted"),
         ),
         wear=lambda x: Worn(mass_share=x), brings_mass=True, mass_alone=True, undeclared_mass=0.10,
     ),
@@ -110,8 +109,11 @@ KINDS: Final[tuple[ChangeKind, ...]] = (
         ),
         checklist=(
             ("before the day", "Trailer weighed, nose weight measured, limits read from all plates"),
-            ("swap", "Coupling locked, safety chain, plug, lights, brakes, jockey wheel up"),
+            ("before the day", "Trailer tyres: pressure cold, age, tread and load index; wheel nuts to the plate's torque"),
+            ("before the day", "Mirrors that see past the trailer; insurance and speed limit for towing looked up"),
+            ("swap", "Coupling locked, safety chain or breakaway cable on, plug, all lights tried, brakes, jockey wheel up"),
             ("each run", "Nose weight unchanged; load strapped; brakes cool after descents"),
+            ("each run", "Trailer's wheel nuts again after the first kilometres; coupling, cable and plug looked at"),
         ),
         wear=lambda x: Worn(drag=1 + x, rolling=1 + 0.3 * x, mass_kg=350.0 * min(1.0, abs(x) * 3)),
         wears_as=("aerodynamic", "rolling"), brings_mass=True, one_of_many=True, undeclared_mass=0.25, hitched=True,

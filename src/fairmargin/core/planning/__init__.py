@@ -1,6 +1,12 @@
 """Before the drive: what the change could do, what each design could see of it, the day, the load, go or wait."""
 
-from fairmargin.core.planning.already_known import known_factors, known_step_kwh_per_100km, known_wh_per_km
+from fairmargin.core.planning.already_known import (
+    known_factors,
+    known_step_kwh_per_100km,
+    known_wh_per_km,
+    read_by,
+    reading_step_wh_per_km,
+)
 from fairmargin.core.planning.expected import (
     Expected,
     Share,
@@ -12,7 +18,7 @@ from fairmargin.core.planning.expected import (
 )
 from fairmargin.core.planning.outlook import outlook
 from fairmargin.core.planning.patterns import PATTERNS, order_of
-from fairmargin.core.planning.planned_day import light_of, plan_day, planned, usual_order
+from fairmargin.core.planning.planned_day import drift_left_by_clock, light_of, plan_day, planned, usual_order
 from fairmargin.core.planning.shapes import Shape, everyday_shape, other_shapes, shortest_leg_km
 from fairmargin.core.planning.simulated import (
     Design,
@@ -32,6 +38,7 @@ __all__ = [
     "Shape",
     "Share",
     "compare_designs",
+    "drift_left_by_clock",
     "everyday_shape",
     "expected_effect",
     "known_factors",
@@ -48,6 +55,8 @@ __all__ = [
     "plan_day",
     "planned",
     "planned_speed_kmh",
+    "read_by",
+    "reading_step_wh_per_km",
     "recommend",
     "runs_of_each",
     "shortest_leg_km",

@@ -37,6 +37,20 @@ def known_step_kwh_per_100km(study: Study) -> float:
     return float(study.plan.display_step_kwh_per_100km)
 
 
+def reading_step_wh_per_km(study: Study) -> float:
+    """Step of the instrument as the study's own legs show it, whatever it is, else of the plan's display. [Wh/km]"""
+    driven = _driven(study)
+    if driven:
+        return _STEP_OF_SD * float(np.mean([o.relative_sd for o in driven])) * known_wh_per_km(study)
+    return known_step_kwh_per_100km(study) * 10.0
+
+
+def read_by(study: Study) -> str:
+    """Instrument that most of the study's legs were read by; empty where none was."""
+    names = [o.readings[0].instrument for o in _driven(study)]
+    return max(dict.fromkeys(names), key=names.count) if names else ""
+
+
 def known_wh_per_km(study: Study) -> float:
     """Consumption in the baseline: measured where it was driven, else the model's. [Wh/km]"""
     found = _levels(study)

@@ -6,6 +6,8 @@ from datetime import date, datetime, timedelta
 from functools import cache
 from typing import Final
 
+import numpy as np
+
 from fairmargin.core.orders import offered
 from fairmargin.core.planning.already_known import known_wh_per_km
 from fairmargin.core.planning.expected import planned_speed_kmh
@@ -58,6 +60,26 @@ def planned(study: Study, order: str, day: date | None = None) -> Study:
 def usual_order(study: Study) -> str:
     """The order of the study's runs; where none are laid out, the one to prefer for as many sides as it has."""
     return study.order or next(iter(offered(len(study.lettered), at_once=study.method == "side-by-side")))
+
+
+def drift_left_by_clock(study: Study, trial: str = "B") -> float:
+    """Share of a steady drift over the planned day that stays in trial minus baseline, by the times that runs are planned for.
+
+    Charging, pauses and swaps pull apart what the order alone would balance: `orders.drift_left` counts runs, this hours.
+
+    Raises
+    ------
+    ValueError
+        If the study's order lacks an A or the trial's letter.
+    """
+    order = study.order
+    runs = [s for s in plan_day(study, order).steps if s.kind == "run"]
+    middle = [s.start + (s.end - s.start) / 2 for s in runs]
+    hours = np.array([(m - middle[0]).total_seconds() for m in middle]) / 3600.0
+    sides = [np.array([letter == x for letter in order]) for x in ("A", trial)]
+    if not all(side.any() for side in sides):
+        raise ValueError(f'"{order}" needs at least one A and one {trial}')
+    return float((hours[sides[1]].mean() - hours[sides[0]].mean()) / max(float(hours[-1]), 1e-9))
 
 
 def light_of(study: Study, day: date, utc_offset: timedelta | None = None) -> Daylight | None:

@@ -39,6 +39,7 @@ class Shape:
     half_width_percent: float
     hours: float
     words: str
+    driving_only: bool = False  # whether the hours are those at the wheel; else of a day with all that belongs to it
 
 
 def other_shapes(study: Study, runs: int, scatter: ScatterPrior | None = None) -> tuple[Shape, ...]:
@@ -77,4 +78,5 @@ def everyday_shape(study: Study, trips: int) -> Shape:
         intervals.half_width_percent(each**2 * 2.0 / trips, study.confidence),
         len(study.lettered) * trips * km / (study.target_speed_kmh or EVERYDAY_KMH),
         "no test day; weeks of patience, and trips you make anyway",
+        driving_only=True,
     )

@@ -22,7 +22,6 @@ from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.gathered import gather
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.reading import Observation
-from fairmargin.core.evidence.readings import observations
 from fairmargin.core.evidence.reported_wind import REPORT_M_S
 from fairmargin.core.inference.fit import falls
 from fairmargin.core.inference.options import FitOptions
@@ -31,7 +30,7 @@ from fairmargin.core.inference.posterior import Posterior, mixture_quantile, pos
 from fairmargin.core.inference.problem import Linearised, Problem, prepare
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.inference.spread import by_drives
-from fairmargin.core.planning.already_known import known_step_kwh_per_100km, known_wh_per_km
+from fairmargin.core.planning.already_known import reading_step_wh_per_km
 from fairmargin.core.planning.expected import likely_effect
 from fairmargin.core.planning.patterns import order_of, patterns_for
 from fairmargin.core.planning.planned_day import plan_day, planned
@@ -253,7 +252,7 @@ def _driven_days(
 ) -> Design | None:
     """Simulate days of an order, or of one drawn anew for each weather; None when cancelled."""
     rng = np.random.default_rng(seed)
-    step = _reading_step(study, known_wh_per_km(study))
+    step = reading_step_wh_per_km(study)
     size = math.log1p(likely_effect(study) / 100.0)
     laid: list[_Laid] = []
     seen: list[_Seen] = []
@@ -427,14 +426,6 @@ def _judged(
         for v in (float(open_variance[is_drift].sum()), fixed, by_order)
     )
     return _Seen(name, (high - low) / 2, drift, stays, order, said != "not settled", wrong)
-
-
-def _reading_step(study: Study, level_wh_per_km: float) -> float:
-    """Step of the instrument as the study's own legs show it, else the plan's display. [Wh/km]"""
-    driven = [o for o in observations(study, {}) if all(study.leg(name).included for name in o.legs)]
-    if driven:
-        return math.sqrt(12.0) * float(np.mean([o.relative_sd for o in driven])) * level_wh_per_km
-    return known_step_kwh_per_100km(study) * 10.0
 
 
 def _weather(conditions: Mapping[str, Conditions], study: Study, rng: np.random.Generator) -> dict[str, Conditions]:

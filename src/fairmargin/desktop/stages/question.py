@@ -9,9 +9,11 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, 
 
 from fairmargin.core.fairness.registered import predicted_words, sealed_words
 from fairmargin.core.kinds import MECHANISMS, change_kind, change_kinds
+from fairmargin.core.planning.checklists import carried_over
 from fairmargin.core.study import METHODS, Registration, Study
 from fairmargin.core.study.cells import compares
 from fairmargin.core.study.entry import show_number, words_of
+from fairmargin.core.study.plan import Plan
 from fairmargin.core.study.registration import changed_since
 from fairmargin.core.study.statement_entry import read_claim, read_prediction, show_claim, show_prediction
 from fairmargin.core.units import read_in, read_quantity
@@ -203,14 +205,14 @@ class QuestionStage(Stage):
 
     def _set_kind(self, kind: str) -> None:
         change = self._study.change.with_(kind=kind, mechanism=change_kind(kind).mechanism)
-        self._edit("kind of change", change=change)
+        self._edit("kind of change", change=change, plan=_plan_of(self._study, self._study.with_(change=change)))
 
     def _set_mechanism(self, mechanism: str) -> None:
         if mechanism in MECHANISMS:  # a list of several is shown as it is
             self._edit("mechanism", change=self._study.change.with_(mechanism=mechanism))
 
     def _set_method(self, method: str) -> None:
-        self._edit("method", method=method)
+        self._edit("method", method=method, plan=_plan_of(self._study, self._study.with_(method=method)))
 
     def _set_subject(self, words: str) -> None:
         subject = next((key for key, known in SUBJECT_WORDS.items() if known == words), None)
@@ -389,3 +391,8 @@ def _percent(text: str) -> float | None:
     if not text:
         return None
     return read_in(text, "%")
+
+
+def _plan_of(before: Study, after: Study) -> Plan:
+    """The plan, with the usual lines of an edited checklist those of what the study becomes."""
+    return before.plan.with_(checklist=carried_over(before.plan.checklist, before, after))

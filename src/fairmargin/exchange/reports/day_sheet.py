@@ -6,7 +6,7 @@ from typing import get_args
 
 from jinja2 import Environment, PackageLoader, select_autoescape
 
-from fairmargin.core.planning.checklists import caution, checklist
+from fairmargin.core.planning.checklists import caution, kit
 from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
@@ -31,7 +31,7 @@ def day_sheet(study: Study, table: Timetable, units: UnitChoice) -> str:
     -------
     str
     """
-    items = study.plan.checklist or checklist(study.change.kind)
+    items = kit(study)
     groups = [(when, [i.text for i in items if i.when == when]) for when in get_args(CheckWhen)]
     legs = dict(study.runs())
     several = len(table.days) > 1

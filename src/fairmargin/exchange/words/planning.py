@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from fairmargin.core.orders import drift_left
-from fairmargin.core.planning import Design
+from fairmargin.core.planning import Design, drift_left_by_clock
 from fairmargin.core.study import Study
 
 LITTLE_DRIFT = 0.05  # share of a steady drift that counts as none
@@ -55,7 +55,13 @@ def order_words(study: Study) -> str:
         return "One cold start a morning: nothing drifts from run to run, but weather does from day to day. Take turns."
     left = max((drift_left(letters, x) for x in driven), key=abs)
     if abs(left) < LITTLE_DRIFT:
-        return "A steady drift of the day (warming, rising wind) cancels in this order."
+        by_clock = max((drift_left_by_clock(study, x) for x in driven), key=abs)
+        if abs(by_clock) < LITTLE_DRIFT:
+            return "A steady drift of the day (warming, rising wind) cancels in this order."
+        return (
+            "A steady drift of the day would cancel in this order, but the stops of this day (charging, pauses, swaps) leave "
+            f"{abs(by_clock):.0%} of it: let them fall between the two halves."
+        )
     return (
         f"{abs(left):.0%} of a steady drift over the day stays in the difference. "
         "Adding runs in the opposite order cancels it."

@@ -89,8 +89,7 @@ class DesignPage(PlanPage):
         fleet = " and ".join(v.label for v in study.vehicles) if study.vehicles else study.vehicle.name
         self._stated.setText(
             f"Simulated with {fleet or 'this vehicle'}, legs of {units.show('distance', km):.1f} {units.distance} at "
-            f"{aimed}, wind {wind}, display step {planning.known_step_kwh_per_100km(study):.2g} kWh/100 km. "
-            + scatter_words(self.session.scatter, units)
+            f"{aimed}, wind {wind}, {_step_words(study)}. " + scatter_words(self.session.scatter, units)
         )
         basis = (
             study.vehicle,
@@ -136,7 +135,9 @@ class DesignPage(PlanPage):
     def _other_shapes(self, study: Study) -> str:
         runs = planning.runs_of_each(study, self._count)
         lines = [
-            f"{shape.name[0].upper()}{shape.name[1:]}: about \u00b1{shape.half_width_percent:.1f} % for {shape.hours:.0f} h of driving; {shape.words}."
+            f"{shape.name[0].upper()}{shape.name[1:]}: about \u00b1{shape.half_width_percent:.1f} % for "
+            + (f"{shape.hours:.0f} h at the wheel" if shape.driving_only else f"a day of {shape.hours:.1f} h")
+            + f"; {shape.words}."
             for shape in planning.other_shapes(study, runs, self.session.scatter)
         ]
         if study.method in {"everyday", "climb"}:
@@ -145,11 +146,11 @@ class DesignPage(PlanPage):
         legs = self._count * len(ways(study.method)) * (2 if study.method == "side-by-side" else 1)
         units = self.session.units
         shortest = units.show("distance", planning.shortest_leg_km(whole, legs))
-        level = planning.split(study, planning.planned_speed_kmh(study)).total
-        noise = display_noise_percent(planning.known_step_kwh_per_100km(study) * 10.0 / level, legs, study.confidence)
+        level = planning.known_wh_per_km(study)
+        noise = display_noise_percent(planning.reading_step_wh_per_km(study) / level, legs, study.confidence)
         each = "each" if len(study.lettered) > 1 else "in all"
         lines.append(
-            f"This display's step alone is worth \u00b1{noise:.1f} % with {legs} leg{'s' if legs != 1 else ''} {each}; one that "
+            f"{'Reading by ' + by if (by := _not_averaged(study)) else 'The step of this display'} alone is worth \u00b1{noise:.1f} % with {legs} leg{'s' if legs != 1 else ''} {each}; one that "
             f"shows whole kWh would want legs of {shortest:.0f} {units.distance} or more."
         )
         return "\n".join(lines)
@@ -252,6 +253,20 @@ class DesignPage(PlanPage):
         if design.order != "random":
             return design.order
         return planning.order_of("random", design.runs, sides=design.sides)
+
+
+def _not_averaged(study: Study) -> str:
+    """Instrument that the legs were read by, where it is no average on a display."""
+    by = planning.read_by(study)
+    return "" if by == "trip average" else by
+
+
+def _step_words(study: Study) -> str:
+    """What one reading can tell apart, by whatever it is read with."""
+    by, step = _not_averaged(study), planning.reading_step_wh_per_km(study)
+    if by:
+        return f"read by {by}, to \u00b1{50.0 * step / planning.known_wh_per_km(study):.1f} % of a leg"
+    return f"display step {step / 10.0:.2g} kWh/100 km"
 
 
 def _is_lone(study: Study) -> bool:

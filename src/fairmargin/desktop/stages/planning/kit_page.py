@@ -6,7 +6,7 @@ from typing import get_args
 
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
-from fairmargin.core.planning.checklists import caution, checklist
+from fairmargin.core.planning.checklists import caution, kit
 from fairmargin.core.study import Study
 from fairmargin.core.study.plan import CheckItem, CheckWhen
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -47,7 +47,7 @@ class KitPage(PlanPage):
 
     def items(self, study: Study) -> tuple[CheckItem, ...]:
         """Return the study's own list, or the usual one of its kind."""
-        return study.plan.checklist or checklist(study.change.kind)
+        return kit(study)
 
     def refresh(self, study: Study) -> None:
         items = self.items(study)

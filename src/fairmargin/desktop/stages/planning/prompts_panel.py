@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QWidget
 
+from fairmargin.core.planning.checklists import carried_over
 from fairmargin.core.planning.load import wheels_differ_kg
 from fairmargin.core.planning.second_change import second_changes
 from fairmargin.core.planning.tyres import circumference_change_percent, tyre_size
@@ -169,7 +170,7 @@ class CalibrationPanel(PlanPage):
         box.addLayout(line)
         self.body.addWidget(frame)
         self._values: dict[str, float] = {}
-        self._vehicles: list[tuple[str, Vehicle, tuple[object, ...]]] = []
+        self._vehicles: list[tuple[str, Vehicle, Study]] = []
         self._for: object = None
         session.studiesChanged.connect(self._forget)
 
@@ -207,7 +208,7 @@ class CalibrationPanel(PlanPage):
             if key in seen or not study.vehicle.name:
                 continue
             seen.add(key)
-            self._vehicles.append((f"{study.vehicle.name}, as in {title}", study.vehicle, study.plan.checklist))
+            self._vehicles.append((f"{study.vehicle.name}, as in {title}", study.vehicle, study))
         self.garage.clear()
         self.garage.addItems([name for name, *_ in self._vehicles])
         self.garage.setEnabled(bool(self._vehicles))
@@ -238,6 +239,10 @@ class CalibrationPanel(PlanPage):
     def _take(self) -> None:
         index = self.garage.currentIndex()
         if 0 <= index < len(self._vehicles):
-            _, vehicle, kit = self._vehicles[index]
-            plan = self.study.plan.with_(checklist=kit) if kit else self.study.plan
-            self.session.edit(self.study.with_(vehicle=vehicle, plan=plan), "vehicle from the garage")
+            _, vehicle, other = self._vehicles[index]
+            after = self.study.with_(vehicle=vehicle)
+            items = other.plan.checklist
+            if items:  # what its owner added; the usual lines are those of this study
+                fresh = tuple(i.with_(done=False) for i in carried_over(items, other, after))
+                after = after.with_(plan=after.plan.with_(checklist=fresh))
+            self.session.edit(after, "vehicle from the garage")

@@ -224,11 +224,12 @@ class MoneyPage(UsePage):
         else:
             found = payback(float(price), saving, (self.own.known("rate") or 0.0) / 100.0)
             words = found.words(self.own.known("years"))
-            self.pays.setText(
-                words
-                if c is not None and self._settled(c)
-                else f"Not settled. By the best guess: {words[0].lower()}{words[1:]}"
-            )
+            guess = f"By the best guess: {words[0].lower()}{words[1:]}"
+            if c is not None and c.verdict == "no difference that matters":
+                words = f"No difference that matters, so nothing pays it back. {guess}"
+            elif c is None or not self._settled(c):
+                words = f"Not settled, so nothing is promised to pay it back. {guess}"
+            self.pays.setText(words)
         self.pays.setVisible(bool(self.pays.text()))
 
     def _show_table(self, study: Study, yearly_km: float) -> None:
