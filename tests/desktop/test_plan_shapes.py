@@ -140,3 +140,66 @@ def test_a_road_driven_one_way_or_round_is_not_told_to_be_driven_both_ways(plan,
     stage = plan(study.with_(route=tuple(route)), "route")
     said = stage.pages["route"].words.text()
     assert words in said and "both ways" not in said
+
+
+@pytest.mark.parametrize(
+    "units, field, text, shown, unit, kept",
+    [
+        ("us", "water_l", "100", "100", "gal (US)", 378.541),
+        ("us", "water_l", "100 gal", "100", "gal (US)", 378.541),
+        ("us", "water_l", "400 L", "105.67", "gal (US)", 400.0),
+        ("us", "axle_to_jockey_m", "12", "12", "ft", 3.6576),
+        ("us", "water_c", "68", "68", "\u00b0F", 20.0),
+        ("uk", "water_l", "480", "480", "L", 480.0),
+        ("metric", "axle_to_coupling_m", "3,2", "3.2", "m", 3.2),
+        ("metric", "fuel_l", "10 gal-imp", "45.46", "L", 45.4609),
+    ],
+)
+def test_loads_are_typed_in_ones_own_units(qtbot, plan, window, units, field, text, shown, unit, kept):
+    stage = plan(study_of(kind="payload"), "load")
+    window.session.set_units(UNIT_CHOICES[units])
+    box = stage.pages["load"].fields[field]
+    typed(qtbot, box, text)
+    assert not box.has_fault, box.fault.text()
+    assert (box.edit.text(), box.unit.text()) == (shown, unit)
+    assert getattr(window.session.study.plan.load, field) == pytest.approx(kept, rel=1e-4)
+
+
+@pytest.mark.parametrize("text, degrees", [("SW", 225.0), ("n", 0.0), ("wsw", 247.5), ("230", 230.0)])
+def test_a_wind_is_told_by_the_compass_too(qtbot, plan, window, text, degrees):
+    stage = plan(study_of(), "weather")
+    typed(qtbot, stage.pages["weather"].fields["wind_from_deg"], text)
+    assert window.session.study.plan.forecast.wind_from_deg == degrees
+
+
+def test_differences_of_temperature_are_in_the_same_degrees_as_temperatures(qtbot, plan, window):
+    stage = plan(study_of(), "weather")
+    window.session.set_units(UNIT_CHOICES["us"])
+    page = stage.pages["weather"]
+    typed(qtbot, page.fields["warming_k_per_h"], "1.8")
+    typed(qtbot, page.fields["limit_temperature_spread_k"], "9")
+    typed(qtbot, page.fields["temperature_c"], "31")
+    plan_ = window.session.study.plan
+    assert plan_.forecast.warming_k_per_h == pytest.approx(1.0) and plan_.limits.temperature_spread_k == pytest.approx(
+        5.0
+    )
+    assert plan_.forecast.temperature_c == pytest.approx(-0.5556, abs=1e-4)
+    assert page.fields["temperature_c"].edit.text() == "31"
+    assert page.fields["warming_k_per_h"].unit.text() == "\u00b0F/h"
+
+
+def test_a_road_of_us_units_climbs_in_feet(plan, window):
+    study = study_of()
+    route = [p.with_(elevation_m=p.distance_m / 200.0) for p in study.route]
+    window.session.set_units(UNIT_CHOICES["us"])
+    stage = plan(study.with_(route=tuple(route)), "route")
+    # 18.4 km at one in two hundred: 92 m, 302 ft.
+    assert "302 ft of climbing, 302 ft higher at the end" in stage.pages["route"].words.text()
+
+
+def test_three_sides_can_be_asked_what_the_weather_costs(qtbot, plan):
+    stage = plan(study_of(sides=3, order="ABCCBA"), "weather")
+    page = stage.pages["weather"]
+    assert page.cost.isEnabled()
+    qtbot.mouseClick(page.cost, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "ABCCBA in this weather" in page.cost_words.text(), timeout=60_000)

@@ -356,3 +356,25 @@ def test_what_one_study_is_asked_about_is_not_shown_over_another_s_figures(qtbot
     assert use.range.range_words.text() != cold
     use.session.open_study(first)
     qtbot.waitUntil(lambda: use.range.cabin.edit.text() == "auto", timeout=5000)
+
+
+@pytest.mark.parametrize(
+    "units, consumption, price, litres, a_litre",
+    [
+        ("metric", "11,4", "1.95", 11.4, 1.95),
+        ("us", "20.63", "7.38", 11.4, 1.95),
+        ("us", "11.4 L/100 km", "1.95 /L", 11.4, 1.95),
+        ("uk", "24.78", "1.95", 11.4, 1.95),
+    ],
+)
+def test_fuel_is_typed_as_the_pump_counts_it(qtbot, use, units, consumption, price, litres, a_litre):
+    # 235.215 / 20.63 mpg (US) and 282.481 / 24.78 mpg (imp) are 11.4 L/100 km; a US gallon is 3.7854 L.
+    use.show_page("trip")
+    use.session.set_units(UNIT_CHOICES[units])
+    fields = use.trip.fields
+    type_into(qtbot, fields["fuel_l_per_100km"], consumption)
+    type_into(qtbot, fields["fuel_price_per_l"], price)
+    trip = use.session.study.trip
+    assert trip.fuel_l_per_100km == pytest.approx(litres, rel=1e-3)
+    assert trip.fuel_price_per_l == pytest.approx(a_litre, rel=1e-3)
+    assert fields["fuel_price_per_l"].unit.text() == ("/gal (US)" if units == "us" else "/L")

@@ -153,14 +153,14 @@ def _doubt(leg: Leg, trace: Trace, line: Line | None) -> tuple[Doubt, str] | Non
     metres = _driven_m(trace)
     if metres < limit.NO_DRIVE_M:
         minutes = (trace.time_s[-1] - trace.time_s[0]) / 60.0
-        return "still", f"{metres:.0f} m in {minutes:.0f} min"
+        return "still", f"{said(metres, 'm')} in {minutes:.0f} min"
     if line is None or trace.latitude is None or trace.longitude is None:
         return None
     away, forward = _along(line, trace, metres, leg.direction == "back")
     if away is None:
         return None
     if away > OFF_ROUTE_M:
-        return "off", f"{said(away / 1000, 'km')} from it" if away > 2000 else f"{away:.0f} m from it"
+        return "off", f"{said(away / 1000, 'km')} from it" if away > 2000 else f"{said(away, 'm')} from it"
     if leg.direction in {"out", "back"} and forward < -limit.FORWARD_SHARE:
         return "turned", f"its leg says {leg.direction}"
     return None

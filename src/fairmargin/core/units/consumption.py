@@ -70,6 +70,8 @@ UNIT_LABEL: Final[dict[str, str]] = {
     "L/100km": "L/100 km",
     "mpg-us": "mpg (US)",
     "mpg-imp": "mpg (imp)",
+    "gal-us": "gal (US)",
+    "gal-imp": "gal (imp)",
 }
 
 # Energy per distance units: Wh/km = value × factor.

@@ -114,6 +114,8 @@ QUANTITIES: Final[dict[str, tuple[Unit, ...]]] = {
 }
 
 
+#: What says a gallon, but not which.
+GALLONS: Final = frozenset({"gal", "gallon", "gallons"})
 #: Other spellings of units, in small letters and without spaces.
 _ALIASES: Final[dict[str, str]] = {
     "kph": "km/h",
@@ -204,7 +206,7 @@ def unit_of(quantity: str, name: str) -> Unit:
         return exact  # mW is no MW
     key = name.strip().lower().replace(" ", "").replace("μ", "µ")
     key = _ALIASES.get(key, key)
-    if key in {"gal", "gallon", "gallons"} and quantity == "volume":
+    if key in GALLONS and quantity == "volume":
         raise UnitError('say "gal-us" or "gal-imp": the gallons differ by a fifth')
     like = [u for u in QUANTITIES[quantity] if u.name.lower().replace(" ", "") == key]
     if len(like) > 1:
@@ -241,6 +243,21 @@ class UnitChoice:
     heating_value_wh_per_l: float = HEATING_VALUE_WH_PER_L["petrol"]
     also: tuple[str, ...] = ALSO_USUAL  # what a difference is said as beside per cent, of `ALSO`
     year_km: float = 15000.0  # distance of "over a year"
+
+    @property
+    def difference(self) -> str:
+        """Unit of differences of temperature."""
+        return "\u00b0F" if self.temperature == "\u00b0F" else "K"
+
+    @property
+    def length(self) -> str:
+        """Unit of heights and of what a tape measures: feet where miles are driven."""
+        return "ft" if self.distance == "mi" else "m"
+
+    @property
+    def volume(self) -> str:
+        """Unit of volumes: gallons where pounds are weighed; pumps elsewhere count litres, also where miles are driven."""
+        return "gal-us" if self.mass == "lb" else "L"
 
     @property
     def bare(self) -> UnitChoice:

@@ -16,6 +16,7 @@ from fairmargin.core.units.quantities import UnitChoice, unit_of
 #: Units that sentences of the core use, and the quantity that each is of.
 _QUANTITY: Final = {
     "km/h": "speed", "m/s": "wind", "km": "distance", "\u00b0C": "temperature", "hPa": "pressure", "kPa": "tyre", "kg": "mass",
+    "m": "length", "L": "volume",
 }  # fmt: skip
 SENTENCE_UNITS: Final = frozenset({*_QUANTITY, "K", "Wh/km"})
 _OPEN, _CLOSE = "\ue000", "\ue001"  # of the private use area: in no text that anybody types
@@ -29,7 +30,7 @@ def said(value: float, unit: str, decimals: int = 0, *, plus: bool = False, bare
     ----------
     value : float
         In `unit`.
-    unit : {'km/h', 'm/s', 'km', '°C', 'K', 'hPa', 'kPa', 'kg', 'Wh/km'}
+    unit : {'km/h', 'm/s', 'km', 'm', '°C', 'K', 'hPa', 'kPa', 'kg', 'L', 'Wh/km'}
     decimals : int, optional
         As many as are shown; a bar has two more and an inch of mercury one.
     plus : bool, optional

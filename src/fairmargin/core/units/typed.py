@@ -15,7 +15,7 @@ from fairmargin.core.units.consumption import (
     label,
     to_wh_per_km,
 )
-from fairmargin.core.units.quantities import unit_of
+from fairmargin.core.units.quantities import GALLONS, unit_of
 
 _SPELLINGS: Final[dict[str, ConsumptionUnit]] = {
     "wh/km": "Wh/km",
@@ -144,7 +144,10 @@ def read_quantity(text: str, quantity: str, default_unit: str) -> float:
         If the number or the unit cannot be read.
     """
     number = read_number(text)
-    return unit_of(quantity, number.rest or default_unit).to_base(number.value)
+    rest = number.rest
+    if rest.lower() in GALLONS and default_unit.startswith("gal"):
+        rest = default_unit  # whoever counts in gallons has one kind of them
+    return unit_of(quantity, rest or default_unit).to_base(number.value)
 
 
 #: Points of the compass, clockwise from north, 22.5° apart.

@@ -20,7 +20,7 @@ from fairmargin.core.units import UnitChoice, in_units
 from fairmargin.core.words import sentence
 from fairmargin.exchange.reports.figures import STYLE, finished, with_type
 from fairmargin.exchange.reports.style import BASELINE, INK, MUTED, TRIALS
-from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
+from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words, volume_words
 from fairmargin.exchange.words.names import result_name, side_words, units_of
 from fairmargin.exchange.words.outcomes import arrival_words, case_words, hours_words, money_words
 
@@ -171,7 +171,9 @@ def _trip(study: Study, plan: TripPlan, use: ReportUse, choice: UnitChoice) -> l
     cases = [(sentence(in_units(w.name, choice)), in_units(case_words(w), choice)) for w in use.cases]
     if use.beside is not None:
         cost = "" if use.beside.cost is None else f", {use.beside.cost:.2f}"
-        cases.append(("The fuel vehicle", f"{hours_words(use.beside.total_h)}, {use.beside.litres:.1f} L{cost}"))
+        cases.append(
+            ("The fuel vehicle", f"{hours_words(use.beside.total_h)}, {volume_words(use.beside.litres, choice)}{cost}")
+        )
     if cases:
         made.append(("What would change the trip", ("case", "it would be"), tuple(cases)))
     return made

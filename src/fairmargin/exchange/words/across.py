@@ -243,7 +243,7 @@ def road_lines(road: RoadKnowledge, known: VehicleKnowledge | None = None) -> li
     lines = [f"{count} stud{'ies' if count != 1 else 'y'}" + (f", {said(road.km, 'km', 1)}" if road.km else "")]
     if road.climb_m is not None and road.fall_m is not None:
         heights = f" (heights averaged over {road.heights_from} recordings)" if road.heights_from > 1 else ""
-        lines.append(f"Out it climbs {road.climb_m:.0f} m and falls {road.fall_m:.0f} m{heights}")
+        lines.append(f"Out it climbs {said(road.climb_m, 'm')} and falls {said(road.fall_m, 'm')}{heights}")
     if road.bearing_deg is not None:
         lines.append(f"Out it lies to the {POINTS[round(road.bearing_deg / 45.0) % 8]} ({road.bearing_deg:.0f}\u00b0)")
     elif road.route:

@@ -15,12 +15,12 @@ from fairmargin.core.result.types import Analysis, Comparison, LegResult
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice, label
-from fairmargin.core.units.consumption import M_PER_FOOT
 from fairmargin.core.units.quantities import unit_of
 from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.words.figures import (
     consumption_words,
     distance_words,
+    height_words,
     span_words,
     speed_words,
     temperature_words,
@@ -124,7 +124,7 @@ def _against_level(study: Study, analysis: Analysis, h: Hill, units: UnitChoice)
     lift = ""
     if h.lift_wh is not None and h.rise_m is not None:
         mass = " (its mass is taken from its class)" if "mass_kg" in analysis.assumed else ""
-        height = f"{h.rise_m / M_PER_FOOT:.0f} ft" if units.distance == "mi" else f"{h.rise_m:.0f} m"
+        height = height_words(h.rise_m, units)
         lift = f"lifting it by {height} takes {energy_words(h.lift_wh, study, h.vehicle)}{mass}"
     level, ends = h.level, h.level_interval
     if level is None or ends is None:

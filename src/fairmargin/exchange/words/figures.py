@@ -35,6 +35,17 @@ def span_words(interval: tuple[float, float], units: UnitChoice) -> str:
     return f"\u00b1{(ends[1] - ends[0]) / 2:.1g}" if low == high else f"{low} to {high}"
 
 
+def height_words(metres: float, units: UnitChoice) -> str:
+    """A height, or a length that a tape measures, in the person's unit."""
+    return f"{units.show('length', metres):.0f} {units.length}"
+
+
+def volume_words(litres: float, units: UnitChoice) -> str:
+    """A volume in the person's unit."""
+    value = units.show("volume", litres)
+    return f"{value:.{0 if value >= 100 else 1}f} {label(units.volume)}"
+
+
 def distance_words(km: float, units: UnitChoice) -> str:
     """A distance in the person's unit."""
     value = units.show("distance", km)

@@ -12,9 +12,9 @@ from fairmargin.core.outcome.average_wind import WindAveraged
 from fairmargin.core.outcome.trips import Fuelled, Stop, TripPlan, WhatIf
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label
-from fairmargin.core.units import UnitChoice, in_units, plain
+from fairmargin.core.units import UnitChoice, in_units, plain, said
 from fairmargin.core.words import sentence, signed
-from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
+from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words, volume_words
 from fairmargin.exchange.words.names import units_of
 
 
@@ -286,7 +286,7 @@ def trip_lines(plan: TripPlan, cases: Sequence[WhatIf], beside: Fuelled | None, 
         lines.append(f"{w.name}: {case_words(w)}")
     if beside is not None:
         cost = "" if beside.cost is None else f", {beside.cost:.2f} in your money"
-        lines.append(f"fuel vehicle: {beside.litres:.1f} L, {hours_words(beside.total_h)}{cost}")
+        lines.append(f"fuel vehicle: {volume_words(beside.litres, units)}, {hours_words(beside.total_h)}{cost}")
     lines += [in_units(w, units) for w in plan.not_driven]
     return lines
 
@@ -321,7 +321,7 @@ def beside_words(b: Beside) -> str:
     amount = (
         f"{b.kwh:.0f} kWh ({low:.0f} to {high:.0f})"
         if b.litres is None
-        else f"{b.litres:.1f} L ({low:.1f} to {high:.1f})"
+        else f"{said(b.litres, 'L', 1)} ({said(low, 'L', 1, bare=True)} to {said(high, 'L', 1, bare=True)})"
     )
     stops = (
         "without stops for fuel (the tank's size is not known)"

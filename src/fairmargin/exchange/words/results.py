@@ -27,6 +27,7 @@ from fairmargin.exchange.words.figures import (
     distance_words,
     span_words,
     temperature_words,
+    volume_words,
     wind_words,
 )
 from fairmargin.exchange.words.names import place_words, quoted, side_words, stated_speed, units_of
@@ -159,9 +160,10 @@ def both_ways(study: Study, c: Comparison, units: UnitChoice) -> str:
         out.append(f"about {far} {'further' if further > 0 else 'less'} on a full {on}")
     if "year" in units.also:
         per = 1000.0 if vehicle.energy == "electric" else vehicle.heating_value
-        much, name = abs(difference) * units.year_km / per, "kWh" if vehicle.energy == "electric" else "L"
+        much = abs(difference) * units.year_km / per
+        amount = f"{much:.0f} kWh" if vehicle.energy == "electric" else volume_words(much, units)
         year = f"{units.show('distance', units.year_km):.0f} {units.distance}"
-        out.append(f"about {much:.0f} {name} {'more' if difference > 0 else 'less'} over a year of {year}")
+        out.append(f"about {amount} {'more' if difference > 0 else 'less'} over a year of {year}")
     return "".join(f", {x}" for x in out)
 
 

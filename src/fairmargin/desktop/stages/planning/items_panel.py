@@ -10,6 +10,7 @@ from fairmargin.core.planning.load import item_kg, items_kg, read_item
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.study.plan import LoadItem, LoadPlace
+from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import Elided, as_tip, clear, label
@@ -78,7 +79,11 @@ class ItemsPanel(QWidget):
     def _line(self, row: int, item: LoadItem) -> None:
         units = self.session.units
         times = f"{item.count:g} \u00d7 " if item.count != 1 else ""
-        what = f"{times}{item.litres:g} L" if item.litres is not None else f"{times}".strip()
+        what = (
+            f"{times}{units.show('volume', item.litres):.4g} {unit_label(units.volume)}"
+            if item.litres is not None
+            else f"{times}".strip()
+        )
         kg = item_kg(item)
         name = Elided("")
         name.setText(f"{item.name}{', ' + what if what else ''}")

@@ -11,6 +11,7 @@ from fairmargin.core.planning.load import CAUTION, cautions, check_load, read_li
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units
+from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.stages.planning.items_panel import ItemsPanel
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
@@ -29,11 +30,11 @@ MASSES = (
     ("roof_kg", "On the roof"),
 )
 OTHERS = (
-    ("axle_to_jockey_m", "Axle to jockey", "m"),
-    ("axle_to_coupling_m", "Axle to coupling", "m"),
-    ("water_l", "Water", "L"),
-    ("water_c", "Water at", "\u00b0C"),
-    ("fuel_l", "Fuel", "L"),
+    ("axle_to_jockey_m", "Axle to jockey", "length"),
+    ("axle_to_coupling_m", "Axle to coupling", "length"),
+    ("water_l", "Water", "volume"),
+    ("water_c", "Water at", "temperature"),
+    ("fuel_l", "Fuel", "volume"),
 )
 LIMITS = (
     ("payload_limit", "Payload plate"),
@@ -65,7 +66,9 @@ class LoadPage(PlanPage):
         grid.setHorizontalSpacing(12)
         grid.addWidget(self.items, 0, 0, 1, 2)
         made = {n: self.field(n, words, self.number("load", n, words.lower(), "mass")) for n, words in MASSES}
-        made |= {n: self.field(n, words, self.number("load", n, words.lower(), unit=u), u) for n, words, u in OTHERS}
+        made |= {
+            n: self.field(n, words, self.number("load", n, words.lower(), quantity)) for n, words, quantity in OTHERS
+        }
         at = 2
         for name in sorted(made, key=lambda n: n in IN_THE_LIST):
             grid.addWidget(made[name], at // 2, at % 2)
@@ -117,8 +120,10 @@ class LoadPage(PlanPage):
         if load.vehicle_kg is None and study.vehicle.mass_kg:
             shown = units.show("mass", float(study.vehicle.mass_kg))
             self.fields["vehicle_kg"].edit.setPlaceholderText(f"{shown:.0f} as driven?")
-        for name, _, unit in OTHERS:
-            self.fields[name].show_text(show_number(getattr(load, name), 2), unit)
+        for name, _, quantity in OTHERS:
+            other: float | None = getattr(load, name)
+            there = None if other is None else units.show(quantity, other)
+            self.fields[name].show_text(show_number(there, 2), unit_label(getattr(units, quantity)))
         for name in IN_THE_LIST:
             self.fields[name].setVisible(getattr(load, name) is not None)
         for name, _ in LIMITS:

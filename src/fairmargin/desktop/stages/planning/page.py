@@ -69,7 +69,9 @@ class PlanPage(QWidget):
         def commit(typed: str) -> None:
             value: float | None = None
             if typed:
-                if quantity:
+                if unit == "K":
+                    value = read_quantity(typed, "temperature difference", self.session.units.difference)
+                elif quantity:
                     value = read_quantity(typed, quantity, getattr(self.session.units, quantity))
                 else:
                     value = read_in(typed, unit)

@@ -24,7 +24,7 @@ from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.desktop.widgets.planning.route import RouteDrawing
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.words.across import road_lines
-from fairmargin.exchange.words.figures import distance_words, wind_words
+from fairmargin.exchange.words.figures import distance_words, height_words, wind_words
 
 
 class RoutePage(PlanPage):
@@ -107,7 +107,7 @@ class RoutePage(PlanPage):
         )
         empty = np.zeros(0)
         if len(placed) < 2:
-            self.drawing.show_route(empty, empty, empty, None, blowing, [], "km", 1.0)
+            self.drawing.show_route(empty, empty, empty, None, blowing, [], self.session.units)
             self.words.setText(
                 "Without a route the wind cannot be laid along the road, and the margin is wider for it."
             )
@@ -131,8 +131,7 @@ class RoutePage(PlanPage):
             heights,
             blowing,
             sectors,
-            units.distance,
-            units.show("distance", 1.0),
+            units,
             (study.plan.gate_start_m, study.plan.gate_end_m),
         )
         self.words.setText(self._say(study, blowing, heights))
@@ -165,7 +164,8 @@ class RoutePage(PlanPage):
             constants = study.vehicle.constants()
             lost = kept_by_hills_wh(constants.mass_kg, climb, constants.drive_efficiency, constants.regen_efficiency)
             lines.append(
-                f"{climb:.0f} m of climbing, {abs(net):.0f} m {'higher' if net > 0 else 'lower'} at the end"
+                f"{height_words(climb, units)} of climbing, {height_words(abs(net), units)} {'higher' if net > 0 else 'lower'} "
+                f"at the end"
                 f"{_what_height_does(study.method)}; at most {lost:.0f} Wh of the climbing does not come back."
             )
         if blowing is not None and np.isfinite(shape.heading_rad).all():

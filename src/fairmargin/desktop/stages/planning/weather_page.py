@@ -13,7 +13,7 @@ from fairmargin.core.planning.best_window import Window, best_of_days, weather_o
 from fairmargin.core.planning.go import go_or_wait
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.units import in_units, said
+from fairmargin.core.units import in_units, read_direction, said, unit_of
 from fairmargin.desktop.stages.planning.page import PlanPage, clock_offset
 from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
@@ -39,17 +39,20 @@ LIMITS = (
 
 def weather_cost(study: Study, scatter: ScatterPrior) -> str:
     """Simulate what the weather costs, in words; takes seconds."""
-    forecast = study.plan.forecast
+    forecast, orders = study.plan.forecast, list[str]()
 
     def margin(**changes: float) -> float:
         other = study.with_(plan=study.plan.with_(forecast=forecast.with_(**changes)))
-        made = next(planning.compare_designs(other, patterns=["ABBA"], days=60, scatter=scatter))
+        pattern = next(iter(planning.patterns_of(study)))
+        runs = planning.runs_of_each(study, 2)
+        made = next(planning.compare_designs(other, patterns=[pattern], runs=runs, days=60, scatter=scatter))
+        orders.append(made.order)
         return made.half_width_percent
 
     here, still = margin(), margin(wind_speed_ms=1.0)
     steady = margin(warming_k_per_h=0.0) if forecast.warming_k_per_h else here
     return (
-        f"ABBA in this weather: \u00b1{here:.1f} %. The wind costs {max(0.0, here - still):.1f} % of margin (against {said(1.0, 'm/s')}), "
+        f"{orders[0]} in this weather: \u00b1{here:.1f} %. The wind costs {max(0.0, here - still):.1f} % of margin (against {said(1.0, 'm/s')}), "
         f"the warming day {max(0.0, here - steady):.1f} %; rain would cost 6 to 10 % of consumption where it falls "
         "(common practice) and is not corrected."
     )
@@ -94,7 +97,11 @@ class WeatherPage(PlanPage):
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         for i, (name, words, quantity, unit) in enumerate(FORECAST):
-            commit = self.number("forecast", name, words.lower(), quantity, unit)
+            commit = (
+                self._set_from
+                if name == "wind_from_deg"
+                else self.number("forecast", name, words.lower(), quantity, unit)
+            )
             grid.addWidget(self.field(name, words, commit), i // 2, i % 2)
         box.addLayout(grid)
         self.rain = QCheckBox("Rain expected")
@@ -144,8 +151,13 @@ class WeatherPage(PlanPage):
         for fields, part, before in ((FORECAST, plan.forecast, ""), (LIMITS, plan.limits, "limit_")):
             for name, _, quantity, own in fields:
                 value = getattr(part, name)
-                unit = {"wind_from_deg": "\u00b0 true", "warming_k_per_h": "K/h"}.get(name, own)
-                if quantity:
+                unit = "\u00b0 true" if name == "wind_from_deg" else own
+                if own == "K":
+                    unit = units.difference + ("/h" if name == "warming_k_per_h" else "")
+                    value = (
+                        None if value is None else unit_of("temperature difference", units.difference).from_base(value)
+                    )
+                elif quantity:
                     unit = getattr(units, quantity)
                     value = None if value is None else units.show(quantity, value)
                 f[before + name].show_text(show_number(value, 1), unit)
@@ -158,9 +170,13 @@ class WeatherPage(PlanPage):
         self.answer.setText(f"{mark}  {word}")
         self.reason.setText(in_units(result.reason, units))
         self.each.setText(in_units(" \u00b7 ".join(c.words for c in result.conditions), units))
-        self.cost.setEnabled(bool(study.trials) and not self._background.busy)
+        self.cost.setEnabled(bool(planning.patterns_of(study)) and not self._background.busy)
         self.cost_words.setText("")
         self._show_ahead(study)
+
+    def _set_from(self, text: str) -> None:
+        """Degrees, or a point of the compass such as SW."""
+        self.change_part("forecast", "from", wind_from_deg=read_direction(text) if text else None)
 
     def _windows(self, study: Study) -> tuple[Window, ...]:
         """Windows of the hours ahead, for the planned day's length."""

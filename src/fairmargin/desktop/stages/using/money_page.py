@@ -22,9 +22,11 @@ from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, words_of
+from fairmargin.core.units import label as unit_label
 from fairmargin.core.units import read_in, read_number
 from fairmargin.core.words import signed
 from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.stages.using.fuel_fields import read_price_a_litre, shown_price_a_litre
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
@@ -96,7 +98,7 @@ class MoneyPage(UsePage):
 
     def _set_price(self, text: str) -> None:
         if text and self._price_name() == "price_fuel":
-            text = text.removesuffix("/L").removesuffix("/l")
+            text = f"{read_price_a_litre(text, self.session.units):.9g}"
         self.keep(self._price_name, unit="/kWh")(text)
 
     def _price_name(self) -> str:
@@ -129,9 +131,11 @@ class MoneyPage(UsePage):
 
     def refresh(self, study: Study) -> None:
         units, fuel = self.units, self.vehicle.energy != "electric"
-        self.price.caption.setText("Price per litre" if fuel else "Price per kWh")
+        gallons = units.volume != "L"
+        self.price.caption.setText(f"Price per {'gallon' if gallons else 'litre'}" if fuel else "Price per kWh")
         self.price.edit.setToolTip("" if fuel else "From the wall at home")
-        self.price.show_text(show_number(self.own.known(self._price_name()), 3))
+        price = self.own.known(self._price_name())
+        self.price.show_text(*(shown_price_a_litre(price, units) if fuel else (show_number(price, 3), "")))
         self.public.show_text(show_number(self.own.known("public"), 3))
         self.share.show_text(show_number(self.own.known("public_share"), 0))
         self.public.setVisible(not fuel)
@@ -154,7 +158,9 @@ class MoneyPage(UsePage):
         trial, base = (side_words(study, x, self.units) for x in (c.trial, c.baseline))
         own = self.vehicle
         electric = own.energy == "electric"
-        per, unit = (1.0, "kWh") if electric else (own.heating_value / 1000.0, "L")
+        per, unit = (1.0, "kWh")
+        if not electric:
+            per, unit = own.heating_value / 1000.0 / self.units.show("volume", 1.0), unit_label(self.units.volume)
         levels = [c.baseline_wh_per_km, c.trial_wh_per_km]
         ends = c.interval_percent
         wall = c.grid if electric else None
@@ -178,7 +184,7 @@ class MoneyPage(UsePage):
             text += f"; bought at home {bought[0]:.0f} and {bought[1]:.0f} kWh, for {share:.0f} % of it arrives in the battery"
         saving = self._saving(c, yearly_km)
         if saving is None:
-            text += f". What that is worth wants {'a price per litre' if unit == 'L' else 'the prices per kWh'}."
+            text += f". What that is worth wants {'the prices per kWh' if electric else 'the price of fuel'}."
         else:
             dearer = saving.per_year < 0
             worth = sorted((-1 if dearer else 1) * x for x in saving.interval)

@@ -16,8 +16,15 @@ from fairmargin.core.outcome.trips import returning
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.trip import Trip
+from fairmargin.core.units import label as unit_label
 from fairmargin.core.units import read_in, read_number, read_quantity
 from fairmargin.desktop.stages.base import Field
+from fairmargin.desktop.stages.using.fuel_fields import (
+    read_litres_a_hundred,
+    read_price_a_litre,
+    shown_litres_a_hundred,
+    shown_price_a_litre,
+)
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel
@@ -53,18 +60,18 @@ MORE: Final = (
     ("peak_kw", "Battery takes at most", "kW", "Empty: 1.8 times its capacity an hour (common practice)"),
     ("taper_from_percent", "and less from", "%", "Falls to a fifth of it when full"),
     ("charger_efficiency_percent", "Of a charger's energy arrives", "%", "From the plug into the battery"),
-    ("fuel_tank_l", "Fuel vehicle's tank", "L", ""),
+    ("fuel_tank_l", "Fuel vehicle's tank", "volume", ""),
 )  # fmt: skip
 #: Prices, which stand in sight.
 PRICES: Final = (
     ("price_per_kwh", "Price at chargers", "/kWh", "Where a charger's own is not told"),
     ("home_price_per_kwh", "Price at home", "/kWh", "Empty: as at chargers"),
     ("road_price_per_km", "Road charge", "a distance", "Of the vehicle that the trip is planned for"),
-    ("fuel_l_per_100km", "Fuel vehicle", "L/100 km", "Its consumption on this way"),
-    ("fuel_price_per_l", "Fuel price", "a litre", "A litre of fuel"),
+    ("fuel_l_per_100km", "Fuel vehicle", "fuel", "Its consumption on this way"),
+    ("fuel_price_per_l", "Fuel price", "fuel price", "As the pump counts it: a litre, or a gallon"),
     ("fuel_road_price_per_km", "Its roads", "a distance", "Of the fuel vehicle"),
 )
-WORDS_UNITS: Final = frozenset({"L/100 km", "a litre", "a distance"})
+WORDS_UNITS: Final = frozenset({"a distance"})
 
 
 class TripForm(UsePage):
@@ -190,7 +197,11 @@ class TripForm(UsePage):
     def _number(self, name: str, unit: str) -> Callable[[str], None]:
         def commit(text: str) -> None:
             value: float | None = None
-            if text and unit in {"temperature", "wind", "mass"}:
+            if text and unit == "fuel":
+                value = read_litres_a_hundred(text, self.session.units)
+            elif text and unit == "fuel price":
+                value = read_price_a_litre(text, self.session.units)
+            elif text and unit in {"temperature", "wind", "mass", "volume"}:
                 value = read_quantity(text, unit, getattr(self.session.units, unit))
             elif text and unit in WORDS_UNITS:
                 number = read_number(text)
@@ -348,9 +359,13 @@ class TripForm(UsePage):
     def _shown(self, name: str, value: Any) -> tuple[str] | tuple[str, str]:
         units = self.session.units
         quantity = next((u for n, _, u, _ in (*MORE, *PRICES) if n == name), "%")
-        if quantity in {"temperature", "wind", "mass"}:
+        if quantity in {"temperature", "wind", "mass", "volume"}:
             text = "" if value is None else show_number(units.show(quantity, float(value)), 1)
-            return text, getattr(units, quantity)
+            return text, unit_label(getattr(units, quantity))
+        if name == "fuel_l_per_100km":
+            return shown_litres_a_hundred(value, units)
+        if name == "fuel_price_per_l":
+            return shown_price_a_litre(value, units)
         if name == "climate":
             return (value if value in {"off", "auto"} else show_number(units.show("temperature", float(value)), 0),)
         if name == "queue_chance":
@@ -370,7 +385,7 @@ class TripForm(UsePage):
 
 def _fixed(unit: str) -> str:
     """A unit that stands behind a field whatever somebody's units are."""
-    return unit if unit in {"K", "min", "%", "h", "kW", "/kWh", "L", "L/100 km"} else ""
+    return unit if unit in {"K", "min", "%", "h", "kW", "/kWh"} else ""
 
 
 def _departure(moment: datetime | None) -> str:

@@ -25,7 +25,7 @@ from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.using.tripday import TripDay
-from fairmargin.exchange.words.figures import distance_words
+from fairmargin.exchange.words.figures import distance_words, volume_words
 from fairmargin.exchange.words.names import speed_told
 from fairmargin.exchange.words.outcomes import (
     arrival_words,
@@ -170,7 +170,7 @@ class TripPage(TripForm):
             return
         self.drawing.hide()
         self.day_title.setText(f"{distance_words(trip.km, self.units)} in {hours_words(found.total_h or 0.0)}")
-        self.arrival.setText(sentence(beside_words(found)) + ".")
+        self.arrival.setText(sentence(in_units(beside_words(found), self.units)) + ".")
 
     def _show(self, study: Study) -> None:
         plan, units = self.plan, self.units
@@ -238,7 +238,12 @@ class TripPage(TripForm):
         if beside is not None:
             cost = "" if beside.cost is None else f", {beside.cost:.2f} in your money"
             stops = f", {beside.stops} stop{'s' if beside.stops != 1 else ''} for fuel" if beside.stops else ""
-            rows.append(("the fuel vehicle", f"{hours_words(beside.total_h)}, {beside.litres:.1f} L{stops}{cost}"))
+            rows.append(
+                (
+                    "the fuel vehicle",
+                    f"{hours_words(beside.total_h)}, {volume_words(beside.litres, units)}{stops}{cost}",
+                )
+            )
         self.cases.setRowCount(len(rows))
         for i, row in enumerate(rows):
             for j, text in enumerate(row):

@@ -10,9 +10,11 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from fairmargin.core.units import UNIT_CHOICES, UnitChoice
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.charts import Chart
+from fairmargin.exchange.words.figures import height_words
 
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
@@ -30,6 +32,7 @@ class RouteDrawing(Chart):
         self._wind: tuple[float, float] | None = None
         self._sectors: list[tuple[float, float, str]] = []
         self._gates: tuple[float | None, float | None] = (None, None)
+        self._units = UNIT_CHOICES["metric"]
         self._unit, self._per_km = "km", 1.0
         self.setMinimumHeight(240)
 
@@ -41,14 +44,14 @@ class RouteDrawing(Chart):
         height_m: np.ndarray | None,
         wind: tuple[float, float] | None,
         sectors: list[tuple[float, float, str]],
-        unit: str,
-        per_km: float,
+        units: UnitChoice,
         gates_m: tuple[float | None, float | None] = (None, None),
     ) -> None:
         """Redraw; `wind` is speed [m/s] and the direction it comes from [degrees]."""
         self._gates = gates_m
         self._x, self._y, self._s, self._z = east_m, north_m, distance_m, height_m
-        self._wind, self._sectors, self._unit, self._per_km = wind, sectors, unit, per_km
+        self._wind, self._sectors, self._units = wind, sectors, units
+        self._unit, self._per_km = units.distance, units.show("distance", 1.0)
         self.update()
 
     def draw(self, p: QPainter) -> None:
@@ -134,7 +137,7 @@ class RouteDrawing(Chart):
         p.drawPolyline(QPolygonF(points))
         p.setPen(theme.colour("muted"))
         for z in (low, low + room):
-            p.drawText(QRectF(0, up.at(z) - 9, left - 6, 18), _RIGHT, f"{z:.0f} m")
+            p.drawText(QRectF(0, up.at(z) - 9, left - 6, 18), _RIGHT, height_words(z, self._units))
         for a, b, name in self._sectors:
             xa, xb = along.at(a), along.at(b)
             p.setPen(QPen(theme.colour("muted"), 1, Qt.PenStyle.DotLine))
