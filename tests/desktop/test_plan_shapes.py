@@ -203,3 +203,38 @@ def test_three_sides_can_be_asked_what_the_weather_costs(qtbot, plan):
     assert page.cost.isEnabled()
     qtbot.mouseClick(page.cost, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "ABCCBA in this weather" in page.cost_words.text(), timeout=60_000)
+
+
+def test_daylight_is_asked_for_where_no_track_tells_it(qtbot, plan, window):
+    study = study_of(order="ABBA")
+    stage = plan(study.with_(route=()), "day")
+    page = stage.pages["day"]
+    assert "Daylight is not known: no track, and no place" in page.sky.text()
+    typed(qtbot, page.fields["place"], "Atlantis")
+    assert page.fields["place"].has_fault
+    typed(qtbot, page.fields["place"], "London")
+    assert not page.fields["place"].has_fault and "light from 0" in page.sky.text()
+    typed(qtbot, page.fields["place"], "")
+    assert "Daylight is not known" in page.sky.text() and window.session.study.plan.place_latitude is None
+
+
+def test_the_turning_point_is_told_where_it_is_needed(qtbot, plan, window, tmp_path):
+    study = study_of(order="AB")
+    stage = plan(study.with_(route=()).with_legs([x.with_(distance_km=None) for x in study.legs]), "route")
+    page = stage.pages["route"]
+    window.session.set_units(UNIT_CHOICES["us"])
+    typed(qtbot, page.fields["turning_point"], "Hallock Bridge")
+    typed(qtbot, page.fields["turn_at"], "10")
+    kept = window.session.study.plan
+    assert kept.turning_point == "Hallock Bridge" and kept.turn_at_km == pytest.approx(16.09, abs=0.01)
+    # Ten miles at 90 km/h there and ten back, with a turn of three minutes.
+    stage.show_page("day")
+    day = stage.pages["day"]
+    run = next(s for s in day.table().steps if s.kind == "run")
+    assert run.minutes == pytest.approx(2 * 60 * 16.09 / 90 + 3, abs=0.1)
+    assert day.write_sheet(str(tmp_path / "day.html"))
+    assert "Turn at: Hallock Bridge, 10.0 mi from the start" in (tmp_path / "day.html").read_text(encoding="utf-8")
+    window.go_to("drive")
+    assert "turn at Hallock Bridge" in window.stage("drive").ahead_words.text()
+    loop = plan(study_of(method="loop", order="AB"), "route")
+    assert not loop.pages["route"].fields["turning_point"].isVisibleTo(loop)

@@ -10,6 +10,7 @@ import numpy as np
 
 from fairmargin.core import units
 from fairmargin.core.study import RoutePoint
+from fairmargin.core.study.place import MADE_UP
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.logs.tracks import parse_gpx, placed
 
@@ -89,11 +90,11 @@ def _rise_m(text: str, usual: str) -> float:
 
 
 def typed_route(
-    text: str, latitude: float = 52.0, longitude: float = 0.0, distance_unit: str = "km", height_unit: str = "m"
+    text: str, place: tuple[float, float] = MADE_UP, distance_unit: str = "km", height_unit: str = "m"
 ) -> tuple[RoutePoint, ...]:
     """Make a route of a few typed stretches, one a line: length, heading, rise, sector.
 
-    For example ``6.2 km NE +12 m dyke``, ``4 mi E +40 ft`` or ``3 45 -5``, in the units given where none is written.
+    It is drawn from a `place` on, which is made up where nobody said one. For example ``6.2 km NE +12 m dyke``, ``4 mi E +40 ft`` or ``3 45 -5``, in the units given where none is written.
 
     Raises
     ------
@@ -128,6 +129,7 @@ def typed_route(
         rows.append((1000.0 * km, heading, rise, (match["sector"] or "").strip()))
     if not rows:
         raise ValueError("no stretch typed; expected one a line, such as 6.2 km NE +12 m")
+    latitude, longitude = place
     points = [RoutePoint(distance_m=0.0, latitude=latitude, longitude=longitude, elevation_m=0.0, sector=rows[0][3])]
     s = north = east = z = 0.0
     for metres, heading, rise, sector in rows:

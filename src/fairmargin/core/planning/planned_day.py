@@ -16,6 +16,7 @@ from fairmargin.core.planning.timetable import Daylight, Fleet, Timetable, timet
 from fairmargin.core.planning.timetable import daylight as daylight_of
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
+from fairmargin.core.study.place import place_of
 from fairmargin.core.study.trip import Trip
 
 DEFAULT_WIND_M_S: Final = 3.0
@@ -83,15 +84,15 @@ def drift_left_by_clock(study: Study, trial: str = "B") -> float:
 
 
 def light_of(study: Study, day: date, utc_offset: timedelta | None = None) -> Daylight | None:
-    """Daylight where the study's road begins; None where no track tells that.
+    """Daylight where the study is driven; None where neither its plan nor a track tells that.
 
     `utc_offset` as for `plan_day`.
     """
-    place = next((p for p in study.route if p.latitude is not None and p.longitude is not None), None)
-    if place is None or place.latitude is None or place.longitude is None:
+    place = place_of(study)
+    if place is None:
         return None
-    offset = utc_offset if utc_offset is not None else timedelta(hours=round(place.longitude / 15.0))
-    return daylight_of(day, place.latitude, place.longitude, offset)
+    offset = utc_offset if utc_offset is not None else timedelta(hours=round(place[1] / 15.0))
+    return daylight_of(day, *place, offset)
 
 
 def plan_day(

@@ -119,6 +119,9 @@ class Plan(Value):
     charger_away_min: Annotated[float | None, within(0, 240, "min")] = (
         None  # from the start, one way; None: nobody said
     )
+    place: str = ""  # where it is driven, as somebody said it; for daylight
+    place_latitude: Annotated[float | None, within(-90, 90, "degrees")] = None
+    place_longitude: Annotated[float | None, within(-180, 180, "degrees")] = None
     turning_point: str = ""  # what it is known by, on the road
     turn_at_km: Annotated[float | None, within(0.1, 2000, "km")] = None  # from the start, where no track tells it
     avoid: tuple[tuple[time, time], ...] = ()  # traffic windows in which no leg is driven

@@ -393,6 +393,8 @@ class DriveStage(LegEdits):
             steps = [s for s in plan_day(study, order).steps if s.kind == "run"]
             start = steps[run].start
             words += f", planned for {start:%H:%M}" + (f" on {start:%A}" if start.date() != study.plan.day else "")
+        if leg.direction == "out" and study.plan.turning_point:
+            words += f", turn at {study.plan.turning_point}"
         aim = aimed_kmh(study, leg)
         if aim is not None:
             choice = self.session.units

@@ -10,9 +10,10 @@ from fairmargin.core.planning.checklists import caution, kit
 from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
+from fairmargin.core.study.layout import ways
 from fairmargin.core.study.plan import CheckWhen
 from fairmargin.core.units import UnitChoice
-from fairmargin.exchange.words.figures import speed_words
+from fairmargin.exchange.words.figures import distance_words, speed_words
 
 READINGS = ("start", "end", "km shown", "average or kWh", "charge % before", "after", "wind, from", "\u00b0C", "events")
 
@@ -48,6 +49,7 @@ def day_sheet(study: Study, table: Timetable, units: UnitChoice) -> str:
         title=study.title or "Test day",
         day=f"{table.steps[0].start:%A %d %B %Y}",
         vehicle=", ".join(v.label for v in study.vehicles) or study.vehicle.name,
+        turning=_turning(study, units),
         clock="%a %H:%M" if several else "%H:%M",
         steps=[s for s in table.steps if s.kind != "turn"],
         groups=[g for g in groups if g[1]],
@@ -55,6 +57,19 @@ def day_sheet(study: Study, table: Timetable, units: UnitChoice) -> str:
         readings=READINGS,
         caution=caution(study.change.kind),
     )
+
+
+def _turning(study: Study, units: UnitChoice) -> str:
+    """Where the way out ends, where somebody said it."""
+    plan = study.plan
+    if "back" not in ways(study.method) or not plan.turning_point:
+        return ""
+    far = (
+        ""
+        if plan.turn_at_km is None or study.route
+        else f", {distance_words(float(plan.turn_at_km), units)} from the start"
+    )
+    return f"Turn at: {plan.turning_point}{far}"
 
 
 def _who(study: Study, leg: Leg) -> str:

@@ -10,6 +10,7 @@ from fairmargin.core.planning import plan_day
 from fairmargin.core.planning.timetable import Timetable, swap_minutes
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number
+from fairmargin.core.study.place import place_of, read_place
 from fairmargin.core.units import in_units
 from fairmargin.desktop.stages.planning.page import PlanPage, clock_offset
 from fairmargin.desktop.state.session import Session
@@ -61,6 +62,7 @@ class DayPage(PlanPage):
         specs = (
             ("day", "Day", self._set_day, ""),
             ("start", "Cold pressures at", self._set_start, ""),
+            ("place", "Place, for daylight", self._set_place, ""),
             ("travel", "To the start", self.number("plan", "travel_min", "travel", unit="min"), "min"),
             ("warm", "Warm-up drive", self.number("plan", "warm_up_min", "warm-up", unit="min"), "min"),
             ("swap", "Each swap", self.number("plan", "swap_min", "swap time", unit="min"), "min"),
@@ -128,6 +130,9 @@ class DayPage(PlanPage):
         f["high"].show_text(show_number(plan.charge_start_percent, 0))
         f["low"].show_text(show_number(plan.charge_low_percent, 0))
         f["kw"].show_text(show_number(plan.charger_kw, 0))
+        f["place"].show_text(plan.place)
+        on_track = place_of(study) is not None and not plan.place
+        f["place"].edit.setPlaceholderText("as the track" if on_track else "a town, or 52.6, 0.1")
         f["away"].show_text(show_number(plan.charger_away_min, 0))
         f["away"].edit.setPlaceholderText("0: at the start")
         self._arrange([key for key in f if key not in OF_A_DAY] if study.change.about.from_the_wall else list(f))
@@ -198,7 +203,12 @@ class DayPage(PlanPage):
         light = table.daylight
         if light is not None and light.sunrise is not None and light.sunset is not None:
             parts.append(f"light from {light.sunrise:%H:%M} to {light.sunset:%H:%M}")
-        return f"Forecast: {', '.join(parts)}." if parts else "No forecast yet: enter one on the Go or wait page."
+        said = f"Forecast: {', '.join(parts)}." if parts else "No forecast yet: enter one on the Go or wait page."
+        return said if light is not None else f"{said} Daylight is not known: no track, and no place."
+
+    def _set_place(self, text: str) -> None:
+        latitude, longitude = read_place(text) if text.strip() else (None, None)
+        self.change("place", place=text.strip(), place_latitude=latitude, place_longitude=longitude)
 
     def _set_day(self, text: str) -> None:
         try:

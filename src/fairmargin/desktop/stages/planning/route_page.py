@@ -15,6 +15,7 @@ from fairmargin.core.memory.findings import same_name
 from fairmargin.core.study import RoutePoint, Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.layout import ways
+from fairmargin.core.study.place import MADE_UP, place_of
 from fairmargin.core.study.vocabulary import Method
 from fairmargin.core.units import in_units, read_quantity
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -56,7 +57,10 @@ class RoutePage(PlanPage):
         tip = "Logged legs are cut to these lines; reset and read-off belong there too"
         line.addWidget(self.field("gate_start", "Start line at", self._gate("gate_start_m"), tip=tip), 1)
         line.addWidget(self.field("gate_end", "End line at", self._gate("gate_end_m"), tip=tip), 1)
-        line.addStretch(2)
+        tip = "Where the way out ends and the way back begins: a place one can turn at, and be sure of again"
+        line.addWidget(self.field("turning_point", "Turning point", self._turning, tip=tip), 2)
+        self.field("turn_at", "which is", self.number("plan", "turn_at_km", "turning point", "distance"))
+        line.addWidget(self.fields["turn_at"], 1)
         box.addLayout(line)
         self.body.addWidget(frame, 1)
         frame, box = panel()
@@ -97,6 +101,15 @@ class RoutePage(PlanPage):
         for key, metres in (("gate_start", study.plan.gate_start_m), ("gate_end", study.plan.gate_end_m)):
             shown = "" if metres is None else show_number(units.show("distance", metres / 1000.0), 2)
             self.fields[key].show_text(shown, units.distance)
+        there = "back" in ways(study.method)
+        self.fields["turning_point"].setVisible(there)
+        self.fields["turning_point"].show_text(study.plan.turning_point)
+        self.fields["turning_point"].edit.setPlaceholderText("a roundabout, a car park")
+        self.fields["turn_at"].setVisible(there and not study.route)
+        far = study.plan.turn_at_km
+        self.fields["turn_at"].show_text(
+            "" if far is None else show_number(units.show("distance", far), 2), units.distance
+        )
         for button in (self.track, self.draw):
             button.setEnabled(not read_only)
         self.gone.setEnabled(not read_only and bool(study.route))
@@ -150,6 +163,9 @@ class RoutePage(PlanPage):
             self.change("start and end line", **{name: metres})
 
         return commit
+
+    def _turning(self, text: str) -> None:
+        self.change("turning point", turning_point=text.strip())
 
     def _say(self, study: Study, blowing: tuple[float, float] | None, heights: np.ndarray | None) -> str:
         units = self.session.units
@@ -212,8 +228,9 @@ class RoutePage(PlanPage):
 
         try:
             units = self.session.units
-            feet = "ft" if units.distance == "mi" else "m"
-            points = typed_route(self.typed.toPlainText(), distance_unit=units.distance, height_unit=feet)
+            points = typed_route(
+                self.typed.toPlainText(), place_of(self.study) or MADE_UP, units.distance, units.length
+            )
         except ValueError as error:
             self.fault.setText(words_of(error))
             self.fault.show()
