@@ -1,9 +1,14 @@
 """A small screen: sentences keep their lines, fields their digits, the ledger is a press away."""
 
+from datetime import datetime
+
 import pytest
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
 from tests.conftest import driven_study
+
+from fairmargin.core.study.trip import Trip, TripStretch
+from fairmargin.desktop.widgets.flow import Flow
 
 
 def settle():
@@ -85,3 +90,66 @@ def test_a_change_of_colours_keeps_what_is_typed_and_builds_pages_anew(opened):
     assert opened.pages.currentWidget() is opened.stage("correct")
     for _ in range(2):
         opened.cycle_theme()
+
+
+def within(field):
+    """Whether a field lies, from left to right, within the page that scrolls it."""
+    page = field.parentWidget()
+    while page is not None and not isinstance(page, QScrollArea):
+        page = page.parentWidget()
+    if page is None:
+        return True
+    left = field.mapTo(page.viewport(), QPoint(0, 0)).x()
+    return left >= 0 and left + field.width() <= page.viewport().width()
+
+
+@pytest.mark.parametrize("size", [(1024, 768), (1100, 700), (1280, 800)])
+def test_no_field_of_plan_or_trip_is_cut_at_its_right_side(window, size):
+    window.resize(*size)
+    study = driven_study("ABBA", kind="towing")
+    trip = Trip(stretches=(TripStretch(km=320, speed_kmh=85),), depart_at=datetime(2026, 8, 28, 7, 30), unhitch_min=12)
+    window.session.add_study(study.with_(trip=trip))
+    window.go_to("plan")
+    plan = window.stage("plan")
+    for name in ("load", "day", "weather", "route"):
+        plan.show_page(name)
+        settle()
+        page = plan.pages[name]
+        assert [key for key, made in page.fields.items() if made.isVisible() and not within(made)] == [], name
+    plan.show_page("load")
+    settle()
+    assert within(plan.pages["load"].items.add)
+    window.go_to("use")
+    use = window.stage("use")
+    use.show_page("trip")
+    use.trip.more.setChecked(True)
+    settle()
+    fields = use.trip.fields
+    assert [key for key, made in fields.items() if made.isVisible() and not within(made)] == []
+    leave = fields["depart_at"].edit
+    assert leave.text() == "2026-08-28 07:30"
+    assert leave.fontMetrics().horizontalAdvance(leave.text()) <= leave.width() - 14
+    assert within(use.trip.file) and within(use.trip.who)
+
+
+def test_things_in_a_row_wrap_and_share_out_what_is_left(qtbot):
+    box = QWidget()
+    qtbot.addWidget(box)
+    flow = Flow(box, gap=10, below=4)
+    made = [QWidget() for _ in range(3)]
+    for one in made:
+        one.setMinimumSize(100, 20)
+        flow.addWidget(one)
+    box.show()
+    box.resize(340, 60)
+    settle()
+    # Three of a hundred and two gaps of ten leave twenty: six to each.
+    assert [(w.x(), w.y(), w.width()) for w in made] == [(0, 0, 106), (116, 0, 106), (232, 0, 106)]
+    box.resize(230, 60)
+    settle()
+    assert [(w.x(), w.y(), w.width()) for w in made] == [(0, 0, 110), (120, 0, 110), (0, 24, 230)]
+    assert flow.heightForWidth(230) == 44 and flow.minimumSize().width() == 100
+    made[1].hide()
+    settle()
+    assert flow.heightForWidth(230) == 20 and flow.count() == 3
+    assert flow.takeAt(7) is None and flow.itemAt(1).widget() is made[1]

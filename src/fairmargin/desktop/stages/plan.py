@@ -110,8 +110,8 @@ class PlanStage(Stage):
         if name not in self.pages:
             page = makers[name](self.session)
             self.pages[name] = page
-            self._places[name] = page
-            self.stack.addWidget(page)
+            self._places[name] = scrolling(page) if name in {"route", "weather"} else page
+            self.stack.addWidget(self._places[name])
         self.buttons[name].setChecked(True)
         self.stack.setCurrentWidget(self._places[name])
         if self.session.study is not None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime, time
 
-from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core.planning import plan_day
 from fairmargin.core.planning.timetable import Timetable, swap_minutes
@@ -15,6 +15,7 @@ from fairmargin.core.units import in_units
 from fairmargin.desktop.stages.planning.page import PlanPage, clock_offset
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
+from fairmargin.desktop.widgets.flow import Flow
 from fairmargin.desktop.widgets.planning.day import DayStrip
 from fairmargin.exchange.words.figures import wind_words
 
@@ -55,9 +56,8 @@ class DayPage(PlanPage):
         frame, box = panel()
         box.addWidget(label("Times", "heading"))
         times = QWidget()
-        grid = QGridLayout(times)
+        grid = Flow(times, even=True, gap=14)
         grid.setContentsMargins(0, 0, 6, 0)
-        grid.setHorizontalSpacing(14)
         box.addWidget(scrolling(times, on_panel=True), 1)
         specs = (
             ("day", "Day", self._set_day, ""),
@@ -80,10 +80,8 @@ class DayPage(PlanPage):
         )
         for key, words, commit, unit in specs:
             made = self.field(key, words, commit, unit)
-            made.setParent(times)  # without one it would flash as a window of its own
             made.edit.setMinimumWidth(48)
-        self._grid, self._in_grid = grid, list[str]()
-        grid.setRowStretch(len(specs), 1)
+            grid.addWidget(made)
         row.addWidget(frame, 2)
         frame, box = panel()
         box.addWidget(label("In order", "heading"))
@@ -135,7 +133,8 @@ class DayPage(PlanPage):
         f["place"].edit.setPlaceholderText("as the track" if on_track else "a town, or 52.6, 0.1")
         f["away"].show_text(show_number(plan.charger_away_min, 0))
         f["away"].edit.setPlaceholderText("0: at the start")
-        self._arrange([key for key in f if key not in OF_A_DAY] if study.change.about.from_the_wall else list(f))
+        for key in OF_A_DAY:
+            f[key].setVisible(not study.change.about.from_the_wall)
         f["avoid"].show_text(", ".join(f"{a:%H:%M}-{b:%H:%M}" for a, b in plan.avoid))
         f["avoid"].edit.setPlaceholderText("07:15-09:00")
         table = self.table()
@@ -173,17 +172,6 @@ class DayPage(PlanPage):
                 text = f"{step.start:%H:%M}  {step.words}{level}"
                 self.steps.addWidget(label(text, "" if step.kind == "run" else "muted", wrap=True))
         self.steps.addStretch()
-
-    def _arrange(self, keys: list[str]) -> None:
-        """Put the fields that this study needs into two columns."""
-        if keys == self._in_grid:
-            return
-        self._in_grid = keys
-        for key, made in self.fields.items():
-            self._grid.removeWidget(made)
-            made.setVisible(key in keys)
-        for i, key in enumerate(keys):
-            self._grid.addWidget(self.fields[key], i // 2, i % 2)
 
     def _weather(self, study: Study, table: Timetable) -> str:
         """The forecast over the day, in words."""

@@ -14,6 +14,7 @@ from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import Elided, as_tip, clear, label
+from fairmargin.desktop.widgets.flow import Flow
 from fairmargin.desktop.widgets.inputs import Choice
 
 PLACES = get_args(LoadPlace)
@@ -43,10 +44,10 @@ class ItemsPanel(QWidget):
         row.addWidget(self.name, 2)
         row.addWidget(self.amount, 3)
         column.addLayout(row)
-        row = QHBoxLayout()
-        row.addWidget(self.place, 1)
-        row.addWidget(self.add)
-        column.addLayout(row)
+        places = Flow()
+        places.addWidget(self.place)
+        places.addWidget(self.add)
+        column.addLayout(places)
         self.grid = QGridLayout()
         self.grid.setHorizontalSpacing(8)
         column.addLayout(self.grid)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from fairmargin.core.planning.load import CAUTION, cautions, check_load, read_limits, towing_budget_kg
 from fairmargin.core.study import Study
@@ -17,6 +17,7 @@ from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.attached import AttachedRow
 from fairmargin.desktop.widgets.basics import label, panel, scrolling
+from fairmargin.desktop.widgets.flow import Flow
 from fairmargin.desktop.widgets.planning.load import LoadDrawing
 
 MASSES = (
@@ -61,24 +62,21 @@ class LoadPage(PlanPage):
         frame, box = panel()
         box.addWidget(label("What is aboard and behind", "heading"))
         self.items = ItemsPanel(session)
-        grid = QGridLayout(inner)
-        grid.setContentsMargins(0, 0, 6, 0)
-        grid.setHorizontalSpacing(12)
-        grid.addWidget(self.items, 0, 0, 1, 2)
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 6, 0)
+        column.addWidget(self.items)
+        fields = Flow(even=True)
+        column.addLayout(fields)
         made = {n: self.field(n, words, self.number("load", n, words.lower(), "mass")) for n, words in MASSES}
         made |= {
             n: self.field(n, words, self.number("load", n, words.lower(), quantity)) for n, words, quantity in OTHERS
         }
-        at = 2
         for name in sorted(made, key=lambda n: n in IN_THE_LIST):
-            grid.addWidget(made[name], at // 2, at % 2)
-            at += 1
-        at += at % 2
+            fields.addWidget(made[name])
         tip = "Mass and where it is written, several apart by commas: 1500 car plate, 4650 - 2700 train less gross, 1350 coupling"
         for name, words in LIMITS:
-            grid.addWidget(self.field(name, words, self._limits(name), tip=tip), at // 2, 0, 1, 2)
-            at += 2
-        grid.setRowStretch(at // 2 + 1, 1)
+            column.addWidget(self.field(name, words, self._limits(name), tip=tip))
+        column.addStretch(1)
         box.addWidget(scrolling(inner, on_panel=True), 1)
         row.addWidget(frame, 5)
         frame, box = panel()

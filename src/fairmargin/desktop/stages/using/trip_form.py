@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from PySide6.QtCore import QEvent, QObject
-from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core.conditions.typed import read_climate
 from fairmargin.core.outcome.asking import Askable
@@ -28,6 +28,7 @@ from fairmargin.desktop.stages.using.fuel_fields import (
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel
+from fairmargin.desktop.widgets.flow import Flow
 from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.exchange.tables.chargers import (
     read_chargers,
@@ -100,6 +101,8 @@ class TripForm(UsePage):
         self.way.edit.setPlaceholderText("420   or   60 at 90; 300 at 85 +400 m")
         row.addWidget(self.way, 3)
         holder, self.who = named_choice("With", (), self._set_who)
+        self.who.setSizeAdjustPolicy(self.who.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.who.setMinimumContentsLength(8)
         row.addWidget(holder, 2)
         box.addLayout(row)
         box.addLayout(self._chargers_row())
@@ -139,9 +142,9 @@ class TripForm(UsePage):
         row.addLayout(side)
         return row
 
-    def _charge_row(self) -> QHBoxLayout:
+    def _charge_row(self) -> Flow:
         """Charge on leaving, arriving and between, when, and how surely."""
-        row = QHBoxLayout()
+        row = Flow()
         for name, words, tip in (
             ("start_percent", "Leave with", ""), ("arrive_percent", "Arrive with", "At the end, at least"),
             ("reserve_percent", "At chargers", "At least, on coming to one"), ("most_percent", "Charge to", "At the most"),
@@ -152,31 +155,33 @@ class TripForm(UsePage):
             tip="At each stop, with a trailer; not where it may stay on: a charger with \u201chitched\u201d behind it",
         )  # fmt: skip
         row.addWidget(self.unhitch)
-        row.addWidget(self._field("depart_at", "Set off", self._set_departure, tip="07:30, or a date and a time"))
+        leave = self._field("depart_at", "Set off", self._set_departure, tip="07:30, or a date and a time")
+        leave.edit.setMinimumWidth(leave.edit.fontMetrics().horizontalAdvance("2026-08-28 07:30") + 26)
+        row.addWidget(leave)
         holder, self.certainty = named_choice("Planned for", tuple(w for w, _ in CERTAINTIES), self._set_certainty)
         row.addWidget(holder)
         return row
 
-    def _price_row(self) -> QHBoxLayout:
+    def _price_row(self) -> Flow:
         """What energy, roads and a vehicle that burns fuel cost."""
-        row = QHBoxLayout()
+        row = Flow()
         for name, words, unit, tip in PRICES:
             row.addWidget(self._field(name, words, self._number(name, unit), unit=_fixed(unit), tip=tip))
         return row
 
     def _lay_more(self) -> None:
         """What is a key away."""
-        grid = QGridLayout(self.rest)
-        grid.setContentsMargins(0, 0, 0, 0)
-        for i, (name, words, unit, tip) in enumerate(MORE):
+        grid = Flow(self.rest, even=True)
+        for name, words, unit, tip in MORE:
             commit = self._set_climate if unit == "climate" else self._number(name, unit)
-            grid.addWidget(self._field(name, words, commit, unit=_fixed(unit), tip=tip), i // 5, i % 5)
+            grid.addWidget(self._field(name, words, commit, unit=_fixed(unit), tip=tip))
         holder, self.road = named_choice("Road", ("dry", "damp", "wet", "snow"), self._set_road)
-        grid.addWidget(holder, len(MORE) // 5, len(MORE) % 5)
+        grid.addWidget(holder)
         self.rest.hide()
 
     def _field(self, name: str, words: str, commit: Callable[[str], None], unit: str = "", tip: str = "") -> Field:
         made = self.fields[name] = Field(words, commit, unit=unit, tip=tip)
+        made.edit.setMinimumWidth(52)
         return made
 
     # ------------------------------------------------------------ edits
