@@ -238,3 +238,24 @@ def test_the_turning_point_is_told_where_it_is_needed(qtbot, plan, window, tmp_p
     assert "turn at Hallock Bridge" in window.stage("drive").ahead_words.text()
     loop = plan(study_of(method="loop", order="AB"), "route")
     assert not loop.pages["route"].fields["turning_point"].isVisibleTo(loop)
+
+
+def test_a_weighbridges_ticket_is_typed_and_held_against_plates_and_tyres(qtbot, plan, window):
+    stage = plan(study_of(kind="towing"), "load")
+    page = stage.pages["load"]
+    window.session.set_units(UNIT_CHOICES["us"])
+    for name, text in (
+        ("front_axle_kg", "2227"), ("rear_axle_kg", "2381"), ("front_axle_towing_kg", "2172"),
+        ("rear_axle_towing_kg", "2568"), ("rear_axle_limit", "2535 plate"), ("tyres", "195/65 R 15 91J"),
+    ):  # fmt: skip
+        typed(qtbot, page.fields[name], text)
+        assert not page.fields[name].has_fault, page.fields[name].fault.text()
+    said = page.drawing.accessibleName()
+    # 2568 lb stand on the rear axle, hitched, and 2535 are allowed; two tyres of 615 kg carry 2712 lb.
+    assert "rear axle: over, 33 lb over the 2535 lb of the plate" in said
+    assert "rear tyres: fine, 144 lb left of the 2712 lb" in said
+    assert "at most 62 mph by their symbol J" in said
+    typed(qtbot, page.fields["tyres"], "195/65 R 15")
+    assert "no load index" in page.fields["tyres"].fault.text()
+    typed(qtbot, page.fields["trailer_axle_count"], "4")
+    assert "expected 1 to 3" in page.fields["trailer_axle_count"].fault.text()

@@ -279,7 +279,8 @@ def trailer(load: Load) -> TwoSources:
     return TwoSources(listed if listed else None, load.trailer_kg)
 
 
-def _against(name: str, value: float | None, limits: Sequence[LimitSource], missing: str, beside: str = "") -> Check:
+def against(name: str, value: float | None, limits: Sequence[LimitSource], missing: str, beside: str = "") -> Check:
+    """A mass against the lowest of its limits; `missing` says what would have to be known, `beside` what else is to be said."""
     limit = lowest(limits)
     if value is None or limit is None:
         what = missing if value is None else f"the limit for {name}"
@@ -324,36 +325,58 @@ def check_load(load: Load) -> tuple[Check, ...]:
     if load.payload_limit or load.aboard_scale_kg is not None:
         on_it = None if on_board.counts is None else on_board.counts + nose
         checks.append(
-            _against("payload", on_it, load.payload_limit, "what is aboard", on_board.words(lowest(load.payload_limit)))
+            against("payload", on_it, load.payload_limit, "what is aboard", on_board.words(lowest(load.payload_limit)))
         )
-    laden = None if load.vehicle_kg is None else load.vehicle_kg + (on_board.counts or 0.0) + nose
-    if load.vehicle_kg is not None or load.gross_limit:
-        checks.append(_against("laden vehicle", laden, load.gross_limit, "the vehicle's own mass"))
+    by_sum = None if load.vehicle_kg is None else load.vehicle_kg + (on_board.counts or 0.0) + nose
+    laden = TwoSources(by_sum, _on_weighbridge(load))
+    if laden.counts is not None or load.gross_limit:
+        beside = laden.words(lowest(load.gross_limit))
+        checks.append(against("laden vehicle", laden.counts, load.gross_limit, "the vehicle's own mass", beside))
     roof = roof_kg(load)
     if roof is not None or load.roof_limit:
-        checks.append(_against("roof load", roof, load.roof_limit, "the mass on the roof"))
+        checks.append(against("roof load", roof, load.roof_limit, "the mass on the roof"))
     towing = towed.counts is not None or bool(load.towing_limit)
     if towing:
         missing = "the trailer's actual mass"
         checks.append(
-            _against("trailer", towed.counts, load.towing_limit, missing, towed.words(lowest(load.towing_limit)))
+            against("trailer", towed.counts, load.towing_limit, missing, towed.words(lowest(load.towing_limit)))
         )
     if load.train_limit or (towing and load.vehicle_kg is not None):
         train = None
         if load.vehicle_kg is not None and towed.counts is not None:
             # The nose weight stands on the vehicle but belongs to the trailer: count it once.
             train = load.vehicle_kg + (on_board.counts or 0.0) + towed.counts
-        checks.append(_against("train", train, load.train_limit, "vehicle and trailer mass"))
+        checks.append(against("train", train, load.train_limit, "vehicle and trailer mass"))
     if towing:
         checks.append(_nose_check(load))
     return tuple(checks)
 
 
+def nose_by_weighbridge(load: Load) -> float | None:
+    """What the trailer puts on the vehicle: its axles with the trailer hitched, less without. [kg]"""
+    alone = (load.front_axle_kg, load.rear_axle_kg)
+    hitched = (load.front_axle_towing_kg, load.rear_axle_towing_kg)
+    if any(v is None for v in (*alone, *hitched)):
+        return None
+    return sum(float(v or 0.0) for v in hitched) - sum(float(v or 0.0) for v in alone)
+
+
 def _nose(load: Load) -> float | None:
     if load.nose_kg is not None:
         return float(load.nose_kg)
+    weighed = nose_by_weighbridge(load)
+    if weighed is not None and weighed >= 0:
+        return weighed
     if load.jockey_kg is not None and load.axle_to_jockey_m and load.axle_to_coupling_m:
         return nose_from_jockey(load.jockey_kg, load.axle_to_jockey_m, load.axle_to_coupling_m)
+    return None
+
+
+def _on_weighbridge(load: Load) -> float | None:
+    """The laden vehicle by its two axles, hitched where it was weighed so: what its wheels carry. [kg]"""
+    for pair in ((load.front_axle_towing_kg, load.rear_axle_towing_kg), (load.front_axle_kg, load.rear_axle_kg)):
+        if pair[0] is not None and pair[1] is not None:
+            return float(pair[0]) + float(pair[1])
     return None
 
 

@@ -64,3 +64,57 @@ def circumference_change_percent(baseline: str, trial: str) -> float:
     The odometer then reads that much *less* per true distance (a larger wheel turns less often).
     """
     return (tyre_size(trial).circumference_mm / tyre_size(baseline).circumference_mm - 1) * 100
+
+
+#: Load one tyre carries, by its load index from `FIRST_INDEX` on [1]_. [kg]
+_LOADS_KG: Final = (
+    250, 257, 265, 272, 280, 290, 300, 307, 315, 325, 335, 345, 355, 365, 375, 387, 400, 412, 425, 437,
+    450, 462, 475, 487, 500, 515, 530, 545, 560, 580, 600, 615, 630, 650, 670, 690, 710, 730, 750, 775,
+    800, 825, 850, 875, 900, 925, 950, 975, 1000, 1030, 1060, 1090, 1120, 1150, 1180, 1215, 1250, 1285, 1320, 1360,
+    1400, 1450, 1500, 1550, 1600, 1650, 1700,
+)  # fmt: skip
+FIRST_INDEX: Final = 60
+#: Highest speed, by the speed symbol [1]_. [km/h]
+_SPEEDS_KMH: Final = {
+    "F": 80, "G": 90, "J": 100, "K": 110, "L": 120, "M": 130, "N": 140, "P": 150, "Q": 160, "R": 170, "S": 180, "T": 190,
+    "U": 200, "H": 210, "V": 240, "W": 270, "Y": 300,
+}  # fmt: skip
+_RATING: Final = re.compile(
+    r"(?<![\d/])(?P<single>\d{2,3})(?:\s*/\s*(?P<twin>\d{2,3}))?\s*(?P<speed>[F-HJ-NP-WY])\b", re.IGNORECASE
+)
+
+
+@dataclass(frozen=True, slots=True)
+class TyreRating:
+    """What a tyre may carry, and how fast."""
+
+    index: int
+    load_kg: float
+    symbol: str
+    speed_kmh: float
+
+
+def tyre_rating(marking: str) -> TyreRating | None:
+    """Load index and speed symbol of a marking; None where it has none.
+
+    Of two indices the first counts: it is that of a single tyre on each side.
+
+    Examples
+    --------
+    >>> tyre_rating("225/55 R 17 97W").load_kg, tyre_rating("195/70R15C 104/102R").speed_kmh, tyre_rating("225/55R17")
+    (730.0, 170.0, None)
+
+    Raises
+    ------
+    ValueError
+        If the load index is none of the table.
+    """
+    found = list(_RATING.finditer(marking))
+    if not found:
+        return None
+    match = found[-1]
+    index, symbol = int(match["single"]), match["speed"].upper()
+    if not FIRST_INDEX <= index < FIRST_INDEX + len(_LOADS_KG):
+        last = FIRST_INDEX + len(_LOADS_KG) - 1
+        raise ValueError(f'"{marking}": {index} is no load index; expected {FIRST_INDEX} to {last}, such as 97W')
+    return TyreRating(index, float(_LOADS_KG[index - FIRST_INDEX]), symbol, float(_SPEEDS_KMH[symbol]))

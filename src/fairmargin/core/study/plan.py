@@ -88,6 +88,16 @@ class Load(Value):
     towing_limit: tuple[LimitSource, ...] = ()  # trailer mass allowed: car plate, trailer plate, coupling
     nose_limit: tuple[LimitSource, ...] = ()  # nose weight allowed: coupling, car, trailer
     roof_limit: tuple[LimitSource, ...] = ()
+    front_axle_limit: tuple[LimitSource, ...] = ()
+    rear_axle_limit: tuple[LimitSource, ...] = ()
+    front_axle_kg: Annotated[float | None, within(0, 20000, "kg")] = None  # on a weighbridge, laden, nothing hitched
+    rear_axle_kg: Annotated[float | None, within(0, 30000, "kg")] = None
+    front_axle_towing_kg: Annotated[float | None, within(0, 20000, "kg")] = None  # the same with the trailer hitched
+    rear_axle_towing_kg: Annotated[float | None, within(0, 30000, "kg")] = None
+    trailer_axles_kg: Annotated[float | None, within(0, 20000, "kg")] = None  # of the trailer, hitched
+    trailer_axle_count: Annotated[int, Field(ge=1, le=3)] = 1
+    tyres: str = ""  # marking, with load index and speed symbol
+    trailer_tyres: str = ""
     vehicle_kg: Annotated[float | None, within(200, 40000, "kg")] = None
     aboard_scale_kg: Annotated[float | None, within(0, 20000, "kg")] = None  # everything aboard, by a scale
     people_kg: Annotated[float | None, within(0, 5000, "kg")] = None

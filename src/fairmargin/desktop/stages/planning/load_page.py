@@ -7,10 +7,14 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from fairmargin.core.planning.load import CAUTION, cautions, check_load, read_limits, towing_budget_kg
+from fairmargin.core.planning.axles import check_axles
+from fairmargin.core.planning.load import CAUTION, Check, cautions, check_load, read_limits, towing_budget_kg
+from fairmargin.core.planning.planned_runs import leg_speed_kmh
+from fairmargin.core.planning.tyres import tyre_rating
 from fairmargin.core.study import Study
+from fairmargin.core.study.cells import held_kmh
 from fairmargin.core.study.entry import show_number, words_of
-from fairmargin.core.units import in_units
+from fairmargin.core.units import in_units, read_in
 from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.stages.planning.items_panel import ItemsPanel
 from fairmargin.desktop.stages.planning.page import PlanPage
@@ -37,6 +41,14 @@ OTHERS = (
     ("water_c", "Water at", "temperature"),
     ("fuel_l", "Fuel", "volume"),
 )
+BRIDGE = (
+    ("front_axle_kg", "Front axle"),
+    ("rear_axle_kg", "Rear axle"),
+    ("front_axle_towing_kg", "Front, hitched"),
+    ("rear_axle_towing_kg", "Rear, hitched"),
+    ("trailer_axles_kg", "Trailer\u2019s axles"),
+)
+TYRES = (("tyres", "Tyres, with load index and symbol"), ("trailer_tyres", "Trailer\u2019s tyres"))
 LIMITS = (
     ("payload_limit", "Payload plate"),
     ("gross_limit", "Gross limit"),
@@ -44,6 +56,8 @@ LIMITS = (
     ("towing_limit", "Trailer limits"),
     ("train_limit", "Train limit"),
     ("nose_limit", "Nose weight limits"),
+    ("front_axle_limit", "Front axle limit"),
+    ("rear_axle_limit", "Rear axle limit"),
 )
 
 
@@ -73,6 +87,16 @@ class LoadPage(PlanPage):
         }
         for name in sorted(made, key=lambda n: n in IN_THE_LIST):
             fields.addWidget(made[name])
+        column.addWidget(label("On a weighbridge, laden", "heading"))
+        weighed = Flow(even=True)
+        column.addLayout(weighed)
+        for name, words in BRIDGE:
+            weighed.addWidget(self.field(name, words, self.number("load", name, words.lower(), "mass")))
+        weighed.addWidget(self.field("trailer_axle_count", "Trailer has", self._axles))
+        marked = Flow(even=True)
+        column.addLayout(marked)
+        for name, words in TYRES:
+            marked.addWidget(self.field(name, words, self._marking(name), tip="As on the side wall: 225/55 R 17 97W"))
         tip = "Mass and where it is written, several apart by commas: 1500 car plate, 4650 - 2700 train less gross, 1350 coupling"
         for name, words in LIMITS:
             column.addWidget(self.field(name, words, self._limits(name), tip=tip))
@@ -98,11 +122,25 @@ class LoadPage(PlanPage):
         self.body.addLayout(row, 1)
         for field in self.fields.values():
             field.edit.setMinimumWidth(48)
-            field.unit.setFixedWidth(22)
+            field.unit.setMinimumWidth(22)
 
     def _limits(self, name: str) -> Callable[[str], None]:
         def commit(text: str) -> None:
             self.change_part("load", name.replace("_", " "), **{name: read_limits(text, self.session.units.mass)})
+
+        return commit
+
+    def _axles(self, text: str) -> None:
+        count = read_in(text, "") if text else 1.0
+        if count not in {1.0, 2.0, 3.0}:
+            raise ValueError(f"{count:g} axles: expected 1 to 3")
+        self.change_part("load", "trailer's axles", trailer_axle_count=int(count))
+
+    def _marking(self, name: str) -> Callable[[str], None]:
+        def commit(text: str) -> None:
+            if text and tyre_rating(text) is None:
+                raise ValueError(f'"{text}" has no load index and speed symbol; expected them at its end, such as 97W')
+            self.change_part("load", name.replace("_", " "), **{name: text.strip()})
 
         return commit
 
@@ -112,7 +150,13 @@ class LoadPage(PlanPage):
         self.attached.refresh(study)
         self.careful.setText(" ".join(cautions(load)))
         self.careful.setVisible(bool(self.careful.text()))
-        for name, _ in MASSES:
+        for name, _ in TYRES:
+            self.fields[name].show_text(getattr(load, name))
+            self.fields[name].edit.setPlaceholderText("225/55 R 17 97W")
+        self.fields["trailer_axle_count"].show_text(
+            f"{load.trailer_axle_count}", "axle" + "s" * (load.trailer_axle_count > 1)
+        )
+        for name, _ in (*MASSES, *BRIDGE):
             value = getattr(load, name)
             self.fields[name].show_text("" if value is None else show_number(units.show("mass", value), 1), units.mass)
         if load.vehicle_kg is None and study.vehicle.mass_kg:
@@ -131,7 +175,7 @@ class LoadPage(PlanPage):
             )
             self.fields[name].show_text(text)
         try:
-            checks = tuple(replace(c, words=in_units(c.words, units)) for c in check_load(load))
+            checks = tuple(replace(c, words=in_units(c.words, units)) for c in _checks(study))
             fault = ""
         except ValueError as error:
             checks, fault = (), words_of(error)
@@ -144,3 +188,10 @@ class LoadPage(PlanPage):
             self.left.setText(f"Train: {abs(units.show('mass', budget)):.0f} {units.mass} {word}.")
         else:
             self.left.setText("")
+
+
+def _checks(study: Study) -> tuple[Check, ...]:
+    """Every check of the load, axles and tyres among them, at the fastest speed that is planned."""
+    speeds = [leg_speed_kmh(study, leg) for leg in study.legs if held_kmh(study, leg)]
+    fastest = max(speeds) if speeds else study.target_speed_kmh
+    return (*check_load(study.plan.load), *check_axles(study.plan.load, fastest))
