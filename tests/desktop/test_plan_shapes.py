@@ -1,11 +1,14 @@
 """Plan, for every shape of study: what is offered, laid out and said fits it."""
 
+from datetime import datetime, time
+
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
 from tests.core.planning.test_shapes import study_of
 
 from fairmargin.core.study.aims import laid_out
+from fairmargin.core.study.plan import HourForecast
 from fairmargin.core.units import UNIT_CHOICES
 
 
@@ -259,3 +262,27 @@ def test_a_weighbridges_ticket_is_typed_and_held_against_plates_and_tyres(qtbot,
     assert "no load index" in page.fields["tyres"].fault.text()
     typed(qtbot, page.fields["trailer_axle_count"], "4")
     assert "expected 1 to 3" in page.fields["trailer_axle_count"].fault.text()
+
+
+def test_hours_ahead_are_drawn_with_what_speaks_against_each(qtbot, plan, window):
+    study = study_of(order="AB")
+    ahead = tuple(
+        HourForecast(time=datetime(2026, 6, 1, h), wind_speed_ms=9.0 if h >= 16 else 2.0, temperature_c=15, rain=h == 6)
+        for h in range(24)
+    )
+    study = study.with_(plan=study.plan.with_(hours=ahead, avoid=((time(11, 0), time(12, 0)),)))
+    stage = plan(study, "weather")
+    page = stage.pages["weather"]
+    name = page.strip.accessibleName()
+    for words in (
+        "Mon 01 06:00 to 07:00 no: rain",
+        "07:00 to 09:00 no: wet road",
+        "11:00 to 12:00 no: traffic",
+        "wait: wind",
+    ):
+        assert words in name
+    assert "Best: Monday 01 June, 12:00" in page.ahead.text() or "Best: Monday 01 June, 09:00" in page.ahead.text()
+    page.strip.render(QPixmap(page.strip.size()))
+    typed(qtbot, page.fields["limit_dries_h"], "0,5")
+    assert window.session.study.plan.limits.dries_h == 0.5
+    assert "07:00 to 08:00 no: wet road" in page.strip.accessibleName()

@@ -1,11 +1,11 @@
 """Hours of a forecast: the best window of the days ahead, by wind, gusts, warmth and rain."""
 
 from dataclasses import replace
-from datetime import datetime, timedelta
+from datetime import datetime, time, timedelta
 
 import pytest
 
-from fairmargin.core.planning.best_window import best_of_days, weather_of_day, windows
+from fairmargin.core.planning.best_window import best_of_days, by_the_hour, spans_of, weather_of_day, windows
 from fairmargin.core.planning.timetable import Daylight, daylight
 from fairmargin.core.study.plan import HourForecast, Limits
 from fairmargin.exchange.meteorology.forecasts import read_hours
@@ -157,3 +157,42 @@ def test_a_metar_over_two_lines_is_one():
         and not is_metar("TAF ZZZZ 120500Z")
     )
     assert read_report(text).temperature_c == 15.0
+
+
+def test_a_road_dries_before_it_is_driven():
+    # Rain from 6 to 8: until 11 the road is wet, where it dries in two hours.
+    rainy = hours(lambda _h: 2.0, lambda h: 6 <= h <= 8, days=1)
+    found = {w.start.hour: w for w in windows(rainy, Limits(), 4.0)}
+    assert (found[9].answer, found[10].answer, found[11].answer) == ("no-go", "no-go", "go")
+    assert found[9].reason == "The road is wet from rain before, until about 11:00."
+    assert "costs about 10 %" in found[7].reason
+    assert {w.start.hour: w.answer for w in windows(rainy, Limits(dries_h=0), 4.0)}[9] == "go"
+    assert {w.start.hour: w.answer for w in windows(rainy, Limits(rain=True), 4.0)}[7] == "go"
+
+
+def test_every_hour_says_what_speaks_against_it():
+    sun = Daylight(datetime(2026, 6, 1, 5, 30), datetime(2026, 6, 1, 20, 10))
+    found = by_the_hour(
+        hours(lambda h: 8.0 if h >= 15 else 2.0, lambda h: h == 6, days=1),
+        Limits(),
+        lambda _: sun,
+        ((time(11, 15), time(13)),),
+    )
+    assert [(a.hour, b.hour, answer, reason) for a, b, answer, reason in spans_of(found)] == [
+        (0, 6, "no-go", "dark"),
+        (6, 7, "no-go", "rain"),
+        (7, 9, "no-go", "wet road"),
+        (9, 11, "go", ""),
+        (11, 13, "no-go", "traffic"),
+        (13, 15, "go", ""),
+        (15, 20, "wait", "wind"),
+        (20, 0, "no-go", "dark"),
+    ]
+
+
+def test_what_is_waited_for_in_traffic_belongs_to_the_day():
+    # A day that begins at 8 waits out the traffic and takes three hours more: it ends in the wind.
+    blowing = hours(lambda h: 9.0 if h >= 13 else 2.0, days=1)
+    found = {w.start.hour: w for w in windows(blowing, Limits(), lambda m: 7.0 if m.hour == 8 else 4.0)}
+    assert (found[7].answer, found[8].answer) == ("go", "wait")
+    assert found[8].end.hour == 15

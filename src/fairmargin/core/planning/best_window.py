@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 from typing import Final
 
 from fairmargin.core.planning.go import Answer, go_or_wait
@@ -41,18 +41,20 @@ class Window:
 def windows(
     hours: Sequence[HourForecast],
     limits: Limits,
-    day_hours: float,
+    day_hours: float | Callable[[datetime], float],
     light: Callable[[date], Daylight | None] = lambda _: None,
 ) -> tuple[Window, ...]:
     """Every start that leaves room for the day in daylight, the best first; between 5 and 22 h where no place tells it.
+
+    A road that was rained on counts as wet until it has dried.
 
     Parameters
     ----------
     hours : sequence of HourForecast
         In any order; hours without a forecast are bridged.
     limits : Limits
-    day_hours : float
-        Length of the day. [h]
+    day_hours : float or callable
+        Length of the day, or that of a day that begins at a time: what is waited for in traffic belongs to it. [h]
     light : callable, optional
         Sunrise and sunset of a day; None where no place is known.
 
@@ -63,7 +65,8 @@ def windows(
     known = sorted(hours, key=lambda h: h.time)
     found = []
     for first in known:
-        end = first.time + timedelta(hours=day_hours)
+        length = day_hours(first.time) if callable(day_hours) else day_hours
+        end = first.time + timedelta(hours=length)
         inside = [h for h in known if first.time <= h.time <= end]
         if end > known[-1].time + timedelta(hours=1.5) or first.time.hour < FIRST_HOUR:
             continue
@@ -72,10 +75,95 @@ def windows(
         sun = light(first.time.date())
         if sun is not None and not sun.holds(first.time, end):
             continue
-        worst = _worst(inside, day_hours)
-        said = go_or_wait(worst, limits, day_hours)
-        found.append(Window(first.time, end, said.answer, worst, said.reason))
+        worst = _worst(inside, length)
+        said = go_or_wait(worst, limits, length)
+        answer, reason, wet = said.answer, said.reason, wet_until(known, limits, first.time)
+        if wet is not None and not worst.rain:
+            answer, reason = "no-go", f"The road is wet from rain before, until about {wet:%H:%M}."
+        found.append(Window(first.time, end, answer, worst, reason))
     return tuple(sorted(found, key=lambda w: (_RANK[w.answer], w.burden, w.start)))
+
+
+def wet_until(hours: Sequence[HourForecast], limits: Limits, moment: datetime) -> datetime | None:
+    """Until when the road is wet from rain before a moment; None where it is dry then, or wet roads are accepted."""
+    if limits.rain:
+        return None
+    rained = [h.time + timedelta(hours=1) for h in hours if h.rain and h.time < moment]
+    dry = max(rained) + timedelta(hours=float(limits.dries_h)) if rained else moment
+    return dry if dry > moment else None
+
+
+@dataclass(frozen=True, slots=True)
+class Hour:
+    """One hour of a forecast against everything that a test asks for, and what speaks against it."""
+
+    time: datetime
+    answer: Answer
+    reason: str
+
+
+def by_the_hour(
+    hours: Sequence[HourForecast],
+    limits: Limits,
+    light: Callable[[date], Daylight | None] = lambda _: None,
+    avoid: Sequence[tuple[time, time]] = (),
+) -> tuple[Hour, ...]:
+    """Each hour against every limit at once: wind, gusts, cold, rain and what it leaves, daylight, traffic.
+
+    Parameters
+    ----------
+    hours : sequence of HourForecast
+    limits : Limits
+    light : callable, optional
+        Sunrise and sunset of a day; None where no place is known.
+    avoid : sequence of (time, time)
+        Traffic windows in which nobody drives.
+
+    Returns
+    -------
+    tuple of Hour
+        In order; the reason is empty where nothing speaks against the hour.
+    """
+    known = sorted(hours, key=lambda h: h.time)
+    found = []
+    for h in known:
+        end = h.time + timedelta(minutes=59)
+        sun = light(h.time.date())
+        dark = not sun.holds(h.time, end) if sun is not None else not FIRST_HOUR <= h.time.hour < LAST_HOUR
+        busy = [a for a, b in avoid if h.time.time() < b and end.time() > a]
+        wet = wet_until(known, limits, h.time)
+        if dark:
+            found.append(Hour(h.time, "no-go", "dark" if sun is not None else "night"))
+        elif busy:
+            found.append(Hour(h.time, "no-go", "traffic"))
+        elif wet is not None and not h.rain:
+            found.append(Hour(h.time, "no-go", "wet road"))
+        else:
+            said = go_or_wait(_worst([h], 1.0), limits, 1.0)
+            worst = next((c for c in said.conditions if c.answer == said.answer), None)
+            reason = "" if said.answer == "go" or worst is None else _SHORT.get(worst.name, worst.name)
+            found.append(Hour(h.time, said.answer, reason))
+    return tuple(found)
+
+
+_SHORT: Final = {"temperature": "cold", "wind": "wind", "gusts": "gusts", "rain": "rain"}
+
+
+def spans_of(hours: Sequence[Hour]) -> tuple[tuple[datetime, datetime, Answer, str], ...]:
+    """Hours in a row with one answer and reason, of each day: begin, end, answer, reason."""
+    made: list[tuple[datetime, datetime, Answer, str]] = []
+    for h in hours:
+        end = h.time + timedelta(hours=1)
+        if (
+            made
+            and made[-1][1] == h.time
+            and made[-1][2:] == (h.answer, h.reason)
+            and made[-1][0].date() == h.time.date()
+        ):
+            made[-1] = (made[-1][0], end, h.answer, h.reason)
+        else:
+            made.append((h.time, end, h.answer, h.reason))
+    return tuple(made)
 
 
 def weather_of_day(hours: Sequence[HourForecast], start: datetime, day_hours: float) -> Forecast | None:

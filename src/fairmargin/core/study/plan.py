@@ -44,7 +44,8 @@ class Limits(Value):
     gust_ms: Annotated[float, within(0, 40, "m/s")] = 10.0
     temperature_spread_k: Annotated[float, within(0, 40, "K")] = 6.0
     coldest_c: Annotated[float, within(-40, 40, "°C")] = 0.0
-    rain: bool = False  # whether rain is accepted
+    rain: bool = False  # whether rain, and a wet road, are accepted
+    dries_h: Annotated[float, within(0, 24, "h")] = 2.0  # after rain, until the road counts as dry
 
 
 class CheckItem(Value):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date, datetime, time, timedelta
 from functools import cache
 
@@ -9,8 +10,9 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, 
 
 from fairmargin.core import planning
 from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.planning.best_window import Window, best_of_days, weather_of_day, windows
+from fairmargin.core.planning.best_window import Window, best_of_days, by_the_hour, weather_of_day, windows
 from fairmargin.core.planning.go import go_or_wait
+from fairmargin.core.planning.timetable import Daylight
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import in_units, read_direction, said, unit_of
@@ -19,6 +21,7 @@ from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Words
+from fairmargin.desktop.widgets.planning.hours import HoursStrip
 from fairmargin.exchange.words.figures import wind_words
 
 FORECAST = (
@@ -80,6 +83,8 @@ class WeatherPage(PlanPage):
         box.addLayout(row)
         self.ahead = label("", wrap=True)
         box.addWidget(self.ahead)
+        self.strip = HoursStrip()
+        box.addWidget(self.strip)
         self.take = QPushButton("Plan the best of them")
         self.take.clicked.connect(self._take_best)
         line = QHBoxLayout()
@@ -139,7 +144,9 @@ class WeatherPage(PlanPage):
         for name, words, quantity, unit in LIMITS:
             commit = self.number("limits", name, words.lower(), quantity, unit)
             box.addWidget(self.field(f"limit_{name}", words, commit, unit))
-        self.wet = QCheckBox("Rain is accepted")
+        dries = self.number("limits", "dries_h", "drying", unit="h")
+        box.addWidget(self.field("limit_dries_h", "Road dry after rain, in", dries, "h"))
+        self.wet = QCheckBox("Rain and wet roads are accepted")
         self.wet.clicked.connect(lambda on: self.change_part("limits", "rain limit", rain=bool(on)))
         box.addWidget(self.wet)
         box.addStretch()
@@ -161,6 +168,7 @@ class WeatherPage(PlanPage):
                     unit = getattr(units, quantity)
                     value = None if value is None else units.show(quantity, value)
                 f[before + name].show_text(show_number(value, 1), unit)
+        f["limit_dries_h"].show_text(show_number(plan.limits.dries_h, 1), "h")
         self.rain.setChecked(plan.forecast.rain)
         self.wet.setChecked(plan.limits.rain)
         hours = planning.plan_day(study, planning.usual_order(study)).hours
@@ -179,24 +187,32 @@ class WeatherPage(PlanPage):
         self.change_part("forecast", "from", wind_from_deg=read_direction(text) if text else None)
 
     def _windows(self, study: Study) -> tuple[Window, ...]:
-        """Windows of the hours ahead, for the planned day's length."""
-        hours = planning.plan_day(study, planning.usual_order(study)).hours
-        return windows(
-            study.plan.hours,
-            study.plan.limits,
-            hours,
-            cache(lambda day: planning.light_of(study, day, clock_offset(day))),
-        )
+        """Windows of the hours ahead, for as long as the day takes that begins then."""
+        order, plan = planning.usual_order(study), study.plan
+
+        @cache
+        def length(begins: time) -> float:
+            return planning.plan_day(study.with_(plan=plan.with_(start=begins)), order).hours
+
+        return windows(plan.hours, plan.limits, lambda moment: length(moment.time()), self._light(study))
+
+    @staticmethod
+    def _light(study: Study) -> Callable[[date], Daylight | None]:
+        """Daylight of a day, asked once for each."""
+        return cache(lambda day: planning.light_of(study, day, clock_offset(day)))
 
     def _show_ahead(self, study: Study) -> None:
         """The best window of each day ahead; the best of all first."""
         found = self._windows(study) if study.plan.hours else ()
         shown = bool(study.plan.hours)
-        for widget in (self.ahead, self.forget):
+        for widget in (self.ahead, self.forget, self.strip):
             widget.setVisible(shown)
         self.take.setVisible(bool(found))
         if not shown:
             return
+        plan = study.plan
+        every = by_the_hour(plan.hours, plan.limits, self._light(study), plan.avoid)
+        self.strip.show_hours(every, tuple((w.start, w.end) for w in best_of_days(found)))
         if not found:
             self.ahead.setText("The hours ahead leave no room for the whole day by daylight.")
             return
@@ -207,7 +223,8 @@ class WeatherPage(PlanPage):
             wind = "wind not known" if f.wind_speed_ms is None else f"wind up to {wind_words(f.wind_speed_ms, units)}"
             rain = ", rain" if f.rain else ""
             star = "Best: " if window is found[0] else ""
-            lines.append(f"{star}{window.start:%A %d %B, %H:%M} to {window.end:%H:%M}: {mark}, {wind}{rain}")
+            why = f" {in_units(window.reason, units)}" if window.answer != "go" else ""
+            lines.append(f"{star}{window.start:%A %d %B, %H:%M} to {window.end:%H:%M}: {mark}, {wind}{rain}.{why}")
         self.ahead.setText("\n".join(lines))
 
     def _take_best(self) -> None:
