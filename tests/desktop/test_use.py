@@ -233,6 +233,12 @@ def test_the_gauges_promises_over_the_logbook(qtbot, window):
     use.show_page("gauge")
     page = use.pages["gauge"]
     assert "Over 4 trips the gauge promised 5.8 % of the battery too much" in page.words.text()
+    type_into(qtbot, page.leaving, "90")
+    assert page.expected.text() == ""
+    type_into(qtbot, page.promise, "50 %")
+    assert page.expected.text().startswith("Expect about 4") and "by 4 trips before" in page.expected.text()
+    type_into(qtbot, page.promise, "120")
+    assert page.promise.has_fault
     assert page.table.rowCount() == 4
     shown = [page.table.item(i, 4).text() for i in range(4)]
     assert sorted(shown) == ["+3 %", "+4 %", "+7 %", "+9 %"]

@@ -15,7 +15,7 @@ from fairmargin.core.study import Change, Configuration, Leg, Study, Vehicle
 from fairmargin.core.study.plan import Forecast, LimitSource, Load, Plan
 from fairmargin.core.study.registration import seal_of
 from fairmargin.core.study.trip import Charger, Trip, TripStretch
-from fairmargin.demo.others import hallock_bank, two_vans_apart
+from fairmargin.demo.others import hallock_bank, market_trips, two_vans_apart
 from fairmargin.demo.seasons import CAR_SHARE, seasons
 from fairmargin.logbook import Logbook
 from fairmargin.logbook.freshen import freshen_all, others
@@ -128,9 +128,13 @@ def season_studies() -> list[SimulatedStudy]:
 
 
 def other_studies() -> list[SimulatedStudy]:
-    """Make the studies of other questions: Hallock Bank up and down, and what the two vans differ by."""
+    """Make the studies of other questions: Hallock Bank, what the two vans differ by, what the dashboard promises."""
     road, (van, known) = dyke_road(), orrin_1()
-    return [hallock_bank(van, known, SEED + 53), two_vans_apart(road, van, known, SEED + 57)]
+    return [
+        hallock_bank(van, known, SEED + 53),
+        two_vans_apart(road, van, known, SEED + 57),
+        market_trips(van, known, SEED + 131),
+    ]
 
 
 def coasting_study() -> SimulatedStudy:

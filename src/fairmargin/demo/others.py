@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import date, datetime, time
+from datetime import date, datetime, time, timedelta
 from typing import Final
 
 import numpy as np
@@ -16,15 +16,18 @@ from fairmargin.simulation.vehicle import TrueVehicle, true_van
 
 BANK_M: Final = 5_200.0
 BANK_RISE_M: Final = 230.0
+MARKET_M: Final = 61_000.0
+MARKET_RISE_M: Final = 240.0
+FEN_WH_PER_KM: Final = 150.0  # what the fen rounds of the weeks before took
 CAR_SHARE: Final = 0.68
 ORRIN_2_ODOMETER_PERCENT: Final = 1.2
 
 
-def bank_road(seed: int) -> TrueRoad:
-    """Hallock Bank: from the fen up to the mill on the edge of the upland, steepest half way."""
-    road = straight_road(np.random.default_rng(seed), BANK_M)
+def rising_road(seed: int, length_m: float, rise_m: float) -> TrueRoad:
+    """A road that rises from the fen to the upland, steepest half way."""
+    road = straight_road(np.random.default_rng(seed), length_m)
     at = np.arange(len(road.height_m)) * road.step_m
-    rise = BANK_RISE_M * (1.0 - np.cos(np.pi * at / road.length_m)) / 2.0
+    rise = rise_m * (1.0 - np.cos(np.pi * at / road.length_m)) / 2.0
     points = tuple(
         p.with_(elevation_m=round(float(p.elevation_m or 0.0) + float(np.interp(p.distance_m, at, rise)), 1))
         for p in road.points
@@ -38,7 +41,7 @@ def hallock_bank(van: TrueVehicle, known: Vehicle, seed: int) -> SimulatedStudy:
         kind="other", effect_percent=0.0, order="AA", instrument="energy", speed_kmh=60.0, wind="calm", temperature_c=16.0,
         start=datetime(2026, 8, 22, 7, 0), traffic=0.0,
     )  # fmt: skip
-    driven = simulate(seed, plan, road=bank_road(seed), known=known, van=van)
+    driven = simulate(seed, plan, road=rising_road(seed, BANK_M, BANK_RISE_M), known=known, van=van)
     study = driven.study.with_(
         title="Hallock Bank, up and down",
         method="climb",
@@ -50,6 +53,48 @@ def hallock_bank(van: TrueVehicle, known: Vehicle, seed: int) -> SimulatedStudy:
         tags=("hill",),
     )
     return replace(driven, study=study)
+
+
+def market_trips(van: TrueVehicle, known: Vehicle, seed: int) -> SimulatedStudy:
+    """The weekly drive to the upland market, and what the dashboard promised of the charge at its end.
+
+    The dashboard goes by what the rounds in the fen took; it knows of no hill, no wind and no frost.
+    """
+    rng = np.random.default_rng(seed)
+    road = rising_road(seed + 1, MARKET_M, MARKET_RISE_M)
+    capacity = float(known.usable_capacity_kwh or 50.0)
+    legs: list[Leg] = []
+    made: SimulatedStudy | None = None
+    for week in range(10):
+        start = datetime(2026, 2, 7, 6, 20) + timedelta(days=7 * week)
+        plan = DayPlan(
+            kind="other", effect_percent=0.0, order="A", method="one-way", instrument="soc", speed_kmh=80.0,
+            wind=("calm", "mixed", "windy")[int(rng.integers(3))], temperature_c=2.0 + 1.1 * week, start=start, traffic=0.1,
+        )  # fmt: skip
+        made = simulate(seed + week, plan, road=road, known=known, van=van)
+        leg = made.study.legs[0]
+        full = float(rng.integers(84, 97))
+        used = float(leg.soc_start_percent or 0.0) - float(leg.soc_end_percent or 0.0)
+        promised = full - 100.0 * FEN_WH_PER_KM * MARKET_M / 1e6 / capacity
+        legs.append(
+            leg.with_(
+                leg=f"L{week + 1:02d}", run=f"R{week + 1}", block=str(week + 1), soc_start_percent=full,
+                soc_end_percent=full - used, forecast_end_percent=round(promised),
+            )
+        )  # fmt: skip
+    assert made is not None
+    study = made.study.with_(
+        title="To the upland market, Saturdays",
+        legs=tuple(legs),
+        events=(),
+        configurations=(made.study.configurations[0].with_(name="As it is"),),
+        change=Change(kind="other", mechanism="unknown"),
+        route_name="Upland market",
+        notes="How far may one trust what the dashboard promises, with the ovens waiting at home?",
+        plan=Plan(day=date(2026, 4, 11), start=time(6, 0)),
+        tags=("gauge",),
+    )
+    return replace(made, study=study)
 
 
 def two_vans_apart(road: TrueRoad, van: TrueVehicle, known: Vehicle, seed: int) -> SimulatedStudy:

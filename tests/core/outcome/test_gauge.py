@@ -6,6 +6,7 @@ from datetime import datetime
 
 import numpy as np
 import pytest
+from scipy.stats import t
 from statsmodels.stats.weightstats import DescrStatsW
 
 from fairmargin.core.outcome.gauge import climb_kwh, gauge_record, promises_of
@@ -70,3 +71,19 @@ def test_left_out_legs_promise_nothing() -> None:
     study = trips(*TRIPS)
     out = study.with_leg("L1", included=False, reason="a jam")
     assert len(promises_of(out)) == 3
+
+
+def test_one_trip_more_is_expected_by_those_before() -> None:
+    record = gauge_record([trips(*TRIPS)], "Orrin 1")
+    shares = np.array([100 * s / (a - b) for s, (a, b, _) in zip([7, 4, 3, 9], TRIPS, strict=True)])
+    found = record.expected(90.0, 50.0)
+    # By hand: 40 % and as much more as trips took; the next one scatters as they do, t with three degrees of freedom.
+    half = float(t.ppf(0.975, 3)) * shares.std(ddof=1) * np.sqrt(1 + 1 / 4)
+    assert found.percent == pytest.approx(90 - 40 * (1 + shares.mean() / 100))
+    assert found.interval_percent == pytest.approx(
+        (90 - 40 * (1 + (shares.mean() + half) / 100), 90 - 40 * (1 + (shares.mean() - half) / 100))
+    )
+    assert found.words().startswith(f"Expect about {found.percent:.0f} % at the end (")
+    assert "may not be enough" in record.expected(50.0, 6.0).words()
+    assert record.expected(50.0, 55.0) is None  # it cannot promise to take less than nothing
+    assert gauge_record([trips(*TRIPS[:2])], "Orrin 1").expected(90.0, 50.0) is None

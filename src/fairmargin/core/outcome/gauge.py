@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -46,6 +47,24 @@ class Promise:
 
 
 @dataclass(frozen=True, slots=True)
+class Expected:
+    """Charge to expect at the end of one trip more, per cent of full, and its interval."""
+
+    percent: float
+    interval_percent: tuple[float, float]
+    trips: int
+
+    def words(self, confidence: float = 0.95) -> str:
+        """In one sentence."""
+        low, high = self.interval_percent
+        return (
+            f"Expect about {self.percent:.0f} % at the end ({max(low, 0.0):.0f} to {high:.0f} %, {100 * confidence:g} %), by "
+            f"{self.trips} trips before."
+            + (" It may not be enough: charge on the way, or leave with more." if low <= 0 else "")
+        )
+
+
+@dataclass(frozen=True, slots=True)
 class GaugeRecord:
     """Every promise of one vehicle's gauge, and what they say together."""
 
@@ -54,6 +73,29 @@ class GaugeRecord:
     interval_percent: tuple[float, float] | None = None  # t interval of the mean, trips taken as independent
     share_percent: float | None = None
     share_interval: tuple[float, float] | None = None
+
+    def expected(self, start_percent: float, promised_percent: float, confidence: float = 0.95) -> Expected | None:
+        """What to expect at the end of a trip, by how far the gauge was off before; None while too little is known.
+
+        The mean share that trips took beyond the promise, and the t interval of one trip more [1]_.
+
+        References
+        ----------
+        .. [1] G. E. P. Box, J. S. Hunter, W. G. Hunter, "Statistics for Experimenters", 2nd ed. (2005), sec. 3 (from memory):
+           ȳ ± t s √(1 + 1/n) for the next observation.
+        """
+        shares = [p.share_percent for p in self.promises if p.share_percent is not None]
+        takes = start_percent - promised_percent
+        found = paired_interval(shares, confidence) if len(shares) >= ENOUGH else None
+        if found is None or takes <= 0:
+            return None
+        mean, low, high = found
+        half = (high - low) / 2.0 * math.sqrt(len(shares) + 1.0)
+
+        def left(share: float) -> float:
+            return start_percent - takes * (1.0 + share / 100.0)
+
+        return Expected(left(mean), (left(mean + half), left(mean - half)), len(shares))
 
     def words(self) -> str:
         """What may be said of the gauge."""

@@ -6,11 +6,13 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from fairmargin.core.outcome.gauge import GaugeRecord, gauge_record, promises_of
 from fairmargin.core.study import Study
+from fairmargin.core.units import read_in
 from fairmargin.core.words import signed
+from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import font, theme
@@ -68,6 +70,16 @@ class GaugePage(UsePage):
         self.words = label("", wrap=True)
         self.words.setStyleSheet("font-size: 14px;")
         box.addWidget(self.words)
+        row = QHBoxLayout()
+        self.leaving = Field("Leaving with", self._percent("leaving"), unit="%")
+        self.promise = Field("it promises at the end", self._percent("promise"), unit="%")
+        for made in (self.leaving, self.promise):
+            made.edit.setFixedWidth(70)
+            row.addWidget(made)
+        self.expected = label("", wrap=True)
+        self.expected.setAccessibleName("What to expect at the end of this trip")
+        row.addWidget(self.expected, 1)
+        box.addLayout(row)
         self.chart = PromisesChart()
         box.addWidget(self.chart)
         self.table = QTableWidget(0, len(HEADS))
@@ -77,6 +89,8 @@ class GaugePage(UsePage):
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
         box.addWidget(self.table)
+        self._typed: dict[str, float] = {}
+        self._record = GaugeRecord(())
         self.body.addWidget(frame)
         self.body.addWidget(
             label(
@@ -86,6 +100,30 @@ class GaugePage(UsePage):
         )  # fmt: skip
         self.body.addStretch()
         self._read: tuple[object, tuple[Study, ...]] | None = None
+
+    def _percent(self, name: str) -> Callable[[str], None]:
+        """Keep a charge that is asked about; it is no reading of any leg."""
+
+        def commit(text: str) -> None:
+            if text:
+                value = read_in(text, "%")
+                if not 0 <= value <= 100:
+                    raise ValueError(f"{value:g} % is no charge; expected 0 to 100 %")
+                self._typed[name] = value
+            else:
+                self._typed.pop(name, None)
+            self._show_expected()
+
+        return commit
+
+    def _show_expected(self) -> None:
+        """What the next trip would end with, where both charges are told."""
+        if len(self._typed) < 2:
+            self.expected.setText("")
+            return
+        confidence = self.study.confidence
+        found = self._record.expected(self._typed["leaving"], self._typed["promise"], confidence)
+        self.expected.setText("" if found is None else found.words(confidence))
 
     def subtitle(self, study: Study) -> str:
         return "the car's own forecasts"
@@ -104,6 +142,10 @@ class GaugePage(UsePage):
         self.words.setText(record.words())
         self.chart.show_record(record)
         self.chart.setVisible(bool(record.promises))
+        self._record = record
+        for made in (self.leaving, self.promise):
+            made.setVisible(record.share_percent is not None)
+        self._show_expected()
         self.table.setVisible(bool(record.promises))
         own = {(study.title, p.leg) for p in promises_of(study)}
         self.table.setRowCount(len(record.promises))
