@@ -149,6 +149,7 @@ def test_demo_logbook_opens_with_finished_studies(qtbot, window):
         "Wheel discs once more, November",
         "Hallock Bank, up and down",
         "Orrin 1 and Orrin 2, what they differ by",
+        "To the upland market, Saturdays",
         "Wheel discs by coasting",
     ]
     window.show_study(window.session.logbook.studies()[0].id)
