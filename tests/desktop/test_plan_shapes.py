@@ -286,3 +286,23 @@ def test_hours_ahead_are_drawn_with_what_speaks_against_each(qtbot, plan, window
     typed(qtbot, page.fields["limit_dries_h"], "0,5")
     assert window.session.study.plan.limits.dries_h == 0.5
     assert "07:00 to 08:00 no: wet road" in page.strip.accessibleName()
+
+
+def test_pressures_are_carried_to_another_temperature_and_from_hot_to_cold(qtbot, plan, window):
+    stage = plan(study_of(), "kit")
+    panel = stage.pages["kit"].pressures
+    for name, text in (("set", "2,9"), ("set_c", "20"), ("now", "5")):
+        typed(qtbot, panel.fields[name], text)
+    # Absolute pressure goes with absolute temperature: (290 + 101.3) · 278.15 / 293.15 − 101.3 = 270.0 kPa.
+    assert "they show 2.70 bar cold at 5 \u00b0C" in panel.words.text()
+    for name, text in (("read", "3.2 bar"), ("tyre", "45")):
+        typed(qtbot, panel.fields[name], text)
+    # (320 + 101.3) · 293.15 / 318.15 − 101.3 = 286.9 kPa.
+    assert (
+        "3.20 bar in tyres of 45 \u00b0C are 2.87 bar cold at 20 \u00b0C: 0.03 bar below what was set"
+        in panel.words.text()
+    )
+    assert (window.session.study.plan.tyre_set_kpa, window.session.study.plan.tyre_set_c) == (290.0, 20.0)
+    window.session.set_units(UNIT_CHOICES["us"])
+    assert "they show 39 psi cold at 41 \u00b0F" in panel.words.text()
+    assert panel.fields["set"].edit.text() == "42.1"

@@ -150,6 +150,8 @@ class Plan(Value):
     #: Start and end line along the route in the out direction; where absent the logs' own ramps decide.
     gate_start_m: Annotated[float | None, within(0, 5e6, "m")] = None
     gate_end_m: Annotated[float | None, within(0, 5e6, "m")] = None
+    tyre_set_kpa: Annotated[float | None, within(50, 1200, "kPa")] = None  # cold, as they were set
+    tyre_set_c: Annotated[float | None, within(-40, 60, "°C")] = None  # of the tyres then
     tyre_baseline: str = ""
     tyre_trial: str = ""
     details: dict[str, str] = Field(default_factory=dict)  # answers to the prompts of the kind

@@ -4,11 +4,49 @@ from __future__ import annotations
 
 import math
 
+from fairmargin.core.laws import rolling
 from fairmargin.core.orders import drift_left
 from fairmargin.core.planning import Design, drift_left_by_clock
 from fairmargin.core.study import Study
+from fairmargin.core.units import said
 
+LITTLE_KPA = 2.0  # a gauge repeats to about that
 LITTLE_DRIFT = 0.05  # share of a steady drift that counts as none
+
+
+def _degrees(celsius: float) -> str:
+    return said(celsius, "\u00b0C")
+
+
+def cold_pressure_words(set_kpa: float, set_c: float, now_c: float) -> str:
+    """What cold tyres show on a day of another temperature than the one they were set at.
+
+    Examples
+    --------
+    >>> from fairmargin.core.units import plain
+    >>> plain(cold_pressure_words(290.0, 20.0, 5.0))
+    'Set to 290 kPa at 20 °C, they show 270 kPa cold at 5 °C: alike on such a day means that figure, not 290 kPa again.'
+    """
+    now = rolling.pressure_at_kpa(set_kpa, set_c, now_c)
+    was = said(set_kpa, "kPa")
+    if abs(now - set_kpa) < LITTLE_KPA:
+        return f"Set to {was} at {_degrees(set_c)}, they show the same at {_degrees(now_c)}."
+    return (
+        f"Set to {was} at {_degrees(set_c)}, they show {said(now, 'kPa')} cold at {_degrees(now_c)}: alike on such a day "
+        f"means that figure, not {was} again."
+    )
+
+
+def hot_pressure_words(read_kpa: float, tyre_c: float, set_kpa: float | None, set_c: float) -> str:
+    """What a reading of warm tyres is, cold; beside what they were set to, where that is known."""
+    cold = rolling.pressure_at_kpa(read_kpa, tyre_c, set_c)
+    words = f"{said(read_kpa, 'kPa')} in tyres of {_degrees(tyre_c)} are {said(cold, 'kPa')} cold at {_degrees(set_c)}"
+    if set_kpa is None:
+        return f"{words}."
+    apart = cold - set_kpa
+    if abs(apart) < LITTLE_KPA:
+        return f"{words}: as they were set."
+    return f"{words}: {said(abs(apart), 'kPa')} {'above' if apart > 0 else 'below'} what was set. Never bleed hot tyres down to a cold figure."
 
 
 def rounds_words(sides: int, count: int) -> str:

@@ -10,6 +10,7 @@ from fairmargin.core.planning.checklists import caution, kit
 from fairmargin.core.study import Study
 from fairmargin.core.study.plan import CheckItem, CheckWhen
 from fairmargin.desktop.stages.planning.page import PlanPage
+from fairmargin.desktop.stages.planning.pressure_panel import PressurePanel
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
 from fairmargin.desktop.widgets.inputs import Line
@@ -43,6 +44,8 @@ class KitPage(PlanPage):
         self.caution = label("", "caution", wrap=True)
         box.addWidget(self.caution)
         self.body.addWidget(frame, 1)
+        self.pressures = PressurePanel(session)
+        self.body.addWidget(self.pressures)
         self._shown: object = None
 
     def items(self, study: Study) -> tuple[CheckItem, ...]:
@@ -51,6 +54,7 @@ class KitPage(PlanPage):
 
     def refresh(self, study: Study) -> None:
         items = self.items(study)
+        self.pressures.refresh(study)
         self.caution.setText(caution(study.change.kind))
         done = sum(i.done for i in items)
         self.heading.setText(f"Checklist, {study.change.kind}: {done} of {len(items)} done")
