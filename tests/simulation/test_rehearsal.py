@@ -9,6 +9,7 @@ from tests.conftest import VAN, straight_route
 from fairmargin.core.analysis import analyse
 from fairmargin.core.companion import again, road_places
 from fairmargin.core.study import Configuration, Leg, WeatherRow, new_study
+from fairmargin.core.study.aims import laid_out, relaid
 from fairmargin.exchange.logs.cuts import cut, split_at_gates
 from fairmargin.exchange.logs.legs import with_weather
 from fairmargin.simulation.rehearsal import VirtualCar, is_repeat, prepared, rehearse
@@ -105,9 +106,10 @@ def test_charge_falls_and_is_put_back_before_it_is_empty(planned):
     [
         ({"method": "everyday"}, "cannot be rehearsed yet"),
         ({"legs": ()}, "no legs are planned"),
+        ({"legs": (Leg(leg="A1", configuration="A", sector="town"),)}, "read off by sectors"),
         (
-            {"legs": (Leg(leg="A1", configuration="A", speed_kmh=70), Leg(leg="B1", configuration="B", speed_kmh=85))},
-            "several speeds",
+            {"configurations": (Configuration(id="A", name="As it is", baseline=True),), "legs": ()},
+            "at least one trial",
         ),
         ({"vehicle": VAN.with_(energy="diesel")}, "only an electric"),
     ],
@@ -117,10 +119,34 @@ def test_what_cannot_be_rehearsed_is_said(planned, changes, words):
         rehearse(planned.with_(**changes), 1)
 
 
-def test_two_trials_cannot_be_rehearsed(planned):
-    more = (*planned.configurations, Configuration(id="C", name="Third"))
-    with pytest.raises(ValueError, match="one trial"):
-        rehearse(planned.with_(configurations=more), 1)
+@pytest.mark.parametrize("sides, speeds", [(3, (None,)), (2, (70.0, 90.0)), (4, (70.0, 90.0))])
+def test_every_side_and_speed_that_is_planned_is_driven(planned, sides, speeds):
+    names = tuple(Configuration(id=x, name=f"State {x}", baseline=x == "A") for x in "ABCD"[:sides])
+    study = planned.with_(configurations=names, legs=())
+    order = "ABCD"[:sides] + "DCBA"[-sides:]
+    study = prepared(relaid(study, order, speeds_kmh=speeds), 7, DAY)
+    made = rehearse(study, 7)
+    assert set(made.legs) == {leg.leg for leg in study.legs}
+    assert list(made.truths_percent) == [c.id for c in study.trials] and made.truths_percent["B"] == made.truth_percent
+    assert len(set(made.truths_percent.values())) == sides - 1
+    for leg in study.legs:
+        trace = made.legs[leg.leg]
+        moving = trace.speed_kmh[trace.speed_kmh > 20]
+        assert np.median(moving) == pytest.approx(leg.speed_kmh or 90.0, rel=0.03)
+    again = study.with_legs((*study.legs, study.legs[-1].with_(leg=f"{study.legs[-1].leg}.2")))
+    assert rehearse(again, 7).legs[again.legs[-1].leg] is not None
+
+
+def test_two_speeds_are_rehearsed_as_two_speeds():
+    study = laid_out(
+        "speed", title="Faster", kind="other", order="ABBA", method="out-and-back", names=["70", "110"],
+        speeds_kmh=(70.0, 110.0), vehicles=[VAN],
+    )  # fmt: skip
+    made = rehearse(prepared(study.with_(route=straight_route(8000)), 3, DAY), 3)
+    # Nothing is worn: drag alone makes 110 against 70 km/h more than a third dearer.
+    assert made.truth_percent > 35
+    medians = [float(np.median(t.speed_kmh[t.speed_kmh > 20])) for t in made.legs.values()]
+    assert medians[0] == pytest.approx(70, rel=0.03) and medians[2] == pytest.approx(110, rel=0.03)
 
 
 def test_the_given_road_is_the_road_that_is_driven():

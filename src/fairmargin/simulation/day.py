@@ -13,8 +13,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
+from string import ascii_uppercase
 from typing import Any, Final
 
 import numpy as np
@@ -40,7 +41,9 @@ class DayPlan:
 
     kind: str = "aero covers"
     effect_percent: float = -4.0
+    further_percent: tuple[float, ...] = ()  # of the trials after the first: C, D and so on
     order: str = "ABBA"
+    speeds_kmh: tuple[float, ...] = ()  # of each run, where they differ
     method: str = "out-and-back"
     speed_kmh: float = 90.0
     wind: str = "mixed"  # calm, mixed, windy
@@ -102,10 +105,13 @@ def simulate(
     Raises
     ------
     ValueError
-        If the order holds anything but A and B, or the wind word is unknown.
+        If the order holds a letter without an effect, speeds are not one a run, or the wind word is unknown.
     """
-    if set(plan.order) - {"A", "B"} or not plan.order:
-        raise ValueError(f'order "{plan.order}": expected the letters A and B, such as ABBA')
+    letters = ascii_uppercase[: 2 + len(plan.further_percent)]
+    if set(plan.order) - set(letters) or not plan.order:
+        raise ValueError(f'order "{plan.order}": expected the letters {" and ".join(letters)}, such as ABBA')
+    if plan.speeds_kmh and len(plan.speeds_kmh) != len(plan.order):
+        raise ValueError(f"{len(plan.speeds_kmh)} speeds for {len(plan.order)} runs; expected one each")
     if plan.wind not in WINDS:
         raise ValueError(f'wind "{plan.wind}": expected one of {", ".join(WINDS)}')
     rng = np.random.default_rng(seed)
@@ -119,9 +125,11 @@ def simulate(
     for i in days.drive_order:
         days.drive_run(i)
 
-    speed = plan.speed_kmh / 3.6
-    base = true_wh_per_km(van, TrueEffect(), road, days.directions, speed)
-    trial = true_wh_per_km(van, days.change, road, days.directions, speed)
+    level = {
+        letter: true_wh_per_km(van, days.worn(letter), road, days.directions, days.speed_kmh(letter) / 3.6)
+        for letter in letters
+    }
+    base, trial = level["A"], level["B"]
     order = {run: k for k, run in enumerate(f"R{i + 1}" for i in days.drive_order)}
     study = Study(
         title=title or f"Simulated {plan.kind}, {plan.effect_percent:+g} %",
@@ -130,6 +138,10 @@ def simulate(
         configurations=(
             Configuration(id="A", name="Baseline", baseline=True),
             Configuration(id="B", name="Trial", mass_delta_kg=round(days.change.mass_kg, 1)),
+            *(
+                Configuration(id=x, name=f"Trial {x}", mass_delta_kg=round(days.worn(x).mass_kg, 1))
+                for x in letters[2:]
+            ),
         ),
         method=plan.method,
         target_speed_kmh=plan.speed_kmh,
@@ -142,6 +154,7 @@ def simulate(
         "effect_percent": (trial / base - 1) * 100,
         "baseline_wh_per_km": base,
         "trial_wh_per_km": trial,
+        "effects_percent": {x: (level[x] / base - 1) * 100 for x in letters[1:]},
         "car_share_of_wind": days.car_share,
         "scatter": days.scatter,
         "vehicle": {name: getattr(van, name) for name in van.__dataclass_fields__},
@@ -162,6 +175,9 @@ class _Days:
         self.car_share = drawn if road.car_share is None else road.car_share
         self.directions = [False] if _is_loop(plan) or plan.method == "one-way" else [False, True]
         self.change = effect_for(plan, van, road, self.directions)
+        self.changes = {"A": TrueEffect(), "B": self.change}
+        for letter, percent in zip(ascii_uppercase[2:], plan.further_percent, strict=False):
+            self.changes[letter] = effect_for(replace(plan, effect_percent=percent), van, road, self.directions)
         self.odometer = 1.0 + 0.002 * rng.normal()
         # Some testers are steadier than others, short drives less so than long ones; days weeks or a night apart are seldom alike.
         self.scatter = plan.scatter * math.exp(0.3 * float(rng.normal())) * math.sqrt(18_400.0 / road.length_m)
@@ -178,6 +194,18 @@ class _Days:
         self.station_bias = (0.0, 0.0)
         self.sky: Sky | None = None
         self.report: Report | None = None
+
+    def worn(self, letter: str) -> TrueEffect:
+        """What the van wears in the runs of a letter."""
+        return self.changes[letter]
+
+    def speed_kmh(self, letter: str) -> float:
+        """Speed that a letter is driven at, first."""
+        speeds = self.plan.speeds_kmh
+        return speeds[self.plan.order.index(letter)] if speeds and letter in self.plan.order else self.plan.speed_kmh
+
+    def _speed_of_run(self, i: int) -> float:
+        return self.plan.speeds_kmh[i] if self.plan.speeds_kmh else self.plan.speed_kmh
 
     def drive_run(self, i: int) -> None:
         """Drive one run, both ways where the plan has them, and swap."""
@@ -225,12 +253,12 @@ class _Days:
         north, east = sky.speed * math.cos(sky.angle), sky.speed * math.sin(sky.angle)
         if self.report is None or rng.random() < 0.85:
             self.report = reported(sky, north, east, self.station_bias, rng)
-        holdup = self._holdup()
-        held = plan.speed_kmh / 3.6 * (1 + 0.006 * rng.normal())
+        holdup = self._holdup(self._speed_of_run(i))
+        held = self._speed_of_run(i) / 3.6 * (1 + 0.006 * rng.normal())
         course = self._course()
         drive = drive_leg(
             self.van,
-            self.change if plan.order[i] == "B" else TrueEffect(),
+            self.worn(plan.order[i]),
             self.road,
             back,
             held,
@@ -266,12 +294,12 @@ class _Days:
         sky.advance(drive.duration_s, self.calm)
         self.clock += timedelta(seconds=drive.duration_s + 180)
 
-    def _holdup(self) -> HoldUp | None:
+    def _holdup(self, speed_kmh: float) -> HoldUp | None:
         """Now and then traffic holds the van up."""
         rng = self.rng
         if rng.random() >= self.plan.traffic:
             return None
-        lasting, slow = float(rng.uniform(40, 110)), self.plan.speed_kmh / 3.6 * float(rng.uniform(0.75, 0.9))
+        lasting, slow = float(rng.uniform(40, 110)), speed_kmh / 3.6 * float(rng.uniform(0.75, 0.9))
         return float(rng.uniform(0.1, 0.7)) * self.road.length_m, lasting, slow
 
     def _course(self) -> Course | None:

@@ -16,6 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.study import Leg, RoutePoint, Study, Trace
+from fairmargin.core.study.cells import held_kmh
+from fairmargin.core.study.layout import ways
 from fairmargin.simulation.day import DayPlan, simulate
 from fairmargin.simulation.road import road_of, straight_road
 
@@ -23,7 +25,8 @@ Array = NDArray[np.float64]
 
 METHODS: Final = ("out-and-back", "one-way", "loop", "laps")
 PACK_V: Final = 355.0
-SPARE: Final = "AB"  # runs beyond the plan, for legs that are driven again
+SPARE: Final = "AB"  # sides that at least have a run beyond the plan, for legs that are driven again
+USUAL_KMH: Final = 80.0  # where the study aims at none
 PRACTICE: Final = "practice"  # where the plan's details keep the name of a practice case
 SEED: Final = "rehearsal"  # where the plan's details keep the seed; the truth follows from it
 
@@ -36,7 +39,8 @@ class Rehearsal:
     legs: Mapping[str, Trace]
     weather: Mapping[str, Leg]  # what the station reports while that leg is driven
     route: tuple[RoutePoint, ...]
-    truth_percent: float
+    truth_percent: float  # of the first trial
+    truths_percent: Mapping[str, float]  # of every trial, by its configuration
     deaf_reset: str  # leg whose first reset does not take; "" = none
     capacity_kwh: float
     charge_percent: float
@@ -99,12 +103,14 @@ def prepared(study: Study, seed: int, today: date) -> Study:
 def _refuse_what_cannot_be(study: Study) -> None:
     if study.method not in METHODS:
         raise ValueError(f"{study.method} studies cannot be rehearsed yet; expected {', '.join(METHODS)}")
-    if len(study.trials) != 1:
-        raise ValueError("a rehearsal needs one baseline and one trial")
+    if not study.trials:
+        raise ValueError("a rehearsal needs a baseline and at least one trial")
+    if study.vehicles_take_turns or any(leg.vehicle for leg in study.legs):
+        raise ValueError("a study of several vehicles cannot be rehearsed yet")
+    if any(leg.sector for leg in study.legs):
+        raise ValueError("a study that is read off by sectors cannot be rehearsed yet")
     if study.vehicle.energy != "electric":
         raise ValueError("only an electric vehicle can be rehearsed")
-    if len({leg.speed_kmh for leg in study.legs}) > 1:
-        raise ValueError("a study at several speeds cannot be rehearsed yet; expected one")
     if not study.legs:
         raise ValueError("no legs are planned; lay the runs out in Plan first")
 
@@ -121,8 +127,19 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
     rng = np.random.default_rng([seed, 77])
     # One rehearsal in five has nothing to find.
     effect = 0.0 if rng.random() < 0.2 else float(rng.choice([-1, 1]) * rng.uniform(2.0, 8.0))
-    order = study.order
-    order += SPARE
+    runs = [
+        (letter, held_kmh(study, legs[0]) or USUAL_KMH)
+        for letter, (_, legs) in zip(study.order, study.runs(), strict=True)
+        if not all(is_repeat(study, leg) for leg in legs)
+    ]
+    # Beyond the plan, one run of each kind for legs that are driven again.
+    kinds = {*runs, *((letter, runs[0][1]) for letter in SPARE)} if len({v for _, v in runs}) == 1 else set(runs)
+    spares = sorted(kinds)
+    order = "".join(letter for letter, _ in (*runs, *spares))
+    speeds = tuple(v for _, v in (*runs, *spares))
+    as_speed = study.change.subject == "speed"  # then nothing is worn, and the speed is all
+    more = np.random.default_rng([seed, 79])
+    further = tuple(0.0001 if as_speed else float(more.uniform(-8.0, 8.0)) for _ in study.trials[1:])
     loop = study.method in {"loop", "laps"}
     try:
         road = road_of(study.route)
@@ -131,10 +148,12 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
     day = study.plan.day
     plan = DayPlan(
         kind=study.change.kind,
-        effect_percent=effect if abs(effect) > 0.01 else 0.0001,
+        effect_percent=effect if abs(effect) > 0.01 and not as_speed else 0.0001,
+        further_percent=further,
         order=order,
         method=study.method,
-        speed_kmh=study.legs[0].speed_kmh or study.target_speed_kmh or 80.0,
+        speed_kmh=speeds[0],
+        speeds_kmh=speeds if len(set(speeds)) > 1 else (),
         wind=("calm", "mixed")[int(rng.integers(0, 2))],
         samples=True,
         step=study.plan.display_step_kwh_per_100km,
@@ -142,32 +161,28 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
     )
     made = simulate(seed, plan, road, known=study.vehicle)
     names = [leg.leg for leg in study.legs if not is_repeat(study, leg)]
-    spare = len(SPARE) * (2 if study.method == "out-and-back" else 1)
+    each = len(ways(study.method))
+    spare = len(spares) * each
     driven = [leg.leg for leg in made.study.legs]
     if len(driven) - spare != len(names):
         raise ValueError(
             f"{len(names)} legs are planned where {len(driven) - spare} would be driven; lay the runs out again"
         )
     pairs = list(zip(names, driven[:-spare], strict=True))
+    letter_of = {side: letter for letter, side in study.lettered.items()}
     for leg in study.legs:
         if is_repeat(study, leg):
-            ours = "A" if leg.configuration == study.baseline.id else "B"
-            pairs.append(
-                (
-                    leg.leg,
-                    next(
-                        x.leg
-                        for x in made.study.legs[-spare:]
-                        if x.configuration == ours and (x.direction == leg.direction or spare == len(SPARE))
-                    ),
-                )
-            )
+            at = spares.index((letter_of[leg.configuration], held_kmh(study, leg) or USUAL_KMH))
+            own = made.study.legs[len(driven) - spare + at * each :][:each]
+            pairs.append((leg.leg, next(x.leg for x in own if each == 1 or x.direction == leg.direction)))
+    truths: Mapping[str, float] = made.truth["effects_percent"]  # type: ignore[assignment]
     return Rehearsal(
         seed=seed,
         legs={name: made.traces[was] for name, was in pairs},
         weather={name: made.study.leg(was) for name, was in pairs},
         route=road.points,
-        truth_percent=float(made.truth["effect_percent"]),  # type: ignore[arg-type]
+        truth_percent=truths["B"],
+        truths_percent={study.lettered[letter]: percent for letter, percent in truths.items()},
         deaf_reset=str(rng.choice(names)) if rng.random() < 0.5 else "",
         capacity_kwh=study.vehicle.usable_capacity_kwh or 52.0,
         charge_percent=study.plan.charge_start_percent,

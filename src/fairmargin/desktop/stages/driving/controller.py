@@ -374,13 +374,14 @@ class DriveController(DriveState):
         """The virtual car's display, in a rehearsal."""
         return None if self.rehearsal is None else self.rehearsal.car.display(self.clock.seconds())
 
-    def truth_percent(self) -> float | None:
-        """The rehearsal's truth, from its seed; None when the study is no rehearsal."""
+    def truth_percent(self, trial: str = "") -> float | None:
+        """The rehearsal's truth of a trial, of the first where none is named; None when the study is no rehearsal."""
         study = self.study
         seed = study.plan.details.get(SEED) if study is not None else None
         if study is None or seed is None or not seed.isdigit():
             return None
-        return rehearse(study, int(seed)).truth_percent
+        made = rehearse(study, int(seed))
+        return made.truths_percent.get(trial, made.truth_percent)
 
     # ------------------------------------------------------------ recordings that were cut short
 

@@ -49,7 +49,8 @@ class NothingPage(QWidget):
         self.to_verdict.setVisible(bool(study.legs))
 
     def _reveal(self) -> None:
-        truth = self.controller.truth_percent()
+        c = self.session.comparison
+        truth = self.controller.truth_percent("" if c is None else c.trial)
         if truth is not None:
             self._truth = (self.session.study_id, truth)
             self.controller.changed.emit()
