@@ -15,7 +15,10 @@ SHAPES = {
     "there and back, AABB": PlannedShape(order="AABB"),
     "loops": PlannedShape(method="loop", order="ABBA"),
     "one way": PlannedShape(method="one-way", order="ABBA"),
-    "laps": PlannedShape(aim="laps", method="laps", order="ABABAB", length_km=6.0, speed_kmh=45.0, town=True),
+    # Between lights drives scatter by a quarter more (common practice).
+    "laps": PlannedShape(
+        aim="laps", method="laps", order="ABABAB", length_km=6.0, speed_kmh=45.0, town=True, scatter=0.0125
+    ),
     "three covers": PlannedShape(order="ABCCBA", sizes=(-0.05, -0.08)),
     "five covers": PlannedShape(order="ABCDEEDCBA", sizes=(-0.02, -0.05, -0.08, -0.11)),
     "two speeds": PlannedShape(aim="speed", speeds_kmh=(70.0, 110.0)),

@@ -107,11 +107,7 @@ def simulate(
     ValueError
         If the order holds a letter without an effect, speeds are not one a run, or the wind word is unknown.
     """
-    letters = ascii_uppercase[: 2 + len(plan.further_percent)]
-    if set(plan.order) - set(letters) or not plan.order:
-        raise ValueError(f'order "{plan.order}": expected the letters {" and ".join(letters)}, such as ABBA')
-    if plan.speeds_kmh and len(plan.speeds_kmh) != len(plan.order):
-        raise ValueError(f"{len(plan.speeds_kmh)} speeds for {len(plan.order)} runs; expected one each")
+    letters = _letters(plan)
     if plan.wind not in WINDS:
         raise ValueError(f'wind "{plan.wind}": expected one of {", ".join(WINDS)}')
     rng = np.random.default_rng(seed)
@@ -160,6 +156,16 @@ def simulate(
         "vehicle": {name: getattr(van, name) for name in van.__dataclass_fields__},
     }
     return SimulatedStudy(study, days.traces, truth)
+
+
+def _letters(plan: DayPlan) -> str:
+    """Letters that have an effect, the baseline's first; ValueError where the plan asks for others, or for too few speeds."""
+    letters = ascii_uppercase[: 2 + len(plan.further_percent)]
+    if set(plan.order) - set(letters) or not plan.order:
+        raise ValueError(f'order "{plan.order}": expected the letters {" and ".join(letters)}, such as ABBA')
+    if plan.speeds_kmh and len(plan.speeds_kmh) != len(plan.order):
+        raise ValueError(f"{len(plan.speeds_kmh)} speeds for {len(plan.order)} runs; expected one each")
+    return letters
 
 
 def _is_loop(plan: DayPlan) -> bool:

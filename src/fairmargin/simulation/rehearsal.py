@@ -7,7 +7,7 @@ against the drive's clock, and its trip meter is reset and read like a real one.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time
 from typing import Final
@@ -115,6 +115,63 @@ def _refuse_what_cannot_be(study: Study) -> None:
         raise ValueError("no legs are planned; lay the runs out in Plan first")
 
 
+_Run = tuple[str, float]  # letter of an order, speed to hold [km/h]
+
+
+def _planned_runs(study: Study) -> tuple[list[_Run], list[_Run]]:
+    """Runs of the plan; and beyond them one of each kind, for legs that are driven again."""
+    runs = [
+        (letter, held_kmh(study, legs[0]) or USUAL_KMH)
+        for letter, (_, legs) in zip(study.order, study.runs(), strict=True)
+        if not all(is_repeat(study, leg) for leg in legs)
+    ]
+    one_speed = len({v for _, v in runs}) == 1
+    kinds = {*runs, *((letter, runs[0][1]) for letter in SPARE)} if one_speed else set(runs)
+    return runs, sorted(kinds)
+
+
+def _day_of(study: Study, seed: int, runs: Sequence[_Run], rng: np.random.Generator) -> DayPlan:
+    """The virtual day: what each trial does, drawn by lot, and the weather."""
+    # One rehearsal in five has nothing to find.
+    effect = 0.0 if rng.random() < 0.2 else float(rng.choice([-1, 1]) * rng.uniform(2.0, 8.0))
+    speeds = tuple(v for _, v in runs)
+    as_speed = study.change.subject == "speed"  # then nothing is worn, and the speed is all
+    more = np.random.default_rng([seed, 79])
+    day = study.plan.day
+    return DayPlan(
+        kind=study.change.kind,
+        effect_percent=effect if abs(effect) > 0.01 and not as_speed else 0.0001,
+        further_percent=tuple(0.0001 if as_speed else float(more.uniform(-8.0, 8.0)) for _ in study.trials[1:]),
+        order="".join(letter for letter, _ in runs),
+        method=study.method,
+        speed_kmh=speeds[0],
+        speeds_kmh=speeds if len(set(speeds)) > 1 else (),
+        wind=("calm", "mixed")[int(rng.integers(0, 2))],
+        samples=True,
+        step=study.plan.display_step_kwh_per_100km,
+        start=datetime.combine(day, study.plan.start) if day else datetime.combine(datetime(2026, 5, 2), time(9)),
+    )
+
+
+def _stand_ins(study: Study, driven: Sequence[Leg], spares: Sequence[_Run]) -> dict[str, str]:
+    """Which virtual leg stands for each leg of the study; a leg that is driven again has one of a run beyond the plan."""
+    each = len(ways(study.method))
+    spare = len(spares) * each
+    planned = [leg for leg in study.legs if not is_repeat(study, leg)]
+    if len(driven) - spare != len(planned):
+        raise ValueError(
+            f"{len(planned)} legs are planned where {len(driven) - spare} would be driven; lay the runs out again"
+        )
+    found = {leg.leg: made.leg for leg, made in zip(planned, driven[:-spare], strict=True)}
+    letter_of = {side: letter for letter, side in study.lettered.items()}
+    for leg in study.legs:
+        if leg.leg not in found:
+            at = spares.index((letter_of[leg.configuration], held_kmh(study, leg) or USUAL_KMH))
+            own = driven[len(driven) - spare + at * each :][:each]
+            found[leg.leg] = next(x.leg for x in own if each == 1 or x.direction == leg.direction)
+    return found
+
+
 def rehearse(study: Study, seed: int) -> Rehearsal:
     """Make a rehearsal of a planned study.
 
@@ -125,61 +182,20 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
     """
     _refuse_what_cannot_be(study)
     rng = np.random.default_rng([seed, 77])
-    # One rehearsal in five has nothing to find.
-    effect = 0.0 if rng.random() < 0.2 else float(rng.choice([-1, 1]) * rng.uniform(2.0, 8.0))
-    runs = [
-        (letter, held_kmh(study, legs[0]) or USUAL_KMH)
-        for letter, (_, legs) in zip(study.order, study.runs(), strict=True)
-        if not all(is_repeat(study, leg) for leg in legs)
-    ]
-    # Beyond the plan, one run of each kind for legs that are driven again.
-    kinds = {*runs, *((letter, runs[0][1]) for letter in SPARE)} if len({v for _, v in runs}) == 1 else set(runs)
-    spares = sorted(kinds)
-    order = "".join(letter for letter, _ in (*runs, *spares))
-    speeds = tuple(v for _, v in (*runs, *spares))
-    as_speed = study.change.subject == "speed"  # then nothing is worn, and the speed is all
-    more = np.random.default_rng([seed, 79])
-    further = tuple(0.0001 if as_speed else float(more.uniform(-8.0, 8.0)) for _ in study.trials[1:])
+    runs, spares = _planned_runs(study)
     loop = study.method in {"loop", "laps"}
     try:
         road = road_of(study.route)
     except ValueError:
         road = straight_road(np.random.default_rng([seed, 78]), 6200.0 if loop else 18_400.0, loop)
-    day = study.plan.day
-    plan = DayPlan(
-        kind=study.change.kind,
-        effect_percent=effect if abs(effect) > 0.01 and not as_speed else 0.0001,
-        further_percent=further,
-        order=order,
-        method=study.method,
-        speed_kmh=speeds[0],
-        speeds_kmh=speeds if len(set(speeds)) > 1 else (),
-        wind=("calm", "mixed")[int(rng.integers(0, 2))],
-        samples=True,
-        step=study.plan.display_step_kwh_per_100km,
-        start=datetime.combine(day, study.plan.start) if day else datetime.combine(datetime(2026, 5, 2), time(9)),
-    )
-    made = simulate(seed, plan, road, known=study.vehicle)
+    made = simulate(seed, _day_of(study, seed, (*runs, *spares), rng), road, known=study.vehicle)
+    of = _stand_ins(study, made.study.legs, spares)
     names = [leg.leg for leg in study.legs if not is_repeat(study, leg)]
-    each = len(ways(study.method))
-    spare = len(spares) * each
-    driven = [leg.leg for leg in made.study.legs]
-    if len(driven) - spare != len(names):
-        raise ValueError(
-            f"{len(names)} legs are planned where {len(driven) - spare} would be driven; lay the runs out again"
-        )
-    pairs = list(zip(names, driven[:-spare], strict=True))
-    letter_of = {side: letter for letter, side in study.lettered.items()}
-    for leg in study.legs:
-        if is_repeat(study, leg):
-            at = spares.index((letter_of[leg.configuration], held_kmh(study, leg) or USUAL_KMH))
-            own = made.study.legs[len(driven) - spare + at * each :][:each]
-            pairs.append((leg.leg, next(x.leg for x in own if each == 1 or x.direction == leg.direction)))
     truths: Mapping[str, float] = made.truth["effects_percent"]  # type: ignore[assignment]
     return Rehearsal(
         seed=seed,
-        legs={name: made.traces[was] for name, was in pairs},
-        weather={name: made.study.leg(was) for name, was in pairs},
+        legs={name: made.traces[was] for name, was in of.items()},
+        weather={name: made.study.leg(was) for name, was in of.items()},
         route=road.points,
         truth_percent=truths["B"],
         truths_percent={study.lettered[letter]: percent for letter, percent in truths.items()},
