@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QApplication
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
+from fairmargin.core.planning.planned_runs import planned_runs
 from fairmargin.core.units import ALSO, UNIT_CHOICES
 from fairmargin.desktop.dialogs.forms import UnitsDialog
 from fairmargin.desktop.dialogs.new_study import NewStudyDialog
@@ -137,3 +138,44 @@ def test_what_takes_one_configuration_asks_what_the_battery_holds(qtbot, qapp):
     made.capacity.clear()
     made._accept()
     assert made.study.vehicle.usable_capacity_kwh is None
+
+
+def test_three_speeds_are_three_sides(qtbot, qapp):
+    dialog = NewStudyDialog(UNIT_CHOICES["us"], [], [])
+    qtbot.addWidget(dialog)
+    dialog.show()
+    dialog.aim.setCurrentIndex(dialog.aim.findData("speed"))
+    qtbot.keyClicks(dialog.baseline, "45")
+    qtbot.keyClicks(dialog.trial, "55; 65")
+    assert dialog.order.itemData(0) == "ABCCBA"
+    dialog.order.setCurrentIndex(0)
+    dialog.make.click()
+    study = dialog.study
+    assert study.order == "ABCCBA"
+    assert [c.label for c in study.configurations] == ["45 mph", "55 mph", "65 mph"]
+    assert [round(c.speed_kmh / 1.609344) for c in study.configurations] == [45, 55, 65]
+    minutes = [run.minutes for run in planned_runs(study, "ABCCBA")[0]]
+    # There and back over 20 km, the length that is taken where no road is known, with a turn of three minutes.
+    assert minutes[0] == pytest.approx(60 * 40 / (45 * 1.609344) + 3, abs=0.1) and minutes[2] < minutes[1] < minutes[0]
+
+
+def test_speeds_that_are_alike_are_refused(qtbot, qapp):
+    dialog = NewStudyDialog(UNIT_CHOICES["metric"], [], [])
+    qtbot.addWidget(dialog)
+    dialog.show()
+    dialog.aim.setCurrentIndex(dialog.aim.findData("speed"))
+    qtbot.keyClicks(dialog.baseline, "80")
+    qtbot.keyClicks(dialog.trial, "95; 80")
+    dialog.make.click()
+    assert dialog.study is None and "must differ" in dialog.fault.text()
+
+
+@pytest.mark.parametrize(
+    "aim, orders", [("side", ["AB", "AABB", "ABBA"]), ("one", ["A", "AA", "AAA", "AAAA"]), ("climb", ["A", "AA"])]
+)
+def test_orders_that_are_offered_fit_the_aim(qtbot, qapp, aim, orders):
+    dialog = NewStudyDialog(UNIT_CHOICES["metric"], [], [])
+    qtbot.addWidget(dialog)
+    dialog.show()
+    dialog.aim.setCurrentIndex(dialog.aim.findData(aim))
+    assert [dialog.order.itemData(i) for i in range(dialog.order.count())][: len(orders)] == orders

@@ -5,10 +5,11 @@ from datetime import datetime, time
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
+from tests.conftest import driven_study
 from tests.core.planning.test_shapes import study_of
 
 from fairmargin.core.study.aims import laid_out
-from fairmargin.core.study.plan import HourForecast
+from fairmargin.core.study.plan import HourForecast, Plan
 from fairmargin.core.units import UNIT_CHOICES
 
 
@@ -306,3 +307,38 @@ def test_pressures_are_carried_to_another_temperature_and_from_hot_to_cold(qtbot
     window.session.set_units(UNIT_CHOICES["us"])
     assert "they show 39 psi cold at 41 \u00b0F" in panel.words.text()
     assert panel.fields["set"].edit.text() == "42.1"
+
+
+def test_what_legs_are_read_by_is_said_and_no_display_beside_it(plan):
+    study = driven_study("ABBA").with_(plan=Plan())
+    bare = study.with_legs(
+        [x.with_(average_shown=None, average_unit=None, average_step=None, charger_kwh=3.4) for x in study.legs]
+    )
+    stage = plan(bare)
+    said = stage.designs._stated.text()
+    assert "read by charge back, to \u00b1" in said and "display step" not in said
+    assert stage.designs.others.text().splitlines()[-1].startswith("Reading by charge back alone is worth")
+    assert " h of driving" not in stage.designs.others.text() and "for a day of " in stage.designs.others.text()
+    shown = plan(study)
+    assert "display step 0.01 kWh/100 km" in shown.designs._stated.text()
+
+
+@pytest.mark.parametrize("verdict, words", [
+    ("no difference that matters", "No difference that matters, so nothing pays it back. By the best guess:"),
+    ("not settled", "Not settled, so nothing is promised to pay it back. By the best guess:"),
+])  # fmt: skip
+def test_nothing_pays_for_itself_that_is_not_settled(qtbot, window, verdict, words):
+    effect = {"no difference that matters": 0.999, "not settled": 0.985}[verdict]
+    study = driven_study("ABBA" * (6 if effect > 0.99 else 1), effect=effect)
+    study = study.with_(
+        change=study.change.with_(purchase_price=300.0), smallest_effect_percent=4.0 if effect > 0.99 else 0.5
+    )
+    window.session.add_study(study)
+    qtbot.waitUntil(lambda: window.session.comparison is not None, timeout=10_000)
+    assert window.session.comparison.verdict == verdict
+    window.go_to("use")
+    use = window.stage("use")
+    use.show_page("money")
+    page = use.pages["money"]
+    typed(qtbot, page.price, "0.3")
+    assert page.pays.text().startswith(words)

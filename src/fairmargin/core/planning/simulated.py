@@ -338,7 +338,9 @@ def _one_part(
     is_drift = np.array([u.group is Group.DRIFT for u in problem.unknowns])
     spread = _Spread(part, problem, at, scatter.freedom)
     for _ in range(READINGS):
-        drawn = _draw(problem, g, size - fixed, rng) if trials else _draw(problem, g[:0], fixed[:0], rng)
+        # What speeds differ by the model knows of each; a change is as large as expected.
+        sizes = 0.0 * fixed if part.study.change.subject == "speed" else size - fixed
+        drawn = _draw(problem, g, sizes, rng) if trials else _draw(problem, g[:0], fixed[:0], rng)
         sigma = math.sqrt(scatter.freedom / rng.chisquare(scatter.freedom))
         n = len(at.predicted)
         noise = sigma * np.sqrt(problem.owns @ problem.scatter_var) * rng.normal(size=n)

@@ -114,7 +114,7 @@ def laid_out(
     method: Method,
     names: Sequence[str],
     speed_kmh: float | None = None,
-    speeds_kmh: tuple[float, float] | None = None,
+    speeds_kmh: Sequence[float] | None = None,
     vehicles: Sequence[Vehicle] = (),
 ) -> Study:
     """Lay out a study whose runs follow `order`, every leg still planned.
@@ -131,8 +131,8 @@ def laid_out(
         Of the configurations, the baseline first; missing ones are called by their aim.
     speed_kmh : float, optional
         Aimed at; None where it was not held or is not known.
-    speeds_kmh : tuple of float, optional
-        The two speeds, where the speed is the change.
+    speeds_kmh : sequence of float, optional
+        Of the configurations, where the speed is the change.
     vehicles : sequence of Vehicle
         The first is the study's; two where two drive.
 
@@ -162,9 +162,7 @@ def laid_out(
     return made.with_legs(laid_out_runs(made, order))
 
 
-def _configurations(
-    wanted: Aim, names: Sequence[str], speeds_kmh: tuple[float, float] | None
-) -> tuple[Configuration, ...]:
+def _configurations(wanted: Aim, names: Sequence[str], speeds_kmh: Sequence[float] | None) -> tuple[Configuration, ...]:
     """The baseline and its trials, named."""
     count = max(len(names), 2) if wanted.trial else 1
     made = []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from string import ascii_uppercase
 
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import (
@@ -141,9 +142,12 @@ class NewStudyDialog(QDialog):
 
     def _offer_orders(self) -> None:
         """Offer the orders for as many sides as are named; an order typed, or still offered, stays."""
-        several = self.wanted.trial and self.wanted.subject == "configuration"
+        several = self.wanted.trial and self.wanted.subject in {"configuration", "speed"}
         named = len([x for x in self.trial.text().split(";") if x.strip()]) if several else 1
-        wanted = offered(1 + max(named, 1)) | ALREADY_DRIVEN
+        sides = 1 + max(named, 1) if self.wanted.trial or self.wanted.subject == "vehicle" else 1
+        wanted = offered(sides, at_once="side-by-side" in self.wanted.methods)
+        letters = set(ascii_uppercase[:sides])
+        wanted = wanted | {k: words for k, words in ALREADY_DRIVEN.items() if k not in wanted and set(k) <= letters}
         before = {self.order.itemData(i) for i in range(self.order.count())}
         if before == set(wanted):
             return
@@ -247,12 +251,24 @@ class NewStudyDialog(QDialog):
             return self._vehicles[index]
         return Vehicle(vehicle_class=box.currentData())
 
-    def _speed(self, edit: QLineEdit, words: str) -> float | None:
-        """A typed speed; the fault names its field."""
-        if not edit.text().strip():
+    def _speeds(self) -> tuple[float, ...]:
+        """The speeds that are compared, the slowest first as typed; the faster ones may be several, with ; between."""
+        slow = self._speed(self.baseline, self.wanted.asks[0])
+        parts = [x for x in self.trial.text().split(";") if x.strip()]
+        fast = [v for x in parts if (v := self._speed(self.trial, self.wanted.asks[1], x)) is not None]
+        if slow is None or not fast:
+            raise ValueError("Both speeds are needed: they are what is compared")
+        if len({slow, *fast}) <= len(fast):
+            raise ValueError("Speeds that are compared must differ")
+        return (slow, *fast)
+
+    def _speed(self, edit: QLineEdit, words: str, part: str | None = None) -> float | None:
+        """A typed speed, or one of several in a field; the fault names the field."""
+        text = edit.text() if part is None else part
+        if not text.strip():
             return None
         try:
-            return read_quantity(edit.text(), "speed", self._units.speed)
+            return read_quantity(text, "speed", self._units.speed)
         except ValueError as error:
             edit.setFocus()
             raise ValueError(f"{words}: {words_of(error)}") from error
@@ -269,12 +285,9 @@ class NewStudyDialog(QDialog):
         wanted = self.wanted
         try:
             names = [self.baseline.text().strip(), *(x.strip() for x in self.trial.text().split(";"))]
-            speeds: tuple[float, float] | None = None
+            speeds: tuple[float, ...] | None = None
             if wanted.subject == "speed":
-                slow, fast = (self._speed(e, w) for e, w in zip((self.baseline, self.trial), wanted.asks, strict=True))
-                if slow is None or fast is None:
-                    raise ValueError("Both speeds are needed: they are what is compared")
-                speeds = (slow, fast)
+                speeds = self._speeds()
                 names = [f"{self._units.show('speed', v):.4g} {self._units.speed}" for v in speeds]
             kind = (
                 self.kind.currentText() if not self.kind.isHidden() and wanted.subject == "configuration" else "other"
