@@ -207,8 +207,51 @@ def _mean_pace(legs: Sequence[tuple[float, float]]) -> tuple[float, float]:
     return sum(way for way, _ in legs) / seconds, float(np.std(np.log([held for _, held in legs])))
 
 
+#: Speed over the ground of a leg that nobody read, within which its time is believed to be that of a drive. [km/h]
+DRIVEN_KMH: Final = (5.0, 200.0)
+DRIVEN_S: Final = 60.0  # a shorter one is a slip of the hand
+LIKE_TIMES: Final = 2.0  # times as long or short as its like, where nobody knows how far it went
+
+
+def legs_that_are(study: Study, traces: Mapping[str, Trace]) -> frozenset[str]:
+    """Legs that were driven for all that is noted: read, logged, in a run that was read, or timed as a drive would be.
+
+    A leg that is still planned, or was begun and read off by a slip, tells nothing of the others.
+    """
+    read = {leg.leg for leg in study.legs if leg.has_reading or leg.leg in traces}
+    runs = {leg.run for leg in study.legs if leg.leg in read and leg.run}
+    like: dict[object, list[float]] = {}
+    for leg in study.legs:
+        if leg.leg in read and leg.duration_s:
+            like.setdefault(pace_of(study, leg), []).append(float(leg.duration_s))
+
+    def timed(leg: Leg) -> bool:
+        if leg.duration_s is None or leg.duration_s < DRIVEN_S:
+            return False
+        km = leg.gps_distance_km or leg.distance_km
+        if km:
+            return DRIVEN_KMH[0] <= 3600.0 * km / leg.duration_s <= DRIVEN_KMH[1]
+        others = like.get(pace_of(study, leg))
+        usual = float(np.median(others)) if others else 0.0
+        return usual / LIKE_TIMES <= leg.duration_s <= usual * LIKE_TIMES
+
+    return frozenset(leg.leg for leg in study.legs if leg.leg in read or leg.run in runs or timed(leg))
+
+
 def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Conditions]:
-    """Conditions of every leg of the study, by leg name; what is not known is filled and flagged."""
+    """Conditions of every leg of the study, by leg name; what is not known is filled and flagged.
+
+    Those of legs that were driven hang on such legs alone.
+    """
+    there = legs_that_are(study, traces)
+    every = _conditions_of(study, traces)
+    if not there or len(there) == len(study.legs):
+        return every
+    driven = _conditions_of(study.with_legs(leg for leg in study.legs if leg.leg in there), traces)
+    return {name: driven.get(name, c) for name, c in every.items()}
+
+
+def _conditions_of(study: Study, traces: Mapping[str, Trace]) -> dict[str, Conditions]:
     one = study.circumstances.outing == "one"
     day_of = driven_days(study.legs, common_offset(study), one)
     usual = _usual(study, day_of)
