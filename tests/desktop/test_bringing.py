@@ -391,3 +391,25 @@ def test_a_log_of_coasting_runs_is_recognised_and_gives_a_verdict(qtbot, window,
     assert not page.other_priors.isVisibleTo(page)
     window.go_to("use")
     assert "By coasting runs: nobody drove it" in window.stage("use").range.driven.title.text()
+
+
+def test_a_power_that_nothing_tells_the_sign_of_is_asked(qtbot, ready, tmp_path, monkeypatch):
+    path = tmp_path / "held.csv"
+    path.write_text("\n".join(["time [s],speed [km/h],power [kW]", *(f"{i},90,-15" for i in range(700))]))
+
+    def act(dialog):
+        assert dialog.power.isVisibleTo(dialog) and dialog.power.currentData() == ""
+        with qtbot.waitSignal(dialog.ready, timeout=10_000):
+            press(qtbot, dialog.read_button)
+        assert "nothing tells whether that is drawn or given back" in dialog.words.text()
+        dialog.power.setCurrentIndex(dialog.power.findData("given"))
+        with qtbot.waitSignal(dialog.ready, timeout=10_000):
+            press(qtbot, dialog.read_button)
+        assert dialog.log.trace.power_kw.mean() == 15.0 and "as chosen" in dialog.words.text()
+        role, _ = dialog._combos[2]
+        role.setCurrentIndex(0)
+        role.activated.emit(0)
+        assert not dialog.power.isVisibleTo(dialog)  # no power, nothing to ask
+
+    answer(monkeypatch, LogDialog, act)
+    ready.intake.bring_from(path)

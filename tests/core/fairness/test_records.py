@@ -15,7 +15,7 @@ from fairmargin.core.units import plain
 DAY = timedelta(days=1)
 
 
-def log(back=False, speed=90.0, north=0.0, east=0.0):
+def log(back=False, speed=90.0, north=0.0, east=0.0, power=15.0):
     """A drive over the straight road of 18.4 km at a steady speed, or a stand."""
     t = np.arange(740.0)
     driven = np.clip(np.cumsum(np.full(740, speed / 3.6)), 0, 18_400)
@@ -23,7 +23,7 @@ def log(back=False, speed=90.0, north=0.0, east=0.0):
     return Trace(
         time_s=t,
         speed_kmh=np.full(740, speed),
-        power_kw=np.full(740, 15.0),
+        power_kw=np.full(740, power),
         latitude=52.0 + north + place / 111_250.0,
         longitude=np.full(740, 0.1 + east),
     )
@@ -45,8 +45,10 @@ def logged(abba):
         ),  # 556.3 km less 70 % of the road: three points in ten lie nearer
         (log(east=0.004), "A log from another road", "L03: 274 m from it"),  # 0.004 x 111.4 km x cos 52.05
         (log(back=True), "A log that drives the other way", "L03: its leg says out"),
+        # 15 kW over 739 seconds are 3.1 kWh, and a level road gives none of them.
+        (log(power=-15.0), "A log whose power is counted the other way round", "L03: -3.1 kWh"),
     ],
-    ids=["still", "far", "beside", "turned"],
+    ids=["still", "far", "beside", "turned", "reversed"],
 )
 def test_a_log_that_is_not_the_legs_is_named_and_left_out(logged, made, title, words):
     study, logs = logged

@@ -1,5 +1,6 @@
 """Logs of any logger: guessed, shown, read, cut; nothing dropped in silence."""
 
+from dataclasses import replace
 from datetime import datetime
 
 import numpy as np
@@ -148,3 +149,38 @@ def test_profiles_are_kept_by_name(tmp_path):
                 "columns": [{"header": "v", "role": "speed", "unit": "furlongs"}],
             }
         )
+
+
+def drive_csv(path, sign=1.0, accelerates=True):
+    """Two minutes: speeding up and slowing down by half a metre a second squared, or a held speed; power by the road's laws."""
+    t = np.arange(0.0, 120.0)
+    v = 15.0 + (5.0 * np.sin(t / 10.0) if accelerates else 0.0 * t)
+    power = (300.0 * v + 1500.0 * v * np.gradient(v, t)) / 1000.0
+    rows = [f"{a:.0f},{3.6 * b:.2f},{sign * c:.3f}" for a, b, c in zip(t, v, power, strict=True)]
+    path.write_text("\n".join(["time [s],speed [km/h],power [kW]", *rows]))
+    return path, float(np.trapezoid(power, t)) / 3600.0
+
+
+def test_a_log_that_counts_power_the_other_way_round_is_turned_and_that_is_said(tmp_path):
+    for sign in (1.0, -1.0):
+        path, kwh = drive_csv(tmp_path / f"{sign}.csv", sign)
+        found = read_log(path, preview(path).profile)
+        energy = float(np.trapezoid(found.trace.power_kw, found.trace.time_s)) / 3600.0
+        assert energy == pytest.approx(kwh, rel=1e-3)
+        assert any("counted the other way round, and is turned" in n for n in found.notices) == (sign < 0)
+
+
+def test_what_nothing_tells_is_asked_and_what_is_chosen_is_kept(tmp_path):
+    path, kwh = drive_csv(tmp_path / "held.csv", -1.0, accelerates=False)
+    seen = preview(path).profile
+    open_question = read_log(path, seen)
+    assert any("nothing tells whether that is drawn or given back: say which it is" in n for n in open_question.notices)
+    assert open_question.trace.power_kw.mean() < 0  # as it was written, until somebody says
+    turned = replace(seen, power="given")
+    found = read_log(path, turned)
+    assert float(np.trapezoid(found.trace.power_kw, found.trace.time_s)) / 3600.0 == pytest.approx(kwh, rel=1e-3)
+    assert any("as chosen" in n for n in found.notices)
+    assert Profile.from_json(turned.to_json()) == turned
+    path, _ = drive_csv(tmp_path / "right.csv")
+    against = read_log(path, replace(preview(path).profile, power="given"))
+    assert "the drive itself says the other of its power" in against.notices

@@ -19,6 +19,7 @@ from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.clock import common_offset, seconds_of, times_of
 from fairmargin.core.evidence.distances import distance_ratios, leg_distances
 from fairmargin.core.evidence.logs import OFF_ROUTE_M
+from fairmargin.core.evidence.power_sign import power_sign
 from fairmargin.core.evidence.readings import every_reading, trusted
 from fairmargin.core.fairness import thresholds as limit
 from fairmargin.core.laws.disturbance import level_wh_per_km
@@ -29,7 +30,7 @@ from fairmargin.core.units import said
 
 Array = NDArray[np.float64]
 
-Doubt = Literal["still", "off", "turned"]
+Doubt = Literal["still", "off", "turned", "reversed"]
 FALLING: Final = 0.75  # of what a level road takes, below which a way that is driven several times may fall
 USUAL_KMH: Final = 80.0  # of a road whose speed nobody told
 
@@ -143,17 +144,22 @@ def doubtful_logs(study: Study, traces: Mapping[str, Trace]) -> dict[Doubt, list
     found: dict[Doubt, list[tuple[Leg, str]]] = {}
     for name, trace in traces.items():
         leg = legs.get(name)
-        doubt = None if leg is None else _doubt(leg, trace, line)
+        doubt = None if leg is None else _doubt(study, leg, trace, line)
         if leg is not None and doubt is not None:
             found.setdefault(doubt[0], []).append((leg, doubt[1]))
     return found
 
 
-def _doubt(leg: Leg, trace: Trace, line: Line | None) -> tuple[Doubt, str] | None:
+def _doubt(study: Study, leg: Leg, trace: Trace, line: Line | None) -> tuple[Doubt, str] | None:
     metres = _driven_m(trace)
     if metres < limit.NO_DRIVE_M:
         minutes = (trace.time_s[-1] - trace.time_s[0]) / 60.0
         return "still", f"{said(metres, 'm')} in {minutes:.0f} min"
+    if trace.power_kw is not None:
+        sign, kwh = power_sign(trace), _energy_kwh(trace)
+        rolls = study.method == "climb" or _falls(study, leg)
+        if sign < 0 or (sign == 0 and kwh < 0 and not rolls):
+            return "reversed", f"{kwh:.1f} kWh"
     if line is None or trace.latitude is None or trace.longitude is None:
         return None
     away, forward = _along(line, trace, metres, leg.direction == "back")
@@ -178,6 +184,11 @@ _LOG_WORDS: Final[Mapping[Doubt, tuple[str, str, str]]] = {
         "does not lie on the study's road",
         "Look whether it belongs to this leg, or whether the road is the right one.",
     ),
+    "reversed": (
+        "A log whose power is counted the other way round",
+        "gives energy on the whole where a drive takes some",
+        "Bring the log in again: its sign is turned then, or asked.",
+    ),
     "turned": (
         "A log that drives the other way",
         "runs against the direction of its leg",
@@ -200,6 +211,13 @@ def log_doubtful(records: RecordsContext) -> Iterator[Finding]:
             f"The log {cause} ({words}) and is left out of the analysis.",
             step,
         )
+
+
+def _energy_kwh(trace: Trace) -> float:
+    """Integral of a log's power. [kWh]"""
+    assert trace.power_kw is not None
+    good = np.isfinite(trace.power_kw)
+    return float(np.trapezoid(trace.power_kw[good], trace.time_s[good]) / 3600.0)
 
 
 def _driven_m(trace: Trace) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import timedelta
 from pathlib import Path
 from typing import Final
@@ -44,6 +45,12 @@ from fairmargin.exchange.logs.loggers import (
 )
 
 CURVE_POINTS: Final = 4000
+#: What a positive power may be, and how a profile keeps it.
+POWER_WORDS: Final = {
+    "power: as the drive tells": "",
+    "power: positive is drawn": "drawn",
+    "power: positive is given back": "given",
+}
 SESSION_OF_COASTS: Final = 3  # from so many on a log is one of coasting
 
 
@@ -113,6 +120,11 @@ class LogDialog(BringDialog):
         row = QHBoxLayout()
         self.notices = label("", "muted", wrap=True)
         row.addWidget(self.notices, 1)
+        self.power = Choice()
+        self.power.setAccessibleName("What a positive power is")
+        for words, sign in POWER_WORDS.items():
+            self.power.addItem(words, sign)
+        row.addWidget(self.power)
         self.read_button = QPushButton("Read the whole log")
         self.read_button.clicked.connect(self.read_whole)
         row.addWidget(self.read_button)
@@ -125,6 +137,8 @@ class LogDialog(BringDialog):
     def _show_preview(self, seen: Preview) -> None:
         self._seen = seen
         profile = seen.profile
+        self.power.setCurrentIndex(max(self.power.findData(profile.power), 0))
+        self._ask_power([c.role for c in profile.columns])
         self._combos = []
         self.sheet.clear()
         self.sheet.setColumnCount(len(profile.columns))
@@ -172,6 +186,11 @@ class LogDialog(BringDialog):
         self._fill_units(unit, str(role.currentData()), "")
         chosen = [str(r.currentData()) for r, _ in self._combos]
         self.notices.setText("; ".join(roles_notices(chosen, self._seen.profile)))
+        self._ask_power(chosen)
+
+    def _ask_power(self, roles: Sequence[str]) -> None:
+        """What a positive power is may be said where there is one."""
+        self.power.setVisible("power" in roles or {"voltage", "current"} <= set(roles))
 
     def _use_profile(self) -> None:
         chosen = self._profiles.get(str(self.profile.currentData()))
@@ -189,7 +208,9 @@ class LogDialog(BringDialog):
             roles = {c.header: c for c in chosen.columns}
             columns = tuple(roles.get(h, Column(h, "", "")) for h in have)
             seen = Preview(
-                Profile(chosen.name, chosen.delimiter, chosen.decimal, columns, chosen.dates), seen.rows, seen.notices
+                Profile(chosen.name, chosen.delimiter, chosen.decimal, columns, chosen.dates, chosen.power),
+                seen.rows,
+                seen.notices,
             )
         self.fault.clear()
         self._show_preview(seen)
@@ -207,6 +228,7 @@ class LogDialog(BringDialog):
             seen.decimal,
             columns,
             self.dates.order or seen.dates,
+            self.power.currentData(),
         )
 
     def read_again(self) -> None:

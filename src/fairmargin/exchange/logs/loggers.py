@@ -9,11 +9,12 @@ from contextlib import contextmanager
 from dataclasses import asdict, dataclass, replace
 from datetime import date, datetime
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fairmargin.core.evidence.power_sign import power_sign
 from fairmargin.core.study import Trace
 from fairmargin.core.units import QUANTITIES, unit_of
 from fairmargin.core.units.dates import Order
@@ -83,6 +84,10 @@ _MOST_KW: Final = 2000.0
 _KELVIN: Final = 200.0  # no air is that warm in any other unit
 
 
+#: What a positive power is; "" where the drive itself tells.
+Power = Literal["", "drawn", "given"]
+
+
 @dataclass(frozen=True, slots=True)
 class Column:
     """One column of a log: its header, what it is taken for ("" = not used) and its unit."""
@@ -101,6 +106,7 @@ class Profile:
     decimal: str
     columns: tuple[Column, ...]
     dates: Order = ""  # which comes first in dates in figures, where nothing but the tester tells
+    power: Power = ""  # what a positive power is, where the tester says it; else the drive tells
 
     def to_json(self) -> dict[str, Any]:
         """Return a value for a JSON file."""
@@ -113,7 +119,9 @@ class Profile:
             columns = tuple(Column(str(c["header"]), str(c["role"]), str(c["unit"])) for c in value["columns"])
             dates = value.get("dates", "")
             order: Order = dates if dates in {"day-first", "month-first"} else ""
-            made = cls(str(value["name"]), str(value["delimiter"]), str(value["decimal"]), columns, order)
+            told = value.get("power", "")
+            power: Power = told if told in {"drawn", "given"} else ""
+            made = cls(str(value["name"]), str(value["delimiter"]), str(value["decimal"]), columns, order, power)
         except (KeyError, TypeError) as error:
             raise ValueError(f"not a profile: {error} is missing or of the wrong kind") from error
         for column in made.columns:
@@ -319,7 +327,7 @@ def read_log(path: str | Path, profile: Profile, near: Sequence[date] = ()) -> I
         raise InvalidInput(f"{path}: fewer than two usable rows of {len(frame)}; check which column is the time")
     if "power" not in values and {"voltage", "current"} <= values.keys():
         values["power"] = values["voltage"] * values["current"] / 1000.0
-        notices.append("power is voltage times current; positive must be drawn from the battery")
+        notices.append("power is voltage times current")
     power = np.abs(values["power"][np.isfinite(values["power"])]) if "power" in values else np.zeros(0)
     if len(power) and float(power.max()) > _MOST_KW:
         raise InvalidInput(
@@ -332,7 +340,29 @@ def read_log(path: str | Path, profile: Profile, near: Sequence[date] = ()) -> I
         trace = Trace(time_s=at - at[0], **columns)
     except ValueError as error:
         raise InvalidInput(f"{path}: {error}") from error
-    return ImportedLog(trace, started, len(frame), tuple(notices))
+    trace, said = _drawn(trace, profile.power)
+    return ImportedLog(trace, started, len(frame), (*notices, *said))
+
+
+def _drawn(trace: Trace, chosen: Power) -> tuple[Trace, list[str]]:
+    """The log with power as it is drawn from the battery: as chosen, else as driving tells it; and what is to be said of it."""
+    if trace.power_kw is None:
+        return trace, []
+    told = power_sign(trace)
+    turned = replace(trace, power_kw=-trace.power_kw)
+    if chosen:
+        given = chosen == "given"
+        against = told == (1 if given else -1)
+        said = ["power turned round, as chosen: positive is drawn now"] if given else []
+        return turned if given else trace, said + (["the drive itself says the other of its power"] if against else [])
+    if told < 0:
+        return turned, ["power is negative while it drives: it was counted the other way round, and is turned"]
+    known = trace.power_kw[np.isfinite(trace.power_kw)]
+    if told == 0 and len(known) and float(known.mean()) < 0:
+        return trace, [
+            "power is negative on the whole, and nothing tells whether that is drawn or given back: say which it is"
+        ]
+    return trace, []
 
 
 def _frame(path: Path, profile: Profile, wanted: Sequence[str]) -> Any:
