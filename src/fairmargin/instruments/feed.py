@@ -142,7 +142,10 @@ class GpsFeed(Feed):
         self._address, self._baud = address, baud
         self._port: Any = None
         self._socket: socket.socket | None = None
-        self.decoder = NmeaDecoder(TimeKeeper(KEEPER_S + STAMP_LATE_S * (clock.rate - 1.0)))
+        self.decoder = NmeaDecoder(
+            TimeKeeper(KEEPER_S + STAMP_LATE_S * (clock.rate - 1.0)),
+            lambda at: clock.moment(at).astimezone().timestamp(),
+        )
 
     def _connect(self) -> None:
         if self._address.startswith("socket://"):

@@ -7,16 +7,19 @@ a device of the package ``serial`` (``/dev/ttyACM0``) or ``socket://host:port``.
 from __future__ import annotations
 
 import math
+import re
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Final
 
-from fairmargin.instruments.samples import Sample, TimeKeeper, Trouble, sensible
+from fairmargin.instruments.samples import Sample, TimeKeeper, Trouble, duration_words, sensible
 
 KNOT_KMH: Final = 1.852
 LONGEST_LINE: Final = 256  # a sentence has 82 characters at most; loggers add a little
 FASTEST_M_S: Final = 120.0  # a position that would need more is nonsense
 HEIGHT_KEPT_S: Final = 5.0
+CLOCKS_APART_S: Final = 120.0  # the satellites' clock and the computer's
 
 
 def address(text: str) -> str:
@@ -47,6 +50,7 @@ class NmeaDecoder:
     """
 
     keeper: TimeKeeper = field(default_factory=TimeKeeper)
+    wall: Callable[[float], float] | None = None  # seconds since 1970 of a second of the drive's clock
     sentences: int = 0
     refused: int = 0  # garbage and failed checksums
     _rest: bytes = b""
@@ -55,6 +59,8 @@ class NmeaDecoder:
     _leaps: int = 0
     _fix: bool = True
     _bad_run: int = 0
+    _stood: bool = False
+    _compared: bool = False
 
     def feed(self, data: bytes, arrived: float) -> list[Sample | Trouble]:
         """Take bytes as they come.
@@ -65,15 +71,17 @@ class NmeaDecoder:
         arrived : float
             When, on the drive's clock. [s]
         """
-        *lines, self._rest = (self._rest + data).split(b"\n")
+        *lines, self._rest = re.split(rb"[\r\n]", self._rest + data)
         if len(self._rest) > LONGEST_LINE:
             self._rest = b""
             self.refused += 1
         out: list[Sample | Trouble] = []
         for line in lines:
-            text = line.strip(b"\r \x00")
-            if text:
-                out += self._sentence(text, arrived)
+            # Some receivers leave out the end of a line now and then: a sentence begins where its sign stands.
+            for sentence in re.split(rb"(?=[$!])", line):
+                text = sentence.strip(b" \x00")
+                if text:
+                    out += self._sentence(text, arrived)
         return out
 
     def _sentence(self, line: bytes, arrived: float) -> list[Sample | Trouble]:
@@ -126,6 +134,7 @@ class NmeaDecoder:
         if jump is not None:
             words = f"GPS clock jumped by {jump:+.0f} s; samples keep the laptop's time"
             out.append(Trouble(arrived, "gps", "clock", words))
+        out += self._clock_doubts(stamp, arrived)
         values = {
             "speed_kmh": float(message.spd_over_grnd) * KNOT_KMH,  # type: ignore[attr-defined]
             "latitude": float(message.latitude),  # type: ignore[attr-defined]
@@ -145,6 +154,24 @@ class NmeaDecoder:
             self._bad_run = 0
         if "speed_kmh" in good:
             out.append(Sample(at, "gps", good))
+        return out
+
+    def _clock_doubts(self, stamp: float, arrived: float) -> list[Sample | Trouble]:
+        """A clock that stands, or is far from the computer's: told once."""
+        out: list[Sample | Trouble] = []
+        if self.keeper.stands != self._stood:
+            self._stood = self.keeper.stands
+            words = "GPS clock stands still; samples keep the laptop's time" if self._stood else "GPS clock runs again"
+            out.append(Trouble(arrived, "gps", "clock", words))
+        if self.wall is not None and not self._compared:
+            self._compared = True
+            apart = stamp - self.wall(arrived)
+            if abs(apart) > CLOCKS_APART_S:
+                words = (
+                    f"GPS says {datetime.fromtimestamp(stamp, UTC):%Y-%m-%d %H:%M} UTC, {duration_words(apart)} "
+                    f"{'ahead of' if apart > 0 else 'behind'} this computer; samples keep the laptop's time"
+                )
+                out.append(Trouble(arrived, "gps", "clock", words))
         return out
 
     def _leapt(self, at: float, values: dict[str, float]) -> bool:

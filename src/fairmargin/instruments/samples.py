@@ -100,6 +100,23 @@ def sensible(values: Mapping[str, float]) -> tuple[dict[str, float], list[str]]:
     return good, bad
 
 
+def duration_words(seconds: float) -> str:
+    """How long, roughly: for a sentence about clocks.
+
+    Examples
+    --------
+    >>> [duration_words(s) for s in (40, -7300, 8 * 86400)]
+    ['40 s', '2 h 2 min', '8 days']
+    """
+    whole = abs(round(seconds))
+    if whole < 120:
+        return f"{whole} s"
+    if whole < 2 * 86_400:
+        hours, minutes = divmod(whole // 60, 60)
+        return f"{hours} h {minutes} min" if hours else f"{minutes} min"
+    return f"{whole // 86_400} days"
+
+
 #: A wall clock this far from ours was set; less is drift. [s]
 WALL_SET_S: Final = 3.0
 
@@ -180,6 +197,11 @@ class Clock:
         return moved
 
 
+#: So often the same stamp, over so long, is a clock that stands. [s]
+STANDS_COUNT: Final = 3
+STANDS_S: Final = 1.5
+
+
 @dataclass(slots=True)
 class TimeKeeper:
     """Lays an instrument's own clock on the drive's clock, and notices when the instrument's clock jumps.
@@ -195,7 +217,22 @@ class TimeKeeper:
     tolerance_s: float = 2.0
     offset: float | None = None
     last: float = -math.inf
+    stands: bool = False  # the instrument's clock does not run: arrival counts
+    _stamp: tuple[float, float, int] | None = None  # the last stamp, when it first came, how often since
     _odd: list[tuple[float, float]] = field(default_factory=list)  # arrival, and offset it would mean
+
+    def _standing(self, stamp: float, arrived: float) -> bool:
+        """Whether the clock stands: the same stamp again and again while time goes on; one that runs anew begins anew."""
+        if self._stamp is None or stamp != self._stamp[0]:
+            if self.stands:
+                self.offset, self.stands = None, False
+                self._odd.clear()
+            self._stamp = (stamp, arrived, 1)
+            return False
+        since, count = self._stamp[1], self._stamp[2] + 1
+        self._stamp = (stamp, since, count)
+        self.stands = self.stands or (count >= STANDS_COUNT and arrived - since >= STANDS_S)
+        return self.stands
 
     def place(self, stamp: float, arrived: float) -> tuple[float, float | None]:
         """Place a stamp on the drive's clock.
@@ -205,6 +242,9 @@ class TimeKeeper:
         at, jump
             Seconds of the drive's clock, never going back; and the size of a jump just accepted, if any. [s]
         """
+        if self._standing(stamp, arrived):
+            self.last = max(arrived, self.last + 1e-3)
+            return self.last, None
         fresh = arrived - stamp
         jump = None
         if self.offset is None:

@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import time
-from datetime import datetime
+from collections.abc import Sequence
+from datetime import datetime, timedelta
 from typing import Final
 from urllib.parse import urlsplit
 from urllib.request import ProxyHandler, Request, build_opener
 
 from fairmargin.core.study import WeatherRow
 from fairmargin.exchange.meteorology.stations import read_weather
+from fairmargin.instruments.samples import duration_words
 
 TIMEOUT_S: Final = 8.0
 ANSWER_S: Final = 12.0  # a whole answer takes no longer
 MOST_BYTES: Final = 20_000_000
 CHUNK: Final = 65_536
 LINES_KEPT: Final = 200
+AHEAD: Final = timedelta(minutes=20)  # a station's clock may be set by hand
+OLDEST: Final = timedelta(hours=3)  # stations report every hour, some every third
 
 
 def check_address(text: str) -> str:
@@ -66,7 +70,32 @@ def fetch(url: str, now: datetime) -> WeatherRow:
                 raise OSError(f"the answer is not whole after {ANSWER_S:.0f} s")
     data = b"".join(parts)
     lines = data.decode("utf-8", errors="replace").splitlines()
-    if len(lines) > LINES_KEPT:  # a station's file of months; the newest stand last
-        lines = [lines[0], *lines[-LINES_KEPT:]]
+    if len(lines) > 2 * LINES_KEPT:  # a station's file of months; the newest stand last, or first
+        lines = [*lines[: LINES_KEPT + 1], *lines[-LINES_KEPT:]]
     rows, _ = read_weather("\n".join(lines), now)
-    return rows[-1]
+    return newest(rows, now)
+
+
+def newest(rows: Sequence[WeatherRow], now: datetime) -> WeatherRow:
+    """The newest of a station's reports that is not of the future.
+
+    Raises
+    ------
+    ValueError
+        If all are ahead of the clock, or the newest is too old to be this weather.
+    """
+    local = now.replace(tzinfo=None)
+    past = [row for row in rows if row.time.replace(tzinfo=None) - local <= AHEAD]
+    if not past:
+        ahead = min(row.time.replace(tzinfo=None) for row in rows) - local
+        raise ValueError(
+            f"its report is of {min(row.time for row in rows):%d %B %H:%M}, {duration_words(ahead.total_seconds())} ahead of this "
+            "computer's clock: not used"
+        )
+    found = max(past, key=lambda row: row.time.replace(tzinfo=None))
+    age = local - found.time.replace(tzinfo=None)
+    if age > OLDEST:
+        raise ValueError(
+            f"its newest report is of {found.time:%d %B %H:%M}, {duration_words(age.total_seconds())} ago: not used"
+        )
+    return found

@@ -5,7 +5,6 @@ A mapping says which signal is which quantity; it is guessed from names and unit
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -168,8 +167,9 @@ class BusDecoder:
     refused: int = 0
     _wanted: dict[str, list[tuple[str, Signal]]] = field(default_factory=dict)
     _latest: dict[str, tuple[float, float]] = field(default_factory=dict)
-    _taken: dict[int, float] = field(default_factory=dict)  # stamp of the last frame taken of a message
+    _taken: dict[int, tuple[float, float]] = field(default_factory=dict)  # stamp and arrival of a message's last frame
     _bad_run: int = 0
+    _stood: bool = False
 
     def __post_init__(self) -> None:
         for role, signal in self.mapped.signals.items():
@@ -205,9 +205,11 @@ class BusDecoder:
         except KeyError:
             return []  # a bus carries much that no mapping asks for
         wanted = self._wanted.get(message.name)
-        if not wanted or 0.0 <= stamp - self._taken.get(identifier, -math.inf) < SPACING_S:
+        taken = self._taken.get(identifier)
+        # A clock that stands stamps all alike: then only what arrives together is one.
+        if not wanted or (taken and 0.0 <= stamp - taken[0] < SPACING_S and arrived - taken[1] < SPACING_S):
             return []
-        self._taken[identifier] = stamp
+        self._taken[identifier] = (stamp, arrived)
         try:
             decoded = message.decode(data, decode_choices=False)
         except Exception:  # cantools and bitstruct raise errors of their own for frames too short
@@ -222,6 +224,10 @@ class BusDecoder:
                     arrived, "vehicle", "clock", f"Bus clock jumped by {jump:+.0f} s; samples keep the laptop's time"
                 )
             )
+        if self.keeper.stands != self._stood:
+            self._stood = self.keeper.stands
+            words = "Bus clock stands still; samples keep the laptop's time" if self._stood else "Bus clock runs again"
+            out.append(Trouble(arrived, "vehicle", "clock", words))
         values = {
             role: float(decoded[signal.name]) * signal.factor for role, signal in wanted if signal.name in decoded
         }

@@ -21,6 +21,7 @@ from fairmargin.exchange.tables.rows import delimiter_of
 _REPORT: Final = re.compile(r"^(?:METAR\s+|SPECI\s+)?(?:COR\s+)?[A-Z][A-Z0-9]{3}\s+(\d{2})(\d{2})(\d{2})Z\b")
 _DEW: Final = re.compile(r"\b(M?\d{2})/(M?\d{2})\b")
 
+AHEAD: Final = timedelta(days=3)
 #: What weather can be at all.
 POSSIBLE: Final = {
     "wind_gust_ms": (0.0, 90.0),
@@ -156,18 +157,21 @@ def _reports(
 
 
 def _nearest(day: int, hour: int, minute: int, utc: datetime) -> datetime:
-    """Moment with that day of the month nearest to another."""
+    """The latest moment with that day of the month that is no more than some days after another.
+
+    Reports are of what was, or of a test that went on for days; one of weeks ahead is an old one.
+    """
     found: list[datetime] = []
-    for shift in (-31, 0, 31):
-        about = utc + timedelta(days=shift)
-        for month in {(about.year, about.month), (utc.year, utc.month)}:
-            try:
-                found.append(datetime(*month, day, hour, minute))
-            except ValueError:
-                continue
+    for months in range(-3, 2):
+        year, month = divmod(utc.year * 12 + utc.month - 1 + months, 12)
+        try:
+            found.append(datetime(year, month + 1, day, hour, minute))
+        except ValueError:
+            continue  # a month without that day
     if not found:
         raise ValueError(f"day {day}, {hour:02d}:{minute:02d} is no time")
-    return min(found, key=lambda m: abs(m - utc))
+    past = [m for m in found if m - utc <= AHEAD]
+    return max(past) if past else min(found)
 
 
 def _humidity(report: str) -> float | None:

@@ -37,6 +37,7 @@ from fairmargin.instruments.recording import (
     unfinished,
 )
 from fairmargin.instruments.samples import Clock, Sample, Trouble
+from fairmargin.instruments.together import Together
 from fairmargin.simulation.rehearsal import SEED, Display, prepared, rehearse
 
 BLINK_S: Final = 0.2
@@ -50,6 +51,7 @@ class DriveController(DriveState):
         self.rehearsal: RehearsalSet | None = None
         self.paused_at: float | None = None
         self.samples = Columns()  # of the leg under way
+        self._together = Together()
         self._study_id: int | None = session.study_id
         self._timer.timeout.connect(self.tick)
         session.studyChanged.connect(self._study_changed)
@@ -73,6 +75,7 @@ class DriveController(DriveState):
         self._recorder_mark(now, "begun")
         self.paused_at = None
         self.drive = LegDrive(name, leg.direction == "back", SpeedWatch(aim[0] if aim else None))
+        self._together = Together()
         self.samples = Columns()
         before = next((x for x in reversed(study.legs[: study.legs.index(leg)]) if self.session.has_reading(x)), None)
         if before is not None:
@@ -295,6 +298,10 @@ class DriveController(DriveState):
                 self._take_weather()
             elif drive is not None and drive.phase in {"approach", "driving"}:
                 self.samples.append(item)
+                for trouble in self._together.take(item):
+                    self._say(trouble.words)
+                    if drive.phase == "driving":
+                        drive.troubles.append(trouble.words)
                 if drive.phase == "driving" and study is not None:
                     self._advance(drive, item)
                     if drive.reset_state == "unknown":
