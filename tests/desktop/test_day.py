@@ -338,7 +338,9 @@ def test_plan_lays_out_runs_before_the_drive_and_adds_blocks_after(qtbot, window
     assert "67%" in stage.order_words.text()
     stage.order.setCurrentIndex(stage.order.findData("ABBA"))
     qtbot.mouseClick(stage.lay, Qt.MouseButton.LeftButton)
-    assert "cancels" in stage.order_words.text()
+    assert (
+        "would cancel in this order, but the stops of this day" in stage.order_words.text()
+    )  # it charges after three runs
     window.session.edit(driven_study("ABBA"), "drive")
     assert not stage.lay.isEnabled()
     qtbot.mouseClick(stage.block, Qt.MouseButton.LeftButton)

@@ -116,7 +116,7 @@ def test_a_study_of_two_speeds_says_both(plan):
 def test_cold_mornings_are_days_of_their_own(plan):
     stage = plan(study_of(kind="preconditioning", order="ABBABA"), "day")
     page = stage.pages["day"]
-    assert page.heading.text().startswith("6 mornings, 16 May to 21 May, 08:30")
+    assert page.heading.text().startswith("6 mornings from Saturday 16 May, 08:30: ")
     assert not page.fields["warm"].isVisibleTo(stage) and page.fields["turn"].isVisibleTo(stage)
     assert "Thu 21 08:40 Run R6" in page.strip.accessibleName()
     page.strip.render(QPixmap(page.strip.size()))

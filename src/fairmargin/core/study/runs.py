@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fairmargin.core.study.layout import Layout, runs_in_block, sectors_read, vehicles_beside
+from fairmargin.core.study.layout import Layout, aimed_speeds, runs_in_block, sectors_read, vehicles_beside
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.values import Study
 
@@ -10,7 +10,7 @@ from fairmargin.core.study.values import Study
 def with_run(study: Study, side: str) -> Study:
     """Return the study with one more planned run of a side: a configuration, or a vehicle where vehicles take turns.
 
-    It is aimed at the speed, and read off by the sectors, of the run before.
+    It is read off by the sectors of the runs before, and aimed at the last one's speed where all have one of their own.
     """
     runs = study.runs()
     last = runs[-1][1][0] if runs else None
@@ -21,7 +21,7 @@ def with_run(study: Study, side: str) -> Study:
     legs = Layout(study).run(
         side,
         block,
-        speed_kmh=last.speed_kmh if last and study.change.subject != "speed" else None,
+        speed_kmh=last.speed_kmh if last and None not in aimed_speeds(study) else None,
         sectors=sectors_read(study),
         vehicle=last.vehicle if last and vehicles_beside(study) != ("",) else "",
     )

@@ -149,9 +149,8 @@ class DayPage(PlanPage):
         days = table.days
         first = table.steps[0].start
         if len(days) > 1:
-            last = next(reversed(days.values()))[0].start
             self.heading.setText(
-                f"{len(days)} mornings, {first:%d %B} to {last:%d %B}, {first:%H:%M}: {table.energy_kwh:.0f} kWh{late}"
+                f"{len(days)} mornings from {first:%A %d %B}, {first:%H:%M}: {table.energy_kwh:.0f} kWh{late}"
             )
         else:
             self.heading.setText(
