@@ -413,3 +413,24 @@ def test_a_power_that_nothing_tells_the_sign_of_is_asked(qtbot, ready, tmp_path,
 
     answer(monkeypatch, LogDialog, act)
     ready.intake.bring_from(path)
+
+
+def test_pieces_say_their_day_and_clock_and_a_leg_of_another_day_is_told(qtbot, ready, logfile, monkeypatch):
+    study = ready.session.study.with_leg("L01", started_at=datetime(2026, 7, 4, 10, 0))
+    ready.session.edit(study, "a start")
+
+    def act(dialog):
+        with qtbot.waitSignal(dialog.ready, timeout=10_000):
+            press(qtbot, dialog.read_button)
+        assert [dialog.list.item(i, 5).text()[:13] for i in range(2)] == ["2026-05-02 09", "2026-05-02 09"]
+        dialog._leg_box(0).setCurrentIndex(dialog._leg_box(0).findData("L01"))
+        dialog._lay()
+        assert "L01 was noted on 04 July 2026, its piece is of 02 May 2026." in dialog.fault.text()
+        dialog.hours.setValue(2.0)
+        assert dialog.list.item(0, 5).text().startswith("2026-05-02 11")
+        dialog._leg_box(0).setCurrentIndex(dialog._leg_box(0).findData("L02"))
+        dialog._lay()
+        assert "was noted on" not in dialog.fault.text()
+
+    answer(monkeypatch, LogDialog, act)
+    ready.intake.bring_from(logfile)

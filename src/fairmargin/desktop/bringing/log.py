@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Final
 
@@ -332,7 +332,7 @@ class LogDialog(BringDialog):
         box.addLayout(head)
         self._plot_box = QVBoxLayout()
         box.addLayout(self._plot_box, 3)
-        self.list = plain_table(["From, min", "To, min", "Driven", "Direction", "Leg"])
+        self.list = plain_table(["From, min", "To, min", "Driven", "Direction", "Leg", "Begins"])
         self.list.setMinimumHeight(150)
         self.list.setEditTriggers(
             QTableWidget.EditTrigger.DoubleClicked
@@ -458,8 +458,30 @@ class LogDialog(BringDialog):
             box.setCurrentIndex(max(0, box.findData(name)))
             box.activated.connect(self._lay)
             self.list.setCellWidget(i, 4, box)
+            began = self._began(piece)
+            clock = QTableWidgetItem("" if began is None else f"{began:%Y-%m-%d %H:%M}")
+            clock.setFlags(clock.flags() & ~Qt.ItemFlag.ItemIsEditable)
+            self.list.setItem(i, 5, clock)
+        self.list.resizeColumnToContents(5)
         self.list.blockSignals(False)
         self._lay()
+
+    def _began(self, piece: Piece) -> datetime | None:
+        """Day and clock of a piece, as the study would have it; None where the log has none."""
+        assert self.log is not None
+        if self.log.started_at is None:
+            return None
+        return self.log.started_at + timedelta(hours=self.hours.value(), seconds=piece.start_s)
+
+    def _of_other_days(self, legs: Sequence[str]) -> str:
+        """Legs that were noted on another day than their piece was driven."""
+        apart = []
+        for piece, name in zip(self.pieces, legs, strict=True):
+            began = self._began(piece)
+            noted = self.study.leg(name).started_at if name else None
+            if began is not None and noted is not None and noted.date() != began.date():
+                apart.append(f"{name} was noted on {noted:%d %B %Y}, its piece is of {began:%d %B %Y}")
+        return "".join(f" {words}." for words in apart)
 
     def _typed(self, item: QTableWidgetItem) -> None:
         """A cut time that was typed: minutes of the log, or min:s; what cannot be read is put back, in words."""
@@ -492,7 +514,8 @@ class LogDialog(BringDialog):
             self.after = None
         else:
             left = sum(not leg for leg in legs)
-            self.fault.setText("" if not left else f"{left} of {len(legs)} pieces have no leg and would be left.")
+            words = "" if not left else f"{left} of {len(legs)} pieces have no leg and would be left."
+            self.fault.setText(f"{words}{self._of_other_days(legs)}".strip())
         self.take_button.setEnabled(self.after is not None and bool(self.traces))
 
     def done(self, result: int) -> None:
