@@ -322,7 +322,7 @@ def test_instruments_that_fail_mid_leg_are_told_and_the_leg_survives(qtbot, road
     bus.garbage = False
     until(lambda: controller.feeds["vehicle"].state == "live")
     press(qtbot, road, Qt.Key.Key_Y)
-    press(qtbot, road, Qt.Key.Key_Space)
+    controller.read_off()
     trace = road.session.traces["L01"]
     assert trace.speed_kmh.min() > 40
     note = road.session.study.leg("L01").note
@@ -679,7 +679,7 @@ def test_units_of_the_person_are_used_on_the_road(qtbot, road):
     assert "shows 9.9 mi after" in in_units(road.drive.controller.says[-1], UNIT_CHOICES["us"])
     press(qtbot, road, Qt.Key.Key_N)
     type_into(qtbot, view.driving.shown, "0.1")
-    press(qtbot, road, Qt.Key.Key_Space)
+    road.drive.controller.read_off()
     assert view.reading.cards["distance"].caption.text() == "Trip distance, mi"
     type_into(qtbot, view.reading.cards["distance"], "5.6")
     assert road.session.study.leg("L01").distance_km == pytest.approx(9.012, abs=0.001)
@@ -688,8 +688,9 @@ def test_units_of_the_person_are_used_on_the_road(qtbot, road):
 def test_a_combustion_vehicle_gets_a_card_for_fuel_and_none_for_charge(qtbot, window):
     window.session.add_study(plan().with_(vehicle=VAN.with_(energy="diesel", usable_capacity_kwh=None)))
     window.drive_now()
-    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y, Qt.Key.Key_Space):
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
         press(qtbot, window, key)
+    window.drive.controller.read_off()
     cards = window.drive.view.reading.cards
     assert cards["fuel"].isVisibleTo(window) and not cards["soc"].isVisibleTo(window)
     type_into(qtbot, cards["fuel"], "0.62")
@@ -753,3 +754,87 @@ def test_settings_of_another_kind_than_they_should_be_count_as_none(qtbot, sessi
     for odd in ("[1, 2]", "7", "not json", ""):
         session.settings.setValue(KEY, odd)
         assert load_settings(session.settings) == InstrumentSettings()
+
+
+def test_one_press_too_many_ends_no_leg(qtbot, road):
+    """Space begins a leg and ends it: within moments, or far from the line, the second press is asked about."""
+    controller, view = road.drive.controller, road.drive.view
+    now = [0.0]
+    controller.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    press(qtbot, road, Qt.Key.Key_Space)
+    press(qtbot, road, Qt.Key.Key_Space)
+    now[0] = 0.2
+    press(qtbot, road, Qt.Key.Key_Space)  # the key bounced
+    assert controller.drive.phase == "driving" and "The leg began 0 s ago. Press again" in texts(view)
+    now[0] = 0.5
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert controller.drive.phase == "driving"
+    now[0] = 100.0  # 2.5 of 8 km, by the clock
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert controller.drive.phase == "driving" and "The line to read off at is 5.5 km ahead. Press again" in texts(view)
+    now[0] = 120.0  # so long after, it is another first press
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert controller.drive.phase == "driving"
+    now[0] = 122.0
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert controller.drive.phase == "reading"
+
+
+def test_a_leg_read_off_by_mistake_goes_on_with_all_its_samples(qtbot, road):
+    controller, view = road.drive.controller, road.drive.view
+    now = [0.0]
+    controller.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+
+    def drive_to(end):
+        while now[0] < end:
+            now[0] += 1.0
+            controller._queue.put(Sample(now[0], "gps", {"speed_kmh": 90.0}))
+        controller.tick()
+
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
+        press(qtbot, road, key)
+    drive_to(60.0)
+    before = road.session.study.leg("L01")
+    controller.read_off()
+    assert controller.drive.phase == "reading" and road.session.study.leg("L01").duration_s == 60.0
+    type_into(qtbot, view.reading.cards["average"], "15.4")
+    drive_to(100.0)
+    assert view.reading.back.isVisibleTo(view)
+    qtbot.mouseClick(view.reading.back, Qt.MouseButton.LeftButton)
+    leg = road.session.study.leg("L01")
+    # What the slip filled in is gone, what was typed stays; the way driven meanwhile counts.
+    assert (leg.duration_s, leg.started_at, leg.average_shown) == (None, before.started_at, 15.4)
+    assert "L01" not in road.session.traces
+    assert controller.drive.phase == "driving" and controller.drive.driven_km == pytest.approx(99 / 40, abs=0.03)
+    drive_to(320.0)
+    press(qtbot, road, Qt.Key.Key_Space)  # 8 km: nothing is asked
+    assert controller.drive.phase == "reading"
+    assert road.session.study.leg("L01").duration_s == 320.0
+    assert road.session.traces["L01"].time_s[-1] == pytest.approx(320.0, abs=2)
+
+
+@pytest.mark.parametrize("full_screen", [False, True])
+def test_taking_back_says_what_it_takes_and_never_a_start(qtbot, road, full_screen):
+    controller, view = road.drive.controller, road.drive.view
+    now = [0.0]
+    controller.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    if full_screen:
+        press(qtbot, road, Qt.Key.Key_F11)
+        assert view.isWindow()
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
+        press(qtbot, road, key)
+    started = road.session.study.leg("L01").started_at
+    assert started is not None
+    press(qtbot, road, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert road.session.study.leg("L01").started_at == started
+    assert "Nothing of L01 to take back. Its start stays" in texts(view)
+    now[0] = 30.0
+    press(qtbot, road, Qt.Key.Key_G)
+    assert [e.kind for e in road.session.study.events] == ["gust"]
+    press(qtbot, road, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert road.session.study.events == () and "Taken back: gust on L01." in texts(view)
+    press(qtbot, road, Qt.Key.Key_R)
+    press(qtbot, road, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert controller.drive.open_marks == {} and road.session.study.events == ()
+    press(qtbot, road, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert road.session.study.leg("L01").started_at == started

@@ -12,6 +12,7 @@ from typing import Any, Final, Literal
 from fairmargin.core.companion import RoadPlaces, SpeedWatch, aimed_kmh, reset_took
 from fairmargin.core.study import Event, Study
 from fairmargin.core.study.vocabulary import EventKind
+from fairmargin.core.units import said
 
 Phase = Literal["approach", "driving", "reading"]
 #: Events that last; the others are moments.
@@ -20,6 +21,8 @@ LASTING: Final = frozenset({"slow-traffic", "following-closely", "stop", "rain"}
 RESET_SEEN_S: Final = 4.0
 SAME_EVENT_S: Final = 45.0  # a stretch noticed so near to one that was noted is the same
 SHORTEST_KM: Final = 0.05
+FAR_SHARE: Final = 0.25  # of a leg that lies ahead, beyond which a read-off is asked about
+MOMENT_S: Final = 8.0  # after the reset, within which nobody reads off
 #: Value of a quantity by the name of the bus, None where nobody has it.
 Value = Callable[[str], float | None]
 #: A stretch that the speeds tell of: kind, start [s], how long [s], mean speed [km/h].
@@ -110,6 +113,26 @@ class LegDrive:
         if place_km is not None:
             return end - place_km
         return None if driven_km is None else places.between_km - driven_km
+
+    def unlikely_end(self, places: RoadPlaces, to_gate_km: float | None, now: float, moment_s: float) -> str:
+        """Why a read-off just now would most likely be a slip; empty where nothing speaks against it.
+
+        `moment_s` is how long after the reset one press may have become two.
+        """
+        seconds = self.since_reset_s(now)
+        if seconds is None or self.phase != "driving":
+            return ""
+        if seconds < moment_s:
+            return f"The leg began {seconds:.0f} s ago."
+        whole = places.between_km
+        if to_gate_km is not None and whole and to_gate_km > FAR_SHARE * whole:
+            return f"The line to read off at is {said(to_gate_km, 'km', 1)} ahead."
+        return ""
+
+    def go_on(self) -> None:
+        """Take a read-off back: the leg is still being driven."""
+        if self.phase == "reading":
+            self.phase, self.read_off_s = "driving", None
 
     # ------------------------------------------------------------ events
 

@@ -32,7 +32,9 @@ def taken_as_far_as_it_goes(study: Study | None, kept: Recording, name: str) -> 
     reset = kept.marked("reset")
     if study is None or all(leg.leg != kept.leg for leg in study.legs) or reset is None or not kept.samples:
         raise InvalidInput(f"{name}: nothing was recorded after a reset; there is nothing to take.")
-    end = kept.marked("read-off") or max(s.at for s in kept.samples)
+    read, went_on = kept.marked("read-off"), kept.marked("back to driving")
+    taken_back = read is not None and went_on is not None and went_on > read
+    end = max(s.at for s in kept.samples) if read is None or taken_back else read
     trace, notices = to_trace(kept.samples, reset, end, float(study.vehicle.speed_error_percent or 0.0))
     if trace is None:
         raise InvalidInput(f"{name}: {notices[0]}.")

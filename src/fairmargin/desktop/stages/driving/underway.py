@@ -178,7 +178,7 @@ class DrivingPage(QWidget):
             return
         if drive.phase == "approach" or (drive.phase == "driving" and drive.reset_state == "failed"):
             self.controller.reset()
-        elif drive.phase == "driving":
+        elif drive.phase == "driving" and not self.controller.asks_first():
             self.controller.read_off()
 
     def _saw_trip(self, text: str) -> None:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QResizeEvent
+from PySide6.QtCore import QEvent, Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from fairmargin.core import units as core_units
@@ -17,6 +17,8 @@ from fairmargin.desktop.stages.driving.reading_page import ReadingPage
 from fairmargin.desktop.stages.driving.underway import DrivingPage
 from fairmargin.desktop.widgets.basics import Elided, Mark, label, panel
 from fairmargin.simulation.rehearsal import Display
+
+_UNDO = QKeySequence.StandardKey.Undo
 
 
 class DriveView(QWidget):
@@ -157,6 +159,13 @@ class DriveView(QWidget):
             self.middle.setCurrentWidget(page)
             self.setFocus()
 
+    def event(self, event: QEvent) -> bool:
+        """Undo is the road's own here: it says what it takes back, also where the view is a window of its own."""
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.matches(_UNDO):
+            event.accept()
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, drive = event.key(), self.controller.drive
         if event.isAutoRepeat():
@@ -167,6 +176,9 @@ class DriveView(QWidget):
             return
         if key == Qt.Key.Key_Escape and self.isWindow():
             self.fullScreenWanted.emit(False)
+            return
+        if event.matches(_UNDO):
+            self.controller.take_back()
             return
         if control:
             if key in {Qt.Key.Key_Return, Qt.Key.Key_Enter} and drive is not None and drive.phase == "reading":
