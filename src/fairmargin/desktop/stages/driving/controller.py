@@ -15,13 +15,13 @@ from PySide6.QtCore import QObject
 from fairmargin.core.companion import SpeedWatch, aimed_kmh, price
 from fairmargin.core.conditions.room import noted
 from fairmargin.core.conditions.typed import carried
-from fairmargin.core.leg_drive import LASTING, MOMENT_S, LegDrive
+from fairmargin.core.leg_drive import LASTING, LegDrive
 from fairmargin.core.study import Study
-from fairmargin.core.study.vocabulary import EVENT_KINDS, EventKind
+from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.core.units import said
 from fairmargin.desktop.stages.driving.recordings import fresh_path, taken_as_far_as_it_goes
 from fairmargin.desktop.stages.driving.rehearsal_set import RehearsalSet, rehearsed_from
-from fairmargin.desktop.stages.driving.state import DriveState
+from fairmargin.desktop.stages.driving.second_thoughts import SecondThoughts
 from fairmargin.desktop.stages.driving.words import disturbance_words
 from fairmargin.desktop.state.background import meanwhile
 from fairmargin.desktop.state.session import LONG_SAMPLES, Session
@@ -43,14 +43,7 @@ from fairmargin.simulation.rehearsal import SEED, Display, prepared, rehearse
 BLINK_S: Final = 0.2
 
 
-#: Of the person's own time: a press is one however often the key bounces, and is remembered for so long. [s]
-MOMENT_REAL_S: Final = 0.7
-SURE_S: Final = 8.0
-#: What a field of a leg is before anything is filled in, where that is not None.
-_EMPTY: Final[dict[str, Any]] = {"note": ""}
-
-
-class DriveController(DriveState):
+class DriveController(SecondThoughts):
     """State of the drive; the view shows it and presses its buttons."""
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
@@ -59,9 +52,6 @@ class DriveController(DriveState):
         self.paused_at: float | None = None
         self.samples = Columns()  # of the leg under way
         self._together = Together()
-        self._filled_in: dict[str, Any] = {}  # by the read-off, and what was said since: it may be taken back
-        self._since_reading: list[Sample] = []
-        self._asked_s: float | None = None  # when a read-off was asked about
         self._study_id: int | None = session.study_id
         self._timer.timeout.connect(self.tick)
         session.studyChanged.connect(self._study_changed)
@@ -190,54 +180,6 @@ class DriveController(DriveState):
         if study is None or drive is None:
             return
         self._say(disturbance_words(study, self.session, price(study, study.leg(drive.leg), kind, seconds, speed)))
-
-    def take_back(self) -> None:
-        """Undo what was done last, and say what that was; of a leg under way only its events: its start is none."""
-        stack, drive = self.session.undo, self.drive
-        what = stack.undoText()
-        if drive is not None and drive.phase != "reading" and what not in {f"{k} on {drive.leg}" for k in EVENT_KINDS}:
-            self._say(f"Nothing of {drive.leg} to take back. Its start stays: press the reset again to begin it anew.")
-            self.changed.emit()
-            return
-        if not stack.canUndo():
-            self._say("Nothing to take back.")
-            self.changed.emit()
-            return
-        stack.undo()
-        if drive is not None:
-            drive.open_marks = {k: at for k, at in drive.open_marks.items() if what != f"{k} on {drive.leg}"}
-        self._say(f"Taken back: {what}.")
-        self.changed.emit()
-
-    def asks_first(self) -> bool:
-        """Whether a read-off at this moment is asked about, in words, and not done: a second press does it."""
-        drive = self.drive
-        if drive is None:
-            return False
-        now = self.clock.seconds()
-        why = drive.unlikely_end(self.places(), self.to_gate_km(), now, max(MOMENT_S, MOMENT_REAL_S * self.clock.rate))
-        asked, self._asked_s = self._asked_s, None
-        if not why or (asked is not None and MOMENT_REAL_S <= (now - asked) / self.clock.rate <= SURE_S):
-            return False
-        self._asked_s = now
-        self._say(f"{why} Press again to read off here all the same.")
-        self.changed.emit()
-        return True
-
-    def back_to_driving(self) -> None:
-        """Take a read-off back: the leg goes on, with every sample that came since; what was filled in goes."""
-        drive, study = self.drive, self.study
-        if drive is None or study is None or drive.phase != "reading":
-            return
-        leg = study.leg(drive.leg)
-        gone = {k: _EMPTY.get(k) for k, v in self._filled_in.items() if getattr(leg, k) == v}
-        drive.go_on()
-        self._recorder_mark(self.clock.seconds(), "back to driving")
-        self.session.edit(study.with_leg(drive.leg, **gone), f"{drive.leg} goes on", {drive.leg: None})
-        for sample in self._since_reading:
-            self._advance(drive, sample)
-        self._since_reading, self._filled_in = [], {}
-        self.changed.emit()
 
     def read_off(self) -> None:
         """Everything is read at this moment; what instruments say is filled in, the rest is typed."""
