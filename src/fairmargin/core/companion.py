@@ -23,6 +23,7 @@ from fairmargin.core.planning.checklists import kit
 from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.study import Event, Leg, Study, Trace
 from fairmargin.core.study.cells import held_kmh
+from fairmargin.core.study.layout import as_planned
 from fairmargin.core.study.vocabulary import EventKind
 
 #: A speed this much below the aim is slow traffic once it has lasted. Common practice.
@@ -257,16 +258,7 @@ def again(study: Study, name: str, reason: str) -> Study:
     leg = study.leg(name)
     names = {x.leg for x in study.legs}
     fresh = next(n for i in range(2, 1000) if (n := f"{name[:55]}.{i}") not in names)
-    repeat = Leg(
-        leg=fresh,
-        run=leg.run,
-        block=leg.block,
-        configuration=leg.configuration,
-        vehicle=leg.vehicle,
-        direction=leg.direction,
-        sector=leg.sector,
-        speed_kmh=leg.speed_kmh,
-    )
+    repeat = as_planned(leg, fresh)
     legs = []
     for x in study.legs:
         legs.append(x.with_(included=False, reason=reason) if x.leg == name else x)

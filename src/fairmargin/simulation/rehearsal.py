@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.study import Leg, RoutePoint, Study, Trace
 from fairmargin.core.study.cells import held_kmh
-from fairmargin.core.study.layout import ways
+from fairmargin.core.study.layout import as_planned, ways
 from fairmargin.simulation.day import DayPlan, simulate
 from fairmargin.simulation.road import road_of, straight_road
 
@@ -69,18 +69,7 @@ def prepared(study: Study, seed: int, today: date) -> Study:
         If it cannot be rehearsed, in words.
     """
     loop = study.method in {"loop", "laps"}
-    blank = [
-        Leg(
-            leg=leg.leg,
-            run=leg.run,
-            block=leg.block,
-            configuration=leg.configuration,
-            direction=leg.direction,
-            speed_kmh=leg.speed_kmh,
-        )
-        for leg in study.legs
-        if not is_repeat(study, leg)
-    ]
+    blank = [as_planned(leg) for leg in study.legs if not is_repeat(study, leg)]
     route = study.route
     try:
         road_of(route)

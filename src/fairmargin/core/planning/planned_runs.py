@@ -10,7 +10,7 @@ from fairmargin.core.planning.already_known import known_factors, known_wh_per_k
 from fairmargin.core.planning.expected import leg_km, planned_speed_kmh, split
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import held_kmh, vehicle_label, vehicle_of
-from fairmargin.core.study.layout import laid_out_runs, sectors_read
+from fairmargin.core.study.layout import as_planned, laid_out_runs, sectors_read
 from fairmargin.core.study.sectors import route_of
 from fairmargin.core.units import said
 
@@ -52,7 +52,7 @@ def planned_runs(study: Study, order: str) -> tuple[list[PlannedRun], list[Leg]]
     Where the study's own runs have that order they are taken as they are laid out.
     """
     own_order = study.order == order and bool(study.legs)
-    legs = [_bare(leg) for leg in study.legs] if own_order else laid_out_runs(study, order)
+    legs = [as_planned(leg) for leg in study.legs] if own_order else laid_out_runs(study, order)
     named = {leg.leg: leg for leg in legs}
     consumption = Consumption(study)
     turns, made = study.vehicles_take_turns, list[PlannedRun]()
@@ -90,20 +90,6 @@ def planned_runs(study: Study, order: str) -> tuple[list[PlannedRun], list[Leg]]
             )
         )
     return made, [named[leg.leg] for leg in legs]
-
-
-def _bare(leg: Leg) -> Leg:
-    """The leg as it was laid out, without anything that was read or noted on it."""
-    return Leg(
-        leg=leg.leg,
-        run=leg.run,
-        block=leg.block,
-        configuration=leg.configuration,
-        direction=leg.direction,
-        vehicle=leg.vehicle,
-        speed_kmh=leg.speed_kmh,
-        sector=leg.sector,
-    )
 
 
 def _label(study: Study, own: Sequence[Leg], turns: bool) -> str:

@@ -48,6 +48,20 @@ def vehicles_beside(study: Study) -> tuple[str, ...]:
     return tuple(dict.fromkeys(leg.vehicle for leg in study.legs)) or ("",)
 
 
+def as_planned(leg: Leg, name: str = "") -> Leg:
+    """A leg as it was laid out, without anything that was read or noted on it; under another name where one is given."""
+    return Leg(
+        leg=name or leg.leg,
+        run=leg.run,
+        block=leg.block,
+        configuration=leg.configuration,
+        direction=leg.direction,
+        vehicle=leg.vehicle,
+        speed_kmh=leg.speed_kmh,
+        sector=leg.sector,
+    )
+
+
 class Layout:
     """Lays planned legs out, numbering them and their runs on from those that are there.
 
