@@ -838,3 +838,56 @@ def test_taking_back_says_what_it_takes_and_never_a_start(qtbot, road, full_scre
     assert controller.drive.open_marks == {} and road.session.study.events == ()
     press(qtbot, road, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert road.session.study.leg("L01").started_at == started
+
+
+def test_another_leg_can_be_driven_and_the_rest_given_up(qtbot, road):
+    controller, view = road.drive.controller, road.drive.view
+    page = view.prepare
+    assert [page.which.itemData(i) for i in range(page.which.count())] == [f"L{i:02d}" for i in range(1, 9)]
+    page.which.setCurrentIndex(page.which.findData("L05"))
+    page.which.activated.emit(page.which.currentIndex())
+    assert "L05" in page.set_off.text() and controller.next_leg().leg == "L05"
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert controller.drive.leg == "L05"
+    press(qtbot, road, Qt.Key.Key_Space)
+    controller.read_off()
+    type_into(qtbot, view.reading.cards["average"], "15.4")
+    controller.finish()
+    # Its turn taken, the first that was left is next again.
+    assert controller.next_leg().leg == "L01" and page.which.findData("L05") < 0
+    qtbot.mouseClick(page.home, Qt.MouseButton.LeftButton)
+    assert "Going home" in texts(view) and "7 legs stay planned (L01, L02, L03, L04, L06, L07, L08)" in texts(view)
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert controller.drive is None  # nobody sets off by a key that was meant for nothing
+    qtbot.mouseClick(view.nothing.on_after_all, Qt.MouseButton.LeftButton)
+    assert controller.next_leg().leg == "L01"
+    # What is given up in one study is not in another.
+    controller.go_home(True)
+    road.session.add_study(plan("AB"))
+    assert not controller.going_home and controller.next_leg() is not None
+
+
+def test_a_line_that_was_missed_is_told_and_distance_counts_on(qtbot, road):
+    controller, view = road.drive.controller, road.drive.view
+    now = [0.0]
+    controller.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    press(qtbot, road, Qt.Key.Key_Space)
+    press(qtbot, road, Qt.Key.Key_Space)
+    press(qtbot, road, Qt.Key.Key_Y)
+    now[0] = 320.0  # 8 km by the clock: at the line
+    controller.changed.emit()
+    assert "READ OFF NOW" in texts(view)
+    now[0] = 350.0
+    controller.changed.emit()
+    said = texts(view)
+    assert "0.8 km past the line: read off at once" in said and "The read-off is behind, km" in said
+    assert "READ OFF NOW" not in said
+
+
+def test_a_start_line_that_was_missed_is_behind(qtbot, road, monkeypatch):
+    controller, view = road.drive.controller, road.drive.view
+    press(qtbot, road, Qt.Key.Key_Space)
+    monkeypatch.setattr(controller, "to_gate_km", lambda: -1.5)
+    controller.changed.emit()
+    said = texts(view)
+    assert "The start line is 1.5 km behind" in said and "reset the trip meter NOW" not in said

@@ -56,6 +56,18 @@ class DriveController(SecondThoughts):
         self._timer.timeout.connect(self.tick)
         session.studyChanged.connect(self._study_changed)
 
+    # ------------------------------------------------------------ which leg
+
+    def choose(self, name: str) -> None:
+        """Drive another leg than the one whose turn it is."""
+        self.chosen = name
+        self.changed.emit()
+
+    def go_home(self, home: bool) -> None:
+        """Give the rest up for today, or go on after all; what is planned stays planned."""
+        self.going_home = home
+        self.changed.emit()
+
     # ------------------------------------------------------------ a leg
 
     def begin(self, name: str) -> bool:
@@ -73,7 +85,7 @@ class DriveController(SecondThoughts):
         except OSError as error:
             self._say(f"The drive cannot be recorded: {error.strerror or error}. Readings are kept all the same.")
         self._recorder_mark(now, "begun")
-        self.paused_at = None
+        self.paused_at, self.chosen, self.going_home = None, "", False
         self.drive = LegDrive(name, leg.direction == "back", SpeedWatch(aim[0] if aim else None))
         self._together = Together()
         self.samples = Columns()
@@ -446,6 +458,7 @@ class DriveController(SecondThoughts):
         if self.session.study_id == self._study_id:
             return
         self._study_id = self.session.study_id
+        self.chosen, self.going_home = "", False
         if self.drive is not None:
             self._close_recording("left")
             self.drive = None

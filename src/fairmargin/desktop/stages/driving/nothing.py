@@ -29,6 +29,8 @@ class NothingPage(QWidget):
         layout.addWidget(self.reveal)
         self.truth_words = label("", "large", wrap=True)
         layout.addWidget(self.truth_words)
+        self.on_after_all = go_button("Go on after all", lambda: self.controller.go_home(False))
+        layout.addWidget(self.on_after_all)
         self.to_verdict = go_button("Go to the verdict", self.done.emit)
         layout.addWidget(self.to_verdict)
         layout.addStretch()
@@ -37,7 +39,12 @@ class NothingPage(QWidget):
         """Show what is left to do."""
         rehearsed = SEED in study.plan.details
         unread = self.controller.unread()
-        if not study.legs:
+        left = self.controller.left()
+        self.on_after_all.setVisible(bool(left) and self.controller.going_home)
+        if left and self.controller.going_home:
+            many = "leg stays" if len(left) == 1 else "legs stay"
+            words = f"Going home: {len(left)} {many} planned ({', '.join(x.leg for x in left)}), for another day of the same study."
+        elif not study.legs:
             words = "Lay the runs out in Plan, or add a run on the sheet."
         elif unread:
             words = f"Every leg is driven. Still without a reading: {', '.join(unread)}; type it on the sheet, or bring the receipts in."

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any, Final
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from fairmargin.core.companion import aimed_kmh, lateness, leg_checklist
 from fairmargin.core.conditions.room import noted
@@ -19,6 +19,7 @@ from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.parts import DAY_EVERY_S, Ticking, Tile, go_button
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
+from fairmargin.desktop.widgets.inputs import Choice
 
 #: What is set before a leg; of these, what every leg has. The others are asked for where a study needs them.
 SETTINGS: Final = (
@@ -69,6 +70,7 @@ class PreparePage(QWidget):
         box.addWidget(self.pause_button)
         box.addStretch()
         side.addWidget(self.timetable, 1)
+        side.addLayout(self._which_next())
         self.set_off = go_button("Set off  (Space)", self.begin)
         side.addWidget(self.set_off)
         self.cut_short, box = panel()
@@ -84,6 +86,22 @@ class PreparePage(QWidget):
         box.addLayout(row)
         side.addWidget(self.cut_short)
         layout.addLayout(side, 2)
+
+    def _which_next(self) -> QHBoxLayout:
+        """Lay out the choice of another leg, and of none."""
+        row = QHBoxLayout()
+        self.which = Choice()
+        self.which.setAccessibleName("Leg to drive next")
+        self.which.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.which.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.which.activated.connect(lambda _: self.controller.choose(str(self.which.currentData())))
+        row.addWidget(self.which, 1)
+        self.home = QPushButton("Going home")
+        self.home.setToolTip("The rest is not driven today; it stays planned")
+        self.home.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.home.clicked.connect(lambda: self.controller.go_home(True))
+        row.addWidget(self.home)
+        return row
 
     def show_leg(self, study: Study, leg: Leg) -> None:
         """Show another leg, or the same as it stands now."""
@@ -126,6 +144,19 @@ class PreparePage(QWidget):
             self._day_stamp = stamp
             self._show_day(study)
         self.set_off.setText(f"Set off on {leg.leg}  (Space)")
+        self._show_left(study, leg)
+
+    def _show_left(self, study: Study, leg: Leg) -> None:
+        """Offer every leg that is still to be driven."""
+        left = [
+            (f"{x.run or x.leg} {x.direction}, {study.configuration(x.configuration).label} ({x.leg})", x.leg)
+            for x in self.controller.left()
+        ]
+        if [(self.which.itemText(i), self.which.itemData(i)) for i in range(self.which.count())] != left:
+            self.which.clear()
+            for words, name in left:
+                self.which.addItem(words, name)
+        self.which.setCurrentIndex(self.which.findData(leg.leg))
 
     def _check(self, text: str) -> QCheckBox:
         """Add a thing to look at."""

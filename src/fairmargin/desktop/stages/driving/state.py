@@ -18,6 +18,8 @@ class DriveState(InstrumentHub):
         super().__init__(parent)
         self.session = session
         self.drive: LegDrive | None = None
+        self.chosen = ""  # leg that somebody wants to drive next, out of its turn
+        self.going_home = False  # the rest is not driven today
         self._places: tuple[object, RoadPlaces] | None = None
 
     @property
@@ -26,13 +28,21 @@ class DriveState(InstrumentHub):
         return self.session.study
 
     def next_leg(self) -> Leg | None:
-        """The leg under way, else the first that is planned."""
+        """The leg under way, else the one chosen, else the first that is planned; none where the rest is given up."""
         study = self.study
         if study is None:
             return None
         if self.drive is not None:
             return next((leg for leg in study.legs if leg.leg == self.drive.leg), None)
-        return next((leg for leg in study.legs if self._to_drive(leg)), None)
+        if self.going_home:
+            return None
+        left = self.left()
+        return next((leg for leg in left if leg.leg == self.chosen), left[0] if left else None)
+
+    def left(self) -> list[Leg]:
+        """Legs that are still to be driven, in the order of the plan."""
+        study = self.study
+        return [leg for leg in study.legs if self._to_drive(leg)] if study else []
 
     def _to_drive(self, leg: Leg) -> bool:
         """Whether a leg is still to be driven; one that was, and waits for its reading, is not."""

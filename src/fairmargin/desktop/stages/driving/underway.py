@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
@@ -13,6 +15,9 @@ from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.parts import EVENTS, GATE_SOON_KM, TALLEST_PX, Tile, go_button
 from fairmargin.desktop.widgets.basics import PlainLabel, label
+
+PAST_KM: Final = 0.15  # beyond a line, from which it is behind
+STANDING_KMH: Final = 3.0
 
 
 class DrivingPage(QWidget):
@@ -110,7 +115,13 @@ class DrivingPage(QWidget):
             ahead = controller.landmark_ahead()
             if ahead is not None:
                 foot += f" \u00b7 {ahead[0]} in {units.show('distance', ahead[1]):.1f}"
-            self.gate_tile.show(caption, f"{units.show('distance', max(to_gate, 0.0)):.1f}", foot)
+            past = to_gate < -PAST_KM
+            if past:
+                caption = f"{'The start line' if approach else 'The read-off'} is behind, {units.distance}"
+                foot = "" if approach else "read off now, and note it"
+            self.gate_tile.show(
+                caption, f"{units.show('distance', abs(to_gate) if past else max(to_gate, 0.0)):.1f}", foot
+            )
         since = controller.since_reset_s()
         if since is None:
             self.time_tile.show("On the leg", "\u2013", "begins at the reset")
@@ -143,7 +154,13 @@ class DrivingPage(QWidget):
         state = ""
         if drive.phase == "approach":
             words = "Reset the trip meter at the start line, at speed."
-            if to_gate is not None and to_gate < GATE_SOON_KM:
+            if to_gate is not None and to_gate < -PAST_KM:
+                behind = _far(-to_gate, self.session.units)
+                words, state = (
+                    f"The start line is {behind} behind: turn, or reset at another place for all legs.",
+                    "bad",
+                )
+            elif to_gate is not None and to_gate < GATE_SOON_KM:
                 words, state = "Start line: reset the trip meter NOW.", "now"
             self.main_action.setText("Reset pressed now  (Space)")
         else:
@@ -155,6 +172,13 @@ class DrivingPage(QWidget):
                 self.main_action.setText("Reset pressed again  (Space)")
             elif check:
                 words, state = "Did the reset take? Look at the trip meter.", "now"
+            elif to_gate is not None and to_gate < -PAST_KM:
+                behind, stands = (
+                    _far(-to_gate, self.session.units),
+                    (self.controller.speed_kmh() or STANDING_KMH) < STANDING_KMH,
+                )
+                where = "You stand" if stands else "You are"
+                words, state = f"{where} {behind} past the line: read off at once; the distance counts on.", "bad"
             elif to_gate is not None and to_gate <= 0.0:
                 words, state = "READ OFF NOW, at speed, before lifting off.", "now"
             elif to_gate is not None and to_gate < GATE_SOON_KM:
@@ -195,6 +219,10 @@ class DrivingPage(QWidget):
         )
         if answer == QMessageBox.StandardButton.Yes:
             self.controller.give_up()
+
+
+def _far(km: float, units: core_units.UnitChoice) -> str:
+    return f"{units.show('distance', km):.1f} {units.distance}"
 
 
 def _noted(event: Event, units: core_units.UnitChoice) -> str:

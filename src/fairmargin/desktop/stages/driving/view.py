@@ -133,7 +133,8 @@ class DriveView(QWidget):
         for button in (self.prepare.set_off, self.driving.main_action, self.reading.next, self.reading.again):
             button.setEnabled(writable)
         if leg is None:
-            self.title.setText("Every leg is driven" if study.legs else "No legs are planned")
+            done = "Going home" if controller.going_home and controller.left() else "Every leg is driven"
+            self.title.setText(done if study.legs else "No legs are planned")
             self.mark.setVisible(False)
             self._turn_to(self.nothing)
             self.nothing.show_study(study)
