@@ -891,3 +891,50 @@ def test_a_start_line_that_was_missed_is_behind(qtbot, road, monkeypatch):
     controller.changed.emit()
     said = texts(view)
     assert "The start line is 1.5 km behind" in said and "reset the trip meter NOW" not in said
+
+
+def strike(qtbot, widget, key):
+    """A key as the desktop sends it: to what has the focus."""
+    assert QApplication.focusWidget() is widget
+    qtbot.keyClick(widget, key)
+
+
+def test_the_road_owns_its_keys_wherever_the_focus_is(qtbot, road):
+    """A click on a button beside the page leaves the focus there: Space still goes on, T still notes."""
+    controller, view = road.drive.controller, road.drive.view
+    assert controller.start_rehearsal(5, RATE)
+    button = road.drive.live_buttons[1]
+    button.setFocus(Qt.FocusReason.MouseFocusReason)
+    strike(qtbot, button, Qt.Key.Key_Space)
+    assert controller.rehearsal is not None and controller.drive is not None and controller.drive.phase == "approach"
+    button.setFocus(Qt.FocusReason.MouseFocusReason)
+    strike(qtbot, button, Qt.Key.Key_Space)
+    assert controller.drive.phase == "driving"
+    button.setFocus(Qt.FocusReason.TabFocusReason)
+    strike(qtbot, button, Qt.Key.Key_T)
+    assert [e.kind for e in road.session.study.events if e.leg == "L01"] == ["slow-traffic"]
+    strike(qtbot, button, Qt.Key.Key_T)
+    qtbot.keyClick(button, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert controller.rehearsal is not None and view.isVisible()
+
+
+def test_a_control_walked_to_keeps_its_own_key_while_standing(qtbot, road):
+    """Tab to Pause and Space pauses; a typed field types its spaces, and Return gives the keys back."""
+    controller, view = road.drive.controller, road.drive.view
+    assert controller.start_rehearsal(5, RATE)
+    view.setFocus()
+    for _ in range(60):
+        qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Tab)
+        if QApplication.focusWidget() is view.prepare.pause_button:
+            break
+    strike(qtbot, view.prepare.pause_button, Qt.Key.Key_Space)
+    assert controller.drive is None and controller.paused_at is not None
+    controller.pause()
+    field = next(f for f in view.prepare.settings_fields.values() if f.isVisible() and hasattr(f.edit, "setText"))
+    field.edit.setFocus(Qt.FocusReason.MouseFocusReason)
+    strike(qtbot, field.edit, Qt.Key.Key_Space)
+    assert controller.drive is None
+    strike(qtbot, field.edit, Qt.Key.Key_Return)
+    qtbot.waitUntil(view.hasFocus)
+    strike(qtbot, view, Qt.Key.Key_Space)
+    assert controller.drive is not None

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from PySide6.QtCore import QEvent, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QKeySequence, QResizeEvent
+from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from fairmargin.core import units as core_units
 from fairmargin.core.planning.checklists import caution
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.desktop.stages.driving.controller import DriveController
+from fairmargin.desktop.stages.driving.keys import UNDO, RoadKeys
 from fairmargin.desktop.stages.driving.nothing import NothingPage
 from fairmargin.desktop.stages.driving.parts import COMPACT_PX, EVENTS, Chip, Tile
 from fairmargin.desktop.stages.driving.prepare import PreparePage
@@ -17,8 +20,6 @@ from fairmargin.desktop.stages.driving.reading_page import ReadingPage
 from fairmargin.desktop.stages.driving.underway import DrivingPage
 from fairmargin.desktop.widgets.basics import Elided, Mark, label, panel
 from fairmargin.simulation.rehearsal import Display
-
-_UNDO = QKeySequence.StandardKey.Undo
 
 
 class DriveView(QWidget):
@@ -53,6 +54,7 @@ class DriveView(QWidget):
         page.addWidget(self.says)
         self.caution = label("", "caution", wrap=True)
         page.addWidget(self.caution)
+        self._keys = RoadKeys(self, self._phase)
         self._second = QTimer(self)
         self._second.setInterval(1000)
         self._second.timeout.connect(self._show_clock)
@@ -160,9 +162,15 @@ class DriveView(QWidget):
             self.middle.setCurrentWidget(page)
             self.setFocus()
 
+    def _phase(self) -> Literal["standing", "driving", "reading"]:
+        drive = self.controller.drive
+        if drive is None:
+            return "standing"
+        return "reading" if drive.phase == "reading" else "driving"
+
     def event(self, event: QEvent) -> bool:
         """Undo is the road's own here: it says what it takes back, also where the view is a window of its own."""
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.matches(_UNDO):
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.matches(UNDO):
             event.accept()
             return True
         return super().event(event)
@@ -178,7 +186,7 @@ class DriveView(QWidget):
         if key == Qt.Key.Key_Escape and self.isWindow():
             self.fullScreenWanted.emit(False)
             return
-        if event.matches(_UNDO):
+        if event.matches(UNDO):
             self.controller.take_back()
             return
         if control:
