@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import queue
 from datetime import datetime
-from pathlib import Path
 from typing import Any, Final
 
 from PySide6.QtCore import QObject
@@ -19,23 +18,14 @@ from fairmargin.core.leg_drive import LASTING, LegDrive
 from fairmargin.core.study import Study
 from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.core.units import said
-from fairmargin.desktop.stages.driving.recordings import fresh_path, taken_as_far_as_it_goes
+from fairmargin.desktop.stages.driving.recordings import fresh_path
 from fairmargin.desktop.stages.driving.rehearsal_set import RehearsalSet, rehearsed_from
-from fairmargin.desktop.stages.driving.second_thoughts import SecondThoughts
+from fairmargin.desktop.stages.driving.taken_up import TakenUp
 from fairmargin.desktop.stages.driving.words import disturbance_words
 from fairmargin.desktop.state.background import meanwhile
 from fairmargin.desktop.state.session import LONG_SAMPLES, Session
-from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.instruments.feed import WeatherFeed
-from fairmargin.instruments.recording import (
-    Columns,
-    Recorder,
-    close_recording,
-    read_recording,
-    recordings_of,
-    to_trace,
-    unfinished,
-)
+from fairmargin.instruments.recording import Columns, Recorder, to_trace
 from fairmargin.instruments.samples import Clock, Sample, Trouble
 from fairmargin.instruments.together import Together
 from fairmargin.simulation.rehearsal import SEED, Display, prepared, rehearse
@@ -43,7 +33,7 @@ from fairmargin.simulation.rehearsal import SEED, Display, prepared, rehearse
 BLINK_S: Final = 0.2
 
 
-class DriveController(SecondThoughts):
+class DriveController(TakenUp):
     """State of the drive; the view shows it and presses its buttons."""
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
@@ -405,42 +395,6 @@ class DriveController(SecondThoughts):
             return None
         made = rehearse(study, int(seed))
         return made.truths_percent.get(trial, made.truth_percent)
-
-    # ------------------------------------------------------------ recordings that were cut short
-
-    def _folder(self) -> Path:
-        book = self.session.logbook
-        assert book is not None and self.session.study_id is not None
-        return recordings_of(book.path, self.session.study_id)
-
-    def cut_short(self) -> list[Path]:
-        """Recordings of this study that nobody finished."""
-        if self.session.study is None or self.session.logbook is None or self.drive is not None:
-            return []
-        return unfinished(self._folder())
-
-    def take_cut_short(self, path: Path) -> bool:
-        """Take what a recording that was cut short holds as far as it goes."""
-        study = self.study
-        try:
-            kept = meanwhile(lambda: read_recording(path))
-            after, trace = taken_as_far_as_it_goes(study, kept, path.name)
-        except InvalidInput as fault:
-            self._say(str(fault))
-            return False
-        if self.session.edit(after, f"recording of {kept.leg}", {kept.leg: trace}):
-            return self.let_cut_short_go(path, "finished")
-        return False
-
-    def let_cut_short_go(self, path: Path, what: str = "abandoned") -> bool:
-        """Do not ask about a recording again; the file stays."""
-        try:
-            close_recording(path, what)
-        except OSError as error:
-            self._say(f"{path}: {error.strerror or error}")
-            return False
-        self.changed.emit()
-        return True
 
     # ------------------------------------------------------------ ends
 
