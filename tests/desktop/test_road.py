@@ -349,6 +349,8 @@ def test_a_recording_cut_short_is_offered_and_taken(qtbot, window):
     qtbot.mouseClick(view.prepare.take_cut, Qt.MouseButton.LeftButton)
     leg = window.session.study.leg("L01")
     assert leg.duration_s == 189 and "cut short at 09:03:19" in leg.note
+    # Its readings are asked for at once.
+    assert window.drive.controller.drive.phase == "reading" and view.reading.isVisible()
     assert leg.started_at == datetime(2026, 5, 2, 9, 0, 10)
     assert len(window.session.traces["L01"].time_s) == 190
     assert "cut short" not in texts(view)
@@ -938,3 +940,77 @@ def test_a_control_walked_to_keeps_its_own_key_while_standing(qtbot, road):
     qtbot.waitUntil(view.hasFocus)
     strike(qtbot, view, Qt.Key.Key_Space)
     assert controller.drive is not None
+
+
+def cut_short_recording(window, ago_s, *marks):
+    """Leave a recording of L01 whose last sample came so many seconds ago; 200 s at 90 km/h, reset at 10 s."""
+    window.session.add_study(plan())
+    folder = window.session.logbook.path.with_suffix(".recordings") / str(window.session.study_id)
+    begun = (datetime.now() - timedelta(seconds=199 + ago_s)).replace(microsecond=0)
+    recorder = Recorder(folder / f"{begun:%Y%m%d-%H%M%S}-L01.drive", "L01", begun)
+    recorder.mark(10.0, "reset")
+    for at, what, more in marks:
+        recorder.mark(at, what, **more)
+    for i in range(200):
+        recorder.put(Sample(float(i), "gps", {"speed_kmh": 90.0}))
+        recorder.put(Sample(float(i), "vehicle", {"power_kw": 15.0, "soc_percent": 80.0 - i / 100.0}))
+    recorder.close()
+    window.session.edit(window.session.study.with_leg("L01", started_at=begun + timedelta(seconds=10)), "reset of L01")
+    window.drive_now()
+    return begun
+
+
+def test_a_leg_is_gone_on_with_after_a_kill(qtbot, window):
+    """The vehicle drove on: the same leg, its reset, distance, charge at the start and open stretch; the gap is told."""
+    begun = cut_short_recording(window, 60, (150.0, "event-begins", {"kind": "rain"}))
+    controller, view = window.drive.controller, window.drive.view
+    assert "L01 was cut short at" in texts(view)
+    qtbot.mouseClick(view.prepare.go_on_cut, Qt.MouseButton.LeftButton)
+    drive = controller.drive
+    assert drive is not None and drive.leg == "L01" and drive.phase == "driving" and view.driving.isVisible()
+    assert drive.driven_km == pytest.approx(189 / 3600 * 90, rel=0.01)
+    assert drive.soc_at_reset == pytest.approx(79.9) and set(drive.open_marks) == {"rain"}
+    assert controller.since_reset_s() == pytest.approx(249, abs=10)
+    assert controller.cut_short() == []
+    # What comes now counts on, on the same road and in one recording.
+    now = controller.clock.seconds()
+    controller._queue.put(Sample(now, "gps", {"speed_kmh": 90.0}))
+    controller._queue.put(Sample(now, "vehicle", {"power_kw": 15.0, "soc_percent": 77.0}))
+    controller.tick()
+    assert drive.driven_km == pytest.approx(249 / 3600 * 90, rel=0.05)
+    path = controller._recorder.path
+    controller.read_off()
+    leg = window.session.study.leg("L01")
+    assert leg.duration_s == pytest.approx(249, abs=10) and leg.started_at == begun + timedelta(seconds=10)
+    assert "nothing was recorded from" in leg.note and leg.gps_distance_km is None
+    controller.finish()
+    kept = read_recording(path)
+    assert len([s for s in kept.samples if s.source == "gps"]) == 200
+    assert abs(kept.moment(kept.marked("reset")) - begun - timedelta(seconds=10)) < timedelta(milliseconds=2)
+    assert controller.next_leg().leg == "L02"
+    window.drive.release()
+
+
+def test_a_leg_cut_short_is_driven_again(qtbot, window):
+    """As if it had not begun: it is the next leg, and nothing is asked twice; the recording stays."""
+    cut_short_recording(window, 3600)
+    controller, view = window.drive.controller, window.drive.view
+    assert not view.prepare.go_on_cut.isVisible()  # an hour later nobody is on that leg any more
+    path = controller.cut_short()[0]
+    qtbot.mouseClick(view.prepare.drop_cut, Qt.MouseButton.LeftButton)
+    assert path.exists() and controller.cut_short() == [] and "cut short" not in texts(view)
+    leg = window.session.study.leg("L01")
+    assert leg.started_at is None and leg.duration_s is None and controller.next_leg().leg == "L01"
+    window.drive.release()
+
+
+def test_a_leg_read_off_before_the_kill_asks_for_its_readings(qtbot, window):
+    """It was over: not gone on with; read off where it was, at 100 s and not at the last sample."""
+    cut_short_recording(window, 60, (110.0, "read-off", {}))
+    controller, view = window.drive.controller, window.drive.view
+    assert not view.prepare.go_on_cut.isVisible()
+    qtbot.mouseClick(view.prepare.take_cut, Qt.MouseButton.LeftButton)
+    assert controller.drive.phase == "reading" and window.session.study.leg("L01").duration_s == 100
+    controller.finish()
+    assert controller.next_leg().leg == "L02"
+    window.drive.release()

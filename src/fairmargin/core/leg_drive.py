@@ -46,6 +46,7 @@ class LegDrive:
     soc_at_reset: float | None = None
     troubles: list[str] = field(default_factory=list)
     last: tuple[float, float] | None = None  # at and speed of the newest sample counted
+    interrupted: bool = False  # for a while nothing was counted: the distance over it is a guess
 
     # ------------------------------------------------------------ reset
 
@@ -56,7 +57,7 @@ class LegDrive:
             self.open_marks.clear()
             self.watch = SpeedWatch(self.watch.aim_kmh)
         self.reset_s, self.phase, self.driven_km = now, "driving", 0.0
-        self.reset_state, self.last = "unknown", None
+        self.reset_state, self.last, self.interrupted = "unknown", None, False
         self.soc_at_reset = soc_percent
         return anew
 
@@ -186,7 +187,7 @@ class LegDrive:
         if stops:
             stood = sum(float(e.duration_s or 0) for e in stops)
             changes["stopped_s"] = min(stood, changes["duration_s"] - 1.0)
-        if self.by_instrument and self.driven_km >= SHORTEST_KM and by_gps:
+        if self.by_instrument and self.driven_km >= SHORTEST_KM and by_gps and not self.interrupted:
             changes["gps_distance_km"] = round(self.driven_km, 2)
         trip, average = value("trip_km"), value("trip_average_kwh_per_100km")
         if trip is not None and trip >= SHORTEST_KM and self.reset_state == "took" and not leg.has_reading:

@@ -20,7 +20,7 @@ from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.core.units import said
 from fairmargin.desktop.stages.driving.recordings import fresh_path
 from fairmargin.desktop.stages.driving.rehearsal_set import RehearsalSet, rehearsed_from
-from fairmargin.desktop.stages.driving.taken_up import TakenUp
+from fairmargin.desktop.stages.driving.taken_up import TakenUp, as_if_not_begun
 from fairmargin.desktop.stages.driving.words import disturbance_words
 from fairmargin.desktop.state.background import meanwhile
 from fairmargin.desktop.state.session import LONG_SAMPLES, Session
@@ -247,9 +247,7 @@ class DriveController(TakenUp):
         if drive is None:
             return
         if study is not None and not study.leg(drive.leg).has_reading:
-            cleared = study.with_leg(drive.leg, started_at=None, duration_s=None)
-            events = tuple(e for e in cleared.events if e.leg != drive.leg)
-            self.session.edit(cleared.with_(events=events), f"give up {drive.leg}")
+            self.session.edit(as_if_not_begun(study, drive.leg), f"give up {drive.leg}")
         self._close_recording("abandoned")
         self.drive = None
         self.changed.emit()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from datetime import datetime
-from typing import Any, Final
+from typing import Any, Final, Literal
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
@@ -18,6 +18,7 @@ from fairmargin.core.study.entry import words_of
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.parts import DAY_EVERY_S, Ticking, Tile, go_button
+from fairmargin.desktop.stages.driving.taken_up import CutShort
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
 from fairmargin.desktop.widgets.inputs import Choice
 
@@ -36,6 +37,7 @@ class PreparePage(QWidget):
         self.controller, self.session = controller, controller.session
         self._shape: object = None
         self._day_stamp: object = None
+        self._cut: CutShort | None = None
         self.warmed_up: QCheckBox | None = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -76,11 +78,15 @@ class PreparePage(QWidget):
         self.cut_short, box = panel()
         self.cut_words = label("", "caution", wrap=True)
         box.addWidget(self.cut_words)
+        self.go_on_cut = QPushButton()
+        self.go_on_cut.setObjectName("primary")
+        self.go_on_cut.clicked.connect(lambda: self._settle("go on"))
+        box.addWidget(self.go_on_cut)
         row = QHBoxLayout()
-        self.take_cut = QPushButton("Take what was recorded")
-        self.take_cut.clicked.connect(lambda: self._settle(True))
-        self.drop_cut = QPushButton("Leave it in the folder")
-        self.drop_cut.clicked.connect(lambda: self._settle(False))
+        self.take_cut = QPushButton("Read it off as it is")
+        self.take_cut.clicked.connect(lambda: self._settle("read"))
+        self.drop_cut = QPushButton()
+        self.drop_cut.clicked.connect(lambda: self._settle("drop"))
         row.addWidget(self.take_cut)
         row.addWidget(self.drop_cut)
         box.addLayout(row)
@@ -113,12 +119,7 @@ class PreparePage(QWidget):
             for text in items:
                 self._check(text)
             self._checks.addStretch()
-            self._cut = self.controller.cut_short()
-            self.cut_short.setVisible(bool(self._cut))
-            if self._cut:
-                self.cut_words.setText(
-                    f"A recording was cut short ({self._cut[-1].name}). What had arrived until then is kept."
-                )
+            self._offer_cut_short()
         units = self.session.units
         aim = aimed_kmh(study, leg)
         if aim is None:
@@ -240,11 +241,28 @@ class PreparePage(QWidget):
 
         return commit
 
-    def _settle(self, take: bool) -> None:
-        for path in self._cut[-1:]:
-            if take:
-                self.controller.take_cut_short(path)
-            else:
-                self.controller.let_cut_short_go(path)
+    def _offer_cut_short(self) -> None:
+        """Offer what can be done with a recording that nobody finished."""
+        self._cut = cut = self.controller.offer()
+        self.cut_short.setVisible(cut is not None)
+        if cut is None:
+            return
+        self.cut_words.setText(cut.words)
+        self.cut_words.setToolTip(str(cut.path))
+        self.go_on_cut.setText(f"Go on with {cut.leg}")
+        self.go_on_cut.setVisible(cut.can_go_on)
+        self.take_cut.setVisible(cut.can_be_read)
+        self.drop_cut.setText("Drive it again" if cut.can_be_driven_again else "Leave it in the folder")
+
+    def _settle(self, how: Literal["go on", "read", "drop"]) -> None:
+        cut = self._cut
+        if cut is None:
+            return
+        if how != "drop":
+            self.controller.take_up(cut.path, read=how == "read")
+        elif cut.can_be_driven_again:
+            self.controller.plan_again(cut.path)
+        else:
+            self.controller.let_cut_short_go(cut.path)
         self._shape = None
         self.controller.changed.emit()

@@ -21,6 +21,13 @@ def fresh_path(folder: Path, moment: datetime, leg: str) -> Path:
     return path
 
 
+def was_read_off(kept: Recording) -> bool:
+    """Whether the leg was read off after its last reset, and that was not taken back."""
+    read = kept.marked("read-off")
+    later = (kept.marked("back to driving"), kept.marked("reset"))
+    return read is not None and all(at is None or at <= read for at in later)
+
+
 def taken_as_far_as_it_goes(study: Study | None, kept: Recording, name: str) -> tuple[Study, Trace]:
     """The study with the recording's leg, and its log.
 
@@ -32,9 +39,8 @@ def taken_as_far_as_it_goes(study: Study | None, kept: Recording, name: str) -> 
     reset = kept.marked("reset")
     if study is None or all(leg.leg != kept.leg for leg in study.legs) or reset is None or not kept.samples:
         raise InvalidInput(f"{name}: nothing was recorded after a reset; there is nothing to take.")
-    read, went_on = kept.marked("read-off"), kept.marked("back to driving")
-    taken_back = read is not None and went_on is not None and went_on > read
-    end = max(s.at for s in kept.samples) if read is None or taken_back else read
+    read = kept.marked("read-off")
+    end = read if read is not None and was_read_off(kept) else max(s.at for s in kept.samples)
     trace, notices = to_trace(kept.samples, reset, end, float(study.vehicle.speed_error_percent or 0.0))
     if trace is None:
         raise InvalidInput(f"{name}: {notices[0]}.")

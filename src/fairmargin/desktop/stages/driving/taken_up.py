@@ -2,13 +2,45 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from datetime import datetime, timedelta
 from pathlib import Path
+from typing import Final
 
-from fairmargin.desktop.stages.driving.recordings import taken_as_far_as_it_goes
+from fairmargin.core.companion import SpeedWatch, aimed_kmh
+from fairmargin.core.leg_drive import LegDrive
+from fairmargin.core.study import Study
+from fairmargin.core.study.vocabulary import EventKind
+from fairmargin.desktop.stages.driving.recordings import fresh_path, taken_as_far_as_it_goes, was_read_off
 from fairmargin.desktop.stages.driving.second_thoughts import SecondThoughts
 from fairmargin.desktop.state.background import meanwhile
 from fairmargin.exchange.files.faults import InvalidInput
-from fairmargin.instruments.recording import close_recording, read_recording, recordings_of, unfinished
+from fairmargin.instruments.recording import (
+    Columns,
+    Recorder,
+    Recording,
+    close_recording,
+    read_recording,
+    recordings_of,
+    unfinished,
+)
+from fairmargin.instruments.samples import Sample
+from fairmargin.simulation.rehearsal import SEED
+
+#: A leg is still being driven only so long after the last sample.
+STILL_DRIVEN: Final = timedelta(minutes=30)
+
+
+@dataclass(frozen=True, slots=True)
+class CutShort:
+    """A recording that nobody finished, and what can be done with its leg."""
+
+    path: Path
+    leg: str
+    words: str
+    can_go_on: bool = False
+    can_be_read: bool = False
+    can_be_driven_again: bool = False
 
 
 class TakenUp(SecondThoughts):
@@ -20,13 +52,134 @@ class TakenUp(SecondThoughts):
         return recordings_of(book.path, self.session.study_id)
 
     def cut_short(self) -> list[Path]:
-        """Recordings of this study that nobody finished."""
+        """Recordings of this study that nobody finished, oldest first."""
         if self.session.study is None or self.session.logbook is None or self.drive is not None:
             return []
         return unfinished(self._folder())
 
+    def offer(self) -> CutShort | None:
+        """The newest recording that was cut short, and what can be done with it; None where there is none."""
+        paths, study = self.cut_short(), self.study
+        if not paths or study is None:
+            return None
+        path = paths[-1]
+        try:
+            kept = meanwhile(lambda: read_recording(path))
+        except InvalidInput as fault:
+            return CutShort(path, "", f"{fault}.")
+        leg = next((x for x in study.legs if x.leg == kept.leg), None)
+        reset = kept.marked("reset")
+        began = [s.at for s in kept.samples if reset is not None and s.at >= reset]
+        if leg is None or not began:
+            why = "its leg is not in this study any more" if leg is None else "nothing came after a reset"
+            return CutShort(path, kept.leg, f"The recording of {kept.leg} was cut short; {why}.")
+        until = kept.moment(max(began))
+        words = f"{kept.leg} was cut short at {until:%H:%M:%S}. What had arrived until then is kept."
+        free = not leg.has_reading
+        return CutShort(path, kept.leg, words, free and self._still_driven(study, kept, until), True, free)
+
+    def _still_driven(self, study: Study, kept: Recording, until: datetime) -> bool:
+        since = self.clock.moment() - until
+        # A virtual car stops with its rehearsal.
+        rehearsed = study.plan.details.get(SEED) is not None
+        return not rehearsed and not was_read_off(kept) and timedelta(0) <= since <= STILL_DRIVEN
+
+    def take_up(self, path: Path, read: bool = False) -> bool:
+        """Take a leg up where its recording was cut short: go on with it, or read it off there.
+
+        Returns
+        -------
+        bool
+            False, with the reason said, where the recording cannot be read or nothing was recorded after a reset.
+        """
+        study = self.study
+        if self.drive is not None or self.session.read_only:
+            return False
+        try:
+            kept = meanwhile(lambda: read_recording(path))
+            after, trace = taken_as_far_as_it_goes(study, kept, path.name)
+            reset = kept.marked("reset")
+            assert study is not None and reset is not None
+            self._recorder, shift = self._copied(kept)
+        except InvalidInput as fault:
+            self._say(str(fault))
+            return False
+        except OSError as error:
+            self._say(f"{path}: {error.strerror or error}")
+            return False
+        self.drive = drive = self._as_it_stood(study, kept, reset, shift)
+        last = max(s.at for s in kept.samples)
+        if read:
+            done = kept.marked("read-off") if was_read_off(kept) else None
+            drive.phase, drive.read_off_s = "reading", (last if done is None else done) + shift
+            self._recorder_mark(drive.read_off_s, "read-off")
+            self._filled_in, self._since_reading = {}, []
+            self.session.edit(after, f"recording of {kept.leg}", {kept.leg: trace})
+        else:
+            drive.interrupted = True
+            drive.troubles.append(
+                f"nothing was recorded from {kept.moment(last):%H:%M:%S} to {self.clock.moment():%H:%M:%S}"
+            )
+            if study.leg(kept.leg).started_at is None:
+                begun = kept.moment(reset).replace(microsecond=0)
+                self.session.edit(study.with_leg(kept.leg, started_at=begun), f"reset of {kept.leg}")
+        self.chosen, self.going_home = "", False
+        self._timer.start()
+        return self.let_cut_short_go(path)
+
+    def _copied(self, kept: Recording) -> tuple[Recorder, float]:
+        """A recording of today's clock with all that the other holds, and by how much its seconds moved."""
+        shift = (kept.origin - self.clock.origin).total_seconds()
+        recorder = Recorder(fresh_path(self._folder(), self.clock.moment(), kept.leg), kept.leg, self.clock.origin)
+
+        def copy() -> None:
+            for mark in kept.marks:
+                details = {k: v for k, v in mark.details.items() if k not in {"t", "mark"}}
+                recorder.mark(mark.at + shift, mark.what, **details)
+            for sample in kept.samples:
+                recorder.put(Sample(sample.at + shift, sample.source, sample.values))
+
+        meanwhile(copy)
+        return recorder, shift
+
+    def _as_it_stood(self, study: Study, kept: Recording, reset: float, shift: float) -> LegDrive:
+        """The leg as it was when the recording ended."""
+        leg = study.leg(kept.leg)
+        aim = aimed_kmh(study, leg)
+        drive = LegDrive(kept.leg, leg.direction == "back", SpeedWatch(aim[0] if aim else None))
+        self.samples = Columns(Sample(s.at + shift, s.source, s.values) for s in kept.samples)
+        at, soc = self.samples.series("soc_percent", "vehicle")
+        before = soc[at <= reset + shift]
+        drive.reset(reset + shift, float(before[-1]) if len(before) else None)
+        by_gps = self.samples.series("speed_kmh", "gps")
+        error = 1.0 + float(study.vehicle.speed_error_percent or 0.0) / 100.0
+        times, speeds = by_gps if len(by_gps[0]) else self.samples.series("speed_kmh", "vehicle")
+        for moment, speed in zip(times, speeds if len(by_gps[0]) else speeds / error, strict=True):
+            drive.advance(float(moment), float(speed))  # what it notices was noted when it was driven
+        marks: dict[EventKind, float] = {}
+        for mark in kept.marks:
+            kind = mark.details.get("kind", "")
+            if mark.at >= reset and mark.what == "event-begins":
+                marks[kind] = mark.at + shift
+            elif mark.what == "event-ends":
+                marks.pop(kind, None)
+        drive.open_marks = marks
+        return drive
+
+    def plan_again(self, path: Path) -> bool:
+        """Drive the leg again: as if it had not begun; its recording stays in the folder."""
+        study = self.study
+        try:
+            name = meanwhile(lambda: read_recording(path)).leg
+        except InvalidInput as fault:
+            self._say(str(fault))
+            return False
+        if study is not None and any(x.leg == name and not x.has_reading for x in study.legs):
+            self.session.edit(as_if_not_begun(study, name), f"give up {name}", {name: None})
+        return self.let_cut_short_go(path)
+
     def take_cut_short(self, path: Path) -> bool:
-        """Take what a recording that was cut short holds as far as it goes."""
+        """Take what a recording holds of its leg as far as it goes, without driving on."""
         study = self.study
         try:
             kept = meanwhile(lambda: read_recording(path))
@@ -47,3 +200,9 @@ class TakenUp(SecondThoughts):
             return False
         self.changed.emit()
         return True
+
+
+def as_if_not_begun(study: Study, name: str) -> Study:
+    """The study with a leg that is still to be driven: without start, duration and events."""
+    cleared = study.with_leg(name, started_at=None, duration_s=None)
+    return cleared.with_(events=tuple(e for e in cleared.events if e.leg != name))
