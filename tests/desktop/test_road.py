@@ -965,7 +965,8 @@ def test_a_leg_is_gone_on_with_after_a_kill(qtbot, window):
     begun = cut_short_recording(window, 60, (150.0, "event-begins", {"kind": "rain"}))
     controller, view = window.drive.controller, window.drive.view
     assert "L01 was cut short at" in texts(view)
-    qtbot.mouseClick(view.prepare.go_on_cut, Qt.MouseButton.LeftButton)
+    assert not view.prepare.set_off.isVisible()
+    press(qtbot, window, Qt.Key.Key_Space)
     drive = controller.drive
     assert drive is not None and drive.leg == "L01" and drive.phase == "driving" and view.driving.isVisible()
     assert drive.driven_km == pytest.approx(189 / 3600 * 90, rel=0.01)

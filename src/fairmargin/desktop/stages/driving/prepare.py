@@ -78,9 +78,7 @@ class PreparePage(QWidget):
         self.cut_short, box = panel()
         self.cut_words = label("", "caution", wrap=True)
         box.addWidget(self.cut_words)
-        self.go_on_cut = QPushButton()
-        self.go_on_cut.setObjectName("primary")
-        self.go_on_cut.clicked.connect(lambda: self._settle("go on"))
+        self.go_on_cut = go_button("", self.begin)
         box.addWidget(self.go_on_cut)
         row = QHBoxLayout()
         self.take_cut = QPushButton("Read it off as it is")
@@ -222,7 +220,10 @@ class PreparePage(QWidget):
         self.timetable_words.setText("\n".join(lines))
 
     def begin(self) -> None:
-        """Set off on the next leg."""
+        """Set off on the next leg, or go on with the one that was cut short and is still being driven."""
+        if self._cut is not None and self._cut.can_go_on:
+            self._settle("go on")
+            return
         leg = self.controller.next_leg()
         if leg is not None and self.controller.drive is None:
             self.controller.begin(leg.leg)
@@ -245,11 +246,13 @@ class PreparePage(QWidget):
         """Offer what can be done with a recording that nobody finished."""
         self._cut = cut = self.controller.offer()
         self.cut_short.setVisible(cut is not None)
+        self.timetable.setVisible(cut is None)  # first things first
+        self.set_off.setVisible(cut is None or not cut.can_go_on)
         if cut is None:
             return
         self.cut_words.setText(cut.words)
         self.cut_words.setToolTip(str(cut.path))
-        self.go_on_cut.setText(f"Go on with {cut.leg}")
+        self.go_on_cut.setText(f"Go on with {cut.leg}  (Space)")
         self.go_on_cut.setVisible(cut.can_go_on)
         self.take_cut.setVisible(cut.can_be_read)
         self.drop_cut.setText("Drive it again" if cut.can_be_driven_again else "Leave it in the folder")
