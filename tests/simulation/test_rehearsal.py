@@ -195,3 +195,19 @@ def test_rehearsed_days_end_in_intervals_that_hold_their_truths():
         widths.append(high - low)
     assert hits >= 16
     assert np.median(widths) < 6.0  # and they are worth something
+
+
+def test_a_day_that_was_broken_off_left_the_car_where_it_stood(planned):
+    """Charge and place after two legs are those of a car that drove them without a break."""
+    made = rehearse(planned, 5)
+    whole, taken_up, ends, at = VirtualCar(made), VirtualCar(made), [], 0.0
+    for name in ("L01", "L02"):
+        whole.depart(name, at)
+        at += float(made.legs[name].time_s[-1])
+        ends.append((name, at - 5000.0))  # the clock of the second sitting begins later
+        at += 60.0
+    taken_up.has_driven(ends)
+    before, after = whole.state(at), taken_up.state(at - 5000.0)
+    assert after.soc_percent == pytest.approx(before.soc_percent) and after.soc_percent < made.charge_percent - 1.0
+    assert (after.leg, after.latitude, after.longitude) == (before.leg, before.latitude, before.longitude)
+    assert not after.driving

@@ -7,7 +7,7 @@ against the drive's clock, and its trip meter is reset and read like a real one.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time
 from typing import Final
@@ -253,6 +253,18 @@ class VirtualCar:
         cut = self._cut(at)
         self._done = [*self._done[:-1], cut] if cut is not None else self._done
         self._done = [*self._done, _Drive(leg, at, trace, km, kwh)]
+
+    def has_driven(self, legs: Iterable[tuple[str, float]]) -> None:
+        """Stand where a day that was broken off left the car: its place, its charge, its distance.
+
+        Parameters
+        ----------
+        legs
+            Names and ends [s] of the legs driven before, in the order they were driven.
+        """
+        for leg, end in legs:
+            if leg in self.rehearsal.legs:
+                self.depart(leg, end - float(self.rehearsal.legs[leg].time_s[-1]))
 
     def _cut(self, at: float) -> _Drive | None:
         """The drive under way, ended here: a leg given up half way counts for what was driven of it."""

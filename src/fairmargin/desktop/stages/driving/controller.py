@@ -365,7 +365,7 @@ class DriveController(TakenUp):
         except ValueError as error:
             self._say(f"Cannot be rehearsed: {error}.")
             return False
-        self.rehearsal = RehearsalSet(self, self.session.study_id, made, rehearsed_from(study), rate)
+        self.rehearsal = RehearsalSet(self, self.session.study_id, study, made, rehearsed_from(study), rate)
         self.clock = self.rehearsal.clock
         return self.connect_instruments(self.rehearsal.settings)
 

@@ -21,7 +21,9 @@ AFTER_LAST: Final = timedelta(minutes=5)
 class RehearsalSet:
     """The virtual car and its stand-ins; started when made."""
 
-    def __init__(self, owner: QObject, study_id: int, made: Rehearsal, start: datetime, rate: float) -> None:
+    def __init__(
+        self, owner: QObject, study_id: int, study: Study, made: Rehearsal, start: datetime, rate: float
+    ) -> None:
         self.study_id = study_id
         patience = Patience()
         self._heart = QTimer(owner)
@@ -30,6 +32,7 @@ class RehearsalSet:
         self._heart.start()
         self.clock = Clock(start, rate, patience)
         self.car = VirtualCar(made)
+        self.car.has_driven((leg, (end - start).total_seconds()) for leg, end in _driven(study))
         self.gps = GpsStandIn(self.car, self.clock)
         self.vehicle = VehicleStandIn(self.car, self.clock)
         self.station = StationStandIn(self.car, self.clock)
@@ -53,13 +56,19 @@ class RehearsalSet:
         self._heart.stop()
 
 
+def _driven(study: Study) -> list[tuple[str, datetime]]:
+    """Legs of a rehearsal that were driven to their read-off, and when that was, in order of time."""
+    ends = [
+        (leg.leg, leg.started_at + timedelta(seconds=float(leg.duration_s)))
+        for leg in study.legs
+        if leg.started_at is not None and leg.duration_s is not None
+    ]
+    return sorted(ends, key=lambda end: end[1])
+
+
 def rehearsed_from(study: Study) -> datetime:
     """Where the rehearsed day stands: after the last leg driven, else at the plan's first run."""
-    ends = [
-        leg.started_at + timedelta(seconds=float(leg.duration_s or 0.0))
-        for leg in study.legs
-        if leg.started_at is not None
-    ]
+    ends = _driven(study)
     if ends:
-        return max(ends) + AFTER_LAST
+        return ends[-1][1] + AFTER_LAST
     return next(s.start for s in plan_day(study, study.order).steps if s.kind == "run")
