@@ -284,5 +284,5 @@ def test_a_station_file_of_months_is_read_at_its_end(tmp_path):
     start = datetime(2026, 1, 1)
     rows = [f"{start + timedelta(minutes=5 * i):%Y-%m-%d %H:%M},{i % 30},3,200" for i in range(20_000)]
     path.write_text("time,temp,wind_ms,wind_dir\n" + "\n".join(rows))
-    row = fetch(str(path), datetime(2026, 3, 11))
+    row = fetch(str(path), datetime(2026, 3, 11, 10, 40))
     assert row.time == start + timedelta(minutes=5 * 19_999) and row.temperature_c == 19_999 % 30
