@@ -181,3 +181,15 @@ def test_the_vehicles_speed_is_held_against_the_satellites(vehicle, told):
     assert len(words) == told
     if told:
         assert words[0] == f"GPS says 80 km/h over the last minute and the vehicle {vehicle:.0f}; which is right?"
+
+
+def test_a_vehicle_that_is_heard_late_and_unevenly_is_not_slow():
+    """While both speed up, the bus comes 20 s late and oftener when slow: over the same time they agree."""
+    together, words, late = Together(), [], []
+    for i in range(180):
+        kmh = min(90.0, 0.5 * i)
+        words += together.take(gps_sample(i, kmh, kmh / 3.6 * i))
+        late += [Sample(i + 0.1 * k, "vehicle", {"speed_kmh": kmh}) for k in range(10 if kmh < 50 else 1)]
+        while late and late[0].at <= i - 20:
+            words += together.take(late.pop(0))
+    assert not [t for t in words if "the vehicle" in t.words]

@@ -70,9 +70,13 @@ class Together:
         """The vehicle's mean speed against that of the satellites."""
         if min(len(self._gps), len(self._vehicle)) < FEWEST:
             return []
-        begin = max(self._gps[0][0], self._vehicle[0][0])
-        means = [_mean([x[1] for x in kept if x[0] >= begin]) for kept in (self._gps, self._vehicle)]
-        if at - begin < WINDOW_S / 2 or math.isnan(means[0]) or math.isnan(means[1]):
+        # Only over the time that both cover: one that arrives late is not slow.
+        begin, end = max(self._gps[0][0], self._vehicle[0][0]), min(self._gps[-1][0], self._vehicle[-1][0])
+        if end - begin < WINDOW_S / 2:
+            return []
+        kept = ([(x[0], x[1]) for x in self._gps], list(self._vehicle))
+        means = [_mean([x for x in one if begin <= x[0] <= end]) for one in kept]
+        if any(math.isnan(mean) for mean in means):
             return []
         share, kmh = SPEEDS_APART
         wrong = abs(means[0] - means[1]) > max(share * max(means), kmh)
@@ -80,5 +84,9 @@ class Together:
         return self._once("speeds", wrong, Trouble(at, "vehicle", "nonsense", words))
 
 
-def _mean(values: list[float]) -> float:
-    return sum(values) / len(values) if len(values) >= FEWEST else math.nan
+def _mean(rows: list[tuple[float, float]]) -> float:
+    """Mean of times and values over the time; NaN of too few."""
+    if len(rows) < FEWEST or rows[-1][0] <= rows[0][0]:
+        return math.nan
+    area = sum((b[0] - a[0]) * (a[1] + b[1]) / 2.0 for a, b in zip(rows, rows[1:], strict=False))
+    return area / (rows[-1][0] - rows[0][0])
