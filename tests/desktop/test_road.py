@@ -1018,3 +1018,40 @@ def test_a_leg_read_off_before_the_kill_asks_for_its_readings(qtbot, window):
     controller.finish()
     assert controller.next_leg().leg == "L02"
     window.drive.release()
+
+
+@pytest.mark.parametrize(("stands_s", "kinds", "lasted"), [(0, [], None), (30, ["stop"], 30)])
+def test_a_stop_is_as_long_as_the_vehicle_stood(qtbot, road, stands_s, kinds, lasted):
+    """S pressed at 88 km/h and again a minute later is no stop of a minute at 0 km/h."""
+    controller, now = road.drive.controller, [0.0]
+    controller.clock = Clock(datetime(2026, 5, 2, 9, 0), 1.0, lambda: now[0])
+    press(qtbot, road, Qt.Key.Key_Space)
+    press(qtbot, road, Qt.Key.Key_Space)
+    press(qtbot, road, Qt.Key.Key_Y)
+    for second in range(121):
+        now[0] = float(second)
+        stands = 80 <= second < 80 + stands_s
+        controller._queue.put(Sample(now[0], "gps", {"speed_kmh": 0.5 if stands else 88.0}))
+        if second in {60, 120}:
+            press(qtbot, road, Qt.Key.Key_S)
+    assert [e.kind for e in road.session.study.events] == kinds
+    assert [e.duration_s for e in road.session.study.events] == ([] if lasted is None else [lasted])
+    said = in_units(controller.says[-1], UNIT_CHOICES["metric"])
+    assert ("Not a stop: 88 km/h on average" if not kinds else "Stopped for 30 s") in said
+
+
+def test_a_virtual_car_set_down_at_the_start_raises_no_alarm(qtbot, road):
+    """Between two rehearsed legs it is put elsewhere; no instrument is told to say what cannot be."""
+    controller = road.drive.controller
+    assert controller.start_rehearsal(23, RATE)
+    for _ in range(2):
+        drive_leg(qtbot, road)
+        assert not [words for words in controller.says if "cannot be" in words or "which is right" in words]
+
+
+def test_what_was_said_of_one_leg_is_gone_on_the_next(qtbot, road):
+    controller, view = road.drive.controller, road.drive.view
+    controller._say("GPS: nothing heard for 12 s.")
+    assert "nothing heard" in texts(view)
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert controller.drive is not None and "nothing heard" not in texts(view)

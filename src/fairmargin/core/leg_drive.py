@@ -165,6 +165,12 @@ class LegDrive:
             for e in events
         )
 
+    def without(self, events: tuple[Event, ...], kind: EventKind, since: float) -> tuple[Event, ...]:
+        """Events without the one that began then."""
+        assert self.reset_s is not None
+        at_s = round(since - self.reset_s)
+        return tuple(e for e in events if not (e.leg == self.leg and e.kind == kind and e.at_s == at_s))
+
     def is_news(self, events: tuple[Event, ...], found: Noticed) -> bool:
         """Whether a stretch noticed by the speeds was not noted by a key already."""
         kind, start, _, _ = found

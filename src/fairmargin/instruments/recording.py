@@ -223,6 +223,13 @@ class Columns:
         inside = values[(at >= start) & (at <= end)]
         return float(inside.mean()) if len(inside) else None
 
+    def time_below_s(self, name: str, source: str, limit: float, start: float, end: float) -> float | None:
+        """Time a quantity was below a limit between two times; None without two samples there. [s]"""
+        at, values = self.series(name, source)
+        inside = (at >= start) & (at <= end)
+        at, values = at[inside], values[inside]
+        return None if len(at) < 2 else float(np.diff(at)[values[:-1] < limit].sum())
+
 
 def _laid(at: Array, series: tuple[Array, Array]) -> Array:
     """Values at other times; NaN where the instrument was silent."""

@@ -11,7 +11,7 @@ from typing import Any, Final
 
 from PySide6.QtCore import QObject
 
-from fairmargin.core.companion import SpeedWatch, aimed_kmh, price
+from fairmargin.core.companion import STOPPED_KMH, SpeedWatch, aimed_kmh, price
 from fairmargin.core.conditions.room import noted
 from fairmargin.core.conditions.typed import carried
 from fairmargin.core.leg_drive import LASTING, LegDrive
@@ -26,11 +26,12 @@ from fairmargin.desktop.state.background import meanwhile
 from fairmargin.desktop.state.session import LONG_SAMPLES, Session
 from fairmargin.instruments.feed import WeatherFeed
 from fairmargin.instruments.recording import Columns, Recorder, to_trace
-from fairmargin.instruments.samples import Clock, Sample, Trouble
+from fairmargin.instruments.samples import Clock, Item, Sample, Trouble
 from fairmargin.instruments.together import Together
 from fairmargin.simulation.rehearsal import SEED, Display, prepared, rehearse
 
 BLINK_S: Final = 0.2
+SHORTEST_STOP_S: Final = 2.0
 
 
 class DriveController(TakenUp):
@@ -42,6 +43,7 @@ class DriveController(TakenUp):
         self.paused_at: float | None = None
         self.samples = Columns()  # of the leg under way
         self._together = Together()
+        self._put_there_s: float | None = None  # until when a virtual car may still be seen where it stood before
         self._study_id: int | None = session.study_id
         self._timer.timeout.connect(self.tick)
         session.studyChanged.connect(self._study_changed)
@@ -66,6 +68,8 @@ class DriveController(TakenUp):
         if study is None or self.drive is not None or self.session.read_only:
             return False
         leg = study.leg(name)
+        self._drain()
+        self.says = []  # what was said belongs to the leg before
         aim = aimed_kmh(study, leg)
         now = self.clock.seconds()
         folder = self._folder()
@@ -84,8 +88,10 @@ class DriveController(TakenUp):
             kept = {k: v for k in carried() if noted(leg, k) is None and (v := noted(before, k)) is not None}
             if kept:
                 self.session.edit(study.with_leg(name, **kept), f"settings of {name}")
+        self._put_there_s = None
         if self.rehearsal is not None:
             self.rehearsal.car.depart(name, now)
+            self._put_there_s = self.clock.seconds() + 2.0 + BLINK_S * self.rehearsal.clock.rate
         self._timer.start()
         self.changed.emit()
         return True
@@ -153,12 +159,30 @@ class DriveController(TakenUp):
         since = drive.open_marks.pop(kind)
         lasted = max(1.0, now - since)
         speed = 0.0 if kind == "stop" else None
+        stood = self._stood_s(since, now) if kind == "stop" else None
+        if stood is not None and stood < SHORTEST_STOP_S:
+            # A key that was meant for something else must not become two minutes at 0 km/h.
+            self._recorder_mark(now, "event-ends", kind=kind)
+            self.session.edit(study.with_(events=drive.without(study.events, kind, since)), f"{kind} on {drive.leg}")
+            mean = self._mean_speed(since, now)
+            self._say(f"Not a stop: {said(mean or 0.0, 'km/h', 0)} on average, and it never stood. Taken off again.")
+            return
+        if stood is not None:
+            lasted = max(1.0, min(lasted, stood))
         if kind == "slow-traffic":
             speed = self._mean_speed(since, now)
         events = drive.ended(study.events, kind, since, lasted, speed)
         self._recorder_mark(now, "event-ends", kind=kind)
         self.session.edit(study.with_(events=events), f"{kind} on {drive.leg}")
         self._tell_worth(kind, lasted, speed)
+
+    def _stood_s(self, start: float, end: float) -> float | None:
+        """How long the vehicle stood between two times, by GPS where there is one; None without samples. [s]"""
+        for source in ("gps", "vehicle"):
+            stood = self.samples.time_below_s("speed_kmh", source, STOPPED_KMH, start, end)
+            if stood is not None:
+                return stood
+        return None
 
     def _mean_speed(self, start: float, end: float) -> float | None:
         """Mean speed over a time, by GPS where there is one; None without samples. [km/h]"""
@@ -291,6 +315,8 @@ class DriveController(TakenUp):
                 item = self._queue.get_nowait()
             except queue.Empty:
                 break
+            if self._put_there_s is not None and item.at < self._put_there_s and _of_a_place(item):
+                continue  # a virtual car is set down at the start of its leg: no instrument's fault
             if isinstance(item, Trouble):
                 self._say(item.words)
                 if drive is not None and drive.phase == "driving":
@@ -430,3 +456,10 @@ class DriveController(TakenUp):
         if self.rehearsal is not None:
             self.rehearsal.stop()
             self.rehearsal = None
+
+
+def _of_a_place(item: Item) -> bool:
+    """Whether an item says where a vehicle is, or that it cannot be there."""
+    return item.source == "gps" and (
+        item.kind == "nonsense" if isinstance(item, Trouble) else "latitude" in item.values
+    )

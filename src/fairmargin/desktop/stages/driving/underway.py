@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from fairmargin.core import units as core_units
-from fairmargin.core.companion import aimed_kmh
+from fairmargin.core.companion import STOPPED_KMH, aimed_kmh
 from fairmargin.core.study import Event, Leg, Study
 from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.desktop.stages.base import Field
@@ -17,7 +17,6 @@ from fairmargin.desktop.stages.driving.parts import EVENTS, GATE_SOON_KM, TALLES
 from fairmargin.desktop.widgets.basics import PlainLabel, label
 
 PAST_KM: Final = 0.15  # beyond a line, from which it is behind
-STANDING_KMH: Final = 3.0
 
 
 class DrivingPage(QWidget):
@@ -175,7 +174,7 @@ class DrivingPage(QWidget):
             elif to_gate is not None and to_gate < -PAST_KM:
                 behind, stands = (
                     _far(-to_gate, self.session.units),
-                    (self.controller.speed_kmh() or STANDING_KMH) < STANDING_KMH,
+                    (self.controller.speed_kmh() or STOPPED_KMH) < STOPPED_KMH,
                 )
                 where = "You stand" if stands else "You are"
                 words, state = f"{where} {behind} past the line: read off at once; the distance counts on.", "bad"
