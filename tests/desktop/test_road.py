@@ -1055,3 +1055,30 @@ def test_what_was_said_of_one_leg_is_gone_on_the_next(qtbot, road):
     assert "nothing heard" in texts(view)
     press(qtbot, road, Qt.Key.Key_Space)
     assert controller.drive is not None and "nothing heard" not in texts(view)
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1100, 700), (1024, 640)])
+def test_nothing_beneath_a_finger_moves_when_a_message_comes(qtbot, road, size):
+    controller, view = road.drive.controller, road.drive.view
+    road.resize(*size)
+    press(qtbot, road, Qt.Key.Key_Space)
+    press(qtbot, road, Qt.Key.Key_Space)
+    press(qtbot, road, Qt.Key.Key_Y)
+
+    def places():
+        QApplication.processEvents()
+        buttons = [view.driving.main_action, *view.driving.event_buttons.values(), view.caution]
+        return [b.mapTo(road, b.rect().topLeft()) for b in buttons], [b.size() for b in buttons]
+
+    before = places()
+    controller._say("GPS: nothing heard for 12 s.")
+    controller._say(
+        "The trip meter shows 9.9 km after 2.1 km driven: the reset did not take. Press it again; this leg then begins there."
+    )
+    assert "did not take" in texts(view) and places() == before
+    # What stands in a tile keeps to itself, and the caution is whole.
+    for tile in (view.driving.speed_tile, view.driving.gate_tile, view.driving.time_tile):
+        assert tile.caption.geometry().bottom() < tile.number.geometry().top() + 4
+        assert tile.number.geometry().bottom() < tile.foot.geometry().top() + 4
+        assert tile.foot.geometry().bottom() <= tile.rect().bottom()
+    assert view.caution.height() >= view.caution.heightForWidth(view.caution.width())

@@ -57,7 +57,7 @@ class Tile(QFrame):
         super().__init__()
         self.setObjectName("panel")
         box = QVBoxLayout(self)
-        box.setContentsMargins(18, 10, 18, 10)
+        box.setContentsMargins(18, 6, 18, 6)
         box.setSpacing(0)
         self.caption = label("", "tilecaption")
         self.number = label("", "huge")

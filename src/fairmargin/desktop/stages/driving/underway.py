@@ -27,7 +27,7 @@ class DrivingPage(QWidget):
         self.controller, self.session = controller, controller.session
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(10)
+        layout.setSpacing(8)
         tiles = QHBoxLayout()
         tiles.setSpacing(10)
         self.speed_tile, self.gate_tile, self.time_tile = Tile(), Tile(), Tile()
@@ -73,15 +73,13 @@ class DrivingPage(QWidget):
             grid.addWidget(button, i // 4, i % 4)
         layout.addLayout(grid, 3)
         self.event_words = label("", "muted", wrap=True)
-        layout.addWidget(self.event_words)
-        layout.addStretch()
         row = QHBoxLayout()
-        row.addStretch()
+        row.addWidget(self.event_words, 1)
         self.give_up = QPushButton("Give this leg up\u2026")
         self.give_up.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.give_up.clicked.connect(self._give_up)
-        row.addWidget(self.give_up)
-        layout.addLayout(row)
+        row.addWidget(self.give_up, 0, Qt.AlignmentFlag.AlignTop)
+        layout.addLayout(row, 1)
 
     def show_leg(self, study: Study, leg: Leg) -> None:
         """Show the leg under way."""

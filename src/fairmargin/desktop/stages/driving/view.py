@@ -51,6 +51,7 @@ class DriveView(QWidget):
         page.addWidget(self.dash)
         self.says = label("", "", wrap=True)
         self.says.setAccessibleName("What the instruments report")
+        self.says.setAlignment(Qt.AlignmentFlag.AlignTop)
         page.addWidget(self.says)
         self.caution = label("", "caution", wrap=True)
         page.addWidget(self.caution)
@@ -127,9 +128,9 @@ class DriveView(QWidget):
         self.dash.setVisible(shown is not None)
         if shown is not None:
             self.dash_words.setText(_dashboard(shown, units))
-        self.says.setText(core_units.in_units("\n".join(f"\u25b8 {words}" for words in controller.says[-2:]), units))
+        self._show_said(units)
         # The reading page says the same of its leg.
-        self.says.setVisible(bool(controller.says) and not (drive is not None and drive.phase == "reading"))
+        self.says.setVisible(drive is None or drive.phase != "reading")
         self.caution.setText(caution(study.change.kind))
         writable = not self.session.read_only
         for button in (self.prepare.set_off, self.driving.main_action, self.reading.next, self.reading.again):
@@ -156,6 +157,16 @@ class DriveView(QWidget):
         else:
             self._turn_to(self.driving)
             self.driving.show_leg(study, leg)
+
+    def _show_said(self, units: core_units.UnitChoice) -> None:
+        """Show what was said last in room that is kept for it: nothing moves beneath a finger when it comes."""
+        newest = [core_units.in_units(f"\u25b8 {words}", units) for words in self.controller.says[-2:]]
+        metrics = self.says.fontMetrics()
+        self.says.setFixedHeight(2 * metrics.lineSpacing() + 2)
+        if any(metrics.horizontalAdvance(words) > self.says.width() for words in newest):
+            newest = newest[-1:]
+        self.says.setText("\n".join(newest))
+        self.says.setToolTip("\n".join(newest))
 
     def _turn_to(self, page: QWidget) -> None:
         if self.middle.currentWidget() is not page:
