@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime, timedelta
 from functools import cache
+from itertools import groupby
 from typing import Final
 
 import numpy as np
@@ -11,7 +12,7 @@ import numpy as np
 from fairmargin.core.orders import offered
 from fairmargin.core.planning.already_known import known_wh_per_km
 from fairmargin.core.planning.expected import planned_speed_kmh
-from fairmargin.core.planning.planned_runs import planned_runs
+from fairmargin.core.planning.planned_runs import legs_begin, planned_runs
 from fairmargin.core.planning.timetable import Daylight, Fleet, Timetable, timetable
 from fairmargin.core.planning.timetable import daylight as daylight_of
 from fairmargin.core.study import Leg, Study
@@ -33,11 +34,11 @@ def planned(study: Study, order: str, day: date | None = None) -> Study:
     starts = {s.run: s.start for s in table.steps if s.kind == "run"}
     first = table.steps[0].start
     legs: list[Leg] = []
-    driven: dict[tuple[str, str], float] = {}  # by run and vehicle: side by side both begin at once
-    for leg in planned_runs(study, order)[1]:
-        before = driven.get((leg.run, leg.vehicle), 0.0)
-        begin = starts[leg.run] + timedelta(minutes=before)
-        driven[leg.run, leg.vehicle] = before + (leg.duration_s or 0.0) / 60.0 + plan.turn_min
+    laid = planned_runs(study, order)[1]
+    by_run = [list(own) for _, own in groupby(laid, key=lambda leg: leg.run)]
+    after = [m for own in by_run for m in legs_begin(((x, (x.duration_s or 0.0) / 60.0) for x in own), plan.turn_min)]
+    for leg, minutes in zip(laid, after, strict=True):
+        begin = starts[leg.run] + timedelta(minutes=minutes)
         hours = (begin - first).total_seconds() / 3600.0
         air = 15.0 if forecast.temperature_c is None else forecast.temperature_c
         legs.append(

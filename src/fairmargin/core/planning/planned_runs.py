@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from fairmargin.core.evidence.distances import route_km
@@ -44,6 +44,29 @@ def leg_length_km(study: Study, leg: Leg) -> float:
         if own is not None:
             return own
     return whole / len(sectors_read(study))
+
+
+def leg_minutes(study: Study, leg: Leg) -> float:
+    """How long a planned leg takes. [min]"""
+    return 60.0 * leg_length_km(study, leg) / leg_speed_kmh(study, leg)
+
+
+def legs_begin(legs: Iterable[tuple[Leg, float]], turn_min: float) -> Iterator[float]:
+    """When each leg of a run begins after the run does; vehicles side by side both begin at once. [min]
+
+    Parameters
+    ----------
+    legs
+        Each with its duration [min], in order.
+    turn_min
+        Where the way back begins; from one sector to the next nobody turns.
+    """
+    driven: dict[str, tuple[str, float]] = {}  # by vehicle: which way, until when
+    for leg, minutes in legs:
+        way, until = driven.get(leg.vehicle, (leg.direction, 0.0))
+        begin = until + (turn_min if way != leg.direction else 0.0)
+        yield begin
+        driven[leg.vehicle] = leg.direction, begin + minutes
 
 
 def planned_runs(study: Study, order: str) -> tuple[list[PlannedRun], list[Leg]]:
