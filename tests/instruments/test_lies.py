@@ -7,8 +7,9 @@ import pytest
 
 from fairmargin.core.study import WeatherRow
 from fairmargin.exchange.meteorology.stations import read_weather
+from fairmargin.instruments.feed import VehicleFeed
 from fairmargin.instruments.gps import NmeaDecoder
-from fairmargin.instruments.samples import Sample, TimeKeeper, Trouble, duration_words
+from fairmargin.instruments.samples import Clock, Sample, TimeKeeper, Trouble, duration_words
 from fairmargin.instruments.standins import nmea
 from fairmargin.instruments.station_feed import fetch, newest
 from fairmargin.instruments.together import Together
@@ -119,6 +120,17 @@ def test_a_clock_that_stands_is_not_one_that_says_two_things_at_once():
         for _ in range(4):
             keeper.place(i / 10.0, i / 10.0)
     assert not keeper.stands
+
+
+@pytest.mark.parametrize(("rate", "stands"), [(1.0, True), (60.0, False)])
+def test_a_blink_of_the_machine_is_no_standing_clock(rate, stands):
+    """Four frames of one moment, read over 3 s of the drive: at sixty times the speed of life that is a blink."""
+    database = load_dbc(own_dbc())
+    feed = VehicleFeed(Clock(NOON, rate), [].append, "virtual", "x", database, guess_mapping(database))
+    keeper = feed.decoder.keeper
+    for i in range(4):
+        keeper.place(100.0, 100.0 + i)
+    assert keeper.stands is stands
 
 
 @pytest.mark.parametrize("newest_first", [True, False])

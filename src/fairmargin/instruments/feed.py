@@ -12,7 +12,7 @@ from typing import Any, Final, Literal
 
 from fairmargin.core.study import WeatherRow
 from fairmargin.instruments.gps import NmeaDecoder
-from fairmargin.instruments.samples import NAMES, Clock, Item, Sample, Sink, Source, TimeKeeper, Trouble
+from fairmargin.instruments.samples import NAMES, STANDS_S, Clock, Item, Sample, Sink, Source, TimeKeeper, Trouble
 from fairmargin.instruments.station_feed import fetch
 from fairmargin.instruments.vehicle import BusDecoder, Mapped
 
@@ -134,6 +134,12 @@ class Feed(abc.ABC):
     def _disconnect(self) -> None: ...
 
 
+def _keeper(clock: Clock) -> TimeKeeper:
+    """A keeper that bears how late a busy machine looks: at many times the speed of life a blink is many seconds."""
+    late = STAMP_LATE_S * (clock.rate - 1.0)
+    return TimeKeeper(KEEPER_S + late, STANDS_S + late)
+
+
 class GpsFeed(Feed):
     """NMEA sentences from a serial port or a socket."""
 
@@ -142,10 +148,7 @@ class GpsFeed(Feed):
         self._address, self._baud = address, baud
         self._port: Any = None
         self._socket: socket.socket | None = None
-        self.decoder = NmeaDecoder(
-            TimeKeeper(KEEPER_S + STAMP_LATE_S * (clock.rate - 1.0)),
-            lambda at: clock.moment(at).astimezone().timestamp(),
-        )
+        self.decoder = NmeaDecoder(_keeper(clock), lambda at: clock.moment(at).astimezone().timestamp())
 
     def _connect(self) -> None:
         if self._address.startswith("socket://"):
@@ -186,7 +189,7 @@ class VehicleFeed(Feed):
         super().__init__("vehicle", clock, sink, quiet_s=3.0)
         self._interface, self._channel = interface, channel
         self._bus: Any = None
-        self.decoder = BusDecoder(database, mapped, TimeKeeper(KEEPER_S + STAMP_LATE_S * (clock.rate - 1.0)))
+        self.decoder = BusDecoder(database, mapped, _keeper(clock))
 
     def _connect(self) -> None:
         import can

@@ -212,9 +212,12 @@ class TimeKeeper:
     ----------
     tolerance_s : float
         Difference beyond which the stamps have jumped rather than arrived late. [s]
+    stands_s : float
+        For how long the same stamp makes a clock that stands. [s]
     """
 
     tolerance_s: float = 2.0
+    stands_s: float = STANDS_S
     offset: float | None = None
     last: float = -math.inf
     stands: bool = False  # the instrument's clock does not run: arrival counts
@@ -231,7 +234,7 @@ class TimeKeeper:
             return False
         since, count = self._stamp[1], self._stamp[2] + 1
         self._stamp = (stamp, since, count)
-        self.stands = self.stands or (count >= STANDS_COUNT and arrived - since >= STANDS_S)
+        self.stands = self.stands or (count >= STANDS_COUNT and arrived - since >= self.stands_s)
         return self.stands
 
     def place(self, stamp: float, arrived: float) -> tuple[float, float | None]:
