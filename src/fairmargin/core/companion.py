@@ -123,7 +123,17 @@ def aimed_kmh(study: Study, leg: Leg) -> tuple[float, float] | None:
     speed = held_kmh(study, leg)
     if not speed:
         return None
-    return speed, speed * (1.0 + (study.vehicle.speed_error_percent or 0.0) / 100.0)
+    return speed, speed * _speedometer(study)
+
+
+def true_kmh(study: Study, shown_kmh: float) -> float:
+    """Speed over the ground where the vehicle says so much, by the error its owner stated. [km/h]"""
+    return shown_kmh / _speedometer(study)
+
+
+def _speedometer(study: Study) -> float:
+    """What the vehicle says over what is true."""
+    return 1.0 + (study.vehicle.speed_error_percent or 0.0) / 100.0
 
 
 def reset_took(shown_km: float, driven_km: float) -> bool:

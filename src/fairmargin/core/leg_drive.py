@@ -156,20 +156,18 @@ class LegDrive:
         self, events: tuple[Event, ...], kind: EventKind, since: float, lasted: float, speed_kmh: float | None
     ) -> tuple[Event, ...]:
         """Events with how long the one that began then has lasted."""
-        assert self.reset_s is not None
-        at_s = round(since - self.reset_s)
         return tuple(
-            e.with_(duration_s=round(lasted), speed_kmh=speed_kmh)
-            if e.leg == self.leg and e.kind == kind and e.at_s == at_s
-            else e
-            for e in events
+            e.with_(duration_s=round(lasted), speed_kmh=speed_kmh) if self._began(e, kind, since) else e for e in events
         )
 
     def without(self, events: tuple[Event, ...], kind: EventKind, since: float) -> tuple[Event, ...]:
         """Events without the one that began then."""
+        return tuple(e for e in events if not self._began(e, kind, since))
+
+    def _began(self, event: Event, kind: EventKind, since: float) -> bool:
+        """Whether an event is the one of this leg that began then."""
         assert self.reset_s is not None
-        at_s = round(since - self.reset_s)
-        return tuple(e for e in events if not (e.leg == self.leg and e.kind == kind and e.at_s == at_s))
+        return event.leg == self.leg and event.kind == kind and event.at_s == round(since - self.reset_s)
 
     def is_news(self, events: tuple[Event, ...], found: Noticed) -> bool:
         """Whether a stretch noticed by the speeds was not noted by a key already."""

@@ -10,6 +10,7 @@ from typing import Final
 from fairmargin.instruments.samples import Sample, Trouble
 
 WINDOW_S: Final = 60.0
+EVERY_S: Final = 1.0  # a minute is not weighed anew at every frame of a bus
 FEWEST: Final = 20  # samples in it
 FAR_M: Final = 300.0  # driven in it, below which positions' own error is too much of it
 APART_SHARE: Final = 0.25
@@ -24,6 +25,7 @@ class Together:
     _gps: deque[tuple[float, float, float, float]] = field(default_factory=deque)  # at, km/h, latitude, longitude
     _vehicle: deque[tuple[float, float]] = field(default_factory=deque)  # at, km/h
     _told: set[str] = field(default_factory=set)
+    _weighed: float = -math.inf
 
     def take(self, sample: Sample) -> list[Trouble]:
         """Hold a sample against those of the last minute."""
@@ -40,6 +42,9 @@ class Together:
         for kept in (self._gps, self._vehicle):
             while kept and sample.at - kept[0][0] > WINDOW_S:
                 kept.popleft()
+        if sample.at - self._weighed < EVERY_S:
+            return []
+        self._weighed = sample.at
         return [*self._places(sample.at), *self._speeds(sample.at)]
 
     def _once(self, name: str, wrong: bool, trouble: Trouble) -> list[Trouble]:

@@ -11,7 +11,7 @@ from typing import Any, Final
 
 from PySide6.QtCore import QObject
 
-from fairmargin.core.companion import STOPPED_KMH, SpeedWatch, aimed_kmh, price
+from fairmargin.core.companion import STOPPED_KMH, SpeedWatch, aimed_kmh, price, true_kmh
 from fairmargin.core.conditions.room import noted
 from fairmargin.core.conditions.typed import carried
 from fairmargin.core.leg_drive import LASTING, LegDrive
@@ -358,7 +358,7 @@ class DriveController(TakenUp):
                 return
             study = self.study
             assert study is not None
-            speed /= 1.0 + (study.vehicle.speed_error_percent or 0.0) / 100.0
+            speed = true_kmh(study, speed)
         self._notice(drive.advance(item.at, speed))
 
     def _notice(self, found: tuple[EventKind, float, float, float] | None) -> None:

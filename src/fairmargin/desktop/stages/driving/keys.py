@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Literal
 
-from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QLineEdit, QPlainTextEdit, QTextEdit, QWidget
 
@@ -44,7 +44,7 @@ class RoadKeys(QObject):
     def _focus_moved(self, old: QWidget | None, new: QWidget | None) -> None:
         # Only what has the focus is watched: a filter on the whole application would see every event of it.
         page = self._page
-        if old is not None and old is self._watched and old is not page:
+        if old is not None and old is self._watched:
             old.removeEventFilter(self)
         self._walked_to, self._tab_pressed = self._tab_pressed, False
         self._watched = None
@@ -64,8 +64,8 @@ class RoadKeys(QObject):
             return False
         if isinstance(watched, _TYPED_INTO) or (isinstance(watched, QComboBox) and watched.isEditable()):
             if pressed and event.key() in _RETURN and self._phase() != "reading":
-                # Posted: the field stores what was typed before it loses the focus.
-                QApplication.postEvent(self, QEvent(QEvent.Type.User))
+                # Afterwards: the field stores what was typed before it loses the focus.
+                QTimer.singleShot(0, self._page, self._page.setFocus)
             return False
         if not self._is_ours(event):
             return False
@@ -74,11 +74,6 @@ class RoadKeys(QObject):
         elif pressed:
             self._page.keyPressEvent(event)
         return True
-
-    def customEvent(self, _event: QEvent) -> None:
-        """Give the focus back to the page once a field is done with."""
-        if self._page.isVisible():
-            self._page.setFocus()
 
     def _is_ours(self, event: QKeyEvent) -> bool:
         if event.matches(UNDO):

@@ -263,9 +263,7 @@ class PreparePage(QWidget):
             return
         if how != "drop":
             self.controller.take_up(cut.path, read=how == "read")
-        elif cut.can_be_driven_again:
-            self.controller.plan_again(cut.path)
         else:
-            self.controller.let_cut_short_go(cut.path)
+            self.controller.plan_again(cut)
         self._shape = None
         self.controller.changed.emit()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject
 
-from fairmargin.core.companion import RoadPlaces, road_places
+from fairmargin.core.companion import RoadPlaces, road_places, true_kmh
 from fairmargin.core.leg_drive import LegDrive
 from fairmargin.core.study import Leg, Study
 from fairmargin.desktop.stages.driving.hub import InstrumentHub
@@ -84,7 +84,7 @@ class DriveState(InstrumentHub):
         shown, study = self.value("speed_kmh", "vehicle"), self.study
         if shown is None or study is None:
             return None
-        return shown / (1.0 + (study.vehicle.speed_error_percent or 0.0) / 100.0)
+        return true_kmh(study, shown)
 
     def since_reset_s(self) -> float | None:
         """Time on the leg. [s]"""

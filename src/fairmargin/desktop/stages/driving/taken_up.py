@@ -7,9 +7,9 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Final
 
-from fairmargin.core.companion import SpeedWatch, aimed_kmh
+from fairmargin.core.companion import SpeedWatch, aimed_kmh, true_kmh
 from fairmargin.core.leg_drive import LegDrive
-from fairmargin.core.study import Study
+from fairmargin.core.study import Study, Trace
 from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.desktop.stages.driving.recordings import fresh_path, taken_as_far_as_it_goes, was_read_off
 from fairmargin.desktop.stages.driving.second_thoughts import SecondThoughts
@@ -95,15 +95,14 @@ class TakenUp(SecondThoughts):
         study = self.study
         if self.drive is not None or self.session.read_only:
             return False
-        try:
-            kept = meanwhile(lambda: read_recording(path))
-            after, trace = taken_as_far_as_it_goes(study, kept, path.name)
-            reset = kept.marked("reset")
-            assert study is not None and reset is not None
-            self._recorder, shift = self._copied(kept)
-        except InvalidInput as fault:
-            self._say(str(fault))
+        found = self._as_far_as_it_goes(path)
+        if found is None:
             return False
+        kept, after, trace = found
+        reset = kept.marked("reset")
+        assert study is not None and reset is not None
+        try:
+            self._recorder, shift = self._copied(kept)
         except OSError as error:
             self._say(f"{path}: {error.strerror or error}")
             return False
@@ -126,6 +125,15 @@ class TakenUp(SecondThoughts):
         self.chosen, self.going_home = "", False
         self._timer.start()
         return self.let_cut_short_go(path)
+
+    def _as_far_as_it_goes(self, path: Path) -> tuple[Recording, Study, Trace] | None:
+        """A recording, the study with what it holds, and its log; None, with the reason said, where it holds nothing."""
+        try:
+            kept = meanwhile(lambda: read_recording(path))
+            return kept, *taken_as_far_as_it_goes(self.study, kept, path.name)
+        except InvalidInput as fault:
+            self._say(str(fault))
+            return None
 
     def _copied(self, kept: Recording) -> tuple[Recorder, float]:
         """A recording of today's clock with all that the other holds, and by how much its seconds moved."""
@@ -151,11 +159,13 @@ class TakenUp(SecondThoughts):
         at, soc = self.samples.series("soc_percent", "vehicle")
         before = soc[at <= reset + shift]
         drive.reset(reset + shift, float(before[-1]) if len(before) else None)
-        by_gps = self.samples.series("speed_kmh", "gps")
-        error = 1.0 + float(study.vehicle.speed_error_percent or 0.0) / 100.0
-        times, speeds = by_gps if len(by_gps[0]) else self.samples.series("speed_kmh", "vehicle")
-        for moment, speed in zip(times, speeds if len(by_gps[0]) else speeds / error, strict=True):
-            drive.advance(float(moment), float(speed))  # what it notices was noted when it was driven
+        times, speeds = self.samples.series("speed_kmh", "gps")
+        by_gps = len(times) > 0
+        if not by_gps:
+            times, speeds = self.samples.series("speed_kmh", "vehicle")
+        for moment, speed in zip(times.tolist(), speeds.tolist(), strict=True):
+            # What it notices was noted when it was driven.
+            drive.advance(moment, speed if by_gps else true_kmh(study, speed))
         marks: dict[EventKind, float] = {}
         for mark in kept.marks:
             kind = mark.details.get("kind", "")
@@ -166,27 +176,19 @@ class TakenUp(SecondThoughts):
         drive.open_marks = marks
         return drive
 
-    def plan_again(self, path: Path) -> bool:
+    def plan_again(self, cut: CutShort) -> bool:
         """Drive the leg again: as if it had not begun; its recording stays in the folder."""
         study = self.study
-        try:
-            name = meanwhile(lambda: read_recording(path)).leg
-        except InvalidInput as fault:
-            self._say(str(fault))
-            return False
-        if study is not None and any(x.leg == name and not x.has_reading for x in study.legs):
-            self.session.edit(as_if_not_begun(study, name), f"give up {name}", {name: None})
-        return self.let_cut_short_go(path)
+        if study is not None and cut.can_be_driven_again:
+            self.session.edit(as_if_not_begun(study, cut.leg), f"give up {cut.leg}", {cut.leg: None})
+        return self.let_cut_short_go(cut.path)
 
     def take_cut_short(self, path: Path) -> bool:
         """Take what a recording holds of its leg as far as it goes, without driving on."""
-        study = self.study
-        try:
-            kept = meanwhile(lambda: read_recording(path))
-            after, trace = taken_as_far_as_it_goes(study, kept, path.name)
-        except InvalidInput as fault:
-            self._say(str(fault))
+        found = self._as_far_as_it_goes(path)
+        if found is None:
             return False
+        kept, after, trace = found
         if self.session.edit(after, f"recording of {kept.leg}", {kept.leg: trace}):
             return self.let_cut_short_go(path, "finished")
         return False
