@@ -16,8 +16,8 @@ from fairmargin.core.evidence.conditions import (
     PAUSE_S,
     SWAP_S,
     leg_conditions,
-    weather_at,
 )
+from fairmargin.core.evidence.station_weather import weather_at
 from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.study import Event, Trace, WeatherRow
 

@@ -6,7 +6,8 @@ import pytest
 from benchmarks.truths.field import FieldDay, field_day
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.evidence.conditions import leg_conditions, legs_that_are
+from fairmargin.core.evidence.conditions import leg_conditions
+from fairmargin.core.evidence.driven_legs import legs_that_are
 from fairmargin.core.study import Leg
 
 NOTED = {

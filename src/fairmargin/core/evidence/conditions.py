@@ -12,12 +12,14 @@ import numpy as np
 
 from fairmargin.core.evidence.clock import common_offset, days_told, driven_days, seconds_of
 from fairmargin.core.evidence.distances import distance_ratios, leg_distances
+from fairmargin.core.evidence.driven_legs import legs_that_are
 from fairmargin.core.evidence.hold_ups import NOTABLE as SLOWER
 from fairmargin.core.evidence.hold_ups import Explanation, explanations, full_stops, moments, noted_standing_s
+from fairmargin.core.evidence.station_weather import weather_at
 from fairmargin.core.evidence.thinning import STANDING_M_S, thin
 from fairmargin.core.figures import Size
 from fairmargin.core.laws import air, auxiliaries, disturbance, rolling, wind
-from fairmargin.core.study import Leg, Study, Trace, WeatherRow
+from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.as_told import outing_block
 from fairmargin.core.study.cells import held_kmh, pace_of
 
@@ -115,32 +117,6 @@ class Conditions:
         return math.hypot(self.from_north, self.from_east)
 
 
-def weather_at(rows: tuple[WeatherRow, ...], second: float, offset: timedelta) -> dict[str, float]:
-    """Station weather interpolated to a moment; the wind as a vector, and how old its report is. What is missing is left out."""
-    if not rows:
-        return {}
-    order = sorted(rows, key=lambda r: seconds_of(r.time, offset))
-    times = np.array([seconds_of(r.time, offset) for r in order])
-    result: dict[str, float] = {}
-    for name in ("temperature_c", "pressure_hpa", "humidity_percent", "wind_gust_ms"):
-        values = np.array([np.nan if getattr(r, name) is None else getattr(r, name) for r in order], dtype=float)
-        good = np.isfinite(values)
-        if good.any():
-            result[name] = float(np.interp(second, times[good], values[good]))
-    speed = np.array([np.nan if r.wind_speed_ms is None else r.wind_speed_ms for r in order], dtype=float)
-    angle = np.radians([np.nan if r.wind_from_deg is None else r.wind_from_deg for r in order])
-    good = np.isfinite(speed) & np.isfinite(angle)
-    if good.any():
-        north = float(np.interp(second, times[good], (speed * np.cos(angle))[good]))
-        east = float(np.interp(second, times[good], (speed * np.sin(angle))[good]))
-        # The mean speed of a turning wind is that of the speeds, not the length of the mean vector.
-        length = float(np.interp(second, times[good], speed[good]))
-        scale = length / max(math.hypot(north, east), 1e-9)
-        result["from_north"], result["from_east"] = north * scale, east * scale
-        result["wind_age_s"] = float(np.min(np.abs(times[good] - second)))
-    return result
-
-
 @dataclass(frozen=True, slots=True)
 class _Usual:
     """What stands for a note that is missing, and how the notes of this study are read."""
@@ -205,37 +181,6 @@ def _mean_pace(legs: Sequence[tuple[float, float]]) -> tuple[float, float]:
     """Metres over seconds of legs by (metres, speed), and by what share their speeds differ."""
     seconds = sum(way / held for way, held in legs)
     return sum(way for way, _ in legs) / seconds, float(np.std(np.log([held for _, held in legs])))
-
-
-#: Speed over the ground of a leg that nobody read, within which its time is believed to be that of a drive. [km/h]
-DRIVEN_KMH: Final = (5.0, 200.0)
-DRIVEN_S: Final = 60.0  # a shorter one is a slip of the hand
-LIKE_TIMES: Final = 2.0  # times as long or short as its like, where nobody knows how far it went
-
-
-def legs_that_are(study: Study, traces: Mapping[str, Trace]) -> frozenset[str]:
-    """Legs that were driven for all that is noted: read, logged, in a run that was read, or timed as a drive would be.
-
-    A leg that is still planned, or was begun and read off by a slip, tells nothing of the others.
-    """
-    read = {leg.leg for leg in study.legs if leg.has_reading or leg.leg in traces}
-    runs = {leg.run for leg in study.legs if leg.leg in read and leg.run}
-    like: dict[object, list[float]] = {}
-    for leg in study.legs:
-        if leg.leg in read and leg.duration_s:
-            like.setdefault(pace_of(study, leg), []).append(float(leg.duration_s))
-
-    def timed(leg: Leg) -> bool:
-        if leg.duration_s is None or leg.duration_s < DRIVEN_S:
-            return False
-        km = leg.gps_distance_km or leg.distance_km
-        if km:
-            return DRIVEN_KMH[0] <= 3600.0 * km / leg.duration_s <= DRIVEN_KMH[1]
-        others = like.get(pace_of(study, leg))
-        usual = float(np.median(others)) if others else 0.0
-        return usual / LIKE_TIMES <= leg.duration_s <= usual * LIKE_TIMES
-
-    return frozenset(leg.leg for leg in study.legs if leg.leg in read or leg.run in runs or timed(leg))
 
 
 def leg_conditions(study: Study, traces: Mapping[str, Trace]) -> dict[str, Conditions]:

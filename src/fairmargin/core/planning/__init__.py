@@ -7,6 +7,7 @@ from fairmargin.core.planning.already_known import (
     read_by,
     reading_step_wh_per_km,
 )
+from fairmargin.core.planning.enough import pairs_for, with_power
 from fairmargin.core.planning.expected import (
     Expected,
     Share,
@@ -24,11 +25,9 @@ from fairmargin.core.planning.simulated import (
     Design,
     compare_designs,
     lone_designs,
-    pairs_for,
     patterns_of,
     recommend,
     runs_of_each,
-    with_power,
 )
 
 __all__ = [

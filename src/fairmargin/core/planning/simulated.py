@@ -48,7 +48,6 @@ READINGS: Final = 5  # sets of readings drawn for each weather
 FORECAST_WIND_SHARE: Final = 0.3  # how far a forecast wind strays, one standard deviation; common practice
 FORECAST_WIND_M_S: Final = 0.7
 FORECAST_K: Final = 1.5
-MOST_SIMULATED: Final = 12  # pairs
 AS_GOOD: Final = 1.1  # simulated margins differ by chance: within this factor they count as equal
 
 
@@ -130,7 +129,7 @@ def compare_designs(
     Design
     """
     for pattern in patterns_of(study) if patterns is None else patterns:
-        made = _simulate(study, pattern, runs, days, seed, scatter or ScatterPrior(), cancelled)
+        made = simulate_design(study, pattern, runs, days, seed, scatter or ScatterPrior(), cancelled)
         if made is None:
             return
         yield made
@@ -223,7 +222,7 @@ def _parts(laid: Study) -> list[_Part]:
     return found
 
 
-def _simulate(
+def simulate_design(
     study: Study, pattern: str, runs: int, days: int, seed: int, scatter: ScatterPrior, cancelled: Callable[[], bool]
 ) -> Design | None:
     """Simulate one pattern; None when cancelled."""
@@ -455,51 +454,3 @@ def _weather(conditions: Mapping[str, Conditions], study: Study, rng: np.random.
             temperature_c=c.temperature_c + warmer,
         )
     return found
-
-
-def pairs_for(study: Study, design: Design) -> int | None:
-    """Pairs that would settle the expected effect with 80 % power: as simulated, else scaled from the simulated design."""
-    if design.pairs is not None:
-        return design.pairs
-    size = abs(likely_effect(study))
-    pairs = design.runs // design.sides
-    deviate = intervals.deviate(study.confidence)
-    fixed, order = design.fixed_percent / deviate, design.order_percent / deviate
-    rest = math.sqrt(max((design.half_width_percent / deviate) ** 2 - fixed**2 - order**2, 0.0))
-    return verdict.pairs_needed(pairs, size, fixed, rest, study.smallest_effect_percent, deviate, order)
-
-
-def with_power(
-    study: Study,
-    design: Design,
-    *,
-    days: int = WEATHERS * READINGS,
-    seed: int = 1,
-    scatter: ScatterPrior | None = None,
-    cancelled: Callable[[], bool] = lambda: False,
-) -> Design:
-    """The design with the number of pairs that settles the question, and how often it does, found by simulating it.
-
-    The scaled number is where the search begins; the least number that settles it on four simulated days in five is taken.
-    Numbers beyond `MOST_SIMULATED` are not simulated. Parameters as for `compare_designs`.
-    """
-    about = pairs_for(study, design)
-    if about is None or about > MOST_SIMULATED:
-        return design
-    settles: dict[int, float] = {design.runs // design.sides: design.settles}
-
-    def power(pairs: int) -> float:
-        if pairs not in settles:
-            made = _simulate(
-                study, design.pattern, design.sides * pairs, days, seed, scatter or ScatterPrior(), cancelled
-            )
-            settles[pairs] = math.nan if made is None else made.settles
-        return settles[pairs]
-
-    pairs = about
-    while pairs < MOST_SIMULATED and power(pairs) < verdict.POWER:
-        pairs += 1
-    while pairs > 1 and power(pairs - 1) >= verdict.POWER:
-        pairs -= 1
-    found = power(pairs)
-    return replace(design, pairs=pairs, power=found) if found >= verdict.POWER else design
