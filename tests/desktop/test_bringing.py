@@ -423,6 +423,12 @@ def test_pieces_say_their_day_and_clock_and_a_leg_of_another_day_is_told(qtbot, 
         with qtbot.waitSignal(dialog.ready, timeout=10_000):
             press(qtbot, dialog.read_button)
         assert [dialog.list.item(i, 5).text()[:13] for i in range(2)] == ["2026-05-02 09", "2026-05-02 09"]
+        # Neither the leg nor its day is cut off.
+        dialog.show()
+        QApplication.processEvents()
+        box, header = dialog._leg_box(0), dialog.list.horizontalHeader()
+        assert box.width() >= box.fontMetrics().horizontalAdvance(box.currentText()) + 30
+        assert header.sectionSize(5) >= dialog.list.sizeHintForColumn(5)
         dialog._leg_box(0).setCurrentIndex(dialog._leg_box(0).findData("L01"))
         dialog._lay()
         assert "L01 was noted on 04 July 2026, its piece is of 02 May 2026." in dialog.fault.text()

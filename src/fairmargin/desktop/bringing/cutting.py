@@ -8,7 +8,16 @@ from pathlib import Path
 from typing import Final
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import read_duration_s
@@ -71,6 +80,9 @@ class CuttingDialog(BringDialog):
         box.addLayout(self._plot_box, 3)
         self.list = plain_table(["From, min", "To, min", "Driven", "Direction", "Leg", "Begins"])
         self.list.setMinimumHeight(150)
+        columns = self.list.horizontalHeader()
+        columns.setStretchLastSection(False)
+        columns.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
         self.list.setEditTriggers(
             QTableWidget.EditTrigger.DoubleClicked
             | QTableWidget.EditTrigger.EditKeyPressed
@@ -199,6 +211,7 @@ class CuttingDialog(BringDialog):
             clock = QTableWidgetItem("" if began is None else f"{began:%Y-%m-%d %H:%M}")
             clock.setFlags(clock.flags() & ~Qt.ItemFlag.ItemIsEditable)
             self.list.setItem(i, 5, clock)
+        self.list.setColumnHidden(5, self.log.started_at is None)
         self.list.resizeColumnToContents(5)
         self.list.blockSignals(False)
         self._lay()
