@@ -231,7 +231,7 @@ def practise_command(
 
     from fairmargin.core.memory.practice import FLAWS, VERDICTS, answer_to, as_record
     from fairmargin.core.units import UNIT_CHOICES
-    from fairmargin.exchange.words.across import answer_json, answer_lines, case_columns, case_rows, case_words
+    from fairmargin.exchange.words.practice import answer_json, answer_lines, case_columns, case_rows, case_words
 
     try:
         found = _case(case) if case else None
@@ -297,7 +297,7 @@ def _case(name: str) -> Any:
 def _list_practice(as_json: bool, logbook: Path | None) -> None:
     """All cases, and how well the answers in a logbook hold."""
     from fairmargin.core.memory.practice import calibration
-    from fairmargin.exchange.words.across import calibration_json
+    from fairmargin.exchange.words.practice import calibration_json
     from fairmargin.practice import shipped
 
     answers = _answers(logbook) if logbook is not None else []

@@ -12,15 +12,12 @@ from fairmargin.core.memory.differences import UNTOLD, Difference
 from fairmargin.core.memory.facts import KnownFacts, Pooled
 from fairmargin.core.memory.findings import Finding, same_name
 from fairmargin.core.memory.network import Apart, Joint, LeftOut, Placed, moved_since
-from fairmargin.core.memory.practice import FLAWS, Answer, Calibration
-from fairmargin.core.memory.road import RoadKnowledge, road_knowledge
+from fairmargin.core.memory.road import RoadKnowledge
 from fairmargin.core.memory.vehicle import CONSTANTS, Known, Moved, VehicleKnowledge
-from fairmargin.core.study import Study
 from fairmargin.core.study.remembered import Remembered
-from fairmargin.core.units import SENTENCE_UNITS, UnitChoice, said, said_range
+from fairmargin.core.units import SENTENCE_UNITS, said, said_range
 from fairmargin.core.units import label as unit_label
 from fairmargin.core.words import signed
-from fairmargin.exchange.words.figures import speed_words
 
 JsonValue = dict[str, Any]
 MOST_NAMED: Final = 8  # pairs in one sentence
@@ -280,92 +277,16 @@ def vehicle_lines(known: VehicleKnowledge) -> list[str]:
     ]
 
 
-# ---------------------------------------------------------------- practice
-
-
-def case_words(study: Study, units: UnitChoice) -> str:
-    """How a practice case was driven, in a sentence."""
-    first = study.legs[0].started_at
-    lies = road_knowledge(study.route_name, (study,)).bearing_deg
-    words = f"{study.order}, {study.method}, aimed at {speed_words(float(study.target_speed_kmh or 0), units)}"
-    words += f", from {first:%d %B %Y}" if first else ""
-    return words + (f"; out lies at {lies:.0f}\u00b0." if lies is not None else ".")
-
-
-def case_columns(study: Study, units: UnitChoice) -> list[str]:
-    """What the table of a practice case has."""
-    unit = unit_label(study.legs[0].average_unit or units.consumption)
-    made = [
-        "leg", "with", "way", "set off", "driven", units.distance, f"shown, {unit}", f"air, {units.temperature}", f"wind, {units.wind}",
-    ]  # fmt: skip
-    if any(leg.tyre_pressure_kpa for leg in study.legs):
-        made.append(f"tyres, {units.tyre}")
-    return [*made, "note"]
-
-
-def case_rows(study: Study, units: UnitChoice) -> list[list[str]]:
-    """What was noted of a practice case, a row a leg."""
-    tyres = any(leg.tyre_pressure_kpa for leg in study.legs)
-    events = {e.leg: e for e in study.events}
-    rows = []
-    days = {leg.started_at.date() for leg in study.legs if leg.started_at}
-    for leg in study.legs:
-        step = leg.average_step or 0.1
-        shown = "" if leg.average_shown is None else f"{leg.average_shown:.{0 if step >= 1 else 1}f}"
-        at = (
-            ""
-            if leg.started_at is None
-            else f"{leg.started_at:%H:%M}"
-            if len(days) == 1
-            else f"{leg.started_at:%d %b %H:%M}"
-        )
-        km = leg.distance_km or leg.gps_distance_km
-        seconds = int(leg.duration_s or 0)
-        wind = (
-            ""
-            if leg.wind_speed_ms is None
-            else f"{units.show('wind', leg.wind_speed_ms):.1f} from {leg.wind_from_deg or 0:.0f}\u00b0"
-        )
-        row = [
-            leg.leg, study.configuration(leg.configuration).label, leg.direction, at, f"{seconds // 60}:{seconds % 60:02d}",
-            "" if km is None else f"{units.show('distance', km):.1f}", shown,
-            "" if leg.temperature_c is None else f"{units.show('temperature', leg.temperature_c):.0f}", wind,
-        ]  # fmt: skip
-        if tyres:
-            pressure = leg.tyre_pressure_kpa
-            row.append("" if pressure is None else f"{units.show('tyre', pressure):.2f}")
-        event = events.get(leg.leg)
-        noted = [leg.note] if leg.note else []
-        if event is not None:
-            noted.append(event.kind.replace("-", " "))
-        rows.append([*row, ", ".join(noted)])
-    return rows
-
-
-def answer_lines(a: Answer, explained: str) -> list[str]:
-    """What an answer was worth."""
-    held = "holds it" if a.holds else "does not hold it"
-    flaw = "You saw that." if a.right_flaw else f"You said: {FLAWS[a.flaw][0].lower()}{FLAWS[a.flaw][1:]}."
-    verdict = (
-        f"\u201c{a.verdict}\u201d is what the evidence carries."
-        if a.right_verdict
-        else f"You said \u201c{a.verdict}\u201d; the evidence carries \u201c{a.carried[0]}\u201d."
-    )
-    return [
-        f"The change alone does {signed(a.truth)} %. Your interval, {signed(a.low)} to {signed(a.high)} %, {held}: score {a.score:.1f}, smaller is better.",
-        f"{FLAWS[a.true_flaw]}. {explained} {flaw}",
-        verdict,
-    ]
-
-
 # ---------------------------------------------------------------- JSON
 
 
-def _number(value: float | None, digits: int = 4) -> float | None:
+def number(value: float | None, digits: int = 4) -> float | None:
+    """A figure as JSON has it, rounded."""
     return None if value is None else round(value, digits)
 
 
-def _pair(values: tuple[float, float], digits: int = 4) -> list[float]:
+def pair(values: tuple[float, float], digits: int = 4) -> list[float]:
+    """Two figures as JSON has them, rounded."""
     return [round(v, digits) for v in values]
 
 
@@ -373,15 +294,15 @@ def finding_json(f: Finding, where: Locate) -> JsonValue:
     """One study's own result."""
     return {
         **where(f.study), "title": f.title, "when": f.when.isoformat() if f.when else None, "baseline": f.baseline,
-        "trial": f.trial, "speed_kmh": _number(f.speed_kmh), "effect_percent": _number(f.percent),
-        "interval_percent": _pair(f.interval_percent), "confidence": f.confidence, "verdict": f.verdict,
+        "trial": f.trial, "speed_kmh": number(f.speed_kmh), "effect_percent": number(f.percent),
+        "interval_percent": pair(f.interval_percent), "confidence": f.confidence, "verdict": f.verdict,
     }  # fmt: skip
 
 
 def _placed_json(p: Placed, where: Locate) -> JsonValue:
     return {
-        "name": p.name, "effect_percent": _number(p.percent), "interval_percent": _pair(p.interval_percent),
-        "mean_rank": _number(p.mean_rank), "chances_of_ranks": [_number(c) for c in p.chances],
+        "name": p.name, "effect_percent": number(p.percent), "interval_percent": pair(p.interval_percent),
+        "mean_rank": number(p.mean_rank), "chances_of_ranks": [number(c) for c in p.chances],
         "studies": [where(s) for s in p.studies],
     }  # fmt: skip
 
@@ -391,19 +312,19 @@ def joint_json(joint: Joint, where: Locate) -> JsonValue:
     s = joint.spread
     return {
         "reference": joint.reference,
-        "speed_kmh": _number(joint.speed_kmh),
+        "speed_kmh": number(joint.speed_kmh),
         "confidence": joint.confidence,
         "configurations": [_placed_json(p, where) for p in joint.placed],
         "pairs": [
             {
-                "first": p.first, "second": p.second, "effect_percent": _number(p.percent),
-                "interval_percent": _pair(p.interval_percent), "told_apart": p.told_apart, "direct": p.direct,
+                "first": p.first, "second": p.second, "effect_percent": number(p.percent),
+                "interval_percent": pair(p.interval_percent), "told_apart": p.told_apart, "direct": p.direct,
             }
             for p in joint.pairs
         ],
         "spread": {
-            "q": _number(s.q), "freedom": s.freedom, "chance": _number(s.chance), "percent": _number(s.percent),
-            "interval_percent": _pair(s.interval_percent), "differ": s.differ, "words": s.words,
+            "q": number(s.q), "freedom": s.freedom, "chance": number(s.chance), "percent": number(s.percent),
+            "interval_percent": pair(s.interval_percent), "differ": s.differ, "words": s.words,
         },
         "words": standing_words(joint),
         "findings": [finding_json(f, where) for f in joint.findings],
@@ -423,10 +344,10 @@ def again_json(joint: Joint, changed: Sequence[Difference], where: Locate) -> Js
         "vehicle": joint.vehicle,
         "baseline": joint.names[0],
         "trial": joint.names[1],
-        "effect_percent": _number(effect),
-        "interval_percent": _pair(interval),
-        "moved_percent": None if moved is None else _number(moved[0]),
-        "moved_interval_percent": None if moved is None else _pair(moved[1]),
+        "effect_percent": number(effect),
+        "interval_percent": pair(interval),
+        "moved_percent": None if moved is None else number(moved[0]),
+        "moved_interval_percent": None if moved is None else pair(moved[1]),
         "spread": joint_json(joint, where)["spread"],
         "findings": [finding_json(f, where) for f in joint.findings],
         "changed": [{"what": d.what, "before": d.before, "after": d.after} for d in changed],
@@ -436,13 +357,13 @@ def again_json(joint: Joint, changed: Sequence[Difference], where: Locate) -> Js
 def _moved_json(m: Moved, where: Locate) -> JsonValue:
     own: Mapping[str, Any] = where(m.study) if m.study else {}
     return {
-        **own, "title": m.title, "when": m.when.isoformat() if m.when else None, "value": _number(m.middle, 6),
-        "interval": _pair(m.interval, 6),
+        **own, "title": m.title, "when": m.when.isoformat() if m.when else None, "value": number(m.middle, 6),
+        "interval": pair(m.interval, 6),
     }  # fmt: skip
 
 
 def _pooled_json(p: Pooled | None) -> JsonValue | None:
-    return None if p is None else {"value": _number(p.value), "interval": _pair(p.interval), "studies": p.studies}
+    return None if p is None else {"value": number(p.value), "interval": pair(p.interval), "studies": p.studies}
 
 
 def vehicle_json(known: VehicleKnowledge, facts: KnownFacts, scatter: ScatterPrior, where: Locate) -> JsonValue:
@@ -462,24 +383,6 @@ def vehicle_json(known: VehicleKnowledge, facts: KnownFacts, scatter: ScatterPri
         "speed_error_percent": _pooled_json(facts.speed_error_percent),
         "usable_capacity_kwh": _pooled_json(facts.capacity_kwh),
         "display_steps": dict(facts.steps),
-        "scatter_percent": _number(100 * scatter.share) if scatter.studies else None,
+        "scatter_percent": number(100 * scatter.share) if scatter.studies else None,
         "remembered": known.remembered().model_dump(mode="json"),
-    }  # fmt: skip
-
-
-def answer_json(a: Answer, explained: str) -> JsonValue:
-    """A practice answer, the truth, and what it was worth."""
-    return {
-        "case": a.case, "verdict": a.verdict, "flaw": a.flaw, "interval_percent": [a.low, a.high], "truth_percent": a.truth,
-        "true_flaw": a.true_flaw, "carried": list(a.carried), "holds": a.holds, "right_flaw": a.right_flaw,
-        "right_verdict": a.right_verdict, "interval_score": _number(a.score), "explained": explained,
-    }  # fmt: skip
-
-
-def calibration_json(c: Calibration) -> JsonValue:
-    """How well a tester's intervals hold."""
-    return {
-        "answers": c.answers, "holding": c.holding, "share": _number(c.share) if c.answers else None,
-        "interval": _pair(c.interval), "mean_interval_score": _number(c.mean_score) if c.answers else None,
-        "widen": _number(c.widen), "right_flaws": c.right_flaws, "right_verdicts": c.right_verdicts, "words": c.words,
     }  # fmt: skip

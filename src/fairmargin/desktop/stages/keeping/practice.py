@@ -45,7 +45,7 @@ from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import as_tip, label, named_choice, panel, scrolling
 from fairmargin.desktop.widgets.keeping.calibration import CalibrationChart, TruthBar
-from fairmargin.exchange.words.across import answer_lines, case_columns, case_rows, case_words
+from fairmargin.exchange.words.practice import answer_lines, case_columns, case_rows, case_words
 from fairmargin.logbook import LogbookFault
 from fairmargin.practice import Case, generated, shipped
 from fairmargin.simulation.rehearsal import PRACTICE
