@@ -1,12 +1,14 @@
 """compare, vehicle, practise on the command line: figures by hand, faults in a line, nothing written to what is only read."""
 
 import json
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 import pytest
 from typer.testing import CliRunner
 
 from fairmargin.cli import app
+from fairmargin.core.memory.practice import Solution
 from fairmargin.core.study import Configuration
 from fairmargin.logbook import Logbook
 from fairmargin.logbook.freshen import freshen_all
@@ -126,21 +128,28 @@ def test_practise(tmp_path):
     Logbook.open(path).close()
     cases = json.loads(run("practise", "--json").stdout)["cases"]
     assert len(cases) == 20
-    shown = json.loads(run("practise", "5", "--json").stdout)
-    assert shown["case"] == "case-05"
-    assert len(shown["legs"]) == 8
+    shown = json.loads(run("practise", "8", "--json").stdout)
+    assert shown["case"] == "case-08"
+    assert len(shown["legs"]) == 12
     assert "truth" not in json.dumps(shown)
     given = ("--verdict", "not settled", "--flaw", "following", "--low", "-1", "--high", "4")
-    done = run("practise", "5", *given, "--json", "--logbook", str(path))
+    done = run("practise", "8", *given, "--json", "--logbook", str(path))
     assert done.returncode == 0, done.stderr
     value = json.loads(done.stdout)
     assert value["true_flaw"] == "following"
     assert value["right_flaw"] and value["right_verdict"]
+    # The leg, its figure, what it would have shown; the program's own interval and score; whoever reads no leg.
+    (leg,) = value["told_by"]
+    assert leg in value["explained"] and f"{value['would_have_shown'][leg]:.1f}" in value["explained"]
+    assert value["program"]["interval_percent"][0] < value["program"]["interval_percent"][1]
+    assert value["program"]["interval_score"] < value["unread_interval_score"]
+    words = run("practise", "8", *given).stdout
+    assert "The program, as sure" in words and "Whoever reads no leg" in words and f"{leg} shows" in words
     missed = max(-1 - value["truth_percent"], 0) + max(value["truth_percent"] - 4, 0)
     assert value["interval_score"] == pytest.approx(5 + 10 * missed)
     told = json.loads(run("practise", "--json", "--logbook", str(path)).stdout)
     assert told["calibration"]["answers"] == 1
-    assert told["cases"][4]["answered"]
+    assert told["cases"][7]["answered"]
     assert run("practise", "seed-12", "--json").returncode == 0
     for bad, words in (
         (("99",), "is not a case"), (("5", "--low", "1"), "expected both ends"), (("5", *given[:4], "--low", "4", "--high", "1"), "from low to high"),
@@ -150,3 +159,18 @@ def test_practise(tmp_path):
         assert done.returncode == 2
         assert words in done.stderr
         assert "Traceback" not in done.stderr
+
+
+def test_practise_tells_nothing_before_an_answer(monkeypatch):
+    """Without an answer, or with half of one, a case is told alike whatever is true of it."""
+    from fairmargin import practice
+
+    asked = [("practise", "8"), ("practise", "8", "--json"), ("practise",), ("practise", "--json"), ("practise", "8", "--low", "1"),
+             ("practise", "8", "--verdict", "uses less", "--low", "1", "--high", "2"), ("practise", "8", "--flaw", "following")]  # fmt: skip
+    before = [(done.stdout, done.stderr) for done in (run(*a) for a in asked)]
+    other = Solution(33.3, "wind", ("uses less",), ("L01",), {"L01": 99.9})
+    turned = tuple(replace(c, solution=other) for c in practice.shipped())
+    monkeypatch.setattr(practice, "shipped", lambda: turned)
+    assert [(done.stdout, done.stderr) for done in (run(*a) for a in asked)] == before
+    given = ("--verdict", "uses less", "--flaw", "wind", "--low", "30", "--high", "40", "--json")
+    assert json.loads(run("practise", "8", *given).stdout)["truth_percent"] == 33.3, "the answer is held against it"

@@ -28,6 +28,10 @@ def named(title, baseline="Discs off", trial="Discs on", **fields):
     return driven_study("ABBA", effect=given.pop("effect", 0.95)).with_(**given)
 
 
+def columns_of(table):
+    return [table.horizontalHeaderItem(i).text() for i in range(table.columnCount())]
+
+
 def texts(page):
     QApplication.processEvents()
     return "\n".join(x.text() for x in page.findChildren(QLabel) if x.isVisible())
@@ -294,15 +298,28 @@ def test_practice_is_answered_scored_and_kept(qtbot, window):
     assert "is empty" in page.fault.text()
     type_into(qtbot, page.low, "abc")
     assert page.low.has_fault
-    type_into(qtbot, page.low, "9,0 %")  # a decimal comma, a unit typed
-    type_into(qtbot, page.high, "8")
+    type_into(qtbot, page.low, "-9,0 %")  # a decimal comma, a unit typed
+    type_into(qtbot, page.high, "-10")
     page.show_truth.click()
     assert "from low to high" in page.fault.text()
-    type_into(qtbot, page.high, "12")
+    type_into(qtbot, page.high, "-6")
+    assert "unspoilt" not in columns_of(page.table)
     page.show_truth.click()
+    qtbot.waitUntil(page.truth_frame.isVisible, timeout=10000)
     words = texts(page)
-    assert f"The change alone does +{case.solution.effect_percent:.1f} %" in words
+    assert "The change alone does \u22127.4 %" in words and case.solution.effect_percent == pytest.approx(
+        -7.4, abs=0.05
+    )
     assert "score 3.0" in words
+    # The program's own stands beside it, and what is said without reading a leg.
+    beside = case.beside()
+    assert f"The program, as sure: {beside.low:+.1f} to {beside.high:+.1f} %".replace("-", "\u2212") in words
+    assert "Whoever reads no leg (\u22128.0 to +8.0 %" in words
+    assert f"The program says \u201c{beside.verdict}\u201d" in words
+    # What each leg would have shown stands beside what it did, set to the right.
+    at = columns_of(page.table).index("unspoilt")
+    assert page.table.item(0, at).text() == f"{case.solution.clean['L01']:.1f}"
+    assert page.table.item(0, at).textAlignment() & Qt.AlignmentFlag.AlignRight
     assert "Your 80 % hold 100 % (1 of 1)" in words
     assert len(window.session.logbook.practice()) == 1
     # The answer stays; the case cannot be answered again.
@@ -328,6 +345,30 @@ def test_practice_is_answered_scored_and_kept(qtbot, window):
     assert "rehearsal" not in window.session.study.plan.details
 
 
+def test_practice_shows_which_leg_gave_it_away(qtbot, window):
+    """A reset that did not take: its leg is bold, the figure and what it would have shown are said; −100 to 100 earns no tick."""
+    window.home.buttons["practice"].click()
+    page = window.home.page("practice")
+    page.list.setCurrentRow(5)
+    case = shipped()[5]
+    (leg,) = case.solution.told_by
+    page.verdict.setCurrentText("not settled")
+    page.flaw.setCurrentIndex(page.flaw.findData("reset did not take"))
+    type_into(qtbot, page.low, "-100")
+    type_into(qtbot, page.high, "100")
+    page.show_truth.click()
+    qtbot.waitUntil(page.truth_frame.isVisible, timeout=10000)
+    words = texts(page)
+    shown = case.study.leg(leg).average_shown
+    assert f"{leg} shows {shown:.1f}" in words
+    assert f"the {case.solution.clean[leg]:.1f}" in words and "twice the road" in words
+    assert "score 200.0" in words
+    assert "no more than whoever reads no leg" in words
+    assert page.list.item(5).text().startswith("\u2022"), "no tick: it says nothing"
+    rows = {page.table.item(i, 0).text(): page.table.item(i, 0).font().bold() for i in range(page.table.rowCount())}
+    assert [name for name, bold in rows.items() if bold] == [leg]
+
+
 def test_practice_without_a_place_to_write(qtbot, window, monkeypatch):
     """In a logbook that is only read, cases can be answered; the answers are not kept, and nothing fails."""
     window.home.buttons["practice"].click()
@@ -338,7 +379,7 @@ def test_practice_without_a_place_to_write(qtbot, window, monkeypatch):
     type_into(qtbot, page.low, "-1")
     type_into(qtbot, page.high, "1")
     page.show_truth.click()
-    assert page.truth_frame.isVisible()
+    qtbot.waitUntil(page.truth_frame.isVisible, timeout=10000)
     assert window.session.logbook.practice() == []
 
 

@@ -227,6 +227,7 @@ def practise_command(
     ] = None,
 ) -> None:
     """Practise: read a case with a hidden flaw; say verdict, flaw and an 80 % interval; see the truth and the score."""
+    from dataclasses import replace
     from datetime import datetime
 
     from fairmargin.core.memory.practice import FLAWS, VERDICTS, answer_to, as_record
@@ -242,8 +243,8 @@ def practise_command(
         _list_practice(as_json, logbook)
         return
     said = (verdict, flaw, low, high)
+    units = UNIT_CHOICES["metric-wh"]
     if not any(v not in {"", None} for v in said):
-        units = UNIT_CHOICES["metric-wh"]
         columns, rows = case_columns(found.study, units), case_rows(found.study, units)
         if as_json:
             legs = [dict(zip(columns, row, strict=True)) for row in rows]
@@ -271,12 +272,13 @@ def practise_command(
     except ValueError as error:
         fault_line(str(error))
         raise typer.Exit(BAD_INPUT) from None
+    given = replace(given, beside=found.beside())
     if logbook is not None:
         _keep_answer(logbook, as_record(given))
     if as_json:
-        say_json(answer_json(given, found.solution.explained))
+        say_json(answer_json(given, found.study, found.solution, units))
     else:
-        for line in answer_lines(given, found.solution.explained):
+        for line in answer_lines(given, found.study, found.solution, units):
             say(line)
 
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from typing import Any, Final, Literal, cast
 
+from fairmargin.core.memory.road import road_bearing
 from fairmargin.core.result.verdict import SETTLED, VerdictWord
+from fairmargin.core.study import Leg, Study
 
 #: How sure the tester's interval is meant to be.
 PRACTISED: Final = 0.8
@@ -33,17 +35,51 @@ LEAST_ANSWERS: Final = 5  # before anything is said of calibration
 
 @dataclass(frozen=True, slots=True)
 class Solution:
-    """What is true of a case: the effect of the change alone, the flaw, the verdicts that the evidence carries, and why."""
+    """What is true of a case.
+
+    Attributes
+    ----------
+    effect_percent : float
+        Of the change alone.
+    flaw : str
+    carried : tuple of str
+        Verdicts that the evidence carries.
+    told_by : tuple of str
+        Legs whose figures give the flaw away.
+    clean : mapping of str to float
+        What each leg would have shown without the flaw, in the unit of its own reading.
+    """
 
     effect_percent: float
     flaw: FlawName
     carried: tuple[VerdictWord, ...]
-    explained: str
+    told_by: tuple[str, ...] = ()
+    clean: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """What an answer is held against: the program's own, and what can be said of such a change without reading a leg.
+
+    Attributes
+    ----------
+    low, high : float
+        Interval that the program gives, as sure as the tester's is meant to be. [%]
+    verdict : str
+        Verdict that it gives.
+    unread : float
+        Half-width of the interval that such changes usually lie in, around nought. [%]
+    """
+
+    low: float
+    high: float
+    verdict: VerdictWord
+    unread: float
 
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What was said of a case before its truth was shown, and the truth."""
+    """What was said of a case before its truth was shown, the truth, and what it is held against."""
 
     case: str
     at: str  # ISO 8601
@@ -54,6 +90,23 @@ class Answer:
     truth: float
     true_flaw: FlawName
     carried: tuple[VerdictWord, ...]
+    beside: Beside | None = None  # None in answers of before it was kept
+
+    @property
+    def program_score(self) -> float | None:
+        """Score of the program's own interval; None where it was not kept."""
+        return None if self.beside is None else interval_score(self.beside.low, self.beside.high, self.truth)
+
+    @property
+    def unread_score(self) -> float | None:
+        """Score of what can be said without reading a leg; None where it was not kept."""
+        return None if self.beside is None else interval_score(-self.beside.unread, self.beside.unread, self.truth)
+
+    @property
+    def well_said(self) -> bool:
+        """Whether the flaw was seen, and an interval given that holds the truth and says more than the kind of change does."""
+        unread = self.unread_score
+        return self.right_flaw and self.holds and (unread is None or self.score < unread)
 
     @property
     def holds(self) -> bool:
@@ -125,6 +178,39 @@ def answer_to(
 VERDICTS: Final[tuple[VerdictWord, ...]] = (*SETTLED, "not settled", "not a fair comparison")
 
 
+def head_wind(study: Study, leg: Leg) -> float:
+    """Head wind of a leg, as reported; less than nothing from behind, nothing where none was reported. [m/s]"""
+    bearing = road_bearing(study.route)
+    if bearing is None or leg.wind_speed_ms is None or leg.wind_from_deg is None:
+        return 0.0
+    off = math.radians(leg.wind_from_deg - bearing - (180.0 if leg.direction == "back" else 0.0))
+    return leg.wind_speed_ms * math.cos(off)
+
+
+def like_leg(study: Study, leg: Leg) -> Leg | None:
+    """The nearest other leg with the same configuration, the same way."""
+    at = study.legs.index(leg)
+    others = [
+        (abs(i - at), x)
+        for i, x in enumerate(study.legs)
+        if i != at and (x.configuration, x.direction) == (leg.configuration, leg.direction)
+    ]
+    return min(others, key=lambda o: o[0])[1] if others else None
+
+
+def unread_half(usual_effect: float) -> float:
+    """Half-width of the interval that a kind of change usually lies in, as sure as a tester's is meant to be. [%]
+
+    Examples
+    --------
+    >>> round(unread_half(0.06), 1)
+    8.0
+    """
+    from fairmargin.core import intervals
+
+    return 100.0 * math.expm1(usual_effect * intervals.deviate(PRACTISED))
+
+
 def carried_by(flaw: FlawName, verdict: VerdictWord, effect: float, smallest: float) -> tuple[VerdictWord, ...]:
     """Verdicts that a case carries.
 
@@ -150,6 +236,8 @@ class Calibration:
     holding: int
     interval: tuple[float, float]  # of the share, 95 %
     mean_score: float
+    program_score: float | None  # the program's own over the same cases; None where not all were kept with it
+    unread_score: float | None  # of whoever reads no leg
     widen: float | None  # factor that would make them hold as often as meant; None with few answers
     right_flaws: int
     right_verdicts: int
@@ -166,8 +254,14 @@ class Calibration:
             return "No case answered yet."
         told = (
             f"Your {100 * PRACTISED:.0f} % hold {100 * self.share:.0f} % ({self.holding} of {self.answers}). "
-            f"Flaw seen in {self.right_flaws}, verdict carried in {self.right_verdicts}. Mean score {self.mean_score:.1f} (smaller is better)."
+            f"Flaw seen in {self.right_flaws}, verdict carried in {self.right_verdicts}. Mean score {self.mean_score:.1f}"
         )
+        if self.program_score is None or self.unread_score is None:
+            told += " (smaller is better)."
+        else:
+            told += f"; the program's own {self.program_score:.1f}, without reading a leg {self.unread_score:.1f} (smaller is better)."
+            if self.mean_score >= self.unread_score:
+                told += " So far your intervals say no more than whoever reads no leg."
         if self.answers < LEAST_ANSWERS or self.widen is None:
             return f"{told} A few more cases, and it can be said whether they are too narrow."
         low, high = self.interval
@@ -187,10 +281,17 @@ def calibration(answers: Sequence[Answer]) -> Calibration:
         k,
         wilson(k, n),
         sum(a.score for a in first) / n if n else math.nan,
+        _mean([a.program_score for a in first]),
+        _mean([a.unread_score for a in first]),
         _widen([a.misses_by for a in first]),
         sum(a.right_flaw for a in first),
         sum(a.right_verdict for a in first),
     )
+
+
+def _mean(scores: Sequence[float | None]) -> float | None:
+    known = [s for s in scores if s is not None]
+    return sum(known) / len(known) if known and len(known) == len(scores) else None
 
 
 def first_answers(answers: Sequence[Answer]) -> list[Answer]:
@@ -267,4 +368,17 @@ def from_record(value: Mapping[str, Any]) -> Answer:
         truth=truth,
         true_flaw=cast(FlawName, true_flaw),
         carried=cast(tuple[VerdictWord, ...], carried),
+        beside=_beside(value.get("beside")),
     )
+
+
+def _beside(value: Mapping[str, Any] | None) -> Beside | None:
+    if value is None:
+        return None
+    low, high, unread = (float(value[k]) for k in ("low", "high", "unread"))
+    interval_score(low, high, 0.0)
+    interval_score(-unread, unread, 0.0)
+    verdict = str(value["verdict"])
+    if verdict not in VERDICTS:
+        raise ValueError("expected a verdict")
+    return Beside(low, high, verdict, unread)

@@ -84,7 +84,7 @@ def road_knowledge(name: str, studies: Sequence[Study]) -> RoadKnowledge:
         km=km,
         climb_m=up,
         fall_m=down,
-        bearing_deg=_bearing(route),
+        bearing_deg=road_bearing(route),
         held=_held([leg for _, leg in legs]),
         hours=_hours(legs),
     )
@@ -128,7 +128,7 @@ def _climbs(route: Sequence[RoutePoint]) -> tuple[float | None, float | None]:
     return float(steps[steps > 0].sum()), float(-steps[steps < 0].sum())
 
 
-def _bearing(route: Sequence[RoutePoint]) -> float | None:
+def road_bearing(route: Sequence[RoutePoint]) -> float | None:
     """Bearing from beginning to end, degrees; None where they lie together or have no position."""
     placed = [p for p in route if p.latitude is not None and p.longitude is not None]
     if len(placed) < 2:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from datetime import datetime
 from typing import cast
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFont
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -27,6 +29,7 @@ from fairmargin.core.memory.practice import (
     FLAWS,
     VERDICTS,
     Answer,
+    Beside,
     FlawName,
     answer_to,
     as_record,
@@ -36,7 +39,6 @@ from fairmargin.core.memory.practice import (
     over_time,
 )
 from fairmargin.core.result.verdict import VerdictWord
-from fairmargin.core.study import Study
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import UnitChoice, read_in
 from fairmargin.desktop.stages.base import Field
@@ -50,7 +52,7 @@ from fairmargin.logbook import LogbookFault
 from fairmargin.practice import Case, generated, shipped
 from fairmargin.simulation.rehearsal import PRACTICE
 
-CHOOSE = "choose"
+FIGURES = {"set off", "driven", "km", "mi", "shown", "unspoilt", "air", "wind", "tyres"}  # columns set to the right
 UNSAID = "say what you think"
 
 
@@ -208,7 +210,7 @@ class PracticePage(KeepingPage):
         for i, case in enumerate(self.cases):
             item = self.list.item(i)
             a = done.get(case.id)
-            mark = "" if a is None else "\u2713 " if a.right_flaw and a.holds else "\u2022 "
+            mark = "" if a is None else "\u2713 " if a.well_said else "\u2022 "
             number = case.id.removeprefix("case-").lstrip("0") if case.id.startswith("case-") else case.id
             item.setText(f"{mark}{number}  {case.grade}")
 
@@ -241,16 +243,21 @@ class PracticePage(KeepingPage):
         self.question.setText(
             f"What does it do to consumption? {case_words(study, units)} One thing may be wrong with it, or nothing."
         )
-        self._fill(study, units)
         given = self._shown or next((a for a in self.answers if a.case == case.id), None)
+        self._fill(case, units, given is not None)
         self.answer_frame.setVisible(given is None)
         self.truth_frame.setVisible(given is not None)
         if given is not None:
             self.bar.show_answer(given)
-            self.truth.setText("\n".join(answer_lines(given, case.solution.explained)))
+            self.truth.setText("\n".join(answer_lines(given, study, case.solution, units)))
 
-    def _fill(self, study: Study, units: UnitChoice) -> None:
-        columns, rows = case_columns(study, units), case_rows(study, units)
+    def _fill(self, case: Case, units: UnitChoice, answered: bool) -> None:
+        """Lay the legs out; once it was answered with what each would have shown, those that give the flaw away in bold."""
+        study, solution = case.study, case.solution
+        columns = case_columns(study, units, answered)
+        rows = case_rows(study, units, solution.clean if answered else None)
+        bold = QFont(self.table.font())
+        bold.setBold(True)
         self.table.setColumnCount(len(columns))
         self.table.setHorizontalHeaderLabels(columns)
         self.table.setRowCount(len(rows))
@@ -258,7 +265,13 @@ class PracticePage(KeepingPage):
             for j, text in enumerate(row):
                 item = QTableWidgetItem(text)
                 item.setToolTip(as_tip(text))
+                if columns[j] in FIGURES or columns[j].partition(",")[0] in FIGURES:
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                if answered and row[0] in solution.told_by and len(solution.told_by) < len(rows):
+                    item.setFont(bold)
                 self.table.setItem(i, j, item)
+        if answered and (unspoilt := self.table.horizontalHeaderItem(columns.index("unspoilt"))) is not None:
+            unspoilt.setToolTip("What the same display would have shown without the flaw")
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(len(columns) - 1, QHeaderView.ResizeMode.Stretch)
@@ -270,7 +283,7 @@ class PracticePage(KeepingPage):
 
     def _answer(self) -> None:
         """Hold what was said against the truth, and keep it."""
-        case, book = self.case, self.session.logbook
+        case = self.case
         if case is None:
             return
         try:
@@ -285,7 +298,21 @@ class PracticePage(KeepingPage):
             self.fault.show()
             return
         self.fault.hide()
-        self._shown = given
+        self.show_truth.setEnabled(False)
+
+        def then(result: object, fault: Exception | None) -> None:
+            self.show_truth.setEnabled(True)
+            if fault is not None:
+                self.session.failed.emit(f"What the program says of the case could not be worked out: {fault}")
+            self._keep(replace(given, beside=cast(Beside | None, result)))
+
+        self._beside.run(case.beside, then)
+
+    def _keep(self, given: Answer) -> None:
+        """Show what an answer was worth, and keep it."""
+        book = self.session.logbook
+        if self.case is not None and self.case.id == given.case:
+            self._shown = given
         if book is not None and not book.read_only:
             try:
                 book.add_practice(json.dumps(as_record(given)))

@@ -17,25 +17,27 @@ LEFT = 52.0
 
 
 class TruthBar(QWidget):
-    """The tester's interval and the truth on one scale."""
+    """The tester's interval, the program's and the truth on one scale."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(74)
+        self.setFixedHeight(88)
         self._answer: Answer | None = None
         theme.changed.connect(self.update)
 
     def show_answer(self, answer: Answer) -> None:
         """Show another answer."""
         self._answer = answer
+        b = answer.beside
+        program = f", the program says {signed(b.low)} to {signed(b.high)} %" if b else ""
         self.setAccessibleName(
-            f"You said {signed(answer.low)} to {signed(answer.high)} %, the truth is {signed(answer.truth)} %"
+            f"You said {signed(answer.low)} to {signed(answer.high)} %{program}, the truth is {signed(answer.truth)} %"
         )
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(500, 74)
+        return QSize(500, 88)
 
     def paintEvent(self, _event: object) -> None:
         a = self._answer
@@ -44,16 +46,22 @@ class TruthBar(QWidget):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(12))
-        ends = (a.low, a.high, a.truth, 0.0)
+        ends = (a.low, a.high, a.truth, 0.0, *((a.beside.low, a.beside.high) if a.beside else ()))
         pad = 0.15 * (max(ends) - min(ends) or 1.0)
-        axis = Axis.whole_ticks(min(ends) - pad, max(ends) + pad, 34, self.width() - 34.0, 8)
-        axis.draw_across(p, 18, 52, lambda v: "0" if v == 0 else f"{signed(v, axis.decimals)} %", zero=True)
+        axis = Axis.whole_ticks(min(ends) - pad, max(ends) + pad, 72, self.width() - 34.0, 8)
+        axis.draw_across(p, 18, 66, lambda v: "0" if v == 0 else f"{signed(v, axis.decimals)} %", zero=True)
         ink = theme.colour("fine" if a.holds else "blocks")
-        low, high = axis.at(a.low), axis.at(a.high)
-        p.fillRect(QRectF(low, 27, max(high - low, 2.0), 16), theme.colour("trial", 0.32))
+        said = [("you", a.low, a.high, 25.0, "trial")]
+        if a.beside:
+            said.append(("program", a.beside.low, a.beside.high, 45.0, "muted"))
+        for who, low, high, y, colour in said:
+            left = axis.at(low)
+            p.fillRect(QRectF(left, y, max(axis.at(high) - left, 2.0), 14), theme.colour(colour, 0.4))
+            p.setPen(theme.colour("ink"))
+            p.drawText(QRectF(0, y - 2, 66, 18), Qt.AlignmentFlag.AlignVCenter, who)
         x = axis.at(a.truth)
         p.setPen(QPen(ink, 2.6))
-        p.drawLine(QPointF(x, 20), QPointF(x, 50))
+        p.drawLine(QPointF(x, 20), QPointF(x, 64))
         p.setPen(ink)
         words = f"truth {signed(a.truth)} %"
         wide = p.fontMetrics().horizontalAdvance(words)
