@@ -196,6 +196,82 @@ def test_a_reset_nobody_saw_is_noted(qtbot, road):
     assert [e.kind for e in road.session.study.events] == ["reset-doubtful"]
 
 
+def test_hidden_mishaps_are_told_when_the_day_is_driven(qtbot, road, monkeypatch):
+    """A passenger who looks out notes the lorry and the rain and misses the rest; afterwards every one is told, with its cost."""
+    controller, view = road.drive.controller, road.drive.view
+    life = Life()
+    life.controller = controller
+    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
+    assert controller.start_rehearsal(2, RATE, mishaps=True)  # a lorry on L07, rain on L08, a wrong turn on L06
+    life.until_live()
+    mishaps = {m.kind: m.leg for m in controller.sealed().mishaps}
+    assert mishaps == {"lorry": "L07", "rain": "L08", "wrong turn": "L06"}
+    assert "Out of the window: where you stopped" in texts(view)
+    seen = {}
+
+    def watched(condition):
+        def look():
+            words = view.window_words.text().removeprefix("Out of the window: ")
+            drive = controller.drive
+            if drive is not None and drive.phase == "driving":
+                seen.setdefault(drive.leg, set()).add(words)
+                for sight, key in (("a lorry close", Qt.Key.Key_F), ("rain on", Qt.Key.Key_R)):
+                    kind = {Qt.Key.Key_F: "following-closely", Qt.Key.Key_R: "rain"}[key]
+                    if (sight in words) != (kind in drive.open_marks):
+                        press(qtbot, road, key)
+            return condition()
+
+        life.until(look)
+
+    for _ in range(8):
+        drive_leg(qtbot, road, watched, life.set_off)
+    assert any("a lorry close" in w for w in seen["L07"]) and any("rain on" in w for w in seen["L08"])
+    assert any("village that is not" in w for w in seen["L06"])
+    study = road.session.study
+    assert {(e.leg, e.kind) for e in study.events if e.kind in {"following-closely", "rain"}} == {
+        ("L07", "following-closely"),
+        ("L08", "rain"),
+    }
+    assert "noticed" not in texts(view), "nothing is told before it is asked for"
+    qtbot.mouseClick(view.nothing.reveal, Qt.MouseButton.LeftButton)
+    told = view.nothing.told_words.text()
+    assert told.startswith("2 of 3 things that went wrong noticed.")
+    lorry, turn = (next(x for x in told.splitlines() if x.startswith(f"{leg}:")) for leg in ("L07", "L06"))
+    assert "a lorry was close ahead from " in lorry and "noted with its key. It put \u2212" in lorry
+    assert "you were off your road from " in turn and "not noticed. It put +" in turn and "% of the mean of On" in turn
+    # The trip meter has the way round in it: a kilometre and more that the other legs do not have.
+    assert study.leg("L06").distance_km > study.leg("L02").distance_km + 0.9
+
+
+def test_a_gps_that_freezes_is_told_by_the_program(qtbot, road, monkeypatch):
+    """Its place stands still while its speed says ninety: the doubt is said on the road, kept with the leg, and told afterwards."""
+    controller, view = road.drive.controller, road.drive.view
+    life = Life()
+    life.controller = controller
+    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
+    assert controller.start_rehearsal(1, RATE, mishaps=True)  # frozen on L01
+    life.until_live()
+    assert ("frozen GPS", "L01") in {(m.kind, m.leg) for m in controller.sealed().mishaps}
+    said = []
+
+    def watched(condition):
+        def look():
+            said.extend(w for w in controller.says if w not in said)
+            return condition()
+
+        life.until(look)
+
+    drive_leg(qtbot, road, watched, life.set_off)
+    assert any("GPS" in w for w in said), said
+    leg = road.session.study.leg("L01")
+    assert "GPS" in leg.note
+    assert leg.gps_distance_km == pytest.approx(5.7, abs=0.12), "its distance is by speed, which went on"
+    controller.go_home(True)
+    qtbot.mouseClick(view.nothing.reveal, Qt.MouseButton.LeftButton)
+    assert "L01: the GPS froze" in view.nothing.told_words.text()
+    assert "told by the program" in view.nothing.told_words.text()
+
+
 def test_instruments_that_fail_mid_leg_are_told_and_the_leg_survives(qtbot, road):
     """The GPS vanishes for a while, then sends garbage, then the bus goes; the leg still ends with a trace."""
     controller, view = road.drive.controller, road.drive.view
@@ -389,6 +465,7 @@ def test_the_rehearsal_dialog_begins_one(qtbot, road):
     qtbot.mouseClick(dialog.start, Qt.MouseButton.LeftButton)
     controller = road.drive.controller
     assert controller.rehearsal is not None and controller.clock.rate == 100.0
+    assert controller.sealed().looks_out, "mishaps are hidden in it unless the box is cleared"
     until(lambda: road.drive.view.dash.isVisibleTo(road) and "trip 0.0 km" in texts(road.drive.view))
     controller.stop_rehearsal()
     assert not controller.feeds and controller.clock.rate == 1.0
@@ -943,6 +1020,21 @@ def test_a_virtual_car_set_down_at_the_start_raises_no_alarm(qtbot, road):
         assert not [words for words in controller.says if "cannot be" in words or "which is right" in words]
 
 
+def test_a_leg_set_off_on_by_a_machine_that_sleeps_raises_no_alarm(qtbot, road, monkeypatch):
+    """Ten seconds of the drive pass before anything is heard: where the car stood before is nobody's fault."""
+    controller = road.drive.controller
+    life = Life()
+    life.controller = controller
+    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
+    assert controller.start_rehearsal(23, RATE)
+    life.until_live()
+    drive_leg(qtbot, road, life.until, life.set_off)
+    controller.begin(controller.next_leg().leg)
+    controller.reset()  # at once
+    life.until(lambda: controller.driven_km() > 1.0)
+    assert not [words for words in controller.says if "cannot be" in words]
+
+
 def test_what_was_said_of_one_leg_is_gone_on_the_next(qtbot, road):
     controller, view = road.drive.controller, road.drive.view
     controller._say("GPS: nothing heard for 12 s.")
@@ -951,13 +1043,21 @@ def test_what_was_said_of_one_leg_is_gone_on_the_next(qtbot, road):
     assert controller.drive is not None and "nothing heard" not in texts(view)
 
 
+@pytest.mark.parametrize("rehearsed", [False, True])
 @pytest.mark.parametrize("size", [(1280, 800), (1100, 700), (1024, 640)])
-def test_nothing_beneath_a_finger_moves_when_a_message_comes(qtbot, road, size):
+def test_nothing_beneath_a_finger_moves_when_a_message_comes(qtbot, road, monkeypatch, size, rehearsed):
     controller, view = road.drive.controller, road.drive.view
     road.resize(*size)
+    if rehearsed:
+        life = Life()
+        life.controller = controller
+        monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
+        assert controller.start_rehearsal(2, RATE, mishaps=True)
+        life.until_live()
     press(qtbot, road, Qt.Key.Key_Space)
     press(qtbot, road, Qt.Key.Key_Space)
     press(qtbot, road, Qt.Key.Key_Y)
+    assert view.dash.isVisible() == rehearsed
 
     def places():
         QApplication.processEvents()
@@ -976,3 +1076,6 @@ def test_nothing_beneath_a_finger_moves_when_a_message_comes(qtbot, road, size):
         assert tile.number.geometry().bottom() < tile.foot.geometry().top() + 4
         assert tile.foot.geometry().bottom() <= tile.rect().bottom()
     assert view.caution.height() >= view.caution.heightForWidth(view.caution.width())
+    for button in view.driving.event_buttons.values():
+        assert button.height() >= button.fontMetrics().height() + 6, "the words of a key are whole"
+    assert view.driving.give_up.geometry().bottom() <= view.driving.rect().bottom()

@@ -133,7 +133,7 @@ class GpsStandIn(_StandIn):
                     self._clients.append(client)
 
     def _say(self, at: float) -> None:
-        state = self.car.state(at)
+        state = self.car.seen_by_gps(at)
         data = nmea(self._utc(at), state.latitude, state.longitude, state.elevation_m, state.speed_kmh)
         if self.garbage:
             data = GARBAGE
@@ -228,7 +228,8 @@ class StationStandIn:
         wind = f"{round(seen.wind_from_deg or 0.0) % 360 or 360:03d}{knots:02d}" if knots else "00000"
         t = round(seen.temperature_c or 15.0)
         both = "/".join(f"M{abs(x):02d}" if x < 0 else f"{x:02d}" for x in (t, t - 6))
-        return f"METAR ZZZZ {moment:%d%H%M}Z {wind}KT 9999 {both} Q{round(seen.pressure_hpa or 1013):04d}"
+        rain = " -RA" if self.car.rains(now) else ""
+        return f"METAR ZZZZ {moment:%d%H%M}Z {wind}KT 9999{rain} {both} Q{round(seen.pressure_hpa or 1013):04d}"
 
     def start(self) -> None:
         """Answer from now on."""

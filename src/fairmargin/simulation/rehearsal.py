@@ -19,6 +19,7 @@ from fairmargin.core.study import Leg, RoutePoint, Study, Trace
 from fairmargin.core.study.cells import held_kmh
 from fairmargin.core.study.layout import as_planned, ways
 from fairmargin.simulation.day import DayPlan, simulate
+from fairmargin.simulation.mishaps import NOTHING, Beset, Mishap, MishapKind, Sight, beset
 from fairmargin.simulation.road import road_of, straight_road
 
 Array = NDArray[np.float64]
@@ -29,6 +30,7 @@ SPARE: Final = "AB"  # sides that at least have a run beyond the plan, for legs 
 USUAL_KMH: Final = 80.0  # where the study aims at none
 PRACTICE: Final = "practice"  # where the plan's details keep the name of a practice case
 SEED: Final = "rehearsal"  # where the plan's details keep the seed; the truth follows from it
+MISHAPS: Final = "rehearsal mishaps"  # where they keep whether something goes wrong beside
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +49,9 @@ class Rehearsal:
     step: float  # of the trip average, kWh/100 km
     odometer: float  # shown over true distance
     speed_error_percent: float
+    mishaps: tuple[Mishap, ...] = ()  # beside the deaf reset
+    sights: tuple[Sight, ...] = ()
+    looks_out: bool = False  # whether something is seen out of the window
 
 
 def is_virtual(study: Study) -> bool:
@@ -60,8 +65,10 @@ def is_repeat(study: Study, leg: Leg) -> bool:
     return bool(dot) and number.isdigit() and any(x.leg == stem for x in study.legs)
 
 
-def prepared(study: Study, seed: int, today: date) -> Study:
+def prepared(study: Study, seed: int, today: date, mishaps: bool = False) -> Study:
     """Copy a planned study for a rehearsal: nothing driven yet, a road to drive, gates, the seed kept.
+
+    With `mishaps` something may go wrong on some of its legs (`simulation.mishaps`).
 
     Raises
     ------
@@ -80,7 +87,9 @@ def prepared(study: Study, seed: int, today: date) -> Study:
     if not loop and (plan.gate_start_m is None or plan.gate_end_m is None):
         # The virtual driver turns on ramps up to 700 m long and lifts off up to 450 m before.
         plan = plan.with_(gate_start_m=1100.0, gate_end_m=whole - 1250.0)
-    plan = plan.with_(day=plan.day or today, details={**plan.details, SEED: str(seed)})
+    plan = plan.with_(
+        day=plan.day or today, details={**plan.details, SEED: str(seed), **({MISHAPS: "hidden"} if mishaps else {})}
+    )
     copy = study.with_(
         title=f"{study.title or 'Study'} (rehearsal)", legs=(), events=(), weather=(), route=(), plan=plan
     )
@@ -181,9 +190,12 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
     of = _stand_ins(study, made.study.legs, spares)
     names = [leg.leg for leg in study.legs if not is_repeat(study, leg)]
     truths: Mapping[str, float] = made.truth["effects_percent"]  # type: ignore[assignment]
+    legs = {name: made.traces[was] for name, was in of.items()}
+    wanted = MISHAPS in study.plan.details
+    happened = beset(legs, names, seed) if wanted else Beset(legs, (), ())
     return Rehearsal(
         seed=seed,
-        legs={name: made.traces[was] for name, was in of.items()},
+        legs=happened.legs,
         weather={name: made.study.leg(was) for name, was in of.items()},
         route=road.points,
         truth_percent=truths["B"],
@@ -194,6 +206,9 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
         step=study.plan.display_step_kwh_per_100km,
         odometer=1.0 + (study.vehicle.distance_error_percent or 0.0) / 100.0,
         speed_error_percent=study.vehicle.speed_error_percent or 0.0,
+        mishaps=happened.mishaps,
+        sights=happened.sights,
+        looks_out=wanted,
     )
 
 
@@ -317,6 +332,41 @@ class VirtualCar:
             True, last.leg, now(trace.speed_kmh), now(trace.power_kw), now(trace.latitude), now(trace.longitude),
             now(trace.elevation_m), self._soc(kwh), self._temperature(last.leg),
         )  # fmt: skip
+
+    def _under_way(self, at: float) -> tuple[str, float] | None:
+        """Leg that is being driven and the seconds since it set off; None where the car stands."""
+        last = self._done[-1] if self._done else None
+        if last is None or not 0.0 <= at - last.begun < last.trace.time_s[-1]:
+            return None
+        return last.leg, at - last.begun
+
+    def sight(self, at: float) -> str:
+        """What is seen out of the window; empty where nobody looks out."""
+        if not self.rehearsal.looks_out:
+            return ""
+        now = self._under_way(at)
+        if now is None:
+            return "where you stopped"
+        leg, t = now
+        return next((s.words for s in self.rehearsal.sights if s.leg == leg and s.from_s <= t <= s.to_s), NOTHING)
+
+    def _mishap(self, kind: MishapKind, at: float) -> Mishap | None:
+        now = self._under_way(at)
+        if now is None:
+            return None
+        leg, t = now
+        return next(
+            (m for m in self.rehearsal.mishaps if (m.kind, m.leg) == (kind, leg) and m.from_s <= t <= m.to_s), None
+        )
+
+    def seen_by_gps(self, at: float) -> CarState:
+        """What a GPS receiver makes of it: while it is frozen the place and speed of the moment it froze."""
+        frozen = self._mishap("frozen GPS", at)
+        return self.state(at if frozen is None else self._done[-1].begun + frozen.from_s)
+
+    def rains(self, at: float) -> bool:
+        """Whether it rains where the car is."""
+        return self._mishap("rain", at) is not None
 
     def _standing(self, leg: str, trace: Trace, index: int, kwh: float) -> CarState:
         def there(column: Array | None) -> float:

@@ -48,6 +48,7 @@ QWidget[type="large"] QPushButton#go { font-size: 28px; padding: 20px; }
 QWidget[type="large"] QPushButton#event { font-size: 20px; padding: 18px; }
 QWidget[type="compact"] QLabel#huge { font-size: 34px; }
 QWidget[type="compact"] QLabel#large, QWidget[type="compact"] QLabel#prompt { font-size: 17px; }
+QWidget[type="compact"] QLabel#prompt { padding: 4px 16px; }
 QWidget[type="compact"] QLabel#tilecaption, QWidget[type="compact"] QLabel#checkwords { font-size: 13px; }
 QWidget[type="compact"] QPushButton#go { font-size: 17px; padding: 8px; }
 QWidget[type="compact"] QPushButton#event { font-size: 14px; padding: 6px 10px; }

@@ -28,9 +28,10 @@ from fairmargin.instruments.feed import WeatherFeed
 from fairmargin.instruments.recording import Columns, Recorder, to_trace
 from fairmargin.instruments.samples import Clock, Item, Sample, Trouble
 from fairmargin.instruments.together import Together
-from fairmargin.simulation.rehearsal import SEED, Display, prepared, rehearse
+from fairmargin.simulation.rehearsal import SEED, Display, Rehearsal, prepared, rehearse
 
 BLINK_S: Final = 0.2
+SET_DOWN_S: Final = 2.0  # in which a receiver that leapt is believed again
 SHORTEST_STOP_S: Final = 2.0
 
 
@@ -43,7 +44,7 @@ class DriveController(TakenUp):
         self.paused_at: float | None = None
         self.samples = Columns()  # of the leg under way
         self._together = Together()
-        self._put_there_s: float | None = None  # until when a virtual car may still be seen where it stood before
+        self._put_there_s: float | None = None  # from when a virtual car is seen where it was set down
         self._study_id: int | None = session.study_id
         self._timer.timeout.connect(self.tick)
         session.studyChanged.connect(self._study_changed)
@@ -91,7 +92,7 @@ class DriveController(TakenUp):
         self._put_there_s = None
         if self.rehearsal is not None:
             self.rehearsal.car.depart(name, now)
-            self._put_there_s = self.clock.seconds() + 2.0 + BLINK_S * self.rehearsal.clock.rate
+            self._put_there_s = now + SET_DOWN_S
         self._timer.start()
         self.changed.emit()
         return True
@@ -315,8 +316,11 @@ class DriveController(TakenUp):
                 item = self._queue.get_nowait()
             except queue.Empty:
                 break
-            if self._put_there_s is not None and item.at < self._put_there_s and _of_a_place(item):
-                continue  # a virtual car is set down at the start of its leg: no instrument's fault
+            if self._put_there_s is not None and _of_a_place(item):
+                # A virtual car is set down at the start of its leg: no instrument's fault, however late it is heard.
+                if isinstance(item, Trouble) or item.at < self._put_there_s:
+                    continue
+                self._put_there_s = None
             if isinstance(item, Trouble):
                 self._say(item.words)
                 if drive is not None and drive.phase == "driving":
@@ -373,8 +377,8 @@ class DriveController(TakenUp):
 
     # ------------------------------------------------------------ rehearsal
 
-    def start_rehearsal(self, seed: int, rate: float) -> bool:
-        """Rehearse a copy of the study, or go on with one that was begun."""
+    def start_rehearsal(self, seed: int, rate: float, mishaps: bool = False) -> bool:
+        """Rehearse a copy of the study, with mishaps hidden in it or without, or go on with one that was begun."""
         study = self.study
         if study is None or self.session.study_id is None:
             return False
@@ -382,7 +386,7 @@ class DriveController(TakenUp):
         try:
             kept = study.plan.details.get(SEED)
             if kept is None:
-                copy = prepared(study, seed, datetime.now().date())
+                copy = prepared(study, seed, datetime.now().date(), mishaps)
                 if self.session.add_study(copy) is None:
                     return False
             study = self.session.study
@@ -411,13 +415,21 @@ class DriveController(TakenUp):
         """The virtual car's display, in a rehearsal."""
         return None if self.rehearsal is None else self.rehearsal.car.display(self.clock.seconds())
 
-    def truth_percent(self, trial: str = "") -> float | None:
-        """The rehearsal's truth of a trial, of the first where none is named; None when the study is no rehearsal."""
+    def sight(self) -> str:
+        """What is seen out of the virtual car's window, in a rehearsal that has mishaps; else nothing."""
+        return "" if self.rehearsal is None else self.rehearsal.car.sight(self.clock.seconds())
+
+    def sealed(self) -> Rehearsal | None:
+        """The rehearsal as it was sealed; None when the study is none."""
         study = self.study
         seed = study.plan.details.get(SEED) if study is not None else None
-        if study is None or seed is None or not seed.isdigit():
+        return None if study is None or seed is None or not seed.isdigit() else rehearse(study, int(seed))
+
+    def truth_percent(self, trial: str = "") -> float | None:
+        """The rehearsal's truth of a trial, of the first where none is named; None when the study is no rehearsal."""
+        made = self.sealed()
+        if made is None:
             return None
-        made = rehearse(study, int(seed))
         return made.truths_percent.get(trial, made.truth_percent)
 
     # ------------------------------------------------------------ ends

@@ -252,6 +252,20 @@ class RehearsalDialog(QDialog):
         self.rate.setCurrentIndex(1)
         row.addWidget(self.rate, 1)
         layout.addLayout(row)
+        self.mishaps = QCheckBox("Something may go wrong on the way")
+        self.mishaps.setChecked(True)
+        self.mishaps.setToolTip(
+            "A reset that does not take, a lorry, rain, a wrong turn, a GPS that freezes; told afterwards"
+        )
+        layout.addWidget(self.mishaps)
+        layout.addWidget(
+            label(
+                "Look out of the window as you would, and note what matters: when every leg is driven you are told what "
+                "happened, what of it you noticed, and what it cost.",
+                "muted",
+                wrap=True,
+            )
+        )
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self.start = buttons.addButton("Begin the rehearsal", QDialogButtonBox.ButtonRole.AcceptRole)
         self.start.setObjectName("primary")
@@ -260,5 +274,6 @@ class RehearsalDialog(QDialog):
         layout.addWidget(buttons, 0, Qt.AlignmentFlag.AlignBottom)
 
     def _begin(self) -> None:
-        self._controller.start_rehearsal(secrets.randbelow(1_000_000), float(self.rate.currentData()))
+        seed, rate = secrets.randbelow(1_000_000), float(self.rate.currentData())
+        self._controller.start_rehearsal(seed, rate, self.mishaps.isChecked())
         self.accept()

@@ -9,6 +9,7 @@ from fairmargin.core.study import Study
 from fairmargin.core.words import signed
 from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.parts import go_button
+from fairmargin.desktop.stages.driving.words import told_lines
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.simulation.rehearsal import SEED
 
@@ -29,6 +30,10 @@ class NothingPage(QWidget):
         layout.addWidget(self.reveal)
         self.truth_words = label("", "large", wrap=True)
         layout.addWidget(self.truth_words)
+        self._told: list[str] = []
+        self.told_words = label("", "", wrap=True)
+        self.told_words.setAccessibleName("What went wrong, and what of it was noticed")
+        layout.addWidget(self.told_words)
         self.on_after_all = go_button("Go on after all", lambda: self.controller.go_home(False))
         layout.addWidget(self.on_after_all)
         self.to_verdict = go_button("Go to the verdict", self.done.emit)
@@ -52,14 +57,19 @@ class NothingPage(QWidget):
             words = "Every planned leg has its reading."
         self.nothing_words.setText(words)
         self.reveal.setVisible(rehearsed and bool(study.legs))
-        self.truth_words.setText(self._truth_words())
+        words = self._truth_words()
+        self.truth_words.setText(words)
+        self.told_words.setText("\n".join(self._told) if words else "")
+        self.told_words.setVisible(bool(words and self._told))
         self.to_verdict.setVisible(bool(study.legs))
 
     def _reveal(self) -> None:
         c = self.session.comparison
         truth = self.controller.truth_percent("" if c is None else c.trial)
-        if truth is not None:
+        made, study = self.controller.sealed(), self.session.study
+        if truth is not None and made is not None and study is not None:
             self._truth = (self.session.study_id, truth)
+            self._told = told_lines(study, made)
             self.controller.changed.emit()
 
     def _truth_words(self) -> str:

@@ -56,14 +56,18 @@ class Tile(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("panel")
-        box = QVBoxLayout(self)
-        box.setContentsMargins(18, 6, 18, 6)
+        self._box = box = QVBoxLayout(self)
         box.setSpacing(0)
+        self.fit(low=False)
         self.caption = label("", "tilecaption")
         self.number = label("", "huge")
         self.foot = label("", "tilecaption", wrap=True)
         for part in (self.caption, self.number, self.foot):
             box.addWidget(part)
+
+    def fit(self, *, low: bool) -> None:
+        """Take less room where the window is low."""
+        self._box.setContentsMargins(18, 2 if low else 6, 18, 2 if low else 6)
 
     def show(self, caption: str, number: str, foot: str = "", state: str = "") -> None:  # type: ignore[override]
         """Show other words; `state` colours the number (caution, fine)."""

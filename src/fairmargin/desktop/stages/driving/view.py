@@ -44,10 +44,17 @@ class DriveView(QWidget):
         self.nothing.done.connect(self.done)
         for one in (self.prepare, self.driving, self.reading, self.nothing):
             self.middle.addWidget(one)
-        self.dash, box = panel((18, 8, 18, 8), 0)
+        self.dash, box = panel((18, 6, 18, 6), 0)
+        self.dash_caption = label("The virtual van's display: read it as you would read the real one", "muted")
+        box.addWidget(self.dash_caption)
+        row = QHBoxLayout()
         self.dash_words = label("", "large")
-        box.addWidget(label("The virtual van's display: read it as you would read the real one", "muted"))
-        box.addWidget(self.dash_words)
+        self.window_words = label("")
+        self.window_words.setAccessibleName("Out of the window")
+        row.addWidget(self.dash_words)
+        row.addStretch()
+        row.addWidget(self.window_words)
+        box.addLayout(row)
         page.addWidget(self.dash)
         self.says = label("", "", wrap=True)
         self.says.setAccessibleName("What the instruments report")
@@ -92,6 +99,12 @@ class DriveView(QWidget):
         if self.property("type") == size:
             return
         self.setProperty("type", size)
+        for page, gap, low in ((self, 10, 4), (self.driving, 8, 3)):
+            if (layout := page.layout()) is not None:
+                layout.setSpacing(low if size == "compact" else gap)
+        for tile in self.findChildren(Tile):
+            tile.fit(low=size == "compact")
+        self.dash_caption.setVisible(size != "compact")  # a low window has no line to spare
         for one in (self, *self.findChildren(QWidget)):
             one.style().unpolish(one)
             one.style().polish(one)
@@ -128,6 +141,9 @@ class DriveView(QWidget):
         self.dash.setVisible(shown is not None)
         if shown is not None:
             self.dash_words.setText(_dashboard(shown, units))
+            sight = controller.sight()
+            self.window_words.setVisible(bool(sight))
+            self.window_words.setText(f"Out of the window: {sight}")
         self._show_said(units)
         # The reading page says the same of its leg.
         self.says.setVisible(drive is None or drive.phase != "reading")
