@@ -10,6 +10,7 @@ from fairmargin.core.analysis import analyse
 from fairmargin.core.companion import again, road_places
 from fairmargin.core.study import Configuration, Leg, WeatherRow, new_study
 from fairmargin.core.study.aims import laid_out, relaid
+from fairmargin.core.study.runs import driven_next, with_run_next
 from fairmargin.exchange.logs.cuts import cut, split_at_gates
 from fairmargin.exchange.logs.legs import with_weather
 from fairmargin.simulation.rehearsal import VirtualCar, is_repeat, prepared, rehearse
@@ -211,3 +212,24 @@ def test_a_day_that_was_broken_off_left_the_car_where_it_stood(planned):
     assert after.soc_percent == pytest.approx(before.soc_percent) and after.soc_percent < made.charge_percent - 1.0
     assert (after.leg, after.latitude, after.longitude) == (before.leg, before.latitude, before.longitude)
     assert not after.driving
+
+
+def test_runs_swapped_or_added_on_the_road_move_no_truth(planned):
+    """What was sealed stays: each leg keeps its drive under its name; an added run has one of beyond the plan, by its side."""
+    made = rehearse(planned, 5)
+    swapped = driven_next(planned, "L05", {"L01", "L02"})
+    again_made = rehearse(swapped, 5)
+    assert again_made.truths_percent == made.truths_percent
+    assert all(again_made.legs[name].same_as(made.legs[name]) for name in made.legs)
+    assert again_made.deaf_reset == made.deaf_reset
+    for side in "AB":
+        more, first = with_run_next(planned, side, {"L01", "L02"})
+        added = rehearse(more, 5)
+        assert added.truths_percent == made.truths_percent
+        assert all(added.legs[name].same_as(made.legs[name]) for name in made.legs)
+        assert not any(added.legs[first].same_as(trace) for trace in made.legs.values())
+    a, b = (rehearse(with_run_next(planned, side, set())[0], 5).legs["L09"] for side in "AB")
+    assert not a.same_as(b)
+    # With mishaps: they stay where they were.
+    study = prepared(planned.with_(plan=planned.plan.with_(details={})), 3, DAY, mishaps=True)
+    assert rehearse(driven_next(study, "L05", {"L01", "L02"}), 3).mishaps == rehearse(study, 3).mishaps

@@ -30,6 +30,7 @@ SPARE: Final = "AB"  # sides that at least have a run beyond the plan, for legs 
 USUAL_KMH: Final = 80.0  # where the study aims at none
 PRACTICE: Final = "practice"  # where the plan's details keep the name of a practice case
 SEED: Final = "rehearsal"  # where the plan's details keep the seed; the truth follows from it
+ORDER: Final = "rehearsal legs"  # where they keep the legs as they were sealed, in their order
 MISHAPS: Final = "rehearsal mishaps"  # where they keep whether something goes wrong beside
 
 
@@ -93,9 +94,19 @@ def prepared(study: Study, seed: int, today: date, mishaps: bool = False) -> Stu
     copy = study.with_(
         title=f"{study.title or 'Study'} (rehearsal)", legs=(), events=(), weather=(), route=(), plan=plan
     )
-    copy = copy.with_(legs=tuple(blank), route=route)
+    details = {**plan.details, ORDER: ",".join(leg.leg for leg in blank)}
+    copy = copy.with_(legs=tuple(blank), route=route, plan=plan.with_(details=details))
     rehearse(copy, seed)
     return copy
+
+
+def _as_sealed(study: Study) -> Study:
+    """The study with the legs that were sealed, in their order: runs that were swapped or added on the road move no truth."""
+    names = study.plan.details.get(ORDER, "").split(",")
+    by_name = {leg.leg: leg for leg in study.legs}
+    if all(name in by_name for name in names):
+        return study.with_legs(by_name[name] for name in names)
+    return study.with_legs(leg for leg in study.legs if not is_repeat(study, leg))
 
 
 def _refuse_what_cannot_be(study: Study) -> None:
@@ -121,7 +132,6 @@ def _planned_runs(study: Study) -> tuple[list[_Run], list[_Run]]:
     runs = [
         (letter, held_kmh(study, legs[0]) or USUAL_KMH)
         for letter, (_, legs) in zip(study.order, study.runs(), strict=True)
-        if not all(is_repeat(study, leg) for leg in legs)
     ]
     one_speed = len({v for _, v in runs}) == 1
     kinds = {*runs, *((letter, runs[0][1]) for letter in SPARE)} if one_speed else set(runs)
@@ -151,11 +161,10 @@ def _day_of(study: Study, seed: int, runs: Sequence[_Run], rng: np.random.Genera
     )
 
 
-def _stand_ins(study: Study, driven: Sequence[Leg], spares: Sequence[_Run]) -> dict[str, str]:
-    """Which virtual leg stands for each leg of the study; a leg that is driven again has one of a run beyond the plan."""
+def _stand_ins(study: Study, planned: Sequence[Leg], driven: Sequence[Leg], spares: Sequence[_Run]) -> dict[str, str]:
+    """Which virtual leg stands for each leg of the study; one driven again or added has one of a run beyond the plan."""
     each = len(ways(study.method))
     spare = len(spares) * each
-    planned = [leg for leg in study.legs if not is_repeat(study, leg)]
     if len(driven) - spare != len(planned):
         raise ValueError(
             f"{len(planned)} legs are planned where {len(driven) - spare} would be driven; lay the runs out again"
@@ -180,15 +189,16 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
     """
     _refuse_what_cannot_be(study)
     rng = np.random.default_rng([seed, 77])
-    runs, spares = _planned_runs(study)
+    sealed = _as_sealed(study)
+    runs, spares = _planned_runs(sealed)
     loop = study.method in {"loop", "laps"}
     try:
         road = road_of(study.route)
     except ValueError:
         road = straight_road(np.random.default_rng([seed, 78]), 6200.0 if loop else 18_400.0, loop)
     made = simulate(seed, _day_of(study, seed, (*runs, *spares), rng), road, known=study.vehicle)
-    of = _stand_ins(study, made.study.legs, spares)
-    names = [leg.leg for leg in study.legs if not is_repeat(study, leg)]
+    of = _stand_ins(study, sealed.legs, made.study.legs, spares)
+    names = [leg.leg for leg in sealed.legs]
     truths: Mapping[str, float] = made.truth["effects_percent"]  # type: ignore[assignment]
     legs = {name: made.traces[was] for name, was in of.items()}
     wanted = MISHAPS in study.plan.details

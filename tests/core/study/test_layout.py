@@ -5,7 +5,7 @@ import pytest
 from fairmargin.core.study import NamedVehicle, new_study
 from fairmargin.core.study.aims import laid_out, relaid
 from fairmargin.core.study.layout import aimed_speeds, laid_out_runs, sectors_read
-from fairmargin.core.study.runs import with_run
+from fairmargin.core.study.runs import driven_next, with_run, with_run_next
 
 
 @pytest.fixture
@@ -85,3 +85,23 @@ def test_the_plain_study_is_laid_out_as_before():
         ("L02", "R1", "1", "back"),
         ("L03", "R2", "1", "out"),
     ]
+
+
+def test_a_run_driven_before_its_turn_moves_up():
+    """R3 is set off on after R1: the plan is R1 R3 R2 R4 then; a run that was begun stays where it is."""
+    study = new_study(title="Discs", kind="aero covers", order="ABBA", speed_kmh=90)
+    swapped = driven_next(study, "L05", {"L01", "L02"})
+    assert [name for name, _ in swapped.runs()] == ["R1", "R3", "R2", "R4"]
+    assert {leg.leg for leg in swapped.legs} == {leg.leg for leg in study.legs}
+    assert driven_next(study, "L03", {"L01", "L02"}) is study, "its turn"
+    assert driven_next(study, "L04", {"L01", "L02", "L03"}) is study, "the way back of what was begun"
+    assert driven_next(study, "L08", {"L01", "L07"}) is study
+
+
+def test_one_more_run_comes_next():
+    """After R1 one more run with the trial: R5 with both ways, before R2; whoever was driven stays first."""
+    study = new_study(title="Discs", kind="aero covers", order="ABBA", speed_kmh=90)
+    more, first = with_run_next(study, "B", {"L01", "L02"})
+    assert [name for name, _ in more.runs()] == ["R1", "R5", "R2", "R3", "R4"]
+    assert (first, more.leg(first).configuration, more.leg(first).direction) == ("L09", "B", "out")
+    assert more.order == "ABBBA"

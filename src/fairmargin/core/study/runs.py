@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from fairmargin.core.study.layout import Layout, aimed_speeds, runs_in_block, sectors_read, vehicles_beside
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.values import Study
@@ -57,6 +59,32 @@ def moved(study: Study, run: str, by: int) -> Study:
     to = min(max(at + by, 0), len(runs) - 1)
     runs.insert(to, runs.pop(at))
     return study.with_(legs=tuple(leg for _, legs in runs for leg in legs))
+
+
+def driven_next(study: Study, leg: str, begun: Collection[str]) -> Study:
+    """Return the study with the run of a leg before all of which nothing was driven yet; as it is where it was begun.
+
+    Parameters
+    ----------
+    study : Study
+    leg : str
+        The leg that is set off on.
+    begun : collection of str
+        Legs that were driven, or are being driven.
+    """
+    run, runs = run_of(study, leg), study.runs()
+    untouched = [name for name, legs in runs if not any(x.leg in begun for x in legs)]
+    if run not in untouched or run == untouched[0]:
+        return study
+    names = [name for name, _ in runs]
+    return moved(study, run, names.index(untouched[0]) - names.index(run))
+
+
+def with_run_next(study: Study, side: str, begun: Collection[str]) -> tuple[Study, str]:
+    """Return the study with one more run of a side before all of which nothing was driven yet, and its first leg."""
+    more = with_run(study, side)
+    first = more.legs[len(study.legs)].leg
+    return driven_next(more, first, begun), first
 
 
 def joined(study: Study, run: str) -> Study:

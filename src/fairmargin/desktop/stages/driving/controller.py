@@ -16,6 +16,7 @@ from fairmargin.core.conditions.room import noted
 from fairmargin.core.conditions.typed import carried
 from fairmargin.core.leg_drive import LASTING, LegDrive
 from fairmargin.core.study import Study
+from fairmargin.core.study.runs import driven_next, with_run_next
 from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.core.units import said
 from fairmargin.desktop.stages.driving.recordings import fresh_path
@@ -56,6 +57,22 @@ class DriveController(TakenUp):
         self.chosen = name
         self.changed.emit()
 
+    def insert_run(self, side: str) -> None:
+        """Drive one more run of a side now, before those that are still planned."""
+        study = self.study
+        if study is None or self.drive is not None or self.session.read_only:
+            return
+        after, first = with_run_next(study, side, self.begun())
+        if not self.session.edit(after, f"one more run, {study.configuration(side).label}"):
+            return
+        self._rehearse_anew()
+        self.choose(first)
+
+    def _rehearse_anew(self) -> None:
+        """Let the virtual car know legs that were not planned when the day was sealed."""
+        if self.rehearsal is not None and self.study is not None:
+            self.rehearsal.car.rehearsal = rehearse(self.study, self.rehearsal.car.rehearsal.seed)
+
     def go_home(self, home: bool) -> None:
         """Give the rest up for today, or go on after all; what is planned stays planned."""
         self.going_home = home
@@ -68,6 +85,11 @@ class DriveController(TakenUp):
         study = self.study
         if study is None or self.drive is not None or self.session.read_only:
             return False
+        swapped = driven_next(study, name, self.begun())
+        if swapped is not study:
+            # The plan follows what is driven: the timetable, the sheet and what comes next go by it.
+            self.session.edit(swapped, f"{name} before its turn")
+            study = self.study or swapped
         leg = study.leg(name)
         self._drain()
         self.says = []  # what was said belongs to the leg before
@@ -262,8 +284,7 @@ class DriveController(TakenUp):
             study = self.study
             assert study is not None
         self.session.edit(again(study, drive.leg, reason), f"drive {drive.leg} again")
-        if self.rehearsal is not None:
-            self.rehearsal.car.rehearsal = rehearse(self.study, self.rehearsal.car.rehearsal.seed)  # type: ignore[arg-type]
+        self._rehearse_anew()
         self.finish()
 
     def give_up(self) -> None:

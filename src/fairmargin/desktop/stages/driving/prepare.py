@@ -28,6 +28,13 @@ SETTINGS: Final = (
 )  # fmt: skip
 USUAL: Final = SETTINGS[:5]
 
+ONE_MORE: Final = "one more "
+
+
+def _sides(study: Study) -> list[str]:
+    """Configurations that a run can be added of; none where vehicles take turns: their runs are laid out on the sheet."""
+    return [] if study.vehicles_take_turns else list(study.lettered.values())
+
 
 class PreparePage(QWidget):
     """Before a leg: what to look at, how fast, how the day stands."""
@@ -98,7 +105,7 @@ class PreparePage(QWidget):
         self.which.setAccessibleName("Leg to drive next")
         self.which.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.which.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.which.activated.connect(lambda _: self.controller.choose(str(self.which.currentData())))
+        self.which.activated.connect(lambda _: self._choose(str(self.which.currentData())))
         row.addWidget(self.which, 1)
         self.home = QPushButton("Going home")
         self.home.setToolTip("The rest is not driven today; it stays planned")
@@ -106,6 +113,12 @@ class PreparePage(QWidget):
         self.home.clicked.connect(lambda: self.controller.go_home(True))
         row.addWidget(self.home)
         return row
+
+    def _choose(self, what: str) -> None:
+        if what.startswith(ONE_MORE):
+            self.controller.insert_run(what.removeprefix(ONE_MORE))
+        else:
+            self.controller.choose(what)
 
     def show_leg(self, study: Study, leg: Leg) -> None:
         """Show another leg, or the same as it stands now."""
@@ -146,11 +159,12 @@ class PreparePage(QWidget):
         self._show_left(study, leg)
 
     def _show_left(self, study: Study, leg: Leg) -> None:
-        """Offer every leg that is still to be driven."""
+        """Offer every leg that is still to be driven, and one more run of each side."""
         left = [
             (f"{x.run or x.leg} {x.direction}, {study.configuration(x.configuration).label} ({x.leg})", x.leg)
             for x in self.controller.left()
         ]
+        left += [(f"One more run now: {study.configuration(side).label}", ONE_MORE + side) for side in _sides(study)]
         if [(self.which.itemText(i), self.which.itemData(i)) for i in range(self.which.count())] != left:
             self.which.clear()
             for words, name in left:

@@ -48,6 +48,11 @@ class DriveState(InstrumentHub):
         """Whether a leg is still to be driven; one that was, and waits for its reading, is not."""
         return self.session.state(leg) == "planned" and leg.duration_s is None
 
+    def begun(self) -> set[str]:
+        """Legs that were driven, or are being driven."""
+        study, now = self.study, self.drive.leg if self.drive is not None else ""
+        return {x.leg for x in (study.legs if study else ()) if x.leg == now or not self._to_drive(x)}
+
     def unread(self) -> list[str]:
         """Legs that were driven and have no reading yet (a charge that is still to come, a photograph)."""
         study = self.study
