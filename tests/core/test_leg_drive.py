@@ -108,3 +108,35 @@ def test_standing_is_taken_from_the_stops_that_were_noted():
     stop = drive.event("stop", 300.0, 40.0, 0.0)
     changes = drive.read_off(STUDY.with_(events=(stop,)), 836.0, lambda _name: None, by_gps=False)
     assert changes["stopped_s"] == 40.0 and "gps_distance_km" not in changes
+
+
+def fed(*samples):
+    drive = LegDrive("L01", False, SpeedWatch(90.0))
+    drive.reset(0.0, None)
+    for at, speed in samples:
+        drive.advance(at, speed)
+    return drive
+
+
+def steady(begin, end, speed=90.0):
+    return [(float(t), speed) for t in range(begin, end)]
+
+
+@pytest.mark.parametrize(
+    ("samples", "sure"),
+    [
+        (steady(0, 300), True),
+        ([*steady(0, 100), *steady(160, 300)], True),  # a minute without a speed, at the same speed before and after
+        ([*steady(0, 100), *steady(160, 300, 0.0)], False),  # it stands when it is heard again: since when?
+        (steady(0, 280), False),  # nothing heard for the last twenty seconds: half a kilometre
+        (steady(0, 297), True),
+    ],
+)
+def test_a_distance_over_a_gap_is_taken_as_read_only_where_speeds_agree(samples, sure):
+    """60 s between 90 and 0 km/h are 0 to 1.5 km; 20 s unheard at 90 are 0.5 km of 7: neither is a reading."""
+    drive = fed(*samples)
+    assert drive.distance_is_sure(300.0) == sure
+    assert ("gps_distance_km" in drive.read_off(STUDY, 300.0, lambda _: None, True)) == sure
+    # The reset pressed again begins the count anew.
+    drive.reset(301.0, None)
+    assert drive.unsure_km == 0.0

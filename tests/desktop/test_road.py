@@ -814,6 +814,16 @@ def test_taking_back_says_what_it_takes_and_never_a_start(qtbot, road, full_scre
     assert controller.drive.open_marks == {} and road.session.study.events == ()
     press(qtbot, road, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert road.session.study.leg("L01").started_at == started
+    # A read-off that is taken back is no leg without its time: the leg goes on, and is read off again later.
+    now[0] = 320.0
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert controller.drive.phase == "reading" and road.session.study.leg("L01").duration_s == 320.0
+    press(qtbot, road, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert controller.drive.phase == "driving" and road.session.study.leg("L01").duration_s is None
+    assert "Taken back: the read-off of L01. The leg goes on." in texts(view)
+    now[0] = 330.0
+    press(qtbot, road, Qt.Key.Key_Space)
+    assert road.session.study.leg("L01").duration_s == 330.0
 
 
 def test_another_leg_can_be_driven_and_the_rest_given_up(qtbot, road):

@@ -22,6 +22,8 @@ RESET_SEEN_S: Final = 4.0
 SAME_EVENT_S: Final = 45.0  # a stretch noticed so near to one that was noted is the same
 SHORTEST_KM: Final = 0.05
 FAR_SHARE: Final = 0.25  # of a leg that lies ahead, beyond which a read-off is asked about
+GAP_S: Final = 5.0  # without a speed, from which what was driven meanwhile is a guess
+UNSURE_SHARE: Final = 0.01  # of a leg that may be missed, beyond which its distance is not taken as read
 MOMENT_S: Final = 8.0  # after the reset, within which nobody reads off
 #: Value of a quantity by the name of the bus, None where nobody has it.
 Value = Callable[[str], float | None]
@@ -47,6 +49,7 @@ class LegDrive:
     troubles: list[str] = field(default_factory=list)
     last: tuple[float, float] | None = None  # at and speed of the newest sample counted
     interrupted: bool = False  # for a while nothing was counted: the distance over it is a guess
+    unsure_km: float = 0.0  # by what distance counted over gaps may be off
 
     # ------------------------------------------------------------ reset
 
@@ -57,7 +60,7 @@ class LegDrive:
             self.open_marks.clear()
             self.watch = SpeedWatch(self.watch.aim_kmh)
         self.reset_s, self.phase, self.driven_km = now, "driving", 0.0
-        self.reset_state, self.last, self.interrupted = "unknown", None, False
+        self.reset_state, self.last, self.interrupted, self.unsure_km = "unknown", None, False, 0.0
         self.soc_at_reset = soc_percent
         return anew
 
@@ -88,9 +91,18 @@ class LegDrive:
         if at <= before[0]:
             return None
         self.driven_km += (at - before[0]) / 3600.0 * 0.5 * (speed_kmh + before[1])
+        if at - before[0] > GAP_S:
+            # Between two speeds anything from the one to the other may have been driven.
+            self.unsure_km += (at - before[0]) / 3600.0 * 0.5 * abs(speed_kmh - before[1])
         self.by_instrument = True
         self.last = (at, speed_kmh)
         return self.watch.feed(at, speed_kmh)
+
+    def distance_is_sure(self, now: float) -> bool:
+        """Whether what was counted is all that was driven: nothing was missed, at the end neither."""
+        missed = 0.0 if self.last is None else (now - self.last[0]) / 3600.0 * self.last[1]
+        late = 0.0 if self.last is None or now - self.last[0] <= GAP_S else missed
+        return not self.interrupted and self.unsure_km + late <= UNSURE_SHARE * self.driven_km
 
     def since_reset_s(self, now: float) -> float | None:
         """Time on the leg. [s]"""
@@ -191,7 +203,7 @@ class LegDrive:
         if stops:
             stood = sum(float(e.duration_s or 0) for e in stops)
             changes["stopped_s"] = min(stood, changes["duration_s"] - 1.0)
-        if self.by_instrument and self.driven_km >= SHORTEST_KM and by_gps and not self.interrupted:
+        if self.by_instrument and self.driven_km >= SHORTEST_KM and by_gps and self.distance_is_sure(now):
             changes["gps_distance_km"] = round(self.driven_km, 2)
         trip, average = value("trip_km"), value("trip_average_kwh_per_100km")
         if trip is not None and trip >= SHORTEST_KM and self.reset_state == "took" and not leg.has_reading:

@@ -208,7 +208,7 @@ class DriveStage(LegEdits):
         self.show_sheet(False)
         if name in self.cards:
             self._next = name
-            QTimer.singleShot(0, self._show_next)
+            QTimer.singleShot(0, self, self._show_next)
 
     def _fold(self, folded: bool, keep: bool = True) -> None:
         """Fold the checklist of the next leg to a line, or open it; kept."""
@@ -377,7 +377,7 @@ class DriveStage(LegEdits):
         if (nxt.leg if nxt else "") != self._next:
             self._next = nxt.leg if nxt else ""
             if nxt is not None:
-                QTimer.singleShot(0, self._show_next)
+                QTimer.singleShot(0, self, self._show_next)
         for button in (self.paste_button, self.add_button):
             button.setEnabled(not self.session.read_only)
 

@@ -256,7 +256,10 @@ class DriveController(TakenUp):
             trace, notices = meanwhile(lambda: to_trace(samples, begin, now, error))
         else:
             trace, notices = to_trace(samples, begin, now, error)
-        note = "; ".join(dict.fromkeys([*drive.troubles, *notices])) if trace is not None else ""
+        told = [*drive.troubles, *(notices if trace is not None else [])]
+        if "gps_distance_km" not in changes and "gps" in self.feeds and drive.by_instrument:
+            told.append("not all of its distance was counted")
+        note = "; ".join(dict.fromkeys(told))
         if note and not study.leg(drive.leg).note:
             changes["note"] = note[:300]
         self._filled_in, self._since_reading = changes, []

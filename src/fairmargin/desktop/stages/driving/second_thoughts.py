@@ -42,6 +42,11 @@ class SecondThoughts(DriveState):
             self._say(f"Nothing of {drive.leg} to take back. Its start stays: press the reset again to begin it anew.")
             self.changed.emit()
             return
+        if drive is not None and drive.phase == "reading" and what == f"read-off of {drive.leg}":
+            # Undone alone it would leave a leg that is read off without its time: the read-off is what is taken back.
+            self.back_to_driving()
+            self._say(f"Taken back: the read-off of {drive.leg}. The leg goes on.")
+            return
         if not stack.canUndo():
             self._say("Nothing to take back.")
             self.changed.emit()
