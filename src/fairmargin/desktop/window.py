@@ -45,6 +45,7 @@ from fairmargin.desktop.system.paths import log_path
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.fairness import FairnessLedger
+from fairmargin.desktop.widgets.files import folders
 from fairmargin.desktop.widgets.marginbar import MarginBar
 from fairmargin.desktop.widgets.questions import QuestionStrip
 from fairmargin.desktop.widgets.stage_rail import STAGES, StageRoad
@@ -61,6 +62,7 @@ class MainWindow(Shell):
 
     def __init__(self, session: Session, incidents: Incidents | None = None) -> None:
         super().__init__()
+        folders.keep_in(session.settings)
         self.session = session
         self.incidents = incidents or Incidents(log_path(), self)
         self.incidents.happened.connect(lambda: self.tell(SENTENCE), Qt.ConnectionType.QueuedConnection)

@@ -8,25 +8,24 @@ from typing import Final
 
 import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QInputDialog, QTableWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study, Trace, WeatherRow
 from fairmargin.core.units.dates import Order, UndecidedDates, long_date
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.inputs import Choice
+from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.meteorology.stations import read_weather
 
 MOST_ROWS: Final = 400
 
 
-def plain_table(heads: list[str]) -> QTableWidget:
+def plain_table(heads: list[str], name: str) -> Table:
     """A table to look at, without row numbers."""
-    made = QTableWidget(0, len(heads))
+    made = Table(0, len(heads), name)
     made.setHorizontalHeaderLabels(heads)
-    made.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
     made.horizontalHeader().setStretchLastSection(True)
-    made.verticalHeader().hide()
     return made
 
 

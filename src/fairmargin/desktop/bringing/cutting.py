@@ -9,11 +9,11 @@ from typing import Final
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
+    QAbstractItemView,
     QComboBox,
     QHBoxLayout,
     QHeaderView,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -78,15 +78,15 @@ class CuttingDialog(BringDialog):
         box.addLayout(head)
         self._plot_box = QVBoxLayout()
         box.addLayout(self._plot_box, 3)
-        self.list = plain_table(["From, min", "To, min", "Driven", "Direction", "Leg", "Begins"])
+        self.list = plain_table(["From, min", "To, min", "Driven", "Direction", "Leg", "Begins"], "Pieces of the log")
         self.list.setMinimumHeight(150)
         columns = self.list.horizontalHeader()
         columns.setStretchLastSection(False)
         columns.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
         self.list.setEditTriggers(
-            QTableWidget.EditTrigger.DoubleClicked
-            | QTableWidget.EditTrigger.EditKeyPressed
-            | QTableWidget.EditTrigger.AnyKeyPressed
+            QAbstractItemView.EditTrigger.DoubleClicked
+            | QAbstractItemView.EditTrigger.EditKeyPressed
+            | QAbstractItemView.EditTrigger.AnyKeyPressed
         )
         self.list.itemChanged.connect(self._typed)
         box.addWidget(self.list, 2)

@@ -7,16 +7,7 @@ from pathlib import Path
 from typing import Final
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import (
-    QComboBox,
-    QHBoxLayout,
-    QProgressBar,
-    QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QProgressBar, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
 
 from fairmargin.desktop.bringing.base import days_of
 from fairmargin.desktop.bringing.cutting import CuttingDialog
@@ -25,6 +16,7 @@ from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.inputs import Choice, Line
+from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.logs.formats import format_of_file
 from fairmargin.exchange.logs.legs import pieces_of
@@ -108,9 +100,7 @@ class LogDialog(CuttingDialog):
         box.addLayout(head)
         self.separators = label("", "muted")
         box.addWidget(self.separators)
-        self.sheet = QTableWidget()
-        self.sheet.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.sheet.verticalHeader().hide()
+        self.sheet = Table(0, 0, "What the log holds")
         box.addWidget(self.sheet, 1)
         row = QHBoxLayout()
         self.notices = label("", "muted", wrap=True)

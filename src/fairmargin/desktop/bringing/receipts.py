@@ -29,7 +29,7 @@ class ReceiptsDialog(BringDialog):
             label("The charge that brings the battery back to the level before stands on the last leg it follows.", "muted", wrap=True)
         )  # fmt: skip
         self.page.addWidget(self.text)
-        self.list = plain_table(["Time", "kWh", "Leg", "Why", "Note"])
+        self.list = plain_table(["Time", "kWh", "Leg", "Why", "Note"], "Charging receipts")
         self.page.addWidget(self.list, 1)
         self.assigned: tuple[Assigned, ...] = ()
         self.read()

@@ -32,7 +32,7 @@ class WeatherDialog(BringDialog):
         self.page.addWidget(self.text)
         units = session.units
         self.list = plain_table(
-            ["Time", "Station", f"Air, {units.temperature}", f"Wind, {units.wind}", f"Gust, {units.wind}", "From, \u00b0", f"Pressure, {units.pressure}"]
+            ["Time", "Station", f"Air, {units.temperature}", f"Wind, {units.wind}", f"Gust, {units.wind}", "From, \u00b0", f"Pressure, {units.pressure}"], "Weather reports"
         )  # fmt: skip
         self.page.addWidget(self.list, 1)
         if read is None:

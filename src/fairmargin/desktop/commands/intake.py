@@ -7,12 +7,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QFileDialog, QInputDialog
+from PySide6.QtWidgets import QInputDialog
 
 from fairmargin.core.units.dates import Order, UndecidedDates
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.state.background import waited
 from fairmargin.desktop.widgets.basics import as_tip
+from fairmargin.desktop.widgets.files import ask_open
 
 if TYPE_CHECKING:
     from fairmargin.desktop.bringing.base import BringDialog
@@ -31,10 +32,9 @@ class Intake(QObject):
 
     def bring_in(self) -> None:
         """Ask for a file of any kind and bring what it holds into the open study."""
-        path, _ = QFileDialog.getOpenFileName(
+        path = ask_open(
             self.window,
             "Bring readings in",
-            "",
             "Readings (*.csv *.txt *.tsv *.log *.gpx *.xlsx *.zip *.drive);;All files (*)",
         )
         if path:

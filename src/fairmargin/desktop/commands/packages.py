@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.stages.using.page import OwnFigures
 from fairmargin.desktop.state.background import meanwhile, waited
+from fairmargin.desktop.widgets.files import ask_open, ask_save
 
 
 def file_name(title: str) -> str:
@@ -27,17 +28,13 @@ class Packages(QObject):
 
     def import_package(self) -> None:
         """Ask for a package zip and add it."""
-        path, _ = QFileDialog.getOpenFileName(
-            self.window, "Import a package", "", "Packages (*.zip study.json);;All files (*)"
-        )
+        path = ask_open(self.window, "Import a package", "Packages (*.zip study.json);;All files (*)")
         if path:
             self.import_from(path)
 
     def merge_package(self) -> None:
         """Ask for a package of the same study, from another laptop, and merge it."""
-        path, _ = QFileDialog.getOpenFileName(
-            self.window, "Readings from another laptop", "", "Packages (*.zip study.json);;All files (*)"
-        )
+        path = ask_open(self.window, "Readings from another laptop", "Packages (*.zip study.json);;All files (*)")
         if path:
             self.merge_from(path)
 
@@ -109,7 +106,7 @@ class Packages(QObject):
             self.window.tell("Open a study first; then it can be exported.")
             return
         name = file_name(self.session.study.title) or "study"
-        path, _ = QFileDialog.getSaveFileName(self.window, "Export as a package", f"{name}.zip", "Package (*.zip)")
+        path, _ = ask_save(self.window, "Export as a package", f"{name}.zip", "Package (*.zip)")
         if path:
             self.export_to(path)
 
@@ -134,7 +131,7 @@ class Packages(QObject):
             self.window.tell("Open a study first; then it can be reported.")
             return
         name = file_name(self.session.study.title) or "report"
-        path, _ = QFileDialog.getSaveFileName(self.window, "Report", f"{name}.html", "Web page (*.html);;PDF (*.pdf)")
+        path, _ = ask_save(self.window, "Report", f"{name}.html", "Web page (*.html);;PDF (*.pdf)")
         if path:
             self.report_to(path)
 
@@ -144,7 +141,7 @@ class Packages(QObject):
             self.window.tell("Open a study first; then its result can go on a card.")
             return
         name = file_name(self.session.study.title) or "result"
-        path, kind = QFileDialog.getSaveFileName(
+        path, kind = ask_save(
             self.window, "Result card", f"{name}.png",
             "Picture (*.png);;Picture, dark (*.png);;Vectors (*.svg);;Vectors, dark (*.svg);;Text (*.txt)",
         )  # fmt: skip

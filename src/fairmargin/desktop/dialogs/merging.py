@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTableWidgetItem, QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study, Trace
 from fairmargin.core.study.merge import Conflict, Merged, decide, traces_to_take
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.tables import Table
 
 
 class MergeDialog(QDialog):
@@ -26,9 +27,8 @@ class MergeDialog(QDialog):
             wrap=True,
         )
         layout.addWidget(self.words)
-        self.table = QTableWidget(len(merged.conflicts), 4)
+        self.table = Table(len(merged.conflicts), 4, "Where the two differ")
         self.table.setHorizontalHeaderLabels(["Leg", "Field", "Here", "There (tick to take)"])
-        self.table.verticalHeader().hide()
         self.table.horizontalHeader().setStretchLastSection(True)
         for i, conflict in enumerate(merged.conflicts):
             cells = (conflict.leg, conflict.field.replace("_", " "), _shown(conflict.here), _shown(conflict.there))

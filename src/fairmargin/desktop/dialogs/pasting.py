@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QTableWidgetItem, QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import words_of
@@ -14,6 +14,7 @@ from fairmargin.core.units.dates import Order, UndecidedDates
 from fairmargin.desktop.bringing.base import DatesChoice, KindChoice, days_of
 from fairmargin.desktop.widgets.basics import as_tip, label
 from fairmargin.desktop.widgets.inputs import Choice
+from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.tables.pasted import Applied, apply_cells, column_roles, read_cells
 
 
@@ -55,15 +56,13 @@ class PasteDialog(QDialog):
         self.dates.chosen.connect(self._update)
         layout.addWidget(self.dates)
         # What each column is stands above it, and scrolls with it: however many there are, the buttons stay on the screen.
-        self.table = QTableWidget(len(self.pasted.rows) + 1, len(self.pasted.roles))
+        self.table = Table(len(self.pasted.rows) + 1, len(self.pasted.roles), "What was pasted")
         for j, shown in enumerate(self.roles):
             self.table.setCellWidget(0, j, shown)
             self.table.setColumnWidth(j, 118)
-        self.table.verticalHeader().hide()
         self.table.setRowHeight(0, 34)
         if self.pasted.header:
             self.table.setHorizontalHeaderLabels(self.pasted.header)
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.horizontalHeader().setStretchLastSection(True)
         layout.addWidget(self.table, 1)
         self.words = label("", wrap=True)

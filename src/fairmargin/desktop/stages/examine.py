@@ -10,12 +10,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
+    QFrame,
     QHBoxLayout,
     QHeaderView,
     QInputDialog,
     QMenu,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
     QToolButton,
     QVBoxLayout,
@@ -39,6 +39,7 @@ from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
 from fairmargin.desktop.widgets.basics import as_tip, label, panel
 from fairmargin.desktop.widgets.inputs import Choice
+from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.words.results import foretold_words, way_lines
 
 if TYPE_CHECKING:
@@ -64,13 +65,10 @@ class ExamineStage(Stage):
         self.leave.clicked.connect(self._leave)
         self.head.addWidget(self.leave)
         frame, box = panel((1, 1, 1, 1))
-        self.table = QTableWidget(0, 9)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table = Table(0, 9, "Legs as they are examined")
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
-        self.table.setFrameShape(QTableWidget.Shape.NoFrame)
+        self.table.setFrameShape(QFrame.Shape.NoFrame)
         self.table.verticalHeader().setDefaultSectionSize(25)
         self.table.itemSelectionChanged.connect(self._chosen)
         box.addWidget(self.table)

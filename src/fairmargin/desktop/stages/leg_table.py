@@ -27,6 +27,7 @@ from fairmargin.core.units import UNIT_CHOICES, in_units
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, link
+from fairmargin.desktop.widgets.tables import add_outgoing
 
 #: Columns that are always there, and those that stand beside them.
 FIRST: Final = ("reading", "distance_km", "duration_s", "started_at")
@@ -396,6 +397,8 @@ class LegTable(QWidget):
         menu.addAction("Copy", self.copy)
         menu.addAction("Paste", self.paste)
         menu.addAction("Fill down", self.fill_down)
+        menu.addSeparator()
+        add_outgoing(menu, self.view)
         menu.exec(self.view.viewport().mapToGlobal(at))
 
     def columns_menu(self) -> QMenu:

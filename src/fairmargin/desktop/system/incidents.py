@@ -23,10 +23,11 @@ from typing import Any, Final
 
 from PySide6.QtCore import QObject, QtMsgType, Signal, qInstallMessageHandler, qVersion
 from PySide6.QtGui import QFontDatabase
-from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin import __version__
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.files import ask_save
 from fairmargin.desktop.widgets.inputs import Words
 
 LOG_BYTES: Final = 256_000
@@ -184,7 +185,7 @@ class WhatHappenedDialog(QDialog):
         layout.addLayout(row)
 
     def _ask(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Save", "what-happened.txt", "Text (*.txt)")
+        path, _ = ask_save(self, "Save", "what-happened.txt", "Text (*.txt)")
         if path:
             self.save_to(Path(path))
 

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QToolButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QWidget
 
 from fairmargin.core.study import Study
 from fairmargin.core.study.attachments import PLACES
 from fairmargin.desktop.bringing.attaching import KINDS, attach, attached_to, detach, open_attached
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import as_tip, clear
+from fairmargin.desktop.widgets.files import ask_open
 
 
 class AttachedRow(QWidget):
@@ -57,6 +58,6 @@ class AttachedRow(QWidget):
 
 def choose_for(parent: QWidget, session: Session, of: str) -> None:
     """Ask for a file and attach it."""
-    path, _ = QFileDialog.getOpenFileName(parent, "Attach", "", KINDS)
+    path = ask_open(parent, "Attach", KINDS)
     if path:
         attach(session, Path(path), of)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen
-from PySide6.QtWidgets import QHeaderView, QSizePolicy, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QHeaderView, QSizePolicy, QTableWidgetItem, QWidget
 
 from fairmargin.core.result.results import Result
 from fairmargin.core.result.types import Comparison
@@ -18,6 +18,7 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark
+from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.words.figures import distance_words, span_words
 from fairmargin.exchange.words.names import comparison_name, result_name, units_of
 from fairmargin.exchange.words.results import level_words
@@ -157,18 +158,14 @@ class OverviewChart(QWidget):
         self.update()
 
 
-class ResultsTable(QTableWidget):
+class ResultsTable(Table):
     """What each configuration took: as driven, at the reference (named in the head), range, each way; with margins."""
 
     COLUMNS = ("", "as driven", "at reference", "range as driven", "each way")
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(0, len(self.COLUMNS), parent)
-        self.setAccessibleName("What each configuration took")
-        self.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.verticalHeader().hide()
+        super().__init__(0, len(self.COLUMNS), "What each configuration took", parent)
         self.setShowGrid(False)
-        self.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)

@@ -12,12 +12,10 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -34,7 +32,9 @@ from fairmargin.desktop.stages.driving.settings import (
     save_settings,
 )
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.files import ask_open
 from fairmargin.desktop.widgets.inputs import Choice, Line
+from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.instruments.samples import NAMES, SHOWN, SOURCES
 from fairmargin.instruments.vehicle import ROLE_NAMES, load_dbc, own_dbc, signals_of
@@ -101,12 +101,10 @@ class InstrumentsDialog(QDialog):
         grid.setColumnStretch(2, 1)
         layout.addLayout(grid)
         layout.addWidget(label("Which signal is which: guessed from names and units, yours to change", "heading"))
-        self.mapping = QTableWidget(len(ROLE_NAMES), 2)
+        self.mapping = Table(len(ROLE_NAMES), 2, "Which signal is which")
         self.mapping.setHorizontalHeaderLabels(["Quantity", "Signal of the DBC"])
         self.mapping.horizontalHeader().setStretchLastSection(True)
         self.mapping.setColumnWidth(0, 220)
-        self.mapping.verticalHeader().hide()
-        self.mapping.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self._chosen: dict[str, QComboBox] = {}
         for i, (role, words) in enumerate(ROLE_NAMES.items()):
             self.mapping.setItem(i, 0, QTableWidgetItem(words))
@@ -140,7 +138,7 @@ class InstrumentsDialog(QDialog):
         return made
 
     def _find_dbc(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "DBC of the vehicle", "", "DBC (*.dbc);;All files (*)")
+        path = ask_open(self, "DBC of the vehicle", "DBC (*.dbc);;All files (*)")
         if path:
             self.dbc.setText(path)
             self.fill_mapping()

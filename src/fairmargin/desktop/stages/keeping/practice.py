@@ -11,7 +11,6 @@ import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QComboBox,
     QHBoxLayout,
     QHeaderView,
@@ -19,7 +18,6 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -47,6 +45,7 @@ from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import as_tip, label, named_choice, panel, scrolling
 from fairmargin.desktop.widgets.keeping.calibration import CalibrationChart, TruthBar
+from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.words.practice import answer_lines, case_columns, case_rows, case_words
 from fairmargin.logbook import LogbookFault
 from fairmargin.practice import Case, generated, shipped
@@ -107,12 +106,8 @@ class PracticePage(KeepingPage):
         box.addWidget(self.title)
         self.question = label("", "muted", wrap=True)
         box.addWidget(self.question)
-        self.table = QTableWidget(0, 0)
-        self.table.setAccessibleName("What was noted")
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.verticalHeader().hide()
+        self.table = Table(0, 0, "What was noted")
         self.table.setShowGrid(False)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         box.addWidget(self.table)
         self.body.addWidget(frame)

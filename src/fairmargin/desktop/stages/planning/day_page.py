@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime, time
 
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core.planning import plan_day
 from fairmargin.core.planning.timetable import Timetable, swap_minutes
@@ -15,6 +15,7 @@ from fairmargin.core.units import in_units
 from fairmargin.desktop.stages.planning.page import PlanPage, clock_offset
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
+from fairmargin.desktop.widgets.files import ask_save
 from fairmargin.desktop.widgets.flow import Flow
 from fairmargin.desktop.widgets.planning.day import DayStrip
 from fairmargin.exchange.words.figures import wind_words
@@ -226,7 +227,7 @@ class DayPage(PlanPage):
             self.refresh(self.session.study)
 
     def _calendar(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Calendar file", "test-day.ics", "Calendar (*.ics)")
+        path, _ = ask_save(self, "Calendar file", "test-day.ics", "Calendar (*.ics)")
         if path:
             self.write_calendar(path)
 
@@ -246,7 +247,7 @@ class DayPage(PlanPage):
         return True
 
     def _sheet(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Printable sheet", "test-day.html", "Web page (*.html)")
+        path, _ = ask_save(self, "Printable sheet", "test-day.html", "Web page (*.html)")
         if path:
             self.write_sheet(path)
 

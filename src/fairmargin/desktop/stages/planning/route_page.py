@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.core.laws import wind
@@ -21,6 +21,7 @@ from fairmargin.core.units import in_units, read_quantity
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.files import ask_open
 from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.desktop.widgets.planning.route import RouteDrawing
 from fairmargin.exchange.files.faults import InvalidInput
@@ -199,7 +200,7 @@ class RoutePage(PlanPage):
         return " ".join(lines)
 
     def _choose(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Route", "", "Tracks and tables (*.gpx *.csv);;All files (*)")
+        path = ask_open(self, "Route", "Tracks and tables (*.gpx *.csv);;All files (*)")
         if path:
             self.bring(path)
 

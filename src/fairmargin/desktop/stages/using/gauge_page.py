@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidgetItem, QWidget
 
 from fairmargin.core.outcome.gauge import GaugeRecord, gauge_record, promises_of
 from fairmargin.core.study import Study
@@ -19,6 +19,7 @@ from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark, label, panel
 from fairmargin.desktop.widgets.charts import Chart
+from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.words.figures import distance_words
 
 HEADS = ("Trip", "Distance", "Promised", "Found", "Short by", "Energy", "The climb alone")
@@ -82,12 +83,8 @@ class GaugePage(UsePage):
         box.addLayout(row)
         self.chart = PromisesChart()
         box.addWidget(self.chart)
-        self.table = QTableWidget(0, len(HEADS))
-        self.table.setAccessibleName("Promised and found, trip by trip")
+        self.table = Table(0, len(HEADS), "Promised and found, trip by trip")
         self.table.setHorizontalHeaderLabels(HEADS)
-        self.table.verticalHeader().hide()
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
         box.addWidget(self.table)
         self._typed: dict[str, float] = {}
         self._record = GaugeRecord(())

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QGridLayout, QHeaderView, QTableWidgetItem, QWidget
 
 from fairmargin.core.outcome import energy_per_year_kwh
 from fairmargin.core.outcome.money import (
@@ -30,6 +30,7 @@ from fairmargin.desktop.stages.using.fuel_fields import read_price_a_litre, show
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.words.figures import consumption_words
 from fairmargin.exchange.words.names import quoted, result_name, side_words, units_of
 
@@ -52,12 +53,7 @@ class MoneyPage(UsePage):
         self.body.addWidget(frame)
         self.frame, box = panel()
         box.addWidget(label("What each costs", "heading"))
-        self.table = QTableWidget(0, 4)
-        self.table.setAccessibleName("What each costs")
-        self.table.verticalHeader().hide()
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
-        self.table.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.table = Table(0, 4, "What each costs")
         box.addWidget(self.table)
         self.body.addWidget(self.frame)
         self.body.addWidget(

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from PySide6.QtCore import QEvent, QObject
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.core.conditions.typed import read_climate
 from fairmargin.core.outcome.asking import Askable
@@ -28,6 +28,7 @@ from fairmargin.desktop.stages.using.fuel_fields import (
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel
+from fairmargin.desktop.widgets.files import ask_open
 from fairmargin.desktop.widgets.flow import Flow
 from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.exchange.tables.chargers import (
@@ -258,12 +259,12 @@ class TripForm(UsePage):
         self.chargers_fault.hide()
 
     def _choose_file(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Chargers", "", "Tables (*.csv *.txt *.tsv);;All files (*)")
+        path = ask_open(self, "Chargers", "Tables (*.csv *.txt *.tsv);;All files (*)")
         if path:
             self.bring_chargers(Path(path))
 
     def _choose_track(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Track of the way", "", "Tracks (*.gpx);;All files (*)")
+        path = ask_open(self, "Track of the way", "Tracks (*.gpx);;All files (*)")
         if path:
             self.bring_track(Path(path))
 

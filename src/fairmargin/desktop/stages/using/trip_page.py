@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidgetItem, QWidget
 
 from fairmargin.core.outcome.alternatives import Beside, fuel_trip, trip_beside
 from fairmargin.core.outcome.asking import Askable
@@ -24,6 +24,8 @@ from fairmargin.desktop.stages.using.trip_form import TripForm
 from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.files import ask_save
+from fairmargin.desktop.widgets.tables import Table
 from fairmargin.desktop.widgets.using.tripday import TripDay
 from fairmargin.exchange.words.figures import distance_words, volume_words
 from fairmargin.exchange.words.names import speed_told
@@ -83,14 +85,10 @@ class TripPage(TripForm):
     def _lay_cases(self) -> None:
         self.cases_frame, box = panel()
         box.addWidget(label("What would change it", "heading"))
-        self.cases = QTableWidget(0, 2)
-        self.cases.setAccessibleName("What would change it")
+        self.cases = Table(0, 2, "What would change it")
         self.cases.horizontalHeader().hide()
-        self.cases.verticalHeader().hide()
         self.cases.setShowGrid(False)
         self.cases.setWordWrap(True)
-        self.cases.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.cases.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
         box.addWidget(self.cases)
         self.body.addWidget(self.cases_frame)
 
@@ -257,7 +255,7 @@ class TripPage(TripForm):
     # ------------------------------------------------------------ taking it along
 
     def _choose_calendar(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Calendar file", "trip.ics", "Calendar (*.ics)")
+        path, _ = ask_save(self, "Calendar file", "trip.ics", "Calendar (*.ics)")
         if path:
             self.calendar_to(Path(path))
 
