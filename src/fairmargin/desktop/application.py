@@ -18,6 +18,7 @@ from fairmargin.desktop.system.incidents import Incidents
 from fairmargin.desktop.system.paths import config_folder, data_folder, log_path, settings_path
 from fairmargin.desktop.system.permissions import keep_private
 from fairmargin.desktop.theme import font, load_fonts, theme
+from fairmargin.desktop.widgets.drawn import tell_roles
 from fairmargin.desktop.window import MainWindow
 from fairmargin.logbook import default_path
 from fairmargin.logbook.store import SUFFIX
@@ -42,6 +43,7 @@ def make_application(arguments: list[str]) -> QApplication:
     icon = QPixmap()
     icon.loadFromData((resources.files("fairmargin.desktop") / "data" / "fairmargin.svg").read_bytes())
     application.setWindowIcon(QIcon(icon))
+    tell_roles()
     return application
 
 

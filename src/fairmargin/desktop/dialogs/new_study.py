@@ -99,6 +99,7 @@ class NewStudyDialog(QDialog):
         form.addRow("Road", self.road)
         self.order = Choice()
         self.order.setEditable(True)
+        self.order.setAccessibleName("Order of runs")
         self.order.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         self._offer_orders()
         self.trial.textChanged.connect(self._offer_orders)

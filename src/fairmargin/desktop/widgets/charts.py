@@ -16,9 +16,10 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
+from fairmargin.desktop.widgets.drawn import Drawn
 
 
-class Chart(QWidget):
+class Chart(Drawn):
     """Common to the drawn charts: antialiased, redrawn with the theme."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -228,6 +229,13 @@ class LegStrips(Chart):
     ) -> None:
         """Redraw; `means` are level lines per configuration."""
         self._legs, self._chosen, self._unit, self._means = legs, chosen, unit, means or {}
+        told = [
+            f"{x.name} {x.direction} {x.measured:.1f}"
+            + (f", corrected {x.corrected:.1f}" if x.corrected is not None else "")
+            + ("" if x.included else ", left out")
+            for x in legs
+        ]
+        self.setAccessibleName(f"Legs, {unit}: {'; '.join(told)}" if told else "No legs yet")
         self.update()
 
     def _column(self) -> float:
@@ -277,6 +285,10 @@ class LegStrips(Chart):
             self.legChosen.emit(self._legs[index].name)
 
 
+def _side(trial: int | None) -> str:
+    return "baseline" if trial is None else f"trial {trial + 1}"
+
+
 class OrderStrip(Chart):
     """The runs in their order, as marks on a line, with block brackets."""
 
@@ -288,6 +300,8 @@ class OrderStrip(Chart):
     def show_runs(self, runs: Sequence[tuple[str, tuple[int | None, ...], str, str]]) -> None:
         """Redraw: of every run its name, the number of its trial (or of both, side by side), its state and block."""
         self._runs = runs
+        told = [f"{run} {' and '.join(_side(t) for t in trials)}, {state}" for run, trials, state, _ in runs]
+        self.setAccessibleName(f"Order of runs: {'; '.join(told)}" if told else "No runs laid out yet")
         self.update()
 
     def draw(self, p: QPainter) -> None:
@@ -330,6 +344,8 @@ class RangeBars(Chart):
     def show_bars(self, bars: Sequence[tuple[str, int | None, float, float, float, float]], unit: str) -> None:
         """Bars of (name, trial, full, to reserve, low, high) in `unit`."""
         self._bars, self._unit = bars, unit
+        told = [f"{name} {reserve:.0f} ({low:.0f} to {high:.0f})" for name, _, _, reserve, low, high in bars]
+        self.setAccessibleName(f"Range to the reserve, {unit}: {'; '.join(told)}" if told else "No ranges yet")
         self.setMinimumHeight(max(1, len(bars)) * 58 + 30)
         self.update()
 

@@ -81,6 +81,13 @@ class Choice(QComboBox):
         if editable:
             self.setLineEdit(_inner())
             self.setCompleter(None)  # type: ignore[arg-type]  # what was typed is not completed to something else
+            self.setAccessibleName(self.accessibleName())
+
+    def setAccessibleName(self, name: str) -> None:
+        super().setAccessibleName(name)
+        line = self.lineEdit()
+        if line is not None:
+            line.setAccessibleName(name)  # it has the keys, and is what is heard
 
 
 class NumberBox(QDoubleSpinBox):

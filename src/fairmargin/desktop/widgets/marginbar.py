@@ -17,6 +17,7 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark, percent
+from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
 from fairmargin.exchange.words.names import framed, quoted, result_name, side_words, units_of
@@ -72,7 +73,7 @@ def between(c: Comparison) -> str:
     return f"between {-low:.1f} % less and {high:.1f} % more, {level}"
 
 
-class MarginBar(QWidget):
+class MarginBar(Drawn):
     """Draws one comparison; empty before there is evidence, with what is needed next."""
 
     HEIGHT = 112

@@ -18,6 +18,7 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark
+from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.words.figures import distance_words, span_words
 from fairmargin.exchange.words.names import comparison_name, result_name, units_of
@@ -39,7 +40,7 @@ class _Line:
     whole: bool
 
 
-class OverviewChart(QWidget):
+class OverviewChart(Drawn):
     """A line for each comparison; arrows choose one, Enter goes to its pairs."""
 
     chosen = Signal(int)

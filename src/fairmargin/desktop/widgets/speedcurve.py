@@ -14,12 +14,13 @@ from fairmargin.core.units import UnitChoice, label
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.desktop.widgets.plot import LEFT, Plot
 from fairmargin.exchange.words.figures import speed_words
 from fairmargin.exchange.words.names import units_of
 
 
-class SpeedCurveChart(QWidget):
+class SpeedCurveChart(Drawn):
     """Dashed where nobody drove that fast or that slow; marks where somebody did."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from typing import Final, Literal
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
+from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QToolTip, QWidget
 
 from fairmargin.desktop.theme import font, theme
 
@@ -23,6 +23,18 @@ class Stop:
     stage: str
     state: Progress
     word: str
+
+
+class _Unseen(QAbstractButton):
+    """A button that draws nothing: its place is drawn by what it lies on."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Draw nothing."""
 
 
 class StageRoad(QWidget):
@@ -42,7 +54,19 @@ class StageRoad(QWidget):
         self._stops = tuple(Stop(s, "open", "") for s in STAGES)
         self._current: str | None = None
         self._hover: int | None = None
+        # What is drawn is there as buttons for whoever hears the window; the pointer and the keys are the rail's own.
+        self.buttons = [self._button(stage) for stage in STAGES]
         theme.changed.connect(self.update)
+
+    def _button(self, stage: str) -> QAbstractButton:
+        button = _Unseen(self)
+        button.clicked.connect(lambda: self.stageChosen.emit(stage))
+        return button
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        for i, button in enumerate(self.buttons):
+            button.setGeometry(8, int(self.stop_centre(i).y()) - 25, WIDTH - 14, 52)
 
     def sizeHint(self) -> QSize:
         return QSize(WIDTH, 600)
@@ -52,6 +76,11 @@ class StageRoad(QWidget):
         self._title, self._sub, self._stops, self._current = title, sub, stops, current
         chosen = next((s for s in stops if s.stage == current), None)
         self.setAccessibleDescription(f"{current}: {chosen.word}" if chosen else "logbook")
+        for stop, button in zip(stops, self.buttons, strict=True):
+            button.setAccessibleName(stop.stage.capitalize())
+            here = ", shown now" if stop.stage == current else ""
+            button.setAccessibleDescription(f"{stop.state}{f': {stop.word}' if stop.word else ''}{here}")
+            button.setVisible(bool(title))
         self.update()
 
     def stops(self) -> tuple[Stop, ...]:

@@ -13,13 +13,14 @@ from fairmargin.core.companion import ReadingBand, agreement
 from fairmargin.core.units import UnitChoice, in_units, label
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.drawn import Drawn
 
 ROW: Final = 30
 LEFT: Final = 150
 RIGHT: Final = 190
 
 
-class BandsChart(QWidget):
+class BandsChart(Drawn):
     """One row an instrument; the bar is what its step leaves open, the tick what it said."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

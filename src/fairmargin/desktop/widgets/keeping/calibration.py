@@ -12,11 +12,12 @@ from fairmargin.core.memory.practice import PRACTISED, Answer
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.drawn import Drawn
 
 LEFT = 52.0
 
 
-class TruthBar(QWidget):
+class TruthBar(Drawn):
     """The tester's interval, the program's and the truth on one scale."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -69,7 +70,7 @@ class TruthBar(QWidget):
         p.end()
 
 
-class CalibrationChart(QWidget):
+class CalibrationChart(Drawn):
     """Share of the intervals that held after each answer, with the share that was meant; each answer a dot or a cross below."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

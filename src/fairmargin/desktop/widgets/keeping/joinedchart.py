@@ -14,6 +14,7 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
+from fairmargin.desktop.widgets.drawn import Drawn
 
 ROW = 30.0  # of a configuration, px
 LINE = 20.0  # of a study's own finding, px
@@ -30,7 +31,7 @@ class _Line:
     trial: int | None
 
 
-class JointChart(QWidget):
+class JointChart(Drawn):
     """One line for each configuration, least consumption first; a study's own line opens it by click or Enter."""
 
     studyChosen = Signal(int)

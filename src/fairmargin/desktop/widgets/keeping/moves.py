@@ -13,6 +13,7 @@ from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip
+from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.exchange.words.across import moved_words
 
 ROW = 62.0
@@ -21,7 +22,7 @@ LABEL_SHARE = 0.46
 PAD = 10.0
 
 
-class MovesChart(QWidget):
+class MovesChart(Drawn):
     """Each constant in words, before and now; at the right its interval before any study and after each."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

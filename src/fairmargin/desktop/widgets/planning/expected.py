@@ -30,6 +30,7 @@ class ExpectedCurve(Chart):
         self._units: UnitChoice | None = None
         self._blind = 0.0
         self._speed = 90.0
+        self.setAccessibleName("No expected effect yet")
         self.setMinimumHeight(150)
 
     def show_expected(self, expected: Expected, blind_percent: float, speed_kmh: float, units: UnitChoice) -> None:
@@ -38,6 +39,8 @@ class ExpectedCurve(Chart):
         if expected.given:
             at = float(np.interp(speed_kmh, expected.speed_kmh, expected.percent))
             self.setAccessibleName(f"Expected effect {signed(at)} % at {speed_words(speed_kmh, units)}")
+        else:
+            self.setAccessibleName("No expected effect yet")
         self.update()
 
     def draw(self, p: QPainter) -> None:

@@ -52,6 +52,9 @@ class RouteDrawing(Chart):
         self._x, self._y, self._s, self._z = east_m, north_m, distance_m, height_m
         self._wind, self._sectors, self._units = wind, sectors, units
         self._unit, self._per_km = units.distance, units.show("distance", 1.0)
+        far = f"{float(distance_m[-1]) / 1000.0 * self._per_km:.1f} {self._unit}" if len(distance_m) else "no length"
+        named = ", ".join(name for _, _, name in sectors)
+        self.setAccessibleName(f"The road, {far}" + (f"; sectors {named}" if named else ""))
         self.update()
 
     def draw(self, p: QPainter) -> None:

@@ -11,8 +11,10 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fairmargin.core.units import UnitChoice, label
+from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.desktop.widgets.plot import LEFT, Plot, colour_name
 
 
@@ -35,7 +37,7 @@ class RangeLine:
         return min(range(len(self.speeds)), key=lambda i: self.wh_per_km[i])
 
 
-class RangeCurve(QWidget):
+class RangeCurve(Drawn):
     """Two panels over the same speeds; solid where driven, dashed beyond."""
 
     read = Signal(float)  # km/h
@@ -63,6 +65,13 @@ class RangeCurve(QWidget):
         """Show lines; `rated` are the consumption [Wh/km] and the range [km] that the maker states."""
         self.lines, self._units, self.rated = lines, units, rated
         self.at_kmh = at_kmh
+        self.setAccessibleDescription(
+            "; ".join(
+                f"{line.name} from {units.show('speed', line.speeds[0]):.0f} to {units.show('speed', line.speeds[-1]):.0f} {units.speed}: "
+                f"{units.show_consumption(line.wh_per_km[0]):.3g} to {units.show_consumption(line.wh_per_km[-1]):.3g} {unit_label(units.consumption)}"
+                for line in lines
+            )
+        )
         self.update()
 
     def _places(self) -> list[tuple[float, float]]:

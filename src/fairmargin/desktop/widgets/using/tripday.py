@@ -14,6 +14,7 @@ from fairmargin.core.outcome.trips import TripPlan
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.exchange.words.outcomes import hours_words
 
 LEFT, RIGHT = 46.0, 16.0
@@ -21,7 +22,7 @@ NEAR: Final = 14.0  # a handle is taken hold of within, px
 HOURS_H: Final = 44.0
 
 
-class TripDay(QWidget):
+class TripDay(Drawn):
     """A plan; a stop is dragged to another charger, or moved with the arrow keys (up and down choose one)."""
 
     moving = Signal(int, float)  # which stop, and the charger it is over; while it is dragged

@@ -1,0 +1,171 @@
+"""What every drawn chart has: a role and words for whoever hears it, a ring where the keys are, a picture to take along."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+from typing import Final
+
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMimeData, QObject, QPoint, QRect, QSize, Qt
+from PySide6.QtGui import (
+    QAccessible,
+    QAccessibleInterface,
+    QContextMenuEvent,
+    QFocusEvent,
+    QKeyEvent,
+    QKeySequence,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+)
+from PySide6.QtWidgets import QAccessibleWidget, QApplication, QMenu, QMessageBox, QWidget
+
+from fairmargin.desktop.theme import theme
+from fairmargin.desktop.widgets.files import ask_save
+
+KINDS: Final = "Picture (*.png);;Vectors (*.svg)"
+SHARP: Final = 2.0  # pixels of a saved picture for one of the screen
+#: By a word or two, keys that a drawn widget takes: arrows, Return. The window's keys go on to the window.
+_BY_KEYS: Final = frozenset({Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason})
+
+
+class _Ring(QWidget):
+    """Drawn over a widget that has the keys; 3:1 against paper and panel."""
+
+    def __init__(self, over: QWidget) -> None:
+        super().__init__(over)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.hide()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setPen(QPen(theme.colour("ink"), 2))
+        p.drawRect(QRect(1, 1, self.width() - 2, self.height() - 2))
+        p.end()
+
+
+class Drawn(QWidget):
+    """A widget that draws itself.
+
+    Its accessible name says what it shows; it can be reached with Tab, copied as a picture and saved.
+    """
+
+    reached_by_tab = True  # False where it is drawn only beside words that say the same
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        if self.reached_by_tab:
+            self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self._ring = _Ring(self)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._ring.resize(self.size())
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self._ring.setVisible(event.reason() in _BY_KEYS)
+        self._ring.raise_()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        self._ring.hide()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.matches(QKeySequence.StandardKey.Copy):
+            self.copy_picture()
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        menu = QMenu(self)
+        add_picture(menu, self)
+        menu.exec(event.globalPos())
+        menu.deleteLater()
+
+    def copy_picture(self) -> None:
+        """Copy it as it is drawn now."""
+        copy_picture(self)
+
+
+def add_picture(menu: QMenu, widget: QWidget) -> None:
+    """Add copying and saving as a picture to a menu."""
+    copy = menu.addAction("Copy the picture")
+    copy.setShortcut(QKeySequence(QKeySequence.StandardKey.Copy))
+    copy.triggered.connect(lambda: copy_picture(widget))
+    menu.addAction("Save as PNG or SVG\u2026").triggered.connect(lambda: save_picture(widget))
+
+
+def _pixmap(widget: QWidget) -> QPixmap:
+    """The widget on its own ground, as sharp as print wants it."""
+    made = QPixmap((widget.size().toSizeF() * SHARP).toSize())
+    made.setDevicePixelRatio(SHARP)
+    made.fill(theme.colour("panel"))
+    widget.render(made, QPoint(0, 0), renderFlags=QWidget.RenderFlag.DrawChildren)
+    return made
+
+
+def _svg(widget: QWidget) -> bytes:
+    from PySide6.QtSvg import QSvgGenerator
+
+    kept = QByteArray()
+    buffer = QBuffer(kept)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    made = QSvgGenerator()
+    made.setOutputDevice(buffer)
+    made.setSize(QSize(widget.width(), widget.height()))
+    made.setViewBox(QRect(0, 0, widget.width(), widget.height()))
+    made.setTitle(widget.accessibleName())
+    painter = QPainter(made)
+    painter.fillRect(widget.rect(), theme.colour("panel"))
+    widget.render(painter, QPoint(0, 0), renderFlags=QWidget.RenderFlag.DrawChildren)
+    painter.end()
+    return bytes(kept.data())
+
+
+def copy_picture(widget: QWidget) -> None:
+    """Put a widget as a picture, with what it says in words, on the clipboard."""
+    both = QMimeData()
+    both.setImageData(_pixmap(widget).toImage())
+    if widget.accessibleName():
+        both.setText(widget.accessibleName())
+    QApplication.clipboard().setMimeData(both)
+
+
+def save_picture(widget: QWidget) -> bool:
+    """Ask where to, and save a widget as PNG or SVG."""
+    from fairmargin.exchange.files.atomic import write_whole
+    from fairmargin.exchange.files.faults import InvalidInput
+
+    path, kind = ask_save(widget, "Save the picture", "chart.png", KINDS)
+    if not path:
+        return False
+    where = Path(path)
+    if where.suffix.lower() not in {".png", ".svg"}:
+        where = where.with_name(where.name + (".svg" if "svg" in kind else ".png"))
+    data = _svg(widget) if where.suffix.lower() == ".svg" else _png(widget)
+    try:
+        write_whole(where, data)
+    except InvalidInput as fault:
+        QMessageBox.warning(widget, "Not saved", fault.faults[0])
+        return False
+    return True
+
+
+def _png(widget: QWidget) -> bytes:
+    kept = QByteArray()
+    buffer = QBuffer(kept)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    _pixmap(widget).save(buffer, "PNG")
+    return io.BytesIO(bytes(kept.data())).getvalue()
+
+
+def _heard_as(_class_name: str, heard: QObject) -> QAccessibleInterface | None:
+    return QAccessibleWidget(heard, QAccessible.Role.Chart) if isinstance(heard, Drawn) else None
+
+
+def tell_roles() -> None:
+    """Let screen readers hear drawn widgets as charts; once for an application."""
+    QAccessible.installFactory(_heard_as)
