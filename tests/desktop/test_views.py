@@ -3,9 +3,9 @@
 import numpy as np
 import PySide6
 import pytest
-from PySide6.QtCore import QObject, QPointF, Signal
+from PySide6.QtCore import QObject, QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import QAction, QColor, QFontInfo, QImage, QPainter
-from PySide6.QtWidgets import QInputDialog
+from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QDialogButtonBox, QInputDialog, QLineEdit
 from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
@@ -16,6 +16,7 @@ from fairmargin.desktop.system import paths
 from fairmargin.desktop.system.install import install
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.basics import draw_mark
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.stage_rail import STAGES
 from fairmargin.logbook import Logbook
 from fairmargin.looks import DARK, FAMILY, LIGHT
@@ -61,14 +62,97 @@ def luminance(name):
     return 0.2126 * channel(c.redF()) + 0.7152 * channel(c.greenF()) + 0.0722 * channel(c.blueF())
 
 
+def ratio(a, b):
+    low, high = sorted((luminance(a), luminance(b)))
+    return (high + 0.05) / (low + 0.05)
+
+
 @pytest.mark.parametrize("colours", [LIGHT, DARK], ids=["light", "dark"])
 def test_text_has_contrast(colours):
     # WCAG 2.1, success criterion 1.4.3: 4.5:1 for text.
-    grounds = [colours.paper, colours.panel]
+    grounds = [colours.paper, colours.panel, colours.field, colours.band]
     pairs = [(n, g) for n in ("ink", "muted", "link", "fine", "caution", "blocks") for g in grounds]
     for name, ground in [*pairs, ("rail_ink", colours.rail), ("rail_muted", colours.rail)]:
         a, b = sorted((luminance(getattr(colours, name, name)), luminance(ground)), reverse=True)
         assert (a + 0.05) / (b + 0.05) >= 4.5, (name, ground)
+
+
+@pytest.mark.parametrize("colours", [LIGHT, DARK], ids=["light", "dark"])
+def test_edges_and_the_ring_of_the_keys_have_contrast(colours):
+    # WCAG 2.1, success criterion 1.4.11: 3:1 for what tells a control from its ground.
+    for name in ("edge", "here"):
+        for ground in (colours.paper, colours.panel, colours.field, colours.band):
+            assert ratio(getattr(colours, name), ground) >= 3.0, (name, ground)
+    assert ratio(colours.here, colours.rail) >= 3.0
+
+
+def seen(widget, at):
+    return widget.grab().toImage().pixelColor(at).name()
+
+
+@pytest.mark.parametrize("choice", ["light", "dark"])
+def test_borders_are_seen_in_the_picture(qtbot, opened, request, choice):
+    """Measured from pixels: the border of a field and of a list, the ring of what has the keys, band and hatch of the bar."""
+    request.addfinalizer(lambda: theme.choose("light"))
+    theme.choose(choice)
+    opened.go_to("question")
+    opened.activateWindow()
+    QApplication.processEvents()
+    field = next(
+        w
+        for w in opened.findChildren(QLineEdit)
+        if w.isVisible() and not w.hasFocus() and w.objectName() != "inner" and w.isEnabled()
+    )
+    inside = seen(field, QPoint(field.width() // 2, 3))
+    assert ratio(seen(field, QPoint(field.width() // 2, 0)), inside) >= 3.0
+    field.setFocus(Qt.FocusReason.TabFocusReason)
+    qtbot.waitUntil(field.hasFocus)
+    QApplication.processEvents()
+    assert ratio(seen(field, QPoint(field.width() // 2, 1)), seen(field, QPoint(field.width() // 2, 3))) >= 3.0
+    box = next(w for w in opened.findChildren(QComboBox) if w.isVisible() and not w.hasFocus())
+    assert ratio(seen(box, QPoint(box.width() // 2, 0)), seen(box, QPoint(box.width() // 2, 3))) >= 3.0
+    bar = opened.bar
+    picture = bar.grab().toImage()
+    ground = picture.pixelColor(4, 60).name()
+    row = [picture.pixelColor(x, 100 if picture.height() > 104 else 60).name() for x in range(24, bar.width() - 460)]
+    band_edge = [c for c in row if ratio(c, ground) >= 3.0]
+    assert len(band_edge) >= 2, "both ends of what does not matter are lines"
+
+
+def test_a_ticked_box_shows_a_tick(qtbot, opened):
+    """Not only a darker square: what is drawn in it is lighter than its ground."""
+    box = QCheckBox("Something may go wrong")
+    qtbot.addWidget(box)
+    box.show()
+    QApplication.processEvents()
+    box.setChecked(True)
+    image = box.grab().toImage()
+    shades = [image.pixelColor(x, y).lightness() for x in range(4, 16) for y in range(4, image.height() - 4)]
+    assert min(shades) < 60 and sum(s > 180 for s in shades) >= 8
+
+
+@pytest.mark.qt_log_ignore("This plugin does not support")
+@pytest.mark.parametrize("count", [2, 3, 8])
+def test_a_list_shows_its_last_entry_whole(qtbot, opened, count):
+    box = Choice()
+    box.addItems([f"entry {i}" for i in range(count)])
+    qtbot.addWidget(box)
+    box.show()
+    box.showPopup()
+    QApplication.processEvents()
+    view = box.view()
+    last = view.visualRect(view.model().index(count - 1, 0))
+    assert last.bottom() <= view.viewport().rect().bottom()
+    assert view.verticalScrollBar().maximum() == 0
+    box.hidePopup()
+
+
+def test_dialogs_have_no_foreign_icons(qtbot, opened):
+    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+    qtbot.addWidget(buttons)
+    buttons.show()
+    QApplication.processEvents()
+    assert all(b.icon().isNull() for b in buttons.buttons())
 
 
 @pytest.mark.parametrize("colours", [LIGHT, DARK], ids=["light", "dark"])

@@ -58,7 +58,7 @@ QLabel#muted, QLabel#unit { color: $muted; font-size: 12px; }
 QLabel#fault { color: $blocks; font-size: 12px; }
 QLabel#caution { color: $caution; font-size: 12px; }
 QLineEdit, QPlainTextEdit, QComboBox, QSpinBox {
-  background: $field; border: 1px solid $rule; border-radius: 4px; padding: 3px 6px; min-height: 20px;
+  background: $field; border: 1px solid $edge; border-radius: 4px; padding: 3px 6px; min-height: 20px;
   selection-background-color: $baseline; selection-color: $panel; }
 QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus { border: 2px solid $here; padding: 2px 5px; }
 QLineEdit#inner, QLineEdit#inner:focus { border: none; padding: 0; min-height: 0; background: transparent; }
@@ -68,7 +68,7 @@ QLineEdit[fault="true"] { border: 2px solid $blocks; padding: 2px 5px; }
 QLineEdit:disabled, QLineEdit:read-only { background: $panel; color: $muted; }
 QComboBox::drop-down { border: none; width: 22px; }
 QComboBox::down-arrow { image: url($arrow); width: 12px; height: 12px; }
-QComboBox QAbstractItemView { background: $panel; border: 1px solid $rule; selection-background-color: $band;
+QComboBox QAbstractItemView { background: $panel; border: 1px solid $edge; selection-background-color: $band;
   selection-color: $ink; }
 QPushButton { background: $panel; border: 1px solid $muted; border-radius: 4px; padding: 5px 12px; }
 QPushButton:hover { background: $band; }
@@ -82,7 +82,7 @@ QPushButton#link { border: none; background: transparent; color: $link; padding:
   font-weight: 500; }
 QPushButton#link:hover { text-decoration: underline; }
 QPushButton#link:focus { border-bottom: 2px solid $here; }
-QToolButton { background: transparent; border: 1px solid $rule; border-radius: 4px; padding: 2px 8px; }
+QToolButton { background: transparent; border: 1px solid $edge; border-radius: 4px; padding: 2px 8px; }
 QToolButton:checked { background: $band; border-color: $muted; font-weight: 600; }
 QToolButton::menu-indicator { image: none; }
 QMenuBar { background: $paper; border-bottom: 1px solid $rule; padding: 1px 6px; }
@@ -101,17 +101,24 @@ QListWidget::item:selected, QTableView::item:selected { background: $band; color
 QHeaderView::section { background: $panel; color: $muted; border: none; border-bottom: 1px solid $rule;
   padding: 4px; font-size: 12px; }
 QScrollBar:vertical { background: transparent; width: 10px; margin: 0; }
-QScrollBar::handle:vertical { background: $rule; border-radius: 4px; min-height: 30px; }
+QScrollBar::handle:vertical { background: $edge; border-radius: 4px; min-height: 30px; }
 QScrollBar::handle:vertical:hover { background: $muted; }
 QScrollBar:horizontal { background: transparent; height: 10px; }
-QScrollBar::handle:horizontal { background: $rule; border-radius: 4px; min-width: 30px; }
+QScrollBar::handle:horizontal { background: $edge; border-radius: 4px; min-width: 30px; }
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QToolTip { background: $rail; color: $rail_ink; border: none; padding: 4px 8px; }
-QSlider::groove:horizontal { height: 4px; background: $rule; border-radius: 2px; }
+QSlider::groove:horizontal { height: 4px; background: $edge; border-radius: 2px; }
 QSlider::handle:horizontal { background: $ink; width: 14px; margin: -6px 0; border-radius: 7px; }
 QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid $muted; border-radius: 3px; background: $field; }
-QCheckBox::indicator:checked { background: $ink; }
+QCheckBox::indicator:checked, QTableView::indicator:checked { background: $ink; border-color: $ink; image: url($tick); }
+QCheckBox:focus { border: 2px solid $here; border-radius: 4px; }
+QCheckBox { border: 2px solid transparent; }
+QTableView::indicator { width: 14px; height: 14px; border: 1px solid $muted; border-radius: 3px; background: $field; }
+QListWidget:focus, QTableWidget:focus, QTableView:focus { border: 2px solid $here; }
+QSlider:focus { border: 2px solid $here; border-radius: 4px; }
+QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
+QMessageBox { dialogbuttonbox-buttons-have-icons: 0; }
 QFrame#notice { background: $band; border: none; border-radius: 0; }
 """
 )
@@ -163,14 +170,16 @@ class Theme(QObject):
             ):
                 palette.setColor(role, self.colour(name))
             application.setPalette(palette)
-            application.setStyleSheet(_SHEET.substitute(asdict(self.colours), arrow=_arrow(dark)))
+            application.setStyleSheet(
+                _SHEET.substitute(asdict(self.colours), arrow=_icon("chevron", dark), tick=_icon("tick", dark))
+            )
         self.changed.emit()
 
 
-def _arrow(dark: bool) -> str:
-    """Path of the chevron of combo boxes."""
-    name = "chevron-dark.svg" if dark else "chevron-light.svg"
-    return str(resources.files("fairmargin.desktop.theme") / "icons" / name).replace("\\", "/")
+def _icon(name: str, dark: bool) -> str:
+    """Path of an own icon: the chevron of combo boxes, the tick of boxes."""
+    file = f"{name}-dark.svg" if dark else f"{name}-light.svg"
+    return str(resources.files("fairmargin.desktop.theme") / "icons" / file).replace("\\", "/")
 
 
 theme = Theme()

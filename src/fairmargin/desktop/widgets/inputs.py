@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Final
 
-from PySide6.QtCore import QEvent
+from PySide6.QtCore import QEvent, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPlainTextEdit, QSlider
 
@@ -75,6 +75,24 @@ class Choice(QComboBox):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
+
+    def showPopup(self) -> None:
+        """Open the list, tall enough for its last entry: the toolkit reckons with rows of another height."""
+        super().showPopup()
+        self._make_whole()
+        QTimer.singleShot(0, self, self._make_whole)  # the first list of all gets its style only once it is shown
+
+    def _make_whole(self) -> None:
+        view, rows = self.view(), min(self.count(), self.maxVisibleItems())
+        short = rows * view.sizeHintForRow(0) - view.viewport().height()
+        window = view.window()
+        if window is self.window():
+            return  # nothing is open any more
+        if rows and short > 0 and view.isVisible():
+            window.resize(window.width(), window.height() + short)
+            room = self.screen().availableGeometry()
+            if window.geometry().bottom() > room.bottom():
+                window.move(window.x(), max(room.top(), room.bottom() - window.height()))
 
     def setEditable(self, editable: bool) -> None:
         super().setEditable(editable)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -26,6 +28,7 @@ from fairmargin.exchange.words.results import level_words
 PLAIN = UNIT_CHOICES["metric"]  # until the person's own are known
 
 LINE = 84.0  # where the scale's line lies, px
+KEY: Final = 24.0  # of a swatch of the key, with its gap
 
 
 def verdict_head(study: Study, c: Comparison, units: UnitChoice = PLAIN) -> str:
@@ -244,23 +247,42 @@ class MarginBar(Drawn):
         more = metrics.elidedText(f"more {name}", Qt.TextElideMode.ElideRight, half_axis)
         painter.drawText(QPointF(axis.start, 20), less)
         painter.drawText(QPointF(axis.end - metrics.horizontalAdvance(more), 20), more)
+        left = axis.start + metrics.horizontalAdvance(less) + 24
+        self._key(painter, left, axis.end - metrics.horizontalAdvance(more) - 24)
+
+    def _key(self, painter: QPainter, left: float, right: float) -> None:
+        """Say between both sides' names, where there is room, what shade and hatch are."""
+        c, metrics = self.comparison, QFontMetricsF(font(12))
+        entries = [("does not matter", False)]
+        if c is not None and c.step_percent > 0:
+            entries.append(("instruments cannot see", True))
+        wide = sum(metrics.horizontalAdvance(words) + KEY + 18 for words, _ in entries)
+        if wide > right - left:
+            return
+        x = left + (right - left - wide) / 2
+        for words, hatched in entries:
+            box = QRectF(x, 10, KEY - 6, 11)
+            painter.fillRect(box, theme.colour("band"))
+            if hatched:
+                _hatch(painter, box)
+            painter.setPen(QPen(theme.colour("edge"), 1))
+            painter.drawRect(box)
+            painter.setPen(theme.colour("muted"))
+            painter.drawText(QPointF(x + KEY, 20), words)
+            x += metrics.horizontalAdvance(words) + KEY + 18
 
     def _what_does_not_matter(self, painter: QPainter, study: Study, axis: Axis) -> None:
         """Draw the band of differences that do not matter; hatched in it, what the instruments cannot see."""
         c, x, smallest = self.comparison, axis.at, study.smallest_effect_percent
         painter.fillRect(QRectF(x(-smallest), 44, x(smallest) - x(-smallest), LINE - 44), theme.colour("band"))
+        painter.setPen(QPen(theme.colour("edge"), 1))
+        for end in (-smallest, smallest):
+            painter.drawLine(QPointF(x(end), 44), QPointF(x(end), LINE))
         if c is None or c.step_percent <= 0:
             return
         seen = min(c.step_percent, max(abs(axis.low), abs(axis.high)))
         hatch = QRectF(x(-seen), 44, x(seen) - x(-seen), LINE - 44)
-        painter.save()
-        painter.setClipRect(hatch)
-        painter.setPen(QPen(theme.colour("muted", 0.55), 1))
-        start = hatch.left() - 50
-        while start < hatch.right():
-            painter.drawLine(QPointF(start, LINE), QPointF(start + 40, 44))
-            start += 7
-        painter.restore()
+        _hatch(painter, hatch)
 
     def _ticks(self, painter: QPainter, axis: Axis) -> None:
         c, x, metrics = self.comparison, axis.at, QFontMetricsF(font(12))
@@ -289,6 +311,18 @@ class MarginBar(Drawn):
         painter.drawLine(QPointF(lo, 53), QPointF(lo, 75))
         painter.drawLine(QPointF(hi, 53), QPointF(hi, 75))
         draw_mark(painter, QPointF(axis.at(c.effect_percent), 64), 19, index, ink)
+
+
+def _hatch(painter: QPainter, box: QRectF) -> None:
+    """Hatch a box: what the instruments cannot see."""
+    painter.save()
+    painter.setClipRect(box)
+    painter.setPen(QPen(theme.colour("edge"), 1))
+    start = box.left() - box.height()
+    while start < box.right():
+        painter.drawLine(QPointF(start, box.bottom()), QPointF(start + 0.75 * box.height(), box.top()))
+        start += 7
+    painter.restore()
 
 
 def _prediction(painter: QPainter, axis: Axis, prediction: float) -> None:
