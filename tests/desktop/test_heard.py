@@ -165,3 +165,21 @@ def test_a_chart_is_copied_and_saved(opened, qtbot, tmp_path, monkeypatch):
     opened.setFocus()
     assert not chart._ring.isVisible()
     assert isinstance(chart, QObject)
+
+
+def test_the_sheet_of_keys_is_made_of_the_actions(opened, qtbot):
+    """F1 lists every action that has keys, as it has them; a word finds a row."""
+    from fairmargin.desktop.dialogs.forms import KeysDialog
+
+    dialog = KeysDialog(opened.menus.all())
+    qtbot.addWidget(dialog)
+    rows = [[dialog.table.item(i, j).text() for j in range(3)] for i in range(dialog.table.rowCount())]
+    shown = {row[1] for row in rows}
+    for menu in opened.menus.all():
+        for action in menu.actions():
+            if action.shortcut().toString():
+                assert action.shortcut().toString() in shown, action.text()
+    assert ["On the road", "T", "slow traffic"] in rows
+    dialog.typed.setText("undo")
+    seen = [rows[i] for i in range(len(rows)) if not dialog.table.isRowHidden(i)]
+    assert [row[1] for row in seen] == ["Ctrl+Z"]

@@ -73,9 +73,16 @@ def test_enter_goes_down_the_column(qtbot, table):
     table.view.setCurrentIndex(at(table, 0, "reading"))
     qtbot.keyClick(table.view, Qt.Key.Key_Return)
     assert table.view.currentIndex() == at(table, 1, "reading")
-    for _ in range(20):
+    for _ in range(6):
         qtbot.keyClick(table.view, Qt.Key.Key_Return)
-    assert table.view.currentIndex() == at(table, 7, "reading")  # the last leg's, not another field's
+    assert table.view.currentIndex() == at(table, 7, "reading")
+    # After the last leg comes the first's next field; at the very last it stays.
+    qtbot.keyClick(table.view, Qt.Key.Key_Return)
+    here = table.view.currentIndex()
+    assert here.row() == 0 and here.column() > at(table, 0, "reading").column()
+    for _ in range(8 * table.model.columnCount()):
+        qtbot.keyClick(table.view, Qt.Key.Key_Return)
+    assert table.view.currentIndex().row() == 7
 
 
 def test_a_block_of_a_spreadsheet_is_pasted_in_one_step(qtbot, table, session, monkeypatch):

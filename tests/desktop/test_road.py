@@ -826,6 +826,14 @@ def test_taking_back_says_what_it_takes_and_never_a_start(qtbot, road, full_scre
     assert road.session.study.leg("L01").duration_s == 330.0
 
 
+def test_taking_back_on_the_road_never_takes_the_study(qtbot, road):
+    study_id = road.session.study_id
+    for _ in range(3):
+        press(qtbot, road, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert road.session.study_id == study_id and road.session.study is not None
+    assert "Nothing to take back here." in texts(road.drive.view)
+
+
 def test_another_leg_can_be_driven_and_the_rest_given_up(qtbot, road):
     controller, view = road.drive.controller, road.drive.view
     page = view.prepare

@@ -436,7 +436,7 @@ class MainWindow(Shell):
         """Show the sheet of keys."""
         from fairmargin.desktop.dialogs.forms import KeysDialog
 
-        KeysDialog(self).exec()
+        KeysDialog(self.menus.all(), self).exec()
 
     def show_what_happened(self) -> None:
         """Show the record of what nobody expected."""

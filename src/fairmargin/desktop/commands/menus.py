@@ -190,6 +190,11 @@ class Menus(QObject):
         self._add(menu, "&What happened\u2026", self.own.show_what_happened)
         self._add(menu, "&About", self.own.about)
 
+    def all(self) -> list[QMenu]:
+        """The menus of the bar, in their order."""
+        found = [action.menu() for action in self.window.menuBar().actions()]
+        return [menu for menu in found if isinstance(menu, QMenu)]
+
     def fill_recent(self) -> None:
         """List the logbooks opened lately."""
         self.recent.clear()

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from typing import Final
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDialog,
     QDialogButtonBox,
     QFormLayout,
-    QGridLayout,
     QListWidget,
     QListWidgetItem,
+    QMenu,
+    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -23,36 +25,37 @@ from PySide6.QtWidgets import (
 from fairmargin.core.study.entry import words_of
 from fairmargin.core.units import ALSO, CONSUMPTION_UNITS, QUANTITIES, UNIT_CHOICES, UnitChoice, read_quantity
 from fairmargin.core.units import label as unit_label
+from fairmargin.desktop.stages.driving.parts import EVENTS
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.inputs import Choice, Line
+from fairmargin.desktop.widgets.tables import Table
 
-#: Keys of the window: (keys, what they do). The menus use the same.
-KEYS: Sequence[tuple[str, str]] = (
-    ("Ctrl+K", "find anything: a stage, a study, a command"),
-    ("Ctrl+0", "all studies"),
-    ("Ctrl+1 \u2026 Ctrl+7", "Question, Plan, Drive, Examine, Correct, Verdict, Use"),
-    ("Ctrl+N", "new study"),
-    ("Ctrl+Shift+B, Ctrl+Shift+A", "add a baseline run, a trial run"),
-    ("Ctrl+M", "every field of every leg, or only those that are needed"),
-    ("Ctrl+Shift+V", "paste legs from a spreadsheet"),
-    ("Ctrl+Shift+I", "bring readings in from any file"),
-    ("Ctrl+D, F11", "drive the next leg now; over the whole screen"),
-    ("on the road: Space", "set off, reset pressed, read off"),
-    ("on the road: T F O S W R G L", "slow traffic, following, overtaking, stop, wrong turn, rain, gust, lifted off"),
-    ("on the road: Y, N, P", "the reset took, reset again, pause"),
-    ("Ctrl+Shift+J", "instruments"),
-    ("Enter, Up, Down", "in the run sheet: the same field of the next or previous leg"),
-    ("Tab, Shift+Tab", "next field, previous field"),
-    ("Ctrl+Shift+Q, then 1 \u2026 6", "the question that narrows the margin most, and its answers"),
-    ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo: every edit"),
-    ("Ctrl+R", "report as HTML or PDF"),
-    ("Ctrl+O", "open a logbook"),
-    ("Ctrl+I", "import a package"),
-    ("Ctrl+E", "export this study as a package"),
-    ("Ctrl+Shift+D", "light, dark, or like the desktop"),
-    ("Ctrl+U", "units"),
-    ("F1", "this sheet"),
-)
+#: Keys of pages, beside those of the menus: where they hold, the keys, what they do.
+PAGE_KEYS: Final[tuple[tuple[str, str, str], ...]] = (
+    ("Everywhere", "Tab, Shift+Tab", "next control, previous control"),
+    ("Everywhere", "F10, then arrows", "the menus"),
+    ("Run sheet", "Enter, Up, Down", "the same field of the next or previous leg; after the last, the next field of the first"),
+    ("Tables and charts", "Ctrl+C", "copy the chosen rows with their heads, or the picture"),
+    ("Tables and charts", "Arrows, Return", "choose a row, a comparison, a stop; go there"),
+    ("Rail of stages", "Up, Down, Return", "another stage"),
+    ("Answers", "1 \u2026 6", "answer the question that narrows the margin most"),
+    ("On the road", "Space", "set off, reset pressed, read off"),
+    ("On the road", "Y, N, P", "the reset took, reset again, pause"),
+    ("On the road", "Ctrl+Return", "the readings are in: on to the next leg"),
+)  # fmt: skip
+
+
+def keys_of(menus: Sequence[QMenu]) -> list[tuple[str, str, str]]:
+    """Every command of these menus that has keys: its menu, its keys, its words."""
+    found = []
+    for menu in menus:
+        where = menu.title().replace("&", "")
+        for action in menu.actions():
+            keys = action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
+            if keys:
+                words = " ".join(action.text().replace("&", "").replace("\u2026", "").split())
+                found.append((where, keys, words))
+    return found
 
 
 class UnitsDialog(QDialog):
@@ -169,24 +172,39 @@ class UnitsDialog(QDialog):
 
 
 class KeysDialog(QDialog):
-    """The sheet of keys."""
+    """Every key: those of the menus as they are, those of the pages, one for each event of the road."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, menus: Sequence[QMenu], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Keys")
+        self.resize(720, 560)
         layout = QVBoxLayout(self)
         layout.addWidget(label("Everything by keyboard", "title"))
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(24)
-        layout.addLayout(grid)
-        for i, (keys, words) in enumerate(KEYS):
-            key = label(keys)
-            key.setStyleSheet("font-weight: 600;")
-            grid.addWidget(key, i, 0)
-            grid.addWidget(label(words), i, 1)
+        self.typed = Line()
+        self.typed.setPlaceholderText("A key or a word")
+        self.typed.setAccessibleName("Find a key")
+        self.typed.textChanged.connect(self._filter)
+        layout.addWidget(self.typed)
+        marks = [("On the road", key, words.lower()) for _, key, words in EVENTS]
+        rows = [*keys_of(menus), *PAGE_KEYS, *marks]
+        self.table = Table(len(rows), 3, "Keys")
+        self.table.setHorizontalHeaderLabels(["where", "keys", "what they do"])
+        self.table.setShowGrid(False)
+        for i, row in enumerate(rows):
+            for j, text in enumerate(row):
+                self.table.setItem(i, j, QTableWidgetItem(text))
+        self.table.resizeColumnsToContents()
+        self.table.horizontalHeader().setStretchLastSection(True)
+        layout.addWidget(self.table, 1)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
         layout.addWidget(buttons)
+
+    def _filter(self, text: str) -> None:
+        wanted = text.lower().split()
+        for i in range(self.table.rowCount()):
+            said = " ".join(self.table.item(i, j).text() for j in range(3)).lower()  # type: ignore[union-attr]
+            self.table.setRowHidden(i, not all(word in said for word in wanted))
 
 
 class FindDialog(QDialog):

@@ -529,9 +529,23 @@ class DriveStage(LegEdits):
                 return True
             if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
                 watched.editingFinished.emit()
-                self._move(str(watched.property("leg")), str(watched.property("key")), True)
+                self._on(str(watched.property("leg")), str(watched.property("key")))
                 return True
         return super().eventFilter(watched, event)
+
+    def _on(self, leg: str, key: str) -> None:
+        """The same field of the next leg; after the last leg, the next field of the first."""
+        names = list(self.cards)
+        if leg != names[-1]:
+            self._move(leg, key, True)
+            return
+        shown = [k for k, field in self.cards[names[0]].fields.items() if not field.isHidden()]
+        at = shown.index(key) + 1 if key in shown else len(shown)
+        if at < len(shown):
+            edit = self.cards[names[0]].fields[shown[at]].edit
+            edit.setFocus()
+            edit.selectAll()
+            self.area.ensureWidgetVisible(self.cards[names[0]], 20, 60)
 
     def _move(self, leg: str, key: str, down: bool) -> None:
         names = list(self.cards)

@@ -333,10 +333,15 @@ class LegTable(QWidget):
         return False
 
     def _down(self) -> None:
-        """Go to the same field of the next leg; from the last one nowhere."""
+        """Go to the same field of the next leg; from the last one to the first's next field."""
         here = self.view.currentIndex()
-        below = self.model.index(min(here.row() + 1, self.model.rowCount() - 1), here.column())
-        self.view.setCurrentIndex(below)
+        row, column = here.row() + 1, here.column()
+        if row >= self.model.rowCount():
+            more = [c for c in range(column + 1, self.model.columnCount()) if not self.view.isColumnHidden(c)]
+            if not more:
+                return
+            row, column = 0, more[0]
+        self.view.setCurrentIndex(self.model.index(row, column))
 
     def _selected(self) -> list[tuple[int, int]]:
         found = [(i.row(), i.column()) for i in self.view.selectionModel().selectedIndexes()]

@@ -170,6 +170,11 @@ class Session(Opened):
             self.logbook = None
 
     @property
+    def takes_back_an_edit(self) -> bool:
+        """Whether undo would take back an edit of a study, not that one was added or taken off the list."""
+        return isinstance(self.undo.command(self.undo.index() - 1), _Edit)
+
+    @property
     def read_only(self) -> bool:
         """Whether edits are refused."""
         return self.logbook is None or self.logbook.read_only

@@ -47,8 +47,9 @@ class SecondThoughts(DriveState):
             self.back_to_driving()
             self._say(f"Taken back: the read-off of {drive.leg}. The leg goes on.")
             return
-        if not stack.canUndo():
-            self._say("Nothing to take back.")
+        if not stack.canUndo() or not self.session.takes_back_an_edit:
+            # That the study was made is no slip of the road.
+            self._say("Nothing to take back here.")
             self.changed.emit()
             return
         stack.undo()
