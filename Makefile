@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 
-.PHONY: demo setup dev test lint mutants regression practice bench screenshots schema priors wheel install clean
+.PHONY: demo setup dev test lint mutants regression practice man chaos bench screenshots schema priors wheel install clean
 
 demo: setup
 	@scripts/need-display.sh && exec .venv/bin/fairmargin demo
@@ -32,6 +32,12 @@ regression: dev
 
 practice: dev
 	$(PY) scripts/build_practice.py
+
+man: dev
+	$(PY) scripts/build_man.py
+
+chaos: dev
+	CHAOS_DAYS=200 QT_QPA_PLATFORM=offscreen $(PY) -m pytest -q -n 2 tests/desktop/test_chaos.py
 
 bench: dev
 	QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py

@@ -283,3 +283,59 @@ def test_sensitivity_is_worked_out_when_it_is_asked_for(tmp_path):
     assert all(r["interval_percent"][0] < r["effect_percent"] < r["interval_percent"][1] for r in rows)
     words = run("analyse", "--sensitivity", tmp_path / "s").stdout
     assert f"stands under all {len(rows)} changes of what is believed beforehand" in words
+
+
+def zipped(tmp_path, **more):
+    write_package(tmp_path / "s.zip", driven_study("ABBA", effect=0.95, **more))
+    return tmp_path / "s.zip"
+
+
+def test_quantities_are_said_in_the_units_asked_for(tmp_path):
+    """90 km/h are 56 mph, and 1 Wh/km is 1.609 Wh/mi: the figures of both sides, in the order of their names."""
+    path = zipped(tmp_path)
+    metric, us = run("analyse", path).stdout, run("analyse", path, "--units", "us").stdout
+    assert "90 km/h" in metric and "56 mph" in us and "km" not in us.replace("fairmargin", "")
+    c = json.loads(run("analyse", path, "--json").stdout)["comparisons"][0]
+    trial, base = c["trial_wh_per_km"], c["baseline_wh_per_km"]
+    names = [x.label for x in read_package(path).study.configurations]
+    assert f"{names[1]} {trial:.0f}, {names[0]} {base:.0f} Wh/km" in metric
+    line = next(x for x in us.splitlines() if "Wh/mi" in x)
+    figures = [float(w.strip(",")) for w in line.replace(";", " ").split() if w.strip(",").replace(".", "").isdigit()]
+    assert figures[:2] == pytest.approx([trial * 1.609344, base * 1.609344], abs=0.6)
+    for command in (("range", path), ("plan", path, "--days", "5"), ("practise", "8")):
+        told = run(*command, "--units", "us")
+        assert told.returncode == 0, told.stderr
+        assert "km/h" not in told.stdout and "°C" not in told.stdout, (command, told.stdout)
+    bad = run("analyse", path, "--units", "furlongs")
+    assert bad.returncode == 2 and "furlongs" in bad.stderr and "metric-wh" in bad.stderr
+    assert "90 km/h" in run("analyse", path).stdout, "the next command has its own again"
+
+
+def test_a_package_on_standard_input(tmp_path):
+    path = zipped(tmp_path)
+    done = subprocess.run(
+        [sys.executable, "-m", "fairmargin.cli", "analyse", "-", "--json"],
+        input=path.read_bytes(), capture_output=True, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    piped, plain = json.loads(done.stdout), json.loads(run("analyse", path, "--json").stdout)
+    assert piped["comparisons"] == plain["comparisons"]
+
+
+def test_a_mistyped_word_and_a_logbook_are_told_apart_from_files(tmp_path):
+    done = process("analize", tmp_path / "x")
+    assert done.returncode == 2 and "Did you mean 'analyse'?" in done.stderr
+    alone = process("analize")  # alone too: no window opens on it
+    assert alone.returncode == 2 and "No such command 'analize'" in alone.stderr
+    from fairmargin.logbook import Logbook
+
+    Logbook.open(tmp_path / "book.fairmargin").close()
+    told = run("analyse", tmp_path / "book.fairmargin")
+    assert told.returncode == 2 and "a logbook; export a study of it first: fairmargin export" in told.stderr
+
+
+def test_a_reader_that_leaves_early_is_no_fault(tmp_path):
+    path = zipped(tmp_path)
+    line = f"{sys.executable} -m fairmargin.cli analyse {' '.join([str(path)] * 4)} | head -c 1"
+    done = subprocess.run(["bash", "-c", line], capture_output=True, text=True, check=False)
+    assert "Traceback" not in done.stderr and "BrokenPipe" not in done.stderr

@@ -140,3 +140,12 @@ def test_a_distance_over_a_gap_is_taken_as_read_only_where_speeds_agree(samples,
     # The reset pressed again begins the count anew.
     drive.reset(301.0, None)
     assert drive.unsure_km == 0.0
+
+
+@pytest.mark.parametrize(
+    ("trip_km", "doubted"),
+    [(7.5, False), (7.6, False), (7.9, False), (8.2, True), (10.0, True), (None, False), (2.0, False)],
+)
+def test_a_trip_meter_that_shows_more_than_was_driven_is_doubted(trip_km, doubted):
+    """7.5 km in 300 s at 90 km/h: 2 % of odometer and a step are its own; two thirds of a kilometre more are the leg before."""
+    assert fed(*steady(0, 301)).trip_disagrees(trip_km) == doubted

@@ -12,7 +12,8 @@ import typer
 from fairmargin import __version__
 from fairmargin.cli.memory import compare_command, practise_command, vehicle_command
 from fairmargin.cli.outcome import range_command, trip_command
-from fairmargin.cli.words import BAD_INPUT, DIFFERS, OK, fault_line, say, say_json
+from fairmargin.cli.words import BAD_INPUT, DIFFERS, OK, Units, fault_line, from_stdin, say, say_json, spoken
+from fairmargin.core.units import said
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
     from fairmargin.core.study import Study
     from fairmargin.core.units.dates import Order
 
-app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
+app = typer.Typer(no_args_is_help=False, pretty_exceptions_enable=False)
 
 
 def _version(wanted: bool) -> None:
@@ -62,7 +63,10 @@ def open_(path: Annotated[str | None, typer.Argument(help="A logbook or a study 
 
 @app.command()
 def analyse(
-    packages: Annotated[list[Path], typer.Argument(help="Study packages: folders or zips.", metavar="PACKAGE...")],
+    packages: Annotated[
+        list[Path],
+        typer.Argument(help="Study packages: folders or zips; - for a zip on standard input.", metavar="PACKAGE..."),
+    ],
     as_json: Annotated[bool, typer.Option("--json", help="One JSON object per package and line.")] = False,
     view: Annotated[str, typer.Option(help="reference, study-mean or as-measured.")] = "reference",
     logbook: Annotated[
@@ -71,6 +75,7 @@ def analyse(
     sensitivity: Annotated[
         bool, typer.Option("--sensitivity", help="Also with each prior halved, doubled, and its mean moved.")
     ] = False,
+    units: Units = "",
 ) -> None:
     """Correct the legs and state the effect of the change with its margin."""
     from fairmargin.core.analysis import analyse as run
@@ -79,7 +84,7 @@ def analyse(
     from fairmargin.core.result.types import VIEWS
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.packages.reading import read_package
-    from fairmargin.exchange.words.summaries import summary
+    from fairmargin.exchange.words.summaries import PLAIN, summary
 
     if view not in VIEWS:
         fault_line(f'--view: "{view}" is not a view; expected one of {", ".join(VIEWS)}')
@@ -90,7 +95,9 @@ def analyse(
     status = OK
     for path in packages:
         try:
-            package = read_package(path)
+            if _is_a_logbook(path):
+                raise InvalidInput([f"a logbook; export a study of it first: fairmargin export {path} STUDY OUT.zip"])
+            package = read_package(from_stdin(path))
             result = run(package.study, package.traces, view=view, scatter=scatter)
         except InvalidInput as fault:
             status = BAD_INPUT
@@ -106,11 +113,20 @@ def analyse(
         if as_json:
             say_json(json_of(result, str(path), sensitivity=sensitivity))
         else:
-            say(summary(package.study, result))
+            say(summary(package.study, result, spoken() if units else PLAIN))
             if sensitivity:
                 say("\n".join(f"  {survival_words(c.verdict, c.sensitivity())}" for c in result.comparisons))
         sys.stdout.flush()
     raise typer.Exit(status)
+
+
+def _is_a_logbook(path: Path) -> bool:
+    """Whether a file is a logbook, whatever its name."""
+    try:
+        with path.open("rb") as file:
+            return file.read(15) == b"SQLite format 3"
+    except OSError:
+        return False
 
 
 def _scatter_of(logbook: Path) -> Any:
@@ -204,18 +220,19 @@ def plan(
     runs: Annotated[int, typer.Option(help="Runs in all, even.", min=2, max=24)] = 4,
     days: Annotated[int, typer.Option(help="Simulated days for each design.", min=5, max=5000)] = 200,
     ics: Annotated[Path | None, typer.Option(help="Write the timetable as a calendar file.")] = None,
+    units: Units = "",
 ) -> None:
     """Compare designs for this very study, say how many pairs it needs, and lay out the day."""
     from datetime import date, datetime
 
     from fairmargin.core import planning as d
-    from fairmargin.core.units import plain
+    from fairmargin.core.units import in_units, plain
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.packages.reading import read_package
     from fairmargin.exchange.words.summaries import plan_json
 
     try:
-        study = read_package(package).study
+        study = read_package(from_stdin(package)).study
         if not d.patterns_of(study):
             raise InvalidInput([_no_designs(study)])
         sides = len(study.lettered)
@@ -229,7 +246,9 @@ def plan(
         order = best.order if best.order != "random" else d.order_of("random", runs, sides=sides)
         when = study.plan.day or date.today()
         clock = datetime.combine(when, datetime.min.time().replace(hour=12)).astimezone()
-        table = d.plan_day(study, order, when, utc_offset=clock.utcoffset()).worded(plain)
+        table = d.plan_day(study, order, when, utc_offset=clock.utcoffset()).worded(
+            lambda text: in_units(text, spoken()) if units else plain(text)
+        )
         pairs = d.pairs_for(study, best)
         expected = d.expected_effect(study, [d.planned_speed_kmh(study)])
         if ics is not None:
@@ -267,7 +286,7 @@ def _say_plan(
     if expected.given:
         say(
             f"  expected {expected.percent[0]:+.1f} % ({expected.low[0]:+.1f} to {expected.high[0]:+.1f} %) "
-            f"at {expected.speed_kmh[0]:g} km/h"
+            f"at {said(float(expected.speed_kmh[0]), 'km/h')}"
         )
     say("  order      margin  drift  settles  hours   kWh")
     for x in compared:
@@ -288,26 +307,22 @@ def _say_plan(
 def report(
     package: Annotated[Path, typer.Argument(help="Study package.")],
     out: Annotated[Path, typer.Argument(help="File to write: .html or .pdf.")],
-    units: Annotated[str, typer.Option(help="metric, metric-wh, us or uk.")] = "metric",
+    units: Units = "",
 ) -> None:
     """Write the study's report as one file."""
     from fairmargin.core.analysis import analyse as run
-    from fairmargin.core.units import UNIT_CHOICES
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.packages.reading import read_package
 
-    if units not in UNIT_CHOICES:
-        fault_line(f'--units: "{units}" is not known; expected one of {", ".join(UNIT_CHOICES)}')
-        raise typer.Exit(BAD_INPUT)
     try:
-        read = read_package(package)
+        read = read_package(from_stdin(package))
         from fairmargin.core.outcome.asking import askings
         from fairmargin.exchange.reports.use import report_use
         from fairmargin.exchange.reports.writing import write_report
 
         found = run(read.study, read.traces)
         use = report_use(read.study, askings(read.study, read.traces, found.results))
-        write_report(out, read.study, found, UNIT_CHOICES[units], use=use, traces=read.traces)
+        write_report(out, read.study, found, spoken(), use=use, traces=read.traces)
     except InvalidInput as fault:
         for line in fault.faults:
             fault_line(f"{package}: {line}" if not line.startswith(str(out)) else line)
@@ -507,6 +522,16 @@ def main() -> None:
     commands = {c.name or (c.callback.__name__ if c.callback else "") for c in app.registered_commands}
     if not arguments:
         sys.exit(open_window(None))
-    if len(arguments) == 1 and arguments[0] not in commands and not arguments[0].startswith("-"):
+    if len(arguments) == 1 and arguments[0] not in commands and _is_a_path(arguments[0]):
         sys.exit(open_window(arguments[0]))
-    app(arguments)
+    try:
+        app(arguments)
+    except BrokenPipeError:
+        # Whoever read along has seen enough.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(OK)
+
+
+def _is_a_path(word: str) -> bool:
+    """Whether a word by itself is a file to open, not a command that was mistyped."""
+    return not word.startswith("-") and (Path(word).exists() or "/" in word or bool(Path(word).suffix))

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from fairmargin.cli.words import BAD_INPUT, OK, fault_line, say, say_json
+from fairmargin.cli.words import BAD_INPUT, OK, Units, fault_line, say, say_json, spoken
 
 if TYPE_CHECKING:
     from fairmargin.core.inference.scatter import ScatterPrior
@@ -98,6 +98,7 @@ def compare_command(
     same: Annotated[
         list[str] | None, typer.Option(help='Two names that mean the same: "No covers=Discs off"; any number.')
     ] = None,
+    units: Units = "",
 ) -> None:
     """Join the studies of logbooks: all changes of a vehicle on one scale, ranked, and questions that were asked again."""
     from fairmargin.core.memory.findings import same_name
@@ -175,6 +176,7 @@ def vehicle_command(
     logbook: Annotated[Path, typer.Argument(help="Logbook; it is only read.")],
     name: Annotated[str, typer.Argument(help="Name of the vehicle.")],
     as_json: AsJson = False,
+    units: Units = "",
 ) -> None:
     """Say what the studies of a logbook know of a vehicle: its constants, instruments, battery, and your own scatter."""
     from fairmargin.core.memory.facts import known_facts
@@ -225,13 +227,13 @@ def practise_command(
     logbook: Annotated[
         Path | None, typer.Option(help="Logbook that keeps your answers, and tells how well your intervals hold.")
     ] = None,
+    units: Units = "",
 ) -> None:
     """Practise: read a case with a hidden flaw; say verdict, flaw and an 80 % interval; see the truth and the score."""
     from dataclasses import replace
     from datetime import datetime
 
     from fairmargin.core.memory.practice import FLAWS, VERDICTS, answer_to, as_record
-    from fairmargin.core.units import UNIT_CHOICES
     from fairmargin.exchange.words.practice import answer_json, answer_lines, case_columns, case_rows, case_words
 
     try:
@@ -243,9 +245,9 @@ def practise_command(
         _list_practice(as_json, logbook)
         return
     said = (verdict, flaw, low, high)
-    units = UNIT_CHOICES["metric-wh"]
+    choice = spoken("metric-wh")
     if not any(v not in {"", None} for v in said):
-        columns, rows = case_columns(found.study, units), case_rows(found.study, units)
+        columns, rows = case_columns(found.study, choice), case_rows(found.study, choice)
         if as_json:
             legs = [dict(zip(columns, row, strict=True)) for row in rows]
             say_json(
@@ -258,7 +260,7 @@ def practise_command(
                 }
             )
             return
-        say(f"{found.id} ({found.grade}): {found.study.title}. {case_words(found.study, units)}")
+        say(f"{found.id} ({found.grade}): {found.study.title}. {case_words(found.study, choice)}")
         widths = [max(len(row[i]) for row in (columns, *rows)) for i in range(len(columns))]
         for row in (columns, *rows):
             say("  " + "  ".join(text.ljust(w) for text, w in zip(row, widths, strict=True)).rstrip())
@@ -276,9 +278,9 @@ def practise_command(
     if logbook is not None:
         _keep_answer(logbook, as_record(given))
     if as_json:
-        say_json(answer_json(given, found.study, found.solution, units))
+        say_json(answer_json(given, found.study, found.solution, choice))
     else:
-        for line in answer_lines(given, found.study, found.solution, units):
+        for line in answer_lines(given, found.study, found.solution, choice):
             say(line)
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from fairmargin.cli.words import BAD_INPUT, fault_line, say, say_json
+from fairmargin.cli.words import BAD_INPUT, Units, fault_line, from_stdin, say, say_json, spoken
 
 if TYPE_CHECKING:
     from fairmargin.core.outcome.asking import Asking, Predicted
@@ -28,7 +28,7 @@ def _asked(path: Path) -> tuple[Study, tuple[Asking, ...], Analysis]:
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.packages.reading import read_package
 
-    package = read_package(path)
+    package = read_package(from_stdin(path))
     found = analyse(package.study, package.traces)
     made = askings(package.study, package.traces, found.results)
     if not made:
@@ -64,11 +64,11 @@ def range_command(
         float | None,
         typer.Option(help="Usual wind of the place at the mast, m/s: the effect in it, from every side alike."),
     ] = None,
+    units: Units = "",
 ) -> None:
     """Say what each configuration takes, and how far it goes, at a speed and in weather that need not have been driven."""
     from fairmargin.core.inference.prediction import Circumstances
     from fairmargin.core.outcome.asking import cabin_k, predict
-    from fairmargin.core.units import UNIT_CHOICES
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.words.outcomes import range_json, range_lines, wind_averaged_words
 
@@ -100,8 +100,8 @@ def range_command(
         return
     say(study.title or "(no title)")
     for trial, w in winds:
-        say(f"  {study.configuration(trial).label}: {wind_averaged_words(w, UNIT_CHOICES['metric'])}")
-    for line in range_lines(study, found, UNIT_CHOICES["metric"]):
+        say(f"  {study.configuration(trial).label}: {wind_averaged_words(w, spoken())}")
+    for line in range_lines(study, found, spoken()):
         say(f"  {line}")
 
 
@@ -146,11 +146,11 @@ def trip_command(
     fuel: Annotated[float | None, typer.Option(help="A fuel vehicle beside it, L/100 km.")] = None,
     fuel_price: Annotated[float | None, typer.Option(help="Price per litre.")] = None,
     back: Annotated[bool, typer.Option("--back", help="The way back instead.")] = False,
+    units: Units = "",
 ) -> None:
     """Plan a trip: where to charge, when and with what charge one arrives, what it costs, what would happen if."""
     from fairmargin.core.outcome.asking import of_vehicle
     from fairmargin.core.outcome.trips import fuelled, plan_trip, what_ifs
-    from fairmargin.core.units import UNIT_CHOICES
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.words.outcomes import trip_json, trip_lines
 
@@ -175,7 +175,7 @@ def trip_command(
         say_json(trip_json(str(package), study, plan, cases, beside))
         return
     say(f"{study.title or '(no title)'}: {trip.name or 'a trip'} with {study.configuration(plan.configuration).label}")
-    for line in trip_lines(plan, cases, beside, UNIT_CHOICES["metric"]):
+    for line in trip_lines(plan, cases, beside, spoken()):
         say(f"  {line}")
 
 

@@ -22,6 +22,10 @@ RESET_SEEN_S: Final = 4.0
 SAME_EVENT_S: Final = 45.0  # a stretch noticed so near to one that was noted is the same
 SHORTEST_KM: Final = 0.05
 FAR_SHARE: Final = 0.25  # of a leg that lies ahead, beyond which a read-off is asked about
+TRIP_OFF_KM: Final = (
+    0.3  # and this share, by which a trip meter shows more than was driven where its reset did not take
+)
+TRIP_OFF_SHARE: Final = 0.06
 GAP_S: Final = 5.0  # without a speed, from which what was driven meanwhile is a guess
 UNSURE_SHARE: Final = 0.01  # of a leg that may be missed, beyond which its distance is not taken as read
 MOMENT_S: Final = 8.0  # after the reset, within which nobody reads off
@@ -64,9 +68,13 @@ class LegDrive:
         self.soc_at_reset = soc_percent
         return anew
 
-    def look_at_trip_meter(self, shown_km: float | None) -> bool:
-        """The trip meter restarted (None), or shows so many km; returns whether the reset took."""
-        took = shown_km is None or reset_took(shown_km, self.driven_km)
+    def look_at_trip_meter(self, shown_km: float | None, driven_km: float | None = None) -> bool:
+        """The trip meter restarted (None), or shows so many km; returns whether the reset took.
+
+        `driven_km` is what was driven since, where no instrument counts it: by the clock.
+        """
+        counted = self.driven_km if self.by_instrument or driven_km is None else driven_km
+        took = shown_km is None or reset_took(shown_km, counted)
         self.reset_state = "took" if took else "failed"
         return took
 
@@ -97,6 +105,12 @@ class LegDrive:
         self.by_instrument = True
         self.last = (at, speed_kmh)
         return self.watch.feed(at, speed_kmh)
+
+    def trip_disagrees(self, trip_km: float | None) -> bool:
+        """Whether the vehicle's trip meter shows clearly more than was driven since the reset, whoever said that it took."""
+        if trip_km is None or self.driven_km < SHORTEST_KM or not self.by_instrument:
+            return False
+        return trip_km - self.driven_km > max(TRIP_OFF_KM, TRIP_OFF_SHARE * self.driven_km)
 
     def distance_is_sure(self, now: float) -> bool:
         """Whether what was counted is all that was driven: nothing was missed, at the end neither."""

@@ -285,7 +285,8 @@ class _Days:
         leg = self._written_down(i, back, drive, factor, course, self.report, wet)
         self.legs.append(leg)
         if holdup is not None:
-            begin = holdup[0] - (course.start_m if course else 0.0)
+            # One that began on the way to the start has begun where the leg does.
+            begin = max(0.0, holdup[0] - (course.start_m if course else 0.0))
             self.events.append(
                 Event(
                     leg=leg.leg,

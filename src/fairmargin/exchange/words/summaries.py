@@ -10,8 +10,10 @@ from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.result.sides import further_percent
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
-from fairmargin.core.units import UNIT_CHOICES, in_units
+from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
+from fairmargin.core.units import label as unit_label
 from fairmargin.exchange.words.answers import answers, hill_answers, result_answers
+from fairmargin.exchange.words.figures import speed_words
 from fairmargin.exchange.words.names import result_name
 from fairmargin.exchange.words.results import beside, capacity_line, if_words, margin_words, split_lines
 
@@ -19,43 +21,56 @@ from fairmargin.exchange.words.results import beside, capacity_line, if_words, m
 PLAIN = UNIT_CHOICES["metric-wh"]
 
 
-def summary(study: Study, result: Analysis) -> str:
-    """Readable summary of an analysis."""
+def summary(study: Study, result: Analysis, units: UnitChoice = PLAIN) -> str:
+    """Readable summary of an analysis, its quantities in these units."""
     lines = [result.title or "(no title)"]
     if result.missing:
         lines.append(f"  {result.missing}")
     for c in result.comparisons:
-        where = f"{c.speed_kmh:g} km/h" + (f", {c.sector}" if c.sector else "")
+        where = (f"{c.speed_kmh:g} km/h" if units is PLAIN else speed_words(c.speed_kmh, units)) + (
+            f", {c.sector}" if c.sector else ""
+        )
         low, high = c.interval_percent
         trial, base = study.side_label(c.trial), study.side_label(c.baseline)
         lines += [
             f"  {trial} against {base}, {where}: {c.verdict}",
             f"    effect {c.effect_percent:+.1f} % ({c.level_words}: {low:+.1f} to {high:+.1f} %) of baseline "
             f"consumption; as read {c.as_measured_percent:+.1f} %",
-            f"    {c.baseline_wh_per_km:.0f} against {c.trial_wh_per_km:.0f} Wh/km" + _range(study, c),
+            f"    {_levels(study, c, units)}" + _range(study, c),
             f"    pairs {c.pairs}" + (f", needed {c.pairs_needed}" if c.pairs_needed else "") + f". {c.reason}",
         ]
         own = (
             if_words(c.if_answered()),
             margin_words(c),
             c.standing.sentence,
-            *(f"{a.line}." for a in answers(study, result, c, PLAIN)),
-            *beside(study, result, c, PLAIN),
+            *(f"{a.line}." for a in answers(study, result, c, units)),
+            *beside(study, result, c, units),
             *split_lines(study, result, c),
         )
         lines += [f"    {line}" for line in own if line]
     for r in result.results:
-        lines.append(f"  {result_name(study, r, PLAIN)}")
-        lines += [f"    {a.line}." for a in result_answers(study, r, PLAIN, result.legs)]
+        lines.append(f"  {result_name(study, r, units)}")
+        lines += [f"    {a.line}." for a in result_answers(study, r, units, result.legs)]
     if result.claim is not None:
         lines.append(f"  claim {result.claim.verdict}: {result.claim.reason}")
     lines += [f"  {line}" for line in [capacity_line(result)] if line]
     if not result.comparisons:
-        lines += [f"  {a.line}." for a in hill_answers(study, result, PLAIN)]
+        lines += [f"  {a.line}." for a in hill_answers(study, result, units)]
     for concern in result.concerns:
         charge = "" if concern.bias_percent is None else f" ({concern.bias_percent:+.1f} %)"
         lines.append(f"  {concern.severity}: {concern.title}{charge}")
-    return in_units("\n".join(lines), PLAIN)
+    return in_units("\n".join(lines), units)
+
+
+def _levels(study: Study, c: Comparison, units: UnitChoice) -> str:
+    """What each side takes, in the order in which they are named: the trial, then what it is held against."""
+    sides = ((c.trial, c.trial_wh_per_km), (c.baseline, c.baseline_wh_per_km))
+    if units is PLAIN:
+        figures = [f"{v:.0f}" for _, v in sides]
+    else:
+        figures = [f"{units.show_consumption(v):.3g}" for _, v in sides]
+    unit = unit_label(units.consumption)
+    return f"{study.side_label(c.trial)} {figures[0]}, {study.side_label(c.baseline)} {figures[1]} {unit}"
 
 
 def plan_json(

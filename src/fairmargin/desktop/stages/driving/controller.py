@@ -143,10 +143,11 @@ class DriveController(TakenUp):
         drive = self.drive
         if drive is None or drive.phase != "driving":
             return False
-        took = drive.look_at_trip_meter(shown_km)
+        driven = self.driven_km() or 0.0
+        took = drive.look_at_trip_meter(shown_km, driven)
         if not took:
             self._say(
-                f"The trip meter shows {said(shown_km or 0.0, 'km', 1)} after {said(drive.driven_km, 'km', 1)} driven: the reset did not take. "
+                f"The trip meter shows {said(shown_km or 0.0, 'km', 1)} after {said(driven, 'km', 1)} driven: the reset did not take. "
                 "Press it again; this leg then begins there."
             )
         self.changed.emit()
@@ -257,6 +258,11 @@ class DriveController(TakenUp):
         else:
             trace, notices = to_trace(samples, begin, now, error)
         told = [*drive.troubles, *(notices if trace is not None else [])]
+        trip = self.value("trip_km", "vehicle")
+        if drive.trip_disagrees(trip):
+            told.append(
+                f"the trip meter shows {trip or 0.0:.1f} km after {drive.driven_km:.1f} km driven: its reset may not have taken"
+            )
         if "gps_distance_km" not in changes and "gps" in self.feeds and drive.by_instrument:
             told.append("not all of its distance was counted")
         note = "; ".join(dict.fromkeys(told))
