@@ -84,18 +84,26 @@ class LegModel(QAbstractTableModel):
         self.legs: tuple[Leg, ...] = ()
         self.fault = ""
         self._study: Study | None = None
+        self._around: object = None  # what else the cells are written by
 
     def show_study(self, study: Study, wanted: Sequence[str]) -> None:
         """Show a study's legs; rows and columns are laid anew only where there are others."""
         keys = columns_used(study, wanted)
         same = keys == self.keys and [x.leg for x in self.legs] == [x.leg for x in study.legs]
+        around = (study.with_(legs=(), events=(), weather=()), self.stage.session.units, theme.colours)
+        alike = same and around == self._around
         if not same:
             self.beginResetModel()
+        before, self._around = self.legs, around
         self._study, self.legs, self.keys = study, study.legs, keys
         if not same:
             self.endResetModel()
-        elif self.legs:
-            self.dataChanged.emit(self.index(0, 0), self.index(len(self.legs) - 1, self.columnCount() - 1))
+            return
+        # Only what changed is drawn anew: an edit is one leg's.
+        last = self.columnCount() - 1
+        for i, (was, now) in enumerate(zip(before, self.legs, strict=True)):
+            if not alike or was is not now:
+                self.dataChanged.emit(self.index(i, 0), self.index(i, last))
 
     def rowCount(self, _parent: Index = QModelIndex()) -> int:
         return len(self.legs)
