@@ -58,7 +58,7 @@ def _read(paths: Sequence[Path]) -> _Read:
     from fairmargin.core.inference.scatter import learned_scatter
     from fairmargin.logbook import Logbook, LogbookFault
     from fairmargin.logbook.freshen import remember
-    from fairmargin.simulation.rehearsal import is_virtual
+    from fairmargin.simulation.sealed import is_virtual
 
     found = _Read([], [], [], learned_scatter([]), {}, OK)
     evidence: list[list[float]] = []

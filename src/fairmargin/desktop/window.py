@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QCoreApplication, QEvent, QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QResizeEvent
@@ -32,13 +33,7 @@ from fairmargin.desktop.commands.packages import Packages
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.stage_progress import stops_of
 from fairmargin.desktop.stages.base import Stage
-from fairmargin.desktop.stages.correct import CorrectStage
-from fairmargin.desktop.stages.drive import DriveStage
 from fairmargin.desktop.stages.home import HomePage
-from fairmargin.desktop.stages.plan import PlanStage
-from fairmargin.desktop.stages.question import QuestionStage
-from fairmargin.desktop.stages.use import UseStage
-from fairmargin.desktop.stages.verdict import VerdictStage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.system.incidents import SENTENCE, Incidents, WhatHappenedDialog
 from fairmargin.desktop.system.paths import log_path
@@ -51,7 +46,7 @@ from fairmargin.desktop.widgets.questions import QuestionStrip
 from fairmargin.desktop.widgets.stage_rail import STAGES, StageRoad
 
 if TYPE_CHECKING:
-    pass
+    from fairmargin.desktop.stages.drive import DriveStage
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.words.figures import speed_words
 from fairmargin.exchange.words.names import comparison_name, framed
@@ -113,14 +108,6 @@ class MainWindow(Shell):
         self._stages: dict[str, Stage] = {}
         self._stage: str | None = None
         self._was_narrow = False
-        self._makers = {
-            "question": QuestionStage,
-            "plan": PlanStage,
-            "drive": DriveStage,
-            "correct": CorrectStage,
-            "verdict": VerdictStage,
-            "use": UseStage,
-        }
         self.menus = Menus(self, self)
         self._follow()
         self._restore()
@@ -188,22 +175,18 @@ class MainWindow(Shell):
     @property
     def drive(self) -> DriveStage:
         """The Drive stage."""
-        stage = self.stage("drive")
-        assert isinstance(stage, DriveStage)
-        return stage
+        return cast("DriveStage", self.stage("drive"))
 
     def stage(self, name: str) -> Stage:
         """Return a stage's page, made when first wanted."""
         if name not in self._stages:
-            if name == "examine":
-                from fairmargin.desktop.stages.examine import ExamineStage
-
-                made: Stage = ExamineStage(self.session)
-            else:
-                made = self._makers[name](self.session)
-            if isinstance(made, DriveStage):
-                made.finished.connect(lambda: self.go_to("verdict"))
-                made.liveChanged.connect(self._show)
+            # A page is loaded with the first look at it: the list of studies needs none.
+            page = import_module(f"fairmargin.desktop.stages.{name}")
+            made: Stage = getattr(page, f"{name.capitalize()}Stage")(self.session)
+            if name == "drive":
+                drive = cast("DriveStage", made)
+                drive.finished.connect(lambda: self.go_to("verdict"))
+                drive.liveChanged.connect(self._show)
             self._stages[name] = made
             self.pages.addWidget(made)
         return self._stages[name]

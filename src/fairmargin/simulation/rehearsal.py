@@ -21,6 +21,7 @@ from fairmargin.core.study.layout import as_planned, ways
 from fairmargin.simulation.day import DayPlan, simulate
 from fairmargin.simulation.mishaps import NOTHING, Beset, Mishap, MishapKind, Sight, beset
 from fairmargin.simulation.road import road_of, straight_road
+from fairmargin.simulation.sealed import MISHAPS, ORDER, SEED
 
 Array = NDArray[np.float64]
 
@@ -28,10 +29,6 @@ METHODS: Final = ("out-and-back", "one-way", "loop", "laps")
 PACK_V: Final = 355.0
 SPARE: Final = "AB"  # sides that at least have a run beyond the plan, for legs that are driven again
 USUAL_KMH: Final = 80.0  # where the study aims at none
-PRACTICE: Final = "practice"  # where the plan's details keep the name of a practice case
-SEED: Final = "rehearsal"  # where the plan's details keep the seed; the truth follows from it
-ORDER: Final = "rehearsal legs"  # where they keep the legs as they were sealed, in their order
-MISHAPS: Final = "rehearsal mishaps"  # where they keep whether something goes wrong beside
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,11 +50,6 @@ class Rehearsal:
     mishaps: tuple[Mishap, ...] = ()  # beside the deaf reset
     sights: tuple[Sight, ...] = ()
     looks_out: bool = False  # whether something is seen out of the window
-
-
-def is_virtual(study: Study) -> bool:
-    """Whether a virtual driver drove it, in a rehearsal or a practice case: nothing is learned from it."""
-    return not study.plan.details.keys().isdisjoint((SEED, PRACTICE))
 
 
 def is_repeat(study: Study, leg: Leg) -> bool:

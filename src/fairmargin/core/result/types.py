@@ -5,28 +5,30 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Final, Literal
+from typing import TYPE_CHECKING, Final, Literal
 
-from fairmargin.core.conditions.concern import Concern
-from fairmargin.core.evidence.climb import Climb
-from fairmargin.core.inference.coast_down import CoastLoad
-from fairmargin.core.inference.foretold import Foretold
-from fairmargin.core.inference.learned import Learned
-from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.intervals import USUAL
-from fairmargin.core.result.asked import Asked, IfAnswered
-from fairmargin.core.result.by_instrument import InstrumentEffect
-from fairmargin.core.result.capacity import CapacityEstimate
-from fairmargin.core.result.hills import Hill
-from fairmargin.core.result.looks import Look
 from fairmargin.core.result.margin import MarginLine, limiting
 from fairmargin.core.result.pairs import Pair, paired_interval
-from fairmargin.core.result.results import Result
-from fairmargin.core.result.sensitivity import PriorMoved
-from fairmargin.core.result.standing import Standing
-from fairmargin.core.result.steps import Side, Step
 from fairmargin.core.result.verdict import SETTLED, VerdictWord, pairs_words
-from fairmargin.core.study import Study
+
+if TYPE_CHECKING:
+    from fairmargin.core.conditions.concern import Concern
+    from fairmargin.core.evidence.climb import Climb
+    from fairmargin.core.inference.coast_down import CoastLoad
+    from fairmargin.core.inference.foretold import Foretold
+    from fairmargin.core.inference.learned import Learned
+    from fairmargin.core.inference.scatter import ScatterPrior
+    from fairmargin.core.result.asked import Asked, IfAnswered
+    from fairmargin.core.result.by_instrument import InstrumentEffect
+    from fairmargin.core.result.capacity import CapacityEstimate
+    from fairmargin.core.result.hills import Hill
+    from fairmargin.core.result.looks import Look
+    from fairmargin.core.result.results import Result
+    from fairmargin.core.result.sensitivity import PriorMoved
+    from fairmargin.core.result.standing import Standing
+    from fairmargin.core.result.steps import Side, Step
+    from fairmargin.core.study import Study
 
 View = Literal["reference", "study-mean", "as-measured"]
 VIEWS: Final[tuple[View, ...]] = ("reference", "study-mean", "as-measured")

@@ -5,7 +5,8 @@ from __future__ import annotations
 import contextlib
 import threading
 from collections.abc import Callable
-from typing import TypeVar, cast
+from importlib import import_module
+from typing import Final, TypeVar, cast
 
 from PySide6.QtCore import QEventLoop, QObject, QRunnable, Qt, QThreadPool, Signal
 from PySide6.QtWidgets import QProgressDialog, QWidget
@@ -60,13 +61,24 @@ class Work(QRunnable):
             self.signals.done.emit(self._ticket)
 
 
+#: What the first study needs and the list of studies does not, in the order in which it is wanted.
+FIRST_WANTED: Final = (
+    "fairmargin.core.analysis", "fairmargin.desktop.stages.drive", "fairmargin.desktop.stages.verdict",
+    "fairmargin.desktop.stages.question", "fairmargin.desktop.stages.plan", "fairmargin.desktop.stages.correct",
+    "fairmargin.desktop.stages.use",
+)  # fmt: skip
+
+
 def warm_up() -> None:
     """Load beside the work what the first analysis needs, so that opening the first study does not wait for it."""
 
     def load() -> None:
-        import pandas
         import scipy.linalg
         import scipy.special
+
+        for name in FIRST_WANTED:
+            import_module(name)
+        import pandas
 
         assert pandas and scipy
 

@@ -2,22 +2,21 @@
 
 from __future__ import annotations
 
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from fairmargin.core.curves import speed_curves
-from fairmargin.core.inference.curve import SpeedCurve
-from fairmargin.core.inference.prediction import Circumstances
-from fairmargin.core.outcome.asking import Asking, askings
-from fairmargin.core.planning.outlook import outlook
-from fairmargin.core.result.asked import Asked, IfAnswered
-from fairmargin.core.result.margin import MarginLine
-from fairmargin.core.result.questions import open_questions
-from fairmargin.core.result.types import Analysis, Comparison
-from fairmargin.core.study import Study
 from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.opened import Opened
+
+if TYPE_CHECKING:
+    from fairmargin.core.inference.curve import SpeedCurve
+    from fairmargin.core.inference.prediction import Circumstances
+    from fairmargin.core.outcome.asking import Asking
+    from fairmargin.core.result.asked import Asked, IfAnswered
+    from fairmargin.core.result.margin import MarginLine
+    from fairmargin.core.result.types import Analysis, Comparison
+    from fairmargin.core.study import Study
 
 #: More legs than this, or any logged samples, are analysed off the GUI thread.
 INLINE_LEGS = 32
@@ -54,6 +53,8 @@ class Wanted(QObject):
         if s.study is None or len(s.study.legs) > INLINE_LEGS or any(s.has_reading(leg) for leg in s.study.legs):
             return ()
         if self._outlook is None or self._outlook[0] is not s.study:
+            from fairmargin.core.planning.outlook import outlook
+
             try:
                 found = outlook(s.study, s.scatter)
             except (ArithmeticError, ValueError, KeyError):
@@ -67,6 +68,8 @@ class Wanted(QObject):
         if s.study is None or s.analysis is None or len(s.study.legs) > INLINE_LEGS or s.traces:
             return ()
         if self._curves is None or self._curves[0] is not s.analysis:
+            from fairmargin.core.curves import speed_curves
+
             try:
                 found = speed_curves(s.study, s.traces, s.view, s.scatter)
             except (ArithmeticError, ValueError):
@@ -90,6 +93,8 @@ class Wanted(QObject):
             self._soon.start()
         if self._questions is None or self._questions_of != s.study_id:
             return ()
+        from fairmargin.core.result.questions import open_questions
+
         still = {q.code for q in open_questions(study)}
         return tuple(q for q in self._questions[1] if q.code in still)
 
@@ -128,6 +133,8 @@ class Wanted(QObject):
         if self._asking_for is analysis:
             return None
         view = "reference" if s.view == "as-measured" else s.view
+        from fairmargin.core.outcome.asking import askings
+
         traces, scatter, results = dict(s.traces), s.scatter, analysis.results
 
         def work() -> tuple[Asking, ...]:

@@ -9,7 +9,6 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QSettings, QThreadPool
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
-from fairmargin.core.analysis import analyse
 from fairmargin.core.inference.scatter import ScatterPrior, learned_scatter
 from fairmargin.core.result.types import Analysis, View
 from fairmargin.core.study import Leg, Study, Trace
@@ -24,13 +23,25 @@ from fairmargin.desktop.state.terms import keep_terms, keep_units, kept_units, o
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
 from fairmargin.logbook.files import real
 from fairmargin.logbook.lines import study_memory, study_summary
-from fairmargin.simulation.rehearsal import is_virtual
+from fairmargin.simulation.sealed import is_virtual
 
 #: More samples than this are packed and saved off the GUI thread.
 LONG_SAMPLES = 20_000
 LONG_BYTES = 2_000_000
 
 Traces = Mapping[str, Trace | None]  # those that change; None takes a leg's trace away
+
+
+def analyse(
+    study: Study,
+    traces: Mapping[str, Trace] | None = None,
+    view: View = "reference",
+    scatter: ScatterPrior | None = None,
+) -> Analysis:
+    """See `fairmargin.core.analysis.analyse`: loaded with the first study that is opened, not with the list."""
+    from fairmargin.core.analysis import analyse as run
+
+    return run(study, traces, view=view, scatter=scatter)
 
 
 class _Edit(QUndoCommand):

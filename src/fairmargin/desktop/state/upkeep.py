@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.logbook import Logbook
-from fairmargin.simulation.rehearsal import is_virtual
+from fairmargin.simulation.sealed import is_virtual
 
 BEGIN_MS = 1500  # after the list was shown: the first second is the person's
 TELL_EVERY = 8  # studies between two looks at the list

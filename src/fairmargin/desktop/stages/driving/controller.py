@@ -29,7 +29,8 @@ from fairmargin.instruments.feed import WeatherFeed
 from fairmargin.instruments.recording import Columns, Recorder, to_trace
 from fairmargin.instruments.samples import Clock, Item, Sample, Trouble
 from fairmargin.instruments.together import Together
-from fairmargin.simulation.rehearsal import SEED, Display, Rehearsal, prepared, rehearse
+from fairmargin.simulation.rehearsal import Display, Rehearsal, prepared, rehearse
+from fairmargin.simulation.sealed import SEED
 
 BLINK_S: Final = 0.2
 SET_DOWN_S: Final = 2.0  # in which a receiver that leapt is believed again

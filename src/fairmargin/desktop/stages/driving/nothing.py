@@ -11,7 +11,7 @@ from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.parts import go_button
 from fairmargin.desktop.stages.driving.words import told_lines
 from fairmargin.desktop.widgets.basics import label
-from fairmargin.simulation.rehearsal import SEED
+from fairmargin.simulation.sealed import SEED
 
 
 class NothingPage(QWidget):

@@ -25,7 +25,7 @@ from fairmargin.instruments.recording import (
     unfinished,
 )
 from fairmargin.instruments.samples import Sample
-from fairmargin.simulation.rehearsal import SEED
+from fairmargin.simulation.sealed import SEED
 
 #: A leg is still being driven only so long after the last sample.
 STILL_DRIVEN: Final = timedelta(minutes=30)

@@ -49,7 +49,7 @@ from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.words.practice import answer_lines, case_columns, case_rows, case_words
 from fairmargin.logbook import LogbookFault
 from fairmargin.practice import Case, generated, shipped
-from fairmargin.simulation.rehearsal import PRACTICE
+from fairmargin.simulation.sealed import PRACTICE
 
 FIGURES = {"set off", "driven", "km", "mi", "shown", "unspoilt", "air", "wind", "tyres"}  # columns set to the right
 UNSAID = "say what you think"
