@@ -15,7 +15,7 @@ from fairmargin.desktop import application
 from fairmargin.desktop.system import paths
 from fairmargin.desktop.system.install import install
 from fairmargin.desktop.theme import font, theme
-from fairmargin.desktop.widgets.basics import draw_mark
+from fairmargin.desktop.widgets.basics import draw_mark, sign_of
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.stage_rail import STAGES
 from fairmargin.logbook import Logbook
@@ -171,6 +171,26 @@ def test_five_trials_are_told_apart_by_colour_and_by_shape(qapp, colours):
         painter.end()
         shapes.add(bytes(image.constBits()))
     assert len(shapes) == 6
+
+
+def test_examine_opens_with_the_leg_that_is_most_in_doubt(qtbot, opened):
+    """A reading a third off its likes is chosen when the page opens; what somebody chose stays chosen."""
+    leg = opened.session.study.legs[5]
+    opened.session.edit(
+        opened.session.study.with_leg(leg.leg, average_shown=round(1.3 * leg.average_shown, 1)), "reading"
+    )
+    opened.go_to("examine")
+    QApplication.processEvents()
+    page = opened.stage("examine")
+    assert page._selected() == leg.leg
+    page.table.selectRow(1)
+    opened.session.edit(opened.session.study.with_leg("L01", note="dry"), "note")
+    QApplication.processEvents()
+    assert page._selected() == opened.session.study.legs[1].leg
+
+
+def test_five_trials_have_five_signs():
+    assert len({sign_of(None), *(sign_of(i) for i in range(5))}) == 6
 
 
 def test_light_and_dark(qtbot, opened):

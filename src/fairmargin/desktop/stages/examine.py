@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 from fairmargin.core.companion import compare_readings
 from fairmargin.core.evidence.indirect import scale_told
 from fairmargin.core.evidence.readings import signed_readings
-from fairmargin.core.result.types import LegResult
+from fairmargin.core.result.types import Analysis, LegResult
 from fairmargin.core.study import Leg, Stretch, Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, show_reading, words_of
@@ -37,7 +37,7 @@ from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
-from fairmargin.desktop.widgets.basics import as_tip, label, panel
+from fairmargin.desktop.widgets.basics import as_tip, label, panel, sign_of
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.words.results import foretold_words, way_lines
@@ -54,6 +54,18 @@ _PLOTS = {
     "wind": "Reported wind",
     "instruments": "Instruments of the chosen leg",
 }
+
+
+def most_doubted(analysis: Analysis | None, study: Study) -> str:
+    """The leg that is most in doubt: of the gravest open concern that names few, else what the others foretold least; "" for none."""
+    if analysis is None:
+        return ""
+    few = max(1, len(study.legs) // 4)
+    for concern in analysis.concerns:
+        if not concern.covered and 0 < len(concern.legs) <= few:
+            return concern.legs[0]
+    foretold = [(leg.held_out.tail, leg.leg) for leg in analysis.legs if leg.included and leg.held_out is not None]
+    return min(foretold)[1] if foretold else ""
 
 
 class ExamineStage(Stage):
@@ -270,8 +282,8 @@ class ExamineStage(Stage):
                 if j >= 4:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 if j == 1:
-                    mark = "\u25cf" if leg.configuration not in trials else "\u25c6"
-                    item.setText(f"{mark} {text}")
+                    trial = trials.index(leg.configuration) if leg.configuration in trials else None
+                    item.setText(f"{sign_of(trial)} {text}")
                     item.setForeground(theme.colour(colour))
                 elif not leg.included:
                     item.setForeground(theme.colour("muted"))
@@ -281,6 +293,8 @@ class ExamineStage(Stage):
             header.setSectionResizeMode(j, QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
         names = [leg.leg for leg in study.legs]
+        # A page that opens begins with what is most in doubt.
+        chosen = chosen if chosen in names else most_doubted(analysis, study)
         if chosen in names:
             self.table.selectRow(names.index(chosen))
         self.table.blockSignals(False)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import html
 from collections.abc import Callable, Sequence
+from typing import Final
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
@@ -131,6 +132,15 @@ def draw_mark(
         ]
         painter.drawPolygon(QPolygonF(ends))
     painter.restore()
+
+
+#: The same shapes as characters, for cells and lists: diamond, triangle, square, triangle on its tip, hexagon.
+SIGNS: Final = ("\u25c6", "\u25b2", "\u25a0", "\u25bc", "\u2b22")
+
+
+def sign_of(trial: int | None) -> str:
+    """A configuration's mark as a character."""
+    return "\u25cf" if trial is None else SIGNS[trial % len(SIGNS)]
 
 
 class Mark(QWidget):
