@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -54,6 +54,18 @@ _PLOTS = {
     "wind": "Reported wind",
     "instruments": "Instruments of the chosen leg",
 }
+
+
+def _as_clock(values: Sequence[float], _scale: float, _spacing: float) -> list[str]:
+    """Ticks of a time of day, in hours, as a clock has them.
+
+    Examples
+    --------
+    >>> _as_clock([8.5, 23.99999, 24.25], 1.0, 0.5)
+    ['08:30', '00:00', '00:15']
+    """
+    minutes = [round(60.0 * v) % 1440 for v in values]
+    return [f"{m // 60:02d}:{m % 60:02d}" for m in minutes]
 
 
 def most_doubted(analysis: Analysis | None, study: Study) -> str:
@@ -297,6 +309,7 @@ class ExamineStage(Stage):
         chosen = chosen if chosen in names else most_doubted(analysis, study)
         if chosen in names:
             self.table.selectRow(names.index(chosen))
+            self.table.scrollTo(self.table.model().index(names.index(chosen), 0))
         self.table.blockSignals(False)
         driven = sum(self.session.has_reading(leg) for leg in study.legs)
         out = sum(not leg.included for leg in study.legs)
@@ -415,7 +428,9 @@ class ExamineStage(Stage):
         if not by_time:
             ticks = [(float(i), leg.leg) for i, leg in enumerate(legs)]
         plot.getAxis("bottom").setTicks([ticks] if ticks else None)
-        self._label_axes(plot, "time of day, h" if by_time else "leg", unit)
+        below = plot.getAxis("bottom")
+        below.tickStrings = _as_clock if by_time else type(below).tickStrings.__get__(below)
+        self._label_axes(plot, "time of day" if by_time else "leg", unit)
         self._show_ways(study)
         if what == "foretold":
             self.plot_words.setText(foretold_words(self.session.analysis, study.confidence))
