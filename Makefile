@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 
-.PHONY: demo setup dev test lint mutants regression practice man chaos bench screenshots schema priors wheel install clean
+.PHONY: demo setup dev test quick lint mutants regression practice man chaos bench screenshots schema priors wheel install clean
 
 demo: setup
 	@scripts/need-display.sh && exec .venv/bin/fairmargin demo
@@ -16,6 +16,10 @@ dev:
 # Two workers, each with one thread for linear algebra: more only get in each other's way on small matrices.
 test: lint
 	OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 QT_QPA_PLATFORM=offscreen $(PY) -m pytest -q -n 2 --dist worksteal
+
+# The everyday loop, under a minute: lint, the core, one job in the window.
+quick: lint
+	OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 QT_QPA_PLATFORM=offscreen $(PY) -m pytest -q -n 2 --dist worksteal tests/core/laws tests/core/conditions tests/core/study tests/core/test_units.py tests/core/inference tests/core/test_leg_drive.py tests/core/test_companion.py tests/jobs/test_job01*.py tests/test_docs.py
 
 lint: dev
 	$(PY) -m ruff check src tests benchmarks scripts

@@ -23,14 +23,19 @@ stamped() { [ -x .venv/bin/fairmargin ] && [ "$(cat .venv/"$1".stamp 2>/dev/null
 if ! stamped "$want" && ! { [ "$want" = app ] && stamped dev; }; then
     if [ ! -x .venv/bin/python ]; then
         python=$(find_python)
+        echo "Step 1 of 3: an environment of its own, in .venv"
         "$python" -m venv .venv || {
             echo "The venv module is missing. On Debian: apt-get install python3.11-venv" >&2
             rm -rf .venv
             exit 1
         }
     fi
-    echo "Installing the pinned packages (requirements/$want.lock) into .venv ..."
-    .venv/bin/python -m pip install --quiet --no-deps -r requirements/"$want".lock
+    count=$(grep -c '==' requirements/"$want".lock)
+    echo "Step 2 of 3: $count pinned packages (requirements/$want.lock), about a minute and a half; the toolkit is the largest"
+    # Each package with its bar: nobody waits before a silent screen.
+    .venv/bin/python -m pip install --no-deps --progress-bar on -r requirements/"$want".lock |
+        { grep --line-buffered -v -e '^Requirement already' -e '^Installing collected' -e '^Successfully' || true; }
+    echo "Step 3 of 3: Fair Margin itself"
     # hatchling builds the editable install; it is pinned in both lock files.
     .venv/bin/python -m pip install --quiet --no-deps --no-build-isolation -e .
     mark "$want" >.venv/"$want".stamp

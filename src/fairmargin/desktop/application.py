@@ -83,7 +83,16 @@ def run(path: str | None, demo: bool = False) -> int:
     window.show()
     QTimer.singleShot(0, window, lambda: open_first(window, path, demo))
     QTimer.singleShot(100, warm_up)
+    QTimer.singleShot(600, window, lambda: offer_guide(window))
     return application.exec()
+
+
+def offer_guide(window: MainWindow) -> None:
+    """Say once, at the first start, that there is a guide; never over what else is told."""
+    kept = window.session.settings
+    if not kept.value("guide/offered") and not window.notice.isVisible():
+        kept.setValue("guide/offered", "yes")
+        window.tell("New here? Ctrl+F1 opens the guide at what you look at, F1 lists every key.")
 
 
 def open_first(window: MainWindow, path: str | None, demo: bool) -> None:

@@ -46,6 +46,7 @@ from fairmargin.desktop.widgets.questions import QuestionStrip
 from fairmargin.desktop.widgets.stage_rail import STAGES, StageRoad
 
 if TYPE_CHECKING:
+    from fairmargin.desktop.dialogs.guide import GuideDialog
     from fairmargin.desktop.stages.drive import DriveStage
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.words.figures import speed_words
@@ -108,6 +109,7 @@ class MainWindow(Shell):
         self._stages: dict[str, Stage] = {}
         self._stage: str | None = None
         self._was_narrow = False
+        self._guide: GuideDialog | None = None
         self.menus = Menus(self, self)
         self._follow()
         self._restore()
@@ -420,6 +422,17 @@ class MainWindow(Shell):
         from fairmargin.desktop.dialogs.forms import KeysDialog
 
         KeysDialog(self.menus.all(), self).exec()
+
+    def show_guide(self) -> None:
+        """Show the guide beside the work, at what is in sight."""
+        from fairmargin.desktop.dialogs.guide import GuideDialog
+
+        if self._guide is None:
+            self._guide = GuideDialog(self)
+        self._guide.show()
+        self._guide.raise_()
+        on_the_road = self._stage == "drive" and self.drive.controller is not None
+        self._guide.open_at("home" if self.session.study is None else "road" if on_the_road else self._stage or "home")
 
     def show_what_happened(self) -> None:
         """Show the record of what nobody expected."""

@@ -68,6 +68,9 @@ class Commands(Protocol):
     def show_keys(self) -> None:
         """See the window."""
 
+    def show_guide(self) -> None:
+        """See the window."""
+
     def show_what_happened(self) -> None:
         """See the window."""
 
@@ -186,6 +189,7 @@ class Menus(QObject):
 
     def _help(self) -> None:
         menu = self._menu("&Help")
+        self._add(menu, "&Guide", self.own.show_guide, "Ctrl+F1")
         self._add(menu, "&Keys", self.own.show_keys, "F1")
         self._add(menu, "&What happened\u2026", self.own.show_what_happened)
         self._add(menu, "&About", self.own.about)
