@@ -186,7 +186,7 @@ class KeysDialog(QDialog):
         self.typed.textChanged.connect(self._filter)
         layout.addWidget(self.typed)
         marks = [("On the road", key, words.lower()) for _, key, words in EVENTS]
-        rows = [*keys_of(menus), *PAGE_KEYS, *marks]
+        self._rows = rows = [*keys_of(menus), *PAGE_KEYS, *marks]
         self.table = Table(len(rows), 3, "Keys")
         self.table.setHorizontalHeaderLabels(["where", "keys", "what they do"])
         self.table.setShowGrid(False)
@@ -203,7 +203,7 @@ class KeysDialog(QDialog):
     def _filter(self, text: str) -> None:
         wanted = text.lower().split()
         for i in range(self.table.rowCount()):
-            said = " ".join(self.table.item(i, j).text() for j in range(3)).lower()  # type: ignore[union-attr]
+            said = " ".join(self._rows[i]).lower()
             self.table.setRowHidden(i, not all(word in said for word in wanted))
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Final
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QTextBlock, QTextCursor, QTextDocument
+from PySide6.QtGui import QKeyEvent, QTextBlock, QTextCursor, QTextDocument
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -124,11 +124,11 @@ class GuideDialog(QDialog):
         count = _count(self.text.document(), words)
         self.found.setText(f"{count} place{'s' if count != 1 else ''}" if count else "nowhere")
 
-    def keyPressEvent(self, event: object) -> None:
-        if getattr(event, "key", lambda: None)() == Qt.Key.Key_Escape and self.typed.text():
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape and self.typed.text():
             self.typed.clear()
             return
-        super().keyPressEvent(event)  # type: ignore[arg-type]
+        super().keyPressEvent(event)
 
 
 def _count(document: QTextDocument, words: str) -> int:
