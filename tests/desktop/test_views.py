@@ -451,6 +451,7 @@ def test_instruments_of_the_chosen_leg_side_by_side(qtbot, window):
     window.go_to("examine")
     stage = window.stage("examine")
     stage.what.setCurrentIndex(stage.what.findData("instruments"))
+    stage.table.selectRow(0)
     assert "L01: One instrument was read" in stage.plot_words.text()
     stage.table.selectRow(1)
     assert [b.instrument for b in stage.bands.bands] == ["trip energy", "trip average"]

@@ -454,6 +454,7 @@ def export(
     out: Annotated[Path, typer.Argument(help="Folder or .zip to write.")],
 ) -> None:
     """Write a study of a logbook as a package."""
+    from fairmargin.core.inference.scatter import as_learned, learned_scatter
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.packages.writing import write_package
     from fairmargin.logbook import Logbook, LogbookFault
@@ -470,7 +471,11 @@ def export(
                     f'{logbook}: {"more than one study" if matching else "no study"} "{study}"; there are {titles}'
                 )
                 raise typer.Exit(BAD_INPUT)
-            write_package(out, *book.load(matching[0].id))
+            loaded, traces = book.load(matching[0].id)
+            if loaded.learned is None:
+                # What the logbook adds travels too: whoever reads the package comes to the same as the window.
+                loaded = loaded.with_(learned=as_learned(learned_scatter(book.scatter_evidence(matching[0].id))))
+            write_package(out, loaded, traces)
     except LogbookFault as fault:
         fault_line(str(fault))
         raise typer.Exit(BAD_INPUT) from None

@@ -29,7 +29,7 @@ from fairmargin.core.inference.fit import Fit, fit_study, with_other_speeds
 from fairmargin.core.inference.levels import Level
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.problem import speed_of_study
-from fairmargin.core.inference.scatter import ScatterPrior
+from fairmargin.core.inference.scatter import ScatterPrior, scatter_of
 from fairmargin.core.result.as_compared import as_compared
 from fairmargin.core.result.by_instrument import by_instrument
 from fairmargin.core.result.capacity import capacity_estimate
@@ -84,7 +84,8 @@ def analyse(
     view : {'reference', 'study-mean', 'as-measured'}
         Conditions the legs are corrected to; "as-measured" corrects nothing.
     scatter : ScatterPrior, optional
-        The tester's own run-to-run scatter, learned from other studies; common practice when absent.
+        The tester's own run-to-run scatter, learned from other studies; common practice when absent. What
+        travelled with the study (`Study.learned`) is its tester's, and comes first.
 
     Returns
     -------
@@ -111,6 +112,8 @@ def analyse(
     if view not in VIEWS:
         raise ValueError(f'view must be one of {", ".join(VIEWS)}; got "{view}"')
     traces = {} if traces is None else traces
+    if study.learned is not None:
+        scatter = scatter_of(study.learned)
     parts = [_of_vehicle(name, part, traces, view, scatter or ScatterPrior()) for name, part in by_vehicle(study)]
     if study.change.subject == "vehicle" and len(parts) > 1:
         parts = [replace(p, comparisons=(), concerns=()) for p in parts]

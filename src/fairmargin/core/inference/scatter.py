@@ -15,8 +15,10 @@ from numpy.typing import NDArray
 
 from fairmargin.core.inference.posterior import SCATTER_SIZES, scatter_weights
 from fairmargin.core.inference.priors import SCATTER_FREEDOM, SCATTER_SHARE
+from fairmargin.core.study.remembered import Learned
 
 MOST_FREEDOM = 60.0  # however many studies: the next day may still be another
+STUDY_FREEDOM = 4.0  # degrees that a study usually adds
 SHARE_STEP = 0.04  # of the logarithm of the share
 FREEDOM_STEP = 4.0
 #: Sizes of what days differ by, over the usual, and their shares: mostly somewhat less, at times more than twice as much; the
@@ -36,11 +38,35 @@ class ScatterPrior:
     freedom: float = SCATTER_FREEDOM
     studies: int = 0
     days: tuple[float, ...] = ()  # log likelihoods of each of `DAY_SIZES`, in steps; empty where no study told any
+    travelled: bool = False  # with the package, not from a logbook at hand
 
     @property
     def figures(self) -> tuple[float, ...]:
         """Share, freedom and days as they are kept beside a result that rests on them."""
         return round(self.share, 7), round(self.freedom, 2), *self.days
+
+
+def scatter_of(learned: Learned) -> ScatterPrior:
+    """The scatter that travelled with a package.
+
+    A writer that says no weight of it has each study count for what a study of eight legs usually does.
+    """
+    freedom = learned.freedom if learned.freedom is not None else SCATTER_FREEDOM + STUDY_FREEDOM * learned.studies
+    days = learned.days if len(learned.days) == len(DAY_SIZES) else ()
+    share = learned.scatter_percent_30km / 100.0
+    return ScatterPrior(share, min(float(freedom), MOST_FREEDOM), learned.studies, days, travelled=True)
+
+
+def as_learned(scatter: ScatterPrior) -> Learned | None:
+    """What a package takes along of a tester's scatter; None where no study told any."""
+    if not scatter.studies:
+        return None
+    return Learned(
+        scatter_percent_30km=round(100.0 * scatter.share, 6),
+        studies=scatter.studies,
+        freedom=scatter.freedom,
+        days=scatter.days,
+    )
 
 
 def learned_scatter(evidence: Sequence[Sequence[float]]) -> ScatterPrior:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from datetime import date
+from typing import Annotated
 
 from pydantic import Field, field_validator
 
 from fairmargin.core.study.base import Value as _Value
+from fairmargin.core.study.base import within
 
 
 class RememberedValue(_Value):
@@ -35,3 +37,14 @@ class Remembered(_Value):
     def value(self, name: str) -> RememberedValue | None:
         """The constant of a name; None where it is not remembered."""
         return next((v for v in self.values if v.name == name), None)
+
+
+class Learned(_Value):
+    """What its tester's logbook adds to a study: the run-to-run scatter of other studies, as it travels with a package."""
+
+    scatter_percent_30km: Annotated[float, within(0.05, 50, "%")]
+    studies: int = Field(ge=1)
+    freedom: Annotated[float | None, within(1, 1000, "degrees of freedom")] = (
+        None  # weight of it; from the studies where absent
+    )
+    days: tuple[float, ...] = ()  # what days differ by: log likelihoods over the usual sizes

@@ -21,7 +21,7 @@ from fairmargin.core.study.circumstances import Circumstances, Outing
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.plan import Plan
 from fairmargin.core.study.registration import Registration
-from fairmargin.core.study.remembered import Remembered
+from fairmargin.core.study.remembered import Learned, Remembered
 from fairmargin.core.study.statements import Asked, Claim, KnownDifference, Prediction, Side, WayReading
 from fairmargin.core.study.trip import Trip
 from fairmargin.core.study.vehicle import NamedVehicle, Vehicle
@@ -204,6 +204,7 @@ class Study(_Value):
     plan: Plan = Plan()
     trip: Trip | None = None
     remembered: Remembered | None = None
+    learned: Learned | None = None  # of its tester, where it came as a package
     tags: tuple[str, ...] = ()
     attachments: tuple[Attachment, ...] = ()  # photographs and small files of a leg, the load, a tyre plate
     legs: tuple[Leg, ...] = ()

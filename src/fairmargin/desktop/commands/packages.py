@@ -115,7 +115,7 @@ class Packages(QObject):
         from fairmargin.exchange.files.faults import InvalidInput
         from fairmargin.exchange.packages.writing import write_package
 
-        study, traces = self.session.study, dict(self.session.traces)
+        study, traces = self.session.as_a_package(), dict(self.session.traces)
         assert study is not None
         try:
             meanwhile(lambda: write_package(path, study, traces))

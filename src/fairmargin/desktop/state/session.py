@@ -9,7 +9,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QSettings, QThreadPool
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
-from fairmargin.core.inference.scatter import ScatterPrior, learned_scatter
+from fairmargin.core.inference.scatter import ScatterPrior, as_learned, learned_scatter
 from fairmargin.core.result.types import Analysis, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
@@ -179,6 +179,13 @@ class Session(Opened):
         if self.logbook is not None:
             self.logbook.close()
             self.logbook = None
+
+    def as_a_package(self) -> Study | None:
+        """The open study with what the logbook adds to it, so that whoever reads the package comes to the same."""
+        study = self.study
+        if study is None or study.learned is not None:
+            return study
+        return study.with_(learned=as_learned(self.scatter))
 
     @property
     def takes_back_an_edit(self) -> bool:

@@ -399,7 +399,8 @@ def scatter_words(prior: ScatterPrior | None, units: UnitChoice) -> str:
         return "Scatter starts from common practice; it becomes your own as studies are driven."
     word = "study" if prior.studies == 1 else "studies"
     days = " What days differ by comes from them, too." if prior.days else ""
-    return f"Scatter starts from your own {prior.studies} other {word}: {100 * prior.share:.1f} % for a leg of {distance_words(30.0, units)}.{days}"
+    whose = "its tester's" if prior.travelled else "your own"
+    return f"Scatter starts from {whose} {prior.studies} other {word}: {100 * prior.share:.1f} % for a leg of {distance_words(30.0, units)}.{days}"
 
 
 def margin_words(c: Comparison) -> str:

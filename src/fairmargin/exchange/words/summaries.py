@@ -15,7 +15,7 @@ from fairmargin.core.units import label as unit_label
 from fairmargin.exchange.words.answers import answers, hill_answers, result_answers
 from fairmargin.exchange.words.figures import speed_words
 from fairmargin.exchange.words.names import result_name
-from fairmargin.exchange.words.results import beside, capacity_line, if_words, margin_words, split_lines
+from fairmargin.exchange.words.results import beside, capacity_line, if_words, margin_words, scatter_words, split_lines
 
 #: Units of a summary without a window; fuel vehicles get theirs.
 PLAIN = UNIT_CHOICES["metric-wh"]
@@ -54,6 +54,8 @@ def summary(study: Study, result: Analysis, units: UnitChoice = PLAIN) -> str:
     if result.claim is not None:
         lines.append(f"  claim {result.claim.verdict}: {result.claim.reason}")
     lines += [f"  {line}" for line in [capacity_line(result)] if line]
+    if result.scatter_prior is not None and result.scatter_prior.studies:
+        lines.append(f"  {scatter_words(result.scatter_prior, units)}")
     if not result.comparisons:
         lines += [f"  {a.line}." for a in hill_answers(study, result, units)]
     for concern in result.concerns:
