@@ -42,7 +42,8 @@ def stale(book: Logbook) -> list[int]:
         count = len(evidence) - (own is not None)
         rest = total if own is None else total - np.asarray(own)
         prior = learned_from_sum(rest, count) if count else ScatterPrior()
-        if entry.id in missing or _prior_of(entry.summary) != list(prior.figures):
+        moved = not _came_with_it(entry.summary) and _prior_of(entry.summary) != list(prior.figures)
+        if entry.id in missing or moved:
             found.append(entry.id)
     return found
 
@@ -54,6 +55,14 @@ def _prior_of(summary: str) -> list[float] | None:
         return None if value is None else [float(v) for v in value]
     except (ValueError, TypeError, AttributeError):
         return None
+
+
+def _came_with_it(summary: str) -> bool:
+    """Whether a line rests on the scatter of the study's own tester, which no other study moves."""
+    try:
+        return bool(summary and json.loads(summary).get("prior_came_with_it"))
+    except (ValueError, TypeError, AttributeError):
+        return False
 
 
 def freshen(book: Logbook, study_id: int, virtual: Callable[[Study], bool] = lambda _: False) -> bool:

@@ -42,6 +42,7 @@ def study_summary(result: Analysis, own: bool = True, study: Study | None = None
         "state": state,
         "next": step,
         "prior": None if result.scatter_prior is None else list(result.scatter_prior.figures),
+        **({"prior_came_with_it": True} if result.scatter_prior is not None and result.scatter_prior.travelled else {}),
     }
     if result.comparisons:
         c = result.comparisons[0]

@@ -41,7 +41,7 @@ def test_the_same_result_with_the_logbook_and_with_the_package():
     window = analyse(study, scatter=own).comparisons[0]
     package = analyse(study.with_(learned=as_learned(own)))
     usual = analyse(study).comparisons[0]
-    assert package.comparisons[0].interval_percent == pytest.approx(window.interval_percent, abs=1e-3)
+    assert package.comparisons[0].interval_percent == pytest.approx(window.interval_percent, abs=1e-5)
     assert package.comparisons[0].interval_percent != pytest.approx(usual.interval_percent, abs=1e-2)
     assert "Scatter starts from its tester's 6 other studies" in scatter_words(
         package.scatter_prior, UNIT_CHOICES["metric"]
@@ -75,3 +75,19 @@ def test_an_export_takes_it_along(tmp_path):
     found = json.loads(CliRunner().invoke(app, ["analyse", str(tmp_path / "out.zip"), "--json"]).stdout)
     expected = analyse(study.with_(learned=None), scatter=learned_scatter(evidence)).comparisons[0]
     assert found["comparisons"][0]["interval_percent"] == pytest.approx(expected.interval_percent, abs=2e-3)
+
+
+def test_in_another_logbook_it_stays_its_testers(tmp_path):
+    """Brought into a logbook with a hand of its own, the package keeps its tester's; its line is not worked out anew each time."""
+    from fairmargin.logbook import Logbook
+    from fairmargin.logbook.freshen import freshen_all, stale
+
+    own = learned_scatter(steady(driven_study("ABBAABBA"), 6))
+    with Logbook.open(tmp_path / "other.fairmargin") as book:
+        for i in range(3):
+            book.add(driven_study("ABBAABBA", effect=0.95 + 0.01 * i, title=f"Study {i}"), {})
+        guest = book.add(driven_study("ABBA").with_(learned=as_learned(own)), {})
+        freshen_all(book)
+        assert stale(book) == []
+        line = json.loads(next(e.summary for e, _ in book.memories() if e.id == guest))
+        assert line["prior"][:2] == pytest.approx(list(own.figures[:2]), rel=1e-5)

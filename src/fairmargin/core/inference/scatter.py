@@ -51,10 +51,11 @@ def scatter_of(learned: Learned) -> ScatterPrior:
 
     A writer that says no weight of it has each study count for what a study of eight legs usually does.
     """
-    freedom = learned.freedom if learned.freedom is not None else SCATTER_FREEDOM + STUDY_FREEDOM * learned.studies
+    usual = min(SCATTER_FREEDOM + STUDY_FREEDOM * learned.studies, MOST_FREEDOM)
+    freedom = usual if learned.freedom is None else float(learned.freedom)
     days = learned.days if len(learned.days) == len(DAY_SIZES) else ()
     share = learned.scatter_percent_30km / 100.0
-    return ScatterPrior(share, min(float(freedom), MOST_FREEDOM), learned.studies, days, travelled=True)
+    return ScatterPrior(share, freedom, learned.studies, days, travelled=True)
 
 
 def as_learned(scatter: ScatterPrior) -> Learned | None:

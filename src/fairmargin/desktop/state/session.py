@@ -9,7 +9,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QSettings, QThreadPool
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
-from fairmargin.core.inference.scatter import ScatterPrior, as_learned, learned_scatter
+from fairmargin.core.inference.scatter import ScatterPrior, as_learned, learned_scatter, scatter_of
 from fairmargin.core.result.types import Analysis, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
@@ -222,7 +222,7 @@ class Session(Opened):
         self._line_missing = not record.summary
         self.study_id, self.study, self.traces = study_id, record.study, record.traces
         self.chosen = 0
-        self.scatter = learned_scatter(self.logbook.scatter_evidence(study_id))
+        self.scatter = self._hand_of(record.study, study_id)
         self._analyse()
         self._line_as_shown(record.summary)
         self.studyChanged.emit()
@@ -241,11 +241,18 @@ class Session(Opened):
                 return  # the list goes on as it was
             self.studiesChanged.emit()
 
+    def _hand_of(self, study: Study, study_id: int) -> ScatterPrior:
+        """The scatter that a study is judged by: its tester's, where it came with one, else what the other studies tell."""
+        assert self.logbook is not None
+        if study.learned is not None:
+            return scatter_of(study.learned)
+        return learned_scatter(self.logbook.scatter_evidence(study_id))
+
     def follow_scatter(self) -> None:
         """Judge the open study by what the others know of the tester's hand by now."""
-        if self.logbook is None or self.study_id is None:
+        if self.logbook is None or self.study_id is None or self.study is None:
             return
-        now = learned_scatter(self.logbook.scatter_evidence(self.study_id))
+        now = self._hand_of(self.study, self.study_id)
         if now.figures != self.scatter.figures:
             self.scatter = now
             self._analyse()
@@ -352,7 +359,7 @@ class Session(Opened):
         if changed:
             traces = {leg: trace for leg, trace in {**traces, **changed}.items() if trace is not None}
         same = study_id == self.study_id  # else undo came back to another study: its own others tell the hand
-        scatter = self.scatter if same else learned_scatter(self.logbook.scatter_evidence(study_id))
+        scatter = self.scatter if same else self._hand_of(study, study_id)
         result = self._at_once(study, traces, scatter)
         try:
             self._save(study_id, study, result, changed)
