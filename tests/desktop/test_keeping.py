@@ -394,3 +394,25 @@ def test_home_in_the_smallest_window(qtbot, home, window):
     QApplication.processEvents()
     assert home.title.isVisible()
     assert home.buttons["vehicles"].text() == "Vehicles and roads"
+
+
+def test_a_package_says_on_the_command_line_what_the_window_says(qtbot, home, window, tmp_path):
+    """The logbook's other studies narrow the margin here; exported, the package takes that along, and is said to."""
+    from typer.testing import CliRunner
+
+    from fairmargin.cli import app
+
+    session = window.session
+    window.show_study(session.logbook.studies()[0].id)
+    assert session.scatter.studies == 2
+    shown = session.comparison.interval_percent
+    assert window.packages.export_to(tmp_path / "s.zip")
+    assert session.study.learned is None, "the study here goes on learning"
+    told = json.loads(CliRunner().invoke(app, ["analyse", str(tmp_path / "s.zip"), "--json"]).stdout)
+    assert told["comparisons"][0]["interval_percent"] == pytest.approx(shown, abs=2e-3)
+    # Brought in again it is its tester's, on every page.
+    assert window.packages.import_from(tmp_path / "s.zip")
+    assert session.study.learned.studies == 2 and session.scatter.travelled
+    assert session.comparison.interval_percent == pytest.approx(shown, abs=1e-4)
+    window.go_to("correct")
+    assert "its tester's 2 other studies" in texts(window.stage("correct"))
