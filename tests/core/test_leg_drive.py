@@ -149,3 +149,14 @@ def test_a_distance_over_a_gap_is_taken_as_read_only_where_speeds_agree(samples,
 def test_a_trip_meter_that_shows_more_than_was_driven_is_doubted(trip_km, doubted):
     """7.5 km in 300 s at 90 km/h: 2 % of odometer and a step are its own; two thirds of a kilometre more are the leg before."""
     assert fed(*steady(0, 301)).trip_disagrees(trip_km) == doubted
+
+
+def test_after_another_reset_the_clock_counts_until_an_instrument_does():
+    """Instruments fell silent, the reset is pressed again: 36 s later 0.9 km by the clock, and a meter that shows them was reset."""
+    drive = fed(*steady(0, 100))
+    drive.reset(200.0, None)
+    assert drive.distance_km(STUDY, 236.0) == pytest.approx(0.9)
+    assert drive.look_at_trip_meter(0.9, drive.distance_km(STUDY, 236.0))
+    drive.advance(236.0, 90.0)
+    drive.advance(246.0, 90.0)
+    assert drive.by_instrument

@@ -65,6 +65,7 @@ class LegDrive:
             self.watch = SpeedWatch(self.watch.aim_kmh)
         self.reset_s, self.phase, self.driven_km = now, "driving", 0.0
         self.reset_state, self.last, self.interrupted, self.unsure_km = "unknown", None, False, 0.0
+        self.by_instrument = False  # until one counts anew: the clock does meanwhile
         self.soc_at_reset = soc_percent
         return anew
 
