@@ -69,8 +69,8 @@ def test_a_table_is_saved_as_csv_and_as_a_workbook(table, tmp_path, monkeypatch)
     chosen[0] = "costs.csv"
     assert save_rows(table)
     assert (tmp_path / "out" / "costs.csv").read_bytes().decode("utf-8") == (
-        'leg,percent,note\r\nL01,-3.2,"dry, calm"\r\nL02,+1.0,=SUM(A1)\r\nL03,,first\r\n'
-    )
+        'leg,percent,note\r\nL01,-3.2,"dry, calm"\r\nL02,+1.0,\'=SUM(A1)\r\nL03,,first\r\n'
+    ), "a note is no formula, as in a package"
     chosen[0] = "costs.xlsx"
     assert save_rows(table)
     sheet = openpyxl.load_workbook(tmp_path / "out" / "costs.xlsx").active

@@ -11,11 +11,10 @@ from typing import Final
 
 from fairmargin.exchange.files.atomic import write_whole
 from fairmargin.exchange.files.faults import InvalidInput
+from fairmargin.exchange.files.plain import armed
 
 #: A figure alone in its cell, with any minus sign: it goes into a workbook as a number.
 _FIGURE: Final = re.compile(r"[+\-\u2212]?\d+(\.\d+)?")
-#: What a program that opens the file would take for a formula.
-_FORMULA: Final = ("=", "+", "-", "@")
 
 
 def as_tabs(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
@@ -26,7 +25,12 @@ def as_tabs(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
     >>> as_tabs(["leg", "note"], [["L01", "dry\nand calm"]])
     'leg\tnote\nL01\tdry and calm'
     """
-    return "\n".join("\t".join(" ".join(cell.split()) for cell in row) for row in (heads, *rows))
+    return "\n".join("\t".join(_flat(cell) for cell in row) for row in (heads, *rows))
+
+
+def _flat(cell: str) -> str:
+    """A cell on one line."""
+    return " ".join(cell.split())
 
 
 def write_table(path: Path, heads: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
@@ -40,7 +44,8 @@ def write_table(path: Path, heads: Sequence[str], rows: Sequence[Sequence[str]])
     ending = path.suffix.lower()
     if ending == ".csv":
         text = io.StringIO()
-        csv.writer(text, lineterminator="\r\n").writerows([_plain(cell) for cell in row] for row in (heads, *rows))
+        lines = ([_figure(_flat(cell)) or armed(_flat(cell)) for cell in row] for row in (heads, *rows))
+        csv.writer(text, lineterminator="\r\n").writerows(lines)
         data = text.getvalue().encode("utf-8")
     elif ending == ".xlsx":
         data = _workbook(heads, rows)
@@ -49,10 +54,9 @@ def write_table(path: Path, heads: Sequence[str], rows: Sequence[Sequence[str]])
     write_whole(path, data)
 
 
-def _plain(cell: str) -> str:
-    """A cell with one kind of minus sign, on one line."""
-    text = " ".join(cell.split())
-    return text.replace("\u2212", "-") if _FIGURE.fullmatch(text) else text
+def _figure(text: str) -> str | None:
+    """A figure with a plain minus sign; None for other texts."""
+    return text.replace("\u2212", "-") if _FIGURE.fullmatch(text) else None
 
 
 def _workbook(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> bytes:
@@ -60,20 +64,13 @@ def _workbook(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> bytes:
 
     book = Workbook()
     sheet = book.active
-    sheet.append(list(heads))
-    for row in rows:
-        sheet.append([_value(cell) for cell in row])
-    for line in sheet.iter_rows():
-        for cell in line:
-            if isinstance(cell.value, str) and cell.value.startswith(_FORMULA):
-                cell.data_type = "s"  # text, whatever it begins with
+    for i, row in enumerate((heads, *rows), start=1):
+        for j, text in enumerate(row, start=1):
+            flat = _flat(text)
+            figure = _figure(flat)
+            cell = sheet.cell(i, j, flat or None if figure is None else float(figure))
+            if cell.data_type == "f":
+                cell.data_type = "s"  # a text, whatever it begins with
     data = io.BytesIO()
     book.save(data)
     return data.getvalue()
-
-
-def _value(cell: str) -> str | float | None:
-    text = _plain(cell)
-    if not text:
-        return None
-    return float(text) if _FIGURE.fullmatch(text) else text
