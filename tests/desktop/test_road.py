@@ -826,6 +826,27 @@ def test_taking_back_says_what_it_takes_and_never_a_start(qtbot, road, full_scre
     assert road.session.study.leg("L01").duration_s == 330.0
 
 
+def test_a_typed_trip_that_is_far_over_what_was_driven_is_doubted(qtbot, road, monkeypatch):
+    """Somebody said that the reset took, and types 9.9 km from the display after 5.7 by GPS: kept, with its doubt."""
+    controller, view = road.drive.controller, road.drive.view
+    life = Life()
+    life.controller = controller
+    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
+    assert controller.start_rehearsal(21, RATE)
+    life.until_live()
+    controller.begin("L01")
+    life.until(lambda: (controller.to_gate_km() or 9.0) < 0.05)
+    controller.reset()
+    controller.reset_seen(None)
+    life.until(lambda: controller.to_gate_km() <= 0.0)
+    controller.read_off()
+    type_into(qtbot, view.reading.cards["distance"], "9.9")
+    controller.finish()
+    leg = road.session.study.leg("L01")
+    assert leg.distance_km == 9.9
+    assert "the trip meter shows 9.9 km after 5.7 km driven: its reset may not have taken" in leg.note
+
+
 def test_taking_back_on_the_road_never_takes_the_study(qtbot, road):
     study_id = road.session.study_id
     for _ in range(3):

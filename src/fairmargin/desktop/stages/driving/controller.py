@@ -259,11 +259,6 @@ class DriveController(TakenUp):
         else:
             trace, notices = to_trace(samples, begin, now, error)
         told = [*drive.troubles, *(notices if trace is not None else [])]
-        trip = self.value("trip_km", "vehicle")
-        if drive.trip_disagrees(trip):
-            told.append(
-                f"the trip meter shows {trip or 0.0:.1f} km after {drive.driven_km:.1f} km driven: its reset may not have taken"
-            )
         if "gps_distance_km" not in changes and "gps" in self.feeds and drive.by_instrument:
             told.append("not all of its distance was counted")
         note = "; ".join(dict.fromkeys(told))
@@ -275,9 +270,16 @@ class DriveController(TakenUp):
 
     def finish(self) -> None:
         """The readings of the leg are in; on to the next."""
-        drive = self.drive
+        drive, study = self.drive, self.study
         if drive is None:
             return
+        if study is not None and drive.trip_disagrees(trip := study.leg(drive.leg).distance_km):
+            # Whoever said that it took, and wherever the distance comes from: by the bus, or typed from the display.
+            leg = study.leg(drive.leg)
+            doubt = f"the trip meter shows {trip:.1f} km after {drive.driven_km:.1f} km driven: its reset may not have taken"
+            self.session.edit(
+                study.with_leg(leg.leg, note="; ".join(filter(None, (leg.note, doubt)))[:300]), f"doubt of {leg.leg}"
+            )
         self._close_recording("finished")
         self.drive = None
         self.changed.emit()
