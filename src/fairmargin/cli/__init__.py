@@ -95,13 +95,12 @@ def analyse(
     status = OK
     for path in packages:
         try:
-            if _is_a_logbook(path):
-                raise InvalidInput([f"a logbook; export a study of it first: fairmargin export {path} STUDY OUT.zip"])
             package = read_package(from_stdin(path))
             result = run(package.study, package.traces, view=view, scatter=scatter)
         except InvalidInput as fault:
             status = BAD_INPUT
-            for line in fault.faults:
+            book = f"a logbook; export a study of it first: fairmargin export {path} STUDY OUT.zip"
+            for line in [book] if _is_a_logbook(path) else fault.faults:
                 fault_line(f"{path}: {line}")
             continue
         except (ArithmeticError, ValueError) as error:
@@ -122,9 +121,11 @@ def analyse(
 
 def _is_a_logbook(path: Path) -> bool:
     """Whether a file is a logbook, whatever its name."""
+    from fairmargin.logbook.opening import MAGIC
+
     try:
         with path.open("rb") as file:
-            return file.read(15) == b"SQLite format 3"
+            return file.read(len(MAGIC)) == MAGIC
     except OSError:
         return False
 

@@ -7,6 +7,7 @@ import signal
 import sys
 from importlib import resources
 from pathlib import Path
+from typing import Final
 
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QIcon, QPixmap
@@ -22,6 +23,12 @@ from fairmargin.desktop.widgets.drawn import tell_roles
 from fairmargin.desktop.window import MainWindow
 from fairmargin.logbook import default_path
 from fairmargin.logbook.store import SUFFIX
+
+#: What the first study needs and the list of studies does not, in the order in which it is wanted.
+FIRST_WANTED: Final = (
+    "fairmargin.core.analysis",
+    *(f"fairmargin.desktop.stages.{stage}" for stage in ("drive", "verdict", "question", "plan", "correct", "use")),
+)
 
 
 def settings() -> QSettings:
@@ -82,7 +89,7 @@ def run(path: str | None, demo: bool = False) -> int:
     window = MainWindow(session, incidents)
     window.show()
     QTimer.singleShot(0, window, lambda: open_first(window, path, demo))
-    QTimer.singleShot(100, warm_up)
+    QTimer.singleShot(100, lambda: warm_up(FIRST_WANTED))
     QTimer.singleShot(600, window, lambda: offer_guide(window))
     return application.exec()
 

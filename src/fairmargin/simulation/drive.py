@@ -179,3 +179,14 @@ def trace_of(
         longitude=np.round(np.interp(along, at, [p.longitude or 0.0 for p in road.points]), 6),
         elevation_m=np.round(np.interp(along, at, [p.elevation_m or 0.0 for p in road.points]), 1),
     )
+
+
+def cumulated(trace: Trace) -> tuple[Array, Array]:
+    """Distance and energy of a log up to each of its samples. [km, kWh]"""
+    assert trace.power_kw is not None
+    steps = np.diff(trace.time_s) / 7200.0
+
+    def summed(rate: Array) -> Array:
+        return np.concatenate([[0.0], np.cumsum((rate[1:] + rate[:-1]) * steps)])
+
+    return summed(trace.speed_kmh), summed(trace.power_kw)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.study import Leg, Study, Trace
+from fairmargin.simulation.drive import cumulated
 
 Array = NDArray[np.float64]
 MishapKind = Literal["reset", "lorry", "rain", "wrong turn", "frozen GPS"]
@@ -188,17 +189,10 @@ def _across(trace: Trace, at: int) -> tuple[float, float]:
     return across if across[0] >= 0 else (-across[0], -across[1])
 
 
-def _energy(trace: Trace) -> tuple[float, float]:
-    """Energy and distance. [kWh, km]"""
-    assert trace.power_kw is not None
-    steps = np.diff(trace.time_s) / 7200.0
-    kwh = float(((trace.power_kw[1:] + trace.power_kw[:-1]) * steps).sum())
-    return kwh, float(((trace.speed_kmh[1:] + trace.speed_kmh[:-1]) * steps).sum())
-
-
 def _cost(was: Trace, now: Trace) -> float:
-    (kwh_was, km_was), (kwh, km) = _energy(was), _energy(now)
-    return 100.0 * ((kwh / km) / (kwh_was / km_was) - 1.0)
+    """What the one takes for a kilometre over the other. [%]"""
+    a_km = [kwh[-1] / km[-1] for km, kwh in (cumulated(was), cumulated(now))]
+    return 100.0 * (float(a_km[1] / a_km[0]) - 1.0)
 
 
 # ---------------------------------------------------------------- afterwards

@@ -19,6 +19,7 @@ from fairmargin.core.study import Leg, RoutePoint, Study, Trace
 from fairmargin.core.study.cells import held_kmh
 from fairmargin.core.study.layout import as_planned, ways
 from fairmargin.simulation.day import DayPlan, simulate
+from fairmargin.simulation.drive import cumulated
 from fairmargin.simulation.mishaps import NOTHING, Beset, Mishap, MishapKind, Sight, beset
 from fairmargin.simulation.road import road_of, straight_road
 from fairmargin.simulation.sealed import MISHAPS, ORDER, SEED
@@ -50,6 +51,10 @@ class Rehearsal:
     mishaps: tuple[Mishap, ...] = ()  # beside the deaf reset
     sights: tuple[Sight, ...] = ()
     looks_out: bool = False  # whether something is seen out of the window
+
+    def truth_of(self, trial: str) -> float:
+        """Truth of a trial, by its configuration; of the first where it is no trial. [%]"""
+        return self.truths_percent.get(trial, self.truth_percent)
 
 
 def is_repeat(study: Study, leg: Leg) -> bool:
@@ -261,10 +266,7 @@ class VirtualCar:
     def depart(self, leg: str, at: float) -> None:
         """Begin a leg, again if need be (KeyError if there is no such leg)."""
         trace = self.rehearsal.legs[leg]
-        assert trace.power_kw is not None
-        steps = np.diff(trace.time_s)
-        km = np.concatenate([[0.0], np.cumsum((trace.speed_kmh[1:] + trace.speed_kmh[:-1]) / 7200.0 * steps)])
-        kwh = np.concatenate([[0.0], np.cumsum((trace.power_kw[1:] + trace.power_kw[:-1]) / 7200.0 * steps)])
+        km, kwh = cumulated(trace)
         if self._soc(self._totals(at)[1]) - 100.0 * kwh[-1] / self.rehearsal.capacity_kwh < 20.0:
             self._charged = self._totals(at)[1]  # charged while it stood
         cut = self._cut(at)

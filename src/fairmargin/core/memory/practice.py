@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any, Final, Literal, cast
 
+from fairmargin.core.laws.wind import along_and_across, from_vector
 from fairmargin.core.memory.road import road_bearing
 from fairmargin.core.result.verdict import SETTLED, VerdictWord
 from fairmargin.core.study import Leg, Study
@@ -183,8 +184,9 @@ def head_wind(study: Study, leg: Leg) -> float:
     bearing = road_bearing(study.route)
     if bearing is None or leg.wind_speed_ms is None or leg.wind_from_deg is None:
         return 0.0
-    off = math.radians(leg.wind_from_deg - bearing - (180.0 if leg.direction == "back" else 0.0))
-    return leg.wind_speed_ms * math.cos(off)
+    heading = math.radians(bearing + (180.0 if leg.direction == "back" else 0.0))
+    along, _ = along_and_across(*from_vector(leg.wind_speed_ms, leg.wind_from_deg), heading)
+    return float(along)
 
 
 def like_leg(study: Study, leg: Leg) -> Leg | None:

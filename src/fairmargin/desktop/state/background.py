@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from importlib import import_module
-from typing import Final, TypeVar, cast
+from typing import TypeVar, cast
 
 from PySide6.QtCore import QEventLoop, QObject, QRunnable, Qt, QThreadPool, Signal
 from PySide6.QtWidgets import QProgressDialog, QWidget
@@ -61,22 +61,20 @@ class Work(QRunnable):
             self.signals.done.emit(self._ticket)
 
 
-#: What the first study needs and the list of studies does not, in the order in which it is wanted.
-FIRST_WANTED: Final = (
-    "fairmargin.core.analysis", "fairmargin.desktop.stages.drive", "fairmargin.desktop.stages.verdict",
-    "fairmargin.desktop.stages.question", "fairmargin.desktop.stages.plan", "fairmargin.desktop.stages.correct",
-    "fairmargin.desktop.stages.use",
-)  # fmt: skip
+def warm_up(modules: Sequence[str]) -> None:
+    """Load beside the work what the first study needs, so that opening it does not wait for that.
 
-
-def warm_up() -> None:
-    """Load beside the work what the first analysis needs, so that opening the first study does not wait for it."""
+    Parameters
+    ----------
+    modules : sequence of str
+        In the order in which they are wanted.
+    """
 
     def load() -> None:
         import scipy.linalg
         import scipy.special
 
-        for name in FIRST_WANTED:
+        for name in modules:
             import_module(name)
         import pandas
 

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import io
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMimeData, QObject, QPoint, QRect, QSize, Qt
+from PySide6.QtCore import QBuffer, QIODevice, QMimeData, QObject, QPoint, QRect, Qt
 from PySide6.QtGui import (
     QAccessible,
     QAccessibleInterface,
@@ -27,7 +26,7 @@ from fairmargin.desktop.widgets.files import ask_save
 
 KINDS: Final = "Picture (*.png);;Vectors (*.svg)"
 SHARP: Final = 2.0  # pixels of a saved picture for one of the screen
-#: By a word or two, keys that a drawn widget takes: arrows, Return. The window's keys go on to the window.
+#: How somebody comes to a widget who needs to see where the keys are.
 _BY_KEYS: Final = frozenset({Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason})
 
 
@@ -52,12 +51,9 @@ class Drawn(QWidget):
     Its accessible name says what it shows; it can be reached with Tab, copied as a picture and saved.
     """
 
-    reached_by_tab = True  # False where it is drawn only beside words that say the same
-
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        if self.reached_by_tab:
-            self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._ring = _Ring(self)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -75,7 +71,7 @@ class Drawn(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):
-            self.copy_picture()
+            copy_picture(self)
         else:
             super().keyPressEvent(event)
 
@@ -84,10 +80,6 @@ class Drawn(QWidget):
         add_picture(menu, self)
         menu.exec(event.globalPos())
         menu.deleteLater()
-
-    def copy_picture(self) -> None:
-        """Copy it as it is drawn now."""
-        copy_picture(self)
 
 
 def add_picture(menu: QMenu, widget: QWidget) -> None:
@@ -107,22 +99,18 @@ def _pixmap(widget: QWidget) -> QPixmap:
     return made
 
 
-def _svg(widget: QWidget) -> bytes:
+def _svg(widget: QWidget, buffer: QBuffer) -> None:
     from PySide6.QtSvg import QSvgGenerator
 
-    kept = QByteArray()
-    buffer = QBuffer(kept)
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     made = QSvgGenerator()
     made.setOutputDevice(buffer)
-    made.setSize(QSize(widget.width(), widget.height()))
-    made.setViewBox(QRect(0, 0, widget.width(), widget.height()))
+    made.setSize(widget.size())
+    made.setViewBox(widget.rect())
     made.setTitle(widget.accessibleName())
     painter = QPainter(made)
     painter.fillRect(widget.rect(), theme.colour("panel"))
     widget.render(painter, QPoint(0, 0), renderFlags=QWidget.RenderFlag.DrawChildren)
     painter.end()
-    return bytes(kept.data())
 
 
 def copy_picture(widget: QWidget) -> None:
@@ -145,21 +133,18 @@ def save_picture(widget: QWidget) -> bool:
     where = Path(path)
     if where.suffix.lower() not in {".png", ".svg"}:
         where = where.with_name(where.name + (".svg" if "svg" in kind else ".png"))
-    data = _svg(widget) if where.suffix.lower() == ".svg" else _png(widget)
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    if where.suffix.lower() == ".svg":
+        _svg(widget, buffer)
+    else:
+        _pixmap(widget).save(buffer, "PNG")
     try:
-        write_whole(where, data)
+        write_whole(where, bytes(buffer.data().data()))
     except InvalidInput as fault:
         QMessageBox.warning(widget, "Not saved", fault.faults[0])
         return False
     return True
-
-
-def _png(widget: QWidget) -> bytes:
-    kept = QByteArray()
-    buffer = QBuffer(kept)
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    _pixmap(widget).save(buffer, "PNG")
-    return io.BytesIO(bytes(kept.data())).getvalue()
 
 
 def _heard_as(_class_name: str, heard: QObject) -> QAccessibleInterface | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import Final
 
+from fairmargin.core.conditions.typed import show_leg_field
 from fairmargin.core.memory.practice import FLAWS, Answer, Calibration, FlawName, Solution, head_wind, like_leg
 from fairmargin.core.memory.road import road_knowledge
 from fairmargin.core.study import Leg, Study
@@ -22,12 +23,6 @@ def case_words(study: Study, units: UnitChoice) -> str:
     words = f"{study.vehicle.name}, {study.order}, {study.method}, aimed at {speed_words(float(study.target_speed_kmh or 0), units)}"
     words += f", from {first:%d %B %Y}" if first else ""
     return words + (f"; out lies at {lies:.0f}\u00b0." if lies is not None else ".")
-
-
-def tyre_words(kpa: float, units: UnitChoice, bare: bool = False) -> str:
-    """A tyre's pressure, as finely as gauges show it."""
-    figure = f"{units.show('tyre', kpa):.{TYRE_DECIMALS.get(units.tyre, 2)}f}"
-    return figure if bare else f"{figure} {units.tyre}"
 
 
 def case_columns(study: Study, units: UnitChoice, clean: bool = False) -> list[str]:
@@ -70,8 +65,7 @@ def case_rows(study: Study, units: UnitChoice, clean: Mapping[str, float] | None
             "" if leg.temperature_c is None else f"{units.show('temperature', leg.temperature_c):.0f}", wind,
         ]  # fmt: skip
         if tyres:
-            pressure = leg.tyre_pressure_kpa
-            row.append("" if pressure is None else tyre_words(pressure, units, bare=True))
+            row.append(show_leg_field("tyre_pressure_kpa", leg, units))
         event = events.get(leg.leg)
         noted = [leg.note] if leg.note else []
         if event is not None:
@@ -80,7 +74,6 @@ def case_rows(study: Study, units: UnitChoice, clean: Mapping[str, float] | None
     return rows
 
 
-TYRE_DECIMALS: Final = {"kPa": 0, "psi": 0, "bar": 2}
 #: Why a flaw leaves a direction open, or does not. Common practice.
 WHY: Final[Mapping[FlawName, str]] = {
     "none": "",
@@ -201,7 +194,7 @@ def _told_coarse(study: Study, legs: Sequence[Leg], clean: _Clean, _units: UnitC
 def _told_two(study: Study, legs: Sequence[Leg], clean: _Clean, units: UnitChoice) -> str:
     soft = legs[0]
     firm = next(x for x in study.legs if x.configuration != soft.configuration)
-    had, others = (tyre_words(leg.tyre_pressure_kpa or 0.0, units) for leg in (soft, firm))
+    had, others = (f"{show_leg_field('tyre_pressure_kpa', leg, units)} {units.tyre}" for leg in (soft, firm))
     return (
         f"Tyres had {had} on {soft.leg} and {others} on {firm.leg}, and so with every leg of the two sides. "
         f"At the higher pressure {soft.leg} would have shown {shown_words(soft, clean[soft.leg])}, not {shown_words(soft)}."

@@ -461,9 +461,7 @@ class DriveController(TakenUp):
     def truth_percent(self, trial: str = "") -> float | None:
         """The rehearsal's truth of a trial, of the first where none is named; None when the study is no rehearsal."""
         made = self.sealed()
-        if made is None:
-            return None
-        return made.truths_percent.get(trial, made.truth_percent)
+        return None if made is None else made.truth_of(trial)
 
     # ------------------------------------------------------------ ends
 

@@ -64,11 +64,9 @@ class NothingPage(QWidget):
         self.to_verdict.setVisible(bool(study.legs))
 
     def _reveal(self) -> None:
-        c = self.session.comparison
-        truth = self.controller.truth_percent("" if c is None else c.trial)
-        made, study = self.controller.sealed(), self.session.study
-        if truth is not None and made is not None and study is not None:
-            self._truth = (self.session.study_id, truth)
+        c, study, made = self.session.comparison, self.session.study, self.controller.sealed()
+        if made is not None and study is not None:
+            self._truth = (self.session.study_id, made.truth_of("" if c is None else c.trial))
             self._told = told_lines(study, made)
             self.controller.changed.emit()
 

@@ -102,13 +102,12 @@ class DriveView(QWidget):
         for page, gap, low in ((self, 10, 4), (self.driving, 8, 3)):
             if (layout := page.layout()) is not None:
                 layout.setSpacing(low if size == "compact" else gap)
-        for tile in self.findChildren(Tile):
-            tile.fit(low=size == "compact")
         self.dash_caption.setVisible(size != "compact")  # a low window has no line to spare
         for one in (self, *self.findChildren(QWidget)):
             one.style().unpolish(one)
             one.style().polish(one)
         for tile in self.findChildren(Tile):
+            tile.fit(low=size == "compact")
             tile.number.setMinimumHeight(tile.number.fontMetrics().height())
 
     # ------------------------------------------------------------ following

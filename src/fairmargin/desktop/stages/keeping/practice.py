@@ -260,7 +260,7 @@ class PracticePage(KeepingPage):
             for j, text in enumerate(row):
                 item = QTableWidgetItem(text)
                 item.setToolTip(as_tip(text))
-                if columns[j] in FIGURES or columns[j].partition(",")[0] in FIGURES:
+                if columns[j].partition(",")[0] in FIGURES:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 if answered and row[0] in solution.told_by and len(solution.told_by) < len(rows):
                     item.setFont(bold)
