@@ -69,14 +69,14 @@ def test_contents_and_a_word(qtbot, guide):
 @pytest.mark.qt_log_ignore("This plugin does not support")
 def test_ctrl_f1_opens_it_beside_the_work(qtbot, opened):
     opened.go_to("verdict")
-    opened.show_guide()
-    guide = opened._guide
+    opened.helping.show_guide()
+    guide = opened.helping.guide
     assert guide.isVisible() and not guide.isModal()
     assert guide.text.textCursor().block().text().startswith("Verdict")
     opened.go_to("plan")
-    opened.show_guide()
-    assert opened._guide is guide and guide.text.textCursor().block().text().startswith("Plan")
-    assert any(a.shortcut().toString() == "Ctrl+F1" for m in opened.menus.all() for a in m.actions())
+    opened.helping.show_guide()
+    assert opened.helping.guide is guide and guide.text.textCursor().block().text().startswith("Plan")
+    assert any(a.shortcut().toString() == "Ctrl+F1" for m in opened.helping.menus() for a in m.actions())
     guide.close()
 
 

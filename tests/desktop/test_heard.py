@@ -171,11 +171,11 @@ def test_the_sheet_of_keys_is_made_of_the_actions(opened, qtbot):
     """F1 lists every action that has keys, as it has them; a word finds a row."""
     from fairmargin.desktop.dialogs.forms import KeysDialog
 
-    dialog = KeysDialog(opened.menus.all())
+    dialog = KeysDialog(opened.helping.menus())
     qtbot.addWidget(dialog)
     rows = [[dialog.table.item(i, j).text() for j in range(3)] for i in range(dialog.table.rowCount())]
     shown = {row[1] for row in rows}
-    for menu in opened.menus.all():
+    for menu in opened.helping.menus():
         for action in menu.actions():
             if action.shortcut().toString():
                 assert action.shortcut().toString() in shown, action.text()

@@ -5,11 +5,12 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, cast, get_args
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from fairmargin import __version__
+from fairmargin.cli.bringing import import_command
 from fairmargin.cli.memory import compare_command, practise_command, vehicle_command
 from fairmargin.cli.outcome import range_command, trip_command
 from fairmargin.cli.words import BAD_INPUT, DIFFERS, OK, Units, fault_line, from_stdin, say, say_json, spoken
@@ -22,7 +23,6 @@ if TYPE_CHECKING:
     from fairmargin.core.planning.expected import Expected
     from fairmargin.core.planning.timetable import Timetable
     from fairmargin.core.study import Study
-    from fairmargin.core.units.dates import Order
 
 app = typer.Typer(no_args_is_help=False, pretty_exceptions_enable=False)
 
@@ -353,101 +353,6 @@ def verify(page: Annotated[Path, typer.Argument(help="A report, as an HTML file.
         raise typer.Exit(DIFFERS)
 
 
-def _import_weather(source: Path, into: Path, preview: bool, order: Order) -> None:
-    """Add a station's reports to a package; ones that are there stay."""
-    from datetime import datetime
-
-    from fairmargin.core.units.dates import UndecidedDates
-    from fairmargin.exchange.files.faults import InvalidInput
-    from fairmargin.exchange.logs.legs import near_legs, with_weather
-    from fairmargin.exchange.meteorology.stations import read_weather
-    from fairmargin.exchange.packages.reading import read_package
-    from fairmargin.exchange.packages.writing import write_package
-
-    package = read_package(into)
-    started = [leg.started_at for leg in package.study.legs if leg.started_at is not None]
-    heights = [p.elevation_m for p in package.study.route if p.elevation_m is not None]
-    try:
-        rows, notices = read_weather(
-            source.read_text(encoding="utf-8-sig", errors="replace"),
-            max(started, key=lambda m: m.replace(tzinfo=None)) if started else datetime.now(),
-            height_m=sum(heights) / len(heights) if heights else 0.0,
-            order=order,
-            near=sorted({m.date() for m in started}),
-        )
-    except UndecidedDates as error:
-        raise InvalidInput([f"{source}: {error}; --dates day-first or --dates month-first"]) from error
-    except ValueError as error:
-        raise InvalidInput([f"{source}: {error}"]) from error
-    for notice in notices:
-        fault_line(f"{source}: note: {notice}")
-    near = near_legs(package.study, rows)
-    study, fresh = with_weather(package.study, near)
-    far = len(rows) - len(near)
-    say(
-        f"{fresh} new reports, {len(near) - fresh} there already"
-        + (f", {far} more than three hours from every leg" if far else "")
-    )
-    if not preview:
-        write_package(into, study, package.traces)
-
-
-@app.command(name="import")
-def import_(
-    logfile: Annotated[Path, typer.Argument(help="A logger's table: CSV with a header row.")],
-    into: Annotated[Path, typer.Option("--into", help="Study package that gets the samples.")],
-    profile: Annotated[
-        str, typer.Option(help="Named profile; guessed from the file and kept under this name when new.")
-    ] = "",
-    legs: Annotated[str, typer.Option(help="Legs the drives belong to, in their order, such as L01,L02.")] = "",
-    whole: Annotated[bool, typer.Option("--whole", help="One leg; do not cut at stops.")] = False,
-    cut: Annotated[str, typer.Option(help="Where to cut: stops, gates (of the route), coasts, whole.")] = "stops",
-    dates: Annotated[
-        str, typer.Option(help="Of dates such as 02/05/2026: day-first or month-first, where nothing tells.")
-    ] = "",
-    preview: Annotated[bool, typer.Option("--preview", help="Show how it would be read; write nothing.")] = False,
-) -> None:
-    """Bring a file into a package: a logger's table or a track cut into drives, METAR texts or a station's table."""
-    from fairmargin.exchange.files.faults import InvalidInput
-    from fairmargin.exchange.files.kinds import WORDS, recognise
-    from fairmargin.exchange.logs import loggers
-    from fairmargin.exchange.logs.importing import laid_on_legs, read_any_log
-    from fairmargin.exchange.logs.legs import Cutting
-    from fairmargin.exchange.packages.reading import read_package
-    from fairmargin.exchange.packages.writing import write_package
-
-    try:
-        if dates not in {"", "day-first", "month-first"}:
-            raise InvalidInput([f'--dates: "{dates}" is not known; expected day-first or month-first'])
-        order: Order = dates  # type: ignore[assignment]
-        if cut not in get_args(Cutting):
-            raise InvalidInput([f'--cut: "{cut}" is not known; expected stops, gates, coasts or whole'])
-        found = recognise(logfile)
-        if found.kind in {"reports", "table"} and not profile:
-            _import_weather(logfile, into, preview, order)
-            return
-        if found.kind not in {"log", "track", "table"}:
-            raise InvalidInput([f"{logfile}: {WORDS[found.kind]}; expected a log, a track or weather"])
-        saved = loggers.load_profiles(loggers.profiles_path())
-        found_log = read_any_log(logfile, found.kind == "track", profile, saved, preview, say, fault_line, order)
-        if found_log.trace is None:
-            return
-        package = read_package(into)
-        wanted = [n.strip() for n in legs.split(",") if n.strip()]
-        how: Cutting = "whole" if whole else cast(Cutting, cut)
-        traces = laid_on_legs(package, found_log.trace, how, wanted, into, logfile, say)
-        write_package(into, package.study, traces)
-        if profile and found_log.profile is not None:
-            loggers.save_profiles(loggers.profiles_path(), [*saved.values(), found_log.profile])
-    except InvalidInput as fault:
-        for line in fault.faults:
-            fault_line(line)
-        raise typer.Exit(BAD_INPUT) from None
-    except OSError as error:
-        fault_line(f"{error.filename or logfile}: {error.strerror or error}")
-        raise typer.Exit(BAD_INPUT) from None
-
-
 @app.command()
 def export(
     logbook: Annotated[Path, typer.Argument(help="A logbook.")],
@@ -502,6 +407,7 @@ def rescue(
         raise typer.Exit(BAD_INPUT) from None
 
 
+app.command(name="import")(import_command)
 app.command(name="range")(range_command)
 app.command(name="trip")(trip_command)
 app.command(name="compare")(compare_command)

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 from fairmargin.core.result.questions import answered, value_of
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.units import in_units
+from fairmargin.desktop.commands.helping import Helping
 from fairmargin.desktop.commands.intake import Intake
 from fairmargin.desktop.commands.logbooks import Logbooks
 from fairmargin.desktop.commands.menus import Menus
@@ -35,7 +36,7 @@ from fairmargin.desktop.stage_progress import stops_of
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.home import HomePage
 from fairmargin.desktop.state.session import Session
-from fairmargin.desktop.system.incidents import SENTENCE, Incidents, WhatHappenedDialog
+from fairmargin.desktop.system.incidents import SENTENCE, Incidents
 from fairmargin.desktop.system.paths import log_path
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label
@@ -46,7 +47,6 @@ from fairmargin.desktop.widgets.questions import QuestionStrip
 from fairmargin.desktop.widgets.stage_rail import STAGES, StageRoad
 
 if TYPE_CHECKING:
-    from fairmargin.desktop.dialogs.guide import GuideDialog
     from fairmargin.desktop.stages.drive import DriveStage
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.words.figures import speed_words
@@ -109,7 +109,7 @@ class MainWindow(Shell):
         self._stages: dict[str, Stage] = {}
         self._stage: str | None = None
         self._was_narrow = False
-        self._guide: GuideDialog | None = None
+        self.helping = Helping(self, self.in_sight, self.incidents)
         self.menus = Menus(self, self)
         self._follow()
         self._restore()
@@ -276,8 +276,6 @@ class MainWindow(Shell):
         )
         self.setWindowTitle(f"{study.title} \u2013 Fair Margin")
 
-    # ------------------------------------------------------------ menus
-
     # ------------------------------------------------------------ commands
 
     def _answer(self, code: str, words: str) -> None:
@@ -314,8 +312,6 @@ class MainWindow(Shell):
                 self.tell(" ".join(words))
         self.menus.fill_recent()
         self.go_home()
-
-    # ------------------------------------------------------------ earlier copies, and what is not whole
 
     def _garage(self) -> tuple[list[Vehicle], list[Study]]:
         """Vehicles (by name, the latest description of each) and roads (by name) of the logbook's studies."""
@@ -417,37 +413,11 @@ class MainWindow(Shell):
         self.session.settings.setValue("theme", choice)
         theme.choose(choice)
 
-    def show_keys(self) -> None:
-        """Show the sheet of keys."""
-        from fairmargin.desktop.dialogs.forms import KeysDialog
-
-        KeysDialog(self.menus.all(), self).exec()
-
-    def show_guide(self) -> None:
-        """Show the guide beside the work, at what is in sight."""
-        from fairmargin.desktop.dialogs.guide import GuideDialog
-
-        if self._guide is None:
-            self._guide = GuideDialog(self)
-        self._guide.show()
-        self._guide.raise_()
-        on_the_road = self._stage == "drive" and self.drive.controller is not None
-        self._guide.open_at("home" if self.session.study is None else "road" if on_the_road else self._stage or "home")
-
-    def show_what_happened(self) -> None:
-        """Show the record of what nobody expected."""
-        dialog = WhatHappenedDialog(self.incidents, self)
-        dialog.exec()
-        dialog.deleteLater()
-
-    def about(self) -> None:
-        """Say what this is."""
-        from fairmargin import __version__
-
-        self.tell(
-            f"Fair Margin {__version__}: what a change does to a vehicle's consumption. Apache-2.0; type: Atkinson "
-            "Hyperlegible Next, SIL OFL 1.1. It is not a weighbridge and no licensed trade: plates, handbook and local law come first."
-        )
+    def in_sight(self) -> str:
+        """What one looks at: home, a stage, or the road."""
+        if self.session.study is None or self._stage is None:
+            return "home"
+        return "road" if self._stage == "drive" and self.drive.controller is not None else self._stage
 
     def find_anything(self) -> None:
         """Find a stage, a study or a command by a few letters."""

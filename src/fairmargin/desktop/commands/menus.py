@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
 from fairmargin.core.result.types import View
+from fairmargin.desktop.commands.helping import Helping
 from fairmargin.desktop.commands.intake import Intake
 from fairmargin.desktop.commands.logbooks import Logbooks
 from fairmargin.desktop.commands.packages import Packages
@@ -34,6 +35,7 @@ HOME_PAGES: tuple[tuple[str, str], ...] = (
 class Commands(Protocol):
     """The window's own commands, as the menus call them."""
 
+    helping: Helping
     logbooks: Logbooks
     packages: Packages
     intake: Intake
@@ -63,18 +65,6 @@ class Commands(Protocol):
         """See the window."""
 
     def ask(self) -> None:
-        """See the window."""
-
-    def show_keys(self) -> None:
-        """See the window."""
-
-    def show_guide(self) -> None:
-        """See the window."""
-
-    def show_what_happened(self) -> None:
-        """See the window."""
-
-    def about(self) -> None:
         """See the window."""
 
     def drive_now(self) -> bool:
@@ -189,15 +179,10 @@ class Menus(QObject):
 
     def _help(self) -> None:
         menu = self._menu("&Help")
-        self._add(menu, "&Guide", self.own.show_guide, "Ctrl+F1")
-        self._add(menu, "&Keys", self.own.show_keys, "F1")
-        self._add(menu, "&What happened\u2026", self.own.show_what_happened)
-        self._add(menu, "&About", self.own.about)
-
-    def all(self) -> list[QMenu]:
-        """The menus of the bar, in their order."""
-        found = [action.menu() for action in self.window.menuBar().actions()]
-        return [menu for menu in found if isinstance(menu, QMenu)]
+        self._add(menu, "&Guide", self.own.helping.show_guide, "Ctrl+F1")
+        self._add(menu, "&Keys", self.own.helping.show_keys, "F1")
+        self._add(menu, "&What happened\u2026", self.own.helping.show_what_happened)
+        self._add(menu, "&About", self.own.helping.about)
 
     def fill_recent(self) -> None:
         """List the logbooks opened lately."""

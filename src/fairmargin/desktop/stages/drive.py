@@ -6,19 +6,9 @@ from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, Final
 
-from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QKeySequence, QResizeEvent
-from PySide6.QtWidgets import (
-    QApplication,
-    QHBoxLayout,
-    QLineEdit,
-    QMenu,
-    QPushButton,
-    QStackedWidget,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from fairmargin.core.companion import aimed_kmh, leg_checklist
 from fairmargin.core.conditions.concern import Concern
@@ -27,11 +17,10 @@ from fairmargin.core.planning import plan_day
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import vehicle_label
-from fairmargin.core.study.runs import with_run
 from fairmargin.desktop.stages.leg_card import LegCard
-from fairmargin.desktop.stages.leg_edits import LegEdits
 from fairmargin.desktop.stages.leg_table import LegTable
 from fairmargin.desktop.stages.rows import LazyRows
+from fairmargin.desktop.stages.sheet_keys import SheetKeys
 from fairmargin.desktop.stages.warm_up_line import WarmUpLine
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import Mark, as_tip, label, panel, scrolling
@@ -76,7 +65,7 @@ def asked_of(analysis: Analysis | None) -> dict[str, Concern]:
     return found
 
 
-class DriveStage(LegEdits):
+class DriveStage(SheetKeys):
     """The run sheet, and the companion's view."""
 
     finished = Signal()  # every leg is driven, and the verdict is wanted
@@ -495,80 +484,3 @@ class DriveStage(LegEdits):
     def refit(self, name: str) -> None:
         """Give a card the height that it needs now."""
         self.cards.refit(name)
-
-    # ------------------------------------------------------------ adding
-
-    def _add_menu(self) -> None:
-        study = self.session.study
-        if study is None:
-            return
-        menu = QMenu(self)
-        for configuration in study.configurations:
-            action = menu.addAction(f"A run with {configuration.label}")
-            action.triggered.connect(lambda _=False, c=configuration.id: self.add_run(c))
-        menu.exec(self.add_button.mapToGlobal(QPoint(0, self.add_button.height())))
-
-    def add_run(self, configuration: str) -> None:
-        """Add a planned run at the end."""
-        study = self.session.study
-        if study is None:
-            return
-        self.session.edit(with_run(study, configuration), "add a run")
-
-    # ------------------------------------------------------------ keys and paste
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent) and isinstance(watched, QLineEdit):
-            if event.matches(QKeySequence.StandardKey.Paste):
-                text = QApplication.clipboard().text()
-                if "\t" in text or "\n" in text.strip():
-                    self.paste(at=(str(watched.property("leg")), str(watched.property("key"))))
-                    return True
-            if event.key() in {Qt.Key.Key_Down, Qt.Key.Key_Up}:
-                self._move(str(watched.property("leg")), str(watched.property("key")), event.key() == Qt.Key.Key_Down)
-                return True
-            if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
-                watched.editingFinished.emit()
-                self._on(str(watched.property("leg")), str(watched.property("key")))
-                return True
-        return super().eventFilter(watched, event)
-
-    def _on(self, leg: str, key: str) -> None:
-        """The same field of the next leg; after the last leg, the next field of the first."""
-        names = list(self.cards)
-        if leg != names[-1]:
-            self._move(leg, key, True)
-            return
-        shown = [k for k, field in self.cards[names[0]].fields.items() if not field.isHidden()]
-        at = shown.index(key) + 1 if key in shown else len(shown)
-        if at < len(shown):
-            edit = self.cards[names[0]].fields[shown[at]].edit
-            edit.setFocus()
-            edit.selectAll()
-            self.area.ensureWidgetVisible(self.cards[names[0]], 20, 60)
-
-    def _move(self, leg: str, key: str, down: bool) -> None:
-        names = list(self.cards)
-        index = names.index(leg) + (1 if down else -1)
-        if 0 <= index < len(names):
-            field = self.cards[names[index]].fields.get(key)
-            if field is None:
-                return
-            field.edit.setFocus()
-            field.edit.selectAll()
-            self.area.ensureWidgetVisible(field, 20, 60)
-
-    def paste(self, _checked: bool = False, at: tuple[str, str] | None = None) -> None:
-        """Paste rows of legs from the clipboard, after a preview."""
-        from fairmargin.desktop.dialogs.pasting import PasteDialog
-
-        study = self.session.study
-        text = QApplication.clipboard().text()
-        if study is None or self.session.read_only:
-            return
-        if not text.strip():
-            self.session.failed.emit("The clipboard holds no text. Copy rows of legs in the spreadsheet first.")
-            return
-        dialog = PasteDialog(text, study, self.session.units, at, self)
-        if dialog.exec() and dialog.result_study is not None:
-            self.session.edit(dialog.result_study, f"paste {dialog.count} legs")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -25,7 +25,8 @@ from PySide6.QtWidgets import (
 from fairmargin.core.companion import compare_readings
 from fairmargin.core.evidence.indirect import scale_told
 from fairmargin.core.evidence.readings import signed_readings
-from fairmargin.core.result.types import Analysis, LegResult
+from fairmargin.core.result.doubted import most_doubted
+from fairmargin.core.result.types import LegResult
 from fairmargin.core.study import Leg, Stretch, Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.entry import show_number, show_reading, words_of
@@ -37,6 +38,7 @@ from fairmargin.desktop.stages.driving.bands import BandsChart
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
+from fairmargin.desktop.widgets.axis import clock_ticks
 from fairmargin.desktop.widgets.basics import as_tip, label, panel, sign_of
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.tables import Table
@@ -54,30 +56,6 @@ _PLOTS = {
     "wind": "Reported wind",
     "instruments": "Instruments of the chosen leg",
 }
-
-
-def _as_clock(values: Sequence[float], _scale: float, _spacing: float) -> list[str]:
-    """Ticks of a time of day, in hours, as a clock has them.
-
-    Examples
-    --------
-    >>> _as_clock([8.5, 23.99999, 24.25], 1.0, 0.5)
-    ['08:30', '00:00', '00:15']
-    """
-    minutes = [round(60.0 * v) % 1440 for v in values]
-    return [f"{m // 60:02d}:{m % 60:02d}" for m in minutes]
-
-
-def most_doubted(analysis: Analysis | None, study: Study) -> str:
-    """The leg that is most in doubt: of the gravest open concern that names few, else what the others foretold least; "" for none."""
-    if analysis is None:
-        return ""
-    few = max(1, len(study.legs) // 4)
-    for concern in analysis.concerns:
-        if not concern.covered and 0 < len(concern.legs) <= few:
-            return concern.legs[0]
-    foretold = [(leg.held_out.tail, leg.leg) for leg in analysis.legs if leg.included and leg.held_out is not None]
-    return min(foretold)[1] if foretold else ""
 
 
 class ExamineStage(Stage):
@@ -429,7 +407,7 @@ class ExamineStage(Stage):
             ticks = [(float(i), leg.leg) for i, leg in enumerate(legs)]
         plot.getAxis("bottom").setTicks([ticks] if ticks else None)
         below = plot.getAxis("bottom")
-        below.tickStrings = _as_clock if by_time else type(below).tickStrings.__get__(below)
+        below.tickStrings = clock_ticks if by_time else type(below).tickStrings.__get__(below)
         self._label_axes(plot, "time of day" if by_time else "leg", unit)
         self._show_ways(study)
         if what == "foretold":

@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QSettings, QThreadPool
-from PySide6.QtGui import QUndoCommand, QUndoStack
+from PySide6.QtGui import QUndoStack
 
 from fairmargin.core.inference.scatter import ScatterPrior, as_learned, learned_scatter, scatter_of
 from fairmargin.core.result.types import Analysis, View
@@ -18,6 +18,7 @@ from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.state.across_studies import Memory
 from fairmargin.desktop.state.background import Background, Work, meanwhile
 from fairmargin.desktop.state.derived import INLINE_LEGS, Wanted
+from fairmargin.desktop.state.edits import Edit, Listing, Traces, with_seal
 from fairmargin.desktop.state.opened import Opened
 from fairmargin.desktop.state.terms import keep_terms, keep_units, kept_units, of_logbook
 from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamaged, copies
@@ -28,8 +29,6 @@ from fairmargin.simulation.sealed import is_virtual
 #: More samples than this are packed and saved off the GUI thread.
 LONG_SAMPLES = 20_000
 LONG_BYTES = 2_000_000
-
-Traces = Mapping[str, Trace | None]  # those that change; None takes a leg's trace away
 
 
 def analyse(
@@ -44,20 +43,6 @@ def analyse(
     return run(study, traces, view=view, scatter=scatter)
 
 
-class _Edit(QUndoCommand):
-    def __init__(self, session: Session, study_id: int, before: Study, after: Study, text: str, traces: Traces) -> None:
-        super().__init__(text)
-        self._session, self._id, self._before, self._after = session, study_id, before, after
-        self._traces = traces
-        self._traces_before: Traces = {leg: session.traces.get(leg) for leg in traces}
-
-    def redo(self) -> None:
-        self._session._store(self._id, self._after, self._traces)
-
-    def undo(self) -> None:
-        self._session._store(self._id, self._before, self._traces_before)
-
-
 def _summary(study: Study, result: Analysis) -> str:
     """What the list says of a study; a rehearsal tells nothing of the tester."""
     return study_summary(result, not is_virtual(study), study)
@@ -66,33 +51,6 @@ def _summary(study: Study, result: Analysis) -> str:
 def _memory(study: Study, result: Analysis) -> str:
     """What other studies may lean on."""
     return study_memory(study, result, not is_virtual(study))
-
-
-def _with_seal(held: Study | None, study: Study) -> Study:
-    """The study with the seal that is there: undoing what came before it does not take it off, nor its looks."""
-    seal = held.registration if held is not None else None
-    if seal is None or (study.registration is not None and study.registration.looks > seal.looks):
-        return study
-    return study.with_(registration=seal)
-
-
-class _Listing(QUndoCommand):
-    """A study added to or taken off the list."""
-
-    def __init__(self, session: Session, study_id: int, removed: bool, text: str) -> None:
-        super().__init__(text)
-        self._session, self._id, self._removed = session, study_id, removed
-        self._first = True
-
-    def redo(self) -> None:
-        if self._first and not self._removed:
-            self._first = False  # it was added already
-            return
-        self._session._list(self._id, self._removed)
-
-    def undo(self) -> None:
-        self._first = False
-        self._session._list(self._id, not self._removed)
 
 
 class Session(Opened):
@@ -190,7 +148,7 @@ class Session(Opened):
     @property
     def takes_back_an_edit(self) -> bool:
         """Whether undo would take back an edit of a study, not that one was added or taken off the list."""
-        return isinstance(self.undo.command(self.undo.index() - 1), _Edit)
+        return isinstance(self.undo.command(self.undo.index() - 1), Edit)
 
     @property
     def read_only(self) -> bool:
@@ -283,7 +241,7 @@ class Session(Opened):
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             return None
-        self.undo.push(_Listing(self, study_id, False, f'add "{study.title}"'))
+        self.undo.push(Listing(self, study_id, False, f'add "{study.title}"'))
         self.studiesChanged.emit()
         self.open_study(study_id)
         return study_id
@@ -294,7 +252,7 @@ class Session(Opened):
             self._refuse()
             return
         self.leaving.emit()
-        self.undo.push(_Listing(self, study_id, True, f'remove "{title}"'))
+        self.undo.push(Listing(self, study_id, True, f'remove "{title}"'))
 
     def leave_out(self, name: str, reason: str) -> bool:
         """Leave a leg out of the comparison; the reason is kept, and whether the result had been seen."""
@@ -324,7 +282,7 @@ class Session(Opened):
             self._refuse()
             return False
         after = self._as_seen(after)
-        self.undo.push(_Edit(self, self.study_id, self.study, after, text, traces or {}))
+        self.undo.push(Edit(self, self.study_id, self.study, after, text, traces or {}))
         return self.study == after
 
     def edit_for_good(self, after: Study) -> bool:
@@ -352,7 +310,7 @@ class Session(Opened):
             if self.study_id != study_id:
                 record = self.logbook.read(study_id)
                 held, traces = record.study, record.traces
-            study = _with_seal(held, study)
+            study = with_seal(held, study)
         except LogbookFault as fault:
             self.failed.emit(str(fault))
             return

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -86,3 +86,15 @@ class Axis:
                 Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignVCenter,
                 words(tick),
             )
+
+
+def clock_ticks(values: Sequence[float], _scale: float, _spacing: float) -> list[str]:
+    """Ticks of a time of day, in hours, as a clock has them.
+
+    Examples
+    --------
+    >>> clock_ticks([8.5, 23.99999, 24.25], 1.0, 0.5)
+    ['08:30', '00:00', '00:15']
+    """
+    minutes = [round(60.0 * v) % 1440 for v in values]
+    return [f"{m // 60:02d}:{m % 60:02d}" for m in minutes]

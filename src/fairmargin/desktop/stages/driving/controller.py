@@ -6,7 +6,6 @@ Everything that happens is in the logbook or in the leg's recording before the n
 from __future__ import annotations
 
 import queue
-from datetime import datetime
 from typing import Any, Final
 
 from PySide6.QtCore import QObject
@@ -20,29 +19,26 @@ from fairmargin.core.study.runs import driven_next, with_run_next
 from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.core.units import said
 from fairmargin.desktop.stages.driving.recordings import fresh_path
-from fairmargin.desktop.stages.driving.rehearsal_set import RehearsalSet, rehearsed_from
-from fairmargin.desktop.stages.driving.taken_up import TakenUp, as_if_not_begun
+from fairmargin.desktop.stages.driving.rehearsed import Rehearsed
+from fairmargin.desktop.stages.driving.taken_up import as_if_not_begun
 from fairmargin.desktop.stages.driving.words import disturbance_words
 from fairmargin.desktop.state.background import meanwhile
 from fairmargin.desktop.state.session import LONG_SAMPLES, Session
 from fairmargin.instruments.feed import WeatherFeed
 from fairmargin.instruments.recording import Columns, Recorder, to_trace
-from fairmargin.instruments.samples import Clock, Item, Sample, Trouble
+from fairmargin.instruments.samples import Item, Sample, Trouble
 from fairmargin.instruments.together import Together
-from fairmargin.simulation.rehearsal import Display, Rehearsal, prepared, rehearse
-from fairmargin.simulation.sealed import SEED
 
 BLINK_S: Final = 0.2
 SET_DOWN_S: Final = 2.0  # in which a receiver that leapt is believed again
 SHORTEST_STOP_S: Final = 2.0
 
 
-class DriveController(TakenUp):
+class DriveController(Rehearsed):
     """State of the drive; the view shows it and presses its buttons."""
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(session, parent)
-        self.rehearsal: RehearsalSet | None = None
         self.paused_at: float | None = None
         self.samples = Columns()  # of the leg under way
         self._together = Together()
@@ -68,11 +64,6 @@ class DriveController(TakenUp):
             return
         self._rehearse_anew()
         self.choose(first)
-
-    def _rehearse_anew(self) -> None:
-        """Let the virtual car know legs that were not planned when the day was sealed."""
-        if self.rehearsal is not None and self.study is not None:
-            self.rehearsal.car.rehearsal = rehearse(self.study, self.rehearsal.car.rehearsal.seed)
 
     def go_home(self, home: bool) -> None:
         """Give the rest up for today, or go on after all; what is planned stays planned."""
@@ -407,61 +398,6 @@ class DriveController(TakenUp):
         kind, start, lasted, speed = found
         self._event(kind, start, lasted, speed)
         self._tell_worth(kind, lasted, speed)
-
-    # ------------------------------------------------------------ rehearsal
-
-    def start_rehearsal(self, seed: int, rate: float, mishaps: bool = False) -> bool:
-        """Rehearse a copy of the study, with mishaps hidden in it or without, or go on with one that was begun."""
-        study = self.study
-        if study is None or self.session.study_id is None:
-            return False
-        self.stop_rehearsal()
-        try:
-            kept = study.plan.details.get(SEED)
-            if kept is None:
-                copy = prepared(study, seed, datetime.now().date(), mishaps)
-                if self.session.add_study(copy) is None:
-                    return False
-            study = self.session.study
-            assert study is not None and self.session.study_id is not None
-            made = rehearse(study, int(study.plan.details[SEED]))
-        except ValueError as error:
-            self._say(f"Cannot be rehearsed: {error}.")
-            return False
-        self.rehearsal = RehearsalSet(self, self.session.study_id, study, made, rehearsed_from(study), rate)
-        self.clock = self.rehearsal.clock
-        return self.connect_instruments(self.rehearsal.settings)
-
-    def stop_rehearsal(self) -> None:
-        """End the rehearsal; the day can be gone on with later."""
-        if self.rehearsal is None:
-            return
-        if self.drive is not None:
-            self.give_up()
-        self.disconnect_instruments()
-        self.rehearsal.stop()
-        self.rehearsal = None
-        self.clock = Clock()
-        self.changed.emit()
-
-    def display(self) -> Display | None:
-        """The virtual car's display, in a rehearsal."""
-        return None if self.rehearsal is None else self.rehearsal.car.display(self.clock.seconds())
-
-    def sight(self) -> str:
-        """What is seen out of the virtual car's window, in a rehearsal that has mishaps; else nothing."""
-        return "" if self.rehearsal is None else self.rehearsal.car.sight(self.clock.seconds())
-
-    def sealed(self) -> Rehearsal | None:
-        """The rehearsal as it was sealed; None when the study is none."""
-        study = self.study
-        seed = study.plan.details.get(SEED) if study is not None else None
-        return None if study is None or seed is None or not seed.isdigit() else rehearse(study, int(seed))
-
-    def truth_percent(self, trial: str = "") -> float | None:
-        """The rehearsal's truth of a trial, of the first where none is named; None when the study is no rehearsal."""
-        made = self.sealed()
-        return None if made is None else made.truth_of(trial)
 
     # ------------------------------------------------------------ ends
 
