@@ -13,8 +13,10 @@ from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QIcon, QPixmap
 from PySide6.QtWidgets import QApplication
 
+from fairmargin.desktop.commands.sizing import come_back
 from fairmargin.desktop.state.background import warm_up
 from fairmargin.desktop.state.session import Session
+from fairmargin.desktop.system import size
 from fairmargin.desktop.system.incidents import Incidents
 from fairmargin.desktop.system.paths import config_folder, data_folder, log_path, settings_path
 from fairmargin.desktop.system.permissions import keep_private
@@ -78,11 +80,14 @@ def run(path: str | None, demo: bool = False) -> int:
         return 2
     os.umask(0o077)
     keep_private([data_folder(), config_folder()])
+    kept = settings()
+    os.environ.update(size.prepare(kept))
     application = make_application(sys.argv[:1])
+    if size.desktop_changed(kept):
+        size.start_anew()
     incidents = Incidents(log_path(), application)
     incidents.install()
     signal.signal(signal.SIGINT, signal.SIG_DFL)
-    kept = settings()
     theme.choose(str(kept.value("theme", "desktop")))
     follow_desktop()
     session = Session(kept)
@@ -104,6 +109,8 @@ def offer_guide(window: MainWindow) -> None:
 
 def open_first(window: MainWindow, path: str | None, demo: bool) -> None:
     """Open what was asked for; what cannot be opened is told, and the own logbook opened instead."""
+    if come_back(window, window.session.settings):
+        return
     if demo:
         if path is None:
             window.logbooks.open_demo()

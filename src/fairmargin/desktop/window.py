@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
+    QScrollArea,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -31,6 +32,7 @@ from fairmargin.desktop.commands.intake import Intake
 from fairmargin.desktop.commands.logbooks import Logbooks
 from fairmargin.desktop.commands.menus import Menus
 from fairmargin.desktop.commands.packages import Packages
+from fairmargin.desktop.commands.sizing import Sizing
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.stage_progress import stops_of
 from fairmargin.desktop.stages.base import Stage
@@ -38,6 +40,7 @@ from fairmargin.desktop.stages.home import HomePage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.system.incidents import SENTENCE, Incidents
 from fairmargin.desktop.system.paths import log_path
+from fairmargin.desktop.system.size import LEAST
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.fairness import FairnessLedger
@@ -63,7 +66,8 @@ class MainWindow(Shell):
         self.incidents = incidents or Incidents(log_path(), self)
         self.incidents.happened.connect(lambda: self.tell(SENTENCE), Qt.ConnectionType.QueuedConnection)
         self.setWindowTitle("Fair Margin")
-        self.setMinimumSize(800, 560)
+        room = self.screen().availableGeometry()
+        self.setMinimumSize(min(LEAST[0], room.width()), min(LEAST[1], room.height()))
         central = QWidget()
         central.setObjectName("page")
         across = QHBoxLayout(central)
@@ -97,7 +101,7 @@ class MainWindow(Shell):
         above.addWidget(self.ledger_button)
         column.insertLayout(2, above)
         lower.addWidget(self._make_ledger())
-        self.setCentralWidget(central)
+        self.setCentralWidget(self._whole(central))
 
         self.logbooks, self.packages, self.intake = Logbooks(self), Packages(self), Intake(self)
         self.home = HomePage(session)
@@ -110,10 +114,27 @@ class MainWindow(Shell):
         self._stage: str | None = None
         self._was_narrow = False
         self.helping = Helping(self, self.in_sight, self.incidents)
+        self.sizing = Sizing(self, lambda: self._stage, self._driving)
         self.menus = Menus(self, self)
         self._follow()
         self._restore()
         self.go_home()
+
+    def _whole(self, central: QWidget) -> QWidget:
+        """What stands in the window: on a screen too small for the least page, a page that scrolls."""
+        if self.minimumWidth() >= LEAST[0] and self.minimumHeight() >= LEAST[1]:
+            return central
+        central.setMinimumSize(LEAST[0], LEAST[1] - self.menuBar().sizeHint().height())
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidget(central)
+        return area
+
+    def _driving(self) -> bool:
+        """Whether a leg is being driven."""
+        controller = self.drive.controller if "drive" in self._stages else None
+        return controller is not None and (controller.drive is not None or controller.rehearsal is not None)
 
     def _make_notice(self) -> QFrame:
         """The line at the top that says what went wrong or was done, until it is closed."""
@@ -457,7 +478,8 @@ class MainWindow(Shell):
         settings: QSettings = self.session.settings
         # Size and state only: where a window goes is the desktop's business.
         size = settings.value("window/size")
-        self.resize(size if isinstance(size, QSize) and size.isValid() else QSize(1280, 800))
+        wanted = size if isinstance(size, QSize) and size.isValid() else QSize(1280, 800)
+        self.resize(wanted.boundedTo(self.screen().availableGeometry().size()))
         if settings.value("window/maximised") in {True, "true"}:
             self.setWindowState(Qt.WindowState.WindowMaximized)
         self.menus.fill_recent()

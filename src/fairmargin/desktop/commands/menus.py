@@ -15,6 +15,7 @@ from fairmargin.desktop.commands.helping import Helping
 from fairmargin.desktop.commands.intake import Intake
 from fairmargin.desktop.commands.logbooks import Logbooks
 from fairmargin.desktop.commands.packages import Packages
+from fairmargin.desktop.commands.sizing import Sizing
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.widgets.inputs import PROGRAM_KEYS, REDO, UNDO
 from fairmargin.desktop.widgets.stage_rail import STAGES
@@ -39,6 +40,7 @@ class Commands(Protocol):
     logbooks: Logbooks
     packages: Packages
     intake: Intake
+    sizing: Sizing
 
     def new_study(self) -> None:
         """See the window."""
@@ -100,11 +102,10 @@ class Menus(QObject):
         assert isinstance(menu, QMenu)
         return menu
 
-    def _add(self, menu: QMenu, words: str, run: Callable[[], object], keys: str = "") -> QAction:
+    def _add(self, menu: QMenu, words: str, run: Callable[[], object], *keys: str) -> QAction:
         action = QAction(words, self.window)
-        if keys:
-            action.setShortcut(QKeySequence(keys))
-            PROGRAM_KEYS.add(keys)
+        action.setShortcuts([QKeySequence(k) for k in keys])
+        PROGRAM_KEYS.update(keys)
 
         def begin(_checked: bool = False) -> None:
             self.window.store_typing()  # a command works on what is seen
@@ -174,6 +175,9 @@ class Menus(QObject):
         menu = self._menu("&View")
         self._add(menu, "&Units\u2026", self.own.choose_units, "Ctrl+U")
         self._add(menu, "&Light, dark, or like the desktop", self.own.cycle_theme, "Ctrl+Shift+D")
+        self._add(menu, "L&arger", self.own.sizing.larger, "Ctrl++", "Ctrl+=")
+        self._add(menu, "&Smaller", self.own.sizing.smaller, "Ctrl+-")
+        self._add(menu, "As large as the &desktop's type", self.own.sizing.as_it_was, "Ctrl+Shift+0")
         for words, view in VIEWS:
             self._add(menu, f"Corrected to: {words}", partial(self.window.session.set_view, view))
 

@@ -50,7 +50,7 @@ if TYPE_CHECKING:
 _PLOTS = {
     "consumption": "Consumption as read",
     "foretold": "What the other legs foretell",
-    "energy": "Energy of each leg, below nothing where it came back",
+    "energy": "Energy, below 0 where it came back",
     "speed": "Average speed",
     "temperature": "Air temperature",
     "wind": "Reported wind",

@@ -53,7 +53,7 @@ def conditions_words(study: Study, c: Comparison, view: str, units: UnitChoice) 
     if view == "as-measured":
         return f"as measured, nothing corrected, {speed}"
     if c.method == "plain":
-        return f"nothing corrected: the model does not explain the readings, {speed}"
+        return f"not corrected, no model explains it, {speed}"
     if view == "study-mean":
         return f"corrected to the study's mean conditions, {speed}"
     wind = _reference_wind(study, units)
