@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Protocol
 
@@ -119,11 +119,19 @@ class ComparisonContext:
 
     def dropping(self, legs: Sequence[str]) -> float | None:
         """Effect as analysed minus effect without some legs, in per cent; None when nothing would be left."""
+        other = self.effect_without(legs)
+        return None if other is None else self.effect.percent - other.percent
+
+    def effect_without(self, legs: Collection[str]) -> Effect | None:
+        """The trial's effect without some legs; None when nothing would be left to compare."""
         kept = [c for c in self.conditions if c.leg not in legs]
         if not {self.baseline, self.trial} <= {c.configuration for c in kept}:
             return None
-        options = replace(self.options, drop_legs=self.options.drop_legs | set(legs))
-        return self.against(self.refit(options, self.conditions))
+        effects = self.fit.without(frozenset(legs))
+        if effects is None:
+            other = self.refit(replace(self.options, drop_legs=self.options.drop_legs | set(legs)), self.conditions)
+            effects = {} if other is None else other.effects
+        return effects.get(self.trial)
 
     @property
     def stated_kmh(self) -> float:

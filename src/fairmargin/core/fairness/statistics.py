@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -87,10 +86,10 @@ def _margin_without(case: ComparisonContext, leg: str, half: float, percent: flo
     """Half-width of the margin without a leg that may be the cause of it; with it, where that is plain anyway."""
     if abs(percent) <= MAY_DECIDE * half or abs(percent) > limit.INFLUENCE_OF_MARGIN * half:
         return half
-    other = case.refit(replace(case.options, drop_legs=case.options.drop_legs | {leg}), case.conditions)
-    if other is None or case.trial not in other.effects:
+    other = case.effect_without((leg,))
+    if other is None:
         return half
-    low, high = other.effects[case.trial].interval_percent(case.study.confidence)
+    low, high = other.interval_percent(case.study.confidence)
     return (high - low) / 2
 
 

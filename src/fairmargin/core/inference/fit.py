@@ -7,7 +7,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Final
@@ -23,6 +23,7 @@ from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.beliefs import Beliefs, as_they_are, beliefs_of
 from fairmargin.core.inference.criticism import Criticism, criticise
+from fairmargin.core.inference.dropped import effects_without
 from fairmargin.core.inference.foretold import Foretold, foretell
 from fairmargin.core.inference.learned import Learned, effect_errors, learn
 from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
@@ -82,6 +83,8 @@ class Fit:
     #: A trial's effect with each family of priors changed: what, how, and the effect.
     with_other_priors: Callable[[str], Sequence[tuple[str, str, Effect]]] = lambda _: ()
     learned: Callable[[], Learned | None] = lambda: None  # of the vehicle and the road; None where it is not believed
+    #: Every trial's effect without some legs; None where only another fit can tell.
+    without: Callable[[Set[str]], Mapping[str, Effect] | None] = lambda _: None
 
     @property
     def plain(self) -> Mapping[str, Effect]:
@@ -163,7 +166,7 @@ def fit_study(
         plain_found=plain,
         floors=floors,
         criticism=criticise(problem, solution, result, plain, beliefs.contradicted) if first else None,
-        plausible=plausible(study, problem) if first else None,
+        plausible=plausible(study, problem, at) if first else None,
         levels=model_levels(study, problem, result, len(gradients) - 1, log_levels, observations) if first else {},
         plain_levels=lambda: _plain_levels(study, problem, result, observations),
         foretold=cache(lambda: foretell(problem, result, observations)),
@@ -172,6 +175,7 @@ def fit_study(
             study, problem, solution, result, options, floors, log_levels, name
         ),
         learned=lambda: learn(problem, result),
+        without=lambda legs: _without(problem, solution, result, observations, legs, options, log_levels),
     )
 
 
@@ -222,12 +226,28 @@ def with_other_speeds(
         with_other_priors=lambda name: _with_other_priors(
             study, problem, solution, result, options, floors, log_levels, name
         ),
+        without=lambda legs: _without(problem, solution, result, observations, legs, options, log_levels),
         floors=floors,
         road=road,
         theta=solution.theta,
         segment_share=solution.segment_share,
         beliefs=beliefs,
     )
+
+
+def _without(
+    problem: Problem,
+    solution: Solution,
+    result: Posterior,
+    observations: Sequence[Observation],
+    legs: Set[str],
+    options: FitOptions,
+    log_levels: Array,
+) -> Mapping[str, Effect] | None:
+    """Effects without some legs, as `dropped.effects_without` has them."""
+    n = len(problem.configurations) - 1
+    origins = log_levels[1:] - log_levels[0] + result.gradients[:n] @ (problem.prior_mean - solution.theta)
+    return effects_without(problem, solution, result, list(observations), legs, origins, options.scatter_freedom)
 
 
 def _plain_levels(
@@ -306,8 +326,15 @@ def _effects(
 
     `here` are the drives of the speed itself, where those of others tell of it as well.
     """
+    if not first:
+        return {
+            name: Effect(
+                name, float(result.weights @ result.means[:, i]), result.weights, result.means[:, i], result.sds[:, i]
+            )
+            for i, name in enumerate(problem.configurations[1:])
+        }
     here = observations if here is None else here
-    declared = _declared_masses(study, problem, solution) if first else {}
+    declared = _declared_masses(study, problem, solution)
     out = {}
     for i, name in enumerate(problem.configurations[1:]):
         together = _share_days(study, by_leg, here, name)
@@ -315,7 +342,7 @@ def _effects(
         out[name] = replace(
             _as_wide_as_its_spread(own, floors.get(name), study.confidence),
             declared_mass=declared.get(name, 0.0),
-            errors=effect_errors(problem, solution, result, i, observations) if first else {},
+            errors=effect_errors(problem, solution, result, i, observations),
         )
     return out
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.figures import Size
-from fairmargin.core.inference.problem import Problem
+from fairmargin.core.inference.problem import Linearised, Problem
 from fairmargin.core.study import Study
 
 LEVEL_SD: Final = Size(
@@ -79,7 +79,7 @@ def effect_sd(study: Study) -> float:
     return max(own, expected)
 
 
-def plausible(study: Study, problem: Problem) -> Plausible:
+def plausible(study: Study, problem: Problem, at: Linearised | None = None) -> Plausible:
     """Hold every observation against the others.
 
     The leave-one-out residual of a linear Gaussian model and its variance are α/K and 1/K, with K the diagonal of the
@@ -90,12 +90,14 @@ def plausible(study: Study, problem: Problem) -> Plausible:
     ----------
     study : Study
     problem : Problem
+    at : Linearised, optional
+        The problem at the prior means, where it is at hand.
 
     Returns
     -------
     Plausible
     """
-    at = problem.linearise(problem.prior_mean)
+    at = problem.linearise(problem.prior_mean) if at is None else at
     var = problem.prior_var.copy()
     is_change = np.array([u.group is Group.CHANGE for u in problem.unknowns])
     share = np.abs(at.jacobian).max(axis=0)

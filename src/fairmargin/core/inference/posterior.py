@@ -25,6 +25,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from statistics import NormalDist
 from typing import Final
 
 import numpy as np
@@ -44,6 +45,7 @@ ROUGH_SIZES: Final = (1.5, 40.0)
 NEGLIGIBLE: Final = 1e-9  # weight of a part of a mixture
 ROOT_HALF: Final = math.sqrt(0.5)
 NORMAL: Final = 1.0 / math.sqrt(2.0 * math.pi)
+NORMAL_QUANTILE: Final = NormalDist()
 EXACT: Final = 1e-9  # of a mixture's width
 SMALLEST_VARIANCE: Final = 1e-12  # of an effect, so that its density stays finite
 
@@ -224,7 +226,12 @@ def mixture_quantile(weights: Array, means: Array, sds: Array, q: float) -> floa
     kept = weights > NEGLIGIBLE
     parts = list(zip(weights[kept].tolist(), means[kept].tolist(), sds[kept].tolist(), strict=True))
     low, high = min(m - 12 * s for _, m, s in parts), max(m + 12 * s for _, m, s in parts)
-    width, x = high - low, 0.5 * (low + high)
+    width = high - low
+    # One normal of the same mean and variance is near: two or three steps are left.
+    total = sum(w for w, _, _ in parts)
+    mean = sum(w * m for w, m, _ in parts) / total
+    spread = math.sqrt(sum(w * (s * s + (m - mean) ** 2) for w, m, s in parts) / total)
+    x = min(max(mean + spread * NORMAL_QUANTILE.inv_cdf(q), low), high)
     for _ in range(60):
         p = density = 0.0
         for w, m, s in parts:

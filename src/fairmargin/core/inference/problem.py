@@ -213,6 +213,7 @@ class Problem:
     model: RoadModel  # one row per leg or segment
     leg_model: RoadModel  # one row per leg
     reference_model: RoadModel  # configurations, each over the reference drives
+    whole_model: RoadModel  # both, one after the other
     reference: ReferenceDrives
     configurations: tuple[str, ...]
     unknowns: list[Unknown]
@@ -245,16 +246,13 @@ class Problem:
         """Evaluate the model and its derivatives at a point."""
         n = len(self.rows.leg)
         first = self.rows.first
-        local = self.local_of(self.weights, theta)
-        e = self.model.energies(local[:n], derivatives=True)
-        r = self.reference_model.energies(local[n:], derivatives=True)
-        assert e.by_parameter is not None and r.by_parameter is not None
+        e = self.whole_model.energies(self.local_of(self.weights, theta), derivatives=True)
+        assert e.by_parameter is not None
         # A drive that only rolls downhill can come out below nothing on the way to the solution.
-        total = np.maximum(np.add.reduceat(e.wh, first), LEAST_SHARE * np.exp(self.rows.measured))
-        by_row = e.by_parameter[:, self.parameters] * self.weights[:n]
-        jacobian = np.add.reduceat(by_row, first, axis=0) / total[:, None]
-        by_reference = r.by_parameter[:, self.parameters] * self.weights[n:] / r.wh[:, None]
-        return Linearised(np.log(total), jacobian, r.wh, by_reference)
+        total = np.maximum(np.add.reduceat(e.wh[:n], first), LEAST_SHARE * np.exp(self.rows.measured))
+        by_unknown = e.by_parameter[:, self.parameters] * self.weights
+        jacobian = np.add.reduceat(by_unknown[:n], first, axis=0) / total[:, None]
+        return Linearised(np.log(total), jacobian, e.wh[n:], by_unknown[n:] / e.wh[n:, None])
 
     def evidence(self, at: Linearised, segment_share: float) -> Evidence:
         """What was measured, linearised, with the noise of segments."""
@@ -334,6 +332,7 @@ def prepare(
         model=model,
         leg_model=leg_model,
         reference_model=reference_model,
+        whole_model=model.followed_by(reference_model),
         reference=drives,
         configurations=configurations,
         unknowns=unknowns,

@@ -140,6 +140,7 @@ def lay_rows(
     segments = {False: 1, True: 1} if whole else _segments(logs, on_this, integrated)
     if not with_events:
         conditions = [replace(c, jam_s=0.0) for c in conditions]
+    told = study if with_events else study.with_(events=())
     rows: list[Row] = []
     entries: list[Entry] = []
     for j, o in enumerate(observations):
@@ -148,7 +149,7 @@ def lay_rows(
             i, log = index[name], logs.of(name)
             if log is None:
                 own = road.of(name)
-                rows += _steady(own, study, conditions[i], i, len(entries), events.get(name, []), with_events)
+                rows += _steady(own, told, conditions[i], i, len(entries), events.get(name, []))
                 continue
             count = segments[conditions[i].backwards] if name in integrated and road.of(name) is road else 1
             if log.gap_share > MOST_GAP or len(o.legs) > 1:
@@ -164,15 +165,12 @@ def lay_rows(
     return as_arrays(rows, entries)
 
 
-def _steady(
-    road: Road, study: Study, c: Conditions, leg: int, entry: int, events: Sequence[Event], with_events: bool
-) -> list[Row]:
+def _steady(road: Road, study: Study, c: Conditions, leg: int, entry: int, events: Sequence[Event]) -> list[Row]:
     """A leg without a log, at the speed that it held; its stops take their own time and energy.
 
     One row; two where it went there and back, for the wind of its second half is another's.
     """
-    told = study if with_events else study.with_(events=())
-    stops = full_stops(told, c.leg, c.stopped_s)
+    stops = full_stops(study, c.leg, c.stopped_s)
     if c.jam_s > 0:
         crawl = Event(
             leg=c.leg, kind="slow-traffic", at_km=c.true_m / 2000.0, duration_s=c.jam_s, speed_kmh=3.6 * JAM_M_S

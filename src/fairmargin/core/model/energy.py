@@ -72,6 +72,17 @@ class RoadModel:
         )
         return replace(self, paths=paths, legs=legs, configuration_mass_kg=self.configuration_mass_kg[first])
 
+    def followed_by(self, other: RoadModel) -> RoadModel:
+        """The rows of this model and, after them, those of another of the same vehicle: one pass evaluates both."""
+        legs = {
+            name: np.concatenate([getattr(self.legs, name), getattr(other.legs, name)])
+            for name in LegTable.__dataclass_fields__
+        }
+        masses = np.concatenate([self.configuration_mass_kg, other.configuration_mass_kg])
+        return replace(
+            self, paths=self.paths.followed_by(other.paths), legs=LegTable(**legs), configuration_mass_kg=masses
+        )
+
     def replaced(self, **changes: Array) -> RoadModel:
         """Return the model with some per-leg conditions exchanged."""
         return replace(self, legs=replace(self.legs, **changes))

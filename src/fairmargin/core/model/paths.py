@@ -70,6 +70,13 @@ class Paths:
         """
         return np.asarray(np.add.reduceat(per_stretch, self.starts))
 
+    def followed_by(self, other: Paths) -> Paths:
+        """These legs and, after them, those of other paths."""
+        parts = {
+            name: np.concatenate([getattr(self, name), getattr(other, name)]) for name in Paths.__dataclass_fields__
+        }
+        return Paths(**{**parts, "starts": np.concatenate([self.starts, other.starts + len(self.length_m)])})
+
 
 @dataclass(frozen=True, eq=False, slots=True)
 class LegTable:
