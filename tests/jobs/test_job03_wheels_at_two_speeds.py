@@ -29,7 +29,7 @@ def test_wheels_at_two_speeds(tester):
     # One sentence over both speeds, whichever is chosen.
     assert "Every speed | At both speeds not settled. 62 mph +3.0 % (" in text and "53 mph +3.8 % (" in text
     stage = t.window.stage("verdict")
-    assert stage.curve.isVisible()
+    t.qtbot.waitUntil(stage.curve.isVisible)
     assert "Driven from 53 mph to 62 mph" in stage.curve_words.text()
     curve = t.window.session.wanted.speed_curves()
     assert [c.configuration for c in curve] == ["A", "B"]

@@ -485,6 +485,7 @@ def _refit(
 def _taken_back(
     study: Study, members: Sequence[Observation], evidence: Gathered, logs: Logs, options: FitOptions, fit: Fit
 ) -> Callable[[], Fit]:
-    """The same fit with the legs that were left out."""
+    """The same fit with the legs that were left out, which say anew what its readings say of its sizes."""
+    how = replace(options, afresh=True)
     own = [evidence.conditions[name] for o in members for name in o.legs]
-    return lambda: fit_study(study, own, members, logs, options, road=fit.road)
+    return lambda: fit_study(study, own, members, logs, how, start=fit)

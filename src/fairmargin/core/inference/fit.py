@@ -136,7 +136,7 @@ def fit_study(
         share = start.segment_share if start else SEGMENT_SHARE
         beliefs, at = beliefs_of(problem, conditions, options, share)
     problem = as_they_are(problem, beliefs, conditions)
-    solution = solve(problem, start.theta, start.segment_share) if start else solve(problem, at=at)
+    solution = solve(problem, start.theta, start.segment_share, at) if start else solve(problem, at=at)
     log_levels, gradients = problem.levels(solution.at)
     first = start is None  # a fit that only prices something needs no levels
     result = _posterior(problem, solution, options, log_levels, gradients, first)

@@ -413,10 +413,9 @@ def by_direction(case: ComparisonContext, sides: Sides) -> tuple[DirectionEffect
         if not ours[0] or not ours[1] or len(ours[0]) + len(ours[1]) == len(a) + len(b):
             continue
         other = frozenset(name for name, back in way.items() if back is not backwards)
-        fit = case.refit(replace(case.options, drop_legs=case.options.drop_legs | other), case.conditions)
-        if fit is None or case.trial not in fit.effects:
+        effect = case.effect_without(other)
+        if effect is None:
             continue
-        effect = fit.effects[case.trial]
         plain_a, plain_b = plain_levels(*ours)
         low, high = (math.log1p(x / 100) for x in effect.interval_percent(case.study.confidence))
         result.append(

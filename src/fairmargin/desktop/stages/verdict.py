@@ -45,6 +45,7 @@ from fairmargin.exchange.words.results import (
 )
 from fairmargin.exchange.words.steps import shown_steps, step_words, sum_lines, sum_of_steps
 
+CURVE_MS = 150  # an edit is seen before the curve over speed, which takes another fit
 MOST_MOVED = 8  # priors shown, of those that move a result most
 
 
@@ -69,6 +70,9 @@ class VerdictStage(Stage):
         super().__init__(session, "Verdict", parent)
         self._priors_of: Comparison | None = None  # whose priors were tried
         session.wanted.ready.connect(self._show_if)
+        # After the edit is seen, and once for edits that follow each other: it takes another fit.
+        self._curve_soon = QTimer(self, singleShot=True, interval=CURVE_MS)
+        self._curve_soon.timeout.connect(self._show_curve)
         body = self.scrolled()
         frame, box = panel()
         columns = QHBoxLayout()
@@ -357,7 +361,7 @@ class VerdictStage(Stage):
             box.addItems([name for name, _ in sides])
             found = box.findText(now)
             box.setCurrentIndex(found if found >= 0 else min(at, len(sides) - 1))
-        QTimer.singleShot(0, self, self._show_curve)  # after the edit is seen: it takes another fit
+        self._curve_soon.start()
 
     def _show_if(self) -> None:
         """The result for each answer of what decides, until it is given."""
