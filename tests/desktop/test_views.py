@@ -3,7 +3,7 @@
 import numpy as np
 import PySide6
 import pytest
-from PySide6.QtCore import QObject, QPoint, QPointF, Qt, Signal
+from PySide6.QtCore import QObject, QPoint, QPointF, QRect, Qt, Signal
 from PySide6.QtGui import QAction, QColor, QFontInfo, QImage, QPainter
 from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QDialogButtonBox, QInputDialog, QLineEdit
 from tests.conftest import driven_study
@@ -223,9 +223,10 @@ def test_toolkit_release_that_survives_its_signals(qtbot):
     assert len(heard) == 100_000
 
 
-def test_window_size_and_choices_are_remembered(qtbot, session):
+def test_window_size_and_choices_are_remembered(qtbot, session, monkeypatch):
     from fairmargin.desktop.window import MainWindow
 
+    monkeypatch.setattr(type(QApplication.primaryScreen()), "availableGeometry", lambda _self: QRect(0, 0, 1920, 1080))
     first = MainWindow(session)
     qtbot.addWidget(first)
     first.resize(1111, 777)
@@ -236,6 +237,10 @@ def test_window_size_and_choices_are_remembered(qtbot, session):
     second = MainWindow(session)
     qtbot.addWidget(second)
     assert (second.width(), second.height()) == (1111, 777)
+    monkeypatch.setattr(type(second.screen()), "availableGeometry", lambda _self: QRect(0, 0, 1024, 700))
+    third = MainWindow(session)  # on a smaller screen
+    qtbot.addWidget(third)
+    assert (third.width(), third.height()) == (1024, 700)
     assert session.recent()[0] == str(path)
 
 

@@ -45,7 +45,7 @@ from fairmargin.exchange.words.results import (
 )
 from fairmargin.exchange.words.steps import shown_steps, step_words, sum_lines, sum_of_steps
 
-CURVE_MS = 150  # an edit is seen before the curve over speed, which takes another fit
+CURVE_MS = 400  # an edit is seen before the curve over speed, which takes another fit
 MOST_MOVED = 8  # priors shown, of those that move a result most
 
 

@@ -54,6 +54,8 @@ QWidget[type="compact"] QPushButton#go { font-size: 17px; padding: 8px; }
 QWidget[type="compact"] QPushButton#event { font-size: 14px; padding: 6px 10px; }
 QCheckBox#check::indicator { width: 22px; height: 22px; }
 QLabel#heading { font-size: 14px; font-weight: 600; }
+QLabel#strong { font-weight: 600; }
+QLabel#step { color: $link; }
 QLabel#muted, QLabel#unit { color: $muted; font-size: 12px; }
 QLabel#fault { color: $blocks; font-size: 12px; }
 QLabel#caution { color: $caution; font-size: 12px; }

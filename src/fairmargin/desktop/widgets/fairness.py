@@ -20,7 +20,7 @@ from fairmargin.core.study.cells import compares
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.core.words import sentence, signed
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, clear, label, link, scrolling
+from fairmargin.desktop.widgets.basics import as_tip, clear, label, link, scrolling
 from fairmargin.exchange.words.results import level_words
 
 LEAST_TOLD: Final = 0.2  # share of the margin from which a source has a line of its own
@@ -296,16 +296,14 @@ class FairnessLedger(QFrame):
         of_square.setToolTip("Part of the margin's square; all parts add up to 100 %.")
         top.addWidget(of_square)
         top.addSpacing(8)
-        half = PlainLabel(f"\u00b1{line.half_width_percent:.1f}")
-        half.setStyleSheet("font-weight: 600;")
+        half = label(f"\u00b1{line.half_width_percent:.1f}", "strong")
         top.addWidget(half)
         layout.addLayout(top)
         layout.addWidget(_Square(before, part.percent_of_square))
         said = [x for x in (leg_words(study, line.legs), line.cause) if x]
         if first:
             layout.addWidget(label(in_units(sentence(f"{': '.join(said)}."), self._units), "muted", wrap=True))
-            step = label(in_units(line.remedy, self._units), wrap=True)
-            step.setStyleSheet(f"color: {theme.colours.link};")
+            step = label(in_units(line.remedy, self._units), "step", wrap=True)
             layout.addWidget(step)
         box.setToolTip(as_tip(in_units(sentence(f"{': '.join(said)}. {line.remedy}"), self._units)))
         return box
@@ -318,15 +316,13 @@ class FairnessLedger(QFrame):
         top = QHBoxLayout()
         top.setSpacing(6)
         top.addWidget(_Sign(concern.severity), 0, Qt.AlignmentFlag.AlignTop)
-        title = label(in_units(concern.title, self._units), wrap=True)
-        title.setStyleSheet("font-weight: 600;")
+        title = label(in_units(concern.title, self._units), "strong", wrap=True)
         top.addWidget(title, 1)
         if concern.bias_percent is None:
             shown = "?"
         else:
             shown = signed(concern.bias_percent) if concern.signed else f"\u00b1{abs(concern.bias_percent):.1f}"
-        charge = PlainLabel(shown)
-        charge.setStyleSheet("font-weight: 600;")
+        charge = label(shown, "strong")
         if concern.bias_percent is None:
             charge.setToolTip("No price can be put on it.")
         top.addWidget(charge, 0, Qt.AlignmentFlag.AlignTop)
@@ -343,8 +339,7 @@ class FairnessLedger(QFrame):
         if concern.next_step.startswith("Nothing"):
             body.addWidget(label(in_units(concern.next_step, self._units), "muted"))
         else:
-            step = label(in_units(concern.next_step, self._units), wrap=True)
-            step.setStyleSheet(f"color: {theme.colours.link};")
+            step = label(in_units(concern.next_step, self._units), "step", wrap=True)
             body.addWidget(step)
             go = link(f"Look in {stage.capitalize()}")
             go.setAccessibleName(f"{in_units(concern.title, self._units)}: look in {stage.capitalize()}")
