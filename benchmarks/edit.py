@@ -16,7 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtCore import QSettings
 
 from fairmargin.core.analysis import analyse
-from fairmargin.demo import demo_studies
+from fairmargin.demo.studies import demo_studies
 from fairmargin.desktop.application import make_application
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme

@@ -109,7 +109,7 @@ def test_nothing_but_the_window_imports_qt(tmp_path):
         "        if name.split('.')[0] in {'PySide6', 'pyqtgraph', 'shiboken6'}: raise ImportError('Qt is not here: ' + name)\n"
         "sys.meta_path.insert(0, Block())\n"
         f"sys.argv = ['fairmargin', 'analyse', {str(tmp_path / 'p')!r}]\n"
-        "import fairmargin.cli, fairmargin.core.analysis, fairmargin.exchange.reports.writing, fairmargin.demo\n"
+        "import fairmargin.cli, fairmargin.core.analysis, fairmargin.exchange.reports.writing, fairmargin.demo.studies\n"
         "fairmargin.cli.main()\n"
     )
     out = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=False)
@@ -147,7 +147,7 @@ def test_plan_refuses_in_words(tmp_path):
 
 
 def test_analyse_takes_the_testers_scatter_from_a_logbook(tmp_path):
-    from fairmargin.demo import make_demo_logbook
+    from fairmargin.demo.studies import make_demo_logbook
 
     make_demo_logbook(tmp_path / "book.fairmargin")
     write_package(tmp_path / "p", driven_study("AB"))

@@ -326,7 +326,7 @@ def test_the_plan_feeds_the_drive_stage(qtbot, planned):
 
 
 def test_demo_arrives_planned_and_half_driven(qtbot, window):
-    from fairmargin.demo import half_driven_studies
+    from fairmargin.demo.studies import half_driven_studies
 
     for made in half_driven_studies():
         window.session.add_study(made.study)

@@ -11,7 +11,7 @@ from fairmargin.core.kinds import change_kinds
 from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.core.words import signed
-from fairmargin.demo import demo_studies
+from fairmargin.demo.studies import demo_studies
 
 SETS = tuple(UNIT_CHOICES)
 

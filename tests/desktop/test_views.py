@@ -10,7 +10,7 @@ from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Trace, new_study
-from fairmargin.demo import demo_studies, make_demo_logbook
+from fairmargin.demo.studies import demo_studies, make_demo_logbook
 from fairmargin.desktop import application
 from fairmargin.desktop.system import paths
 from fairmargin.desktop.system.install import install

@@ -174,7 +174,7 @@ def _by_hand() -> Iterator[tuple[str, Any, Any]]:
 
 
 def _demo() -> Iterator[tuple[str, Any, Any]]:
-    from fairmargin.demo import demo_studies, half_driven_studies
+    from fairmargin.demo.studies import demo_studies, half_driven_studies
 
     for made in (*demo_studies(), *half_driven_studies()):
         yield f"demo {made.study.title}", made.study, made.traces

@@ -115,7 +115,7 @@ def open_first(window: MainWindow, path: str | None, demo: bool) -> None:
         if path is None:
             window.logbooks.open_demo()
             return
-        from fairmargin.demo import make_demo_logbook
+        from fairmargin.demo.studies import make_demo_logbook
 
         make_demo_logbook(path)
     if path is None:

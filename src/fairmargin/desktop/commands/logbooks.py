@@ -116,7 +116,7 @@ class Logbooks(QObject):
 
     def open_demo(self) -> None:
         """Open the demo logbook, making it when absent."""
-        from fairmargin.demo import make_demo_logbook
+        from fairmargin.demo.studies import make_demo_logbook
         from fairmargin.logbook import LogbookFault
 
         try:
