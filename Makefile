@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 
-.PHONY: demo setup dev test quick lint mutants regression practice man chaos bench screenshots schema priors wheel install clean
+.PHONY: demo setup dev test quick lint mutants regression practice demo-logbook man chaos bench screenshots schema priors wheel install clean
 
 demo: setup
 	@scripts/need-display.sh && exec .venv/bin/fairmargin demo
@@ -36,6 +36,9 @@ regression: dev
 
 practice: dev
 	$(PY) scripts/build_practice.py
+
+demo-logbook: dev
+	$(PY) scripts/build_demo.py
 
 man: dev
 	$(PY) scripts/build_man.py

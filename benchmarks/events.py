@@ -37,7 +37,7 @@ from PySide6.QtWidgets import (  # noqa: E402
     QWidget,
 )
 
-from fairmargin.demo.studies import make_demo_logbook  # noqa: E402
+from fairmargin.demo import make_demo_logbook  # noqa: E402
 from fairmargin.desktop.application import make_application  # noqa: E402
 from fairmargin.desktop.state.session import Session  # noqa: E402
 from fairmargin.desktop.widgets.stage_rail import STAGES  # noqa: E402

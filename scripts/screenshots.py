@@ -19,7 +19,7 @@ from PySide6.QtCore import QSettings, QThreadPool  # noqa: E402
 from PySide6.QtTest import QTest  # noqa: E402
 from PySide6.QtWidgets import QApplication  # noqa: E402
 
-from fairmargin.demo.studies import make_demo_logbook  # noqa: E402
+from fairmargin.demo import make_demo_logbook  # noqa: E402
 from fairmargin.desktop.application import make_application  # noqa: E402
 from fairmargin.desktop.state.session import Session  # noqa: E402
 from fairmargin.desktop.theme import theme  # noqa: E402

@@ -147,7 +147,7 @@ def test_plan_refuses_in_words(tmp_path):
 
 
 def test_analyse_takes_the_testers_scatter_from_a_logbook(tmp_path):
-    from fairmargin.demo.studies import make_demo_logbook
+    from fairmargin.demo import make_demo_logbook
 
     make_demo_logbook(tmp_path / "book.fairmargin")
     write_package(tmp_path / "p", driven_study("AB"))

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 from tests.desktop.on_the_road import plan, press
 
 from fairmargin.core.units import UNIT_CHOICES
-from fairmargin.demo.studies import make_demo_logbook
+from fairmargin.demo import make_demo_logbook
 from fairmargin.desktop.commands.sizing import come_back
 from fairmargin.desktop.stages.plan import PAGES as PLAN
 from fairmargin.desktop.stages.use import PAGES as USE

@@ -10,7 +10,8 @@ from tests.conftest import driven_study
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.study import Trace, new_study
-from fairmargin.demo.studies import demo_studies, make_demo_logbook
+from fairmargin.demo import make_demo_logbook
+from fairmargin.demo.studies import demo_studies
 from fairmargin.desktop import application
 from fairmargin.desktop.system import paths
 from fairmargin.desktop.system.install import install

@@ -1,4 +1,4 @@
-"""The demo logbook: the invented vans of the Wexmoor Bakers' Cooperative, made by the simulator."""
+"""The demo's studies: the invented vans of the Wexmoor Bakers' Cooperative, made by the simulator."""
 
 from __future__ import annotations
 
@@ -304,11 +304,8 @@ def _with_pressures(study: Study) -> Study:
     return study
 
 
-def make_demo_logbook(path: str | Path) -> None:
-    """Write the demo logbook; a file that is already there is left alone."""
-    path = Path(path)
-    if path.exists() and path.stat().st_size > 0:
-        return
+def build_demo_logbook(path: Path) -> None:
+    """Make the demo logbook anew, with the simulator and the analysis as they are."""
     every = (*demo_studies(), *half_driven_studies(), *season_studies(), *other_studies(), coasting_study())
     # Twice: what each study tells of the tester's hand moves the others.
     evidence = {i: list(analyse(s.study, s.traces).scatter_evidence) for i, s in enumerate(every)}

@@ -115,9 +115,15 @@ def open_first(window: MainWindow, path: str | None, demo: bool) -> None:
         if path is None:
             window.logbooks.open_demo()
             return
-        from fairmargin.demo.studies import make_demo_logbook
+        from fairmargin.demo import make_demo_logbook
+        from fairmargin.exchange.files.faults import InvalidInput
 
-        make_demo_logbook(path)
+        try:
+            make_demo_logbook(path)
+        except InvalidInput as fault:
+            window.session.open_logbook(default_path())
+            window.tell(str(fault))
+            return
     if path is None:
         window.session.open_logbook(default_path())
         return

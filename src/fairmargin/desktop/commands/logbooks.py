@@ -115,13 +115,13 @@ class Logbooks(QObject):
         self.session.open_logbook(default_path())
 
     def open_demo(self) -> None:
-        """Open the demo logbook, making it when absent."""
-        from fairmargin.demo.studies import make_demo_logbook
-        from fairmargin.logbook import LogbookFault
+        """Open the demo logbook, put there when absent."""
+        from fairmargin.demo import make_demo_logbook
+        from fairmargin.exchange.files.faults import InvalidInput
 
         try:
             make_demo_logbook(demo_path())
-        except (LogbookFault, OSError) as error:
+        except (InvalidInput, OSError) as error:
             self.window.tell(words_of(error))
             return
         self.session.open_logbook(demo_path())
