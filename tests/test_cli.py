@@ -339,3 +339,22 @@ def test_a_reader_that_leaves_early_is_no_fault(tmp_path):
     line = f"{sys.executable} -m fairmargin.cli analyse {' '.join([str(path)] * 4)} | head -c 1"
     done = subprocess.run(["bash", "-c", line], capture_output=True, text=True, check=False)
     assert "Traceback" not in done.stderr and "BrokenPipe" not in done.stderr
+
+
+def test_many_packages_are_said_as_each_alone_and_in_their_order(tmp_path):
+    """On every core, faults between them."""
+    paths = []
+    for seed in range(5):
+        paths.append(tmp_path / f"p{seed}")
+        write_package(paths[-1], driven_study("ABBA", effect=0.9 + 0.02 * seed))
+    paths.insert(2, tmp_path / "nothing there")
+    together = process("analyse", "--json", *paths)
+    assert together.returncode == 2
+    lines = together.stdout.splitlines()
+    assert [json.loads(line)["package"] for line in lines] == [str(p) for i, p in enumerate(paths) if i != 2]
+    assert len(together.stderr.splitlines()) == 1 and "nothing there" in together.stderr
+    alone = [
+        line for i, p in enumerate(paths) if i != 2 for line in process("analyse", "--json", p).stdout.splitlines()
+    ]
+    assert alone == lines
+    assert process("analyse", *paths[3:], *paths[:2]).returncode == 0

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from fairmargin import __version__
+from fairmargin.cli.analysing import How, say_told, told_of_all
 from fairmargin.cli.bringing import import_command
 from fairmargin.cli.memory import compare_command, practise_command, vehicle_command
 from fairmargin.cli.outcome import range_command, trip_command
@@ -78,13 +79,7 @@ def analyse(
     units: Units = "",
 ) -> None:
     """Correct the legs and state the effect of the change with its margin."""
-    from fairmargin.core.analysis import analyse as run
-    from fairmargin.core.result.as_json import as_json as json_of
-    from fairmargin.core.result.sensitivity import survival_words
     from fairmargin.core.result.types import VIEWS
-    from fairmargin.exchange.files.faults import InvalidInput
-    from fairmargin.exchange.packages.reading import read_package
-    from fairmargin.exchange.words.summaries import PLAIN, summary
 
     if view not in VIEWS:
         fault_line(f'--view: "{view}" is not a view; expected one of {", ".join(VIEWS)}')
@@ -93,41 +88,11 @@ def analyse(
     if logbook is not None:
         scatter = _scatter_of(logbook)
     status = OK
-    for path in packages:
-        try:
-            package = read_package(from_stdin(path))
-            result = run(package.study, package.traces, view=view, scatter=scatter)
-        except InvalidInput as fault:
-            status = BAD_INPUT
-            book = f"a logbook; export a study of it first: fairmargin export {path} STUDY OUT.zip"
-            for line in [book] if _is_a_logbook(path) else fault.faults:
-                fault_line(f"{path}: {line}")
-            continue
-        except (ArithmeticError, ValueError) as error:
-            status = BAD_INPUT
-            fault_line(f"{path}: cannot be analysed: {error}")
-            continue
-        for notice in package.notices:
-            fault_line(f"{path}: note: {notice}")
-        if as_json:
-            say_json(json_of(result, str(path), sensitivity=sensitivity))
-        else:
-            say(summary(package.study, result, spoken() if units else PLAIN))
-            if sensitivity:
-                say("\n".join(f"  {survival_words(c.verdict, c.sensitivity())}" for c in result.comparisons))
+    for told in told_of_all(packages, How(view, scatter, as_json, sensitivity, bool(units))):
+        say_told(told)
+        status = max(status, told.status)
         sys.stdout.flush()
     raise typer.Exit(status)
-
-
-def _is_a_logbook(path: Path) -> bool:
-    """Whether a file is a logbook, whatever its name."""
-    from fairmargin.logbook.opening import MAGIC
-
-    try:
-        with path.open("rb") as file:
-            return file.read(len(MAGIC)) == MAGIC
-    except OSError:
-        return False
 
 
 def _scatter_of(logbook: Path) -> Any:
