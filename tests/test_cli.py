@@ -351,7 +351,7 @@ def test_many_packages_are_said_as_each_alone_and_in_their_order(tmp_path):
     together = process("analyse", "--json", *paths)
     assert together.returncode == 2
     lines = together.stdout.splitlines()
-    assert [json.loads(line)["package"] for line in lines] == [str(p) for i, p in enumerate(paths) if i != 2]
+    assert [json.loads(line)["path"] for line in lines] == [str(p) for i, p in enumerate(paths) if i != 2]
     assert len(together.stderr.splitlines()) == 1 and "nothing there" in together.stderr
     alone = [
         line for i, p in enumerate(paths) if i != 2 for line in process("analyse", "--json", p).stdout.splitlines()
