@@ -21,10 +21,11 @@ from fairmargin.desktop.stages.driving.instruments import InstrumentsDialog, Reh
 from fairmargin.desktop.stages.driving.settings import KEY, InstrumentSettings, load_settings, mapping_of, save_settings
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.window import MainWindow
+from fairmargin.exchange.logs.dbc import load_dbc
 from fairmargin.instruments.feed import Feed
 from fairmargin.instruments.recording import Recorder, read_recording
 from fairmargin.instruments.samples import Clock, Sample
-from fairmargin.instruments.vehicle import load_dbc, own_dbc
+from fairmargin.instruments.vehicle import own_dbc
 
 
 @pytest.fixture

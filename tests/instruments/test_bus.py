@@ -6,17 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fairmargin.exchange.files.faults import InvalidInput
+from fairmargin.exchange.logs.dbc import Mapped, Signal, as_role, guess_mapping, load_dbc, signals_of
 from fairmargin.instruments.samples import Sample, Trouble
-from fairmargin.instruments.vehicle import (
-    BusDecoder,
-    Mapped,
-    Signal,
-    as_role,
-    guess_mapping,
-    load_dbc,
-    own_dbc,
-    signals_of,
-)
+from fairmargin.instruments.vehicle import BusDecoder, own_dbc
 
 IMPERIAL = """VERSION ""
 BU_: X

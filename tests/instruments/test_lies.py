@@ -6,6 +6,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from fairmargin.core.study import WeatherRow
+from fairmargin.exchange.logs.dbc import guess_mapping, load_dbc
 from fairmargin.exchange.meteorology.stations import read_weather
 from fairmargin.instruments.feed import VehicleFeed
 from fairmargin.instruments.gps import NmeaDecoder
@@ -13,7 +14,7 @@ from fairmargin.instruments.samples import Clock, Sample, TimeKeeper, Trouble, d
 from fairmargin.instruments.standins import nmea
 from fairmargin.instruments.station_feed import fetch, newest
 from fairmargin.instruments.together import Together
-from fairmargin.instruments.vehicle import BusDecoder, guess_mapping, load_dbc, own_dbc
+from fairmargin.instruments.vehicle import BusDecoder, own_dbc
 
 NOON = datetime(2026, 7, 4, 12, 0)
 

@@ -9,12 +9,13 @@ import pytest
 from tests.conftest import VAN, straight_route
 
 from fairmargin.core.study import new_study
+from fairmargin.exchange.logs.dbc import guess_mapping, load_dbc
 from fairmargin.instruments.feed import GpsFeed, VehicleFeed, WeatherFeed
 from fairmargin.instruments.gps import address
 from fairmargin.instruments.samples import Clock, Sample, Trouble
 from fairmargin.instruments.standins import GpsStandIn, StationStandIn, VehicleStandIn
 from fairmargin.instruments.station_feed import check_address, fetch
-from fairmargin.instruments.vehicle import guess_mapping, load_dbc, own_dbc
+from fairmargin.instruments.vehicle import own_dbc
 from fairmargin.simulation.rehearsal import VirtualCar, prepared, rehearse
 
 RATE = 20.0

@@ -11,10 +11,11 @@ from datetime import datetime
 from typing import Any, Final, Literal
 
 from fairmargin.core.study import WeatherRow
+from fairmargin.exchange.logs.dbc import Mapped
 from fairmargin.instruments.gps import NmeaDecoder
 from fairmargin.instruments.samples import NAMES, STANDS_S, Clock, Item, Sample, Sink, Source, TimeKeeper, Trouble
 from fairmargin.instruments.station_feed import fetch
-from fairmargin.instruments.vehicle import BusDecoder, Mapped
+from fairmargin.instruments.vehicle import BusDecoder
 
 State = Literal["off", "waiting", "live", "lost"]
 RETRY_S: Final = 1.0

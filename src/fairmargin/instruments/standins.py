@@ -15,8 +15,9 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any, Final
 from uuid import uuid4
 
+from fairmargin.exchange.logs.dbc import load_dbc
 from fairmargin.instruments.samples import Clock
-from fairmargin.instruments.vehicle import load_dbc, own_dbc
+from fairmargin.instruments.vehicle import own_dbc
 from fairmargin.simulation.rehearsal import PACK_V, VirtualCar
 
 HOST: Final = "127.0.0.1"

@@ -36,8 +36,9 @@ from fairmargin.desktop.widgets.files import ask_open
 from fairmargin.desktop.widgets.inputs import Choice, Line
 from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.files.faults import InvalidInput
+from fairmargin.exchange.logs.dbc import ROLE_NAMES, load_dbc, signals_of
 from fairmargin.instruments.samples import NAMES, SHOWN, SOURCES
-from fairmargin.instruments.vehicle import ROLE_NAMES, load_dbc, own_dbc, signals_of
+from fairmargin.instruments.vehicle import own_dbc
 
 DEGREE: Final = "\u00b0"
 RATES: Final = ((1.0, "at real time"), (10.0, "10 times faster"), (30.0, "30 times faster"), (100.0, "100 times faster"))  # fmt: skip

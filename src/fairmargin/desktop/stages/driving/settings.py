@@ -9,11 +9,12 @@ from typing import Final
 
 from PySide6.QtCore import QSettings
 
+from fairmargin.exchange.logs.dbc import Mapped, Signal, guess_mapping, load_dbc
 from fairmargin.instruments.feed import Feed, GpsFeed, VehicleFeed, WeatherFeed
 from fairmargin.instruments.gps import address
 from fairmargin.instruments.samples import Clock, Sink, Source
 from fairmargin.instruments.station_feed import check_address
-from fairmargin.instruments.vehicle import Mapped, Signal, guess_mapping, load_dbc, own_dbc
+from fairmargin.instruments.vehicle import own_dbc
 
 KEY: Final = "instruments"
 #: Bus interfaces offered; python-can knows more, and any of its names can be typed.
@@ -76,7 +77,7 @@ def mapping_of(value: InstrumentSettings, database: object) -> Mapped:
     ValueError
         If a chosen signal is not in the database, or its unit does not fit.
     """
-    from fairmargin.instruments.vehicle import as_role, signals_of
+    from fairmargin.exchange.logs.dbc import as_role, signals_of
 
     guessed = guess_mapping(database)
     if not value.signals:
