@@ -30,7 +30,7 @@ if ! stamped "$want" && ! { [ "$want" = app ] && stamped dev; }; then
             exit 1
         }
     fi
-    count=$(grep -c '==' requirements/"$want".lock)
+    count=$(grep -c '^[A-Za-z].*==' requirements/"$want".lock)
     echo "Step 2 of 3: $count pinned packages (requirements/$want.lock), about a minute and a half; the toolkit is the largest"
     # Each package with its bar: nobody waits before a silent screen.
     .venv/bin/python -m pip install --no-deps --progress-bar on -r requirements/"$want".lock |
