@@ -52,8 +52,36 @@ def _import_weather(source: Path, into: Path, preview: bool, order: Order) -> No
         write_package(into, study, package.traces)
 
 
+def _as_table(path: Path, sheet: str) -> Path:
+    """A sheet of a workbook as a file of text, which goes when the process ends."""
+    import atexit
+    import shutil
+    import tempfile
+
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.files.kinds import as_text, read_workbook
+
+    sheets, notices = read_workbook(path)
+    for notice in notices:
+        fault_line(f"{path}: note: {notice}")
+    if sheet and sheet not in sheets:
+        raise InvalidInput([f'{path}: no sheet "{sheet}"; there are {", ".join(sheets)}'])
+    if not sheet and len(sheets) > 1:
+        raise InvalidInput([f"{path}: {len(sheets)} sheets, {', '.join(sheets)}; say which with --sheet"])
+    folder = Path(tempfile.mkdtemp(prefix="fairmargin-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    copy = folder / f"{path.stem}.tsv"
+    copy.write_text(as_text(sheets[sheet or next(iter(sheets))]), encoding="utf-8")
+    return copy
+
+
 def import_command(
-    logfile: Annotated[Path, typer.Argument(help="A logger's table: CSV with a header row.")],
+    logfile: Annotated[
+        Path,
+        typer.Argument(
+            help="CSV with a header row, XLSX, ODS, Parquet; GPX, TCX, KML, FIT; ASC, BLF, MF4 with a DBC beside it; METAR texts."
+        ),
+    ],
     into: Annotated[Path, typer.Option("--into", help="Study package that gets the samples.")],
     profile: Annotated[
         str, typer.Option(help="Named profile; guessed from the file and kept under this name when new.")
@@ -65,8 +93,9 @@ def import_command(
         str, typer.Option(help="Of dates such as 02/05/2026: day-first or month-first, where nothing tells.")
     ] = "",
     preview: Annotated[bool, typer.Option("--preview", help="Show how it would be read; write nothing.")] = False,
+    sheet: Annotated[str, typer.Option(help="Which sheet of a workbook, where it has several.")] = "",
 ) -> None:
-    """Bring a file into a package: a logger's table or a track cut into drives, METAR texts or a station's table."""
+    """Bring a file into a package: a logger's table, a track or a bus log cut into drives, METAR texts or a station's table."""
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.files.kinds import WORDS, recognise
     from fairmargin.exchange.logs import loggers
@@ -82,6 +111,9 @@ def import_command(
         if cut not in get_args(Cutting):
             raise InvalidInput([f'--cut: "{cut}" is not known; expected stops, gates, coasts or whole'])
         found = recognise(logfile)
+        if found.kind == "workbook":
+            logfile = _as_table(logfile, sheet)
+            found = recognise(logfile)
         if found.kind in {"reports", "table"} and not profile:
             _import_weather(logfile, into, preview, order)
             return

@@ -89,7 +89,7 @@ def test_each_kind_is_recognised_by_what_it_holds(tmp_path, abba):
 
 @pytest.mark.parametrize(
     "data, words",
-    [(b"", "empty"), (b"  \n ", "empty"), (b"\x89PNG\x00\x01", "not text"), (b"<html></html>", "not GPX"), (b"PK\x03\x04broken", "damaged zip"), (b"one word", "one column only")],
+    [(b"", "empty"), (b"  \n ", "empty"), (b"\x89PNG\x00\x01", "not text"), (b"<html></html>", "XML of no known kind"), (b"PK\x03\x04broken", "damaged zip"), (b"one word", "one column only")],
 )  # fmt: skip
 def test_what_is_nothing_is_said(tmp_path, data, words):
     path = tmp_path / "x"

@@ -22,6 +22,7 @@ from fairmargin.exchange.files.faults import InvalidInput
 
 #: One log, track or samples table; one workbook; any other table or text.
 LOG_BYTES: Final = 96 << 20
+BUS_BYTES: Final = 1 << 30  # frames, of which few are kept
 WORKBOOK_BYTES: Final = 16 << 20
 TABLE_BYTES: Final = 16 << 20
 #: study.json and legs.csv of a package; one table of its samples.

@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 import struct
 import zipfile
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Final, Literal
+from typing import Final, Literal
 
 from fairmargin.exchange.files import budget
 from fairmargin.exchange.files.faults import InvalidInput
@@ -18,6 +19,10 @@ FileKind = Literal["package", "workbook", "track", "log", "reports", "table", "r
 MOST_ROWS: Final = budget.TABLE_ROWS
 MOST_CELLS: Final = 4_000_000
 MOST_SHEETS: Final = 50
+PARQUET: Final = b"PAR1"
+EXPECTED: Final = (
+    "expected CSV, XLSX, ODS, Parquet, GPX, TCX, KML, FIT, a bus log (ASC, BLF, MF4), METAR texts or a package"
+)
 WIND: Final = re.compile(r"(?<![a-z])wind")  # not the one in a German speed
 WORDS: Final[dict[FileKind, str]] = {
     "package": "a study package",
@@ -56,14 +61,16 @@ def recognise(path: str | Path) -> Recognised:
         raise InvalidInput(f"{path}: empty; expected a log, a track, a table or METAR texts")
     if head.startswith(b"PK"):
         return _zip(path)
+    if head.startswith(PARQUET):
+        return Recognised("workbook", "it begins as Parquet does")
     known = format_of(head)
     if known is not None:
         return Recognised("track", known.why)
     if b"\x00" in head:
-        raise InvalidInput(f"{path}: not text and no known kind; expected CSV, GPX, XLSX, METAR texts or a package")
+        raise InvalidInput(f"{path}: not text and no known kind; {EXPECTED}")
     text = head.decode("utf-8-sig", errors="replace")
     if text.lstrip().startswith("<"):
-        raise InvalidInput(f"{path}: XML, but not GPX; expected a GPX track")
+        raise InvalidInput(f"{path}: XML of no known kind; expected a track in GPX, TCX or KML")
     if text.startswith("{") and '"fairmargin-recording"' in text[:200]:
         return Recognised("recording", "it begins as a recording does")
     if path.name == "study.json":
@@ -92,6 +99,8 @@ def _zip(path: Path) -> Recognised:
         return Recognised("package", "a zip with study.json")
     if "xl/workbook.xml" in names:
         return Recognised("workbook", "it is laid out as an XLSX workbook")
+    if {"mimetype", "content.xml"} <= set(names):
+        return Recognised("workbook", "it is laid out as an ODS spreadsheet")
     raise InvalidInput(f"{path}: a zip, but neither a package nor a spreadsheet")
 
 
@@ -106,7 +115,9 @@ def _text(path: Path) -> Recognised:
 
 
 def read_workbook(path: str | Path) -> tuple[dict[str, list[list[str]]], tuple[str, ...]]:
-    """Read the sheets of an XLSX workbook as text, as they are shown (package openpyxl).
+    """Read the sheets of a workbook as text, as they are shown.
+
+    XLSX (package openpyxl), ODS (package python-calamine), or Parquet (package pyarrow), which has one.
 
     Returns
     -------
@@ -118,26 +129,20 @@ def read_workbook(path: str | Path) -> tuple[dict[str, list[list[str]]], tuple[s
     InvalidInput
         If it is no workbook or holds nothing.
     """
-    import openpyxl
-
     path = Path(path)
     budget.check_size(path, budget.WORKBOOK_BYTES)
     watch = budget.Watch(str(path))
     sheets: dict[str, list[list[str]]] = {}
     notices: list[str] = []
+    empty = 0
     try:
-        with zipfile.ZipFile(path) as archive:
-            _check_workbook(archive, str(path))
-        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
-        try:
-            for sheet in book.worksheets[:MOST_SHEETS]:
-                rows = _sheet(sheet, watch, notices)
-                if rows:
-                    width = max(len(r) for r in rows)
-                    sheets[sheet.title] = [r + [""] * (width - len(r)) for r in rows]
-            empty = len(book.worksheets) - len(sheets)
-        finally:
-            book.close()
+        for title, values in _sheets(path):
+            rows = _sheet(title, values, watch, notices)
+            if rows:
+                width = max(len(r) for r in rows)
+                sheets[title] = [r + [""] * (width - len(r)) for r in rows]
+            else:
+                empty += 1
     except InvalidInput:
         raise
     except OSError as error:
@@ -152,6 +157,47 @@ def read_workbook(path: str | Path) -> tuple[dict[str, list[list[str]]], tuple[s
     return sheets, tuple(notices)
 
 
+def _sheets(path: Path) -> Iterator[tuple[str, Iterable[Sequence[object]]]]:
+    """Titles and rows of values of the first sheets."""
+    if budget.head_of(path, len(PARQUET)) == PARQUET:
+        yield from _parquet(path)
+        return
+    with zipfile.ZipFile(path) as archive:
+        _check_workbook(archive, str(path))
+        is_xlsx = "xl/workbook.xml" in archive.namelist()
+    if is_xlsx:
+        import openpyxl
+
+        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
+        try:
+            for sheet in book.worksheets[:MOST_SHEETS]:
+                yield sheet.title, sheet.iter_rows(values_only=True, max_col=budget.COLUMNS)
+        finally:
+            book.close()
+        return
+    import python_calamine
+
+    with python_calamine.CalamineWorkbook.from_path(str(path)) as opened:
+        for name in opened.sheet_names[:MOST_SHEETS]:
+            rows = opened.get_sheet_by_name(name).to_python(skip_empty_area=True, nrows=4 * MOST_ROWS)
+            yield name, (row[: budget.COLUMNS] for row in rows)
+
+
+def _parquet(path: Path) -> Iterator[tuple[str, Iterable[Sequence[object]]]]:
+    """The one table of a Parquet file, its names above its rows."""
+    from pyarrow import parquet
+
+    file = parquet.ParquetFile(path)
+    names = file.schema_arrow.names[: budget.COLUMNS]
+
+    def rows() -> Iterator[Sequence[object]]:
+        yield names
+        for batch in file.iter_batches(columns=names):
+            yield from zip(*(column.to_pylist() for column in batch.columns), strict=True)
+
+    yield path.stem, rows()
+
+
 def _check_workbook(archive: zipfile.ZipFile, name: str) -> None:
     """Unpack every part once, within the budget: what a part says of its size is not believed."""
     unpacking = budget.Unpacking(archive, budget.TABLE_BYTES * 4)
@@ -160,11 +206,11 @@ def _check_workbook(archive: zipfile.ZipFile, name: str) -> None:
             budget.check_depth(unpacking.read(info.filename, budget.TABLE_BYTES * 4, name), name)
 
 
-def _sheet(sheet: Any, watch: budget.Watch, notices: list[str]) -> list[list[str]]:
+def _sheet(title: str, every: Iterable[Sequence[object]], watch: budget.Watch, notices: list[str]) -> list[list[str]]:
     """Rows of a sheet as text, without what is empty; of the first columns only, however many a sheet says it has."""
     rows: list[list[str]] = []
     cells = 0
-    for number, values in enumerate(sheet.iter_rows(values_only=True, max_col=budget.COLUMNS)):
+    for number, values in enumerate(every):
         if not number & 255:
             watch.check()
         row = [_cell(v)[: budget.CELL] for v in values]
@@ -174,7 +220,7 @@ def _sheet(sheet: Any, watch: budget.Watch, notices: list[str]) -> list[list[str
             rows.append(row)
             cells += len(row)
         if len(rows) >= MOST_ROWS or cells >= MOST_CELLS or number >= 4 * MOST_ROWS:
-            notices.append(f"{sheet.title}: only the first {len(rows)} rows")
+            notices.append(f"{title}: only the first {len(rows)} rows")
             break
     return rows
 
@@ -188,6 +234,8 @@ def _cell(value: object) -> str:
         return value.isoformat(sep=" ", timespec="seconds")
     if isinstance(value, dt.time):
         return value.isoformat(timespec="seconds")
+    if isinstance(value, dt.date):
+        return value.isoformat()
     if isinstance(value, float):
         return f"{value:.10g}"
     return str(value).strip()

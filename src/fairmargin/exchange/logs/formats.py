@@ -9,6 +9,8 @@ from pathlib import Path
 
 from fairmargin.exchange.files import budget
 from fairmargin.exchange.files.faults import InvalidInput
+from fairmargin.exchange.logs.activities import read_fit, read_kml, read_tcx
+from fairmargin.exchange.logs.bus_logs import read_bus_log
 from fairmargin.exchange.logs.loggers import ImportedLog
 from fairmargin.exchange.logs.tracks import read_track
 
@@ -42,8 +44,32 @@ def _is_gpx(head: bytes) -> bool:
     return b"<gpx" in head[:4000].lower()
 
 
+def _is_fit(head: bytes) -> bool:
+    return head[8:12] == b".FIT"
+
+
+def _is_tcx(head: bytes) -> bool:
+    return b"<trainingcenterdatabase" in head[:4000].lower()
+
+
+def _is_kml(head: bytes) -> bool:
+    return b"<kml" in head[:4000].lower()
+
+
+def _is_bus(head: bytes) -> bool:
+    """BLF and MF4 by their first bytes; ASC by its first two lines."""
+    lines = head[:400].lower().splitlines()
+    asc = len(lines) > 1 and lines[0].startswith(b"date ") and lines[1].startswith(b"base ")
+    return head[:4] in {b"LOGG"} or head[:8] == b"MDF     " or asc
+
+
 GPX = LogFormat("a GPX track", "it begins as GPX does", _is_gpx, read_track)
-_formats: list[LogFormat] = [GPX]
+FIT = LogFormat("a FIT recording", "it begins as FIT does", _is_fit, read_fit)
+TCX = LogFormat("a TCX recording", "it begins as TCX does", _is_tcx, read_tcx)
+KML = LogFormat("a KML track", "it begins as KML does", _is_kml, read_kml)
+#: BLF, MF4 and ASC state the logger's own wall clock.
+BUS = LogFormat("a log of bus frames", "it begins as logs of a vehicle's bus do", _is_bus, read_bus_log, in_utc=False)
+_formats: list[LogFormat] = [GPX, FIT, TCX, KML, BUS]
 
 
 def format_of(head: bytes) -> LogFormat | None:

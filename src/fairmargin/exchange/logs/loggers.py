@@ -340,11 +340,11 @@ def read_log(path: str | Path, profile: Profile, near: Sequence[date] = ()) -> I
         trace = Trace(time_s=at - at[0], **columns)
     except ValueError as error:
         raise InvalidInput(f"{path}: {error}") from error
-    trace, said = _drawn(trace, profile.power)
+    trace, said = drawn(trace, profile.power)
     return ImportedLog(trace, started, len(frame), (*notices, *said))
 
 
-def _drawn(trace: Trace, chosen: Power) -> tuple[Trace, list[str]]:
+def drawn(trace: Trace, chosen: Power) -> tuple[Trace, list[str]]:
     """The log with power as it is drawn from the battery: as chosen, else as driving tells it; and what is to be said of it."""
     if trace.power_kw is None:
         return trace, []

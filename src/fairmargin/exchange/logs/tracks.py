@@ -85,7 +85,17 @@ def read_track(path: str | Path) -> ImportedLog:
     """
     path = Path(path)
     gpx = parse_gpx(path)
-    every = [p for track in gpx.tracks for s in track.segments for p in s.points]
+    return log_of_points(path, [p for track in gpx.tracks for s in track.segments for p in s.points])
+
+
+def log_of_points(path: Path, every: Sequence[Any]) -> ImportedLog:
+    """The timed points of a recording (time, latitude, longitude, elevation, speed in m/s) as one log.
+
+    Raises
+    ------
+    InvalidInput
+        If fewer than three have a time and a place.
+    """
     points = placed(every)
     timed = [p for p in points if p.time is not None]
     notices = _lost(every, points)
