@@ -9,12 +9,12 @@ from fairmargin.core.conditions import registry
 from fairmargin.core.result.sides import side_vehicle
 from fairmargin.core.result.types import LegResult
 from fairmargin.core.study import Study
-from fairmargin.core.units import UnitChoice, in_units, is_fuel_unit
+from fairmargin.core.units import in_units
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.charts import LegStrip, LegStrips, Waterfall, fall_of
-from fairmargin.exchange.words.figures import distance_words
+from fairmargin.exchange.words.figures import adding_factor, adding_unit, distance_words
 from fairmargin.exchange.words.names import units_of
 from fairmargin.exchange.words.results import conditions_words, scatter_words, square_words
 
@@ -113,7 +113,7 @@ class CorrectStage(Stage):
         if self._leg not in names:
             self._leg = names[0]
         trials = [t.id for t in study.trials]
-        factor = fall_factor(units)
+        factor = adding_factor(units)
         c = self.session.comparison
         means: dict[int | None, float] = {}
         if c is not None:
@@ -131,21 +131,23 @@ class CorrectStage(Stage):
                 for leg in legs
             ],
             self._leg,
-            fall_unit(units),
+            adding_unit(units),
             means if self.session.view != "as-measured" else {},
         )
-        self.strip_unit.setText(fall_unit(units))
+        self.strip_unit.setText(adding_unit(units))
         self.subtitle.setText(conditions_words(study, c, self.session.view, units) if c else "")
         leg = next(x for x in legs if x.leg == self._leg)
         self.fall_title.setText(f"Leg {leg.leg}")
-        words = f"{study.configuration(leg.configuration).label}, {leg.direction}, {fall_unit(units)} \u00b7 {leg.instrument} {in_units(leg.shown, units)}"
+        words = f"{study.configuration(leg.configuration).label}, {leg.direction}, {adding_unit(units)} \u00b7 {leg.instrument} {in_units(leg.shown, units)}"
         if not leg.included:
             words += f" \u00b7 left out: {leg.reason}"
         self.fall_words.setText(words)
         lines = [(n, leg.corrections_wh_per_km.get(n, 0.0)) for n in visible_lines(legs)]
         if self.session.view == "as-measured" or not leg.included:
             lines = []
-        self.fall.show_fall(fall_of(leg.measured_wh_per_km, lines, factor, fall_unit(units), 2 if factor < 0.1 else 1))
+        self.fall.show_fall(
+            fall_of(leg.measured_wh_per_km, lines, factor, adding_unit(units), 2 if factor < 0.1 else 1)
+        )
         if c is None:
             self.budget.setText(analysis.missing)
         elif self.session.view == "as-measured":
@@ -158,20 +160,6 @@ class CorrectStage(Stage):
                 f"Run-to-run scatter of a leg of {distance_words(30.0, units)}: {c.scatter_percent:.1f} %. "
                 + scatter_words(analysis.scatter_prior, units)
             )
-
-
-def fall_unit(units: UnitChoice) -> str:
-    """Unit of the waterfall: energy or fuel per distance, so that lines add up."""
-    if is_fuel_unit(units.consumption):
-        return "L/100 km"
-    return "Wh/mi" if units.distance == "mi" else "Wh/km"
-
-
-def fall_factor(units: UnitChoice) -> float:
-    """Factor from Wh/km to `fall_unit`."""
-    if is_fuel_unit(units.consumption):
-        return 100.0 / units.heating_value_wh_per_l
-    return 1.609344 if units.distance == "mi" else 1.0
 
 
 def visible_lines(legs: list[LegResult]) -> list[str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fairmargin.core.units import UnitChoice, label
+from fairmargin.core.units import KM_PER_MILE, UnitChoice, is_fuel_unit, label
 
 
 def speed_words(kmh: float, units: UnitChoice) -> str:
@@ -50,3 +50,17 @@ def distance_words(km: float, units: UnitChoice) -> str:
     """A distance in the person's unit."""
     value = units.show("distance", km)
     return f"{value:.{0 if value >= 100 else 1}f} {units.distance}"
+
+
+def adding_unit(units: UnitChoice) -> str:
+    """Unit of corrections: energy or fuel per distance, so that lines add up."""
+    if is_fuel_unit(units.consumption):
+        return "L/100 km"
+    return "Wh/mi" if units.distance == "mi" else "Wh/km"
+
+
+def adding_factor(units: UnitChoice) -> float:
+    """Factor from Wh/km to `adding_unit`."""
+    if is_fuel_unit(units.consumption):
+        return 100.0 / units.heating_value_wh_per_l
+    return KM_PER_MILE if units.distance == "mi" else 1.0
