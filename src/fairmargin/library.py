@@ -108,6 +108,27 @@ class Analysis:
             raise ValueError(f'"{what}" is no table; expected one of {", ".join(_ROWS)}')
         return pd.DataFrame(rows(self))
 
+    def save(self, path: str | Path, what: What = "legs") -> None:
+        """Write a table as CSV, as a workbook or as Parquet, by the name's ending.
+
+        Parameters
+        ----------
+        path : str or Path
+            Ends in .csv, .xlsx or .parquet.
+        what : {'effects', 'ledger', 'legs', 'concerns', 'results'}
+            As for `to_frame`.
+
+        Raises
+        ------
+        InvalidInput
+            If the ending is another one, or the file cannot be written.
+        ValueError
+            If there is no such table.
+        """
+        from fairmargin.exchange.tables.writing import write_frame
+
+        write_frame(Path(path), self.to_frame(what))
+
     def plot(self, axes: Axes | None = None, which: int = 0) -> Axes:
         """Draw the margin bar: the effect with its interval, on one scale with what does not matter.
 

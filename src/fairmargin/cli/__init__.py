@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, cast
 
 import typer
 
@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     from fairmargin.core.planning.expected import Expected
     from fairmargin.core.planning.timetable import Timetable
     from fairmargin.core.study import Study
+    from fairmargin.exchange.packages.reading import Package
+    from fairmargin.exchange.reports.pdf import Paper
 
 app = typer.Typer(no_args_is_help=False, pretty_exceptions_enable=False)
 
@@ -274,8 +276,12 @@ def report(
     package: Annotated[Path, typer.Argument(help="Study package.")],
     out: Annotated[Path, typer.Argument(help="File to write: .html or .pdf.")],
     units: Units = "",
+    paper: Annotated[str, typer.Option(help="Of a PDF: A4 or Letter; by the units where it is not said.")] = "",
 ) -> None:
     """Write the study's report as one file."""
+    if paper not in {"", "A4", "Letter"}:
+        fault_line(f'--paper: "{paper}" is not known; expected A4 or Letter')
+        raise typer.Exit(BAD_INPUT)
     from fairmargin.core.analysis import analyse as run
     from fairmargin.exchange.files.faults import InvalidInput
     from fairmargin.exchange.packages.reading import read_package
@@ -288,11 +294,43 @@ def report(
 
         found = run(read.study, read.traces)
         use = report_use(read.study, askings(read.study, read.traces, found.results))
-        write_report(out, read.study, found, spoken(), use=use, traces=read.traces)
+        sheet = cast("Paper", paper) if paper else None
+        write_report(out, read.study, found, spoken(), use=use, traces=read.traces, paper=sheet)
     except InvalidInput as fault:
         for line in fault.faults:
             fault_line(f"{package}: {line}" if not line.startswith(str(out)) else line)
         raise typer.Exit(BAD_INPUT) from None
+
+
+@app.command()
+def table(
+    package: Annotated[Path, typer.Argument(help="Study package.")],
+    out: Annotated[Path, typer.Argument(help="File to write: .csv, .xlsx or .parquet.")],
+    what: Annotated[
+        str, typer.Option(help="legs (with their corrections), effects, ledger, concerns or results.")
+    ] = "legs",
+) -> None:
+    """Write a table of a study's analysis: every leg with its corrections, or what else is asked for."""
+    from fairmargin import library
+    from fairmargin.exchange.files.faults import InvalidInput
+
+    try:
+        read = read_package_of(package)
+        library.analyse(read).save(out, cast("library.What", what))
+    except InvalidInput as fault:
+        for line in fault.faults:
+            fault_line(line)
+        raise typer.Exit(BAD_INPUT) from None
+    except ValueError as error:
+        fault_line(f"{package}: {error}")
+        raise typer.Exit(BAD_INPUT) from None
+
+
+def read_package_of(path: Path) -> Package:
+    """Read a package, from standard input too."""
+    from fairmargin.exchange.packages.reading import read_package
+
+    return read_package(from_stdin(path))
 
 
 @app.command()

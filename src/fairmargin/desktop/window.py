@@ -32,6 +32,7 @@ from fairmargin.desktop.commands.intake import Intake
 from fairmargin.desktop.commands.logbooks import Logbooks
 from fairmargin.desktop.commands.menus import Menus
 from fairmargin.desktop.commands.packages import Packages
+from fairmargin.desktop.commands.printing import Printing
 from fairmargin.desktop.commands.sizing import Sizing
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.stage_progress import stops_of
@@ -104,6 +105,7 @@ class MainWindow(Shell):
         self.setCentralWidget(self._whole(central))
 
         self.logbooks, self.packages, self.intake = Logbooks(self), Packages(self), Intake(self)
+        self.printing = Printing(self)
         self.home = HomePage(session)
         self.home.newStudy.connect(self.new_study)
         self.home.importPackage.connect(self.packages.import_package)

@@ -180,6 +180,7 @@ class Study(_Value):
     format: Literal["fairmargin-study"] = "fairmargin-study"
     version: Literal[1] = 1
     title: str = ""
+    tester: str = Field(default="", max_length=120)  # who tested, as it is to stand in a report
     notes: str = ""
     change: Change = Change()
     vehicle: Vehicle = Vehicle()

@@ -15,6 +15,7 @@ from fairmargin.desktop.commands.helping import Helping
 from fairmargin.desktop.commands.intake import Intake
 from fairmargin.desktop.commands.logbooks import Logbooks
 from fairmargin.desktop.commands.packages import Packages
+from fairmargin.desktop.commands.printing import Printing
 from fairmargin.desktop.commands.sizing import Sizing
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.widgets.inputs import PROGRAM_KEYS, REDO, UNDO
@@ -41,6 +42,7 @@ class Commands(Protocol):
     packages: Packages
     intake: Intake
     sizing: Sizing
+    printing: Printing
 
     def new_study(self) -> None:
         """See the window."""
@@ -135,6 +137,8 @@ class Menus(QObject):
         self._add(menu, "&Export as a package\u2026", packages.export_package, "Ctrl+E")
         self._add(menu, "&Report\u2026", packages.write_report, "Ctrl+R")
         self._add(menu, "Result &card\u2026", packages.write_card, "Ctrl+Shift+R")
+        self._add(menu, "&Print\u2026", self.own.printing.ask, "Ctrl+P")
+        self._add(menu, "Save legs and corrections\u2026", packages.write_table)
         self._add(menu, "&Take off the list", self.own.take_off)
         menu.addSeparator()
         self._add(menu, "Add a &baseline run", lambda: self.own.add_run(True), "Ctrl+Shift+B")

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.stages.using.page import OwnFigures
 from fairmargin.desktop.state.background import meanwhile, waited
+from fairmargin.desktop.system.printers import paper_here
 from fairmargin.desktop.widgets.files import ask_open, ask_save
 
 
@@ -168,6 +169,36 @@ class Packages(QObject):
         self.window.tell(f"Card written to {path}.")
         return True
 
+    def write_table(self) -> None:
+        """Ask where to and which kind, and write every leg with its corrections."""
+        if self.session.study is None or self.session.analysis is None:
+            self.window.tell("Open a study first; then its legs and corrections can be saved.")
+            return
+        name = file_name(self.session.study.title) or "legs"
+        path, kind = ask_save(
+            self.window,
+            "Legs and corrections",
+            f"{name}, legs.csv",
+            "CSV (*.csv);;Workbook (*.xlsx);;Parquet (*.parquet)",
+        )
+        if path:
+            self.table_to(Path(path) if Path(path).suffix else Path(path + kind[kind.index("*") + 1 : -1]))
+
+    def table_to(self, path: Path) -> bool:
+        """Write the open study's legs and corrections, as CSV, workbook or Parquet by the name's ending."""
+        from fairmargin.exchange.files.faults import InvalidInput
+        from fairmargin.library import Analysis
+
+        study, analysis = self.session.study, self.session.analysis
+        assert study is not None and analysis is not None
+        try:
+            meanwhile(lambda: Analysis(study, analysis).save(path, "legs"))
+        except InvalidInput as fault:
+            self.window.tell(fault.faults[0])
+            return False
+        self.window.tell(f"Legs and corrections written to {path}.")
+        return True
+
     def report_to(self, path: str | Path) -> bool:
         """Write the report of the open study."""
         from fairmargin.exchange.files.faults import InvalidInput
@@ -182,7 +213,7 @@ class Packages(QObject):
 
         def write() -> None:
             use = report_use(study, askings, own.reserve, own.fade, own.prices(), own.km_per_year)
-            write_report(Path(path), study, analysis, units, use=use, traces=traces)
+            write_report(Path(path), study, analysis, units, use=use, traces=traces, paper=paper_here())
 
         try:
             meanwhile(write)

@@ -89,7 +89,8 @@ class QuestionStage(Stage):
         grid.setVerticalSpacing(8)
         box.addLayout(grid)
         grid.addWidget(self._field("title", "Title of the study", self._set_title), 0, 0, 1, 2)
-        grid.addWidget(self._field("route_name", "Route", self._plain("route_name")), 0, 2, 1, 2)
+        grid.addWidget(self._field("route_name", "Route", self._plain("route_name")), 0, 2)
+        grid.addWidget(self._field("tester", "Tester", self._plain("tester"), tip="As the report is to name you"), 0, 3)
         method = self._choice("method", "Method", METHODS, self._set_method)
         of_a_change = {
             1: self._choice("kind", "Kind of change", change_kinds(), self._set_kind),
@@ -321,6 +322,7 @@ class QuestionStage(Stage):
             "say it before you drive" if there else "nothing is compared; a trial can be added at any time"
         )
         f["title"].show_text(study.title)
+        f["tester"].show_text(study.tester)
         f["route_name"].show_text(study.route_name)
         show_choice(self.boxes["subject"], SUBJECT_WORDS[study.change.subject])
         show_choice(self.boxes["kind"], study.change.kind)

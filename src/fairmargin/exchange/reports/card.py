@@ -24,6 +24,8 @@ from fairmargin.exchange.files.atomic import write_whole
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.files.plain import printable
 from fairmargin.exchange.reports.figures import STYLE, TYPE, finished, with_type
+from fairmargin.exchange.reports.pdf import Paper, Sheet
+from fairmargin.exchange.reports.pdf import finished as finished_pdf
 from fairmargin.exchange.reports.style import MARKERS, TRIALS
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
 from fairmargin.exchange.words.names import place_words, quoted, result_name, side_words, units_of
@@ -250,6 +252,13 @@ def _bar(axes: Axes, card: Card, colours: tuple[str, str, str, str], trial: str)
 def _one_line(text: str, letters: int) -> str:
     plain = " ".join(text.split())
     return plain if len(plain) <= letters else plain[: letters - 1].rstrip() + "\u2026"
+
+
+def card_pdf(card: Card, paper: Paper) -> bytes:
+    """The card on one sheet of paper."""
+    sheet = Sheet(card.title, card.lines[-1] if card.lines else "", paper)
+    sheet.figure("", drawn(card, "svg").decode())
+    return finished_pdf(sheet)
 
 
 def write_card(path: str | Path, card: Card, dark: bool = False) -> None:

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import base64
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Final
@@ -19,12 +23,13 @@ from fairmargin.core.study.attachments import PLACES
 from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.entry import show_readings
 from fairmargin.core.study.runs import way_words
+from fairmargin.core.study.values import Instrument
 from fairmargin.core.words import sentence, signed
 from fairmargin.exchange.reports.figures import figures
 from fairmargin.exchange.reports.use import ReportUse, use_figures, use_tables
 from fairmargin.exchange.words.across import remembered_lines
 from fairmargin.exchange.words.answers import answers
-from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
+from fairmargin.exchange.words.figures import adding_factor, adding_unit, consumption_words, distance_words, span_words
 from fairmargin.exchange.words.names import comparison_name, result_name, side_words, stated_speed, units_of
 from fairmargin.exchange.words.results import (
     beside,
@@ -52,6 +57,29 @@ class Table:
     rows: tuple[tuple[str, ...], ...]
     numeric_from: int = 1
 
+    def is_figures(self, i: int) -> bool:
+        """Whether a column holds figures, which stand under each other from the right."""
+        return i >= self.numeric_from and all(_FIGURE.match(r[i]) for r in self.rows if r[i])
+
+
+@dataclass(frozen=True, slots=True)
+class Photo:
+    """A photograph that belongs to the study."""
+
+    caption: str
+    mime: str
+    data: bytes
+
+    @property
+    def as_base64(self) -> str:
+        """For a page that needs nothing else."""
+        return base64.b64encode(self.data).decode()
+
+
+_FIGURE: Final = re.compile(r"[+\u2212\u00b1-]?\d")
+#: Kinds of pictures that any reader shows, by how their files begin.
+PICTURES: Final = {b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg"}
+
 
 @dataclass(frozen=True, slots=True)
 class Content:
@@ -67,6 +95,8 @@ class Content:
     left_out: tuple[str, ...]
     notes: str
     made: str
+    by: str = ""  # its tester
+    photos: tuple[Photo, ...] = ()
 
 
 def content(
@@ -121,10 +151,11 @@ def content(
             if alone
             else ()
         ),
-        figures=(*figures(study, analysis), *use_figures(study, use, own)),
+        figures=(*figures(study, analysis, choice), *use_figures(study, use, own)),
         tables=(
+            *_instruments(study, analysis),
             _readings(study, choice, {leg.leg for leg in analysis.legs}),
-            _corrections(study, analysis),
+            _corrections(study, analysis, choice),
             *([_results(study, analysis, choice)] if analysis.comparisons else []),
             *([_took(study, analysis, own)] if analysis.results else []),
             *(_margin(study, c, len(analysis.comparisons) > 1, choice) for c in analysis.comparisons),
@@ -146,6 +177,8 @@ def content(
         notes=study.notes,
         made=f"Made by Fair Margin {__version__} on {now:%Y-%m-%d %H:%M}. Positive: the trial uses more energy per distance; "
         "per cent of the baseline's consumption.",
+        by=study.tester,
+        photos=tuple(_photos(study)),
     )
 
 
@@ -241,6 +274,8 @@ def _facts(study: Study, analysis: Analysis, choice: u.UnitChoice) -> tuple[tupl
     mark = dict.fromkeys(k.assumed, " (assumed from its class)")
     facts = [
         ("Question", f"{study.trials[0].label if study.trials else 'no trial'} against {study.baseline.label} ({study.change.kind}, works through {' and '.join(study.change.mechanisms)})"),
+        *([("Tester", study.tester)] if study.tester else []),
+        *([("Place", place)] if (place := _place(study)) else []),
         ("Method", f"{study.method}, order {study.order or 'none'}"),
         ("Route", study.route_name or "not named"),
         ("Driven", ", ".join(f"{d:%d %B %Y}" for d in days) or "not dated"),
@@ -332,21 +367,63 @@ def _readings(study: Study, choice: u.UnitChoice, read: set[str]) -> Table:
     return Table("Readings as read", heads, tuple(rows), 3)
 
 
-def _corrections(study: Study, analysis: Analysis) -> Table:
+def _corrections(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:
+    factor, unit = adding_factor(choice), adding_unit(choice)
+    decimals = 2 if factor < 0.1 else 1
     legs = [leg for leg in analysis.legs if leg.corrected_wh_per_km is not None]
     names = [n for n in registry.lines() if any(abs(leg.corrections_wh_per_km.get(n, 0.0)) >= 0.05 for leg in legs)]
     rows = tuple(
         (
             leg.leg,
             study.configuration(leg.configuration).label,
-            f"{leg.measured_wh_per_km:.1f}",
-            *(signed(leg.corrections_wh_per_km.get(n, 0.0)) for n in names),
-            f"{leg.corrected_wh_per_km:.1f}",
+            f"{leg.measured_wh_per_km * factor:.{decimals}f}",
+            *(signed(leg.corrections_wh_per_km.get(n, 0.0) * factor, decimals) for n in names),
+            f"{(leg.corrected_wh_per_km or 0.0) * factor:.{decimals}f}",
         )
         for leg in legs
     )
     heads = ("Leg", "Configuration", "As read", *(line_words(n) for n in names), "Corrected")
-    return Table("Corrections, Wh/km", heads, rows, 2)
+    return Table(f"Corrections, {unit}", heads, rows, 2)
+
+
+def _instruments(study: Study, analysis: Analysis) -> list[Table]:
+    """What was read from, and what is known of it."""
+    known_of: Mapping[str, Instrument] = {str(k): v for k, v in study.instruments.items()}
+    used = Counter(leg.instrument for leg in analysis.legs if leg.included)
+    names = list(dict.fromkeys([*used, *study.instruments]))
+    rows = []
+    for name in names:
+        own = known_of.get(name, Instrument())
+        step = "as its figures show" if own.step is None else f"{own.step:g} {own.unit or ''}".strip()
+        known = [
+            w
+            for w, so in (
+                ("cuts off instead of rounding", own.truncates),
+                ("not trusted: kept, does not count", not own.trusted),
+            )
+            if so
+        ]
+        rows.append((name, str(used.get(name, 0)), step, "; ".join(known)))
+    return (
+        [Table("Instruments", ("Instrument", "Counts for legs", "Step", "Known of it"), tuple(rows), 4)] if rows else []
+    )
+
+
+def _place(study: Study) -> str:
+    """Where it was driven, as somebody said it or the track says."""
+    if study.plan.place:
+        return study.plan.place
+    first = next((p for p in study.route if p.latitude is not None and p.longitude is not None), None)
+    return f"near {first.latitude:.2f}°, {first.longitude:.2f}°" if first is not None else ""
+
+
+def _photos(study: Study) -> Iterator[Photo]:
+    """Attached pictures, with what they are of."""
+    for x in study.attachments:
+        data = x.content
+        mime = next((m for begins, m in PICTURES.items() if data.startswith(begins)), "")
+        if mime:
+            yield Photo(f"{PLACES.get(x.of, x.of)}{': ' + x.note if x.note else ''}", mime, data)
 
 
 def _results(study: Study, analysis: Analysis, choice: u.UnitChoice) -> Table:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import get_args
 
@@ -16,11 +17,27 @@ from fairmargin.core.study.cells import vehicle_label
 from fairmargin.core.study.layout import ways
 from fairmargin.core.study.plan import CheckWhen
 from fairmargin.core.units import UnitChoice, label
+from fairmargin.exchange.reports.pdf import Paper, Sheet, finished
 from fairmargin.exchange.words.figures import distance_words, speed_words
 
 
-def day_sheet(study: Study, table: Timetable, units: UnitChoice) -> str:
-    """Render the printable sheet as one HTML page.
+@dataclass(frozen=True, slots=True)
+class DaySheet:
+    """What the sheet says, in its order."""
+
+    title: str
+    day: str
+    vehicle: str
+    turning: str
+    steps: tuple[tuple[str, str, str], ...]  # clock, words, charge
+    readings: tuple[str, ...]
+    boxes: tuple[tuple[str, str], ...]  # leg, and about when
+    groups: tuple[tuple[str, tuple[str, ...]], ...]  # checklists
+    caution: str
+
+
+def sheet_of(study: Study, table: Timetable, units: UnitChoice) -> DaySheet:
+    """Gather what the sheet says.
 
     Parameters
     ----------
@@ -28,37 +45,57 @@ def day_sheet(study: Study, table: Timetable, units: UnitChoice) -> str:
     table : Timetable
         With its sentences in those units.
     units : UnitChoice
-
-    Returns
-    -------
-    str
     """
     items = kit(study)
-    groups = [(when, [i.text for i in items if i.when == when]) for when in get_args(CheckWhen)]
+    groups = [(str(when), tuple(i.text for i in items if i.when == when)) for when in get_args(CheckWhen)]
     legs = dict(study.runs())
     several = len(table.days) > 1
     clock = "%a %H:%M" if several else "%H:%M"
     boxes = [
-        (f"{step.run} {leg.leg}", _who(study, leg), _way(leg, units), f"about {at.strftime(clock)}")
+        (f"{step.run} {leg.leg} {_who(study, leg)} {_way(leg, units)}".strip(), f"about {at.strftime(clock)}")
         for step in table.steps
         if step.kind == "run"
         for leg, at in _starts(study, step, legs.get(step.run, []))
     ]
-    environment = Environment(
-        loader=PackageLoader("fairmargin.exchange.reports", "templates"), autoescape=select_autoescape()
-    )
-    return environment.get_template("sheet.html").render(
+    return DaySheet(
         title=study.title or "Test day",
         day=f"{table.steps[0].start:%A %d %B %Y}",
         vehicle=", ".join(v.label for v in study.vehicles) or study.vehicle.name,
         turning=_turning(study, units),
-        clock=clock,
-        steps=[s for s in table.steps if s.kind != "turn"],
-        groups=[g for g in groups if g[1]],
-        boxes=boxes,
+        steps=tuple(
+            (s.start.strftime(clock), s.words, "" if s.charge_percent is None else f"{round(s.charge_percent)} %")
+            for s in table.steps
+            if s.kind != "turn"
+        ),
         readings=readings_asked(study, units),
+        boxes=tuple(boxes),
+        groups=tuple(g for g in groups if g[1]),
         caution=caution(study.change.kind),
     )
+
+
+def day_sheet(study: Study, table: Timetable, units: UnitChoice) -> str:
+    """Render the printable sheet as one HTML page; parameters as for `sheet_of`."""
+    environment = Environment(
+        loader=PackageLoader("fairmargin.exchange.reports", "templates"), autoescape=select_autoescape()
+    )
+    return environment.get_template("sheet.html").render(s=sheet_of(study, table, units))
+
+
+def sheet_pdf(made: DaySheet, paper: Paper) -> bytes:
+    """The sheet as a PDF: as much of it on each page as fits, boxes large enough for a pen."""
+    sheet = Sheet(made.title, made.title, paper)
+    sheet.text(made.title, 16, "B", gap=0)
+    told = ", ".join(x for x in (made.day, made.vehicle) if x)
+    sheet.text(f"{told}. {made.turning}" if made.turning else told, 10)
+    sheet.rows("Timetable", ("", "", ""), made.steps, (10, 80, 10))
+    sheet.boxes("Readings", made.readings, made.boxes)
+    sheet.heading("Checklists")
+    for when, lines in made.groups:
+        sheet.text(when, 10, "B", gap=0.5)
+        sheet.text("\n".join(f"\u2610  {line}" for line in lines), 9.5)
+    sheet.text(made.caution, 9.5)
+    return finished(sheet)
 
 
 def readings_asked(study: Study, units: UnitChoice) -> tuple[str, ...]:

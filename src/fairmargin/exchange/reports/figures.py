@@ -13,7 +13,9 @@ from typing import TYPE_CHECKING, Any, Final, cast
 from fairmargin.core.result.pairs import pair_row
 from fairmargin.core.result.types import Analysis, Comparison, LegResult
 from fairmargin.core.study import Study
+from fairmargin.core.units import UnitChoice
 from fairmargin.exchange.reports.style import BASELINE, FONTS, INK, MARKERS, MUTED, RULE, TRIALS, kept_font
+from fairmargin.exchange.words.figures import adding_factor, adding_unit
 from fairmargin.looks import LIGHT
 
 if TYPE_CHECKING:
@@ -36,12 +38,12 @@ STYLE: Final = {
 }
 
 
-def figures(study: Study, analysis: Analysis) -> list[tuple[str, str]]:
+def figures(study: Study, analysis: Analysis, choice: UnitChoice) -> list[tuple[str, str]]:
     """Draw every comparison with its pairs, and the legs from read to corrected; captions and SVG texts."""
     with with_type(cast(Any, STYLE)):
         made = [_pairs(study, c) for c in analysis.comparisons]
         legs = [leg for leg in analysis.legs if leg.corrected_wh_per_km is not None]
-        return [*made, _legs(study, legs)] if legs else made
+        return [*made, _legs(study, legs, choice)] if legs else made
 
 
 @contextmanager
@@ -121,23 +123,23 @@ def margin_bar(axes: Axes, study: Study, c: Comparison) -> None:
     )
 
 
-def _legs(study: Study, legs: Sequence[LegResult]) -> tuple[str, str]:
+def _legs(study: Study, legs: Sequence[LegResult], choice: UnitChoice) -> tuple[str, str]:
     """Every leg from read to corrected."""
     from matplotlib.figure import Figure
 
     figure = Figure(figsize=(7.2, 2.5), layout="constrained")
     axes = figure.subplots()
-    trials = [t.id for t in study.trials]
+    trials, factor = [t.id for t in study.trials], adding_factor(choice)
     for i, leg in enumerate(legs):
         which = trials.index(leg.configuration) if leg.configuration in trials else None
         colour = BASELINE if which is None else TRIALS[which % len(TRIALS)]
         marker = "o" if which is None else MARKERS[which % len(MARKERS)]
-        corrected = leg.corrected_wh_per_km or 0
-        axes.plot([i, i], [leg.measured_wh_per_km, corrected], ":", color=MUTED, lw=0.9)
-        axes.plot(i, leg.measured_wh_per_km, marker, mfc="white", mec=colour, ms=6)
+        read, corrected = leg.measured_wh_per_km * factor, (leg.corrected_wh_per_km or 0) * factor
+        axes.plot([i, i], [read, corrected], ":", color=MUTED, lw=0.9)
+        axes.plot(i, read, marker, mfc="white", mec=colour, ms=6)
         axes.plot(i, corrected, marker, color=colour, ms=6)
     axes.set_xticks(range(len(legs)), [leg.leg for leg in legs], fontsize=8)
-    axes.set_ylabel("Wh/km")
+    axes.set_ylabel(adding_unit(choice))
     _grid(axes, "y")
     caption = "Every leg in the order driven: open as read, filled corrected. Circle: baseline."
     return caption, finished(figure)

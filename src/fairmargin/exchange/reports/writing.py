@@ -19,7 +19,7 @@ from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.files.plain import printable
 from fairmargin.exchange.reports.carried import Carried, carried
 from fairmargin.exchange.reports.content import Content, content
-from fairmargin.exchange.reports.pdf import to_pdf
+from fairmargin.exchange.reports.pdf import Paper, to_pdf
 from fairmargin.exchange.reports.style import font_bytes
 from fairmargin.exchange.reports.use import ReportUse
 
@@ -40,6 +40,11 @@ def to_html(made: Content, held: Carried | None = None) -> str:
     return environment.get_template("report.html").render(c=made, fonts=fonts, carried=held)
 
 
+def usual_paper(choice: u.UnitChoice) -> Paper:
+    """The sheet of whoever reads those units."""
+    return "Letter" if choice.temperature == "°F" else "A4"
+
+
 def write_report(
     path: str | Path,
     study: Study,
@@ -48,10 +53,12 @@ def write_report(
     now: datetime | None = None,
     use: ReportUse | None = None,
     traces: Mapping[str, Trace] | None = None,
+    paper: Paper | None = None,
 ) -> None:
     """Write the report; the kind follows the name (.html or .pdf). Written whole or not at all.
 
-    With `traces` (empty where nothing was logged) a page carries its study, so that anybody can check it.
+    With `traces` (empty where nothing was logged) a page carries its study, so that anybody can check it. `paper` is that of
+    a PDF; where nobody says, Letter for miles and pounds of the United States, else A4.
 
     Raises
     ------
@@ -65,7 +72,7 @@ def write_report(
     now, use = now or datetime.now(), use or ReportUse()
     made = content(study, analysis, choice, now, use)
     if kind == ".pdf":
-        data = to_pdf(made)
+        data = to_pdf(made, paper or usual_paper(choice))
     else:
         held = None if traces is None else carried(study, traces, analysis, choice, now, use)
         data = to_html(made, held).encode()

@@ -7,11 +7,14 @@ import io
 import re
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from fairmargin.exchange.files.atomic import write_whole
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.files.plain import armed
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 #: A figure alone in its cell, with any minus sign: it goes into a workbook as a number.
 _FIGURE: Final = re.compile(r"[+\-\u2212]?\d+(\.\d+)?")
@@ -52,6 +55,37 @@ def write_table(path: Path, heads: Sequence[str], rows: Sequence[Sequence[str]])
     else:
         raise InvalidInput(f"{path.name}: expected a name that ends in .csv or .xlsx")
     write_whole(path, data)
+
+
+def write_frame(path: Path, frame: pd.DataFrame) -> None:
+    """Write a table with figures of full length as CSV (UTF-8), as a workbook or as Parquet, by the file's ending.
+
+    Raises
+    ------
+    InvalidInput
+        If the ending is another one, or the file cannot be written.
+    """
+    ending, data = path.suffix.lower(), io.BytesIO()
+    if ending == ".csv":
+        safe = frame.map(lambda cell: armed(_flat(cell)) if isinstance(cell, str) else cell)
+        data.write(safe.to_csv(index=False, lineterminator="\r\n").encode("utf-8"))
+    elif ending == ".xlsx":
+        from openpyxl import Workbook
+
+        book = Workbook()
+        sheet = book.active
+        for i, row in enumerate([list(frame.columns), *frame.itertuples(index=False, name=None)], start=1):
+            for j, value in enumerate(row, start=1):
+                known = value is not None and value == value  # not a number is an empty cell
+                cell = sheet.cell(i, j, (_flat(value) if isinstance(value, str) else value) if known else None)
+                if cell.data_type == "f":
+                    cell.data_type = "s"  # a text, whatever it begins with
+        book.save(data)
+    elif ending == ".parquet":
+        frame.to_parquet(data, index=False)
+    else:
+        raise InvalidInput(f"{path.name}: expected a name that ends in .csv, .xlsx or .parquet")
+    write_whole(path, data.getvalue())
 
 
 def _figure(text: str) -> str | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime, time
+from pathlib import Path
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -14,6 +15,7 @@ from fairmargin.core.study.place import place_of, read_place
 from fairmargin.core.units import in_units
 from fairmargin.desktop.stages.planning.page import PlanPage, clock_offset
 from fairmargin.desktop.state.session import Session
+from fairmargin.desktop.system.printers import paper_here
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
 from fairmargin.desktop.widgets.files import ask_save
 from fairmargin.desktop.widgets.flow import Flow
@@ -247,22 +249,27 @@ class DayPage(PlanPage):
         return True
 
     def _sheet(self) -> None:
-        path, _ = ask_save(self, "Printable sheet", "test-day.html", "Web page (*.html)")
+        path, _ = ask_save(self, "Printable sheet", "test-day.html", "Web page (*.html);;PDF (*.pdf)")
         if path:
             self.write_sheet(path)
 
     def write_sheet(self, path: str) -> bool:
         """Write timetable, checklists and blank reading boxes as one page to print."""
-        from fairmargin.exchange.reports.day_sheet import day_sheet
+        from fairmargin.exchange.files.atomic import write_whole
+        from fairmargin.exchange.files.faults import InvalidInput
+        from fairmargin.exchange.reports.day_sheet import day_sheet, sheet_of, sheet_pdf
 
         table, study = self.table(), self.session.study
         if table is None or study is None:
             return False
         try:
-            with open(path, "w", encoding="utf-8") as file:
-                file.write(day_sheet(study, table, self.session.units))
-        except OSError as error:
-            self.session.failed.emit(f"{path}: cannot be written: {error.strerror or error}")
+            if path.lower().endswith(".pdf"):
+                data = sheet_pdf(sheet_of(study, table, self.session.units), paper_here())
+            else:
+                data = day_sheet(study, table, self.session.units).encode()
+            write_whole(Path(path), data)
+        except InvalidInput as fault:
+            self.session.failed.emit(fault.faults[0])
             return False
         return True
 
