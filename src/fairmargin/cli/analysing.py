@@ -9,11 +9,12 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from fairmargin.cli.words import BAD_INPUT, OK, STDIN, fault_line, from_stdin, say, say_json, spoken
 
 if TYPE_CHECKING:
+    from fairmargin.core.inference.scatter import ScatterPrior
     from fairmargin.core.result.types import View
 
 #: Packages from which on another process is worth its start.
@@ -25,7 +26,7 @@ class How:
     """What is asked of every package."""
 
     view: View
-    scatter: Any  # ScatterPrior, or None
+    scatter: ScatterPrior | None
     as_json: bool
     sensitivity: bool
     in_own_units: bool
@@ -37,7 +38,7 @@ class Told:
 
     status: int = OK
     faults: list[str] = field(default_factory=list)  # lines on standard error
-    json: Any = None
+    json: dict[str, object] | None = None
     text: list[str] = field(default_factory=list)
 
 

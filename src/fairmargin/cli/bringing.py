@@ -11,6 +11,7 @@ from fairmargin.cli.words import BAD_INPUT, fault_line, say
 
 if TYPE_CHECKING:
     from fairmargin.core.units.dates import Order
+    from fairmargin.exchange.logs.legs import Cutting
 
 
 def _import_weather(source: Path, into: Path, preview: bool, order: Order) -> None:
@@ -75,6 +76,36 @@ def _as_table(path: Path, sheet: str) -> Path:
     return copy
 
 
+def _bring(
+    source: Path, into: Path, profile: str, wanted: list[str], cut: Cutting, order: Order, preview: bool, sheet: str
+) -> None:
+    """Read a file as what it is, and put it into a package."""
+    from fairmargin.exchange.files.faults import InvalidInput
+    from fairmargin.exchange.files.kinds import WORDS, recognise
+    from fairmargin.exchange.logs import loggers
+    from fairmargin.exchange.logs.importing import laid_on_legs, read_any_log
+    from fairmargin.exchange.packages.reading import read_package
+    from fairmargin.exchange.packages.writing import write_package
+
+    found = recognise(source)
+    if found.kind == "workbook":
+        source = _as_table(source, sheet)
+        found = recognise(source)
+    if found.kind in {"reports", "table"} and not profile:
+        _import_weather(source, into, preview, order)
+        return
+    if found.kind not in {"log", "track", "table"}:
+        raise InvalidInput([f"{source}: {WORDS[found.kind]}; expected a log, a track or weather"])
+    saved = loggers.load_profiles(loggers.profiles_path())
+    read = read_any_log(source, found.kind == "track", profile, saved, preview, say, fault_line, order)
+    if read.trace is None:
+        return
+    package = read_package(into)
+    write_package(into, package.study, laid_on_legs(package, read.trace, cut, wanted, into, source, say))
+    if profile and read.profile is not None:
+        loggers.save_profiles(loggers.profiles_path(), [*saved.values(), read.profile])
+
+
 def import_command(
     logfile: Annotated[
         Path,
@@ -97,12 +128,7 @@ def import_command(
 ) -> None:
     """Bring a file into a package: a logger's table, a track or a bus log cut into drives, METAR texts or a station's table."""
     from fairmargin.exchange.files.faults import InvalidInput
-    from fairmargin.exchange.files.kinds import WORDS, recognise
-    from fairmargin.exchange.logs import loggers
-    from fairmargin.exchange.logs.importing import laid_on_legs, read_any_log
     from fairmargin.exchange.logs.legs import Cutting
-    from fairmargin.exchange.packages.reading import read_package
-    from fairmargin.exchange.packages.writing import write_package
 
     try:
         if dates not in {"", "day-first", "month-first"}:
@@ -110,26 +136,8 @@ def import_command(
         order: Order = dates  # type: ignore[assignment]
         if cut not in get_args(Cutting):
             raise InvalidInput([f'--cut: "{cut}" is not known; expected stops, gates, coasts or whole'])
-        found = recognise(logfile)
-        if found.kind == "workbook":
-            logfile = _as_table(logfile, sheet)
-            found = recognise(logfile)
-        if found.kind in {"reports", "table"} and not profile:
-            _import_weather(logfile, into, preview, order)
-            return
-        if found.kind not in {"log", "track", "table"}:
-            raise InvalidInput([f"{logfile}: {WORDS[found.kind]}; expected a log, a track or weather"])
-        saved = loggers.load_profiles(loggers.profiles_path())
-        found_log = read_any_log(logfile, found.kind == "track", profile, saved, preview, say, fault_line, order)
-        if found_log.trace is None:
-            return
-        package = read_package(into)
         wanted = [n.strip() for n in legs.split(",") if n.strip()]
-        how: Cutting = "whole" if whole else cast(Cutting, cut)
-        traces = laid_on_legs(package, found_log.trace, how, wanted, into, logfile, say)
-        write_package(into, package.study, traces)
-        if profile and found_log.profile is not None:
-            loggers.save_profiles(loggers.profiles_path(), [*saved.values(), found_log.profile])
+        _bring(logfile, into, profile, wanted, "whole" if whole else cast(Cutting, cut), order, preview, sheet)
     except InvalidInput as fault:
         for line in fault.faults:
             fault_line(line)

@@ -90,17 +90,7 @@ class MainWindow(Shell):
         column.addLayout(lower, 1)
         self.pages = QStackedWidget()
         lower.addWidget(self.pages, 1)
-        # Where there is no room beside the page, the ledger takes its place when it is asked for.
-        self.ledger_button = QPushButton()
-        self.ledger_button.setObjectName("link")
-        self.ledger_button.setCheckable(True)
-        self.ledger_button.toggled.connect(self._show)
-        self.ledger_button.hide()
-        above = QHBoxLayout()
-        above.setContentsMargins(24, 0, 20, 0)
-        above.addStretch()
-        above.addWidget(self.ledger_button)
-        column.insertLayout(2, above)
+        column.insertLayout(2, self._make_ledger_button())
         lower.addWidget(self._make_ledger())
         self.setCentralWidget(self._whole(central))
 
@@ -152,6 +142,19 @@ class MainWindow(Shell):
         line.addWidget(close)
         self.notice.hide()
         return self.notice
+
+    def _make_ledger_button(self) -> QHBoxLayout:
+        """Where there is no room beside the page, the ledger takes its place when it is asked for."""
+        self.ledger_button = QPushButton()
+        self.ledger_button.setObjectName("link")
+        self.ledger_button.setCheckable(True)
+        self.ledger_button.toggled.connect(self._show)
+        self.ledger_button.hide()
+        above = QHBoxLayout()
+        above.setContentsMargins(24, 0, 20, 0)
+        above.addStretch()
+        above.addWidget(self.ledger_button)
+        return above
 
     def _make_ledger(self) -> QWidget:
         """The fairness ledger, under the choice of the comparison shown."""

@@ -7,15 +7,23 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any, Final
+from typing import TYPE_CHECKING, Final, Protocol
 
 from fairmargin.exchange.files import budget
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.logs.loggers import ImportedLog
 from fairmargin.exchange.logs.tracks import MOST_POINTS, log_of_points
 
+if TYPE_CHECKING:
+    from xml.etree.ElementTree import Element
+
 #: FIT counts a circle in so many parts.
 SEMICIRCLES: Final = 180.0 / 2**31
+
+
+class _Frame(Protocol):
+    def get_value(self, name: str, *, fallback: object) -> object:
+        """See the package."""
 
 
 @dataclass(slots=True)
@@ -55,7 +63,7 @@ def read_fit(path: str | Path) -> ImportedLog:
     return log_of_points(path, points)
 
 
-def _of_fit(frame: Any) -> Point:
+def _of_fit(frame: _Frame) -> Point:
     def value(*names: str) -> float | None:
         for name in names:
             found = frame.get_value(name, fallback=None)
@@ -115,7 +123,7 @@ def read_kml(path: str | Path) -> ImportedLog:
     return log_of_points(path, points)
 
 
-def _elements(path: Path, name: str) -> Iterator[Any]:
+def _elements(path: Path, name: str) -> Iterator[Element]:
     """Elements of one local name, of a file that defines nothing of its own."""
     from defusedxml import ElementTree
     from defusedxml.common import DefusedXmlException
@@ -135,7 +143,7 @@ def _local(tag: object) -> str:
     return str(tag).rpartition("}")[2]
 
 
-def _texts(element: Any) -> Iterator[tuple[str, str]]:
+def _texts(element: Element) -> Iterator[tuple[str, str]]:
     """Local names and texts of everything below an element."""
     for inner in element.iter():
         if inner.text and inner.text.strip():

@@ -6,10 +6,10 @@ the folder.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +19,10 @@ from fairmargin.exchange.files import budget
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.logs.dbc import ROLE_NAMES, Mapped, guess_mapping, load_dbc
 from fairmargin.exchange.logs.loggers import ImportedLog, drawn
+
+if TYPE_CHECKING:
+    from can.io.generic import MessageReader
+    from cantools.database.can import Database
 
 Array = NDArray[np.float64]
 
@@ -88,12 +92,12 @@ def _frames(path: Path) -> Iterator[Any]:
 
     kind = SUFFIX.get(budget.head_of(path, 4), ".asc")
     if kind == ".asc":
-        reader: Iterable[Any] = can.io.ASCReader(str(path), relative_timestamp=False)
+        reader: MessageReader = can.io.ASCReader(str(path), relative_timestamp=False)
     elif kind == ".blf":
         reader = can.io.BLFReader(str(path))
     else:
         reader = can.io.MF4Reader(str(path))
-    with reader as every:  # type: ignore[attr-defined]
+    with reader as every:
         for count, frame in enumerate(every):
             if count >= MOST_FRAMES:
                 raise InvalidInput(f"{path}: more than {MOST_FRAMES:,} frames; expected a shorter log")
@@ -101,7 +105,9 @@ def _frames(path: Path) -> Iterator[Any]:
                 yield frame
 
 
-def _decoded(frames: Iterator[Any], database: Any, mapped: Mapped) -> tuple[dict[str, list[tuple[float, float]]], int]:
+def _decoded(
+    frames: Iterator[Any], database: Database, mapped: Mapped
+) -> tuple[dict[str, list[tuple[float, float]]], int]:
     """Times and values of every quantity, and how many frames there were."""
     wanted: dict[str, list[tuple[str, Any]]] = {}
     for role, signal in mapped.signals.items():
@@ -123,7 +129,9 @@ def _decoded(frames: Iterator[Any], database: Any, mapped: Mapped) -> tuple[dict
         last[frame.arbitration_id] = frame.timestamp
         for role, signal in wanted[name]:
             if signal.name in values:
-                series.setdefault(role, []).append((frame.timestamp, float(values[signal.name]) * signal.factor))
+                series.setdefault(role, []).append(
+                    (frame.timestamp, cast("float", values[signal.name]) * signal.factor)
+                )
     return series, count
 
 

@@ -240,8 +240,7 @@ def to_pdf(made: Content, paper: Paper = "A4") -> bytes:
 
 def finished(sheet: Sheet) -> bytes:
     """The bytes of what was written."""
-    data: Any = sheet.pdf.output()
-    return bytes(data)
+    return bytes(sheet.pdf.output())
 
 
 def _aspect(svg: str) -> float:
