@@ -1,6 +1,7 @@
 """A damaged logbook or study in the window: what can be read, and earlier copies, by a press of a button."""
 
 import sqlite3
+from contextlib import closing
 from datetime import datetime
 
 from PySide6.QtCore import Qt, QThreadPool, QTimer
@@ -64,7 +65,7 @@ def test_a_damaged_study_is_marked_in_the_list_and_comes_back_from_a_copy(window
     path = tmp_path / "trip.fairmargin"
     book_with(path, "One", "Two")
     copies.keep(path, copies.DAILY, datetime(2026, 5, 2, 9, 0))
-    with sqlite3.connect(path) as connection:
+    with closing(sqlite3.connect(path)) as connection, connection:
         connection.execute("UPDATE study SET body = replace(body, '161.5', '191.5'), title = 'x' WHERE id = 2")
     window.session.open_logbook(path)
     assert "its line in the list and its readings are not what was written" in window.notice_text.text()
@@ -101,7 +102,7 @@ def test_earlier_copies_are_kept_shown_looked_at_and_put_back(window, qtbot, abb
 def test_a_line_of_the_list_that_was_lost_comes_back_when_its_study_is_opened(window, qtbot, tmp_path):
     path = tmp_path / "trip.fairmargin"
     book_with(path, "One")
-    with sqlite3.connect(path) as connection:
+    with closing(sqlite3.connect(path)) as connection, connection:
         connection.execute("UPDATE study SET summary = '{\"effect\": 9.5}'")
     window.session.open_logbook(path)
     assert window.home.list.entries[0].summary == ""

@@ -2,6 +2,7 @@
 
 import sqlite3
 import stat
+from contextlib import closing
 from datetime import date, datetime, timedelta
 
 import pytest
@@ -50,7 +51,7 @@ def test_only_the_last_seven_days_are_kept_and_other_kinds_by_themselves(path):
                                  "UPDATE book SET studies = 2"])  # fmt: skip
 def test_a_file_that_is_not_whole_drives_no_good_copy_out(path, sql):
     copies.keep(path, copies.DAILY, DAY)
-    with sqlite3.connect(path) as connection:
+    with closing(sqlite3.connect(path)) as connection, connection:
         connection.execute(sql)
     assert copies.keep(path, copies.DAILY, DAY + timedelta(days=1)) is None
     assert [c.made_at for c in copies.kept(path)] == [DAY]

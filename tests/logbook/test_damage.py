@@ -1,6 +1,7 @@
 """A value that changed by itself is told, what is derived is made anew, and one damaged study keeps no other shut."""
 
 import sqlite3
+from contextlib import closing
 
 import numpy as np
 import pytest
@@ -85,7 +86,8 @@ def test_a_study_that_cannot_be_read_keeps_no_other_shut(path, value):
 
 
 def test_a_damaged_log_is_left_out_and_named_and_stays_in_the_file(path):
-    data = sqlite3.connect(path).execute("SELECT samples FROM trace WHERE study_id = 1").fetchone()[0]
+    with closing(sqlite3.connect(path)) as connection:
+        data = connection.execute("SELECT samples FROM trace WHERE study_id = 1").fetchone()[0]
     middle = len(data) // 2
     change(path, "UPDATE trace SET samples = ? WHERE study_id = 1 AND leg = 'L01'",
            data[:middle] + bytes([data[middle] ^ 4]) + data[middle + 1 :])  # fmt: skip
@@ -99,7 +101,8 @@ def test_a_damaged_log_is_left_out_and_named_and_stays_in_the_file(path):
         assert book.read(2).damage == ("The log of L02 is missing from the file.",)
         book.save(1, record.study.with_(title="edited"))
         assert book.read(1).damage == record.damage
-    assert sqlite3.connect(path).execute("SELECT count(*) FROM trace").fetchone() == (5,)
+    with closing(sqlite3.connect(path)) as connection:
+        assert connection.execute("SELECT count(*) FROM trace").fetchone() == (5,)
 
 
 def test_a_study_that_vanished_is_noticed(path):

@@ -8,6 +8,7 @@ import stat
 import subprocess
 import sys
 import textwrap
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -90,11 +91,8 @@ def test_a_logbook_killed_while_it_was_made_opens(path, done):
         connection.execute("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL)")
         connection.execute("DROP TABLE alembic_version")
     elif done != "nothing":
-        connection.executescript(
-            "".join(sqlite3.connect(SAVED / "schema-0001.fairmargin").iterdump())
-            if done == "tables without marks"
-            else ""
-        )
+        with closing(sqlite3.connect(SAVED / "schema-0001.fairmargin")) as saved:
+            connection.executescript("".join(saved.iterdump()) if done == "tables without marks" else "")
     connection.commit()
     connection.close()
     if done == "no version":
@@ -201,7 +199,7 @@ def test_logbooks_of_every_release_open_and_keep_a_copy(path, file):
         kept = copies.kept(path)
         assert [c.why for c in kept] == [f"before {schema.HEAD}"]
         assert kept[0].path.read_bytes()[:16] == file.read_bytes()[:16]
-        with sqlite3.connect(kept[0].path) as connection:
+        with closing(sqlite3.connect(kept[0].path)) as connection, connection:
             assert connection.execute("SELECT count(*) FROM study").fetchone() == (3,)
         with Logbook.open(kept[0].path) as old:  # upgraded for reading, itself left as it is
             assert [e.title for e in old.studies()] == ["Wheel discs", "Flour"]

@@ -427,6 +427,15 @@ def install_desktop() -> None:
         say(line)
 
 
+@app.command(name="uninstall-desktop")
+def uninstall_desktop() -> None:
+    """Take the menu entry, the icon and the file types out of your desktop again; logbooks and settings stay."""
+    from fairmargin.desktop.system.install import uninstall
+
+    for line in uninstall():
+        say(line)
+
+
 def main() -> None:
     """Run the command line; a bare call or a path opens the window."""
     os.umask(0o077)  # packages and profiles hold where someone drove

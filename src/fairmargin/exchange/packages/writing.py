@@ -97,7 +97,7 @@ def package_files(study: Study, traces: Mapping[str, Trace]) -> Iterator[tuple[s
     for told in (head["circumstances"], *head["outings"]):
         if not told["not_known"]:
             del told["not_known"]
-    for name in ("circumstances", "outings", "said_afterwards"):
+    for name in ("circumstances", "outings", "said_afterwards", "tester"):
         if not head[name]:
             del head[name]
     yield STUDY_FILE, (json.dumps(head, indent=2, ensure_ascii=False) + "\n").encode()
