@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 
-.PHONY: demo setup dev test quick lint mutants regression practice demo-logbook notices deb man chaos bench screenshots schema priors wheel install clean
+.PHONY: demo setup dev test quick lint mutants regression practice demo-logbook notices deb notebook man chaos bench screenshots schema priors wheel install clean
 
 demo: setup
 	@scripts/need-display.sh && exec .venv/bin/fairmargin demo
@@ -46,6 +46,9 @@ notices: dev
 # A Debian package of the wheel and everything pinned, for the Python of the machine it is built on.
 deb: wheel
 	scripts/build_deb.sh
+
+notebook: dev
+	$(PY) scripts/write_notebook.py
 
 man: dev
 	$(PY) scripts/build_man.py

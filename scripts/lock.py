@@ -15,14 +15,23 @@ from pathlib import Path
 from typing import Any
 
 HERE = Path(__file__).parents[1] / "requirements"
-QUIET = ["-q", "--no-emit-find-links", "--no-emit-index-url", "--no-emit-trusted-host", "--strip-extras", "--allow-unsafe"]
+QUIET = [
+    "-q",
+    "--no-emit-find-links",
+    "--no-emit-index-url",
+    "--no-emit-trusted-host",
+    "--strip-extras",
+    "--allow-unsafe",
+]
 _PIN = re.compile(r"^([A-Za-z0-9_.-]+)==(\S+)$")
 
 
 def compiled(name: str, *more: str) -> None:
     """Pin the versions of one list."""
     command = [sys.executable, "-m", "piptools", "compile", *QUIET, *more]
-    subprocess.run([*command, f"--output-file=requirements/{name}.lock", f"requirements/{name}.in"], check=True, cwd=HERE.parent)
+    subprocess.run(
+        [*command, f"--output-file=requirements/{name}.lock", f"requirements/{name}.in"], check=True, cwd=HERE.parent
+    )
 
 
 def checksums(collector: Any, name: str, version: str) -> list[str]:
@@ -37,7 +46,7 @@ def checksums(collector: Any, name: str, version: str) -> list[str]:
     found = set()
     sources = collector.collect_sources(name, candidates_from_page=links)
     for source in sources.index_urls:
-        for link in (source.page_candidates() if source else []):
+        for link in source.page_candidates() if source else []:
             try:
                 parse = parse_wheel_filename if link.filename.endswith(".whl") else parse_sdist_filename
                 own = str(parse(link.filename)[1])

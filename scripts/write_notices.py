@@ -23,7 +23,9 @@ def licence_of(found: Distribution) -> str:
     expression = told.get("License-Expression")
     if expression:
         return str(expression)
-    classified = [str(c).rpartition(" :: ")[2] for c in told.get_all("Classifier") or [] if str(c).startswith("License ::")]
+    classified = [
+        str(c).rpartition(" :: ")[2] for c in told.get_all("Classifier") or [] if str(c).startswith("License ::")
+    ]
     stated = str(told.get("License") or "").strip().splitlines()
     short = bool(stated) and len(stated[0]) <= LONG and stated[0].upper() != "UNKNOWN"
     return "; ".join(classified) or (stated[0] if short else "see its own files")
