@@ -6,7 +6,7 @@ import pytest
 from tests.desktop.chaos import ChaosDay
 
 #: `make chaos` drives two hundred.
-DAYS = int(os.environ.get("CHAOS_DAYS", "6"))
+DAYS = int(os.environ.get("CHAOS_DAYS", "3"))
 
 
 @pytest.mark.parametrize("seed", range(DAYS))

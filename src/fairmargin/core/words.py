@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 
 def signed(value: float, decimals: int = 1) -> str:
     """Write a signed number with a true minus sign; what rounds to zero has none.
@@ -16,6 +18,20 @@ def signed(value: float, decimals: int = 1) -> str:
         return text
     mark = "\u2212" if value < 0 else "+"
     return mark + text
+
+
+def minus(text: str) -> str:
+    """A figure as it is written, with a true minus sign; what rounds to zero has none.
+
+    Examples
+    --------
+    >>> minus("-4"), minus("-0.0 kWh"), minus("12-16"), minus("4.5")
+    ('−4', '0.0 kWh', '12-16', '4.5')
+    """
+    if not text.startswith("-"):
+        return text
+    zero = re.match(r"-0*\.?0*(?![\d.])", text)
+    return text[1:] if zero else "\u2212" + text[1:]
 
 
 def sentence(words: str) -> str:

@@ -16,6 +16,7 @@ from fairmargin.core import units
 from fairmargin.core.study.indirect import INDIRECT_FIELDS, read_indirect, show_indirect
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.units.dates import iso_dates, numeric, order_of
+from fairmargin.core.words import minus
 
 _SOC = re.compile(r"^\s*(\d+(?:[.,]\d+)?)\s*%?\s*(?:-|\u2013|\u2212|to|\u2192|>)\s*(\d+(?:[.,]\d+)?)\s*%\s*$")
 #: Charge at the start alone: the next leg's tells the end.
@@ -56,7 +57,7 @@ def show_number(value: float | None, decimals: int = 2) -> str:
     if value is None:
         return ""
     text = f"{value:.{decimals}f}"
-    return text.rstrip("0").rstrip(".") if "." in text else text
+    return minus(text.rstrip("0").rstrip(".") if "." in text else text)
 
 
 def read_reading(text: str, default_unit: units.ConsumptionUnit, charge_may_rise: bool = False) -> dict[str, Any]:
@@ -168,9 +169,9 @@ def show_reading(leg: Leg) -> str:
 
 def _show_one(kind: str, leg: Leg) -> str:
     if kind == "energy":
-        return f"{units.to_step(leg.energy_kwh or 0.0, leg.energy_step_kwh)} kWh"
+        return minus(f"{units.to_step(leg.energy_kwh or 0.0, leg.energy_step_kwh)} kWh")
     if kind == "average" and leg.average_unit is not None:
-        return f"{units.to_step(leg.average_shown or 0.0, leg.average_step)} {units.label(leg.average_unit)}"
+        return minus(f"{units.to_step(leg.average_shown or 0.0, leg.average_step)} {units.label(leg.average_unit)}")
     if kind == "fuel":
         return f"{leg.fuel_l:g} L"
     if kind == "charger":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
@@ -9,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from fairmargin.core.study import Study
 from fairmargin.core.study.entry import words_of
+from fairmargin.core.words import minus
 from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme
@@ -77,6 +79,10 @@ class Stage(QWidget):
         """Redraw everything from the session's study and analysis."""
 
 
+#: A figure alone, with a sign that was typed.
+_FIGURE = re.compile(r"-[\d.,]+")
+
+
 class Field(QWidget):
     """A line edit with its label above, unit behind, and its fault below in words.
 
@@ -135,6 +141,7 @@ class Field(QWidget):
 
     def show_text(self, text: str, unit: str | None = None) -> None:
         """Show a stored value; a field that is being typed in or holds a fault keeps its text."""
+        text = minus(text) if _FIGURE.fullmatch(text) else text
         if unit is not None:
             self.unit.setText(unit)
             self.unit.setVisible(bool(unit))

@@ -11,7 +11,6 @@ from typing import Final
 
 import platformdirs
 
-
 METAINFO: Final = "org.fairmargin.fairmargin.metainfo.xml"
 
 

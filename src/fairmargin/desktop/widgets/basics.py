@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from typing import Final
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF, QResizeEvent
 from PySide6.QtGui import Qt as RichText
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -67,6 +67,19 @@ class Elided(PlainLabel):
         super().__init__()
         self.setObjectName(name)
         self.setMinimumWidth(24)
+
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        self._tell()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._tell()
+
+    def _tell(self) -> None:
+        """Say all of it in the tip where it is cut."""
+        cut = self.fontMetrics().horizontalAdvance(self.text()) > self.width()
+        self.setToolTip(as_tip(self.text()) if cut else "")
 
     def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.pairs import Pair, PairRow, pair_row
 from fairmargin.core.result.steps import rounded
-from fairmargin.core.words import signed
+from fairmargin.core.words import minus, signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
@@ -146,7 +146,8 @@ class Waterfall(Chart):
         if fall is not None:
             parts = ", ".join(f"{n} {signed(v, fall.decimals)}" for n, v in fall.lines)
             self.setAccessibleName(
-                f"As read {fall.start:.{fall.decimals}f}, {parts}, corrected {fall.end:.{fall.decimals}f} {fall.unit}"
+                f"As read {minus(f'{fall.start:.{fall.decimals}f}')}, {parts}, "
+                f"corrected {minus(f'{fall.end:.{fall.decimals}f}')} {fall.unit}"
             )
         self.update()
 
@@ -231,7 +232,7 @@ class LegStrips(Chart):
         self._legs, self._chosen, self._unit, self._means = legs, chosen, unit, means or {}
         told = [
             f"{x.name} {x.direction} {x.measured:.1f}"
-            + (f", corrected {x.corrected:.1f}" if x.corrected is not None else "")
+            + (f", corrected {minus(f'{x.corrected:.1f}')}" if x.corrected is not None else "")
             + ("" if x.included else ", left out")
             for x in legs
         ]

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from fairmargin.core.planning import Expected, Share
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, label
-from fairmargin.core.words import signed
+from fairmargin.core.words import minus, signed
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.charts import Chart
@@ -102,7 +102,7 @@ class SplitBar(Chart):
 
     def _shown(self, wh_per_km: float) -> str:
         value = wh_per_km * self._factor
-        return f"{value:.{0 if self._share is None or self._share.total * self._factor >= 50 else 1}f}"
+        return minus(f"{value:.{0 if self._share is None or self._share.total * self._factor >= 50 else 1}f}")
 
     def draw(self, p: QPainter) -> None:
         if self._share is None:
