@@ -1,5 +1,6 @@
 """The guide inside the window: opened at the stage one is on, its contents, a word found; the same source as the docs."""
 
+import re
 from pathlib import Path
 
 import pytest
@@ -43,6 +44,24 @@ def test_it_opens_at_what_is_in_sight(guide, place):
     assert guide.text.textCursor().block().text().startswith(AT[place])
     if place in {"plan", "verdict", "home"}:  # not at the very end, where nothing can be scrolled to the top
         assert AT[place] in at_top(guide)
+
+
+def test_every_picture_is_there_and_as_wide_as_the_page(guide):
+    from PySide6.QtCore import QUrl
+    from PySide6.QtGui import QTextDocument
+
+    named = re.findall(r"\]\((screenshots/[\w-]+\.png)\)", guide_text())
+    assert len(named) >= 14
+    for name in named:
+        picture = guide.text.loadResource(QTextDocument.ResourceType.ImageResource.value, QUrl(name))
+        assert 200 <= picture.deviceIndependentSize().width() <= guide.text.viewport().width(), name
+
+
+def test_every_task_is_a_short_list(guide):
+    tasks = guide_text().split("## Tasks")[1].split("## A study of your own")[0]
+    for task in tasks.split("### ")[1:]:
+        steps = re.findall(r"^\d\. ", task, re.MULTILINE)
+        assert 3 <= len(steps) <= 6, task.splitlines()[0]
 
 
 def test_contents_and_a_word(qtbot, guide):

@@ -94,7 +94,7 @@ def test_the_wheel_asks_for_bounds_and_carries_guide_schema_and_notices():
     assert not [x for x in asked if "==" in x] and all("<" in x for x in asked)
     assert project["project"]["requires-python"] == ">=3.11,<3.14"
     carried = project["tool"]["hatch"]["build"]["targets"]["wheel"]["force-include"]
-    assert set(carried) == {"docs/guide.md", "docs/study.schema.json", "NOTICES.md"}
+    assert set(carried) == {"docs/guide.md", "docs/screenshots", "docs/study.schema.json", "NOTICES.md"}
     names = {re.split(r"[<>=!~ ]", x)[0].lower().replace("_", "-") for x in asked}
     locked = {
         p.lower()

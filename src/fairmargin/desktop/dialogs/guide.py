@@ -6,8 +6,8 @@ from importlib import resources
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeyEvent, QTextBlock, QTextCursor, QTextDocument
+from PySide6.QtCore import Qt, QUrl
+from PySide6.QtGui import QKeyEvent, QPixmap, QTextBlock, QTextCursor, QTextDocument
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -35,6 +35,30 @@ def guide_text() -> str:
     if shipped.is_file():
         return shipped.read_text(encoding="utf-8")
     return (Path(__file__).parents[4] / "docs" / "guide.md").read_text(encoding="utf-8")
+
+
+def _pictures() -> Path:
+    """Where the guide's pictures lie: shipped with the application, else in the source tree."""
+    shipped = Path(str(resources.files("fairmargin.desktop") / "data" / "screenshots"))
+    return shipped if shipped.is_dir() else Path(__file__).parents[4] / "docs" / "screenshots"
+
+
+class _Page(QTextBrowser):
+    """Shows its pictures as wide as it is itself, up to their own size."""
+
+    MARGIN = 40
+
+    def loadResource(self, kind: int, name: QUrl | str) -> object:
+        path = name if isinstance(name, str) else name.path()
+        if path.startswith("screenshots/"):
+            picture = QPixmap(str(_pictures() / Path(path).name))
+            if not picture.isNull():
+                wide = max(200, min(picture.width(), self.viewport().width() - self.MARGIN))
+                ratio = self.devicePixelRatioF()
+                scaled = picture.scaledToWidth(round(wide * ratio), Qt.TransformationMode.SmoothTransformation)
+                scaled.setDevicePixelRatio(ratio)
+                return scaled
+        return super().loadResource(kind, name)
 
 
 class GuideDialog(QDialog):
@@ -66,7 +90,7 @@ class GuideDialog(QDialog):
         self.contents.setAccessibleName("Contents of the guide")
         self.contents.setFixedWidth(210)
         lower.addWidget(self.contents)
-        self.text = QTextBrowser()
+        self.text = _Page()
         self.text.setAccessibleName("The guide")
         self.text.setOpenLinks(False)
         self.text.setMarkdown(guide_text())
