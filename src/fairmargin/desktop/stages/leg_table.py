@@ -53,15 +53,24 @@ class Sheet(Protocol):
         """Store several cells in one undo step; what is refused is told by its place."""
 
 
-def columns_used(study: Study, wanted: Sequence[str]) -> tuple[str, ...]:
-    """Fields that the table shows: the first, those with a value on any leg, those asked for; in the sheet's order."""
+def columns_used(study: Study, wanted: Sequence[str], known: Used | None = None) -> tuple[str, ...]:
+    """Fields that the table shows: the first, those with a value on any leg, those asked for; in the sheet's order.
+
+    `known` keeps what each leg has a value of, from one edit to the next: an edit is one leg's.
+    """
     every = (*FIRST, *BESIDE, *more())
     plain = UNIT_CHOICES["metric"]
-    used = {
-        key
-        for key in every
-        if key not in INSTRUMENT_KEYS and any(show_leg_field(key, leg, plain, study) for leg in study.legs)
-    }
+    known = {} if known is None else known
+    now: Used = {}
+    for leg in study.legs:
+        kept_leg = known.get(id(leg))
+        if kept_leg is None or kept_leg[0] is not leg:
+            has = (k for k in every if k not in INSTRUMENT_KEYS and show_leg_field(k, leg, plain, study))
+            kept_leg = (leg, frozenset(has))
+        now[id(leg)] = kept_leg
+    known.clear()
+    known.update(now)
+    used = frozenset[str]().union(*(has for _, has in now.values()))
     kept = {*FIRST, *used, *wanted, *needed_fields(study)}
     return tuple(key for key in every if key in kept)
 
@@ -70,6 +79,12 @@ def _caption(key: str) -> str:
     """What a column is called."""
     known = leg_fields()[key]
     return known.column or known.caption or key
+
+
+#: A column is as wide as what stands in the rows in sight and so many more.
+ROWS_MEASURED: Final = 60
+#: Of each leg, by its identity, itself and the fields that have a value.
+Used = dict[int, tuple[Leg, frozenset[str]]]
 
 
 class LegModel(QAbstractTableModel):
@@ -85,10 +100,14 @@ class LegModel(QAbstractTableModel):
         self.fault = ""
         self._study: Study | None = None
         self._around: object = None  # what else the cells are written by
+        self._used: Used = {}
 
     def show_study(self, study: Study, wanted: Sequence[str]) -> None:
         """Show a study's legs; rows and columns are laid anew only where there are others."""
-        keys = columns_used(study, wanted)
+        shown = self._study
+        if shown is None or shown.readings != study.readings or shown.events != study.events:
+            self._used.clear()  # what stands on a leg is told of it elsewhere as well
+        keys = columns_used(study, wanted, self._used)
         same = keys == self.keys and [x.leg for x in self.legs] == [x.leg for x in study.legs]
         around = (study.with_(legs=(), events=(), weather=()), self.stage.session.units, theme.colours)
         alike = same and around == self._around
@@ -240,6 +259,7 @@ class LegTable(QWidget):
         self.view.verticalHeader().hide()
         self.view.verticalHeader().setDefaultSectionSize(25)
         head = self.view.horizontalHeader()
+        head.setResizeContentsPrecision(ROWS_MEASURED)
         head.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         head.customContextMenuRequested.connect(self._columns_menu)
         self.view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
