@@ -9,7 +9,6 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog
 
 from fairmargin.desktop.shell import Shell
-from fairmargin.desktop.stages.using.page import OwnFigures
 from fairmargin.desktop.state.background import meanwhile, waited
 from fairmargin.desktop.system.printers import paper_here
 from fairmargin.desktop.widgets.files import ask_open, ask_save
@@ -201,6 +200,7 @@ class Packages(QObject):
 
     def report_to(self, path: str | Path) -> bool:
         """Write the report of the open study."""
+        from fairmargin.desktop.stages.using.page import OwnFigures
         from fairmargin.exchange.files.faults import InvalidInput
         from fairmargin.exchange.reports.use import report_use
         from fairmargin.exchange.reports.writing import write_report

@@ -12,7 +12,6 @@ from PySide6.QtCore import QObject
 
 from fairmargin.desktop.commands.packages import file_name
 from fairmargin.desktop.shell import Shell
-from fairmargin.desktop.stages.using.page import OwnFigures
 from fairmargin.desktop.state.background import meanwhile
 from fairmargin.desktop.system import printers
 from fairmargin.exchange.files.atomic import write_whole
@@ -104,6 +103,7 @@ class Printing(QObject):
 
             c, view = self.session.comparison, self.session.view
             return lambda: card_pdf(card_of(study, analysis, c, view, units, date.today()), paper)
+        from fairmargin.desktop.stages.using.page import OwnFigures
         from fairmargin.exchange.reports.content import content
         from fairmargin.exchange.reports.pdf import to_pdf
         from fairmargin.exchange.reports.use import report_use
