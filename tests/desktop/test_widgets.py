@@ -4,7 +4,7 @@ from datetime import datetime
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QApplication, QLabel
 from tests.conftest import driven_study
 from tests.unlike import unlike
 
@@ -283,3 +283,24 @@ def test_where_the_energy_goes_is_told_in_ones_own_unit(qtbot, qapp):
         bar.show_share(share, 100.0, UNIT_CHOICES[units])
         assert bar.accessibleName().startswith(said)
         assert not bar.grab().isNull()
+
+
+def test_an_entry_of_the_ledger_that_says_the_same_stays_where_it_is(opened):
+    """Only what an edit changes is made anew; nothing is left behind, nothing shown twice."""
+    ledger = opened.ledger
+    opened.go_to("drive")
+    QApplication.processEvents()
+    before = dict(ledger._made)
+    assert len(before) > 3
+    opened.session.edit(opened.session.study.with_leg("L01", note="calm"), "note")  # moves no figure
+    QApplication.processEvents()
+    assert set(ledger._made) == set(before)
+    opened.session.edit(opened.session.study.with_leg("L01", temperature_c=24.0), "air")
+    QApplication.processEvents()
+    kept = set(ledger._made) & set(before)
+    assert kept and set(ledger._made) - kept, "some lines say another thing now"
+    places = [ledger._list.itemAt(i).widget() for i in range(ledger._list.count())]
+    assert [w for w in places if w is not None] == list(ledger._made)
+    opened.session.set_units(UNIT_CHOICES["us"])
+    QApplication.processEvents()
+    assert not ({w for w, key in ledger._made.items() if key[0] != "section"} & set(before)), "said in other units"

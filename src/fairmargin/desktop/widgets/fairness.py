@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import replace
+from functools import partial
 from typing import Final
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -20,7 +22,7 @@ from fairmargin.core.study.cells import compares
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.core.words import sentence, signed
 from fairmargin.desktop.theme import theme
-from fairmargin.desktop.widgets.basics import as_tip, clear, label, link, scrolling
+from fairmargin.desktop.widgets.basics import as_tip, label, link, scrolling
 from fairmargin.exchange.words.results import level_words
 
 LEAST_TOLD: Final = 0.2  # share of the margin from which a source has a line of its own
@@ -168,6 +170,8 @@ class FairnessLedger(QFrame):
         foot.addWidget(self._words)
         outer.addWidget(self._foot)
         self._shown: object = None
+        self._made: dict[QWidget, Hashable] = {}
+        self._spare: dict[Hashable, list[QWidget]] = {}
         self._units = UNIT_CHOICES["metric"]
         self.show_analysis(None, None)
 
@@ -198,7 +202,42 @@ class FairnessLedger(QFrame):
         if shown is not None and shown == self._shown:
             return  # building the entries anew costs more than anything else here
         self._shown = shown
-        clear(self._list)
+        self._take_up()
+        self._show(study, analysis, c, alone, outlook)
+        self._let_go()
+
+    def _take_up(self) -> None:
+        """Take what is shown out of the list: what comes again is laid back as it is, which is most of it after an edit."""
+        while self._list.count():
+            item = self._list.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                self._spare.setdefault(self._made.pop(widget), []).append(widget)
+
+    def _lay(self, key: Hashable, make: Callable[[], QWidget]) -> None:
+        """Lay an entry: the one that was there, where it says the same, else a new one."""
+        spare = self._spare.get(key)
+        widget = spare.pop() if spare else make()
+        self._made[widget] = key
+        self._list.addWidget(widget)
+
+    def _let_go(self) -> None:
+        """Delete what did not come again."""
+        for widget in (w for rest in self._spare.values() for w in rest):
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        self._spare.clear()
+
+    def _show(
+        self,
+        study: Study | None,
+        analysis: Analysis | None,
+        c: Comparison | None,
+        alone: Result | None,
+        outlook: Sequence[MarginLine],
+    ) -> None:
+        units = self._units
         if study is not None and alone is not None and alone.margin:
             self._show_alone(study, alone)
             return
@@ -240,16 +279,22 @@ class FairnessLedger(QFrame):
             if found:
                 self._section(title, words)
             for concern in found:
-                self._list.addWidget(self._entry(study, concern, reach))
+                bias = None if concern.bias_percent is None else round(concern.bias_percent, 1)
+                alike = replace(concern, bias_percent=bias)  # as it is written
+                key = ("doubt", alike, round(reach, 1), leg_words(study, concern.legs), self._units, theme.dark)
+                self._lay(key, partial(self._entry, study, concern, reach))
         if not c.concerns:
-            self._list.addWidget(label("No doubts found.", "muted"))
+            self._lay("none", partial(label, "No doubts found.", "muted"))
 
     def _show_margin(self, study: Study, margin: Sequence[MarginLine]) -> None:
         """The sources of a margin, those worth a word; the first with its cause and remedy."""
         self._section("What makes the margin", "Of each what it would be alone, and its part of the margin's square.")
         before = 0
         for i, part in enumerate(square_parts(margin, LEAST_TOLD)):
-            self._list.addWidget(self._line(study, part, before, i == 0))
+            legs = leg_words(study, part.line.legs)
+            written = replace(part.line, half_width_percent=round(part.line.half_width_percent, 1))
+            key = ("line", written, part.percent_of_square, legs, before, i == 0, self._units, theme.dark)
+            self._lay(key, partial(self._line, study, part, before, i == 0))
             before += part.percent_of_square
 
     def _show_outlook(self, study: Study, margin: Sequence[MarginLine]) -> None:
@@ -279,10 +324,13 @@ class FairnessLedger(QFrame):
         self._foot.show()
 
     def _section(self, title: str, words: str) -> None:
-        head = label(title, "heading")
-        head.setToolTip(words)
-        head.setAccessibleDescription(words)
-        self._list.addWidget(head)
+        def made() -> QWidget:
+            head = label(title, "heading")
+            head.setToolTip(words)
+            head.setAccessibleDescription(words)
+            return head
+
+        self._lay(("section", title, words), made)
 
     def _line(self, study: Study, part: SquarePart, before: int, first: bool) -> QWidget:
         line = part.line
