@@ -6,14 +6,14 @@ cd "$(dirname "$0")/.."
 want=${1:-app}
 
 find_python() {
-    for candidate in python3.11 python3; do
+    for candidate in python3.11 python3.12 python3.13 python3; do
         if command -v "$candidate" >/dev/null 2>&1 &&
-            "$candidate" -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' 2>/dev/null; then
+            "$candidate" -c 'import sys; sys.exit(not (3, 11) <= sys.version_info[:2] < (3, 14))' 2>/dev/null; then
             command -v "$candidate"
             return
         fi
     done
-    echo "Fair Margin needs Python 3.11, which was not found. On Debian: apt-get install python3.11 python3.11-venv" >&2
+    echo "Fair Margin needs Python 3.11, 3.12 or 3.13, of which none was found. On Debian: apt-get install python3.11 python3.11-venv" >&2
     exit 1
 }
 
