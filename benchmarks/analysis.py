@@ -62,7 +62,9 @@ def sixteen_legs() -> None:
     own = [conditions[o.legs[0]] for o in found]
     ours = median_s(lambda: fit_study(study, own, found, logs, FitOptions()))
     whole = median_s(lambda: analyse(study))
-    print(f"{len(study.legs)} legs of 25 km: analysis {1000 * whole:.0f} ms, {whole / ours:.1f} times a bare fit (goal: 2)")
+    print(
+        f"{len(study.legs)} legs of 25 km: analysis {1000 * whole:.0f} ms, {whole / ours:.1f} times a bare fit (goal: 2)"
+    )
     problem = prepare(study, own, found, logs, FitOptions())
     sd = np.sqrt(problem.prior_var)
     noise = np.sqrt(problem.rows.reading_var + problem.owns @ problem.scatter_var)
@@ -94,7 +96,9 @@ def many_samples(folder: Path) -> None:
 
     alone = median_s(lambda: [pd.read_csv(f) for f in files], 5)
     both = median_s(whole, 5)
-    print(f"{count} samples: pandas alone {alone:.2f} s, read and analysed {both:.2f} s: {both / alone:.2f} times (goal: 1.15)")
+    print(
+        f"{count} samples: pandas alone {alone:.2f} s, read and analysed {both:.2f} s: {both / alone:.2f} times (goal: 1.15)"
+    )
 
 
 def hundred_packages(folder: Path) -> None:
@@ -113,7 +117,9 @@ def hundred_packages(folder: Path) -> None:
     call(paths[:1])
     one = statistics.median(call([p]) for p in paths[:9])
     every, cores = call(paths), len(os.sched_getaffinity(0))
-    print(f"100 packages {every:.2f} s, one {1000 * one:.0f} ms: {every / one:.0f} times (goal: {100 / cores:.0f}, {cores} cores)")
+    print(
+        f"100 packages {every:.2f} s, one {1000 * one:.0f} ms: {every / one:.0f} times (goal: {100 / cores:.0f}, {cores} cores)"
+    )
 
 
 def designs() -> None:
