@@ -54,7 +54,7 @@ def open_window(path: str | None, demo: bool = False) -> int:
 
 @app.command()
 def demo(path: Annotated[Path | None, typer.Option("--at", help="Where to put the demo logbook.")] = None) -> None:
-    """Open the window on the demo logbook (made afresh when absent)."""
+    """Open the window on the demo logbook (put there when absent)."""
     raise typer.Exit(open_window(str(path) if path else None, demo=True))
 
 

@@ -110,7 +110,7 @@ def import_command(
     logfile: Annotated[
         Path,
         typer.Argument(
-            help="CSV with a header row, XLSX, ODS, Parquet; GPX, TCX, KML, FIT; ASC, BLF, MF4 with a DBC beside it; METAR texts."
+            help="CSV with a header row, XLSX, ODS, Parquet; GPX, TCX, KML, FIT, NMEA; ASC, BLF, MF4 with a DBC beside it; METAR texts."
         ),
     ],
     into: Annotated[Path, typer.Option("--into", help="Study package that gets the samples.")],

@@ -74,7 +74,30 @@ def kml_file(path, points):
     return path
 
 
-@pytest.mark.parametrize("make", [fit_file, tcx_file, kml_file], ids=["FIT", "TCX", "KML"])
+def nmea_file(path, points):
+    """Sentences of NMEA 0183: RMC and GGA, with the exclusive or of what stands between $ and * (from memory)."""
+
+    def sentence(words):
+        check = 0
+        for letter in words.encode():
+            check ^= letter
+        return f"${words}*{check:02X}"
+
+    def degrees(value, wide):
+        whole = int(value)
+        return f"{whole:0{wide}d}{60 * (value - whole):08.5f}"
+
+    lines = []
+    for t, a, b, h, v in points:
+        at = BEGAN + timedelta(seconds=t)
+        where = f"{degrees(a, 2)},N,{degrees(b, 3)},E"
+        lines.append(sentence(f"GPGGA,{at:%H%M%S}.00,{where},1,08,0.9,{h},M,47.0,M,,"))
+        lines.append(sentence(f"GPRMC,{at:%H%M%S}.00,A,{where},{v / (1852 / 3600):.3f},0.0,{at:%d%m%y},,,A"))
+    path.write_text("\r\n".join(lines) + "\r\n")
+    return path
+
+
+@pytest.mark.parametrize("make", [fit_file, tcx_file, kml_file, nmea_file], ids=["FIT", "TCX", "KML", "NMEA"])
 def test_a_recording_says_when_where_and_how_fast(make, tmp_path):
     path = make(tmp_path / "drive", POINTS)
     assert recognise(path).kind == "track"
@@ -86,6 +109,16 @@ def test_a_recording_says_when_where_and_how_fast(make, tmp_path):
     assert trace.latitude[60] == pytest.approx(52.2 + 1500 / METRES, abs=1e-6)
     assert trace.elevation_m == pytest.approx(np.full(120, 12.0), abs=0.1)
     assert any("no power" in n for n in log.notices)
+
+
+def test_sentences_without_a_fix_or_damaged_are_counted(tmp_path):
+    path = nmea_file(tmp_path / "drive.txt", POINTS)
+    lines = path.read_text().splitlines()
+    lines[21] = lines[21].replace(",A,", ",V,", 1)  # its checksum does not hold either
+    lines[41] = lines[41][:-1] + ("0" if lines[41][-1] != "0" else "1")
+    path.write_text("\n".join(f"12:00:01 {line}" for line in lines))
+    log = format_of_file(path).read(path)
+    assert log.rows == 118 and "2 sentences without a fix, or damaged, left out" in log.notices
 
 
 def test_without_a_speed_the_places_tell_it(tmp_path):

@@ -35,7 +35,7 @@ class Intake(QObject):
         path = ask_open(
             self.window,
             "Bring readings in",
-            "Readings (*.csv *.txt *.tsv *.log *.xlsx *.ods *.parquet *.gpx *.tcx *.kml *.fit *.asc *.blf *.mf4 *.zip *.drive);;All files (*)",
+            "Readings (*.csv *.txt *.tsv *.log *.xlsx *.ods *.parquet *.gpx *.tcx *.kml *.fit *.nmea *.asc *.blf *.mf4 *.zip *.drive);;All files (*)",
         )
         if path:
             self.bring_from(path)

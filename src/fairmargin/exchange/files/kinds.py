@@ -21,7 +21,7 @@ MOST_CELLS: Final = 4_000_000
 MOST_SHEETS: Final = 50
 PARQUET: Final = b"PAR1"
 EXPECTED: Final = (
-    "expected CSV, XLSX, ODS, Parquet, GPX, TCX, KML, FIT, a bus log (ASC, BLF, MF4), METAR texts or a package"
+    "expected CSV, XLSX, ODS, Parquet, GPX, TCX, KML, FIT, NMEA, a bus log (ASC, BLF, MF4), METAR texts or a package"
 )
 WIND: Final = re.compile(r"(?<![a-z])wind")  # not the one in a German speed
 WORDS: Final[dict[FileKind, str]] = {

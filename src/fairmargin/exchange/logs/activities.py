@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Final, Protocol
@@ -17,6 +17,7 @@ from fairmargin.exchange.logs.tracks import MOST_POINTS, log_of_points
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
 
+KNOT_M_S: Final = 1852.0 / 3600.0
 #: FIT counts a circle in so many parts.
 SEMICIRCLES: Final = 180.0 / 2**31
 
@@ -80,6 +81,40 @@ def _of_fit(frame: _Frame) -> Point:
         value("enhanced_altitude", "altitude"),
         value("enhanced_speed", "speed"),
     )
+
+
+def read_nmea(path: str | Path) -> ImportedLog:
+    """Read the RMC sentences of an NMEA 0183 file (package pynmea2), with the heights of its GGA; raises as `read_fit`.
+
+    A sentence that is damaged or says that it has no fix is left out, and counted.
+    """
+    import pynmea2
+
+    path = Path(path)
+    text = budget.decoded(budget.read_bytes(path, budget.LOG_BYTES), str(path))
+    points: list[Point] = []
+    height: float | None = None
+    lost = 0
+    for line in text.splitlines():
+        begin = line.find("$")
+        if begin < 0 or line[begin + 3 : begin + 6] not in {"RMC", "GGA"}:
+            continue
+        try:
+            said = pynmea2.parse(line[begin:].strip(), check=True)
+            if said.sentence_type == "GGA":
+                height = float(said.altitude) if said.gps_qual else None
+                continue
+            if said.status != "A":
+                lost += 1
+                continue
+            speed = float(said.spd_over_grnd) * KNOT_M_S
+            points.append(Point(said.datetime, float(said.latitude), float(said.longitude), height, speed))
+        except (pynmea2.ParseError, ValueError, TypeError, AttributeError):
+            lost += 1
+        _limit(path, points)
+    log = log_of_points(path, points)
+    notices = (*log.notices, *([f"{lost} sentences without a fix, or damaged, left out"] if lost else []))
+    return replace(log, notices=notices)
 
 
 def read_tcx(path: str | Path) -> ImportedLog:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -9,7 +10,7 @@ from pathlib import Path
 
 from fairmargin.exchange.files import budget
 from fairmargin.exchange.files.faults import InvalidInput
-from fairmargin.exchange.logs.activities import read_fit, read_kml, read_tcx
+from fairmargin.exchange.logs.activities import read_fit, read_kml, read_nmea, read_tcx
 from fairmargin.exchange.logs.bus_logs import read_bus_log
 from fairmargin.exchange.logs.loggers import ImportedLog
 from fairmargin.exchange.logs.tracks import read_track
@@ -56,6 +57,13 @@ def _is_kml(head: bytes) -> bool:
     return b"<kml" in head[:4000].lower()
 
 
+def _is_nmea(head: bytes) -> bool:
+    """Lines of it may carry a time of the recorder before the sentence."""
+    return any(
+        re.match(rb"[^$]{0,40}\$[A-Z]{2}(RMC|GGA|GSA|GSV|VTG|GLL|ZDA),", x) for x in head[:4000].splitlines()[:8]
+    )
+
+
 def _is_bus(head: bytes) -> bool:
     """BLF and MF4 by their first bytes; ASC by its first two lines."""
     lines = head[:400].lower().splitlines()
@@ -67,9 +75,10 @@ GPX = LogFormat("a GPX track", "it begins as GPX does", _is_gpx, read_track)
 FIT = LogFormat("a FIT recording", "it begins as FIT does", _is_fit, read_fit)
 TCX = LogFormat("a TCX recording", "it begins as TCX does", _is_tcx, read_tcx)
 KML = LogFormat("a KML track", "it begins as KML does", _is_kml, read_kml)
+NMEA = LogFormat("an NMEA recording", "its lines are sentences of NMEA 0183", _is_nmea, read_nmea)
 #: BLF, MF4 and ASC state the logger's own wall clock.
 BUS = LogFormat("a log of bus frames", "it begins as logs of a vehicle's bus do", _is_bus, read_bus_log, in_utc=False)
-_formats: list[LogFormat] = [GPX, FIT, TCX, KML, BUS]
+_formats: list[LogFormat] = [GPX, FIT, TCX, KML, NMEA, BUS]
 
 
 def format_of(head: bytes) -> LogFormat | None:
