@@ -14,7 +14,7 @@ from fairmargin.cli.analysing import How, say_told, told_of_all
 from fairmargin.cli.bringing import import_command
 from fairmargin.cli.memory import compare_command, practise_command, vehicle_command
 from fairmargin.cli.outcome import range_command, trip_command
-from fairmargin.cli.words import BAD_INPUT, DIFFERS, OK, Units, fault_line, from_stdin, say, say_json, spoken
+from fairmargin.cli.words import BAD_INPUT, DIFFERS, OK, Units, fault_line, from_stdin, refuse, say, say_json, spoken
 from fairmargin.core.units import said
 
 if TYPE_CHECKING:
@@ -24,7 +24,6 @@ if TYPE_CHECKING:
     from fairmargin.core.planning.expected import Expected
     from fairmargin.core.planning.timetable import Timetable
     from fairmargin.core.study import Study
-    from fairmargin.exchange.packages.reading import Package
     from fairmargin.exchange.reports.pdf import Paper
 
 app = typer.Typer(no_args_is_help=False, pretty_exceptions_enable=False)
@@ -315,22 +314,12 @@ def table(
     from fairmargin.exchange.files.faults import InvalidInput
 
     try:
-        read = read_package_of(package)
-        library.analyse(read).save(out, cast("library.What", what))
+        library.analyse(library.read(from_stdin(package))).save(out, cast("library.What", what))
     except InvalidInput as fault:
-        for line in fault.faults:
-            fault_line(line)
-        raise typer.Exit(BAD_INPUT) from None
+        refuse(fault.faults)
     except ValueError as error:
         fault_line(f"{package}: {error}")
         raise typer.Exit(BAD_INPUT) from None
-
-
-def read_package_of(path: Path) -> Package:
-    """Read a package, from standard input too."""
-    from fairmargin.exchange.packages.reading import read_package
-
-    return read_package(from_stdin(path))
 
 
 @app.command()
@@ -345,9 +334,7 @@ def verify(page: Annotated[Path, typer.Argument(help="A report, as an HTML file.
         fault_line(f"{page}: cannot be read: {getattr(error, 'strerror', None) or error}")
         raise typer.Exit(BAD_INPUT) from None
     except InvalidInput as fault:
-        for line in fault.faults:
-            fault_line(line)
-        raise typer.Exit(BAD_INPUT) from None
+        refuse(fault.faults)
     for d in found:
         say(f"in the report: {d.in_page or '(nothing)'}")
         say(f"  worked out:  {d.worked_out or '(nothing)'}")
@@ -389,9 +376,7 @@ def export(
         fault_line(str(fault))
         raise typer.Exit(BAD_INPUT) from None
     except InvalidInput as fault:
-        for line in fault.faults:
-            fault_line(line)
-        raise typer.Exit(BAD_INPUT) from None
+        refuse(fault.faults)
 
 
 @app.command()

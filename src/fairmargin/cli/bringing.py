@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, cast, get_args
 
 import typer
 
-from fairmargin.cli.words import BAD_INPUT, fault_line, say
+from fairmargin.cli.words import BAD_INPUT, fault_line, refuse, say
 
 if TYPE_CHECKING:
     from fairmargin.core.units.dates import Order
@@ -139,9 +139,7 @@ def import_command(
         wanted = [n.strip() for n in legs.split(",") if n.strip()]
         _bring(logfile, into, profile, wanted, "whole" if whole else cast(Cutting, cut), order, preview, sheet)
     except InvalidInput as fault:
-        for line in fault.faults:
-            fault_line(line)
-        raise typer.Exit(BAD_INPUT) from None
+        refuse(fault.faults)
     except OSError as error:
         fault_line(f"{error.filename or logfile}: {error.strerror or error}")
         raise typer.Exit(BAD_INPUT) from None

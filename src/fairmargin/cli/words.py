@@ -5,8 +5,9 @@ from __future__ import annotations
 import json
 import sys
 import tempfile
+from collections.abc import Iterable
 from pathlib import Path
-from typing import Annotated, Any, Final
+from typing import Annotated, Any, Final, NoReturn
 
 import typer
 
@@ -57,6 +58,13 @@ _KEPT: Final[list[Any]] = []
 def fault_line(line: str) -> None:
     """One line on standard error, whatever stands in it."""
     print(printable(line).replace("\n", " "), file=sys.stderr)
+
+
+def refuse(faults: Iterable[str]) -> NoReturn:
+    """Say what is wrong, a line each, and end with the status of bad input."""
+    for line in faults:
+        fault_line(line)
+    raise typer.Exit(BAD_INPUT) from None
 
 
 def say(text: str) -> None:

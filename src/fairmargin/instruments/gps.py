@@ -13,9 +13,9 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Final
 
+from fairmargin.core.units import M_S_PER_KNOT
 from fairmargin.instruments.samples import Sample, TimeKeeper, Trouble, duration_words, sensible
 
-KNOT_KMH: Final = 1.852
 LONGEST_LINE: Final = 256  # a sentence has 82 characters at most; loggers add a little
 FASTEST_M_S: Final = 120.0  # a position that would need more is nonsense
 HEIGHT_KEPT_S: Final = 5.0
@@ -136,7 +136,7 @@ class NmeaDecoder:
             out.append(Trouble(arrived, "gps", "clock", words))
         out += self._clock_doubts(stamp, arrived)
         values = {
-            "speed_kmh": float(message.spd_over_grnd) * KNOT_KMH,  # type: ignore[attr-defined]
+            "speed_kmh": float(message.spd_over_grnd) * 3.6 * M_S_PER_KNOT,  # type: ignore[attr-defined]
             "latitude": float(message.latitude),  # type: ignore[attr-defined]
             "longitude": float(message.longitude),  # type: ignore[attr-defined]
         }

@@ -7,11 +7,9 @@ from importlib import resources
 from pathlib import Path
 from typing import Any, Final
 
-from fairmargin.exchange.logs.dbc import Mapped, Signal
+from fairmargin.exchange.logs.dbc import SPACING_S, Mapped, Signal
 from fairmargin.instruments.samples import Sample, TimeKeeper, Trouble, sensible
 
-#: A bus says some things a hundred times a second; ten are taken of each message. [s]
-SPACING_S: Final = 0.09
 #: Voltage and current are multiplied when both are no older than this. [s]
 TOGETHER_S: Final = 1.5
 

@@ -9,6 +9,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Final, Protocol
 
+from fairmargin.core.units import M_S_PER_KNOT
 from fairmargin.exchange.files import budget
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.logs.loggers import ImportedLog
@@ -17,7 +18,6 @@ from fairmargin.exchange.logs.tracks import MOST_POINTS, log_of_points
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
 
-KNOT_M_S: Final = 1852.0 / 3600.0
 #: FIT counts a circle in so many parts.
 SEMICIRCLES: Final = 180.0 / 2**31
 
@@ -107,7 +107,7 @@ def read_nmea(path: str | Path) -> ImportedLog:
             if said.status != "A":
                 lost += 1
                 continue
-            speed = float(said.spd_over_grnd) * KNOT_M_S
+            speed = float(said.spd_over_grnd) * M_S_PER_KNOT
             points.append(Point(said.datetime, float(said.latitude), float(said.longitude), height, speed))
         except (pynmea2.ParseError, ValueError, TypeError, AttributeError):
             lost += 1

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from fairmargin.core.study import Trace
 from fairmargin.exchange.files import budget
 from fairmargin.exchange.files.faults import InvalidInput
-from fairmargin.exchange.logs.dbc import ROLE_NAMES, Mapped, guess_mapping, load_dbc
+from fairmargin.exchange.logs.dbc import ROLE_NAMES, SPACING_S, Mapped, guess_mapping, load_dbc
 from fairmargin.exchange.logs.loggers import ImportedLog, drawn
 
 if TYPE_CHECKING:
@@ -26,8 +26,6 @@ if TYPE_CHECKING:
 
 Array = NDArray[np.float64]
 
-#: A bus says some things a hundred times a second; ten are taken of each message. [s]
-SPACING_S: Final = 0.09
 #: What is older than this beside a speed is not known. [s]
 OLD_S: Final = 2.0
 MOST_FRAMES: Final = 40_000_000  # some three hours of a busy bus

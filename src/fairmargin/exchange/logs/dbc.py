@@ -13,6 +13,8 @@ from typing import Any, Final
 
 from fairmargin.exchange.files.faults import InvalidInput
 
+#: A bus says some things a hundred times a second; ten are taken of each message. [s]
+SPACING_S: Final = 0.09
 #: Quantities a signal can stand for, with the units a DBC may state and their factor.
 ROLES: Final[dict[str, dict[str, float]]] = {
     "speed_kmh": {"km/h": 1.0, "kph": 1.0, "m/s": 3.6, "mph": 1.609344},

@@ -10,10 +10,11 @@ import re
 import warnings
 
 from fairmargin.core.study.plan import Forecast
+from fairmargin.core.units import M_S_PER_KNOT
 
 RAIN = re.compile(r"^[-+]?(?:VC)?(?:SH|TS|FZ)*(?:RA|DZ|SN|SG|PL|GR|GS|UP)+[A-Z]*$")
 _WIND = re.compile(r"^(?P<from>\d{3}|VRB)(?P<speed>\d{2,3})(?:G(?P<gust>\d{2,3}))?(?P<unit>KT|MPS|KMH)$")
-_TO_M_S = {"KT": 1852.0 / 3600.0, "MPS": 1.0, "KMH": 1 / 3.6}
+_TO_M_S = {"KT": M_S_PER_KNOT, "MPS": 1.0, "KMH": 1 / 3.6}
 _CHANGE = re.compile(r"^(?:FM\d{6}|BECMG|TEMPO|PROB\d{2})$")
 
 
