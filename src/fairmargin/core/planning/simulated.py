@@ -19,9 +19,6 @@ from numpy.typing import NDArray
 from fairmargin.core import intervals
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.evidence.conditions import Conditions
-from fairmargin.core.evidence.gathered import gather
-from fairmargin.core.evidence.logs import Logs
-from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.evidence.reported_wind import REPORT_M_S
 from fairmargin.core.inference.fit import falls
 from fairmargin.core.inference.options import FitOptions
@@ -33,13 +30,9 @@ from fairmargin.core.inference.spread import by_drives
 from fairmargin.core.planning.already_known import reading_step_wh_per_km
 from fairmargin.core.planning.expected import likely_effect
 from fairmargin.core.planning.patterns import order_of, patterns_for
-from fairmargin.core.planning.planned_day import plan_day, planned
-from fairmargin.core.planning.planned_runs import Consumption, leg_speed_kmh
+from fairmargin.core.planning.planned_parts import Laid, Part, lay
 from fairmargin.core.result import verdict
-from fairmargin.core.speed_cells import at_speed, by_speed_and_sector
 from fairmargin.core.study import Study
-from fairmargin.core.study.as_told import as_told
-from fairmargin.core.study.cells import between_vehicles, by_vehicle, compared, vehicle_label, vehicle_of, with_sides
 
 Array = NDArray[np.float64]
 
@@ -170,58 +163,6 @@ def recommend(designs: Sequence[Design]) -> tuple[Design, ...]:
     return tuple(replace(d, recommended=d is best) for d in designs)
 
 
-@dataclass(frozen=True, eq=False, slots=True)
-class _Part:
-    """Legs that one comparison is made of: one speed, sector, vehicle."""
-
-    name: str
-    study: Study
-    conditions: list[Conditions]
-    observations: Sequence[Observation]
-    logs: Logs
-
-
-@dataclass(frozen=True, eq=False, slots=True)
-class _Laid:
-    """One order of runs, laid out on the planned day."""
-
-    order: str
-    parts: list[_Part]
-    hours: float
-    energy_kwh: float
-
-
-def _lay(study: Study, order: str, step: float) -> _Laid:
-    """Lay the order out, each leg read with the display's step, and part it as the analysis does."""
-    laid, takes = planned(study, order), Consumption(study)
-    legs = []
-    for leg in laid.legs:
-        shown = takes.wh_per_km(leg, leg_speed_kmh(study, leg)) / 10.0
-        legs.append(leg.with_(average_shown=shown, average_unit="kWh/100km", average_step=step / 10.0))
-    day = plan_day(study, order)
-    return _Laid(order, _parts(laid.with_legs(legs)), day.hours, day.energy_kwh)
-
-
-def _parts(laid: Study) -> list[_Part]:
-    """The comparisons of a study that is laid out, each by itself."""
-    if laid.vehicles_take_turns:
-        studies = [("", compared(laid, a, b)) for a, b in between_vehicles(laid)]
-    else:
-        studies = [(vehicle_label(laid, name) if name else "", part) for name, part in by_vehicle(laid)]
-    found = []
-    for name, own in studies:
-        owners = {leg.leg: vehicle_of(own, leg.vehicle) for leg in own.legs}
-        told = with_sides(as_told(own))
-        evidence = gather(told, {}, owners)
-        for (speed, sector), members in by_speed_and_sector(told, evidence.observations).items():
-            cell = at_speed(told, speed)
-            conditions = [evidence.conditions[leg] for o in members for leg in o.legs]
-            several = f"{speed:g} km/h" if speed is not None and speed != laid.target_speed_kmh else ""
-            label = ", ".join(w for w in (name, sector, several) if w)
-            found.append(_Part(label, cell, conditions, members, evidence.logs[sector]))
-    return found
-
-
 def simulate_design(
     study: Study, pattern: str, runs: int, days: int, seed: int, scatter: ScatterPrior, cancelled: Callable[[], bool]
 ) -> Design | None:
@@ -253,13 +194,13 @@ def _driven_days(
     rng = np.random.default_rng(seed)
     step = reading_step_wh_per_km(study)
     size = math.log1p(likely_effect(study) / 100.0)
-    laid: list[_Laid] = []
+    laid: list[Laid] = []
     seen: list[_Seen] = []
     for number in range(max(1, days // READINGS)):
         if cancelled():
             return None
         if not laid or again:
-            laid.append(_lay(study, order(number), step))
+            laid.append(lay(study, order(number), step))
         seen += _one_weather(study, laid[-1], size, scatter, rng)
     last = laid[-1].order
     names = [s.name for s in seen]
@@ -304,7 +245,7 @@ class _Seen:
 
 
 def _one_weather(
-    study: Study, laid: _Laid, size: float, scatter: ScatterPrior, rng: np.random.Generator
+    study: Study, laid: Laid, size: float, scatter: ScatterPrior, rng: np.random.Generator
 ) -> Iterator[_Seen]:
     """Several sets of readings in one weather, of every part; `size` is the change's. [log]"""
     weather = _weather({c.leg: c for part in laid.parts for c in part.conditions}, laid.parts[0].study, rng)
@@ -314,7 +255,7 @@ def _one_weather(
 
 def _one_part(
     study: Study,
-    part: _Part,
+    part: Part,
     conditions: Sequence[Conditions],
     size: float,
     scatter: ScatterPrior,
@@ -366,7 +307,7 @@ def _draw(problem: Problem, gradients: Array, sizes: Array, rng: np.random.Gener
 class _Spread:
     """What like drives differ by on a simulated day, and the margin that asks for, as the analysis does."""
 
-    def __init__(self, part: _Part, problem: Problem, at: Linearised, freedom: float) -> None:
+    def __init__(self, part: Part, problem: Problem, at: Linearised, freedom: float) -> None:
         self.part, self.problem, self.at, self.freedom = part, problem, at, freedom
         self.gather = gathered(problem.rows, problem.owns)
         km = np.log([o.shown_km if o.gated_wh is None else o.fit_km for o in part.observations])
