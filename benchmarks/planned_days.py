@@ -12,16 +12,17 @@ import numpy as np
 
 from fairmargin.core.planning import planned
 from fairmargin.core.planning.planned_runs import leg_speed_kmh
-from fairmargin.core.study import Leg, Study
-from fairmargin.core.study.aims import laid_out
+from fairmargin.core.study import Leg, RoutePoint, Study
+from fairmargin.core.study.aims import laid_out, relaid
 from fairmargin.core.study.plan import Forecast, Plan
 from fairmargin.core.study.vocabulary import Method
 
 from .truths.field.days import WINDS
 from .truths.field.driving import Air, Habits, drive
 from .truths.field.machines import Alteration, Machine, altered, as_its_owner_knows, draw_machine
-from .truths.field.roads import as_noted, draw_road
+from .truths.field.roads import CELL_M, FieldRoad, as_noted, draw_road
 
+WAYS: Final = ("out", "loop", "back")
 REPORT_M_S: Final = 0.5  # what a station six kilometres away misses
 
 
@@ -36,9 +37,11 @@ class PlannedShape:
     sizes: Sequence[float] = (-0.06,)  # of each trial's change
     speed_kmh: float = 95.0
     speeds_kmh: tuple[float, float] | None = None
+    at_kmh: Sequence[float] = ()  # every side is driven at each of them
     length_km: float = 20.0
     relief_m: float = 25.0
     town: bool = False  # lights and corners; what stood is noted
+    sectors: Sequence[str] = ()  # equal parts of the road, each read off for itself
     wind: str = "mixed"
     temperature_c: float = 12.0
     scatter: float = 0.010  # of 20 km
@@ -64,9 +67,19 @@ def laid(seed: int, shape: PlannedShape) -> tuple[Study, list[Machine], np.rando
         speeds_kmh=shape.speeds_kmh,
         vehicles=vehicles,
     )
+    if shape.sectors or shape.at_kmh:
+        study = relaid(study, shape.order, sectors=shape.sectors or None, speeds_kmh=shape.at_kmh or None)
     wind = WINDS[shape.wind]
     plan = Plan(day=date(2026, 4, 11), forecast=Forecast(wind_speed_ms=wind, temperature_c=shape.temperature_c))
-    return study.with_(route=as_noted(road, rng), plan=plan), machines, rng
+    return study.with_(route=_marked(as_noted(road, rng), shape.sectors), plan=plan), machines, rng
+
+
+def _marked(points: Sequence[RoutePoint], sectors: Sequence[str]) -> tuple[RoutePoint, ...]:
+    """The route with its sectors, in equal parts."""
+    part = (len(points) - 1) / max(len(sectors), 1)
+    return tuple(
+        p.with_(sector=sectors[min(int(i / part), len(sectors) - 1)]) if sectors else p for i, p in enumerate(points)
+    )
 
 
 def driven(seed: int, shape: PlannedShape) -> Study:
@@ -74,7 +87,9 @@ def driven(seed: int, shape: PlannedShape) -> Study:
     study, machines, rng = laid(seed, shape)
     again = np.random.default_rng([seed, 777])
     road = draw_road(again, 1000 * shape.length_km, shape.relief_m, shape.method in {"loop", "laps"}, shape.town)
-    roads = {"out": road, "loop": road, "back": road.turned()}
+    parts = {name: _part(road, k, len(shape.sectors)) for k, name in enumerate(shape.sectors)} or {"": road}
+    roads = {(name, way): r.turned() if way == "back" else r for name, r in parts.items() for way in WAYS}
+    length_km = shape.length_km / len(parts)
     changes = {
         t.id: altered(shape.kind, size, machines[0], rng) for t, size in zip(study.trials, shape.sizes, strict=False)
     }
@@ -82,7 +97,7 @@ def driven(seed: int, shape: PlannedShape) -> Study:
         changes = {}
     of = {v.id: m for v, m in zip(study.vehicles, machines, strict=False)}
     day = _Weather(shape, rng)
-    scatter = shape.scatter * math.exp(0.3 * rng.normal()) * math.sqrt(20.0 / shape.length_km)
+    scatter = shape.scatter * math.exp(0.3 * rng.normal()) * math.sqrt(20.0 / length_km)
     odometer = {name: 1 + 0.012 * rng.normal() for name in ("", *of)}
     cold = dict.fromkeys(odometer, 0.15)
     running = dict.fromkeys(odometer, 20.0)
@@ -100,10 +115,10 @@ def driven(seed: int, shape: PlannedShape) -> Study:
         habits = Habits(aim, driven_before_min=running[leg.vehicle], cold=cold[leg.vehicle])
         change = changes.get(leg.configuration, Alteration())
         change = replace(change, mass_kg=change.mass_kg + 7.0 * float(rng.normal()))
-        made = drive(machine, change, roads[leg.direction], air, habits, rng)
+        made = drive(machine, change, roads[leg.sector, leg.direction], air, habits, rng)
         cold[leg.vehicle] *= math.exp(-made.duration_s / machine.warm_s)
         running[leg.vehicle] += made.duration_s / 60.0
-        km = shape.length_km * odometer[leg.vehicle]
+        km = length_km * odometer[leg.vehicle]
         wh = made.energy_wh * (1 + scatter * float(rng.normal()))
         seen = day.wind + day.station + rng.normal(0, REPORT_M_S + 0.09 * math.hypot(*day.mean), 2)
         legs.append(
@@ -111,7 +126,7 @@ def driven(seed: int, shape: PlannedShape) -> Study:
                 duration_s=float(round(made.duration_s)),
                 stopped_s=float(round(made.stopped_s)) if shape.town else None,
                 distance_km=round(km, 1),
-                gps_distance_km=round(shape.length_km + 0.01 * float(rng.normal()), 2),
+                gps_distance_km=round(length_km + 0.01 * float(rng.normal()), 2),
                 temperature_c=round(2 * (day.temperature + day.station_t)) / 2,
                 pressure_hpa=float(round(day.pressure)),
                 wind_speed_ms=round(2 * math.hypot(*seen)) / 2,
@@ -123,6 +138,14 @@ def driven(seed: int, shape: PlannedShape) -> Study:
         )
     warm = study.circumstances.with_(warm_up_min=20.0)
     return study.with_(circumstances=warm).with_legs(legs)
+
+
+def _part(road: FieldRoad, number: int, count: int) -> FieldRoad:
+    """One of equal parts of a road."""
+    n = len(road.heading)
+    i, j = n * number // count, n * (number + 1) // count
+    stops = tuple(s - CELL_M * i for s in road.stops_m if CELL_M * i <= s < CELL_M * j)
+    return FieldRoad(road.height_m[i : j + 1], road.heading[i:j], road.shelter[i:j], stops, road.limit_m_s[i:j])
 
 
 class _Weather:

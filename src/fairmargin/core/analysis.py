@@ -28,7 +28,6 @@ from fairmargin.core.grouped import Group, missing_words, results_of, used_of
 from fairmargin.core.inference.fit import Fit, fit_study, with_other_speeds
 from fairmargin.core.inference.levels import Level
 from fairmargin.core.inference.options import FitOptions
-from fairmargin.core.inference.problem import speed_of_study
 from fairmargin.core.inference.scatter import ScatterPrior, scatter_of
 from fairmargin.core.result.as_compared import as_compared
 from fairmargin.core.result.by_instrument import by_instrument
@@ -51,7 +50,15 @@ from fairmargin.core.result.sensitivity import PriorMoved
 from fairmargin.core.result.types import VIEWS, Analysis, Comparison, LegResult, View
 from fairmargin.core.result.verdict import word
 from fairmargin.core.result.whole_route import whole_comparisons
-from fairmargin.core.speed_cells import SpeedCell, at_speed, beside, by_speed_and_sector, fitted
+from fairmargin.core.speed_cells import (
+    SpeedCell,
+    at_speed,
+    beside,
+    by_speed_and_sector,
+    fitted,
+    tell_of_each_other,
+    told_together,
+)
 from fairmargin.core.study import Study, Trace, Vehicle
 from fairmargin.core.study.as_told import as_told
 from fairmargin.core.study.cells import (
@@ -445,17 +452,13 @@ def _of_all_speeds(
     legs = {leg.leg: leg.configuration for leg in study.legs}
     others = [o for c in cells for o in c.used]
     compared = len({legs[o.legs[0]] for o in used}) > 1 and len({legs[o.legs[0]] for o in others}) > 1
-    if not compared or view != "reference" or study.change.is_technique or study.change.subject != "configuration":
+    if not compared or view != "reference" or not tell_of_each_other(study):
         return fit, used, options
     if fit.as_driven or _doubtful(fit) or stated_temperature_c(study, fit.conditions, view) is None:
         return fit, used, options
     every = [*used, *others]
     own = [evidence.conditions[name] for o in every for name in o.legs]
-    how = replace(
-        options,
-        speed_kmh=3.6 * speed_of_study(study, fit.conditions),
-        beside=frozenset(name for o in others for name in o.legs),
-    )
+    how = told_together(study, fit.conditions, others, options)
     return with_other_speeds(fit, study, own, every, logs, how, [c.fit for c in cells if c.fit is not None]), every, how
 
 

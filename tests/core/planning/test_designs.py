@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from benchmarks.designs import SHAPES, compared
+from benchmarks.planned_days import laid
 from statsmodels.stats.power import NormalIndPower
 from tests.conftest import VAN, driven_study
 
@@ -194,3 +196,18 @@ def test_readings_already_made_tell_what_the_instrument_can():
     charged = study.with_leg("L01", charger_kwh=3.1).with_leg("L02", charger_kwh=3.0)
     fine, blunt = (next(compare_designs(s, patterns=["ABBA"], runs=4, days=40)) for s in (study, charged))
     assert blunt.half_width_percent > 1.3 * fine.half_width_percent
+
+
+@pytest.mark.parametrize("shape", ["two sectors", "a change at two speeds"])
+def test_sectors_and_speeds_tell_of_each_other_in_the_plan_as_they_do_afterwards(shape):
+    # Driven and noted by vehicles and weather that share no law with the model.
+    as_driven, as_planned = compared(SHAPES[shape], days=6)
+    assert as_planned == pytest.approx(as_driven, rel=0.2)
+
+
+def test_a_second_sector_narrows_what_is_planned_for_the_first():
+    made, _, _ = laid(1, SHAPES["two sectors"])
+    whole = next(compare_designs(made, patterns=["ABBA"], days=25)).half_width_percent
+    alone = made.with_legs(leg for leg in made.legs if leg.sector == "lanes")
+    one = next(compare_designs(alone, patterns=["ABBA"], days=25)).half_width_percent
+    assert 0.6 * one < whole < 0.85 * one  # twice the drives: 0.71, and what sectors differ by on top

@@ -24,9 +24,9 @@ from fairmargin.core.inference.fit import falls
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.plain_difference import gathered, paired_drives, shared_by_drives
 from fairmargin.core.inference.posterior import Posterior, mixture_quantile, posterior
-from fairmargin.core.inference.problem import Linearised, Problem, prepare
+from fairmargin.core.inference.problem import Linearised, Problem
 from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.inference.spread import by_drives
+from fairmargin.core.inference.spread import Spread, by_drives
 from fairmargin.core.planning.already_known import reading_step_wh_per_km
 from fairmargin.core.planning.expected import likely_effect
 from fairmargin.core.planning.patterns import order_of, patterns_for
@@ -250,20 +250,20 @@ def _one_weather(
     """Several sets of readings in one weather, of every part; `size` is the change's. [log]"""
     weather = _weather({c.leg: c for part in laid.parts for c in part.conditions}, laid.parts[0].study, rng)
     for part in laid.parts:
-        yield from _one_part(study, part, [weather[c.leg] for c in part.conditions], size, scatter, rng)
+        yield from _one_part(study, part, weather, size, scatter, rng)
 
 
 def _one_part(
     study: Study,
     part: Part,
-    conditions: Sequence[Conditions],
+    weather: Mapping[str, Conditions],
     size: float,
     scatter: ScatterPrior,
     rng: np.random.Generator,
 ) -> Iterator[_Seen]:
     """Several sets of readings of one part in one weather."""
     options = FitOptions(scatter_share=scatter.share, scatter_freedom=scatter.freedom, days=scatter.days)
-    problem = prepare(part.study, conditions, part.observations, part.logs, options)
+    problem = part.problem(weather, options)
     at = problem.linearise(problem.prior_mean)
     evidence = problem.evidence(at, 0.0)
     log_levels, gradients = problem.levels(at)
@@ -310,17 +310,26 @@ class _Spread:
     def __init__(self, part: Part, problem: Problem, at: Linearised, freedom: float) -> None:
         self.part, self.problem, self.at, self.freedom = part, problem, at, freedom
         self.gather = gathered(problem.rows, problem.owns)
-        km = np.log([o.shown_km if o.gated_wh is None else o.fit_km for o in part.observations])
+        km = np.log([o.shown_km if o.gated_wh is None else o.fit_km for o in part.every])
         self.modelled = self.gather @ at.predicted - km  # of legs alike but for what acted on them
         self.reading = (self.gather**2) @ problem.rows.noise(0.0)
-        self.paired = {t: paired_drives(part.study, part.observations, t) for t in problem.configurations[1:]}
+        self.paired = {t: list(self._paired(t)) for t in problem.configurations[1:]}
+
+    def _paired(self, trial: str) -> Iterator[_Paired]:
+        """Like drives of every speed and sector."""
+        before = 0
+        for cell in self.part.cells:
+            found = paired_drives(cell.study, cell.observations, trial)
+            if found is not None:
+                mine, design, own = found
+                yield _Paired(len(cell.conditions), [before + i for i in mine], design, own / float(own @ own))
+            before += len(cell.observations)
 
     def half_width(self, trial: str, result: Posterior, confidence: float) -> float:
-        """Half of the narrowest interval that like drives allow. [log]"""
+        """Half of the narrowest interval that like drives allow, of the mean where there are several speeds. [log]"""
         found = self.paired[trial]
-        if found is None:
+        if not found:
             return 0.0
-        mine, design, own = found
         corrected = self.gather @ result.innovation
         prior = self.problem.prior_var
         theta = prior * (self.at.jacobian.T @ (result.inverse @ result.innovation))
@@ -328,12 +337,23 @@ class _Spread:
             self.at.jacobian
             @ (shared_by_drives(self.problem, self.problem.prior_mean + theta) - self.problem.prior_mean)
         )
-        w = own / float(own @ own)
-        each = (
-            by_drives(design, values[mine], w, self.problem.scatter_var[mine], self.reading[mine], self.freedom)
-            for values in (corrected, corrected + self.modelled, corrected - explained)
-        )
-        return min(s.half_width(confidence) for s in each)
+        values = (corrected, corrected + self.modelled, corrected - explained)
+        halves = [(p.legs, min(self._by_drives(p, v).half_width(confidence) for v in values)) for p in found]
+        return math.sqrt(sum((n * half) ** 2 for n, half in halves)) / sum(n for n, _ in halves)
+
+    def _by_drives(self, p: _Paired, values: Array) -> Spread:
+        unit, reading = self.problem.scatter_var[p.mine], self.reading[p.mine]
+        return by_drives(p.design, values[p.mine], p.weights, unit, reading, self.freedom)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Paired:
+    """Like drives of one speed and sector: how many legs, which readings, what they may differ by, how they are weighed."""
+
+    legs: int
+    mine: list[int]
+    design: Array
+    weights: Array
 
 
 def _judged(
