@@ -20,6 +20,7 @@ from fairmargin.core.companion import (
     road_places,
     worth_repeating,
 )
+from fairmargin.core.leg_drive import LegDrive
 from fairmargin.core.planning import split
 from fairmargin.core.study import Event, new_study
 
@@ -206,3 +207,20 @@ def test_the_next_landmark_both_ways(study):
     assert places.landmark_ahead(whole - 5.0, True) == ("town", pytest.approx(2.0))
     assert places.landmark_ahead(whole - 1.0, True) is None
     assert road_places(study).landmark_ahead(1.0, False) is None
+
+
+def test_a_sector_has_gates_of_its_own(study):
+    names = {"lanes": (0.0, 4.0), "trunk": (4.0, 10.0)}
+    points = [p.with_(sector="lanes" if p.distance_m < 4000 else "trunk") for p in straight_route(10_000)]
+    marked = study.with_(route=tuple(points), plan=study.plan.with_(gate_start_m=500.0, gate_end_m=9000.0))
+    for name, (begin, end) in names.items():
+        places = road_places(marked, name)
+        assert places.gated and places.length_km == pytest.approx(10.0, abs=0.05)
+        # The road's own gates hold where it begins and ends.
+        assert places.gates(False) == pytest.approx((max(begin, 0.5), min(end, 9.0)), abs=0.11)
+        assert places.gates(True) == pytest.approx((10 - min(end, 9.0), 10 - max(begin, 0.5)), abs=0.15)
+    drive = LegDrive("L01", False, SpeedWatch(90.0), "driving")
+    assert drive.to_gate_km(road_places(marked, "lanes"), 3.2, None) == pytest.approx(0.8, abs=0.11)
+    # A sector that the road does not mark has no line to read off at: nothing is asked or counted down.
+    unmarked = road_places(marked, "ridge")
+    assert not unmarked.gated and drive.to_gate_km(unmarked, 3.2, 3.2) is None

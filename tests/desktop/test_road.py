@@ -5,16 +5,17 @@ import signal
 import subprocess
 import sys
 import threading
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 
 import pytest
 from PySide6.QtCore import QEvent, QSettings, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QInputDialog, QMessageBox
-from tests.conftest import VAN
+from tests.conftest import VAN, straight_route
 from tests.desktop.conftest import type_into
 from tests.desktop.on_the_road import RATE, Life, drive_leg, plan, press, texts, until
 
+from fairmargin.core.study.aims import AIMS, laid_out, relaid
 from fairmargin.core.study.entry import read_card
 from fairmargin.core.units import UNIT_CHOICES, in_units
 from fairmargin.desktop.stages.driving.instruments import InstrumentsDialog, RehearsalDialog
@@ -26,6 +27,8 @@ from fairmargin.instruments.feed import Feed
 from fairmargin.instruments.recording import Recorder, read_recording
 from fairmargin.instruments.samples import Clock, Sample
 from fairmargin.instruments.vehicle import own_dbc
+from fairmargin.simulation.drive import cumulated
+from fairmargin.simulation.rehearsal import prepared, rehearse
 
 
 @pytest.fixture
@@ -503,7 +506,7 @@ def test_what_cannot_be_rehearsed_is_said(qtbot, window):
     window.session.add_study(plan().with_(method="everyday"))
     window.drive_now()
     assert not window.drive.controller.start_rehearsal(1, 100.0)
-    assert "cannot be rehearsed yet" in texts(window.drive.view)
+    assert "everyday studies cannot be rehearsed" in texts(window.drive.view)
     window.drive.release()
 
 
@@ -915,6 +918,54 @@ def test_a_run_before_its_turn_and_one_more_run(qtbot, road, monkeypatch):
     assert road.session.study.leg("L09").average_shown == pytest.approx(15.5, abs=6)
     assert controller.truth_percent() == truth
     assert controller.next_leg().leg == "L10"
+
+
+@pytest.mark.parametrize("method, sectors, km", [("out-and-back", ("lanes", "trunk"), 4.0), ("loop", None, 8.0)])
+def test_legs_that_end_on_the_open_road_are_rehearsed_to_their_line(qtbot, window, monkeypatch, method, sectors, km):
+    window.session.add_study(relaid(plan("AB").with_(method=method), "AB", sectors=sectors))
+    assert window.drive_now()
+    controller = window.drive.controller
+    life = Life()
+    life.controller = controller
+    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
+    assert controller.start_rehearsal(4, RATE)
+    life.until_live()
+    for _ in range(2):
+        name = drive_leg(qtbot, window, life.until, life.set_off)
+        leg = window.session.study.leg(name)
+        # Nobody asked whether it was to be read off so early.
+        assert leg.gps_distance_km == pytest.approx(km, abs=0.25)
+        assert leg.distance_km == pytest.approx(leg.gps_distance_km, abs=0.2)  # two looks' worth of road at the line
+    assert [x.sector for x in window.session.study.legs[:2]] == list(sectors or ("", ""))
+    window.drive.release()
+
+
+@pytest.mark.parametrize("aim, words", [("one", "kWh/100 km, at 15 °C in still air"), ("vehicles", "first vehicle's")])
+def test_what_was_sealed_is_told_where_no_change_is_compared(qtbot, window, aim, words):
+    fleet = [VAN, VAN.with_(name="Orrin 2")][: AIMS[aim].vehicles]
+    study = laid_out(
+        aim, title="A day", kind="other", order="AB"[: len(fleet)] * 2, method="out-and-back", names=["As it is"],
+        speed_kmh=90.0, vehicles=fleet,
+    )  # fmt: skip
+    ready = prepared(study.with_(route=straight_route(8000)), 6, date(2026, 5, 2))
+    made = rehearse(ready, 6)
+    legs = [
+        x.with_(average_shown=round(100 * kwh[-1] / km[-1], 1), average_unit="kWh/100km", duration_s=330.0, road="dry")
+        for x in ready.legs
+        for km, kwh in [cumulated(made.legs[x.leg])]
+    ]
+    window.session.add_study(ready.with_legs(legs))
+    assert window.drive_now()
+    until(lambda: window.session.analysis is not None and not window.session._jobs)
+    nothing = window.drive.view.nothing
+    qtbot.mouseClick(nothing.reveal, Qt.MouseButton.LeftButton)
+    said = nothing.truth_words.text()
+    assert words in said and ("holds it" in said or "does not hold it" in said)
+    if aim == "one":
+        assert f"was {made.truth_wh_per_km / 10:.1f} kWh/100 km" in said
+    else:
+        assert f"{abs(made.truth_percent):.1f} % of the first vehicle's consumption" in said
+    window.drive.release()
 
 
 def test_a_line_that_was_missed_is_told_and_distance_counts_on(qtbot, road):

@@ -24,6 +24,7 @@ from fairmargin.core.planning.timetable import Timetable
 from fairmargin.core.study import Event, Leg, Study, Trace
 from fairmargin.core.study.cells import held_kmh
 from fairmargin.core.study.layout import as_planned
+from fairmargin.core.study.sectors import route_of
 from fairmargin.core.study.vocabulary import EventKind
 
 #: A speed this much below the aim is slow traffic once it has lasted. Common practice.
@@ -45,6 +46,7 @@ class RoadPlaces:
     start_km: float  # gates, in the out direction
     end_km: float
     sectors: tuple[tuple[float, str], ...] = ()  # where each named sector begins, out direction
+    gated: bool = True  # whether it is known where a leg begins and ends
 
     def gates(self, backwards: bool) -> tuple[float, float]:
         """Start and end gate in driving direction. [km]"""
@@ -80,8 +82,8 @@ class RoadPlaces:
         return self.length_km - km if backwards else km
 
 
-def road_places(study: Study) -> RoadPlaces:
-    """Lay out the study's road for finding one's place on it."""
+def road_places(study: Study, sector: str = "") -> RoadPlaces:
+    """Lay out the study's road for finding one's place on it; the gates are those of a sector, where one is named."""
     given = [p for p in study.route if p.latitude is not None and p.longitude is not None]
     line = None
     length = leg_km(study)
@@ -97,11 +99,19 @@ def road_places(study: Study) -> RoadPlaces:
     end = min(length, (study.plan.gate_end_m or 1000.0 * length) / 1000.0)
     if end <= start:
         start, end = 0.0, length
+    gated = True
+    if sector:
+        own = route_of(study, sector)
+        gated = 1 < len(own) < len(study.route)
+        if gated:
+            whole = study.route[0].distance_m
+            first_km, last_km = ((p.distance_m - whole) / 1000.0 for p in (own[0], own[-1]))
+            start, end = (max(start, first_km), min(end, last_km)) if last_km > start and first_km < end else (0.0, 0.0)
     sectors: list[tuple[float, str]] = []
     for p in study.route:
         if p.sector and (not sectors or sectors[-1][1] != p.sector):
             sectors.append(((p.distance_m - study.route[0].distance_m) / 1000.0, p.sector))
-    return RoadPlaces(line, length, start, end, tuple(sectors))
+    return RoadPlaces(line, length, start, end, tuple(sectors), gated and end > start)
 
 
 def leg_checklist(study: Study, leg: Leg) -> tuple[str, ...]:

@@ -133,6 +133,8 @@ class LegDrive:
 
     def to_gate_km(self, places: RoadPlaces, place_km: float | None, driven_km: float | None) -> float | None:
         """Distance to the next gate: the start line before the reset, the read-off after it. [km]"""
+        if not places.gated:
+            return None
         start, end = places.gates(self.backwards)
         if self.phase == "approach":
             return None if place_km is None else start - place_km

@@ -175,7 +175,7 @@ class VehicleStandIn(_StandIn):
         import can
 
         state, shown = self.car.state(at), self.car.display(at)
-        error = 1.0 + self.car.rehearsal.speed_error_percent / 100.0
+        error = 1.0 + self.car.speed_error_percent / 100.0
         values = {
             "Motion": {
                 "VehicleSpeed": state.speed_kmh * error,

@@ -23,7 +23,7 @@ import numpy as np
 from fairmargin.core.kinds import change_kind
 from fairmargin.core.study import Change, Configuration, Event, Leg, Study, Trace, Vehicle
 from fairmargin.simulation.drive import Course, Drive, drive_leg, trace_of, true_wh_per_km
-from fairmargin.simulation.road import TrueRoad, straight_road
+from fairmargin.simulation.road import TrueRoad, parts_of, straight_road
 from fairmargin.simulation.sky import Report, Sky, air_density, reported
 from fairmargin.simulation.vehicle import TrueEffect, TrueVehicle, around, true_van, van_as_known
 
@@ -63,6 +63,7 @@ class DayPlan:
     reported_gusts: bool = True
     swap_minutes: float = 12.0
     ramps: bool = True  # logged legs begin on one ramp and end on another, wherever the driver turned
+    sectors: tuple[str, ...] = ("",)  # of the road, in its order; each is a leg of its own
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +82,7 @@ def simulate(
     title: str = "",
     known: Vehicle | None = None,
     van: TrueVehicle | None = None,
+    fleet: Sequence[Vehicle] = (),
 ) -> SimulatedStudy:
     """Drive the plan and write down what the instruments would have shown.
 
@@ -96,6 +98,8 @@ def simulate(
         A vehicle as its owner knows it; the true one is drawn around it. Else a van.
     van : TrueVehicle, optional
         The true vehicle, where an earlier day has had it already.
+    fleet : sequence of Vehicle
+        Vehicles that the letters stand for, where they take turns; they wear nothing.
 
     Returns
     -------
@@ -117,15 +121,23 @@ def simulate(
     if van is None:
         van = drawn if known is None else around(known, drawn, rng)
     known = known or van_as_known(van, rng)
-    days = _Days(plan, road, van, rng)
+    vans = [van, *(around(v, true_van(own), own) for k, v in enumerate(fleet[1:], 1) for own in [_apart(seed, k)])]
+    days = _Days(plan, road, vans, rng)
     for i in days.drive_order:
         days.drive_run(i)
 
     level = {
-        letter: true_wh_per_km(van, days.worn(letter), road, days.directions, days.speed_kmh(letter) / 3.6)
+        letter: true_wh_per_km(days.van(letter), days.worn(letter), road, days.directions, days.speed_kmh(letter) / 3.6)
         for letter in letters
     }
     base, trial = level["A"], level["B"]
+    by_sector = {
+        sector: {
+            x: true_wh_per_km(days.van(x), days.worn(x), own, days.directions, days.speed_kmh(x) / 3.6) for x in letters
+        }
+        for sector, own in days.parts.items()
+        if sector
+    }
     order = {run: k for k, run in enumerate(f"R{i + 1}" for i in days.drive_order)}
     study = Study(
         title=title or f"Simulated {plan.kind}, {plan.effect_percent:+g} %",
@@ -151,6 +163,9 @@ def simulate(
         "baseline_wh_per_km": base,
         "trial_wh_per_km": trial,
         "effects_percent": {x: (level[x] / base - 1) * 100 for x in letters[1:]},
+        "sectors_percent": {
+            (x, sector): (own[x] / own["A"] - 1) * 100 for sector, own in by_sector.items() for x in letters[1:]
+        },
         "car_share_of_wind": days.car_share,
         "scatter": days.scatter,
         "vehicle": {name: getattr(van, name) for name in van.__dataclass_fields__},
@@ -168,6 +183,11 @@ def _letters(plan: DayPlan) -> str:
     return letters
 
 
+def _apart(seed: int, number: int) -> np.random.Generator:
+    """A further vehicle's own lot, so that it moves nothing else of the day."""
+    return np.random.default_rng([seed, 81, number])
+
+
 def _is_loop(plan: DayPlan) -> bool:
     return plan.method in {"loop", "laps"}
 
@@ -175,8 +195,10 @@ def _is_loop(plan: DayPlan) -> bool:
 class _Days:
     """The days of a plan as they are driven: clock, sky and tyres move on with every leg."""
 
-    def __init__(self, plan: DayPlan, road: TrueRoad, van: TrueVehicle, rng: np.random.Generator) -> None:
-        self.plan, self.road, self.van, self.rng = plan, road, van, rng
+    def __init__(self, plan: DayPlan, road: TrueRoad, vans: Sequence[TrueVehicle], rng: np.random.Generator) -> None:
+        van = vans[0]
+        self.plan, self.road, self.vans, self.rng = plan, road, vans, rng
+        self.parts = parts_of(road, plan.sectors)
         drawn = float(rng.uniform(*CAR_SHARES))
         self.car_share = drawn if road.car_share is None else road.car_share
         self.directions = [False] if _is_loop(plan) or plan.method == "one-way" else [False, True]
@@ -184,6 +206,8 @@ class _Days:
         self.changes = {"A": TrueEffect(), "B": self.change}
         for letter, percent in zip(ascii_uppercase[2:], plan.further_percent, strict=False):
             self.changes[letter] = effect_for(replace(plan, effect_percent=percent), van, road, self.directions)
+        if len(vans) > 1:
+            self.changes = dict.fromkeys(ascii_uppercase[: len(vans)], TrueEffect())
         self.odometer = 1.0 + 0.002 * rng.normal()
         # Some testers are steadier than others, short drives less so than long ones; days weeks or a night apart are seldom alike.
         self.scatter = plan.scatter * math.exp(0.3 * float(rng.normal())) * math.sqrt(18_400.0 / road.length_m)
@@ -197,6 +221,7 @@ class _Days:
         self.calm, self.day_factor, self.tyre_cold = WINDS[plan.wind][0], 1.0, 0.0
         self.set_on = ""  # which wheels or tyres, and how cold the others lie: share and since when
         self.lain: dict[str, tuple[float, datetime]] = {}
+        self.cold_at_first, self.began = 0.0, plan.start
         self.station_bias = (0.0, 0.0)
         self.sky: Sky | None = None
         self.report: Report | None = None
@@ -204,6 +229,10 @@ class _Days:
     def worn(self, letter: str) -> TrueEffect:
         """What the van wears in the runs of a letter."""
         return self.changes[letter]
+
+    def van(self, letter: str) -> TrueVehicle:
+        """Which vehicle drives the runs of a letter."""
+        return self.vans[ascii_uppercase.index(letter)] if len(self.vans) > 1 else self.vans[0]
 
     def speed_kmh(self, letter: str) -> float:
         """Speed that a letter is driven at, first."""
@@ -220,19 +249,25 @@ class _Days:
         self.report = None
         self._put_on(self.plan.order[i])
         for back in self.directions:
-            self._drive_leg(i, back)
+            for number, sector in enumerate(self.plan.sectors[::-1] if back else self.plan.sectors):
+                self._drive_leg(i, back, sector, number > 0)
         assert self.sky is not None
         self.clock += timedelta(minutes=self.plan.swap_minutes)
         self.sky.advance(self.plan.swap_minutes * 60, self.calm)
-        self.tyre_cold = min(self.van.cold_tyre_share, self.tyre_cold + 0.015)
+        self.tyre_cold = min(self.van(self.plan.order[i]).cold_tyre_share, self.tyre_cold + 0.015)
 
     def _put_on(self, letter: str) -> None:
-        """Other wheels or tyres have lain beside the car, and come on cold; those taken off cool in about an hour."""
-        if change_kind(self.plan.kind).turns_wheels and self.set_on not in {"", letter}:
+        """Other wheels or tyres have lain beside the car, and come on cold; those taken off cool in about an hour.
+
+        A vehicle that waits for its turn has stood on its own, after a warm-up drive like the first's.
+        """
+        whole = self.van(letter).cold_tyre_share
+        fleet = len(self.vans) > 1
+        if (fleet or change_kind(self.plan.kind).turns_wheels) and self.set_on not in {"", letter}:
             self.lain[self.set_on] = (self.tyre_cold, self.clock)
-            share, since = self.lain.get(letter, (self.van.cold_tyre_share, self.clock))
+            share, since = self.lain.get(letter, (self.cold_at_first, self.began) if fleet else (whole, self.clock))
             cooled = math.exp(-(self.clock - since).total_seconds() / 3600.0)
-            self.tyre_cold = self.van.cold_tyre_share + (share - self.van.cold_tyre_share) * cooled
+            self.tyre_cold = whole + (share - whole) * cooled
         self.set_on = letter
 
     def _new_day(self, today: int) -> None:
@@ -249,23 +284,26 @@ class _Days:
         self.sky = Sky(self.calm, angle, temperature, 1013.0 + 8 * float(rng.normal()), wander, rng)
         self.day_factor = 1 + (0.006 * float(rng.normal()) if plan.days > 1 else 0.0)
         self.station_bias = (0.35 * float(rng.normal()), 0.35 * float(rng.normal()))
-        self.tyre_cold = self.van.cold_tyre_share * (0.12 if plan.warm_up_drive else 1.0)
+        self.tyre_cold = self.vans[0].cold_tyre_share * (0.12 if plan.warm_up_drive else 1.0)
         self.set_on, self.lain = "", {}
+        self.cold_at_first, self.began = self.tyre_cold, self.clock
 
-    def _drive_leg(self, i: int, back: bool) -> None:
-        plan, rng, sky = self.plan, self.rng, self.sky
+    def _drive_leg(self, i: int, back: bool, sector: str, goes_on: bool) -> None:
+        plan, rng, sky, road = self.plan, self.rng, self.sky, self.parts[sector]
+        van = self.van(plan.order[i])
         assert sky is not None
-        sky.advance(180.0, self.calm)
+        before_s = 0.0 if goes_on else 180.0  # from one sector to the next nobody turns
+        sky.advance(before_s, self.calm)
         north, east = sky.speed * math.cos(sky.angle), sky.speed * math.sin(sky.angle)
         if self.report is None or rng.random() < 0.85:
             self.report = reported(sky, north, east, self.station_bias, rng)
-        holdup = self._holdup(self._speed_of_run(i))
+        holdup = self._holdup(self._speed_of_run(i), road)
         held = self._speed_of_run(i) / 3.6 * (1 + 0.006 * rng.normal())
         course = self._course()
         drive = drive_leg(
-            self.van,
+            van,
             self.worn(plan.order[i]),
-            self.road,
+            road,
             back,
             held,
             sky.temperature,
@@ -280,9 +318,10 @@ class _Days:
             course,
         )
         wet = plan.wet_day is not None and plan.wet_day == self.today
-        factor = (1 + self.scatter * rng.normal()) * self.day_factor * (1.07 if wet else 1.0)
-        self.tyre_cold *= math.exp(-drive.duration_s / self.van.tyre_warm_s)
-        leg = self._written_down(i, back, drive, factor, course, self.report, wet)
+        scatter = self.scatter * math.sqrt(self.road.length_m / road.length_m)
+        factor = (1 + scatter * rng.normal()) * self.day_factor * (1.07 if wet else 1.0)
+        self.tyre_cold *= math.exp(-drive.duration_s / van.tyre_warm_s)
+        leg = self._written_down(i, back, sector, drive, factor, course, self.report, wet)
         self.legs.append(leg)
         if holdup is not None:
             # One that began on the way to the start has begun where the leg does.
@@ -297,21 +336,21 @@ class _Days:
                 )
             )
         if plan.samples:
-            self.traces[leg.leg] = trace_of(drive, self.road, back, factor, rng, plan.sample_rate_hz)
+            self.traces[leg.leg] = trace_of(drive, road, back, factor, rng, plan.sample_rate_hz)
         sky.advance(drive.duration_s, self.calm)
-        self.clock += timedelta(seconds=drive.duration_s + 180)
+        self.clock += timedelta(seconds=drive.duration_s + before_s)
 
-    def _holdup(self, speed_kmh: float) -> HoldUp | None:
+    def _holdup(self, speed_kmh: float, road: TrueRoad) -> HoldUp | None:
         """Now and then traffic holds the van up."""
         rng = self.rng
         if rng.random() >= self.plan.traffic:
             return None
         lasting, slow = float(rng.uniform(40, 110)), speed_kmh / 3.6 * float(rng.uniform(0.75, 0.9))
-        return float(rng.uniform(0.1, 0.7)) * self.road.length_m, lasting, slow
+        return float(rng.uniform(0.1, 0.7)) * road.length_m, lasting, slow
 
     def _course(self) -> Course | None:
         """Logged legs begin on one ramp and end on another, wherever the driver turned."""
-        if not self.plan.samples or not self.plan.ramps or _is_loop(self.plan):
+        if not self.plan.samples or not self.plan.ramps or _is_loop(self.plan) or len(self.parts) > 1:
             return None
         ends = self.rng.uniform(100, 700, 2)
         lift = float(self.rng.uniform(150, 450))
@@ -319,11 +358,19 @@ class _Days:
         return Course(float(ends[0]), self.road.length_m - float(ends[1]) - lift, end)
 
     def _written_down(
-        self, i: int, back: bool, drive: Drive, factor: float, course: Course | None, report: Report, wet: bool
+        self,
+        i: int,
+        back: bool,
+        sector: str,
+        drive: Drive,
+        factor: float,
+        course: Course | None,
+        report: Report,
+        wet: bool,
     ) -> Leg:
         """The leg as the tester notes it."""
         plan = self.plan
-        km = (self.road.length_m if course is None else course.end_m - course.start_m) / 1000.0
+        km = (self.parts[sector].length_m if course is None else course.end_m - course.start_m) / 1000.0
         count = len(self.legs) + 1
         reading = self._reading(drive.energy_wh * factor, km, count)
         gust = round((report.wind_speed_ms * 1.5) * 2) / 2 if plan.reported_gusts else None
@@ -332,6 +379,7 @@ class _Days:
             run=f"R{i + 1}",
             block=str(i // 4 + 1) if plan.days == 1 else str(self.today + 1),
             configuration=plan.order[i],
+            sector=sector,
             direction="loop" if _is_loop(plan) else ("back" if back else "out"),
             started_at=self.clock.replace(second=0, microsecond=0),
             duration_s=round(drive.duration_s),

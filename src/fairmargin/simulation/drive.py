@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +16,7 @@ from fairmargin.simulation.sky import air_density
 from fairmargin.simulation.vehicle import TrueEffect, TrueVehicle
 
 Array = NDArray[np.float64]
+REFERENCE_C: Final = 15.0  # of the air that truths are told for
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,8 +157,8 @@ def drive_leg(
 
 def true_wh_per_km(van: TrueVehicle, effect: TrueEffect, road: TrueRoad, back: Sequence[bool], speed: float) -> float:
     """Energy per distance at reference conditions: 15 °C, 1013.25 hPa, 60 %, calm, warm tyres. [Wh/km]"""
-    density = air_density(15.0, 1013.25)
-    drives = [drive_leg(van, effect, road, b, speed, 15.0, density, 0, 0, 0, 0.7, 0.0, None, None) for b in back]
+    density = air_density(REFERENCE_C, 1013.25)
+    drives = [drive_leg(van, effect, road, b, speed, REFERENCE_C, density, 0, 0, 0, 0.7, 0.0, None, None) for b in back]
     return sum(d.energy_wh for d in drives) / (len(back) * road.length_m / 1000.0)
 
 

@@ -15,9 +15,10 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.study import Leg, RoutePoint, Study, Trace
-from fairmargin.core.study.cells import held_kmh
-from fairmargin.core.study.layout import as_planned, ways
+from fairmargin.core.study import Leg, RoutePoint, Study, Trace, Vehicle
+from fairmargin.core.study.cells import held_kmh, vehicle_of
+from fairmargin.core.study.layout import as_planned, sectors_read, ways
+from fairmargin.core.study.sectors import marked
 from fairmargin.simulation.day import DayPlan, simulate
 from fairmargin.simulation.drive import cumulated
 from fairmargin.simulation.mishaps import NOTHING, Beset, Mishap, MishapKind, Sight, beset
@@ -27,9 +28,27 @@ from fairmargin.simulation.sealed import MISHAPS, ORDER, SEED
 Array = NDArray[np.float64]
 
 METHODS: Final = ("out-and-back", "one-way", "loop", "laps")
+RUN_OUT_S: Final = 3.0
 PACK_V: Final = 355.0
 SPARE: Final = "AB"  # sides that at least have a run beyond the plan, for legs that are driven again
 USUAL_KMH: Final = 80.0  # where the study aims at none
+
+
+@dataclass(frozen=True, slots=True)
+class Dashboard:
+    """What a virtual vehicle has behind its display."""
+
+    capacity_kwh: float
+    odometer: float  # shown over true distance
+    speed_error_percent: float
+
+
+def _dashboard(vehicle: Vehicle) -> Dashboard:
+    return Dashboard(
+        vehicle.usable_capacity_kwh or 52.0,
+        1.0 + (vehicle.distance_error_percent or 0.0) / 100.0,
+        vehicle.speed_error_percent or 0.0,
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,21 +59,26 @@ class Rehearsal:
     legs: Mapping[str, Trace]
     weather: Mapping[str, Leg]  # what the station reports while that leg is driven
     route: tuple[RoutePoint, ...]
-    truth_percent: float  # of the first trial
-    truths_percent: Mapping[str, float]  # of every trial, by its configuration
+    truth_percent: float | None  # of the first trial, or the second vehicle; None where nothing is compared
+    truths_percent: Mapping[str, float]  # of every trial or further vehicle, by its configuration or id
+    sectors_percent: Mapping[tuple[str, str], float]  # the same of each sector
+    truth_wh_per_km: float  # of the baseline, at reference
     deaf_reset: str  # leg whose first reset does not take; "" = none
-    capacity_kwh: float
+    cars: Mapping[str, Dashboard]  # by the vehicle that legs name
+    vehicle_of: Mapping[str, str]  # of every leg
     charge_percent: float
     step: float  # of the trip average, kWh/100 km
-    odometer: float  # shown over true distance
-    speed_error_percent: float
     mishaps: tuple[Mishap, ...] = ()  # beside the deaf reset
     sights: tuple[Sight, ...] = ()
     looks_out: bool = False  # whether something is seen out of the window
 
-    def truth_of(self, trial: str) -> float:
-        """Truth of a trial, by its configuration; of the first where it is no trial. [%]"""
-        return self.truths_percent.get(trial, self.truth_percent)
+    def truth_of(self, trial: str, sector: str = "") -> float | None:
+        """Truth of a trial in a sector, by its configuration or vehicle; of the first where it is no trial. [%]"""
+        return self.sectors_percent.get((trial, sector), self.truths_percent.get(trial, self.truth_percent))
+
+    def car(self, leg: str) -> Dashboard:
+        """The dashboard of the vehicle that drives a leg; the first's where there is no such leg."""
+        return self.cars[self.vehicle_of.get(leg, next(iter(self.cars)))]
 
 
 def is_repeat(study: Study, leg: Leg) -> bool:
@@ -74,15 +98,18 @@ def prepared(study: Study, seed: int, today: date, mishaps: bool = False) -> Stu
         If it cannot be rehearsed, in words.
     """
     loop = study.method in {"loop", "laps"}
+    sectors = sectors_read(study)
     blank = [as_planned(leg) for leg in study.legs if not is_repeat(study, leg)]
     route = study.route
     try:
         road_of(route)
     except ValueError:
         route = straight_road(np.random.default_rng([seed, 78]), 6200.0 if loop else 18_400.0, loop).points
+    if len(sectors) > 1 and tuple(dict.fromkeys(marked(route))) != sectors:
+        route = _in_equal_parts(route, sectors)
     plan = study.plan
     whole = route[-1].distance_m - route[0].distance_m
-    if not loop and (plan.gate_start_m is None or plan.gate_end_m is None):
+    if not loop and len(sectors) == 1 and (plan.gate_start_m is None or plan.gate_end_m is None):
         # The virtual driver turns on ramps up to 700 m long and lifts off up to 450 m before.
         plan = plan.with_(gate_start_m=1100.0, gate_end_m=whole - 1250.0)
     plan = plan.with_(
@@ -97,6 +124,13 @@ def prepared(study: Study, seed: int, today: date, mishaps: bool = False) -> Stu
     return copy
 
 
+def _in_equal_parts(route: Sequence[RoutePoint], sectors: Sequence[str]) -> tuple[RoutePoint, ...]:
+    """The route with its sectors marked: nobody said where they begin."""
+    first, whole = route[0].distance_m, route[-1].distance_m - route[0].distance_m
+    last = len(sectors) - 1
+    return tuple(p.with_(sector=sectors[min(int(len(sectors) * (p.distance_m - first) / whole), last)]) for p in route)
+
+
 def _as_sealed(study: Study) -> Study:
     """The study with the legs that were sealed, in their order: runs that were swapped or added on the road move no truth."""
     names = study.plan.details.get(ORDER, "").split(",")
@@ -108,14 +142,10 @@ def _as_sealed(study: Study) -> Study:
 
 def _refuse_what_cannot_be(study: Study) -> None:
     if study.method not in METHODS:
-        raise ValueError(f"{study.method} studies cannot be rehearsed yet; expected {', '.join(METHODS)}")
-    if not study.trials:
-        raise ValueError("a rehearsal needs a baseline and at least one trial")
-    if study.vehicles_take_turns or any(leg.vehicle for leg in study.legs):
-        raise ValueError("a study of several vehicles cannot be rehearsed yet")
-    if any(leg.sector for leg in study.legs):
-        raise ValueError("a study that is read off by sectors cannot be rehearsed yet")
-    if study.vehicle.energy != "electric":
+        raise ValueError(f"{study.method} studies cannot be rehearsed; expected {', '.join(METHODS)}")
+    if not study.vehicles_take_turns and any(leg.vehicle for leg in study.legs):
+        raise ValueError("vehicles that drive at once cannot be rehearsed at one desk; those that take turns can")
+    if any(vehicle_of(study, name).energy != "electric" for name in {leg.vehicle for leg in study.legs} | {""}):
         raise ValueError("only an electric vehicle can be rehearsed")
     if not study.legs:
         raise ValueError("no legs are planned; lay the runs out in Plan first")
@@ -131,7 +161,8 @@ def _planned_runs(study: Study) -> tuple[list[_Run], list[_Run]]:
         for letter, (_, legs) in zip(study.order, study.runs(), strict=True)
     ]
     one_speed = len({v for _, v in runs}) == 1
-    kinds = {*runs, *((letter, runs[0][1]) for letter in SPARE)} if one_speed else set(runs)
+    spare = [x for x in SPARE if x in study.lettered]
+    kinds = {*runs, *((letter, runs[0][1]) for letter in spare)} if one_speed else set(runs)
     return runs, sorted(kinds)
 
 
@@ -140,13 +171,13 @@ def _day_of(study: Study, seed: int, runs: Sequence[_Run], rng: np.random.Genera
     # One rehearsal in five has nothing to find.
     effect = 0.0 if rng.random() < 0.2 else float(rng.choice([-1, 1]) * rng.uniform(2.0, 8.0))
     speeds = tuple(v for _, v in runs)
-    as_speed = study.change.subject == "speed"  # then nothing is worn, and the speed is all
+    as_speed = study.change.subject in {"speed", "vehicle"}  # then nothing is worn, and the speed or vehicle is all
     more = np.random.default_rng([seed, 79])
     day = study.plan.day
     return DayPlan(
         kind=study.change.kind,
         effect_percent=effect if abs(effect) > 0.01 and not as_speed else 0.0001,
-        further_percent=tuple(0.0001 if as_speed else float(more.uniform(-8.0, 8.0)) for _ in study.trials[1:]),
+        further_percent=tuple(0.0001 if as_speed else float(more.uniform(-8.0, 8.0)) for _ in list(study.lettered)[2:]),
         order="".join(letter for letter, _ in runs),
         method=study.method,
         speed_kmh=speeds[0],
@@ -154,13 +185,14 @@ def _day_of(study: Study, seed: int, runs: Sequence[_Run], rng: np.random.Genera
         wind=("calm", "mixed")[int(rng.integers(0, 2))],
         samples=True,
         step=study.plan.display_step_kwh_per_100km,
+        sectors=sectors_read(study),
         start=datetime.combine(day, study.plan.start) if day else datetime.combine(datetime(2026, 5, 2), time(9)),
     )
 
 
 def _stand_ins(study: Study, planned: Sequence[Leg], driven: Sequence[Leg], spares: Sequence[_Run]) -> dict[str, str]:
     """Which virtual leg stands for each leg of the study; one driven again or added has one of a run beyond the plan."""
-    each = len(ways(study.method))
+    each = len(ways(study.method)) * len(sectors_read(study))
     spare = len(spares) * each
     if len(driven) - spare != len(planned):
         raise ValueError(
@@ -170,10 +202,27 @@ def _stand_ins(study: Study, planned: Sequence[Leg], driven: Sequence[Leg], spar
     letter_of = {side: letter for letter, side in study.lettered.items()}
     for leg in study.legs:
         if leg.leg not in found:
-            at = spares.index((letter_of[leg.configuration], held_kmh(study, leg) or USUAL_KMH))
+            side = leg.vehicle if study.vehicles_take_turns else leg.configuration
+            at = spares.index((letter_of[side], held_kmh(study, leg) or USUAL_KMH))
             own = driven[len(driven) - spare + at * each :][:each]
-            found[leg.leg] = next(x.leg for x in own if each == 1 or x.direction == leg.direction)
+            found[leg.leg] = next(
+                x.leg for x in own if each == 1 or (x.direction, x.sector) == (leg.direction, leg.sector)
+            )
     return found
+
+
+def _past_the_line(trace: Trace) -> Trace:
+    """The same drive, held on for a moment where the leg ends on the open road: nobody brakes on the line."""
+    columns = trace.columns()
+    step = float(trace.time_s[-1] - trace.time_s[-2])
+    more = np.arange(1, 1 + math.ceil(RUN_OUT_S / step))
+    along = {"time_s", "latitude", "longitude"}
+    return Trace(
+        **{
+            name: np.concatenate([x, x[-1] + more * (x[-1] - x[-2] if name in along else 0.0)])
+            for name, x in columns.items()
+        }
+    )
 
 
 def rehearse(study: Study, seed: int) -> Rehearsal:
@@ -193,11 +242,16 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
         road = road_of(study.route)
     except ValueError:
         road = straight_road(np.random.default_rng([seed, 78]), 6200.0 if loop else 18_400.0, loop)
-    made = simulate(seed, _day_of(study, seed, (*runs, *spares), rng), road, known=study.vehicle)
+    fleet = study.vehicles if study.vehicles_take_turns else ()
+    known = fleet[0] if fleet else study.vehicle
+    made = simulate(seed, _day_of(study, seed, (*runs, *spares), rng), road, known=known, fleet=fleet)
     of = _stand_ins(study, sealed.legs, made.study.legs, spares)
     names = [leg.leg for leg in sealed.legs]
+    sides = study.lettered
     truths: Mapping[str, float] = made.truth["effects_percent"]  # type: ignore[assignment]
-    legs = {name: made.traces[was] for name, was in of.items()}
+    by_sector: Mapping[tuple[str, str], float] = made.truth["sectors_percent"]  # type: ignore[assignment]
+    ramps = not loop and len(sectors_read(sealed)) == 1
+    legs = {name: made.traces[was] if ramps else _past_the_line(made.traces[was]) for name, was in of.items()}
     wanted = MISHAPS in study.plan.details
     happened = beset(legs, names, seed) if wanted else Beset(legs, (), ())
     return Rehearsal(
@@ -205,14 +259,15 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
         legs=happened.legs,
         weather={name: made.study.leg(was) for name, was in of.items()},
         route=road.points,
-        truth_percent=truths["B"],
-        truths_percent={study.lettered[letter]: percent for letter, percent in truths.items()},
+        truth_percent=truths["B"] if "B" in sides else None,
+        truths_percent={sides[x]: percent for x, percent in truths.items() if x in sides},
+        sectors_percent={(sides[x], sector): percent for (x, sector), percent in by_sector.items() if x in sides},
+        truth_wh_per_km=float(str(made.truth["baseline_wh_per_km"])),
         deaf_reset=str(rng.choice(names)) if rng.random() < 0.5 else "",
-        capacity_kwh=study.vehicle.usable_capacity_kwh or 52.0,
+        cars={v.id: _dashboard(v) for v in fleet} if fleet else {"": _dashboard(study.vehicle)},
+        vehicle_of={leg.leg: leg.vehicle if fleet else "" for leg in study.legs},
         charge_percent=study.plan.charge_start_percent,
         step=study.plan.display_step_kwh_per_100km,
-        odometer=1.0 + (study.vehicle.distance_error_percent or 0.0) / 100.0,
-        speed_error_percent=study.vehicle.speed_error_percent or 0.0,
         mishaps=happened.mishaps,
         sights=happened.sights,
         looks_out=wanted,
@@ -259,16 +314,17 @@ class VirtualCar:
     def __init__(self, rehearsal: Rehearsal) -> None:
         self.rehearsal = rehearsal
         self._done: list[_Drive] = []
-        self._reset = (0.0, 0.0)  # km and kWh shown as zero
+        self._reset: dict[str, tuple[float, float]] = {}  # of each vehicle: km and kWh shown as zero
         self._presses: dict[str, int] = {}
-        self._charged = 0.0  # kWh put back between runs
+        self._charged: dict[str, float] = {}  # of each: kWh put back between runs
 
     def depart(self, leg: str, at: float) -> None:
         """Begin a leg, again if need be (KeyError if there is no such leg)."""
         trace = self.rehearsal.legs[leg]
         km, kwh = cumulated(trace)
-        if self._soc(self._totals(at)[1]) - 100.0 * kwh[-1] / self.rehearsal.capacity_kwh < 20.0:
-            self._charged = self._totals(at)[1]  # charged while it stood
+        drawn = self._totals(at, leg)[1]
+        if self._soc(drawn, leg) - 100.0 * kwh[-1] / self.rehearsal.car(leg).capacity_kwh < 20.0:
+            self._charged[self._vehicle(leg)] = drawn  # charged while it stood
         cut = self._cut(at)
         self._done = [*self._done[:-1], cut] if cut is not None else self._done
         self._done = [*self._done, _Drive(leg, at, trace, km, kwh)]
@@ -302,19 +358,33 @@ class VirtualCar:
         self._presses[leg] = self._presses.get(leg, 0) + 1
         if leg and leg == self.rehearsal.deaf_reset and self._presses[leg] == 1:
             return
-        self._reset = self._totals(at)
+        self._reset[self._vehicle(leg)] = self._totals(at, leg)
 
-    def _totals(self, at: float) -> tuple[float, float]:
+    def _vehicle(self, leg: str) -> str:
+        return self.rehearsal.vehicle_of.get(leg, next(iter(self.rehearsal.cars)))
+
+    def _totals(self, at: float, leg: str) -> tuple[float, float]:
+        """What the vehicle of a leg has driven and drawn. [km, kWh]"""
         km = kwh = 0.0
-        for drive in list(self._done):
+        for drive in [d for d in self._done if self._vehicle(d.leg) == self._vehicle(leg)]:
             t = at - drive.begun
             km += float(np.interp(t, drive.trace.time_s, drive.km))
             kwh += float(np.interp(t, drive.trace.time_s, drive.kwh))
         return km, kwh
 
-    def _soc(self, kwh: float) -> float:
-        whole = self.rehearsal.charge_percent
-        return max(0.0, whole - 100.0 * (kwh - self._charged) / self.rehearsal.capacity_kwh)
+    def _soc(self, kwh: float, leg: str) -> float:
+        whole, drawn = self.rehearsal.charge_percent, kwh - self._charged.get(self._vehicle(leg), 0.0)
+        return max(0.0, whole - 100.0 * drawn / self.rehearsal.car(leg).capacity_kwh)
+
+    @property
+    def _leg(self) -> str:
+        """The leg that was driven last; empty before any."""
+        return self._done[-1].leg if self._done else ""
+
+    @property
+    def speed_error_percent(self) -> float:
+        """Of the speedometer of the vehicle that is driven."""
+        return self.rehearsal.car(self._leg).speed_error_percent
 
     def state(self, at: float) -> CarState:
         """Where the car is and what it does."""
@@ -324,7 +394,7 @@ class VirtualCar:
             return self._standing("", first, 0, 0.0)
         last = done[-1]
         t = at - last.begun
-        kwh = self._totals(at)[1]
+        kwh = self._totals(at, last.leg)[1]
         if t >= last.trace.time_s[-1]:
             return self._standing(last.leg, last.trace, -1, kwh)
         trace = last.trace
@@ -334,7 +404,7 @@ class VirtualCar:
 
         return CarState(
             True, last.leg, now(trace.speed_kmh), now(trace.power_kw), now(trace.latitude), now(trace.longitude),
-            now(trace.elevation_m), self._soc(kwh), self._temperature(last.leg),
+            now(trace.elevation_m), self._soc(kwh, last.leg), self._temperature(last.leg),
         )  # fmt: skip
 
     def _under_way(self, at: float) -> tuple[str, float] | None:
@@ -378,7 +448,7 @@ class VirtualCar:
 
         return CarState(
             False, leg, 0.0, 0.3, there(trace.latitude), there(trace.longitude), there(trace.elevation_m),
-            self._soc(kwh), self._temperature(leg),
+            self._soc(kwh, leg), self._temperature(leg),
         )  # fmt: skip
 
     def _temperature(self, leg: str) -> float:
@@ -387,14 +457,16 @@ class VirtualCar:
 
     def display(self, at: float) -> Display:
         """What stands on the car's display: rounded as displays round, by the car's own distance."""
-        km, kwh = self._totals(at)
-        shown = max(0.0, (km - self._reset[0]) * self.rehearsal.odometer)
+        leg = self._leg
+        km, kwh = self._totals(at, leg)
+        zero_km, zero_kwh = self._reset.get(self._vehicle(leg), (0.0, 0.0))
+        shown = max(0.0, (km - zero_km) * self.rehearsal.car(leg).odometer)
         step = self.rehearsal.step
-        average = 100.0 * (kwh - self._reset[1]) / shown if shown > 0.02 else 0.0
+        average = 100.0 * (kwh - zero_kwh) / shown if shown > 0.02 else 0.0
         state = self.state(at)
         return Display(
             round(shown, 1),
             round(round(average / step) * step, 4),
-            math.floor(self._soc(kwh)),
-            round(state.speed_kmh * (1 + self.rehearsal.speed_error_percent / 100.0)),
+            math.floor(self._soc(kwh, leg)),
+            round(state.speed_kmh * (1 + self.speed_error_percent / 100.0)),
         )

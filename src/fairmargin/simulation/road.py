@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -72,6 +73,33 @@ def straight_road(rng: np.random.Generator, length_m: float, loop: bool = False)
         for i in range(len(noisy))
     )
     return TrueRoad(step, height, np.mod(heading, 2 * math.pi), points, shelter)
+
+
+def parts_of(road: TrueRoad, sectors: Sequence[str]) -> dict[str, TrueRoad]:
+    """The road of every sector: as its points mark them, else equal parts.
+
+    Parameters
+    ----------
+    road : TrueRoad
+    sectors : sequence of str
+        In the order of the road; one alone is all of it.
+    """
+    if len(sectors) == 1:
+        return {sectors[0]: road}
+    n = len(road.heading)
+    begins = [next((p.distance_m for p in road.points if p.sector == name), None) for name in sectors]
+    at = [round((b if b is not None else 0.0) / road.step_m) for b in begins]
+    edges = [0, *at[1:], n]
+    if None in begins or any(b - a < 1 for a, b in pairwise(edges)):
+        edges = [n * k // len(sectors) for k in range(len(sectors) + 1)]
+    found = {}
+    for name, (i, j) in zip(sectors, pairwise(edges), strict=True):
+        first, last = i * road.step_m, j * road.step_m
+        own = tuple(p.with_(distance_m=p.distance_m - first) for p in road.points if first <= p.distance_m <= last)
+        found[name] = replace(
+            road, height_m=road.height_m[i : j + 1], heading=road.heading[i:j], points=own, shelter=road.shelter[i:j]
+        )
+    return found
 
 
 def road_of(points: Sequence[RoutePoint]) -> TrueRoad:

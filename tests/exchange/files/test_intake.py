@@ -14,6 +14,7 @@ from tests.conftest import driven_study, straight_route
 
 from fairmargin.core.companion import road_places
 from fairmargin.core.study import Trace, WeatherRow, new_study
+from fairmargin.core.study.aims import relaid
 from fairmargin.exchange.files.faults import InvalidInput
 from fairmargin.exchange.files.kinds import as_text, read_workbook, recognise
 from fairmargin.exchange.logs.cuts import split_at_gates
@@ -180,6 +181,19 @@ def test_pieces_find_their_legs_by_direction_and_by_time(planned):
     timed = planned.with_leg("L03", started_at=DAY)
     assert suggest(timed, (), DAY, pieces)[0] == "L03"
     assert len(pieces_of(planned, trace, "stops")) == 2 and len(pieces_of(planned, trace, "whole")) == 1
+
+
+def test_sectors_are_cut_where_one_ends_and_laid_into_their_own_legs(planned):
+    names = [(0.0, "lanes"), (4000.0, "trunk")]
+    route = [p.with_(sector=max((m, n) for m, n in names if m <= p.distance_m)[1]) for p in planned.route]
+    study = relaid(planned.with_(route=tuple(route)), "AB", sectors=("lanes", "trunk"))
+    pieces = pieces_of(study, there_and_back(), "gates")
+    assert [(x.sector, x.backwards) for x in pieces] == [
+        ("lanes", False), ("trunk", False), ("trunk", True), ("lanes", True),
+    ]  # fmt: skip
+    assert [piece_km(there_and_back(), x) for x in pieces] == pytest.approx([4.0, 6.0, 6.0, 4.0], abs=0.25)
+    assert suggest(study, (), None, pieces) == ["L01", "L02", "L03", "L04"]
+    assert suggest(study, (), None, pieces[1:2]) == ["L02"]
 
 
 def test_pieces_are_laid_into_legs_and_nothing_typed_is_touched(planned):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Final
@@ -163,7 +164,7 @@ class CuttingDialog(BringDialog):
         t = self.log.trace.time_s
         start_s, end_s = max(float(t[0]), start_s), min(float(t[-1]), end_s)
         was = self.pieces[index]
-        self.pieces[index] = Piece(start_s, end_s, was.backwards)
+        self.pieces[index] = replace(was, start_s=start_s, end_s=end_s)
         self._show_pieces([str(self._leg_box(i).currentData()) for i in range(len(self.pieces))])
 
     def _suggest(self, *_: object) -> None:

@@ -13,6 +13,7 @@ import numpy as np
 from fairmargin.core.companion import road_places
 from fairmargin.core.evidence.coasts import coasts_in
 from fairmargin.core.study import Leg, Study, Trace, WeatherRow
+from fairmargin.core.study.layout import sectors_read
 from fairmargin.exchange.logs.cuts import cut, split_at_gates, split_at_stops, within
 from fairmargin.exchange.logs.loggers import ImportedLog
 
@@ -26,11 +27,12 @@ MOST_REPORTS: Final = 500
 
 @dataclass(frozen=True, slots=True)
 class Piece:
-    """A stretch of a log in seconds of the log; the direction where gates told it."""
+    """A stretch of a log in seconds of the log; direction and sector where gates told them."""
 
     start_s: float
     end_s: float
     backwards: bool | None = None
+    sector: str = ""
 
 
 def pieces_of(study: Study, trace: Trace, how: Cutting) -> list[Piece]:
@@ -38,7 +40,9 @@ def pieces_of(study: Study, trace: Trace, how: Cutting) -> list[Piece]:
     if how == "coasts":
         return split_at_coasts(trace)
     if how == "gates":
-        return [Piece(*found) for found in split_at_gates(trace, road_places(study))]
+        named = [s for s in sectors_read(study) if s and road_places(study, s).gated]
+        found = [Piece(*own, s) for s in named or [""] for own in split_at_gates(trace, road_places(study, s))]
+        return sorted(found, key=lambda piece: piece.start_s)
     if how == "stops":
         return [Piece(a, b) for a, b in split_at_stops(trace)]
     return [Piece(float(trace.time_s[0]), float(trace.time_s[-1]))]
@@ -103,6 +107,9 @@ def suggest(study: Study, logged: Collection[str], started_at: datetime | None, 
 
 
 def _way(leg: Leg, piece: Piece) -> bool:
+    """Whether a piece goes the way of a leg, along its sector."""
+    if piece.sector and leg.sector != piece.sector:
+        return False
     return piece.backwards is None or (leg.direction == "back") == piece.backwards
 
 

@@ -5,12 +5,18 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from fairmargin.core.study import Study
+from fairmargin.core.study import Reference, Study
+from fairmargin.core.units import in_units, said
 from fairmargin.core.words import signed
 from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.parts import go_button
 from fairmargin.desktop.stages.driving.words import told_lines
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.fairness import alone_result
+from fairmargin.exchange.words.figures import consumption_words, span_words
+from fairmargin.exchange.words.names import units_of
+from fairmargin.simulation.drive import REFERENCE_C
+from fairmargin.simulation.rehearsal import Rehearsal
 from fairmargin.simulation.sealed import SEED
 
 
@@ -22,7 +28,7 @@ class NothingPage(QWidget):
     def __init__(self, controller: DriveController, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.controller, self.session = controller, controller.session
-        self._truth: tuple[int | None, float] = (None, 0.0)
+        self._sealed: tuple[int | None, Rehearsal | None] = (None, None)  # as it was revealed, and of which study
         layout = QVBoxLayout(self)
         self.nothing_words = label("", "large", wrap=True)
         layout.addWidget(self.nothing_words)
@@ -64,22 +70,50 @@ class NothingPage(QWidget):
         self.to_verdict.setVisible(bool(study.legs))
 
     def _reveal(self) -> None:
-        c, study, made = self.session.comparison, self.session.study, self.controller.sealed()
+        study, made = self.session.study, self.controller.sealed()
         if made is not None and study is not None:
-            self._truth = (self.session.study_id, made.truth_of("" if c is None else c.trial))
+            self._sealed = (self.session.study_id, made)
             self._told = told_lines(study, made)
             self.controller.changed.emit()
 
     def _truth_words(self) -> str:
         """The truth once it was asked for, beside the interval as it stands now."""
-        study_id, truth = self._truth
-        if study_id is None or study_id != self.session.study_id:
+        study_id, made = self._sealed
+        if made is None or study_id != self.session.study_id:
             return ""
-        words = f"The truth was {signed(truth, 1)} % of baseline consumption."
         comparison = self.session.comparison
+        if made.truth_percent is None:
+            return self._level_words(made)
+        trial, sector = ("", "") if comparison is None else (comparison.trial, comparison.sector or "")
+        truth = made.truth_of(trial, sector)
+        assert truth is not None  # as something is compared
+        study = self.session.study
+        of = "baseline" if study is None or not study.vehicles_take_turns else "the first vehicle's"
+        where = f" on {sector}" if (trial, sector) in made.sectors_percent else ""
+        words = f"The truth{where} was {signed(truth, 1)} % of {of} consumption."
         if comparison is None:
             return words
         low, high = comparison.interval_percent
-        rest = round(100.0 * (1.0 - comparison.confidence))
-        holds = "holds it" if low <= truth <= high else f"does not hold it, as about {rest} in 100 do not"
+        holds = _holds(low <= truth <= high, comparison.confidence)
         return f"{words} Your interval, {signed(low, 1)} to {signed(high, 1)} %, {holds}."
+
+    def _level_words(self, made: Rehearsal) -> str:
+        """The truth where nothing is compared: what it takes, at the conditions that results are stated for."""
+        study = self.session.study
+        assert study is not None
+        units = units_of(study, study.legs[0].vehicle if study.legs else "", self.session.units)
+        truth = made.truth_wh_per_km
+        words = in_units(
+            f"The truth was {consumption_words(truth, units)}, at {said(REFERENCE_C, '°C')} in still air.", units
+        )
+        found = alone_result(self.session.analysis)
+        if found is None or found.interval_wh_per_km is None or study.reference != Reference():
+            return words
+        low, high = found.interval_wh_per_km
+        holds = _holds(low <= truth <= high, study.confidence)
+        return f"{words} Your interval, {span_words((low, high), units)}, {holds}."
+
+
+def _holds(does: bool, confidence: float) -> str:
+    rest = round(100.0 * (1.0 - confidence))
+    return "holds it" if does else f"does not hold it, as about {rest} in 100 do not"

@@ -73,7 +73,7 @@ class Rehearsed(TakenUp):
         return None if study is None or seed is None or not seed.isdigit() else rehearse(study, int(seed))
 
     def truth_percent(self, trial: str = "") -> float | None:
-        """The rehearsal's truth of a trial, of the first where none is named; None when the study is no rehearsal."""
+        """The rehearsal's truth of a trial, of the first where none is named; None where there is none."""
         made = self.sealed()
         return None if made is None else made.truth_of(trial)
 

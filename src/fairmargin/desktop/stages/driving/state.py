@@ -63,12 +63,14 @@ class DriveState(InstrumentHub):
         ]
 
     def places(self) -> RoadPlaces:
-        """The road and its gates."""
+        """The road and the gates of the leg that is driven, or comes next."""
         study = self.study
         assert study is not None
-        key = (self.session.study_id, study.route, study.plan.gate_start_m, study.plan.gate_end_m)
+        leg = self.next_leg()
+        sector = leg.sector if leg is not None else ""
+        key = (self.session.study_id, study.route, study.plan.gate_start_m, study.plan.gate_end_m, sector)
         if self._places is None or self._places[0] != key:
-            self._places = (key, road_places(study))
+            self._places = (key, road_places(study, sector))
         return self._places[1]
 
     def done_runs(self) -> int:
