@@ -126,18 +126,7 @@ def simulate(
     for i in days.drive_order:
         days.drive_run(i)
 
-    level = {
-        letter: true_wh_per_km(days.van(letter), days.worn(letter), road, days.directions, days.speed_kmh(letter) / 3.6)
-        for letter in letters
-    }
-    base, trial = level["A"], level["B"]
-    by_sector = {
-        sector: {
-            x: true_wh_per_km(days.van(x), days.worn(x), own, days.directions, days.speed_kmh(x) / 3.6) for x in letters
-        }
-        for sector, own in days.parts.items()
-        if sector
-    }
+    level = days.levels(letters, road)
     order = {run: k for k, run in enumerate(f"R{i + 1}" for i in days.drive_order)}
     study = Study(
         title=title or f"Simulated {plan.kind}, {plan.effect_percent:+g} %",
@@ -159,12 +148,12 @@ def simulate(
     )
     truth = {
         "seed": seed,
-        "effect_percent": (trial / base - 1) * 100,
-        "baseline_wh_per_km": base,
-        "trial_wh_per_km": trial,
-        "effects_percent": {x: (level[x] / base - 1) * 100 for x in letters[1:]},
+        "effect_percent": (level["B"] / level["A"] - 1) * 100,
+        "baseline_wh_per_km": level["A"],
+        "trial_wh_per_km": level["B"],
+        "effects_percent": _over_the_baseline(level),
         "sectors_percent": {
-            (x, sector): (own[x] / own["A"] - 1) * 100 for sector, own in by_sector.items() for x in letters[1:]
+            sector: _over_the_baseline(days.levels(letters, own)) for sector, own in days.parts.items() if sector
         },
         "car_share_of_wind": days.car_share,
         "scatter": days.scatter,
@@ -181,6 +170,11 @@ def _letters(plan: DayPlan) -> str:
     if plan.speeds_kmh and len(plan.speeds_kmh) != len(plan.order):
         raise ValueError(f"{len(plan.speeds_kmh)} speeds for {len(plan.order)} runs; expected one each")
     return letters
+
+
+def _over_the_baseline(level: Mapping[str, float]) -> dict[str, float]:
+    """What every other letter takes over A. [%]"""
+    return {x: (own / level["A"] - 1) * 100 for x, own in level.items() if x != "A"}
 
 
 def _apart(seed: int, number: int) -> np.random.Generator:
@@ -238,6 +232,13 @@ class _Days:
         """Speed that a letter is driven at, first."""
         speeds = self.plan.speeds_kmh
         return speeds[self.plan.order.index(letter)] if speeds and letter in self.plan.order else self.plan.speed_kmh
+
+    def levels(self, letters: str, road: TrueRoad) -> dict[str, float]:
+        """What each letter truly takes on a road, at the speed it is driven at first. [Wh/km]"""
+        return {
+            x: true_wh_per_km(self.van(x), self.worn(x), road, self.directions, self.speed_kmh(x) / 3.6)
+            for x in letters
+        }
 
     def _speed_of_run(self, i: int) -> float:
         return self.plan.speeds_kmh[i] if self.plan.speeds_kmh else self.plan.speed_kmh

@@ -249,7 +249,7 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
     names = [leg.leg for leg in sealed.legs]
     sides = study.lettered
     truths: Mapping[str, float] = made.truth["effects_percent"]  # type: ignore[assignment]
-    by_sector: Mapping[tuple[str, str], float] = made.truth["sectors_percent"]  # type: ignore[assignment]
+    by_sector: Mapping[str, Mapping[str, float]] = made.truth["sectors_percent"]  # type: ignore[assignment]
     ramps = not loop and len(sectors_read(sealed)) == 1
     legs = {name: made.traces[was] if ramps else _past_the_line(made.traces[was]) for name, was in of.items()}
     wanted = MISHAPS in study.plan.details
@@ -261,7 +261,9 @@ def rehearse(study: Study, seed: int) -> Rehearsal:
         route=road.points,
         truth_percent=truths["B"] if "B" in sides else None,
         truths_percent={sides[x]: percent for x, percent in truths.items() if x in sides},
-        sectors_percent={(sides[x], sector): percent for (x, sector), percent in by_sector.items() if x in sides},
+        sectors_percent={
+            (sides[x], sector): percent for sector, own in by_sector.items() for x, percent in own.items() if x in sides
+        },
         truth_wh_per_km=float(str(made.truth["baseline_wh_per_km"])),
         deaf_reset=str(rng.choice(names)) if rng.random() < 0.5 else "",
         cars={v.id: _dashboard(v) for v in fleet} if fleet else {"": _dashboard(study.vehicle)},
