@@ -110,6 +110,7 @@ def test_cuts_are_moved_and_legs_chosen_by_hand(qtbot, ready, logfile, monkeypat
         assert dialog.list.rowCount() == 1
         dialog._regions[0].setRegion((1.0, 3.0))  # dragged on the curve, in minutes
         assert dialog.pieces[0].start_s == pytest.approx(60) and dialog.pieces[0].end_s == pytest.approx(180)
+        assert dialog._plot.accessibleName().endswith("its pieces: 1 from 1:00 to 3:00")
         press(qtbot, dialog.add_piece)
         assert dialog.list.rowCount() == 2
         for i in range(2):

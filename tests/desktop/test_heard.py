@@ -20,8 +20,9 @@ from PySide6.QtWidgets import (
 
 from fairmargin.desktop.dialogs.new_study import NewStudyDialog
 from fairmargin.desktop.widgets.charts import LegStrips, OrderStrip, PairsChart
-from fairmargin.desktop.widgets.drawn import Drawn, save_picture
+from fairmargin.desktop.widgets.drawn import Drawn, _Ring, save_picture
 from fairmargin.desktop.widgets.stage_rail import STAGES
+from fairmargin.simulation import DayPlan, simulate
 
 INPUTS = (QLineEdit, QComboBox, QAbstractSpinBox, QSlider, QPlainTextEdit, QAbstractButton, QAbstractItemView)
 
@@ -165,6 +166,26 @@ def test_a_chart_is_copied_and_saved(opened, qtbot, tmp_path, monkeypatch):
     opened.setFocus()
     assert not chart._ring.isVisible()
     assert isinstance(chart, QObject)
+
+
+def test_charts_of_the_library_are_heard_reached_and_copied_like_the_others(opened, qtbot):
+    made = simulate(3, DayPlan(order="AB", samples=True))
+    opened.session.add_study(made.study, made.traces)
+    opened.go_to("examine")
+    page = opened.stage("examine")
+    for what, words in (("consumption", "L01 "), ("along:speed", "legs over")):
+        page.what.setCurrentIndex(page.what.findData(what))
+        QApplication.processEvents()
+        plot = page.traces if what.startswith("along") else page.plot
+        assert plot.isVisible() and heard(plot).role() == QAccessible.Role.Chart
+        name = heard(plot).text(QAccessible.Text.Name)
+        assert words in name and page.what.currentText() in name
+        QApplication.clipboard().clear()
+        plot.setFocus(Qt.FocusReason.TabFocusReason)
+        assert any(isinstance(x, _Ring) and x.isVisible() for x in plot.children())
+        qtbot.keyClick(plot, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+        taken = QApplication.clipboard().mimeData()
+        assert taken.hasImage() and taken.text() == name
 
 
 def test_the_sheet_of_keys_is_made_of_the_actions(opened, qtbot):

@@ -21,11 +21,12 @@ from PySide6.QtWidgets import (
 )
 
 from fairmargin.core.study.entry import words_of
-from fairmargin.core.units import read_duration_s
+from fairmargin.core.units import read_duration_s, show_duration
 from fairmargin.desktop.bringing.base import BringDialog, day_of, plain_table
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.drawn import as_drawn
 from fairmargin.desktop.widgets.inputs import Choice, NumberBox
 from fairmargin.exchange.logs.formats import format_of_file
 from fairmargin.exchange.logs.legs import Piece, piece_km, pieces_of, suggest, take
@@ -123,6 +124,7 @@ class CuttingDialog(BringDialog):
             plot.hideButtons()
             plot.setMinimumHeight(150)
             plot.setMouseEnabled(y=False)
+            as_drawn(plot)
             self._plot_box.addWidget(plot)
             self._plot = plot
         plot = self._plot
@@ -153,6 +155,15 @@ class CuttingDialog(BringDialog):
             axis.enableAutoSIPrefix(False)
         plot.setLabel("bottom", "min of the log; drag the edges of a piece", color=theme.colours.muted)
         plot.setLabel("left", f"speed, {units.speed}", color=theme.colours.muted)
+        self._tell_pieces()
+
+    def _tell_pieces(self) -> None:
+        cuts = "; ".join(
+            f"{i} from {show_duration(x.start_s)} to {show_duration(x.end_s)}"
+            for i, x in enumerate(self.pieces, start=1)
+        )
+        assert isinstance(self._plot, QWidget)
+        self._plot.setAccessibleName(f"Speed over the log's time, its pieces: {cuts or 'none'}")
 
     def _dragged(self, index: int) -> None:
         a, b = self._regions[index].getRegion()  # type: ignore[attr-defined]
@@ -165,6 +176,7 @@ class CuttingDialog(BringDialog):
         start_s, end_s = max(float(t[0]), start_s), min(float(t[-1]), end_s)
         was = self.pieces[index]
         self.pieces[index] = replace(was, start_s=start_s, end_s=end_s)
+        self._tell_pieces()
         self._show_pieces([str(self._leg_box(i).currentData()) for i in range(len(self.pieces))])
 
     def _suggest(self, *_: object) -> None:

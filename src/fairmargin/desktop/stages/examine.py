@@ -40,6 +40,7 @@ from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
 from fairmargin.desktop.widgets.axis import clock_ticks
 from fairmargin.desktop.widgets.basics import as_tip, label, panel, sign_of
+from fairmargin.desktop.widgets.drawn import as_drawn
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.words.results import foretold_words, way_lines
@@ -146,6 +147,7 @@ class ExamineStage(Stage):
 
         if self.traces is None:
             made = TracesPlot()
+            as_drawn(made)
             made.read.connect(self.plot_words.setText)
             made.brushed.connect(self._brush_moved)
             self._plot_box.addWidget(made)
@@ -244,6 +246,7 @@ class ExamineStage(Stage):
             plot.hideButtons()
             plot.setMouseEnabled(x=False, y=False)
             plot.setMinimumHeight(150)
+            as_drawn(plot)
             self._plot_box.addWidget(plot)
             self.plot = plot
         return self.plot
@@ -409,6 +412,9 @@ class ExamineStage(Stage):
         below = plot.getAxis("bottom")
         below.tickStrings = clock_ticks if by_time else type(below).tickStrings.__get__(below)
         self._label_axes(plot, "time of day" if by_time else "leg", unit)
+        values = [(leg, y) for leg in legs if (y := self._value(what, leg, results)) is not None]
+        heard = "; ".join(f"{leg.leg} {show_number(y, 2)}{'' if leg.included else ', left out'}" for leg, y in values)
+        plot.setAccessibleName(f"{self.what.currentText()}, {unit}: {heard or 'nothing to draw'}")
         self._show_ways(study)
         if what == "foretold":
             self.plot_words.setText(foretold_words(self.session.analysis, study.confidence))

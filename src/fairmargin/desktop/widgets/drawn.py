@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtCore import QBuffer, QIODevice, QMimeData, QObject, QPoint, QRect, Qt
+from PySide6.QtCore import QBuffer, QEvent, QIODevice, QMimeData, QObject, QPoint, QRect, Qt
 from PySide6.QtGui import (
     QAccessible,
     QAccessibleInterface,
@@ -25,6 +25,7 @@ from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.files import ask_save
 
 KINDS: Final = "Picture (*.png);;Vectors (*.svg)"
+_CHART: Final = "chart"
 SHARP: Final = 2.0  # pixels of a saved picture for one of the screen
 #: How somebody comes to a widget who needs to see where the keys are.
 _BY_KEYS: Final = frozenset({Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason})
@@ -82,6 +83,41 @@ class Drawn(QWidget):
         menu.deleteLater()
 
 
+class _AsDrawn(QObject):
+    """Gives a chart of a library what every drawn widget has: a ring, Ctrl+C and a menu for its picture."""
+
+    def __init__(self, chart: QWidget) -> None:
+        super().__init__(chart)
+        self._chart, self._ring = chart, _Ring(chart)
+        chart.installEventFilter(self)
+
+    def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
+        """Move the ring with the chart and the keys; copy at Ctrl+C."""
+        if isinstance(event, QResizeEvent):
+            self._ring.resize(event.size())
+        elif isinstance(event, QFocusEvent):
+            self._ring.setVisible(event.gotFocus() and event.reason() in _BY_KEYS)
+            self._ring.raise_()
+        elif isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            if event.matches(QKeySequence.StandardKey.Copy):
+                copy_picture(self._chart)
+                return True
+        elif isinstance(event, QContextMenuEvent):
+            menu = QMenu(self._chart)
+            add_picture(menu, self._chart)
+            menu.exec(event.globalPos())
+            menu.deleteLater()
+            return True
+        return False
+
+
+def as_drawn(chart: QWidget) -> None:
+    """Let a chart that a library draws be heard, reached with Tab, copied and saved as those that draw themselves."""
+    chart.setProperty(_CHART, True)
+    chart.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+    _AsDrawn(chart)
+
+
 def add_picture(menu: QMenu, widget: QWidget) -> None:
     """Add copying and saving as a picture to a menu."""
     copy = menu.addAction("Copy the picture")
@@ -91,11 +127,11 @@ def add_picture(menu: QMenu, widget: QWidget) -> None:
 
 
 def _pixmap(widget: QWidget) -> QPixmap:
-    """The widget on its own ground, as sharp as print wants it."""
+    """The widget on its own ground, as sharp as print wants it (a view of a scene renders otherwise: the widget's is asked)."""
     made = QPixmap((widget.size().toSizeF() * SHARP).toSize())
     made.setDevicePixelRatio(SHARP)
     made.fill(theme.colour("panel"))
-    widget.render(made, QPoint(0, 0), renderFlags=QWidget.RenderFlag.DrawChildren)
+    QWidget.render(widget, made, QPoint(0, 0), renderFlags=QWidget.RenderFlag.DrawChildren)
     return made
 
 
@@ -109,7 +145,7 @@ def _svg(widget: QWidget, buffer: QBuffer) -> None:
     made.setTitle(widget.accessibleName())
     painter = QPainter(made)
     painter.fillRect(widget.rect(), theme.colour("panel"))
-    widget.render(painter, QPoint(0, 0), renderFlags=QWidget.RenderFlag.DrawChildren)
+    QWidget.render(widget, painter, QPoint(0, 0), renderFlags=QWidget.RenderFlag.DrawChildren)
     painter.end()
 
 
@@ -148,7 +184,9 @@ def save_picture(widget: QWidget) -> bool:
 
 
 def _heard_as(_class_name: str, heard: QObject) -> QAccessibleInterface | None:
-    return QAccessibleWidget(heard, QAccessible.Role.Chart) if isinstance(heard, Drawn) else None
+    if isinstance(heard, Drawn) or (isinstance(heard, QWidget) and heard.property(_CHART)):
+        return QAccessibleWidget(heard, QAccessible.Role.Chart)
+    return None
 
 
 def tell_roles() -> None:
