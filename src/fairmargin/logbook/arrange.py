@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import UTC, date
 from functools import lru_cache
 from typing import Any, Final, Literal
 
@@ -159,12 +159,3 @@ def reach_of(rows: Sequence[Row]) -> tuple[float, float]:
 
 def _floor(value: float) -> int:
     return int(value // 1)
-
-
-def day_words(entry: StudyEntry) -> str:
-    """When it was driven; when it was changed where nothing tells."""
-    a = entry.about
-    if a.last is not None:
-        return f"driven {a.last:%d %b %Y}"
-    at: datetime | None = entry.changed_at
-    return f"changed {at:%d %b %Y}" if at else ""

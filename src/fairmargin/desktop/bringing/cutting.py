@@ -26,6 +26,7 @@ from fairmargin.desktop.bringing.base import BringDialog, day_of, plain_table
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.dates import day_words
 from fairmargin.desktop.widgets.drawn import as_drawn
 from fairmargin.desktop.widgets.inputs import Choice, NumberBox
 from fairmargin.exchange.logs.formats import format_of_file
@@ -243,7 +244,9 @@ class CuttingDialog(BringDialog):
             began = self._began(piece)
             noted = self.study.leg(name).started_at if name else None
             if began is not None and noted is not None and noted.date() != began.date():
-                apart.append(f"{name} was noted on {noted:%d %B %Y}, its piece is of {began:%d %B %Y}")
+                apart.append(
+                    f"{name} was noted on {day_words(noted, long=True)}, its piece is of {day_words(began, long=True)}"
+                )
         return "".join(f" {words}." for words in apart)
 
     def _typed(self, item: QTableWidgetItem) -> None:

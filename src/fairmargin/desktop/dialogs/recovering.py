@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QListWidget, QPushButton, QVBoxLayout, QWidget
 
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.dates import day_words
 from fairmargin.logbook import copies
 from fairmargin.logbook.store import SUFFIX
 
@@ -17,7 +18,7 @@ from fairmargin.logbook.store import SUFFIX
 def copy_words(copy: copies.Copy) -> str:
     """One line about a copy."""
     size = f"{copy.size / 1e6:.1f} MB" if copy.size >= 1e5 else f"{copy.size / 1e3:.0f} kB"
-    return f"{copy.made_at:%a %d %b %Y, %H:%M}  \u00b7  {copy.why}  \u00b7  {size}"
+    return f"{day_words(copy.made_at, weekday=True)}, {copy.made_at:%H:%M}  \u00b7  {copy.why}  \u00b7  {size}"
 
 
 def rescued_path(path: Path, now: datetime) -> Path:

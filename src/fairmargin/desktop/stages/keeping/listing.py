@@ -25,8 +25,9 @@ from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark, percent
+from fairmargin.desktop.widgets.dates import day_words
 from fairmargin.logbook import StudyEntry
-from fairmargin.logbook.arrange import Heading, Row, day_words, reach_of, read_summary, state_of
+from fairmargin.logbook.arrange import Heading, Row, reach_of, read_summary, state_of
 from fairmargin.logbook.lines import NOT_FAIR, OPEN, PLANNED, SETTLED_STATE, TOLD, UNDERWAY
 
 ROW = 84
@@ -123,6 +124,13 @@ def draw_state(p: QPainter, centre: QPointF, state: str, damaged: bool = False) 
     else:
         p.setPen(QPen(ink, 1.5, Qt.PenStyle.DotLine))
         p.drawEllipse(QRectF(x - r, y - r, 2 * r, 2 * r))
+
+
+def when_words(entry: StudyEntry) -> str:
+    """When a study was driven; when it was changed where nothing tells."""
+    if entry.about.last is not None:
+        return f"driven {day_words(entry.about.last)}"
+    return f"changed {day_words(entry.changed_at)}" if entry.changed_at else ""
 
 
 class StudyModel(QAbstractListModel):
@@ -233,7 +241,7 @@ class StudyDelegate(QStyledItemDelegate):
         wide = p.fontMetrics().horizontalAdvance("changed 00 Mmm 0000") + 8
         p.setPen(theme.colour("muted"))
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        p.drawText(QRectF(inner.right() - wide, inner.top(), wide, inner.height()), right, day_words(entry))
+        p.drawText(QRectF(inner.right() - wide, inner.top(), wide, inner.height()), right, when_words(entry))
         left = inner.width() - wide - 24 - 32
         words = QRectF(inner.left() + 32, inner.top(), left * 0.64, inner.height())
         draw_mini_bar(p, QRectF(words.right() + 12, inner.top(), left * 0.36 - 12, inner.height()), known, reach)

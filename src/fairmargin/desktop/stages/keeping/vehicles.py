@@ -14,6 +14,7 @@ from fairmargin.desktop.stages.keeping.base import KeepingPage
 from fairmargin.desktop.state.across_studies import Memory
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel, scrolling, show_choice
+from fairmargin.desktop.widgets.dates import day_words
 from fairmargin.desktop.widgets.keeping.moves import MovesChart
 from fairmargin.exchange.words.across import facts_lines, road_lines
 
@@ -97,7 +98,7 @@ class VehiclesPage(KeepingPage):
             self.facts.setText(NOTHING)
             return
         count = len(known.studies)
-        until = f", the last driven {known.as_of:%d %b %Y}" if known.as_of else ""
+        until = f", the last driven {day_words(known.as_of)}" if known.as_of else ""
         self.title.setText(f"{known.vehicle}, from {count} stud{'ies' if count != 1 else 'y'}{until}")
         book = self.session.logbook
         scatter = learned_scatter([] if book is None else book.scatter_evidence())

@@ -17,6 +17,7 @@ from fairmargin.desktop.stages.planning.page import PlanPage, clock_offset
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.system.printers import paper_here
 from fairmargin.desktop.widgets.basics import clear, label, panel, scrolling
+from fairmargin.desktop.widgets.dates import day_words
 from fairmargin.desktop.widgets.files import ask_save
 from fairmargin.desktop.widgets.flow import Flow
 from fairmargin.desktop.widgets.planning.day import DayStrip
@@ -151,14 +152,11 @@ class DayPage(PlanPage):
         late = f", {self._late:.0f} min late" if self._late else ""
         days = table.days
         first = table.steps[0].start
+        day = day_words(first, weekday=True, year=False, long=True)
         if len(days) > 1:
-            self.heading.setText(
-                f"{len(days)} mornings from {first:%A %d %B}, {first:%H:%M}: {table.energy_kwh:.0f} kWh{late}"
-            )
+            self.heading.setText(f"{len(days)} mornings from {day}, {first:%H:%M}: {table.energy_kwh:.0f} kWh{late}")
         else:
-            self.heading.setText(
-                f"{first:%A %d %B}: {first:%H:%M} to {table.end:%H:%M}, {table.energy_kwh:.0f} kWh{late}"
-            )
+            self.heading.setText(f"{day}: {first:%H:%M} to {table.end:%H:%M}, {table.energy_kwh:.0f} kWh{late}")
         sides = list(study.lettered.values())
         self.strip.show_day(table, {side: i - 1 if i else None for i, side in enumerate(sides)})
         self.sky.setText(self._weather(study, table))

@@ -10,6 +10,7 @@ from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.units import in_units
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.dates import day_words
 from fairmargin.exchange.words.across import remembered_lines
 
 
@@ -56,7 +57,7 @@ class RememberedPanel(QWidget):
         if now is None:
             return
         count = f"{now.studies} stud{'ies' if now.studies != 1 else 'y'} of {study.vehicle.name or 'this vehicle'}"
-        until = f", the last driven {now.as_of:%d %b %Y}" if now.as_of else ""
+        until = f", the last driven {day_words(now.as_of)}" if now.as_of else ""
         head = (
             f"This study begins with what {count} say{'' if now.studies != 1 else 's'}{until}:"
             if used

@@ -20,6 +20,7 @@ from fairmargin.desktop.stages.planning.page import PlanPage, clock_offset
 from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.dates import day_words
 from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.desktop.widgets.planning.hours import HoursStrip
 from fairmargin.exchange.words.figures import wind_words
@@ -224,7 +225,9 @@ class WeatherPage(PlanPage):
             rain = ", rain" if f.rain else ""
             star = "Best: " if window is found[0] else ""
             why = f" {in_units(window.reason, units)}" if window.answer != "go" else ""
-            lines.append(f"{star}{window.start:%A %d %B, %H:%M} to {window.end:%H:%M}: {mark}, {wind}{rain}.{why}")
+            lines.append(
+                f"{star}{day_words(window.start, weekday=True, year=False, long=True)}, {window.start:%H:%M} to {window.end:%H:%M}: {mark}, {wind}{rain}.{why}"
+            )
         self.ahead.setText("\n".join(lines))
 
     def _take_best(self) -> None:

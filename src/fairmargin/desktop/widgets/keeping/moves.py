@@ -13,6 +13,7 @@ from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip
+from fairmargin.desktop.widgets.dates import day_words
 from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.exchange.words.across import moved_words
 
@@ -124,5 +125,5 @@ class MovesChart(Drawn):
         if i <= 0:
             return f"{k.label}, before any study: {self._words(k, k.before)}"
         m = k.steps[min(i, len(k.steps)) - 1]
-        day = f"{m.when:%d %b %Y}, " if m.when else ""
+        day = f"{day_words(m.when)}, " if m.when else ""
         return f"{k.label}, after {day}\u201c{m.title}\u201d: {self._words(k, m)}"

@@ -14,6 +14,7 @@ from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
 from fairmargin.desktop.widgets.charts import Chart
+from fairmargin.desktop.widgets.dates import day_words
 
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
@@ -94,7 +95,7 @@ class DayStrip(Chart):
             middle = 8.0 + height * (row + 0.5)
             midnight = datetime.combine(day, time())
             p.setPen(theme.colour("muted"))
-            p.drawText(QRectF(8, middle - 9, 84, 18), _MIDDLE, f"{own[0].start:%a %d %b}")
+            p.drawText(QRectF(8, middle - 9, 84, 18), _MIDDLE, day_words(own[0].start, weekday=True, year=False))
 
             def x(moment: datetime, midnight: datetime = midnight) -> float:
                 return axis.at((moment - midnight).total_seconds())

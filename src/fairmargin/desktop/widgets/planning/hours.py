@@ -13,6 +13,7 @@ from fairmargin.core.planning.best_window import Hour, spans_of
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.charts import Chart
+from fairmargin.desktop.widgets.dates import day_words
 
 ROW = 24.0
 MOST_DAYS = 4
@@ -52,7 +53,9 @@ class HoursStrip(Chart):
         for row, (day, own) in enumerate(self._days.items()):
             y = 2.0 + ROW * row
             p.setPen(theme.colour("muted"))
-            p.drawText(QRectF(6, y, 76, ROW - 4), Qt.AlignmentFlag.AlignVCenter, f"{day:%a %d %b}")
+            p.drawText(
+                QRectF(6, y, 76, ROW - 4), Qt.AlignmentFlag.AlignVCenter, day_words(day, weekday=True, year=False)
+            )
             midnight = datetime.combine(day, time())
             for begin, end, answer, reason in spans_of(own):
                 a, b = (axis.at((m - midnight).total_seconds() / 3600.0) for m in (begin, end))
