@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -345,15 +345,18 @@ class ExamineStage(Stage):
             self._draw(study)
 
     @staticmethod
-    def _label_axes(plot: pg.PlotWidget, below: str, beside: str) -> None:
+    def _label_axes(plot: pg.PlotWidget, beside: str, by_time: bool) -> None:
+        """Name both axes; below stand legs, or the time of day as a clock has it."""
         import pyqtgraph as pg
 
+        bottom = plot.getAxis("bottom")
+        bottom.tickStrings = clock_ticks if by_time else type(bottom).tickStrings.__get__(bottom)
         for side in ("left", "bottom"):
             axis = plot.getAxis(side)
             axis.setPen(pg.mkPen(theme.colour("rule")))
             axis.setTextPen(pg.mkPen(theme.colour("muted")))
             axis.enableAutoSIPrefix(False)
-        plot.setLabel("bottom", below, color=theme.colours.muted)
+        plot.setLabel("bottom", "time of day" if by_time else "leg", color=theme.colours.muted)
         plot.setLabel("left", beside, color=theme.colours.muted)
         plot.showGrid(x=False, y=True, alpha=0.15)
         plot.autoRange(padding=0.08)
@@ -409,18 +412,21 @@ class ExamineStage(Stage):
         if not by_time:
             ticks = [(float(i), leg.leg) for i, leg in enumerate(legs)]
         plot.getAxis("bottom").setTicks([ticks] if ticks else None)
-        below = plot.getAxis("bottom")
-        below.tickStrings = clock_ticks if by_time else type(below).tickStrings.__get__(below)
-        self._label_axes(plot, "time of day" if by_time else "leg", unit)
-        values = [(leg, y) for leg in legs if (y := self._value(what, leg, results)) is not None]
-        heard = "; ".join(f"{leg.leg} {show_number(y, 2)}{'' if leg.included else ', left out'}" for leg, y in values)
-        plot.setAccessibleName(f"{self.what.currentText()}, {unit}: {heard or 'nothing to draw'}")
+        self._label_axes(plot, unit, by_time)
+        self._tell(plot, unit, [(leg, self._value(what, leg, results)) for leg in legs])
         self._show_ways(study)
         if what == "foretold":
             self.plot_words.setText(foretold_words(self.session.analysis, study.confidence))
             return
         better = " (more is better)" if what == "consumption" and more_is_better(units.consumption) else ""
         self.plot_words.setText(f"{unit}{better} \u00b7 circle: {study.baseline.label} \u00b7 open: left out")
+
+    def _tell(self, plot: pg.PlotWidget, unit: str, values: Sequence[tuple[Leg, float | None]]) -> None:
+        """What the chart shows, for whoever hears it."""
+        heard = "; ".join(
+            f"{leg.leg} {show_number(y, 2)}{'' if leg.included else ', left out'}" for leg, y in values if y is not None
+        )
+        plot.setAccessibleName(f"{self.what.currentText()}, {unit}: {heard or 'nothing to draw'}")
 
     def _draw_foretold(self, plot: pg.PlotWidget, at: Mapping[str, float], results: Mapping[str, LegResult]) -> None:
         """A band for every leg that the others foretell, with its middle."""
