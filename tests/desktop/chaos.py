@@ -213,7 +213,7 @@ class ChaosDay:
         for second in range(int(before) + 1, int(before + seconds) + 1):
             self.time.at += (second - clock.seconds()) / RATE + 1e-9
             state, shown = car.state(second), car.display(second)
-            km, kwh = car._totals(second)
+            km, kwh = car._totals(second, controller.drive.leg if controller.drive else "")
             truth.moments.append(clock.moment(second))
             truth.km.append(km)
             truth.kwh.append(kwh)
@@ -261,7 +261,7 @@ class ChaosDay:
         """What of the way between the gates was not driven since the reset, in truth."""
         controller, drive = self.controller, self.controller.drive
         car, now = controller.rehearsal.car, controller.clock.seconds()
-        driven = car._totals(now)[0] - car._totals(drive.reset_s)[0]
+        driven = car._totals(now, drive.leg)[0] - car._totals(drive.reset_s, drive.leg)[0]
         return controller.places().between_km - driven
 
     def _to_the_landmark_km(self) -> float:
