@@ -18,7 +18,7 @@ from fairmargin.core.inference.fit import Fit
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.problem import reference_of, speeds_of_configurations
 from fairmargin.core.model.parameters import Parameter
-from fairmargin.core.model.paths import Paths, both, join
+from fairmargin.core.model.paths import LegTable, Paths, both, join
 from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
@@ -67,8 +67,8 @@ def corrections(
     for line in registry.lines().values():
         if line.exchange is None:
             continue
-        now = line.exchange(now)
-        after = now.model.energies(now.local, derivatives=False).wh
+        was, now = now, line.exchange(now)
+        after = before if _alike(was, now) else now.model.energies(now.local, derivatives=False).wh
         result[line.key] = (after - before) * scale / kilometres
         before = after
     result["elevation"] = np.zeros(len(conditions))
@@ -78,6 +78,15 @@ def corrections(
         other = turned.energies(now.local, derivatives=False).wh
         result["elevation"] = (other - before) / kilometres * 0.5 * scale
     return {c.leg: {name: float(values[i]) for name, values in result.items()} for i, c in enumerate(conditions)}
+
+
+def _alike(a: Exchange, b: Exchange) -> bool:
+    """Whether an exchange left everything that moves an energy as it was."""
+    same = a.model.paths is b.model.paths and np.array_equal(a.local, b.local)
+    return same and all(
+        np.array_equal(getattr(a.model.legs, name), getattr(b.model.legs, name))
+        for name in LegTable.__dataclass_fields__
+    )
 
 
 def _by_leg(

@@ -28,8 +28,9 @@ def route_of(study: Study, sector: str) -> tuple[RoutePoint, ...]:
     tuple of RoutePoint
         All of the route where it does not mark the sector, or marks it as more than one stretch.
     """
-    names = marked(study.route)
-    own = [i for i, name in enumerate(names) if sector and name == sector]
+    if not sector:
+        return study.route
+    own = [i for i, name in enumerate(marked(study.route)) if name == sector]
     if not own or own[-1] - own[0] + 1 != len(own):
         return study.route
     part = study.route[own[0] : own[-1] + 2]
