@@ -54,7 +54,7 @@ man: dev
 	$(PY) scripts/build_man.py
 
 chaos: dev
-	CHAOS_DAYS=200 QT_QPA_PLATFORM=offscreen $(PY) -m pytest -q -n 2 tests/desktop/test_chaos.py
+	CHAOS_DAYS=200 PAGES=40 QT_QPA_PLATFORM=offscreen $(PY) -m pytest -q -n 2 tests/desktop/test_chaos.py tests/desktop/test_read_pages.py
 
 bench: dev
 	QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py

@@ -202,6 +202,8 @@ def test_a_reset_nobody_saw_is_noted(qtbot, road):
 
 def test_hidden_mishaps_are_told_when_the_day_is_driven(qtbot, road, monkeypatch):
     """A passenger who looks out notes the lorry and the rain and misses the rest; afterwards every one is told, with its cost."""
+    road.session.add_study(plan(route_m=5000))
+    assert road.drive_now()
     controller, view = road.drive.controller, road.drive.view
     life = Life()
     life.controller = controller
