@@ -94,6 +94,9 @@ class Case(Protocol):
     def with_conditions(self, conditions: Sequence[Conditions], *causes: str) -> float | None:
         """Effect as analysed minus effect with other conditions, and without `causes`, in per cent."""
 
+    def held_up_by_nothing(self, free: Sequence[Conditions]) -> float | None:
+        """Effect as analysed minus effect with legs as free as is said and without any event, in per cent."""
+
     def dropping(self, legs: Sequence[str]) -> float | None:
         """Effect as analysed minus effect without some legs, in per cent; None when nothing would be left."""
 

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case
-from fairmargin.core.conditions.causes import Cause
 from fairmargin.core.conditions.room import Condition
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.readings import TRIP_METERS
@@ -65,8 +64,7 @@ def slow_traffic(case: Case) -> Iterator[Finding]:
     if not legs:
         return
     free = float(np.median([c.speed_m_s for c in case.conditions]))
-    level = [replace(c, speed_m_s=free) if c.leg in legs else c for c in case.conditions]
-    bias = case.with_conditions(level, Cause.EVENTS)
+    bias = case.held_up_by_nothing([replace(c, speed_m_s=free) for c in case.conditions if c.leg in legs])
     yield Finding(
         "note" if abs(bias or 0.0) < SMALL else "caution",
         bias,

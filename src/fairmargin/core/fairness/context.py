@@ -9,7 +9,7 @@ from typing import Protocol
 import numpy as np
 
 from fairmargin.core import intervals
-from fairmargin.core.conditions.causes import Group
+from fairmargin.core.conditions.causes import Cause, Group
 from fairmargin.core.conditions.rules import Registry
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.reading import Observation
@@ -117,6 +117,14 @@ class ComparisonContext:
         options = replace(self.options, ignore=self.options.ignore | set(causes))
         return self.against(self.refit(options, conditions))
 
+    def held_up_by_nothing(self, free: Sequence[Conditions]) -> float | None:
+        """Effect as analysed minus effect with legs as free as is said and without any event, in per cent."""
+        effects = self.fit.otherwise.held_up_by_nothing(free) if self.fit.otherwise else None
+        if effects is None:
+            now = {c.leg: c for c in free}
+            return self.with_conditions([now.get(c.leg, c) for c in self.conditions], Cause.EVENTS)
+        return self.effect.percent - effects[self.trial].percent
+
     def dropping(self, legs: Sequence[str]) -> float | None:
         """Effect as analysed minus effect without some legs, in per cent; None when nothing would be left."""
         other = self.effect_without(legs)
@@ -127,7 +135,7 @@ class ComparisonContext:
         kept = [c for c in self.conditions if c.leg not in legs]
         if not {self.baseline, self.trial} <= {c.configuration for c in kept}:
             return None
-        effects = self.fit.without(frozenset(legs))
+        effects = self.fit.otherwise.without(frozenset(legs)) if self.fit.otherwise else None
         if effects is None:
             other = self.refit(replace(self.options, drop_legs=self.options.drop_legs | set(legs)), self.conditions)
             effects = {} if other is None else other.effects

@@ -7,7 +7,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence, Set
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Final
@@ -23,11 +23,11 @@ from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.beliefs import Beliefs, as_they_are, beliefs_of
 from fairmargin.core.inference.criticism import Criticism, criticise
-from fairmargin.core.inference.dropped import effects_without
 from fairmargin.core.inference.foretold import Foretold, foretell
 from fairmargin.core.inference.learned import Learned, effect_errors, learn
 from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
 from fairmargin.core.inference.options import FitOptions
+from fairmargin.core.inference.otherwise import Otherwise
 from fairmargin.core.inference.plain_difference import Plain, left_out, plain_differences
 from fairmargin.core.inference.plausible import Plausible, plausible
 from fairmargin.core.inference.posterior import SCATTER_SIZES, Effect, Posterior, mixture_quantile, posterior
@@ -83,8 +83,7 @@ class Fit:
     #: A trial's effect with each family of priors changed: what, how, and the effect.
     with_other_priors: Callable[[str], Sequence[tuple[str, str, Effect]]] = lambda _: ()
     learned: Callable[[], Learned | None] = lambda: None  # of the vehicle and the road; None where it is not believed
-    #: Every trial's effect without some legs; None where only another fit can tell.
-    without: Callable[[Set[str]], Mapping[str, Effect] | None] = lambda _: None
+    otherwise: Otherwise | None = None
 
     @property
     def plain(self) -> Mapping[str, Effect]:
@@ -175,7 +174,9 @@ def fit_study(
             study, problem, solution, result, options, floors, log_levels, name
         ),
         learned=lambda: learn(problem, result),
-        without=lambda legs: _without(problem, solution, result, observations, legs, options, log_levels),
+        otherwise=Otherwise(
+            study, conditions, observations, logs, problem, solution, result, log_levels, options.scatter_freedom
+        ),
     )
 
 
@@ -226,28 +227,15 @@ def with_other_speeds(
         with_other_priors=lambda name: _with_other_priors(
             study, problem, solution, result, options, floors, log_levels, name
         ),
-        without=lambda legs: _without(problem, solution, result, observations, legs, options, log_levels),
+        otherwise=Otherwise(
+            study, conditions, observations, logs, problem, solution, result, log_levels, options.scatter_freedom
+        ),
         floors=floors,
         road=road,
         theta=solution.theta,
         segment_share=solution.segment_share,
         beliefs=beliefs,
     )
-
-
-def _without(
-    problem: Problem,
-    solution: Solution,
-    result: Posterior,
-    observations: Sequence[Observation],
-    legs: Set[str],
-    options: FitOptions,
-    log_levels: Array,
-) -> Mapping[str, Effect] | None:
-    """Effects without some legs, as `dropped.effects_without` has them."""
-    n = len(problem.configurations) - 1
-    origins = log_levels[1:] - log_levels[0] + result.gradients[:n] @ (problem.prior_mean - solution.theta)
-    return effects_without(problem, solution, result, list(observations), legs, origins, options.scatter_freedom)
 
 
 def _plain_levels(
@@ -428,8 +416,10 @@ def falls(unknowns: Sequence[Unknown], variance: Array, share_days: bool) -> tup
     is_random = np.array([u.group in once for u in unknowns])
     is_order = np.array([u.group in OF_ORDER for u in unknowns])
     return (
-        float(variance[~is_random & ~is_order].sum()), float(variance[is_random].sum()), float(variance[is_order].sum()),
-    )  # fmt: skip
+        float(variance[~is_random & ~is_order].sum()),
+        float(variance[is_random].sum()),
+        float(variance[is_order].sum()),
+    )
 
 
 def _share_days(

@@ -271,12 +271,21 @@ class Problem:
         nothing = np.zeros(0)
         return self.levels(Linearised(nothing, nothing, r.wh, by_reference))
 
+    def log_levels_at(self, theta: Array) -> Array:
+        """The levels alone of `levels_at`."""
+        n = len(self.rows.leg)
+        return np.log(self._whole(self.reference_model.energies(self.local_of(self.weights[n:], theta), False).wh)[1])
+
+    def _whole(self, reference_wh: Array) -> tuple[Array, Array]:
+        """Energy of every reference drive (configurations, drives), and of each configuration's together."""
+        energy = reference_wh.reshape(-1, self.reference.each)
+        # Readings that cannot be may bend a level below nothing; what is left of it is criticised, not believed.
+        return energy, np.maximum(energy.sum(axis=1), self.reference.km)
+
     def levels(self, at: Linearised) -> tuple[Array, Array]:
         """Log energy of every configuration over the reference drives, and its derivatives (configurations, unknowns)."""
         drives = self.reference.each
-        energy = at.reference_wh.reshape(-1, drives)
-        # Readings that cannot be may bend a level below nothing; what is left of it is criticised, not believed.
-        whole = np.maximum(energy.sum(axis=1), self.reference.km)
+        energy, whole = self._whole(at.reference_wh)
         share = energy / whole[:, None]
         by_unknown = at.reference_jacobian.reshape(-1, drives, len(self.unknowns))
         return np.log(whole), np.einsum("cd,cdu->cu", share, by_unknown)

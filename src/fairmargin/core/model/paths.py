@@ -93,6 +93,10 @@ class LegTable:
     cold_share: Array
     stopped_s: Array
 
+    def of_rows(self, rows: NDArray[np.intp]) -> LegTable:
+        """Some of its rows."""
+        return LegTable(**{name: getattr(self, name)[rows] for name in LegTable.__dataclass_fields__})
+
 
 def join(drives: Sequence[Stretches], stops: Sequence[float]) -> Paths:
     """Flatten drives into one set of arrays; `stops` are full stops of each that cost kinetic energy.
