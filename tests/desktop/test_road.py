@@ -964,7 +964,7 @@ def test_what_was_sealed_is_told_where_no_change_is_compared(qtbot, window, aim,
     said = nothing.truth_words.text()
     assert words in said and ("holds it" in said or "does not hold it" in said)
     if aim == "one":
-        assert f"was {made.truth_wh_per_km / 10:.1f} kWh/100 km" in said
+        assert f"was {made.truth_wh_per_km / 10:.1f} kWh/100 km" in said and said.count("kWh/100 km") == 2
     else:
         assert f"{abs(made.truth_percent):.1f} % of the first vehicle's consumption" in said
     window.drive.release()

@@ -5,7 +5,7 @@ from tests.conftest import VAN
 from tests.core.planning.test_shapes import study_of
 
 from fairmargin.core.kinds import change_kinds
-from fairmargin.core.planning.checklists import carried_over, checklist, kit
+from fairmargin.core.planning.checklists import carried_over, caution, checklist, kit
 from fairmargin.core.study.plan import CheckItem
 
 
@@ -84,3 +84,10 @@ def test_an_edited_list_follows_the_study_and_keeps_what_is_ones_own():
     assert kit(after) == checklist(after)
     # And back again: only what was taken off by hand stays off.
     assert {i.text for i in carried_over(made, after, before)} == {i.text for i in edited}
+
+
+@pytest.mark.parametrize("kind", [*change_kinds()])
+def test_a_caution_says_nothing_twice(kind):
+    sentences = [x.strip() for x in caution(kind).split(".") if x.strip()]
+    assert len(sentences) == len(set(sentences)) >= 2
+    assert caution(kind).startswith("The driver drives")

@@ -16,7 +16,8 @@ GENERAL_CAUTION: Final = "The driver drives: a passenger or a stop for the notes
 
 def caution(kind: str) -> str:
     """What may hurt somebody, in general and with a kind of change."""
-    return f"{GENERAL_CAUTION} {change_kind(kind).caution}"
+    own = change_kind(kind).caution
+    return GENERAL_CAUTION if own in GENERAL_CAUTION else f"{GENERAL_CAUTION} {own}"
 
 
 def _energy(study: Study) -> list[_Line]:

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from fairmargin.core.study import Reference, Study
 from fairmargin.core.units import in_units, said
+from fairmargin.core.units import label as unit_label
 from fairmargin.core.words import signed
 from fairmargin.desktop.stages.driving.controller import DriveController
 from fairmargin.desktop.stages.driving.parts import go_button
@@ -111,7 +112,7 @@ class NothingPage(QWidget):
             return words
         low, high = found.interval_wh_per_km
         holds = _holds(low <= truth <= high, study.confidence)
-        return f"{words} Your interval, {span_words((low, high), units)}, {holds}."
+        return f"{words} Your interval, {span_words((low, high), units)} {unit_label(units.consumption)}, {holds}."
 
 
 def _holds(does: bool, confidence: float) -> str:
