@@ -1,5 +1,6 @@
 """Shared fixtures: an offscreen toolkit, settings of its own for every test, ready studies."""
 
+import gc
 import os
 import time
 
@@ -21,6 +22,7 @@ settings.load_profile("untimed")
 
 def pytest_configure(config):
     time.tzset()
+    gc.set_threshold(100_000, 20, 100)  # what a whole run holds is not looked through at every turn
 
 
 @pytest.fixture(autouse=True)

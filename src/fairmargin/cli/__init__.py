@@ -46,6 +46,9 @@ def _top(
 
 def open_window(path: str | None, demo: bool = False) -> int:
     """Open the window; the only door from here to Qt."""
+    from fairmargin.desktop.system.memory import hold_off
+
+    hold_off()
     from fairmargin.desktop.application import run
 
     return run(path, demo=demo)

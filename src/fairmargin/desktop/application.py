@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication
 from fairmargin.desktop.commands.sizing import come_back
 from fairmargin.desktop.state.background import warm_up
 from fairmargin.desktop.state.session import Session
-from fairmargin.desktop.system import size
+from fairmargin.desktop.system import memory, size
 from fairmargin.desktop.system.incidents import Incidents
 from fairmargin.desktop.system.paths import config_folder, data_folder, log_path, settings_path
 from fairmargin.desktop.system.permissions import keep_private
@@ -26,6 +26,8 @@ from fairmargin.desktop.window import MainWindow
 from fairmargin.logbook import default_path
 from fairmargin.logbook.store import SUFFIX
 
+#: By then the window stands, and what the first study needs is loaded beside it.
+SETTLED_MS: Final = 3000
 #: What the first study needs and the list of studies does not, in the order in which it is wanted.
 FIRST_WANTED: Final = (
     "fairmargin.core.analysis",
@@ -94,6 +96,7 @@ def run(path: str | None, demo: bool = False) -> int:
     window = MainWindow(session, incidents)
     window.show()
     QTimer.singleShot(0, window, lambda: open_first(window, path, demo))
+    QTimer.singleShot(SETTLED_MS, memory.settle)
     QTimer.singleShot(100, lambda: warm_up(FIRST_WANTED))
     QTimer.singleShot(600, window, lambda: offer_guide(window))
     return application.exec()
