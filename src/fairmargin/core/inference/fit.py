@@ -174,9 +174,7 @@ def fit_study(
             study, problem, solution, result, options, floors, log_levels, name
         ),
         learned=lambda: learn(problem, result),
-        otherwise=Otherwise(
-            study, conditions, observations, logs, problem, solution, result, log_levels, options.scatter_freedom
-        ),
+        otherwise=Otherwise(study, conditions, observations, logs, options, problem, solution, result, log_levels),
     )
 
 
@@ -227,9 +225,7 @@ def with_other_speeds(
         with_other_priors=lambda name: _with_other_priors(
             study, problem, solution, result, options, floors, log_levels, name
         ),
-        otherwise=Otherwise(
-            study, conditions, observations, logs, problem, solution, result, log_levels, options.scatter_freedom
-        ),
+        otherwise=Otherwise(study, conditions, observations, logs, options, problem, solution, result, log_levels),
         floors=floors,
         road=road,
         theta=solution.theta,

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.reading import Observation
+from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.posterior import Effect, Evidence, Posterior, posterior
 from fairmargin.core.inference.problem import Problem
 from fairmargin.core.inference.rows import lay_rows
@@ -43,24 +44,23 @@ class Otherwise:
     conditions : sequence of Conditions
     observations : sequence of Observation
     logs : Logs
+    options : FitOptions
     problem : Problem
     solution : Solution
     result : Posterior
         Its first effects are those of the trials.
     log_levels : numpy.ndarray, shape (configurations,)
-    freedom : float
-        Degrees of freedom of the scatter's prior.
     """
 
     study: Study
     conditions: Sequence[Conditions]
     observations: Sequence[Observation]
     logs: Logs
+    options: FitOptions
     problem: Problem
     solution: Solution
     result: Posterior
     log_levels: Array
-    freedom: float
 
     def without(self, legs: Set[str]) -> Mapping[str, Effect] | None:
         """Every trial's effect without the drives of some legs; None where only another fit can tell.
@@ -122,7 +122,7 @@ class Otherwise:
         trials = problem.configurations[1:]
         gradients = self.result.gradients[: len(trials)]
         origins = self.log_levels[1:] - self.log_levels[0] + gradients @ (problem.prior_mean - self.solution.theta)
-        left = posterior(part, innovation, gradients, origins.tolist(), self.freedom)
+        left = posterior(part, innovation, gradients, origins.tolist(), self.options.scatter_freedom)
         theta = problem.prior_mean + part.prior_var * (part.jacobian.T @ (left.inverse @ left.innovation))
         move = theta - self.solution.theta
         if float(np.abs(part.jacobian @ move).max()) > LINEAR:
