@@ -23,9 +23,10 @@ from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
 from fairmargin.core.study import Trace
-from fairmargin.desktop.application import make_application
+from fairmargin.desktop.application import FIRST_WANTED, SETTLED_MS, make_application
 from fairmargin.desktop.state.background import warm_up
 from fairmargin.desktop.state.session import Session
+from fairmargin.desktop.system.memory import settle
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.window import MainWindow
 from fairmargin.exchange.packages.writing import write_package
@@ -89,10 +90,11 @@ def main() -> None:
         work()
         rest()
 
-    QTimer.singleShot(100, warm_up)  # as the application does
+    QTimer.singleShot(100, lambda: warm_up(FIRST_WANTED))  # as the application does
+    QTimer.singleShot(SETTLED_MS, settle)
     do("open 1 000 studies", lambda: session.open_logbook(folder / "book.fairmargin"))
     usable = time.perf_counter() - begin
-    rest(1500)
+    rest(4000)  # what the first study needs is loaded meanwhile
     do("open a study", lambda: window.show_study(1))
     for again in ("first", "again"):
         for stage in STAGES:
