@@ -417,23 +417,29 @@ def needed_fields(study: Study) -> tuple[str, ...]:
         wanted |= {"soc", "on_the_way"}
     if study.method == "everyday":
         wanted |= {"climate", "road"}
+    beside = _read_beside(study.legs)
     for key in more():
         columns = columns_of(key)
         if key == "on_the_way":
             if study.readings:
                 wanted.add(key)
         elif key in INSTRUMENT_KEYS:
-            if any(_beside(key, leg) for leg in study.legs):
+            if key in beside:
                 wanted.add(key)
         elif any(noted(leg, columns[0]) is not None for leg in study.legs):
             wanted.add(key)
     return tuple(key for key in more() if key in wanted)
 
 
-def _beside(key: str, leg: Leg) -> bool:
-    """Whether an instrument was read on a leg beside the one that its reading shows."""
-    read = [k for k in INSTRUMENT_KEYS if getattr(leg, columns_of(k)[0]) is not None]
-    return key in read and len(read) > 1
+def _read_beside(legs: Sequence[Leg]) -> set[str]:
+    """Instruments that were read on any leg beside another."""
+    columns = {key: columns_of(key)[0] for key in INSTRUMENT_KEYS}
+    found: set[str] = set()
+    for leg in legs:
+        read = [key for key, column in columns.items() if getattr(leg, column) is not None]
+        if len(read) > 1:
+            found.update(read)
+    return found
 
 
 def doubt(study: Study, leg: Leg) -> str:

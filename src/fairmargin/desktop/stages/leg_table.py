@@ -98,6 +98,7 @@ class LegModel(QAbstractTableModel):
         self.keys: tuple[str, ...] = ()
         self.legs: tuple[Leg, ...] = ()
         self.fault = ""
+        self.changed: list[int] = []  # rows that the last look at the study changed
         self._study: Study | None = None
         self._around: object = None  # what else the cells are written by
         self._used: Used = {}
@@ -120,9 +121,11 @@ class LegModel(QAbstractTableModel):
             return
         # Only what changed is drawn anew: an edit is one leg's.
         last = self.columnCount() - 1
-        for i, (was, now) in enumerate(zip(before, self.legs, strict=True)):
-            if not alike or was is not now:
-                self.dataChanged.emit(self.index(i, 0), self.index(i, last))
+        self.changed = [
+            i for i, (was, now) in enumerate(zip(before, self.legs, strict=True)) if not alike or was is not now
+        ]
+        for i in self.changed:
+            self.dataChanged.emit(self.index(i, 0), self.index(i, last))
 
     def rowCount(self, _parent: Index = QModelIndex()) -> int:
         return len(self.legs)
@@ -292,25 +295,33 @@ class LegTable(QWidget):
         if asked is not None:
             self._show_doubt(study, asked)
         hidden = [k for k in self.wanted if k.startswith("-")]
+        # Columns that stand there keep their width: only one that comes is measured.
+        stays = [x.leg for x in self.model.legs] == [x.leg for x in study.legs]
+        was = {k: self.view.columnWidth(i) for i, k in enumerate((*NAMES, *self._laid))} if stays and self._laid else {}
         self.model.show_study(study, [k for k in self.wanted if not k.startswith("-")])
         self.foot.setText(self.model.foot())
         self._show_fault()
         if self._laid != self.model.keys:
             self._laid = self.model.keys
-            self.view.resizeColumnsToContents()
             head = self.view.horizontalHeader()
             room = self.view.fontMetrics().horizontalAdvance(USUAL_READING) + 16
-            for i in range(self.model.columnCount()):
-                least = room if self.model.key(i) == "reading" else 64
-                self.view.setColumnWidth(i, min(max(self.view.columnWidth(i) + 8, least), MOST_WIDE))
+            for i, key in enumerate((*NAMES, *self._laid)):
+                least = room if key == "reading" else 64
+                self.view.setColumnWidth(i, was.get(key) or min(max(self._needed(i) + 8, least), MOST_WIDE))
             head.setStretchLastSection(bool(self._laid) and self._laid[-1] == "note")
         elif "reading" in self._laid:  # readings are typed in many ways; none is cut off
             at = len(NAMES) + self._laid.index("reading")
-            needed = min(self.view.sizeHintForColumn(at) + 8, MOST_WIDE)
-            if needed > self.view.columnWidth(at):
-                self.view.setColumnWidth(at, needed)
+            needed = max(
+                (self.view.sizeHintForIndex(self.model.index(i, at)).width() for i in self.model.changed), default=0
+            )
+            if needed + 8 > self.view.columnWidth(at):
+                self.view.setColumnWidth(at, min(needed + 8, MOST_WIDE))
         for i, key in enumerate(self.model.keys):
             self.view.setColumnHidden(i + len(NAMES), f"-{key}" in hidden)
+
+    def _needed(self, column: int) -> int:
+        """Width of what stands in a column and over it."""
+        return max(self.view.sizeHintForColumn(column), self.view.horizontalHeader().sectionSizeHint(column))
 
     def _show_fault(self) -> None:
         self.fault.setText(self.model.fault)
