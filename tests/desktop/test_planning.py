@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QLabel, QLineEdit
 from tests.conftest import driven_study, straight_route
 
 from fairmargin.core.study import new_study
+from fairmargin.core.study.attachments import attachment
 from fairmargin.core.study.plan import Forecast, Plan
 from fairmargin.core.units import UNIT_CHOICES
 
@@ -361,11 +362,13 @@ def test_the_other_laptops_readings_are_merged_side_by_side(qtbot, window, tmp_p
     from fairmargin.exchange.packages.writing import write_package
 
     full = driven_study("ABBA")
-    write_package(tmp_path / "car.zip", full.with_leg("L01", average_shown=175.0))
+    picture = attachment("dash.jpg", b"the dashboard", "L01")
+    write_package(tmp_path / "car.zip", full.with_leg("L01", average_shown=175.0).with_(attachments=(picture,)))
     window.session.add_study(full.with_legs(full.legs[:4]))
 
     def tick_and_accept(dialog):
         assert "4 legs are new" in dialog.words.text() and "1 differ" in dialog.words.text()
+        assert dialog.words.text().endswith("New photographs and files: dash.jpg.")
         assert dialog.table.item(0, 2).text() == "170" and dialog.table.item(0, 3).text() == "175"
         dialog.table.item(0, 3).setCheckState(Qt.CheckState.Checked)
         return MergeDialog.DialogCode.Accepted
@@ -374,6 +377,7 @@ def test_the_other_laptops_readings_are_merged_side_by_side(qtbot, window, tmp_p
     assert window.packages.merge_from(str(tmp_path / "car.zip"))
     study = window.session.study
     assert len(study.legs) == 8 and study.leg("L01").average_shown == 175
+    assert study.attachments == (picture,)
     window.session.undo.undo()
     assert len(window.session.study.legs) == 4
     window.session.undo.redo()

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from tests.conftest import driven_study
 
-from fairmargin.core.study import Event, Trace
+from fairmargin.core.study import Event, Trace, WayReading
+from fairmargin.core.study.attachments import MOST_BYTES, MOST_OF_A_STUDY, attachment
 from fairmargin.core.study.merge import decide, merge, traces_to_take
 
 
@@ -80,3 +81,33 @@ def test_logs_come_along_and_unlike_ones_are_a_conflict(abba):
     assert traces_to_take(merged, []) == {"L03": there["L03"]}  # what is here stays
     both = traces_to_take(merged, merged.conflicts)
     assert both["L02"].same_as(there["L02"]) and decide(merged, merged.conflicts) == abba
+
+
+def test_photographs_and_readings_on_the_way_come_along():
+    full = driven_study("AB")
+    plate = attachment("plate.jpg", b"a plate", "tyre plate")
+    here = full.with_(attachments=(plate, attachment("dash.jpg", b"at home", "L01")))
+    on_the_way = WayReading(leg="L02", instrument="soc", at_km=4.0, value=62.0, unit="%")
+    there = full.with_(
+        attachments=(
+            plate.with_(file="same-under-another-name.jpg"),
+            attachment("dash.jpg", b"in the other car", "L02", note="read off late"),
+        ),
+        readings=(on_the_way,),
+        events=(Event(leg="L02", kind="rain"),),
+    )
+    made = merge(here, there)
+    assert made.attached == ("dash-2.jpg",) and made.noted == 2 and made.too_much == ()
+    new = made.study.attachments[-1]
+    assert (new.content, new.of, new.note) == (b"in the other car", "L02", "read off late")
+    assert made.study.attachments[:2] == here.attachments, "nothing that is here is touched"
+    assert made.study.readings == (on_the_way,)
+    assert merge(made.study, there).study == made.study, "a second time there is nothing new"
+
+
+def test_what_a_study_has_no_room_for_is_named():
+    full = driven_study("AB")
+    many = MOST_OF_A_STUDY // MOST_BYTES
+    here = full.with_(attachments=tuple(attachment(f"p{i}.jpg", bytes([i]) * MOST_BYTES, "study") for i in range(many)))
+    made = merge(here, full.with_(attachments=(attachment("late.jpg", b"x" * 1000, "load"),)))
+    assert made.too_much == ("late.jpg",) and made.study.attachments == here.attachments

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import binascii
 import re
+from collections.abc import Collection
 from typing import Final
 
 from pydantic import Field, field_validator
@@ -58,6 +59,17 @@ class Attachment(Value):
         return self.file.lower().rsplit(".", 1)[-1] in {"jpg", "jpeg", "png", "webp", "gif", "bmp"}
 
 
+def unlike(name: str, taken: Collection[str]) -> str:
+    """A file's name that is not taken: with a number before its ending where it is."""
+    stem, dot, suffix = name.rpartition(".")
+    if not dot:
+        stem, suffix = name, ""
+    made, i = name, 2
+    while made in taken:
+        made, i = f"{stem}-{i}{dot}{suffix}", i + 1
+    return made
+
+
 def attachment(name: str, content: bytes, of: str, taken: tuple[str, ...] = (), note: str = "") -> Attachment:
     """An attachment of a file somebody chose; its name made plain, and another than those taken.
 
@@ -75,9 +87,7 @@ def attachment(name: str, content: bytes, of: str, taken: tuple[str, ...] = (), 
     stem = stem[:60].strip("-.") or "file"
     if not stem[0].isalnum():
         stem = f"f{stem}"
-    made, i = f"{stem}{dot}{suffix[:10]}", 2
-    while made in taken:
-        made, i = f"{stem}-{i}{dot}{suffix[:10]}", i + 1
+    made = unlike(f"{stem}{dot}{suffix[:10]}", taken)
     if len(content) > MOST_BYTES:
         raise ValueError(
             f"{name}: {len(content) / 1000:.0f} kB are too much; expected at most {MOST_BYTES // 1000} kB. A photograph is made smaller "

@@ -6,6 +6,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
+from fairmargin.core.study.attachments import MOST_OF_A_STUDY, Attachment, unlike
 from fairmargin.core.study.leg import Leg
 from fairmargin.core.study.trace import Trace
 from fairmargin.core.study.values import Study
@@ -38,6 +39,9 @@ class Merged:
     filled: tuple[tuple[str, str], ...]  # leg and field that were empty here
     conflicts: tuple[Conflict, ...]
     traces: Mapping[str, Trace] = field(default_factory=dict)  # logs of legs that had none here
+    noted: int = 0  # events and readings on the way that were not here
+    attached: tuple[str, ...] = ()  # photographs and files that were not here, as they are called now
+    too_much: tuple[str, ...] = ()  # those for which a study has no room left
 
 
 def merge(
@@ -46,7 +50,7 @@ def merge(
     traces_here: Mapping[str, Trace] | None = None,
     traces_there: Mapping[str, Trace] | None = None,
 ) -> Merged:
-    """Bring the legs, logs, events, weather and left-out reasons of `there` into `here`.
+    """Bring the legs, logs, events, readings on the way, weather, attachments and left-out reasons of `there` into `here`.
 
     Parameters
     ----------
@@ -58,8 +62,8 @@ def merge(
     Returns
     -------
     Merged
-        Empty fields are filled, new legs and events added; fields that differ stay as they are here and are
-        listed as conflicts.
+        Empty fields are filled, new legs, events, readings and attachments added; fields that differ stay as they are
+        here and are listed as conflicts.
 
     Raises
     ------
@@ -72,6 +76,34 @@ def merge(
         raise ValueError(
             f"the other study has configuration {', '.join(strange)}, this one {', '.join(sorted(ids))}: not the same study"
         )
+    legs, added, filled, conflicts = _by_leg(here, there)
+    own_traces = traces_here or {}
+    traces: dict[str, Trace] = {}
+    for name, trace in (traces_there or {}).items():
+        if name not in own_traces:
+            traces[name] = trace
+            filled.append((name, SAMPLES))
+        elif not own_traces[name].same_as(trace):
+            conflicts.append(Conflict(name, SAMPLES, own_traces[name], trace))
+    events = [e for e in there.events if e not in here.events]
+    readings = [r for r in there.readings if r not in here.readings]
+    weather = [w for w in there.weather if w not in here.weather]
+    attached, too_much = _attached(here, there)
+    study = here.with_(
+        legs=tuple(legs.values()),
+        events=(*here.events, *events),
+        readings=(*here.readings, *readings),
+        weather=(*here.weather, *weather),
+        attachments=(*here.attachments, *attached),
+    )
+    return Merged(
+        study, tuple(added), tuple(filled), tuple(conflicts), traces, len(events) + len(readings),
+        tuple(x.file for x in attached), too_much,
+    )  # fmt: skip
+
+
+def _by_leg(here: Study, there: Study) -> tuple[dict[str, Leg], list[str], list[tuple[str, str]], list[Conflict]]:
+    """Legs of both, those that were not here, fields that were empty here, and those filled in differently."""
     legs = {leg.leg: leg for leg in here.legs}
     added: list[str] = []
     filled: list[tuple[str, str]] = []
@@ -98,18 +130,27 @@ def merge(
                 conflicts.append(Conflict(other.leg, name, a, b))
         if changes:
             legs[other.leg] = own.with_(**changes)
-    own_traces = traces_here or {}
-    traces: dict[str, Trace] = {}
-    for name, trace in (traces_there or {}).items():
-        if name not in own_traces:
-            traces[name] = trace
-            filled.append((name, SAMPLES))
-        elif not own_traces[name].same_as(trace):
-            conflicts.append(Conflict(name, SAMPLES, own_traces[name], trace))
-    events = list(here.events) + [e for e in there.events if e not in here.events]
-    weather = list(here.weather) + [w for w in there.weather if w not in here.weather]
-    study = here.with_(legs=tuple(legs.values()), events=tuple(events), weather=tuple(weather))
-    return Merged(study, tuple(added), tuple(filled), tuple(conflicts), traces)
+    return legs, added, filled, conflicts
+
+
+def _attached(here: Study, there: Study) -> tuple[list[Attachment], tuple[str, ...]]:
+    """What the other side attached and this one has not, another's name never taken; and what a study has no room for."""
+    same = {(x.of, x.data) for x in here.attachments}
+    taken = [x.file for x in here.attachments]
+    room = MOST_OF_A_STUDY - sum(len(x.content) for x in here.attachments)
+    found: list[Attachment] = []
+    too_much: list[str] = []
+    for other in there.attachments:
+        if (other.of, other.data) in same:
+            continue
+        if len(other.content) > room:
+            too_much.append(other.file)
+            continue
+        room -= len(other.content)
+        made = other.with_(file=unlike(other.file, taken))
+        taken.append(made.file)
+        found.append(made)
+    return found, tuple(too_much)
 
 
 def decide(merged: Merged, take_there: Collection[Conflict]) -> Study:

@@ -21,11 +21,18 @@ class MergeDialog(QDialog):
         self._merged = merged
         layout = QVBoxLayout(self)
         filled = len(merged.filled)
-        self.words = label(
-            f"{len(merged.added)} legs are new, {filled} empty field{'s' if filled != 1 else ''} filled, "
-            f"{len(merged.conflicts)} differ. What is here stays unless you tick the other value.",
-            wrap=True,
-        )
+        new = len(merged.added)
+        words = [
+            f"{new} leg{'s are' if new != 1 else ' is'} new, {filled} empty field{'s' if filled != 1 else ''} filled, "
+            f"{len(merged.conflicts)} differ. What is here stays unless you tick the other value."
+        ]
+        if merged.noted:
+            words.append(f"New events and readings on the way: {merged.noted}.")
+        if merged.attached:
+            words.append(f"New photographs and files: {', '.join(merged.attached)}.")
+        if merged.too_much:
+            words.append(f"A study has no room left for {', '.join(merged.too_much)}.")
+        self.words = label(" ".join(words), wrap=True)
         layout.addWidget(self.words)
         self.table = Table(len(merged.conflicts), 4, "Where the two differ")
         self.table.setHorizontalHeaderLabels(["Leg", "Field", "Here", "There (tick to take)"])
