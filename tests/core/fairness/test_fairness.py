@@ -77,6 +77,7 @@ def test_a_concern_comes_and_goes_with_its_cause(code):
         ("following-closely", "following-closely"),
         ("reset-doubtful", "trip-meter-not-reset"),
         ("lift-off", "read-off-point-moved"),
+        ("wrong-turn", "wrong-turn"),
         ("rain", "wet-road"),
     ],
 )

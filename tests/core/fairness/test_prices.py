@@ -167,7 +167,12 @@ def test_a_clean_day_has_nothing_but_its_cold_start():
 def test_what_is_not_seen_is_not_priced_twice():
     assert {c.code for c in concerns("driver-mixed")} == {"cold-tyres"}  # both modes on both sides
     assert {c.code for c in concerns("grid-energy")} == {"cold-tyres"}
-    assert {c.code for c in concerns("wrong-turn")} == {"cold-tyres"}
+    # A wrong turn is told by its leg's length where that is clearly another, else by the note; never by both.
+    assert {c.code for c in concerns("wrong-turn")} == {"cold-tyres", "wrong-turn"}
+    study = made()["wrong-turn"][0]
+    longer = analyse(study.with_leg("L04", distance_km=1.05 * study.leg("L04").distance_km)).concerns
+    codes = {c.code for c in longer if c.legs == ("L04",)}
+    assert "distance-unlike" in codes and "wrong-turn" not in codes
 
 
 def test_the_margin_carries_a_wind_that_nobody_noted():
@@ -208,6 +213,7 @@ def test_a_spoilt_leg_is_priced_by_leaving_it_out():
         ("following-closely", "following-closely"),
         ("reset-doubtful", "trip-meter-not-reset"),
         ("lift-off", "read-off-point-moved"),
+        ("wrong-turn", "wrong-turn"),
         ("rain", "wet-road"),
     ):
         found = of(study, code)

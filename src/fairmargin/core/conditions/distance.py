@@ -85,21 +85,26 @@ def _speed_weights(design: DesignRows) -> Array:
     return out
 
 
-@CONCERNS.rule("distance-unlike", stage="examine", needs="distances", covered=False)
-def distance_unlike(case: Case) -> Iterator[Finding]:
-    """Legs of another length than the others of their direction: priced by leaving them out."""
+def of_another_length(case: Case) -> list[Conditions]:
+    """Legs that are clearly longer or shorter than the others of their direction; none where one side has no leg."""
     if not all(case.both):
-        return
+        return []
     by_way: dict[bool, list[Conditions]] = {}
     for c in case.conditions:
         if c.true_m:
             by_way.setdefault(c.backwards, []).append(c)
-    odd = [
+    return [
         c
         for legs in by_way.values()
         for c in legs
         if abs(c.true_m / float(np.median([x.true_m for x in legs])) - 1) > LENGTH_UNLIKE
     ]
+
+
+@CONCERNS.rule("distance-unlike", stage="examine", needs="distances", covered=False)
+def distance_unlike(case: Case) -> Iterator[Finding]:
+    """Legs of another length than the others of their direction: priced by leaving them out."""
+    odd = of_another_length(case)
     if not odd:
         return
     yield Finding(

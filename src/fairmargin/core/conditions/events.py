@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairmargin.core.conditions.case import Case
+from fairmargin.core.conditions.distance import of_another_length
 from fairmargin.core.conditions.room import Condition
 from fairmargin.core.conditions.rules import Finding, Registry
 from fairmargin.core.evidence.readings import TRIP_METERS
@@ -78,10 +79,16 @@ def slow_traffic(case: Case) -> Iterator[Finding]:
 
 
 def _spoilt(
-    case: Case, kind: EventKind, usual_share: Callable[[], float] | None, title: str, message: str, step: str
+    case: Case,
+    kind: EventKind,
+    usual_share: Callable[[], float] | None,
+    title: str,
+    message: str,
+    step: str,
+    told_already: Collection[str] = (),
 ) -> Iterator[Finding]:
     """A leg spoilt by something that nothing corrects: priced by leaving it out, else by what it usually does."""
-    legs = noted(case, kind)
+    legs = tuple(leg for leg in noted(case, kind) if leg not in told_already)
     if kind == "rain":
         legs = tuple(c.leg for c in case.conditions if c.leg in legs and not disturbance.road_share(c.road))
     if not legs:
@@ -144,6 +151,20 @@ def trip_meter_not_reset(case: Case) -> Iterator[Finding]:
             signed=True,
             covered=True,
         )
+
+
+@CONCERNS.rule("wrong-turn", stage="examine", needs="a note", covered=None)
+def wrong_turn(case: Case) -> Iterator[Finding]:
+    """Off the road for a while, slower and turned twice; a leg that is clearly longer for it is told by its length."""
+    yield from _spoilt(
+        case,
+        "wrong-turn",
+        None,
+        "Wrong turn on the leg",
+        "The way round, its turns and its slower stretch are in the reading, and are not what the others drove.",
+        "Leave the leg out with the reason, or drive it again.",
+        told_already=[c.leg for c in of_another_length(case)],
+    )
 
 
 @CONCERNS.rule("read-off-point-moved", stage="examine", needs="a note", covered=None)
