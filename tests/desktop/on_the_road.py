@@ -70,6 +70,16 @@ class Life:
         raise AssertionError("never came")
 
 
+def rehearsing(controller, monkeypatch, seed, **how):
+    """Begin a rehearsal whose time moves when the test says so; every instrument has spoken."""
+    life = Life()
+    life.controller = controller
+    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
+    assert controller.start_rehearsal(seed, RATE, **how)
+    life.until_live()
+    return life
+
+
 def texts(widget):
     QApplication.processEvents()
     return " | ".join(x.text() for x in widget.findChildren(QLabel) if x.isVisibleTo(widget))

@@ -13,7 +13,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QInputDialog, QMessageBox
 from tests.conftest import VAN, straight_route
 from tests.desktop.conftest import type_into
-from tests.desktop.on_the_road import RATE, Life, drive_leg, plan, press, texts, until
+from tests.desktop.on_the_road import RATE, Life, drive_leg, plan, press, rehearsing, texts, until
 
 from fairmargin.core.study.aims import AIMS, laid_out, relaid
 from fairmargin.core.study.entry import read_card
@@ -44,12 +44,8 @@ def test_a_whole_abba_day_rehearsed_ends_in_a_verdict_that_holds_the_truth(qtbot
     """GPS over TCP, the van on a virtual bus, the station over HTTP; eight legs by keyboard; then the truth."""
     original = road.session.study_id
     controller, view = road.drive.controller, road.drive.view
-    life = Life()
-    life.controller = controller
-    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
-    assert controller.start_rehearsal(21, RATE)
+    life = rehearsing(controller, monkeypatch, 21)
     assert road.session.study_id != original and "(rehearsal)" in road.session.study.title
-    life.until_live()
     driven = [drive_leg(qtbot, road, life.until, life.set_off) for _ in range(8)]
     assert driven == [f"L{i:02d}" for i in range(1, 9)]
     until(lambda: road.session.comparison is not None and not road.session._jobs)
@@ -205,11 +201,7 @@ def test_hidden_mishaps_are_told_when_the_day_is_driven(qtbot, road, monkeypatch
     road.session.add_study(plan(route_m=5000))
     assert road.drive_now()
     controller, view = road.drive.controller, road.drive.view
-    life = Life()
-    life.controller = controller
-    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
-    assert controller.start_rehearsal(2, RATE, mishaps=True)  # a lorry on L07, rain on L08, a wrong turn on L06
-    life.until_live()
+    life = rehearsing(controller, monkeypatch, 2, mishaps=True)  # a lorry on L07, rain on L08, a wrong turn on L06
     mishaps = {m.kind: m.leg for m in controller.sealed().mishaps}
     assert mishaps == {"lorry": "L07", "rain": "L08", "wrong turn": "L06"}
     assert "Out of the window: where you stopped" in texts(view)
@@ -252,11 +244,7 @@ def test_hidden_mishaps_are_told_when_the_day_is_driven(qtbot, road, monkeypatch
 def test_a_gps_that_freezes_is_told_by_the_program(qtbot, road, monkeypatch):
     """Its place stands still while its speed says ninety: the doubt is said on the road, kept with the leg, and told afterwards."""
     controller, view = road.drive.controller, road.drive.view
-    life = Life()
-    life.controller = controller
-    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
-    assert controller.start_rehearsal(1, RATE, mishaps=True)  # frozen on L01
-    life.until_live()
+    life = rehearsing(controller, monkeypatch, 1, mishaps=True)  # frozen on L01
     assert ("frozen GPS", "L01") in {(m.kind, m.leg) for m in controller.sealed().mishaps}
     said = []
 
@@ -835,11 +823,7 @@ def test_taking_back_says_what_it_takes_and_never_a_start(qtbot, road, full_scre
 def test_a_typed_trip_that_is_far_over_what_was_driven_is_doubted(qtbot, road, monkeypatch):
     """Somebody said that the reset took, and types 9.9 km from the display after 5.7 by GPS: kept, with its doubt."""
     controller, view = road.drive.controller, road.drive.view
-    life = Life()
-    life.controller = controller
-    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
-    assert controller.start_rehearsal(21, RATE)
-    life.until_live()
+    life = rehearsing(controller, monkeypatch, 21)
     controller.begin("L01")
     life.until(lambda: (controller.to_gate_km() or 9.0) < 0.05)
     controller.reset()
@@ -900,11 +884,7 @@ def test_a_run_before_its_turn_and_one_more_run(qtbot, road, monkeypatch):
     assert [name for name, _ in road.session.study.runs()] == ["R3", "R1", "R2", "R4"]
     monkeypatch.setattr(QMessageBox, "question", lambda *a, **k: QMessageBox.StandardButton.Yes)
     view.driving.give_up.click()
-    life = Life()
-    life.controller = controller
-    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
-    assert controller.start_rehearsal(4, RATE)
-    life.until_live()
+    life = rehearsing(controller, monkeypatch, 4)
     first = drive_leg(qtbot, road, life.until, life.set_off)
     back = drive_leg(qtbot, road, life.until, life.set_off)
     assert controller.done_runs() == 1
@@ -927,11 +907,7 @@ def test_legs_that_end_on_the_open_road_are_rehearsed_to_their_line(qtbot, windo
     window.session.add_study(relaid(plan("AB").with_(method=method), "AB", sectors=sectors))
     assert window.drive_now()
     controller = window.drive.controller
-    life = Life()
-    life.controller = controller
-    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
-    assert controller.start_rehearsal(4, RATE)
-    life.until_live()
+    life = rehearsing(controller, monkeypatch, 4)
     for _ in range(2):
         name = drive_leg(qtbot, window, life.until, life.set_off)
         leg = window.session.study.leg(name)
@@ -1150,11 +1126,7 @@ def test_a_virtual_car_set_down_at_the_start_raises_no_alarm(qtbot, road):
 def test_a_leg_set_off_on_by_a_machine_that_sleeps_raises_no_alarm(qtbot, road, monkeypatch):
     """Ten seconds of the drive pass before anything is heard: where the car stood before is nobody's fault."""
     controller = road.drive.controller
-    life = Life()
-    life.controller = controller
-    monkeypatch.setattr("fairmargin.desktop.stages.driving.rehearsal_set.Patience", lambda: life)
-    assert controller.start_rehearsal(23, RATE)
-    life.until_live()
+    life = rehearsing(controller, monkeypatch, 23)
     drive_leg(qtbot, road, life.until, life.set_off)
     controller.begin(controller.next_leg().leg)
     controller.reset()  # at once
