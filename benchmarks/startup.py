@@ -22,7 +22,8 @@ print(time.perf_counter() - t)
 """
 OURS = """
 import sys, time; t = time.perf_counter()
-from PySide6.QtCore import QSettings
+from fairmargin.desktop.system.memory import hold_off
+hold_off()
 from fairmargin.desktop.application import make_application, open_first, settings
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme

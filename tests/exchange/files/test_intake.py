@@ -183,6 +183,17 @@ def test_pieces_find_their_legs_by_direction_and_by_time(planned):
     assert len(pieces_of(planned, trace, "stops")) == 2 and len(pieces_of(planned, trace, "whole")) == 1
 
 
+def test_gates_that_were_passed_without_driving_between_them_cut_no_leg(planned):
+    """Logged there only: on the way back the logger was off, and woke where the next leg begins."""
+    there = there_and_back()
+    out = there.time_s <= 400.0
+    columns = {name: np.asarray(x)[out] for name, x in there.columns().items()}
+    again = {name: np.concatenate([x, x + (900.0 if name == "time_s" else 0.0)]) for name, x in columns.items()}
+    found = split_at_gates(Trace(**again), road_places(planned))
+    assert [backwards for *_, backwards in found] == [False, False]
+    assert found[1][0] - found[0][0] == pytest.approx(900, abs=1)
+
+
 def test_sectors_are_cut_where_one_ends_and_laid_into_their_own_legs(planned):
     names = [(0.0, "lanes"), (4000.0, "trunk")]
     route = [p.with_(sector=max((m, n) for m, n in names if m <= p.distance_m)[1]) for p in planned.route]

@@ -15,6 +15,9 @@ Array = NDArray[np.float64]
 
 STOP_S: Final = 60.0  # a stand longer than this may end a leg
 STOP_KMH: Final = 2.0
+#: Share of the way between the gates that was driven at least: a log that was off meanwhile passes both and drove nothing.
+LEAST_DRIVEN: Final = 0.7
+SILENT_S: Final = 30.0  # between two samples: what was driven meanwhile nobody knows
 FASTEST_KMH: Final = 300.0
 SHORTEST_M: Final = 500.0  # a stretch shorter than this is no leg
 GATE_NEAR_M: Final = 80.0  # a log that comes so near has passed the gate
@@ -73,12 +76,20 @@ def split_at_gates(trace: Trace, places: RoadPlaces) -> list[tuple[float, float,
         for a, b in zip(edges[::2], edges[1::2], strict=True):
             passages.append((float(t[a + int(np.argmin(away[a:b]))]), number))
     passages.sort()
-    least_s = (gates[1] - gates[0]) / (FASTEST_KMH / 3.6)
+    between_m = gates[1] - gates[0]
+    least_s = between_m / (FASTEST_KMH / 3.6)
     return [
         (a[0], b[0], a[1] == 1)
         for a, b in zip(passages, passages[1:], strict=False)
-        if a[1] != b[1] and b[0] - a[0] >= least_s
+        if a[1] != b[1] and b[0] - a[0] >= least_s and _driven_m(trace, a[0], b[0]) >= LEAST_DRIVEN * between_m
     ]
+
+
+def _driven_m(trace: Trace, start_s: float, end_s: float) -> float:
+    """Distance between two times by the speeds of a log, as far as they are known; nothing while it was silent. [m]"""
+    inside = within(trace, start_s, end_s)
+    speed, step = np.nan_to_num(trace.speed_kmh[inside]), np.diff(trace.time_s[inside])
+    return float(((speed[1:] + speed[:-1]) / 7.2 * step)[step <= SILENT_S].sum())
 
 
 def within(trace: Trace, start_s: float, end_s: float) -> slice:
