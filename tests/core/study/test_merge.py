@@ -111,3 +111,12 @@ def test_what_a_study_has_no_room_for_is_named():
     here = full.with_(attachments=tuple(attachment(f"p{i}.jpg", bytes([i]) * MOST_BYTES, "study") for i in range(many)))
     made = merge(here, full.with_(attachments=(attachment("late.jpg", b"x" * 1000, "load"),)))
     assert made.too_much == ("late.jpg",) and made.study.attachments == here.attachments
+
+
+def test_a_name_as_long_as_names_may_be_is_taken_under_a_number():
+    full, name = driven_study("AB"), "d" * 76 + ".jpg"
+    here, there = (
+        full.with_(attachments=(attachment("x.jpg", content, "L01").with_(file=name),))
+        for content in (b"here", b"there")
+    )
+    assert merge(here, there).attached == ("d" * 60 + "-2.jpg",)

@@ -96,8 +96,9 @@ def of_another_length(case: Case) -> list[Conditions]:
     return [
         c
         for legs in by_way.values()
+        for usual_m in [float(np.median([x.true_m for x in legs]))]
         for c in legs
-        if abs(c.true_m / float(np.median([x.true_m for x in legs])) - 1) > LENGTH_UNLIKE
+        if abs(c.true_m / usual_m - 1) > LENGTH_UNLIKE
     ]
 
 

@@ -156,6 +156,8 @@ def trip_meter_not_reset(case: Case) -> Iterator[Finding]:
 @CONCERNS.rule("wrong-turn", stage="examine", needs="a note", covered=None)
 def wrong_turn(case: Case) -> Iterator[Finding]:
     """Off the road for a while, slower and turned twice; a leg that is clearly longer for it is told by its length."""
+    if not noted(case, "wrong-turn"):
+        return
     yield from _spoilt(
         case,
         "wrong-turn",

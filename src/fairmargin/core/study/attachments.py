@@ -66,7 +66,7 @@ def unlike(name: str, taken: Collection[str]) -> str:
         stem, suffix = name, ""
     made, i = name, 2
     while made in taken:
-        made, i = f"{stem}-{i}{dot}{suffix}", i + 1
+        made, i = f"{stem[:60]}-{i}{dot}{suffix[:10]}", i + 1
     return made
 
 
