@@ -215,7 +215,7 @@ def test_tags_and_aside_are_written_and_checked(book):
     assert not book.healed
     # A line that was damaged is made anew with what it is about.
     with book._write() as connection:
-        connection.exec_driver_sql('UPDATE study SET about = \'{"vehicle": "Another"}\' WHERE id = 1')
+        connection.execute('UPDATE study SET about = \'{"vehicle": "Another"}\' WHERE id = 1')
     assert {e.id: e for e in book.studies()}[1].about.vehicle == driven_study("AB").vehicle.name
     assert book.healed
 
@@ -224,7 +224,7 @@ def test_practice_answers_are_kept_and_only_whole_ones_read(book):
     book.add_practice('{"case": "a"}')
     book.add_practice('{"case": "b"}')
     with book._write() as connection:
-        connection.exec_driver_sql("UPDATE practice SET body = '{}' WHERE id = 1")
+        connection.execute("UPDATE practice SET body = '{}' WHERE id = 1")
     assert book.practice() == ['{"case": "b"}']
 
 
@@ -234,5 +234,5 @@ def test_a_choice_of_the_logbook_is_kept_and_only_read_as_it_was_written(book):
     book.set_choice("terms", "b")
     assert book.choice("terms") == "b" and book.choice("other") is None
     with book._write() as connection:
-        connection.exec_driver_sql("UPDATE choice SET value = 'c' WHERE name = 'terms'")
+        connection.execute("UPDATE choice SET value = 'c' WHERE name = 'terms'")
     assert book.choice("terms") is None

@@ -121,9 +121,9 @@ def test_creation_leaves_nothing_but_a_whole_private_file(path):
 
 def test_every_edit_waits_for_the_disk(path):
     """Journal in a file of its own, synced before the pages, its removal synced too (SQLite, PRAGMA synchronous)."""
-    with Logbook.open(path) as book, book._engine.connect() as connection:
-        assert connection.exec_driver_sql("PRAGMA synchronous").scalar() == 3
-        assert connection.exec_driver_sql("PRAGMA journal_mode").scalar() == "delete"
+    with Logbook.open(path) as book, book._reading() as connection:
+        assert connection.execute("PRAGMA synchronous").fetchone()[0] == 3
+        assert connection.execute("PRAGMA journal_mode").fetchone()[0] == "delete"
 
 
 def test_a_full_disk_is_told_at_the_first_start_and_at_a_save(path, abba):

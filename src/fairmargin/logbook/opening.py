@@ -17,9 +17,6 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Final
 
-import sqlalchemy as sa
-from sqlalchemy.dialects import sqlite
-
 from fairmargin.logbook import copies, schema
 from fairmargin.logbook.faults import LogbookDamaged, LogbookFault
 from fairmargin.logbook.files import beside, connect, into_place, journal_of, sweep
@@ -184,8 +181,7 @@ def _identify(path: Path, connection: sqlite3.Connection, opened: Opened) -> str
         _build(connection)  # made by an earlier version, and killed before its tables were
         return schema.HEAD
     columns = {row[1] for row in connection.execute("PRAGMA table_info(study)")}
-    expected = set(schema.study.c.keys())
-    ours = "trace" in tables and columns >= expected - schema.ADDED_0002 - schema.ADDED_0003
+    ours = "trace" in tables and columns >= schema.STUDY - schema.ADDED_0002 - schema.ADDED_0003
     if not ours or (identity not in {0, schema.APPLICATION_ID}):
         raise LogbookFault(f"{path}: is a database of another program. It was left as it is.")
     found = (
@@ -196,10 +192,10 @@ def _identify(path: Path, connection: sqlite3.Connection, opened: Opened) -> str
     revision = found[0] if len(found) == 1 else ""
     if revision.isdigit() and revision > schema.HEAD:
         raise LogbookFault(f"{path}: was written by a newer Fair Margin (schema {revision}). It was left as it is.")
-    if expected <= columns and "practice" in tables:
+    if columns >= schema.STUDY and "practice" in tables:
         told = schema.HEAD if "choice" in tables else "0003"
     else:
-        told = "0002" if expected - schema.ADDED_0003 <= columns and "book" in tables else "0001"
+        told = "0002" if columns >= schema.STUDY - schema.ADDED_0003 and "book" in tables else "0001"
     if (revision != told or identity != schema.APPLICATION_ID) and opened.lock is not None:
         connection.execute("CREATE TABLE IF NOT EXISTS alembic_version (version_num VARCHAR(32) NOT NULL)")
         connection.execute("DELETE FROM alembic_version")
@@ -244,9 +240,8 @@ def _cannot_write(connection: sqlite3.Connection) -> str:
 
 def _build(connection: sqlite3.Connection) -> None:
     """Make the tables of the newest schema in an empty database."""
-    dialect = sqlite.dialect()
-    for table in schema.metadata.sorted_tables:
-        connection.execute(str(sa.schema.CreateTable(table).compile(dialect=dialect)))
+    for name, columns in schema.TABLES.items():
+        connection.execute(f"CREATE TABLE {name} ({columns})")
     connection.execute("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)")
     connection.execute("INSERT INTO alembic_version VALUES (?)", (schema.HEAD,))
     connection.execute("INSERT INTO book VALUES (1, 0)")
@@ -289,6 +284,7 @@ def _over_empty(made: Path, path: Path) -> None:
 
 def _upgrade(path: Path, revision: str, opened: Opened) -> None:
     """Bring the file to the newest schema: in a copy that then takes its place. The older one is kept."""
+    import sqlalchemy as sa
     from alembic import command
     from alembic.config import Config
 

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import json
 import math
+import sqlite3
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Final
-
-import sqlalchemy as sa
 
 from fairmargin.core.inference.scatter import EVIDENCE
 from fairmargin.core.study import Study, Trace
@@ -79,7 +78,7 @@ def moment(value: object) -> datetime | None:
         return None
 
 
-Row = sa.RowMapping | Mapping[str, Any]
+Row = sqlite3.Row | Mapping[str, Any]
 
 
 def entry_of(row: Row) -> StudyEntry | None:

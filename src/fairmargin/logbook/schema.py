@@ -5,64 +5,60 @@ from __future__ import annotations
 import hashlib
 from typing import Any, Final
 
-from sqlalchemy import Column, Float, ForeignKey, Integer, LargeBinary, MetaData, Table, Text
-
 #: Marks a SQLite file as a Fair Margin logbook ("FMLB").
 APPLICATION_ID: Final = 0x464D4C42
 #: Newest migration; a file at this revision opens without loading the migration library.
 HEAD: Final = "0004"
 
-metadata = MetaData()
+#: Tables by name, in the order in which they are made.
+TABLES: Final = {
+    # One row: how many studies were ever written, so that a lost one is noticed.
+    "book": """
+        id INTEGER NOT NULL PRIMARY KEY,
+        studies INTEGER NOT NULL
+    """,
+    # What is chosen once for all studies of the logbook, by name.
+    "choice": """
+        name TEXT NOT NULL PRIMARY KEY,
+        value TEXT NOT NULL,
+        value_check TEXT NOT NULL
+    """,
+    # What somebody said of a practice case before its truth was shown, a row an answer.
+    "practice": """
+        id INTEGER NOT NULL PRIMARY KEY,
+        body TEXT NOT NULL,
+        body_check TEXT NOT NULL
+    """,
+    # `body`: the study as JSON; `summary`: last verdict, for the list; `logged`: legs with a trace, one a line; `about`: what
+    # the list groups and searches by, from the body; `memory`: what other studies may lean on, after its checksum.
+    "study": """
+        id INTEGER NOT NULL PRIMARY KEY,
+        position FLOAT NOT NULL,
+        title TEXT NOT NULL,
+        body TEXT NOT NULL,
+        summary TEXT DEFAULT '' NOT NULL,
+        created_at TEXT NOT NULL,
+        changed_at TEXT NOT NULL,
+        removed_at TEXT,
+        logged TEXT DEFAULT '' NOT NULL,
+        body_check TEXT DEFAULT '' NOT NULL,
+        row_check TEXT DEFAULT '' NOT NULL,
+        archived_at TEXT,
+        about TEXT DEFAULT '{}' NOT NULL,
+        memory TEXT DEFAULT '' NOT NULL
+    """,
+    # `samples`: NumPy .npz, no pickles.
+    "trace": """
+        study_id INTEGER NOT NULL REFERENCES study (id) ON DELETE CASCADE,
+        leg TEXT NOT NULL,
+        samples BLOB NOT NULL,
+        samples_check TEXT DEFAULT '' NOT NULL,
+        PRIMARY KEY (study_id, leg)
+    """,
+}
 
-study = Table(
-    "study",
-    metadata,
-    Column("id", Integer, primary_key=True),
-    Column("position", Float, nullable=False),
-    Column("title", Text, nullable=False),
-    Column("body", Text, nullable=False),  # the study as JSON
-    Column("summary", Text, nullable=False, server_default=""),  # last verdict, for the list
-    Column("created_at", Text, nullable=False),
-    Column("changed_at", Text, nullable=False),
-    Column("removed_at", Text),
-    Column("logged", Text, nullable=False, server_default=""),  # legs with a trace, one a line
-    Column("body_check", Text, nullable=False, server_default=""),
-    Column("row_check", Text, nullable=False, server_default=""),
-    Column("archived_at", Text),
-    Column("about", Text, nullable=False, server_default="{}"),  # what the list groups and searches by, from the body
-    Column("memory", Text, nullable=False, server_default=""),  # what other studies may lean on, after its checksum
-)
-
-trace = Table(
-    "trace",
-    metadata,
-    Column("study_id", ForeignKey("study.id", ondelete="CASCADE"), primary_key=True),
-    Column("leg", Text, primary_key=True),
-    Column("samples", LargeBinary, nullable=False),  # NumPy .npz, no pickles
-    Column("samples_check", Text, nullable=False, server_default=""),
-)
-
-#: One row: how many studies were ever written, so that a lost one is noticed.
-book = Table("book", metadata, Column("id", Integer, primary_key=True), Column("studies", Integer, nullable=False))
-
-#: What somebody said of a practice case before its truth was shown, a row an answer.
-practice = Table(
-    "practice",
-    metadata,
-    Column("id", Integer, primary_key=True),
-    Column("body", Text, nullable=False),
-    Column("body_check", Text, nullable=False),
-)
-
-#: What is chosen once for all studies of the logbook, by name.
-choice = Table(
-    "choice",
-    metadata,
-    Column("name", Text, primary_key=True),
-    Column("value", Text, nullable=False),
-    Column("value_check", Text, nullable=False),
-)
-
+#: Columns of a study's row.
+STUDY: Final = frozenset(line.split()[0] for line in TABLES["study"].strip().splitlines())
 #: Columns of a study that earlier revisions did not have.
 ADDED_0002: Final = frozenset({"logged", "body_check", "row_check"})
 ADDED_0003: Final = frozenset({"archived_at", "about", "memory"})

@@ -10,12 +10,11 @@ from __future__ import annotations
 
 import contextlib
 import math
+import sqlite3
 import threading
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any, Final
-
-import sqlalchemy as sa
 
 from fairmargin.core.study import Study, Trace
 from fairmargin.logbook import copies, opening, schema
@@ -51,6 +50,32 @@ def default_path() -> Path:
     return platformdirs.user_data_path("fairmargin", appauthor=False) / f"logbook{SUFFIX}"
 
 
+#: Columns of a study's line, as they are written into a query.
+_LINE: Final = ", ".join(schema.ROW_COLUMNS)
+
+
+def _insert(connection: sqlite3.Connection, table: str, *, or_replace: bool = False, **values: Any) -> int:
+    """Add a row and return its number."""
+    names, places = ", ".join(values), ", ".join("?" * len(values))
+    how = "INSERT OR REPLACE" if or_replace else "INSERT"
+    made = connection.execute(f"{how} INTO {table} ({names}) VALUES ({places})", tuple(values.values()))
+    return int(made.lastrowid or 0)
+
+
+def _update(connection: sqlite3.Connection, study_id: int, only: str | None = None, /, **values: Any) -> int:
+    """Change a study's row and return how many were; `only` while its record has this check, as it may have been edited meanwhile."""
+    changes = ", ".join(f"{name} = ?" for name in values)
+    still = "" if only is None else " AND body_check = ?"
+    given = (*values.values(), study_id, *(() if only is None else (only,)))
+    return connection.execute(f"UPDATE study SET {changes} WHERE id = ?{still}", given).rowcount
+
+
+def _logged(connection: sqlite3.Connection, study_id: int) -> str:
+    """Legs with a trace, one a line."""
+    legs = connection.execute("SELECT leg FROM trace WHERE study_id = ?", (study_id,))
+    return "\n".join(sorted(str(leg) for (leg,) in legs))
+
+
 class Logbook:
     """An open logbook. Use `open`; close it when done."""
 
@@ -60,10 +85,7 @@ class Logbook:
         self.read_only_because = opened.read_only_because
         #: What was put right at opening or reading, in words for the person.
         self.healed: list[str] = opened.healed
-        mode = "ro" if opened.read_only_because else "rw"
-        self._engine = sa.create_engine(
-            "sqlite://", creator=lambda: connect(opened.database, mode), poolclass=sa.pool.StaticPool
-        )
+        self._connection: sqlite3.Connection | None = None
         self._turn = threading.RLock()  # one connection, one user at a time
         self._closed = False
 
@@ -97,7 +119,9 @@ class Logbook:
         """Close the file and let others write."""
         with self._turn:
             self._closed = True  # whoever still works beside the window must not open the file again
-            self._engine.dispose()
+            if self._connection is not None:
+                self._connection.close()
+                self._connection = None
             opening.release(self._opened)
 
     def __enter__(self) -> Logbook:
@@ -109,44 +133,42 @@ class Logbook:
     # ------------------------------------------------------------ reading
 
     @contextlib.contextmanager
-    def _reading(self) -> Iterator[sa.Connection]:
+    def _reading(self) -> Iterator[sqlite3.Connection]:
         with self._turn:
-            self._is_open()
             try:
-                with self._engine.connect() as connection:
-                    yield connection
-            except sa.exc.DatabaseError as error:
-                raise LogbookFault(f"{self.path}: could not be read: {error.orig}.") from error
+                yield self._connected()
+            except sqlite3.DatabaseError as error:
+                raise LogbookFault(f"{self.path}: could not be read: {error}.") from error
 
-    def _is_open(self) -> None:
+    def _connected(self) -> sqlite3.Connection:
         if self._closed:
             raise LogbookFault(f"{self.path}: was closed.")
+        if self._connection is None:
+            self._connection = connect(self._opened.database, "ro" if self.read_only else "rw")
+            self._connection.row_factory = sqlite3.Row
+        return self._connection
 
     def _count(self) -> None:
         """Notice a study that is not there any more, and set the count right."""
         with self._reading() as connection:
-            there = int(connection.execute(sa.select(sa.func.count()).select_from(schema.study)).scalar() or 0)
-            written = connection.execute(sa.select(schema.book.c.studies)).scalar()
+            (there,) = connection.execute("SELECT count(*) FROM study").fetchone()
+            (written,) = connection.execute("SELECT studies FROM book").fetchone() or (None,)
         if written is not None and isinstance(written, int) and there < written:
             self.healed.append(
                 f"{written - there} of {written} studies are missing from this file; an earlier copy may hold them."
             )
         if written != there and not self.read_only:
             with self._write() as connection:
-                connection.execute(schema.book.delete())
-                connection.execute(schema.book.insert().values(id=1, studies=there))
+                connection.execute("DELETE FROM book")
+                connection.execute("INSERT INTO book (id, studies) VALUES (1, ?)", (there,))
 
     def studies(self) -> list[StudyEntry]:
         """Return the studies in their order, removed ones left out.
 
         A line whose title, place or dates are not what was written is made anew from the study's readings.
         """
-        table = schema.study
-        lines = [table.c[name] for name in (*schema.ROW_COLUMNS, "row_check")]
         with self._reading() as connection:
-            rows = connection.execute(
-                sa.select(*lines).order_by(table.c.position, table.c.id)
-            ).mappings().all()  # fmt: skip
+            rows = connection.execute(f"SELECT {_LINE}, row_check FROM study ORDER BY position, id").fetchall()
         entries: list[tuple[float, int, StudyEntry]] = []
         for row in rows:
             entry: StudyEntry | None
@@ -162,12 +184,8 @@ class Logbook:
     def _heal(self, study_id: int) -> tuple[StudyEntry | None, float]:
         """Make a damaged line anew; the readings are checked by themselves."""
         with self._reading() as connection:
-            row = dict(connection.execute(
-                sa.select(schema.study).where(schema.study.c.id == study_id)
-            ).mappings().one())  # fmt: skip
-            logged = connection.execute(
-                sa.select(schema.trace.c.leg).where(schema.trace.c.study_id == study_id)
-            ).scalars().all()  # fmt: skip
+            row = connection.execute("SELECT * FROM study WHERE id = ?", (study_id,)).fetchone()
+            logged = _logged(connection, study_id)
         study = study_of(row)
         title = study.title if study is not None else str(row["title"])
         place = row["position"]
@@ -183,7 +201,7 @@ class Logbook:
             "created_at": row["created_at"] if moment(row["created_at"]) else now,
             "changed_at": row["changed_at"] if moment(row["changed_at"]) else now,
             "removed_at": removed,
-            "logged": "\n".join(sorted(str(leg) for leg in logged)),
+            "logged": logged,
             "archived_at": row["archived_at"] if moment(row["archived_at"]) else None,
             "about": "{}" if study is None else about_of(study),
         }
@@ -196,11 +214,7 @@ class Logbook:
             self.healed.append(told)
         if not self.read_only:
             with self._write() as connection:
-                connection.execute(
-                    schema.study.update()
-                    .where(schema.study.c.id == study_id)
-                    .values(**mended, row_check=row_check(mended))
-                )
+                _update(connection, study_id, **mended, row_check=row_check(mended))
         if removed is not None:
             return None, place
         return entry_of(mended), place
@@ -216,12 +230,8 @@ class Logbook:
             If its record is not what was written.
         """
         with self._reading() as connection:
-            row = connection.execute(
-                sa.select(schema.study).where(schema.study.c.id == study_id)
-            ).mappings().one_or_none()  # fmt: skip
-            logs = connection.execute(
-                sa.select(schema.trace).where(schema.trace.c.study_id == study_id)
-            ).mappings().all()  # fmt: skip
+            row = connection.execute("SELECT * FROM study WHERE id = ?", (study_id,)).fetchone()
+            logs = connection.execute("SELECT * FROM trace WHERE study_id = ?", (study_id,)).fetchall()
         if row is None:
             raise LogbookFault(f"{self.path}: study {study_id} is not in this logbook.")
         traces: dict[str, Trace] = {}
@@ -256,9 +266,9 @@ class Logbook:
 
     def weight(self, study_id: int) -> int:
         """Bytes of a study's logs."""
-        size = sa.func.sum(sa.func.length(schema.trace.c.samples))
+        size = "SELECT sum(length(samples)) FROM trace WHERE study_id = ?"
         with self._reading() as connection:
-            return int(connection.execute(sa.select(size).where(schema.trace.c.study_id == study_id)).scalar() or 0)
+            return int(connection.execute(size, (study_id,)).fetchone()[0] or 0)
 
     def load(self, study_id: int) -> tuple[Study, dict[str, Trace]]:
         """Return a study and its traces; as `read`, with a `LogbookFault` too if any of its logs cannot be read."""
@@ -282,19 +292,15 @@ class Logbook:
 
     def _newest(self, key: str, leaving_out: int | None, condition: str = "1") -> list[tuple[str, Study]]:
         """Newest whole study of each value of an expression over the record, worked out inside the database."""
-        query = sa.text(
-            f"SELECT max(id) AS newest FROM study WHERE removed_at IS NULL AND id IS NOT :out AND json_valid(body) AND {condition} "
+        query = (
+            f"SELECT max(id) FROM study WHERE removed_at IS NULL AND id IS NOT ? AND json_valid(body) AND {condition} "
             f"GROUP BY {key} ORDER BY max(position) DESC LIMIT {MOST_NEWEST}"
         )
-        table = schema.study
         with self._reading() as connection:
-            ids = [int(i) for i in connection.execute(query, {"out": leaving_out}).scalars()]
-            rows = {
-                row["id"]: row
-                for row in connection.execute(
-                    sa.select(table.c.id, table.c.body, table.c.body_check).where(table.c.id.in_(ids))
-                ).mappings()
-            }
+            ids = [int(i) for (i,) in connection.execute(query, (leaving_out,))]
+            places = ", ".join("?" * len(ids))
+            bodies = connection.execute(f"SELECT id, body, body_check FROM study WHERE id IN ({places})", ids)
+            rows = {row["id"]: row for row in bodies}
         found = [(i, study_of(rows[i])) for i in ids]
         return [(study.title, study) for _, study in found if study is not None]
 
@@ -304,33 +310,26 @@ class Logbook:
 
     def scatter_of_studies(self) -> dict[int, list[float]]:
         """The same by study."""
-        table = schema.study
-        query = sa.select(table.c.id, table.c.summary).where(table.c.removed_at.is_(None)).order_by(table.c.id)
         with self._reading() as connection:
-            rows = connection.execute(query).all()
+            rows = connection.execute("SELECT id, summary FROM study WHERE removed_at IS NULL ORDER BY id").fetchall()
         return {int(i): found for i, summary in rows if (found := scatter_in(summary))}
 
     def memories(self) -> list[tuple[StudyEntry, str]]:
         """Return every study of the list with what others may lean on, "" where that was never worked out or is damaged."""
         with self._reading() as connection:
-            kept = {
-                int(i): unsealed(text)
-                for i, text in connection.execute(sa.select(schema.study.c.id, schema.study.c.memory)).all()
-            }
+            kept = {int(i): unsealed(text) for i, text in connection.execute("SELECT id, memory FROM study")}
         return [(entry, kept.get(entry.id, "")) for entry in self.studies()]
 
     def practice(self) -> list[str]:
         """Return what was said of practice cases, oldest first; what is not as it was written is left out."""
-        table = schema.practice
         with self._reading() as connection:
-            rows = connection.execute(sa.select(table.c.body, table.c.body_check).order_by(table.c.id)).all()
+            rows = connection.execute("SELECT body, body_check FROM practice ORDER BY id").fetchall()
         return [body for body, check in rows if check == check_of(body)]
 
     def choice(self, name: str) -> str | None:
         """Return what was chosen for this logbook under a name; None where nothing was, or it is not as it was written."""
-        table = schema.choice
         with self._reading() as connection:
-            row = connection.execute(sa.select(table.c.value, table.c.value_check).where(table.c.name == name)).first()
+            row = connection.execute("SELECT value, value_check FROM choice WHERE name = ?", (name,)).fetchone()
         return str(row[0]) if row is not None and row[1] == check_of(name, row[0]) else None
 
     # ------------------------------------------------------------ writing
@@ -338,87 +337,74 @@ class Logbook:
     def set_choice(self, name: str, value: str) -> None:
         """Choose something for all studies of this logbook."""
         with self._write() as connection:
-            connection.execute(schema.choice.delete().where(schema.choice.c.name == name))
-            connection.execute(schema.choice.insert().values(name=name, value=value, value_check=check_of(name, value)))
+            _insert(connection, "choice", or_replace=True, name=name, value=value, value_check=check_of(name, value))
 
     def add_practice(self, body: str) -> None:
         """Keep what was said of a practice case."""
         with self._write() as connection:
-            connection.execute(schema.practice.insert().values(body=body, body_check=check_of(body)))
+            _insert(connection, "practice", body=body, body_check=check_of(body))
 
     @contextlib.contextmanager
-    def _write(self) -> Iterator[sa.Connection]:
+    def _write(self) -> Iterator[sqlite3.Connection]:
         """One transaction; a full disk or the like is told in words."""
         if self.read_only:
             raise LogbookFault(self.read_only_because)
         with self._turn:
-            self._is_open()
+            connection = self._connected()
             if not opening.in_place(self._opened, self.path):
                 raise LogbookFault(
                     f"{self.path}: this file was moved away or replaced while it was open; this was not saved. What was saved "
                     "before is in the file that was moved: put it back, or open it where it is now."
                 )
             try:
-                with self._engine.begin() as connection:
+                with connection:  # committed at the end, or taken back
                     yield connection
-            except sa.exc.DatabaseError as error:
+            except sqlite3.DatabaseError as error:
                 raise LogbookFault(
-                    f"{self.path}: could not be saved: {error.orig}. Nothing before this was lost."
+                    f"{self.path}: could not be saved: {error}. Nothing before this was lost."
                 ) from error
 
-    def _seal(self, connection: sa.Connection, study_id: int) -> None:
+    def _seal(self, connection: sqlite3.Connection, study_id: int) -> None:
         """Write the checksum of a study's row, from the row as the file now has it."""
-        row = connection.execute(
-            sa.select(*(schema.study.c[name] for name in schema.ROW_COLUMNS)).where(schema.study.c.id == study_id)
-        ).mappings().one_or_none()  # fmt: skip
+        row = connection.execute(f"SELECT {_LINE} FROM study WHERE id = ?", (study_id,)).fetchone()
         if row is None:
             raise LogbookFault(f"{self.path}: study {study_id} is not in this logbook.")
-        connection.execute(schema.study.update().where(schema.study.c.id == study_id).values(row_check=row_check(row)))
+        _update(connection, study_id, row_check=row_check(row))
 
-    def _put_traces(self, connection: sa.Connection, study_id: int, traces: Mapping[str, Trace | bytes | None]) -> None:
+    def _put_traces(
+        self, connection: sqlite3.Connection, study_id: int, traces: Mapping[str, Trace | bytes | None]
+    ) -> None:
         for leg, samples in traces.items():
-            here = (schema.trace.c.study_id == study_id) & (schema.trace.c.leg == leg)
-            connection.execute(schema.trace.delete().where(here))
+            connection.execute("DELETE FROM trace WHERE study_id = ? AND leg = ?", (study_id, leg))
             if samples is not None:
                 data = samples if isinstance(samples, bytes) else pack_trace(samples)
-                connection.execute(
-                    schema.trace.insert().values(
-                        study_id=study_id, leg=leg, samples=data, samples_check=check_of(study_id, leg, data)
-                    )
-                )
-        logged = connection.execute(
-            sa.select(schema.trace.c.leg).where(schema.trace.c.study_id == study_id)
-        ).scalars().all()  # fmt: skip
-        connection.execute(
-            schema.study.update()
-            .where(schema.study.c.id == study_id)
-            .values(logged="\n".join(sorted(str(leg) for leg in logged)))
-        )
+                check = check_of(study_id, leg, data)
+                _insert(connection, "trace", study_id=study_id, leg=leg, samples=data, samples_check=check)
+        _update(connection, study_id, logged=_logged(connection, study_id))
 
     def add(self, study: Study, traces: Mapping[str, Trace] | None = None, summary: str = "", memory: str = "") -> int:
         """Add a study at the end of the list and return its id; `summary` and `memory` as for `save`."""
         now = now_text()
         body = body_of(study)
         with self._write() as connection:
-            last = connection.execute(sa.select(sa.func.max(schema.study.c.position))).scalar()
-            key = connection.execute(
-                schema.study.insert().values(
-                    position=(last or 0.0) + 1.0,
-                    title=study.title,
-                    body=body,
-                    body_check=check_of(body),
-                    summary=summary,
-                    created_at=now,
-                    changed_at=now,
-                    about=about_of(study),
-                    memory=sealed(memory),
-                )
-            ).inserted_primary_key
-            study_id = int(key[0])  # type: ignore[index]
+            (last,) = connection.execute("SELECT max(position) FROM study").fetchone()
+            study_id = _insert(
+                connection,
+                "study",
+                position=(last or 0.0) + 1.0,
+                title=study.title,
+                body=body,
+                body_check=check_of(body),
+                summary=summary,
+                created_at=now,
+                changed_at=now,
+                about=about_of(study),
+                memory=sealed(memory),
+            )
             if traces:
                 self._put_traces(connection, study_id, traces)
             self._seal(connection, study_id)
-            connection.execute(schema.book.update().values(studies=schema.book.c.studies + 1))
+            connection.execute("UPDATE book SET studies = studies + 1")
         return study_id
 
     def save(
@@ -445,20 +431,18 @@ class Logbook:
         body = body_of(study)
         packed = {leg: t if t is None else pack_trace(t) for leg, t in (traces or {}).items()}
         with self._write() as connection:
-            result: Any = connection.execute(
-                schema.study.update()
-                .where(schema.study.c.id == study_id)
-                .values(
-                    title=study.title,
-                    body=body,
-                    body_check=check_of(body),
-                    summary=summary,
-                    changed_at=now_text(),
-                    about=about_of(study),
-                    memory=sealed(memory),
-                )
+            found = _update(
+                connection,
+                study_id,
+                title=study.title,
+                body=body,
+                body_check=check_of(body),
+                summary=summary,
+                changed_at=now_text(),
+                about=about_of(study),
+                memory=sealed(memory),
             )
-            if result.rowcount != 1:
+            if found != 1:
                 raise LogbookFault(f"{self.path}: study {study_id} is not in this logbook.")
             if packed:
                 self._put_traces(connection, study_id, packed)
@@ -483,11 +467,8 @@ class Logbook:
         self._set(study_id, removed_at=now_text() if removed else None)
 
     def _set(self, study_id: int, only: str | None = None, /, **values: Any) -> None:
-        own = schema.study.c.id == study_id
-        if only is not None:  # the study as it was judged: it may have been edited meanwhile
-            own &= schema.study.c.body_check == only
         with self._write() as connection:
-            connection.execute(schema.study.update().where(own).values(**values))
+            _update(connection, study_id, only, **values)
             self._seal(connection, study_id)
 
     def from_copies(self, study_id: int) -> tuple[copies.Copy, Record] | None:
