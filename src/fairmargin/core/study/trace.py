@@ -10,6 +10,13 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 
 
+def _is_own(column: object) -> bool:
+    """Whether a column is some trace's own already, so that nobody writes into it: another trace may share it."""
+    if not isinstance(column, np.ndarray) or column.dtype != np.float64:
+        return False
+    return column.flags.owndata and not column.flags.writeable
+
+
 @dataclass(frozen=True, eq=False, slots=True, weakref_slot=True)
 class Trace:
     """Samples of one leg at any rate; every column has shape (n,), NaN = not known.
@@ -38,7 +45,7 @@ class Trace:
             column = getattr(self, field.name)
             if column is None:
                 continue
-            owned = np.array(column, dtype=float)  # an own, read-only copy
+            owned = column if _is_own(column) else np.array(column, dtype=float)
             if owned.shape != (n,):
                 raise ValueError(f"{field.name} has {owned.size} values; expected {n}, as many as time_s")
             owned.setflags(write=False)

@@ -303,7 +303,7 @@ def read_log(path: str | Path, profile: Profile, near: Sequence[date] = ()) -> I
     for needed in ("time", "speed"):
         if needed not in roles:
             raise InvalidInput(f"{path}: no column is taken for {needed}; it is required")
-    frame = _frame(path, profile, [c.header for c in used])
+    frame = _frame(path, profile, used)
     notices: list[str] = []
     values: dict[str, Array] = {}
     started: datetime | None = None
@@ -349,14 +349,15 @@ def drawn(trace: Trace, chosen: Power) -> tuple[Trace, list[str]]:
     if trace.power_kw is None:
         return trace, []
     told = power_sign(trace)
-    turned = replace(trace, power_kw=-trace.power_kw)
     if chosen:
         given = chosen == "given"
         against = told == (1 if given else -1)
         said = ["power turned round, as chosen: positive is drawn now"] if given else []
-        return turned if given else trace, said + (["the drive itself says the other of its power"] if against else [])
+        return _turned(trace) if given else trace, said + (
+            ["the drive itself says the other of its power"] if against else []
+        )
     if told < 0:
-        return turned, ["power is negative while it drives: it was counted the other way round, and is turned"]
+        return _turned(trace), ["power is negative while it drives: it was counted the other way round, and is turned"]
     known = trace.power_kw[np.isfinite(trace.power_kw)]
     if told == 0 and len(known) and float(known.mean()) < 0:
         return trace, [
@@ -365,20 +366,25 @@ def drawn(trace: Trace, chosen: Power) -> tuple[Trace, list[str]]:
     return trace, []
 
 
-def _frame(path: Path, profile: Profile, wanted: Sequence[str]) -> Any:
+def _turned(trace: Trace) -> Trace:
+    return trace if trace.power_kw is None else replace(trace, power_kw=-trace.power_kw)
+
+
+def _frame(path: Path, profile: Profile, used: Sequence[Column]) -> Any:
     """The whole table, in whichever of two encodings it is text."""
+    numbers = not any(c.unit in {"clock", "day"} for c in used)
     data = budget.read_bytes(path, budget.LOG_BYTES)
     frame = None
     expected = f"the columns of profile {profile.name}"
     for encoding in ("utf-8", "cp1252"):  # the parser itself skips a byte order mark
         try:
-            frame = read_frame(data, str(path), profile.delimiter, profile.decimal, encoding, expected)
+            frame = read_frame(data, str(path), profile.delimiter, profile.decimal, encoding, expected, numbers=numbers)
             break
         except UnicodeDecodeError:
             continue
     if frame is None or not len(frame):
         raise InvalidInput(f"{path}: no rows; expected a table of samples")
-    missing = [header for header in wanted if header not in frame.columns]
+    missing = [c.header for c in used if c.header not in frame.columns]
     if missing:
         raise InvalidInput(f"{path}, row 1: no column {', '.join(missing)}; expected those of profile {profile.name}")
     return frame
@@ -410,11 +416,12 @@ def _in_trace_units(array: Array, role: str, column: Column) -> tuple[Array, lis
     """A column in the unit of a trace; what its figures alone tell of their unit is said."""
     quantity, wanted = _QUANTITY[role]
     unit, said = column.unit, []
-    known = array[np.isfinite(array)]
-    if role == "soc" and unit == "%" and as_percent(known[:100_000].tolist()):
-        unit, said = "of 1", [f"{column.header}: fractions of one, taken as per cent"]
-    if role == "temperature" and unit == "\u00b0C" and len(known) and float(np.median(known)) > _KELVIN:
-        unit, said = "K", [f"{column.header}: kelvin, taken as such"]
+    if role in {"soc", "temperature"}:
+        known = array[np.isfinite(array)]
+        if unit == "%" and as_percent(known[:100_000].tolist()):
+            unit, said = "of 1", [f"{column.header}: fractions of one, taken as per cent"]
+        if unit == "\u00b0C" and len(known) and float(np.median(known)) > _KELVIN:
+            unit, said = "K", [f"{column.header}: kelvin, taken as such"]
     one, into = unit_of(quantity, unit), unit_of(quantity, wanted)
     if one == into:
         return array, said

@@ -33,7 +33,7 @@ def read_trace(data: bytes, file: str, notices: list[str] | None = None) -> Trac
     """
     expected = "a table with time_s and speed_kmh"
     try:
-        frame = read_frame(data.removeprefix(b"\xef\xbb\xbf"), file, ",", ".", "utf-8", expected)
+        frame = read_frame(data.removeprefix(b"\xef\xbb\xbf"), file, ",", ".", "utf-8", expected, numbers=True)
     except UnicodeDecodeError as error:
         raise InvalidInput(f"{file}: not UTF-8 text; expected {expected}") from error
     for needed in ("time_s", "speed_kmh"):
