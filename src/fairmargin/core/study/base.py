@@ -29,7 +29,7 @@ def within(low: float, high: float, unit: str) -> AfterValidator:
 class Value(BaseModel):
     """Frozen, with unknown keys kept."""
 
-    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, populate_by_name=True)
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, populate_by_name=True, defer_build=True)
 
     def with_(self, **changes: Any) -> Self:
         """Return a validated copy with `changes` made (pydantic's ``model_copy`` does not validate)."""
