@@ -101,8 +101,8 @@ def compare_command(
     units: Units = "",
 ) -> None:
     """Join the studies of logbooks: all changes of a vehicle on one scale, ranked, and questions that were asked again."""
-    from fairmargin.core.memory.findings import same_name
     from fairmargin.core.memory.network import joined, renamed, repeated
+    from fairmargin.core.words import same_name
     from fairmargin.exchange.words.across import again_json, again_lines, joint_json, joint_lines, left_json
 
     if not 0.5 <= confidence <= 0.999:
@@ -180,8 +180,8 @@ def vehicle_command(
 ) -> None:
     """Say what the studies of a logbook know of a vehicle: its constants, instruments, battery, and your own scatter."""
     from fairmargin.core.memory.facts import known_facts
-    from fairmargin.core.memory.findings import same_name
     from fairmargin.core.memory.vehicle import what_is_known
+    from fairmargin.core.words import same_name
     from fairmargin.exchange.words.across import facts_lines, vehicle_json, vehicle_lines
 
     read = _read([logbook])
@@ -205,7 +205,7 @@ def vehicle_command(
 
 def _owned(read: _Read, logbook: Path, name: str) -> Any:
     """The vehicle as the newest study with it has it; None where there is none."""
-    from fairmargin.core.memory.findings import same_name
+    from fairmargin.core.words import same_name
 
     numbers = [f.study for f in read.facts if same_name(f.vehicle) == same_name(name)]
     for study in read.studies(sorted(numbers, reverse=True)):

@@ -37,3 +37,8 @@ def minus(text: str) -> str:
 def sentence(words: str) -> str:
     """With a capital first letter; everything else (units, names of legs) stays as it is."""
     return words[:1].upper() + words[1:]
+
+
+def same_name(text: str) -> str:
+    """How names are held against each other: without case, and spaces as one."""
+    return " ".join(text.casefold().split())

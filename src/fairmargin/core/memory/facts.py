@@ -9,10 +9,10 @@ from datetime import date
 from typing import Any, Final
 
 from fairmargin.core import intervals
-from fairmargin.core.memory.findings import same_name
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Leg, Study
 from fairmargin.core.study.cells import held_kmh, vehicle_of
+from fairmargin.core.words import same_name
 
 DISTANCE_SD: Final = 0.003  # of one leg's distance over GPS, from rounding and the line driven; common practice
 SPEED_SD: Final = 0.002  # of a mean speed held, beyond what its legs differ by; common practice

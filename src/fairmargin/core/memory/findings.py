@@ -14,6 +14,7 @@ from fairmargin.core.result.results import WHOLE
 from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Configuration, Study
 from fairmargin.core.study.cells import vehicle_of
+from fairmargin.core.words import same_name
 
 KEPT_DIGITS: Final = 6
 #: Stands for the vehicle where vehicles are compared.
@@ -61,11 +62,6 @@ class Finding:
     def name(self) -> str:
         """What is compared."""
         return f"{self.trial} against {self.baseline}"
-
-
-def same_name(text: str) -> str:
-    """How names are held against each other: without case, and spaces as one."""
-    return " ".join(text.casefold().split())
 
 
 def findings(study: Study, analysis: Analysis, number: int = 0) -> tuple[Finding, ...]:

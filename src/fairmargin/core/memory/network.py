@@ -34,8 +34,9 @@ from numpy.typing import NDArray
 from fairmargin.core import intervals
 from fairmargin.core.inference.learned import OF_ROAD, PERSISTENT
 from fairmargin.core.inference.posterior import mixture_quantile
-from fairmargin.core.memory.findings import Finding, of_vehicle, same_name
+from fairmargin.core.memory.findings import Finding, of_vehicle
 from fairmargin.core.units import said
+from fairmargin.core.words import same_name
 
 Array = NDArray[np.float64]
 

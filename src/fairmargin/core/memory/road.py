@@ -10,8 +10,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from fairmargin.core.memory.findings import same_name
 from fairmargin.core.study import Leg, RoutePoint, Study
+from fairmargin.core.words import same_name
 
 Array = NDArray[np.float64]
 

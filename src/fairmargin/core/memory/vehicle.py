@@ -30,12 +30,12 @@ from fairmargin.core.conditions.warm_up import WARM_UP
 from fairmargin.core.conditions.wind import HEIGHT_FACTOR, YAW_SLOPE
 from fairmargin.core.inference.learned import OF_ROAD, Learned
 from fairmargin.core.inference.priors import ABSOLUTE_LEVEL
-from fairmargin.core.memory.findings import same_name
 from fairmargin.core.result.types import Analysis
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.remembered import Remembered, RememberedValue
 from fairmargin.core.study.vehicle import Vehicle, VehicleConstants
+from fairmargin.core.words import same_name
 
 Array = NDArray[np.float64]
 

@@ -7,11 +7,12 @@ import json
 from PySide6.QtCore import QObject, Signal
 
 from fairmargin.core.memory.differences import Difference, changed
-from fairmargin.core.memory.findings import Finding, same_name
+from fairmargin.core.memory.findings import Finding
 from fairmargin.core.memory.network import Joint, renamed
 from fairmargin.core.memory.road import RoadKnowledge, road_knowledge
 from fairmargin.core.memory.vehicle import VehicleKnowledge, what_is_known
 from fairmargin.core.study import Study, Vehicle
+from fairmargin.core.words import same_name
 from fairmargin.desktop.state.opened import Opened
 from fairmargin.logbook import LogbookFault
 from fairmargin.logbook.lines import Remembering, read_memories

@@ -10,14 +10,14 @@ from fairmargin.core import intervals
 from fairmargin.core.inference.scatter import ScatterPrior
 from fairmargin.core.memory.differences import UNTOLD, Difference
 from fairmargin.core.memory.facts import KnownFacts, Pooled
-from fairmargin.core.memory.findings import Finding, same_name
+from fairmargin.core.memory.findings import Finding
 from fairmargin.core.memory.network import Apart, Joint, LeftOut, Placed, moved_since
 from fairmargin.core.memory.road import RoadKnowledge
 from fairmargin.core.memory.vehicle import CONSTANTS, Known, Moved, VehicleKnowledge
 from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.units import SENTENCE_UNITS, said, said_range
 from fairmargin.core.units import label as unit_label
-from fairmargin.core.words import signed
+from fairmargin.core.words import same_name, signed
 
 JsonValue = dict[str, Any]
 MOST_NAMED: Final = 8  # pairs in one sentence

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from fairmargin.core.memory.findings import same_name
 from fairmargin.core.study import Study
 from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.units import in_units
+from fairmargin.core.words import same_name
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.dates import day_words

@@ -11,13 +11,13 @@ from fairmargin.core.evidence.logs import gate_logs
 from fairmargin.core.laws import wind
 from fairmargin.core.laws.disturbance import kept_by_hills_wh
 from fairmargin.core.laws.route import line_of
-from fairmargin.core.memory.findings import same_name
 from fairmargin.core.study import RoutePoint, Study
 from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.study.layout import ways
 from fairmargin.core.study.place import MADE_UP, place_of
 from fairmargin.core.study.vocabulary import Method
 from fairmargin.core.units import in_units, read_quantity
+from fairmargin.core.words import same_name
 from fairmargin.desktop.stages.planning.page import PlanPage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, panel

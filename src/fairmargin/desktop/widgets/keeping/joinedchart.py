@@ -8,9 +8,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from fairmargin.core.memory.findings import Finding, same_name
+from fairmargin.core.memory.findings import Finding
 from fairmargin.core.memory.network import Joint, Placed
-from fairmargin.core.words import signed
+from fairmargin.core.words import same_name, signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
