@@ -27,7 +27,11 @@ def within(low: float, high: float, unit: str) -> AfterValidator:
 
 
 class Value(BaseModel):
-    """Frozen, with unknown keys kept."""
+    """Frozen, with unknown keys kept.
+
+    What checks a model is made when it is first used: a list of studies needs none of them (see `build_checks`,
+    and defaults that are made by ``model_construct``).
+    """
 
     model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, populate_by_name=True, defer_build=True)
 
@@ -37,3 +41,10 @@ class Value(BaseModel):
         data.update(self.model_extra or {})
         data.update(changes)
         return type(self)(**data)
+
+
+def build_checks(model: type[Value] = Value) -> None:
+    """Make what checks every model now, beside other work, instead of at its first use."""
+    for made in model.__subclasses__():
+        made.model_rebuild()
+        build_checks(made)

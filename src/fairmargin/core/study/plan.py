@@ -137,10 +137,10 @@ class Plan(Value):
     turn_at_km: Annotated[float | None, within(0.1, 2000, "km")] = None  # from the start, where no track tells it
     avoid: tuple[tuple[time, time], ...] = ()  # traffic windows in which no leg is driven
     display_step_kwh_per_100km: Annotated[float, within(0.001, 5, "kWh/100 km")] = 0.1
-    forecast: Forecast = Forecast()
+    forecast: Forecast = Forecast.model_construct()
     hours: tuple[HourForecast, ...] = ()  # of the days ahead, where somebody has them
-    limits: Limits = Limits()
-    load: Load = Load()
+    limits: Limits = Limits.model_construct()
+    load: Load = Load.model_construct()
     checklist: tuple[CheckItem, ...] = ()
     #: What the change is thought to do, for the expected effect (share of the vehicle's value, or absolute).
     drag_area_percent: Annotated[float | None, within(-80, 500, "%")] = None

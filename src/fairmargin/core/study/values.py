@@ -182,27 +182,27 @@ class Study(_Value):
     title: str = ""
     tester: str = Field(default="", max_length=120)  # who tested, as it is to stand in a report
     notes: str = ""
-    change: Change = Change()
-    vehicle: Vehicle = Vehicle()
+    change: Change = Change.model_construct()
+    vehicle: Vehicle = Vehicle.model_construct()
     vehicles: tuple[NamedVehicle, ...] = ()
     configurations: tuple[Configuration, ...]
     method: Method = "out-and-back"
     target_speed_kmh: Annotated[float | None, within(5, 300, "km/h")] = None
     confidence: Annotated[float, within(0.5, 0.999, "(a share of 1)")] = 0.95
     smallest_effect_percent: Annotated[float, within(0.05, 50, "%")] = 1.0
-    reference: Reference = Reference()
-    wind: WindSetup = WindSetup()
+    reference: Reference = Reference.model_construct()
+    wind: WindSetup = WindSetup.model_construct()
     instruments: dict[InstrumentName, Instrument] = Field(default_factory=dict)
     known_differences: tuple[KnownDifference, ...] = ()
     also_compared: tuple[Asked, ...] = ()
-    circumstances: Circumstances = Circumstances()
+    circumstances: Circumstances = Circumstances.model_construct()
     outings: tuple[Outing, ...] = ()
     registration: Registration | None = None
     said_afterwards: tuple[str, ...] = ()  # what should be said beforehand, and was said when the result was seen
     sector_weights_km: dict[str, float] = Field(default_factory=dict)  # for the whole route; empty: as driven
     route_name: str = ""
     left_out_stretches: tuple[Stretch, ...] = ()
-    plan: Plan = Plan()
+    plan: Plan = Plan.model_construct()
     trip: Trip | None = None
     remembered: Remembered | None = None
     learned: Learned | None = None  # of its tester, where it came as a package

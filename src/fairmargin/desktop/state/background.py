@@ -11,6 +11,7 @@ from typing import TypeVar, cast
 from PySide6.QtCore import QEventLoop, QObject, QRunnable, Qt, QThreadPool, Signal
 from PySide6.QtWidgets import QProgressDialog, QWidget
 
+from fairmargin.core.study.base import build_checks
 from fairmargin.desktop.widgets.basics import PlainLabel
 
 SOON_MS = 400  # work that is done sooner shows no bar
@@ -74,6 +75,7 @@ def warm_up(modules: Sequence[str]) -> None:
         import scipy.linalg
         import scipy.special
 
+        build_checks()
         for name in modules:
             import_module(name)
         import pandas
