@@ -24,7 +24,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.result.questions import answered, value_of
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.units import in_units
 from fairmargin.desktop.commands.helping import Helping
@@ -35,7 +34,6 @@ from fairmargin.desktop.commands.packages import Packages
 from fairmargin.desktop.commands.printing import Printing
 from fairmargin.desktop.commands.sizing import Sizing
 from fairmargin.desktop.shell import Shell
-from fairmargin.desktop.stage_progress import stops_of
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.home import HomePage
 from fairmargin.desktop.state.session import Session
@@ -258,6 +256,8 @@ class MainWindow(Shell):
             self.pages.show()
             self.setWindowTitle("Fair Margin")
             return
+        from fairmargin.desktop.stage_progress import stops_of  # nothing of a study is loaded before the first
+
         at_home = self._stage is None
         self.bar.setVisible(not at_home)
         # On the road nothing stands beside the leg that is driven.
@@ -306,6 +306,8 @@ class MainWindow(Shell):
 
     def _answer(self, code: str, words: str) -> None:
         """Keep what was answered, for the whole study; undone like any edit."""
+        from fairmargin.core.result.questions import answered, value_of
+
         study = self.session.study
         if study is not None:
             value = value_of(code, words) if words else None

@@ -6,16 +6,16 @@ import contextlib
 import json
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
-from fairmargin.core.memory import facts, findings, vehicle
-from fairmargin.core.memory.facts import Facts
-from fairmargin.core.memory.findings import Finding
-from fairmargin.core.memory.vehicle import Taught
-from fairmargin.core.result.types import Analysis, Comparison
-from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.study import Study
 from fairmargin.logbook.rows import StudyEntry
+
+if TYPE_CHECKING:  # loaded with what is written or read of a study, not with the list
+    from fairmargin.core.memory.facts import Facts
+    from fairmargin.core.memory.findings import Finding
+    from fairmargin.core.memory.vehicle import Taught
+    from fairmargin.core.result.types import Analysis, Comparison
 
 #: States of a study, in the order of its life.
 PLANNED: Final = "planned"
@@ -76,6 +76,8 @@ def _state(study: Study, result: Analysis) -> tuple[str, str]:
         )
     if not result.comparisons:
         return TOLD, ""
+    from fairmargin.core.result.verdict import SETTLED
+
     c = result.comparisons[0]
     if c.verdict == "not a fair comparison":
         blocking = next((x for x in c.concerns if x.severity == "blocks"), None) or next(iter(c.concerns), None)
@@ -95,6 +97,8 @@ def _to_settle(c: Comparison) -> str:
 
 def study_memory(study: Study, result: Analysis, own: bool = True) -> str:
     """What other studies may lean on, as JSON; of a rehearsal nothing."""
+    from fairmargin.core.memory import facts, findings, vehicle
+
     return json.dumps(
         {
             "version": MEMORY_VERSION,
@@ -129,6 +133,8 @@ def read_memories(kept: Iterable[tuple[StudyEntry, str]], archived: bool = True)
     -------
     Remembering
     """
+    from fairmargin.core.memory import facts, findings, vehicle
+
     found: list[Finding] = []
     taught: list[Taught] = []
     missing: list[int] = []

@@ -10,7 +10,6 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Final
 
-from fairmargin.core.inference.scatter import EVIDENCE
 from fairmargin.core.study import Study, Trace
 from fairmargin.logbook.about import About, read_about
 from fairmargin.logbook.schema import check_of
@@ -62,6 +61,8 @@ def unsealed(text: object) -> str:
 
 def scatter_in(summary: str) -> list[float]:
     """What a line says of the tester's scatter; nothing where it is of an earlier version, or damaged."""
+    from fairmargin.core.inference.scatter import EVIDENCE  # the list alone needs none
+
     try:
         evidence = [float(v) for v in json.loads(summary or "{}").get("scatter") or []]
     except (ValueError, TypeError, AttributeError):

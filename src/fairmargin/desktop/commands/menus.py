@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from PySide6.QtCore import QObject
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
-from fairmargin.core.result.types import View
 from fairmargin.desktop.commands.helping import Helping
 from fairmargin.desktop.commands.intake import Intake
 from fairmargin.desktop.commands.logbooks import Logbooks
@@ -20,6 +19,9 @@ from fairmargin.desktop.commands.sizing import Sizing
 from fairmargin.desktop.shell import Shell
 from fairmargin.desktop.widgets.inputs import PROGRAM_KEYS, REDO, UNDO
 from fairmargin.desktop.widgets.stage_rail import STAGES
+
+if TYPE_CHECKING:
+    from fairmargin.core.result.types import View
 
 VIEWS: tuple[tuple[str, View], ...] = (
     ("Reference conditions", "reference"),

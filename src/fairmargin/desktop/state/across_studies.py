@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import json
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from fairmargin.core.memory.differences import Difference, changed
-from fairmargin.core.memory.findings import Finding
-from fairmargin.core.memory.network import Joint, renamed
-from fairmargin.core.memory.road import RoadKnowledge, road_knowledge
-from fairmargin.core.memory.vehicle import VehicleKnowledge, what_is_known
 from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.words import same_name
 from fairmargin.desktop.state.opened import Opened
 from fairmargin.logbook import LogbookFault
 from fairmargin.logbook.lines import Remembering, read_memories
+
+if TYPE_CHECKING:  # loaded with the first page that asks, not with the list
+    from fairmargin.core.memory.differences import Difference
+    from fairmargin.core.memory.findings import Finding
+    from fairmargin.core.memory.network import Joint
+    from fairmargin.core.memory.road import RoadKnowledge
+    from fairmargin.core.memory.vehicle import VehicleKnowledge
 
 MOST_STUDIES = 60  # of one road that are read
 SAME = "home/same"  # of the settings: names that mean the same, by logbook
@@ -77,6 +80,8 @@ class Memory(QObject):
 
     def findings(self) -> list[Finding]:
         """What the studies found, with the names that were said to be the same."""
+        from fairmargin.core.memory.network import renamed
+
         return renamed(self.read().findings, self.same)
 
     def study(self, number: int) -> Study | None:
@@ -89,6 +94,8 @@ class Memory(QObject):
 
     def differences(self, joint: Joint) -> tuple[Difference, ...]:
         """What was not alike between the oldest and the youngest study of a question."""
+        from fairmargin.core.memory.differences import changed
+
         own = joint.in_time
         first, last = self.study(own[0].study), self.study(own[-1].study)
         return () if first is None or last is None else changed(first, last)
@@ -133,6 +140,8 @@ class Memory(QObject):
 
     def road(self, name: str) -> RoadKnowledge:
         """What the studies on a road say of it; of the newest where there are very many."""
+        from fairmargin.core.memory.road import road_knowledge
+
         book = self._session.logbook
         studies: list[Study] = []
         if book is not None:
@@ -142,4 +151,6 @@ class Memory(QObject):
 
     def knowledge(self, vehicle: Vehicle, leaving_out: int | None = None) -> VehicleKnowledge:
         """What the studies say of a vehicle, as its owner knows it; without one of them."""
+        from fairmargin.core.memory.vehicle import what_is_known
+
         return what_is_known([t for t in self.read().taught if t.study != leaving_out], vehicle)

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QObject, QSettings, Signal
 
-from fairmargin.core.evidence.indirect import told_by_another
-from fairmargin.core.inference.scatter import ScatterPrior
-from fairmargin.core.result.types import Analysis, Comparison, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.logbook import Logbook, StudyDamaged
+
+if TYPE_CHECKING:  # loaded with the first study, not with the list
+    from fairmargin.core.inference.scatter import ScatterPrior
+    from fairmargin.core.result.types import Analysis, Comparison, View
 
 
 class Opened(QObject):
@@ -36,7 +39,7 @@ class Opened(QObject):
         self.view: View = "reference"
         self.chosen = 0  # which comparison is shown, where there are several
         self.damaged: StudyDamaged | None = None
-        self.scatter = ScatterPrior()  # the tester's own, from the other studies of the logbook
+        self._scatter: ScatterPrior | None = None
 
     @property
     def comparison(self) -> Comparison | None:
@@ -45,9 +48,24 @@ class Opened(QObject):
             return None
         return self.analysis.comparisons[min(self.chosen, len(self.analysis.comparisons) - 1)]
 
+    @property
+    def scatter(self) -> ScatterPrior:
+        """The tester's own, from the other studies of the logbook."""
+        if self._scatter is None:
+            from fairmargin.core.inference.scatter import ScatterPrior
+
+            self._scatter = ScatterPrior()
+        return self._scatter
+
+    @scatter.setter
+    def scatter(self, scatter: ScatterPrior) -> None:
+        self._scatter = scatter
+
     def has_reading(self, leg: Leg) -> bool:
         """Whether a leg has a reading: typed, of its own or by another leg's, or logged power."""
         trace = self.traces.get(leg.leg)
         if leg.has_reading or (trace is not None and trace.power_kw is not None):
             return True
+        from fairmargin.core.evidence.indirect import told_by_another
+
         return self.study is not None and told_by_another(self.study, leg)

@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QSettings, QThreadPool
 from PySide6.QtGui import QUndoStack
 
-from fairmargin.core.inference.scatter import ScatterPrior, as_learned, learned_scatter, scatter_of
-from fairmargin.core.result.types import Analysis, View
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.registration import said_afterwards, with_look
@@ -25,6 +24,10 @@ from fairmargin.logbook import Logbook, LogbookDamaged, LogbookFault, StudyDamag
 from fairmargin.logbook.files import real
 from fairmargin.logbook.lines import study_memory, study_summary
 from fairmargin.simulation.sealed import is_virtual
+
+if TYPE_CHECKING:
+    from fairmargin.core.inference.scatter import ScatterPrior
+    from fairmargin.core.result.types import Analysis, View
 
 #: More samples than this are packed and saved off the GUI thread.
 LONG_SAMPLES = 20_000
@@ -143,6 +146,8 @@ class Session(Opened):
         study = self.study
         if study is None or study.learned is not None:
             return study
+        from fairmargin.core.inference.scatter import as_learned
+
         return study.with_(learned=as_learned(self.scatter))
 
     @property
@@ -201,6 +206,8 @@ class Session(Opened):
 
     def _hand_of(self, study: Study, study_id: int) -> ScatterPrior:
         """The scatter that a study is judged by: its tester's, where it came with one, else what the other studies tell."""
+        from fairmargin.core.inference.scatter import learned_scatter, scatter_of
+
         assert self.logbook is not None
         if study.learned is not None:
             return scatter_of(study.learned)
@@ -228,6 +235,8 @@ class Session(Opened):
         """Put a new study into the logbook and show it; None when it cannot be written."""
         if self.logbook is None:
             return None
+        from fairmargin.core.inference.scatter import learned_scatter
+
         try:
             short = not traces and len(study.legs) <= INLINE_LEGS  # else its line follows from its analysis
             prior = learned_scatter(self.logbook.scatter_evidence(-1))
@@ -410,6 +419,8 @@ class Session(Opened):
             self._arrived(ticket, job.result if job.fault is None else job.fault)
 
     def _arrived(self, ticket: int, result: object) -> None:
+        from fairmargin.core.result.types import Analysis
+
         self._jobs.pop(ticket, None)
         if not self._jobs:
             self.busyChanged.emit(False)

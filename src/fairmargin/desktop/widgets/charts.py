@@ -4,19 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from fairmargin.core.result.corrections import line_words
-from fairmargin.core.result.pairs import Pair, PairRow, pair_row
-from fairmargin.core.result.steps import rounded
 from fairmargin.core.words import minus, signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
 from fairmargin.desktop.widgets.drawn import Drawn
+
+if TYPE_CHECKING:  # the list draws an order of runs before there is any result
+    from fairmargin.core.result.pairs import Pair, PairRow
 
 
 class Chart(Drawn):
@@ -74,6 +75,8 @@ class PairsChart(Chart):
         if not self._pairs:
             self.empty(p, "Pairs appear here when both configurations have a reading in the same direction.")
             return
+        from fairmargin.core.result.pairs import pair_row
+
         rows = [pair_row(pair) for pair in self._pairs]
         points = [0.0, *(v for row in rows for v in row.reach)]
         bottom = self.height() - 26.0
@@ -126,6 +129,9 @@ class Fall:
 
 def fall_of(measured: float, corrections: Sequence[tuple[str, float]], factor: float, unit: str, decimals: int) -> Fall:
     """Build a waterfall from Wh/km, scaled by `factor`; as read, lines and corrected add up as they are printed."""
+    from fairmargin.core.result.corrections import line_words
+    from fairmargin.core.result.steps import rounded
+
     start, end = measured * factor, (measured + sum(v for _, v in corrections)) * factor
     figures = rounded(start, [value * factor for _, value in corrections], end, decimals)
     shown = tuple((line_words(name), x) for (name, _), x in zip(corrections, figures, strict=True))

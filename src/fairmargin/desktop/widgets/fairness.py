@@ -6,24 +6,24 @@ import math
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import replace
 from functools import partial
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
-from fairmargin.core.fairness import Concern
-from fairmargin.core.fairness.checks import stage_of
-from fairmargin.core.result.margin import MarginLine, SquarePart, square_parts
-from fairmargin.core.result.results import WHOLE, Result
-from fairmargin.core.result.types import Analysis, Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import compares
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.core.words import sentence, signed
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import as_tip, label, link, scrolling
-from fairmargin.exchange.words.results import level_words
+
+if TYPE_CHECKING:  # loaded with the first result
+    from fairmargin.core.fairness import Concern
+    from fairmargin.core.result.margin import MarginLine, SquarePart
+    from fairmargin.core.result.results import Result
+    from fairmargin.core.result.types import Analysis, Comparison
 
 LEAST_TOLD: Final = 0.2  # share of the margin from which a source has a line of its own
 COLOUR = {"note": "fine", "caution": "caution", "blocks": "blocks"}
@@ -121,6 +121,8 @@ def alone_result(analysis: Analysis | None) -> Result | None:
     """The result that is shown where nothing is compared: the whole route's, or the first."""
     if analysis is None or analysis.comparisons or analysis.missing:
         return None
+    from fairmargin.core.result.results import WHOLE
+
     told = [r for r in analysis.results if r.as_driven_wh_per_km is not None or r.range_km is not None]
     return next((r for r in told if r.sector == WHOLE), told[0] if told else None)
 
@@ -288,6 +290,8 @@ class FairnessLedger(QFrame):
 
     def _show_margin(self, study: Study, margin: Sequence[MarginLine]) -> None:
         """The sources of a margin, those worth a word; the first with its cause and remedy."""
+        from fairmargin.core.result.margin import square_parts
+
         self._section("What makes the margin", "Of each what it would be alone, and its part of the margin's square.")
         before = 0
         for i, part in enumerate(square_parts(margin, LEAST_TOLD)):
@@ -312,6 +316,8 @@ class FairnessLedger(QFrame):
 
     def _show_alone(self, study: Study, r: Result) -> None:
         """The margin of one configuration's consumption, where nothing is compared."""
+        from fairmargin.exchange.words.results import level_words
+
         half = math.sqrt(sum(line.half_width_percent**2 for line in r.margin))
         self._intro.setText(
             f"What makes the margin of the consumption {level_words(study, r, self._units)}, in per cent of it."
@@ -357,6 +363,8 @@ class FairnessLedger(QFrame):
         return box
 
     def _entry(self, study: Study, concern: Concern, reach: float) -> QWidget:
+        from fairmargin.core.fairness.checks import stage_of
+
         box = QWidget()
         layout = QVBoxLayout(box)
         layout.setContentsMargins(0, 0, 0, 0)

@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from fairmargin.core.result.claims import predicted_percent
-from fairmargin.core.result.results import Result
-from fairmargin.core.result.types import Analysis, Comparison
-from fairmargin.core.result.verdict import SETTLED
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import compares
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units, label
@@ -23,7 +19,10 @@ from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
 from fairmargin.exchange.words.names import framed, quoted, result_name, side_words, units_of
-from fairmargin.exchange.words.results import level_words
+
+if TYPE_CHECKING:  # loaded with the first result
+    from fairmargin.core.result.results import Result
+    from fairmargin.core.result.types import Analysis, Comparison
 
 PLAIN = UNIT_CHOICES["metric"]  # until the person's own are known
 
@@ -47,6 +46,8 @@ def verdict_head(study: Study, c: Comparison, units: UnitChoice = PLAIN) -> str:
 
 def result_head(study: Study, r: Result, units: UnitChoice) -> tuple[str, str, str]:
     """Headline, line and small print of one configuration: consumption as driven, range, at reference."""
+    from fairmargin.exchange.words.results import level_words
+
     own = units_of(study, r.vehicle, units)
     reach = ""
     if r.range_km is not None and r.range_interval_km is not None:
@@ -165,6 +166,9 @@ class MarginBar(Drawn):
         return used
 
     def _scale(self, painter: QPainter, study: Study) -> None:
+        from fairmargin.core.result.claims import predicted_percent
+        from fairmargin.core.result.verdict import SETTLED
+
         c = self.comparison
         prediction = predicted_percent(study, c)
         if c is None:
@@ -223,6 +227,8 @@ class MarginBar(Drawn):
         painter.drawText(QPointF(axis.at(driven) + 9, 48), "as driven")
 
     def _axis(self, study: Study, right: float) -> Axis:
+        from fairmargin.core.result.claims import predicted_percent
+
         c = self.comparison
         prediction = predicted_percent(study, c)
         points = [-3 * study.smallest_effect_percent, 3 * study.smallest_effect_percent]

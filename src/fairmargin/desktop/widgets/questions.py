@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from fairmargin.core.result.asked import Asked
 from fairmargin.core.units import UnitChoice, in_units
 from fairmargin.desktop.widgets.basics import clear, label
+
+if TYPE_CHECKING:
+    from fairmargin.core.result.asked import Asked
 
 NOT_KNOWN: Final = "not known"
 #: Characters of answers that stand beside each other; longer ones stand below.

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import unicodedata
+from typing import TYPE_CHECKING
 
-from fairmargin.core.result.results import WHOLE, Result
-from fairmargin.core.result.sides import own_speeds
-from fairmargin.core.result.types import Comparison
 from fairmargin.core.study import Study
 from fairmargin.core.study.cells import vehicle_label, vehicle_of
 from fairmargin.core.units import UnitChoice
 from fairmargin.exchange.words.figures import speed_words
+
+if TYPE_CHECKING:  # names are wanted before there is any result
+    from fairmargin.core.result.results import Result
+    from fairmargin.core.result.types import Comparison
 
 
 def framed(name: str) -> str:
@@ -49,6 +51,8 @@ def speed_told(study: Study) -> bool:
 
 def stated_speed(study: Study, c: Comparison, units: UnitChoice) -> str:
     """The speed a comparison is stated for, or both; that of the drives, where nobody said what that was."""
+    from fairmargin.core.result.sides import own_speeds
+
     own = own_speeds(study, c)
     if own is not None:
         return f"{units.show('speed', own[0]):.0f} and {speed_words(own[1], units)}"
@@ -57,6 +61,8 @@ def stated_speed(study: Study, c: Comparison, units: UnitChoice) -> str:
 
 def comparison_name(study: Study, c: Comparison, units: UnitChoice, against: bool = True) -> str:
     """What a comparison is of, and what else tells it from the others."""
+    from fairmargin.core.result.results import WHOLE
+
     parts = [side_words(study, c.trial, units)]
     if against:
         parts[0] += f" against {side_words(study, c.baseline, units)}"
@@ -72,6 +78,8 @@ def comparison_name(study: Study, c: Comparison, units: UnitChoice, against: boo
 
 def result_name(study: Study, r: Result, units: UnitChoice) -> str:
     """What a result is of: its configuration, and what else tells it from the others."""
+    from fairmargin.core.result.results import WHOLE
+
     parts = [study.configuration(r.configuration).label]
     if r.vehicle:
         parts.insert(0, vehicle_label(study, r.vehicle))
