@@ -1,6 +1,8 @@
 # Everything a tester or a developer types. Each target sets up what it needs.
 PY := .venv/bin/python
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
+# Many tests start the application anew: what is compiled once is kept, whatever the shell says.
+export PYTHONDONTWRITEBYTECODE =
 
 .PHONY: demo setup dev test quick lint mutants regression practice demo-logbook notices deb notebook man chaos bench screenshots schema priors wheel install clean
 

@@ -1,7 +1,7 @@
 """A window on a logbook of its own."""
 
 import pytest
-from PySide6.QtCore import QCoreApplication, QEvent, QSettings, Qt, QThreadPool
+from PySide6.QtCore import QCoreApplication, QEvent, QLocale, QSettings, Qt, QThreadPool
 from PySide6.QtWidgets import QApplication
 
 from fairmargin.desktop.application import make_application
@@ -61,3 +61,11 @@ def type_into(qtbot, field, text):
     else:
         qtbot.keyClick(field.edit, Qt.Key.Key_Delete)
     field.edit.editingFinished.emit()
+
+
+@pytest.fixture
+def at_home_in():
+    """Makes the desktop's locale another one."""
+    was = QLocale()
+    yield lambda name: QLocale.setDefault(QLocale(name))
+    QLocale.setDefault(was)

@@ -3,7 +3,6 @@
 from datetime import date, datetime, time
 
 import pytest
-from PySide6.QtCore import QLocale
 from PySide6.QtWidgets import QApplication
 from tests.desktop.on_the_road import plan
 
@@ -13,13 +12,6 @@ from fairmargin.desktop.widgets.dates import day_words
 from fairmargin.logbook.copies import Copy
 
 DAY = date(2026, 4, 8)
-
-
-@pytest.fixture
-def at_home_in():
-    was = QLocale()
-    yield lambda name: QLocale.setDefault(QLocale(name))
-    QLocale.setDefault(was)
 
 
 @pytest.mark.parametrize(

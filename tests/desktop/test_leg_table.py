@@ -108,7 +108,7 @@ def test_a_cell_of_a_block_that_cannot_be_read_is_named_and_the_others_are_kept(
     assert session.study.leg("L02").average_shown is None and "L02" in table.fault.text()
 
 
-def test_copied_cells_have_tabs_and_come_back(qtbot, table, session):
+def test_copied_cells_have_tabs_and_come_back(qtbot, table, session, at_home_in):
     QGuiApplication.clipboard().setText("170\t18.4\n171\t18.6\n")
     table.view.setCurrentIndex(at(table, 0, "reading"))
     table.paste()
@@ -119,7 +119,13 @@ def test_copied_cells_have_tabs_and_come_back(qtbot, table, session):
         chosen.select(index, chosen.SelectionFlag.Select)
     table.copy()
     rows = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
-    assert [len(r) for r in rows] == [2, 2] and rows[1][1].startswith("18.6")
+    assert [len(r) for r in rows] == [2, 2] and rows[1][1] == "18.6"
+    at_home_in("de_DE")
+    table.copy()
+    assert QGuiApplication.clipboard().text().splitlines()[1].split("\t")[1] == "18,6"
+    table.view.setCurrentIndex(at(table, 2, "reading"))
+    table.paste()
+    assert session.study.leg("L04").distance_km == 18.6
 
 
 def test_fill_down_and_delete(qtbot, table, session):

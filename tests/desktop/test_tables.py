@@ -49,11 +49,19 @@ def copied(qtbot, table):
 
 def test_rows_are_copied_with_heads_and_tabs(qtbot, table):
     table.clearSelection()
-    assert copied(qtbot, table) == "leg\tpercent\tnote\nL01\t\u22123.2\tdry, calm\nL02\t+1.0\t=SUM(A1)\nL03\t\tfirst"
+    assert copied(qtbot, table) == "leg\tpercent\tnote\nL01\t-3.2\tdry, calm\nL02\t+1.0\t=SUM(A1)\nL03\t\tfirst"
     table.selectRow(1)
     assert copied(qtbot, table) == "leg\tpercent\tnote\nL02\t+1.0\t=SUM(A1)"
     table.setColumnHidden(2, True)
     assert copied(qtbot, table) == "leg\tpercent\nL02\t+1.0"
+
+
+@pytest.mark.parametrize("locale, percent", [("de_DE", "-3,2"), ("en_GB", "-3.2"), ("fr_FR", "-3,2")])
+def test_figures_are_copied_as_the_locale_writes_them(qtbot, table, at_home_in, locale, percent):
+    """Common practice: a spreadsheet takes 3.2 for the third of February where figures have a comma."""
+    at_home_in(locale)
+    table.selectRow(0)
+    assert copied(qtbot, table) == f"leg\tpercent\tnote\nL01\t{percent}\tdry, calm"
 
 
 def test_a_table_is_saved_as_csv_and_as_a_workbook(table, tmp_path, monkeypatch):

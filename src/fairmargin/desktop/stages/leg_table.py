@@ -27,7 +27,7 @@ from fairmargin.core.units import UNIT_CHOICES, in_units
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, link
-from fairmargin.desktop.widgets.tables import add_outgoing
+from fairmargin.desktop.widgets.tables import add_outgoing, put_on_clipboard
 
 #: Columns that are always there, and those that stand beside them.
 FIRST: Final = ("reading", "distance_km", "duration_s", "started_at")
@@ -390,8 +390,7 @@ class LegTable(QWidget):
         """Copy the cells chosen, with tabs and line ends, as spreadsheets take them."""
         chosen = self._selected()
         rows = sorted({r for r, _ in chosen})
-        lines = ["\t".join(str(self.model.index(r, c).data() or "") for rr, c in chosen if rr == r) for r in rows]
-        QGuiApplication.clipboard().setText("\n".join(lines))
+        put_on_clipboard([[str(self.model.index(r, c).data() or "") for rr, c in chosen if rr == r] for r in rows])
 
     def paste(self) -> None:
         """Lay a block from a spreadsheet onto the table, from the cell that is chosen on (one undo step)."""

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QLocale, QPoint, Qt
 from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -93,9 +94,15 @@ def _cell(view: QTableView, row: int, column: int) -> str:
 
 def copy_rows(view: QTableView) -> None:
     """Copy the chosen rows, or all, with their heads and tabs between."""
+    heads, rows = rows_of(view, chosen=True)
+    put_on_clipboard([heads, *rows])
+
+
+def put_on_clipboard(rows: Sequence[Sequence[str]]) -> None:
+    """Copy cells for a spreadsheet, figures as the desktop's locale writes them."""
     from fairmargin.exchange.tables.writing import as_tabs
 
-    QApplication.clipboard().setText(as_tabs(*rows_of(view, chosen=True)))
+    QApplication.clipboard().setText(as_tabs(rows, QLocale().decimalPoint()))
 
 
 def save_rows(view: QTableView) -> bool:

@@ -20,15 +20,25 @@ if TYPE_CHECKING:
 _FIGURE: Final = re.compile(r"[+\-\u2212]?\d+(\.\d+)?")
 
 
-def as_tabs(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
-    r"""A table as text between tabs, its heads first, as spreadsheets take it from the clipboard.
+def as_tabs(rows: Sequence[Sequence[str]], decimal: str = ".") -> str:
+    r"""Rows as text between tabs, as spreadsheets take them from the clipboard.
+
+    Figures alone in their cells have a plain minus sign and the decimal sign that the spreadsheet reads: with another it
+    takes 15.9 for a day in September.
 
     Examples
     --------
-    >>> as_tabs(["leg", "note"], [["L01", "dry\nand calm"]])
+    >>> as_tabs([["leg", "note"], ["L01", "dry\nand calm"]])
     'leg\tnote\nL01\tdry and calm'
+    >>> as_tabs([["15.9", "\u22123.2", "1.5 km", "8.4.2026"]], ",")
+    '15,9\t-3,2\t1.5 km\t8.4.2026'
     """
-    return "\n".join("\t".join(_flat(cell) for cell in row) for row in (heads, *rows))
+    return "\n".join("\t".join(_copied(_flat(cell), decimal) for cell in row) for row in rows)
+
+
+def _copied(text: str, decimal: str) -> str:
+    figure = _figure(text)
+    return text if figure is None else figure.replace(".", decimal)
 
 
 def _flat(cell: str) -> str:
