@@ -4,6 +4,7 @@ from datetime import datetime
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QApplication, QLabel
 from tests.conftest import driven_study
 from tests.unlike import unlike
@@ -15,7 +16,7 @@ from fairmargin.core.units import UNIT_CHOICES, show_duration
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.axis import Axis, nice_step
-from fairmargin.desktop.widgets.basics import percent, signed
+from fairmargin.desktop.widgets.basics import WrappedLabel, percent, signed
 from fairmargin.desktop.widgets.charts import fall_of
 from fairmargin.desktop.widgets.fairness import FairnessLedger, leg_words
 from fairmargin.desktop.widgets.marginbar import MarginBar, between
@@ -30,6 +31,36 @@ METRIC = UNIT_CHOICES["metric"]
 def test_per_cents_are_written_with_true_signs(value, text):
     assert percent(value) == text
     assert signed(value) == text.removesuffix(" %")
+
+
+def test_a_label_knows_its_height_again_after_every_change(qtbot):
+    """What is kept of a height is what the toolkit says of the same text, type and width."""
+    words = "A sentence that takes several lines in a narrow column, and says which leg is meant. "
+    made = WrappedLabel(words)
+    plain = QLabel(words)
+    plain.setTextFormat(Qt.TextFormat.PlainText)
+    plain.setWordWrap(True)
+    plain.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+    for one in (made, plain):
+        qtbot.addWidget(one)
+        one.show()
+
+    def alike(change=lambda one: None):
+        for one in (made, plain):
+            change(one)
+        heights = [[one.heightForWidth(w) for w in (90, 200, 400, 90)] for one in (made, plain)]
+        assert heights[0] == heights[1]
+        return heights[0]
+
+    first = alike()
+    assert first[0] > first[1] > first[2]
+    assert alike(lambda one: one.setText(3 * words))[0] > 2 * first[0]
+    larger = QFont(made.font())
+    larger.setPixelSize(30)
+    taller = alike(lambda one: one.setFont(larger))
+    assert taller[1] > 3 * first[1]
+    assert alike(lambda one: one.setStyleSheet("padding: 12px; font-size: 11px;"))[1] < taller[1]
+    assert alike(lambda one: one.setText(words))[2] < taller[2]
 
 
 @pytest.mark.parametrize("span, step", [(12, 2), (0.9, 0.2), (70, 20), (6, 1)])

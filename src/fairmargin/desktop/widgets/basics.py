@@ -6,7 +6,7 @@ import html
 from collections.abc import Callable, Sequence
 from typing import Final
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF, QResizeEvent
 from PySide6.QtGui import Qt as RichText
 from PySide6.QtWidgets import (
@@ -41,6 +41,34 @@ class PlainLabel(QLabel):
         self.setText(text)
 
 
+class WrappedLabel(PlainLabel):
+    """A label of several lines whose text can be copied.
+
+    Layouts ask for its height at a width again and again, those of pages behind others too, and each time the text would be
+    broken into lines anew: that was a third of what the window did. The answers are kept until text or type is another.
+    """
+
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
+        self._heights: dict[int, int] = {}
+        super().__init__(text, parent)
+        self.setWordWrap(True)
+        self.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+
+    def heightForWidth(self, width: int) -> int:
+        known = self._heights.get(width)
+        if known is None:
+            known = self._heights[width] = super().heightForWidth(width)
+        return known
+
+    def setText(self, text: str) -> None:
+        self._heights.clear()
+        super().setText(text)
+
+    def changeEvent(self, event: QEvent) -> None:
+        self._heights.clear()
+        super().changeEvent(event)
+
+
 def as_tip(text: str) -> str:
     """Return a text for a tool tip, which would read a text that looks like HTML as such."""
     if not RichText.mightBeRichText(text):
@@ -50,13 +78,10 @@ def as_tip(text: str) -> str:
 
 def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     """Return a label with an object name for the style sheet."""
-    made = PlainLabel(text)
+    # Sentences can be copied. A caption cannot: that would cost a text document each.
+    made = WrappedLabel(text) if wrap else PlainLabel(text)
     if name:
         made.setObjectName(name)
-    made.setWordWrap(wrap)
-    if wrap:
-        # Sentences can be copied. A caption cannot: that would cost a text document each.
-        made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     return made
 
 
