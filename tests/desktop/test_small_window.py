@@ -153,3 +153,22 @@ def test_things_in_a_row_wrap_and_share_out_what_is_left(qtbot):
     settle()
     assert flow.heightForWidth(230) == 20 and flow.count() == 3
     assert flow.takeAt(7) is None and flow.itemAt(1).widget() is made[1]
+
+
+@pytest.mark.parametrize("height", [700, 720, 800])
+def test_no_page_moves_while_an_analysis_runs_beside_it(qtbot, opened, session, height):
+    """A line at the bottom that came and went made the road's type smaller and larger again with every analysis."""
+    opened.resize(1280, height)
+    opened.go_to("drive")
+    opened.drive.live_button.click()
+    QApplication.processEvents()
+    before = opened.pages.geometry(), opened.menuBar().geometry(), opened.drive.view.property("type")
+    session.busyChanged.emit(True)
+    QApplication.processEvents()
+    assert opened.busy_words.text() == "Analysing\u2026" and opened.busy_words.isVisible()
+    assert opened.busy_words.width() >= opened.busy_words.sizeHint().width(), "the words have their room"
+    assert (opened.pages.geometry(), opened.menuBar().geometry(), opened.drive.view.property("type")) == before
+    session.busyChanged.emit(False)
+    QApplication.processEvents()
+    assert opened.busy_words.text() == ""
+    assert opened.pages.geometry() == before[0]

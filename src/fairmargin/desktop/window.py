@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from importlib import import_module
 from pathlib import Path
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING, Final, cast
 
 from PySide6.QtCore import QCoreApplication, QEvent, QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QResizeEvent
@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFrame,
     QHBoxLayout,
+    QLabel,
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
@@ -44,15 +45,17 @@ from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label
 from fairmargin.desktop.widgets.fairness import FairnessLedger
 from fairmargin.desktop.widgets.files import folders
+from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.marginbar import MarginBar
 from fairmargin.desktop.widgets.questions import QuestionStrip
 from fairmargin.desktop.widgets.stage_rail import STAGES, StageRoad
+from fairmargin.exchange.words.figures import speed_words
+from fairmargin.exchange.words.names import comparison_name, framed
 
 if TYPE_CHECKING:
     from fairmargin.desktop.stages.drive import DriveStage
-from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.exchange.words.figures import speed_words
-from fairmargin.exchange.words.names import comparison_name, framed
+
+ANALYSING: Final = "Analysing\u2026"
 
 
 class MainWindow(Shell):
@@ -106,6 +109,7 @@ class MainWindow(Shell):
         self.helping = Helping(self, self.in_sight, self.incidents)
         self.sizing = Sizing(self, lambda: self._stage, self._driving)
         self.menus = Menus(self, self)
+        self.menuBar().setCornerWidget(self._make_busy_words())
         self._follow()
         self._restore()
         self.go_home()
@@ -125,6 +129,14 @@ class MainWindow(Shell):
         """Whether a leg is being driven."""
         controller = self.drive.controller if "drive" in self._stages else None
         return controller is not None and (controller.drive is not None or controller.rehearsal is not None)
+
+    def _make_busy_words(self) -> QLabel:
+        """What says that an analysis is under way, in room that is always there: no page moves when it comes."""
+        self.busy_words = label("", "muted")
+        self.busy_words.ensurePolished()
+        self.busy_words.setFixedWidth(self.busy_words.fontMetrics().horizontalAdvance(ANALYSING) + 16)
+        self.busy_words.setMinimumHeight(self.menuBar().sizeHint().height())
+        return self.busy_words
 
     def _make_notice(self) -> QFrame:
         """The line at the top that says what went wrong or was done, until it is closed."""
@@ -327,9 +339,7 @@ class MainWindow(Shell):
         self.notice.show()
 
     def _busy(self, busy: bool) -> None:
-        self.statusBar().setVisible(busy)
-        if busy:
-            self.statusBar().showMessage("Analysing\u2026")
+        self.busy_words.setText(ANALYSING if busy else "")
 
     def _logbook_changed(self) -> None:
         book = self.session.logbook
@@ -490,8 +500,6 @@ class MainWindow(Shell):
         if settings.value("window/maximised") in {True, "true"}:
             self.setWindowState(Qt.WindowState.WindowMaximized)
         self.menus.fill_recent()
-        self.statusBar().hide()
-        self.statusBar().setSizeGripEnabled(False)
 
     def finish_typing(self) -> None:
         """A field being typed in is stored as if it had been left."""
