@@ -138,6 +138,8 @@ class ScatterGrid:
 def scatter_grid(base: Array, owns: Array, scatter_var: Array, innovation: Array, crosses: Array) -> ScatterGrid:
     """Evaluate every size of the scatter from one factorisation (matrix inversion lemma).
 
+    A size scales one and the same matrix, whose eigenvalues therefore serve for all sizes.
+
     Parameters
     ----------
     base : numpy.ndarray, shape (n, n)
@@ -161,29 +163,55 @@ def scatter_grid(base: Array, owns: Array, scatter_var: Array, innovation: Array
     k = owns.shape[1]
     legs, rest = half[:, :k], half[:, k:]
     gram, own, plain = legs.T @ legs, legs.T @ rest, rest.T @ rest
-    root = np.sqrt(np.outer(SCATTER_SIZES**2 - smallest**2, scatter_var))  # (grid, drives)
-    inner = np.eye(k) + root[:, :, None] * gram * root[:, None, :]
-    factor = np.linalg.cholesky(inner)
-    solved = np.linalg.solve(factor, root[:, :, None] * own)
+    root = np.sqrt(scatter_var)
+    values, vectors = np.linalg.eigh(root[:, None] * gram * root)
+    turned = vectors.T @ (root[:, None] * own)  # (drives, 1 + effects)
+    more = (SCATTER_SIZES**2 - smallest**2)[:, None]  # of the scatter's variance than the smallest has
+    shrunk = more / (1.0 + more * values)  # (grid, drives)
     # Quadratic forms of [innovation, crosses] with the inverse covariance.
-    forms = plain - np.swapaxes(solved, 1, 2) @ solved
-    log_det = float(np.log(np.diag(chol)).sum()) + np.log(np.diagonal(factor, axis1=1, axis2=2)).sum(axis=1)
-    known = np.diagonal(forms[:, 1:, 1:], axis1=1, axis2=2)
-    return ScatterGrid(-0.5 * forms[:, 0, 0] - log_det, forms[:, 1:, 0], known)
+    misfit = plain[0, 0] - shrunk @ turned[:, 0] ** 2
+    log_det = float(np.log(np.diag(chol)).sum()) + 0.5 * np.log1p(more * values).sum(axis=1)
+    gain = plain[0, 1:] - shrunk @ (turned[:, :1] * turned[:, 1:])
+    known = np.diag(plain)[1:] - shrunk @ turned[:, 1:] ** 2
+    return ScatterGrid(-0.5 * misfit - log_det, gain, known)
 
 
-def log_evidence(base: Array, owns: Array, scatter_var: Array, innovation: Array, freedom: float) -> float:
-    """Logarithm of the density of what was measured, the size of the scatter integrated out; parameters as for `scatter_grid`.
+def log_evidence(bases: Array, owns: Array, scatter_var: Array, innovations: Array, freedom: float) -> Array:
+    """Logarithm of the density of what was measured, the size of the scatter integrated out, in each of several cases.
 
     Parameters
     ----------
+    bases : numpy.ndarray, shape (cases, n, n)
+        Covariance of what was measured, all but the scatter.
+    owns : numpy.ndarray, shape (n, m)
+        Which of the m drives each measurement belongs to.
+    scatter_var : numpy.ndarray, shape (m,)
+        Prior variance of the scatter of each drive.
+    innovations : numpy.ndarray, shape (cases, n) or (n,)
+        Measured minus predicted.
     freedom : float
         Degrees of freedom of the scatter's prior.
+
+    Returns
+    -------
+    numpy.ndarray, shape (cases,)
     """
-    grid = scatter_grid(base, owns, scatter_var, innovation, np.zeros((len(innovation), 0)))
-    most = float(grid.log_likelihood.max())
+    smallest, k = float(SCATTER_SIZES[0]), owns.shape[1]
+    chol = np.linalg.cholesky(bases + (owns * scatter_var * smallest**2) @ owns.T)
+    measured = np.broadcast_to(innovations, bases.shape[:2])[:, :, None]
+    half = np.linalg.solve(chol, np.concatenate([np.broadcast_to(owns, (len(bases), *owns.shape)), measured], axis=2))
+    gram = np.swapaxes(half, 1, 2) @ half  # of drives, and last of the innovation
+    root = np.sqrt(scatter_var)
+    values, vectors = np.linalg.eigh(root[:, None] * gram[:, :k, :k] * root)
+    turned = np.swapaxes(vectors, 1, 2) @ (root * gram[:, :k, k])[:, :, None]
+    more = (SCATTER_SIZES**2 - smallest**2)[:, None]
+    spread = more * values[:, None, :]  # (cases, grid, drives)
+    misfit = gram[:, k, k, None] - (more / (1.0 + spread) @ turned**2)[:, :, 0]
+    log_det = np.log(np.diagonal(chol, axis1=1, axis2=2)).sum(axis=1)[:, None] + 0.5 * np.log1p(spread).sum(axis=2)
+    log_likelihood = -0.5 * misfit - log_det
+    most = log_likelihood.max(axis=1)
     prior = scatter_weights(np.zeros(len(SCATTER_SIZES)), freedom)
-    return most + math.log(float(prior @ np.exp(grid.log_likelihood - most)))
+    return np.asarray(most + np.log(np.exp(log_likelihood - most[:, None]) @ prior))
 
 
 def scatter_weights(

@@ -40,11 +40,5 @@ def size_evidence(
     innovation = problem.rows.measured - at.predicted
     jacobian = at.jacobian[:, which]
     own = (jacobian * problem.prior_var[which]) @ jacobian.T
-    return np.array(
-        [
-            log_evidence(
-                evidence.base + (size**2 - 1.0) * own, evidence.owns, evidence.scatter_var, innovation, freedom
-            )
-            for size in sizes.tolist()
-        ]
-    )
+    bases = evidence.base + (np.asarray(sizes)[:, None, None] ** 2 - 1.0) * own
+    return log_evidence(bases, evidence.owns, evidence.scatter_var, innovation, freedom)

@@ -7,7 +7,6 @@ takes mean and variance. Where the readings cannot tell, the leg counts for litt
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Final
@@ -54,16 +53,13 @@ def slower_legs(
             base = (at.jacobian * variance) @ at.jacobian.T + np.diag(evidence.noise)
             ways = conditions[i].slower_by
             timed = max(problem.prior_var[j] - moments(ways)[1] ** 2, 0.0)  # what the clock leaves open
-            log_p = []
-            for e in ways:
-                own = base + (e.sd**2 + timed - variance[j]) * np.outer(way, way)
-                innovation = shifted - way * (e.off - mean[j])
-                log_p.append(
-                    math.log(e.share) + log_evidence(own, evidence.owns, evidence.scatter_var, innovation, freedom)
-                )
-            weights = np.exp(np.array(log_p) - max(log_p))
-            off, sd = moments(ways, (weights / weights.sum()).tolist())
-            mean[j], variance[j] = off, sd**2 + timed
+            share, off, sd = (np.array([getattr(e, name) for e in ways]) for name in ("share", "off", "sd"))
+            own = base + (sd**2 + timed - variance[j])[:, None, None] * np.outer(way, way)
+            innovations = shifted - (off - mean[j])[:, None] * way
+            log_p = np.log(share) + log_evidence(own, evidence.owns, evidence.scatter_var, innovations, freedom)
+            weights = np.exp(log_p - log_p.max())
+            mean[j], deviation = moments(ways, (weights / weights.sum()).tolist())
+            variance[j] = deviation**2 + timed
     return {conditions[i].leg: (float(mean[j]), float(variance[j])) for i, j in slower}
 
 
