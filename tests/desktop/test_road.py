@@ -133,7 +133,7 @@ def test_readings_are_typed_into_a_card_per_instrument_and_compared(qtbot, road)
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Space, Qt.Key.Key_Y):
         press(qtbot, road, key)
     now[0] = 360.0
-    assert "by the clock" in texts(view) or controller.to_gate_km() == pytest.approx(0.0, abs=0.01)
+    assert "by the clock" in texts(view) or controller.to_gate_km() < 0.01, "before the window looks again, or after"
     press(qtbot, road, Qt.Key.Key_Space)
     for key, text in (("distance", "9.0"), ("average", "15.4"), ("energy", "1.4"), ("soc", "82-79")):
         type_into(qtbot, view.reading.cards[key], text)
