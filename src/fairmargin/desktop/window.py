@@ -135,7 +135,7 @@ class MainWindow(Shell):
         self.busy_words = label("", "muted")
         self.busy_words.ensurePolished()
         self.busy_words.setFixedWidth(self.busy_words.fontMetrics().horizontalAdvance(ANALYSING) + 16)
-        self.busy_words.setMinimumHeight(self.menuBar().sizeHint().height())
+        self.busy_words.setMinimumHeight(self.menuBar().sizeHint().height() - 2)
         return self.busy_words
 
     def _make_notice(self) -> QFrame:
