@@ -2,11 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from typing import Final, Literal
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtGui import (
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QToolTip, QWidget
 
 from fairmargin.desktop.theme import font, theme
@@ -54,6 +65,7 @@ class StageRoad(QWidget):
         self._stops = tuple(Stop(s, "open", "") for s in STAGES)
         self._current: str | None = None
         self._hover: int | None = None
+        self._drawn: tuple[Hashable, QPixmap] | None = None
         # What is drawn is there as buttons for whoever hears the window; the pointer and the keys are the rail's own.
         self.buttons = [self._button(stage) for stage in STAGES]
         theme.changed.connect(self.update)
@@ -72,7 +84,9 @@ class StageRoad(QWidget):
         return QSize(WIDTH, 600)
 
     def show_stops(self, title: str, sub: str, stops: tuple[Stop, ...], current: str | None) -> None:
-        """Redraw; without a current stage the logbook is shown."""
+        """Redraw what is new; without a current stage the logbook is shown."""
+        if (title, sub, stops, current) == (self._title, self._sub, self._stops, self._current):
+            return
         self._title, self._sub, self._stops, self._current = title, sub, stops, current
         chosen = next((s for s in stops if s.stage == current), None)
         self.setAccessibleDescription(f"{current}: {chosen.word}" if chosen else "logbook")
@@ -97,7 +111,11 @@ class StageRoad(QWidget):
     def paintEvent(self, _event: object) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.fillRect(self.rect(), theme.colour("rail"))
+        centres = [self.stop_centre(i) for i in range(len(STAGES))]
+        if self._title:
+            p.drawPixmap(0, 0, self._tarmac(centres))
+        else:
+            p.fillRect(self.rect(), theme.colour("rail"))
         ink, muted = theme.colour("rail_ink"), theme.colour("rail_muted")
         p.setPen(ink)
         p.setFont(font(20, 600))
@@ -113,7 +131,7 @@ class StageRoad(QWidget):
         sub = QFontMetricsF(font(12)).elidedText(self._sub, Qt.TextElideMode.ElideRight, WIDTH - 30)
         p.drawText(QRectF(18, 48 + min(taken, 36), WIDTH - 24, 18), Qt.AlignmentFlag.AlignVCenter, sub)
         if self._title:
-            self._draw_road(p)
+            self._draw_stops(p, centres)
         p.setPen(muted)
         p.setFont(font(12))
         foot = self.height() - 46.0
@@ -121,8 +139,17 @@ class StageRoad(QWidget):
         p.drawText(QPointF(18, foot + 20), "Ctrl+K  find anything")
         p.end()
 
-    def _draw_road(self, p: QPainter) -> None:
-        centres = [self.stop_centre(i) for i in range(len(STAGES))]
+    def _tarmac(self, centres: Sequence[QPointF]) -> QPixmap:
+        """The road without its stops, kept as a picture: its curves cost more than all the rest."""
+        ratio = self.devicePixelRatioF()
+        key = (self.height(), ratio, theme.colours)
+        if self._drawn is not None and self._drawn[0] == key:
+            return self._drawn[1]
+        picture = QPixmap((self.size().toSizeF() * ratio).toSize())
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(theme.colour("rail"))
+        p = QPainter(picture)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         path = QPainterPath(QPointF(centres[0].x(), centres[0].y() - 16))
         path.lineTo(centres[0])
         for a, b in zip(centres, centres[1:], strict=False):
@@ -138,6 +165,11 @@ class StageRoad(QWidget):
         dashes = QPen(tarmac, 1.4, Qt.PenStyle.DashLine)
         p.setPen(dashes)
         p.drawPath(path)
+        p.end()
+        self._drawn = key, picture
+        return picture
+
+    def _draw_stops(self, p: QPainter, centres: Sequence[QPointF]) -> None:
         for i, (stop, c) in enumerate(zip(self._stops, centres, strict=True)):
             here = stop.stage == self._current
             if here:
