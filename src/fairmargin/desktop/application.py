@@ -31,6 +31,7 @@ SETTLED_MS: Final = 3000
 #: What the first study needs and the list of studies does not, in the order in which it is wanted.
 FIRST_WANTED: Final = (
     "fairmargin.core.analysis",
+    "fairmargin.desktop.stage_progress",
     *(f"fairmargin.desktop.stages.{stage}" for stage in ("drive", "verdict", "question", "plan", "correct", "use")),
 )
 
