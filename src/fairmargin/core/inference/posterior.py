@@ -157,23 +157,28 @@ def scatter_grid(base: Array, owns: Array, scatter_var: Array, innovation: Array
     -------
     ScatterGrid
     """
-    smallest = float(SCATTER_SIZES[0])
-    chol = np.linalg.cholesky(base + (owns * scatter_var * smallest**2) @ owns.T)
-    half = np.linalg.solve(chol, np.concatenate([owns, innovation[:, None], crosses], axis=1))
-    k = owns.shape[1]
-    legs, rest = half[:, :k], half[:, k:]
-    gram, own, plain = legs.T @ legs, legs.T @ rest, rest.T @ rest
+    rest = np.concatenate([innovation[:, None], crosses], axis=1)
+    grid = _each_size(base[None], owns, scatter_var, rest[None])
+    return ScatterGrid(grid.log_likelihood[0], grid.gain[0], grid.known[0])
+
+
+def _each_size(bases: Array, owns: Array, scatter_var: Array, rest: Array) -> ScatterGrid:
+    """The same in several cases, each figure with the cases before; `rest` is innovation and crosses, (cases, n, 1 + effects)."""
+    smallest, k = float(SCATTER_SIZES[0]), owns.shape[1]
+    chol = np.linalg.cholesky(bases + (owns * scatter_var * smallest**2) @ owns.T)
+    half = np.linalg.solve(chol, np.concatenate([np.broadcast_to(owns, (len(bases), *owns.shape)), rest], axis=2))
+    gram = np.swapaxes(half, 1, 2) @ half  # of drives, then of `rest`
     root = np.sqrt(scatter_var)
-    values, vectors = np.linalg.eigh(root[:, None] * gram * root)
-    turned = vectors.T @ (root[:, None] * own)  # (drives, 1 + effects)
+    values, vectors = np.linalg.eigh(root[:, None] * gram[:, :k, :k] * root)
+    turned = np.swapaxes(vectors, 1, 2) @ (root[:, None] * gram[:, :k, k:])  # (cases, drives, 1 + effects)
     more = (SCATTER_SIZES**2 - smallest**2)[:, None]  # of the scatter's variance than the smallest has
-    shrunk = more / (1.0 + more * values)  # (grid, drives)
-    # Quadratic forms of [innovation, crosses] with the inverse covariance.
-    misfit = plain[0, 0] - shrunk @ turned[:, 0] ** 2
-    log_det = float(np.log(np.diag(chol)).sum()) + 0.5 * np.log1p(more * values).sum(axis=1)
-    gain = plain[0, 1:] - shrunk @ (turned[:, :1] * turned[:, 1:])
-    known = np.diag(plain)[1:] - shrunk @ turned[:, 1:] ** 2
-    return ScatterGrid(-0.5 * misfit - log_det, gain, known)
+    spread = more * values[:, None, :]  # (cases, grid, drives)
+    shrunk = more / (1.0 + spread)
+    # Quadratic forms with the inverse covariance: of the innovation with each of `rest`, and of each with itself.
+    mixed = gram[:, k, None, k:] - shrunk @ (turned[:, :, :1] * turned)
+    known = np.diagonal(gram[:, k + 1 :, k + 1 :], axis1=1, axis2=2)[:, None] - shrunk @ turned[:, :, 1:] ** 2
+    log_det = np.log(np.diagonal(chol, axis1=1, axis2=2)).sum(axis=1)[:, None] + 0.5 * np.log1p(spread).sum(axis=2)
+    return ScatterGrid(-0.5 * mixed[:, :, 0] - log_det, mixed[:, :, 1:], known)
 
 
 def log_evidence(bases: Array, owns: Array, scatter_var: Array, innovations: Array, freedom: float) -> Array:
@@ -196,19 +201,8 @@ def log_evidence(bases: Array, owns: Array, scatter_var: Array, innovations: Arr
     -------
     numpy.ndarray, shape (cases,)
     """
-    smallest, k = float(SCATTER_SIZES[0]), owns.shape[1]
-    chol = np.linalg.cholesky(bases + (owns * scatter_var * smallest**2) @ owns.T)
     measured = np.broadcast_to(innovations, bases.shape[:2])[:, :, None]
-    half = np.linalg.solve(chol, np.concatenate([np.broadcast_to(owns, (len(bases), *owns.shape)), measured], axis=2))
-    gram = np.swapaxes(half, 1, 2) @ half  # of drives, and last of the innovation
-    root = np.sqrt(scatter_var)
-    values, vectors = np.linalg.eigh(root[:, None] * gram[:, :k, :k] * root)
-    turned = np.swapaxes(vectors, 1, 2) @ (root * gram[:, :k, k])[:, :, None]
-    more = (SCATTER_SIZES**2 - smallest**2)[:, None]
-    spread = more * values[:, None, :]  # (cases, grid, drives)
-    misfit = gram[:, k, k, None] - (more / (1.0 + spread) @ turned**2)[:, :, 0]
-    log_det = np.log(np.diagonal(chol, axis1=1, axis2=2)).sum(axis=1)[:, None] + 0.5 * np.log1p(spread).sum(axis=2)
-    log_likelihood = -0.5 * misfit - log_det
+    log_likelihood = _each_size(bases, owns, scatter_var, measured).log_likelihood
     most = log_likelihood.max(axis=1)
     prior = scatter_weights(np.zeros(len(SCATTER_SIZES)), freedom)
     return np.asarray(most + np.log(np.exp(log_likelihood - most[:, None]) @ prior))

@@ -61,7 +61,8 @@ class WrappedLabel(PlainLabel):
         return known
 
     def setText(self, text: str) -> None:
-        self._heights.clear()
+        if text != self.text():
+            self._heights.clear()
         super().setText(text)
 
     def changeEvent(self, event: QEvent) -> None:
