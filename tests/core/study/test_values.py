@@ -93,3 +93,14 @@ def test_runs_keep_the_order_of_the_file():
     study = driven_study("ABBA")
     assert [run for run, _ in study.runs()] == ["R1", "R2", "R3", "R4"]
     assert [leg.leg for leg in study.runs()[1][1]] == ["L03", "L04"]
+
+
+def test_a_leg_is_found_by_its_name_in_every_copy(abba):
+    first, second = abba.legs[0].leg, abba.legs[1].leg
+    assert abba.leg(second) is abba.legs[1]
+    assert abba.with_leg(second, note="rain").leg(second).note == "rain" and abba.leg(second).note == ""
+    other = abba.model_copy(update={"legs": (abba.legs[0].with_(note="dry"),)})
+    assert other.leg(first).note == "dry"
+    with pytest.raises(KeyError):
+        other.leg(second)
+    assert abba == abba.with_(title=abba.title) and "named_legs" not in abba.model_dump()

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime
+from functools import cached_property
 from string import ascii_uppercase
 from typing import Annotated, Any, Final, Literal, Self
 
@@ -365,10 +366,15 @@ class Study(_Value):
 
     def leg(self, name: str) -> Leg:
         """Return the leg with that name (KeyError if there is none)."""
-        for leg in self.legs:
-            if leg.leg == name:
-                return leg
-        raise KeyError(name)
+        legs, named = self.named_legs
+        if legs is not self.legs:  # a copy that was given others (`model_copy` takes along what was found)
+            named = {leg.leg: leg for leg in self.legs}
+        return named[name]
+
+    @cached_property
+    def named_legs(self) -> tuple[tuple[Leg, ...], dict[str, Leg]]:
+        """The legs, and each by its name."""
+        return self.legs, {leg.leg: leg for leg in self.legs}
 
     def with_leg(self, name: str, **changes: Any) -> Study:
         """Return a study in which leg `name` has `changes` (KeyError if there is no such leg)."""
