@@ -18,6 +18,8 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from datetime import timedelta
+from functools import partial
 from pathlib import Path
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
@@ -36,6 +38,7 @@ from fairmargin.core.inference.fit import fit_study
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.problem import prepare
 from fairmargin.core.planning import compare_designs
+from fairmargin.core.study import Study
 from fairmargin.exchange.packages.reading import read_package
 from fairmargin.exchange.packages.writing import write_package
 from fairmargin.simulation import DayPlan, simulate, straight_road
@@ -81,6 +84,34 @@ def sixteen_legs() -> None:
         f"{len(problem.prior_mean)} unknowns, no margins, {1000 * plain:.0f} ms ({solved.nfev} iterations): "
         f"{plain / ours:.0f} times"
     )
+
+
+def season(days: int) -> Study:
+    """Simulated days of 16 legs on one road in one study, every tenth leg held up."""
+    road = straight_road(np.random.default_rng(5), 25_000.0)
+    first = simulate(5, DayPlan(order="ABBAABBA"), road).study
+    legs = []
+    for day in range(days):
+        for leg in simulate(100 + day, DayPlan(order="ABBAABBA"), road).study.legs:
+            slower = 1.1 if len(legs) % 10 == 0 else 1.0
+            legs.append(
+                leg.with_(
+                    leg=f"D{day:02d}{leg.leg}",
+                    run=f"D{day:02d}{leg.run}",
+                    started_at=leg.started_at and leg.started_at + timedelta(days=day),
+                    duration_s=slower * (leg.duration_s or 0.0),
+                )
+            )
+    return first.with_(legs=tuple(legs), events=(), readings=(), outings=(), registration=None)
+
+
+def many_legs() -> None:
+    """How the time grows with the legs of a study."""
+    took = []
+    for days in (3, 6, 12):
+        study = season(days)
+        took.append((len(study.legs), median_s(partial(analyse, study), 3)))
+    print("analysis of " + ", ".join(f"{n} legs {s:.2f} s" for n, s in took))
 
 
 def many_samples(folder: Path) -> None:
@@ -133,6 +164,7 @@ def designs() -> None:
 def main() -> None:
     """Print one line a benchmark."""
     sixteen_legs()
+    many_legs()
     designs()
     with tempfile.TemporaryDirectory() as name:
         many_samples(Path(name))

@@ -206,7 +206,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/evidence/readings.py", 'and not often', 'and often', 'tests/core/test_unknown_is_unknown.py tests/core/evidence/test_readings.py'),
     (f"{CORE}/evidence/hold_ups.py", 'throughout, 0.0, ALL_THE_WAY_SD * slower', 'throughout, 0.0, 0.0', 'tests/core/evidence/test_hold_ups.py'),
     (f"{CORE}/evidence/hold_ups.py", 'slower + stop', 'slower - stop', 'tests/core/evidence/test_hold_ups.py'),
-    (f"{CORE}/inference/slower_legs.py", '(off - mean[j])[:, None]', '(mean[j] - off)[:, None]', 'tests/core/inference/test_slower_legs.py'),
+    (f"{CORE}/inference/slower_legs.py", '-= off - mean[at_column]', '-= mean[at_column] - off', 'tests/core/inference/test_slower_legs.py'),
     (f"{CORE}/inference/slower_legs.py", 'np.log(share) + ', '', 'tests/core/inference/test_slower_legs.py'),
     (f"{CORE}/inference/size_evidence.py", '** 2 - 1.0', '** -2 - 1.0', 'tests/core/inference/test_report_quality.py'),
     (f"{CORE}/evidence/reported_wind.py", 't[seen] - np.array', 't[seen] + np.array', 'tests/core/evidence/test_reported_wind.py'),

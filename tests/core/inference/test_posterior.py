@@ -5,7 +5,14 @@ import pytest
 from scipy import stats
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.inference.posterior import SCATTER_SIZES, Evidence, mixture_quantile, posterior
+from fairmargin.core.inference.posterior import (
+    SCATTER_SIZES,
+    Evidence,
+    Weighed,
+    log_evidence,
+    mixture_quantile,
+    posterior,
+)
 
 
 def only(study, **kwargs):
@@ -61,6 +68,20 @@ def test_sizes_are_weighed_by_likelihood_and_prior():
     log_p = np.array([at(evidence, innovation, s)[2] for s in SCATTER_SIZES]) + np.log(prior)
     weights = np.exp(log_p - log_p.max())
     assert found.weights == pytest.approx(weights / weights.sum(), rel=1e-8)
+
+
+def test_what_varies_along_a_column_needs_no_new_factorisation():
+    # Against the covariances themselves, each written out and factored: after one column was let vary more, cases of another.
+    evidence, innovation, _, _ = linear()
+    columns = np.concatenate([evidence.jacobian[:, 1:3], innovation[:, None]], axis=1)
+    found = Weighed.of(evidence.base, evidence.owns, evidence.scatter_var, columns)
+    found.vary(0, -0.004)
+    base = evidence.base - 0.004 * np.outer(columns[:, 0], columns[:, 0])
+    more, measured = np.array([-0.015, 0.0, 0.3]), np.array([[0.1, -0.2, 1.0], [0.0, 0.0, 1.0], [0.05, 0.1, 1.0]])
+    every = np.array([base + m * np.outer(columns[:, 1], columns[:, 1]) for m in more])
+    known = log_evidence(every, evidence.owns, evidence.scatter_var, measured @ columns.T, 8.0)
+    assert found.log_evidence(1, more, measured, 8.0) == pytest.approx(known, rel=1e-9)
+    assert np.ptp(known) > 0.5  # and the cases do differ
 
 
 def test_readings_that_disagree_make_the_scatter_large():

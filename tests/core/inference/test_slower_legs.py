@@ -50,7 +50,7 @@ def test_a_reading_between_leaves_it_open():
 
 
 def test_readings_that_tell_nothing_leave_the_shares_as_they_were(monkeypatch):
-    monkeypatch.setattr("fairmargin.core.inference.slower_legs.log_evidence", lambda *_: 0.0)
+    monkeypatch.setattr("fairmargin.core.inference.slower_legs.Weighed.log_evidence", lambda *_: 0.0)
     (off, sd), (before, before_sd) = weighed(slower(162.0))
     assert (off, sd) == pytest.approx((before, before_sd), rel=1e-3)
 

@@ -93,7 +93,8 @@ def paired_drives(
 ) -> tuple[list[int], Array, Array] | None:
     """Drives that are compared, what they may differ by (change first), and what of the change nothing else explains."""
     legs = [study.leg(o.legs[0]) for o in observations]
-    mine = [i for i, leg in enumerate(legs) if leg.configuration in {study.baseline.id, trial}]
+    both = {study.baseline.id, trial}
+    mine = [i for i, leg in enumerate(legs) if leg.configuration in both]
     most = max((len(observations[i].legs) for i in mine), default=1)
     whole = [i for i in mine if len(observations[i].legs) == most]
     if len({legs[i].configuration for i in whole}) == 2:
@@ -103,7 +104,8 @@ def paired_drives(
         return None
     change = np.array([float(leg.configuration == trial) for leg in firsts])
     beside = [_ones([leg.vehicle == "control" for leg in firsts]), *_moments(firsts)]
-    ways = [] if most > 1 else [_ones([x.direction == d for x in firsts]) for d in {x.direction for x in firsts}]
+    directions = {x.direction for x in firsts}
+    ways = [] if most > 1 else [_ones([x.direction == d for x in firsts]) for d in directions]
     for columns in ([*ways, *beside], [*ways], []):
         others = np.stack([np.ones(len(firsts)), *columns], axis=1)
         own = change - others @ np.linalg.lstsq(others, change, rcond=None)[0]

@@ -162,23 +162,89 @@ def scatter_grid(base: Array, owns: Array, scatter_var: Array, innovation: Array
     return ScatterGrid(grid.log_likelihood[0], grid.gain[0], grid.known[0])
 
 
+@dataclass(frozen=True, eq=False, slots=True)
+class _Factored:
+    """Covariances of several cases at every size of the scatter, as columns weighed with their inverses see them."""
+
+    gram: Array  # (cases, columns, columns), at the smallest size
+    turned: Array  # (cases, drives, columns)
+    shrunk: Array  # (cases, grid, drives): what each size takes off the squares of `turned`
+    log_det: Array  # (cases, grid), half of its logarithm
+
+    @classmethod
+    def of(cls, bases: Array, owns: Array, scatter_var: Array, columns: Array) -> _Factored:
+        """Factor `bases`, (cases, n, n), for `columns`, (cases, n, c)."""
+        smallest, k = float(SCATTER_SIZES[0]), owns.shape[1]
+        chol = np.linalg.cholesky(bases + (owns * scatter_var * smallest**2) @ owns.T)
+        half = np.linalg.solve(
+            chol, np.concatenate([np.broadcast_to(owns, (len(bases), *owns.shape)), columns], axis=2)
+        )
+        gram = np.swapaxes(half, 1, 2) @ half  # of drives, then of `columns`
+        root = np.sqrt(scatter_var)
+        values, vectors = np.linalg.eigh(root[:, None] * gram[:, :k, :k] * root)
+        turned = np.swapaxes(vectors, 1, 2) @ (root[:, None] * gram[:, :k, k:])
+        more = (SCATTER_SIZES**2 - smallest**2)[:, None]  # of the scatter's variance than the smallest has
+        spread = more * values[:, None, :]  # (cases, grid, drives)
+        log_det = np.log(np.diagonal(chol, axis1=1, axis2=2)).sum(axis=1)[:, None] + 0.5 * np.log1p(spread).sum(axis=2)
+        return cls(gram[:, k:, k:], turned, more / (1.0 + spread), log_det)
+
+
 def _each_size(bases: Array, owns: Array, scatter_var: Array, rest: Array) -> ScatterGrid:
     """The same in several cases, each figure with the cases before; `rest` is innovation and crosses, (cases, n, 1 + effects)."""
-    smallest, k = float(SCATTER_SIZES[0]), owns.shape[1]
-    chol = np.linalg.cholesky(bases + (owns * scatter_var * smallest**2) @ owns.T)
-    half = np.linalg.solve(chol, np.concatenate([np.broadcast_to(owns, (len(bases), *owns.shape)), rest], axis=2))
-    gram = np.swapaxes(half, 1, 2) @ half  # of drives, then of `rest`
-    root = np.sqrt(scatter_var)
-    values, vectors = np.linalg.eigh(root[:, None] * gram[:, :k, :k] * root)
-    turned = np.swapaxes(vectors, 1, 2) @ (root[:, None] * gram[:, :k, k:])  # (cases, drives, 1 + effects)
-    more = (SCATTER_SIZES**2 - smallest**2)[:, None]  # of the scatter's variance than the smallest has
-    spread = more * values[:, None, :]  # (cases, grid, drives)
-    shrunk = more / (1.0 + spread)
+    f = _Factored.of(bases, owns, scatter_var, rest)
     # Quadratic forms with the inverse covariance: of the innovation with each of `rest`, and of each with itself.
-    mixed = gram[:, k, None, k:] - shrunk @ (turned[:, :, :1] * turned)
-    known = np.diagonal(gram[:, k + 1 :, k + 1 :], axis1=1, axis2=2)[:, None] - shrunk @ turned[:, :, 1:] ** 2
-    log_det = np.log(np.diagonal(chol, axis1=1, axis2=2)).sum(axis=1)[:, None] + 0.5 * np.log1p(spread).sum(axis=2)
-    return ScatterGrid(-0.5 * mixed[:, :, 0] - log_det, mixed[:, :, 1:], known)
+    mixed = f.gram[:, 0, None] - f.shrunk @ (f.turned[:, :, :1] * f.turned)
+    known = np.diagonal(f.gram[:, 1:, 1:], axis1=1, axis2=2)[:, None] - f.shrunk @ f.turned[:, :, 1:] ** 2
+    return ScatterGrid(-0.5 * mixed[:, :, 0] - f.log_det, mixed[:, :, 1:], known)
+
+
+@dataclass(eq=False, slots=True)
+class Weighed:
+    """Columns weighed with the inverse covariance C of what was measured, at every size of the scatter.
+
+    Attributes
+    ----------
+    gram : numpy.ndarray, shape (k, c, c)
+        Of the columns: Xᵀ C⁻¹ X.
+    log_det : numpy.ndarray, shape (k,)
+        Half of the logarithm of the determinant of C.
+    """
+
+    gram: Array
+    log_det: Array
+
+    @classmethod
+    def of(cls, base: Array, owns: Array, scatter_var: Array, columns: Array) -> Weighed:
+        """Weigh columns, shape (n, c); the rest as for `scatter_grid`."""
+        f = _Factored.of(base[None], owns, scatter_var, columns[None])
+        turned = f.turned[0]
+        return cls(f.gram[0] - (turned.T * f.shrunk[0][:, None]) @ turned, f.log_det[0])
+
+    def vary(self, column: int, more: float) -> None:
+        """Let what acts along a column vary by so much more: C + more x xᵀ (Sherman, Morrison 1950)."""
+        along = self.gram[:, column]
+        grown = 1.0 + more * along[:, column]
+        self.log_det = self.log_det + 0.5 * np.log(grown)
+        self.gram = self.gram - (more / grown)[:, None, None] * along[:, :, None] * along[:, None, :]
+
+    def log_evidence(self, column: int, more: Array, measured: Array, freedom: float) -> Array:
+        """Logarithm of the density of what was measured in each of several cases, the size of the scatter integrated out.
+
+        Parameters
+        ----------
+        column : int
+            Along which the cases differ.
+        more : numpy.ndarray, shape (cases,)
+            Variance by which each lets it vary more.
+        measured : numpy.ndarray, shape (cases, c)
+            What was measured over what each predicts, as a sum of the columns.
+        freedom : float
+            Degrees of freedom of the scatter's prior.
+        """
+        weighed = np.einsum("ac,kcd->akd", measured, self.gram)
+        grown = 1.0 + more[:, None] * self.gram[:, column, column]
+        squares = (weighed * measured[:, None]).sum(axis=2) - more[:, None] / grown * weighed[:, :, column] ** 2
+        return _over_sizes(-0.5 * squares - 0.5 * np.log(grown) - self.log_det, freedom)
 
 
 def log_evidence(bases: Array, owns: Array, scatter_var: Array, innovations: Array, freedom: float) -> Array:
@@ -202,7 +268,11 @@ def log_evidence(bases: Array, owns: Array, scatter_var: Array, innovations: Arr
     numpy.ndarray, shape (cases,)
     """
     measured = np.broadcast_to(innovations, bases.shape[:2])[:, :, None]
-    log_likelihood = _each_size(bases, owns, scatter_var, measured).log_likelihood
+    return _over_sizes(_each_size(bases, owns, scatter_var, measured).log_likelihood, freedom)
+
+
+def _over_sizes(log_likelihood: Array, freedom: float) -> Array:
+    """Integrate the size of the scatter out of log likelihoods, shape (cases, k)."""
     most = log_likelihood.max(axis=1)
     prior = scatter_weights(np.zeros(len(SCATTER_SIZES)), freedom)
     return np.asarray(most + np.log(np.exp(log_likelihood - most[:, None]) @ prior))

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.hold_ups import moments
-from fairmargin.core.inference.posterior import log_evidence
+from fairmargin.core.inference.posterior import Weighed
 from fairmargin.core.inference.problem import Linearised, Problem
 from fairmargin.core.model.parameters import Parameter
 
@@ -44,23 +44,32 @@ def slower_legs(
     """
     alone = [i for i, c in enumerate(conditions) if c.slower_by and not c.slower_alike]
     slower = [(i, j) for i in alone if (j := _unknown_of(problem, i)) is not None]
+    if not slower:
+        return {}
     evidence = problem.evidence(at, segment_share)
-    mean, variance = problem.prior_mean.copy(), problem.prior_var.copy()
+    own = [j for _, j in slower]
+    mean, variance = problem.prior_mean[own], problem.prior_var[own]
+    # A leg's speed acts along one column, so that no other guess at it needs another factorisation. The last column is what
+    # was measured over what is predicted; what else the slower legs are taken for is taken off it.
+    columns = np.concatenate([at.jacobian[:, own], (problem.rows.measured - at.predicted)[:, None]], axis=1)
+    weighed = Weighed.of(evidence.base, evidence.owns, evidence.scatter_var, columns)
+    measured = np.zeros(len(own) + 1)
+    measured[-1] = 1.0
     for _ in range(ROUNDS):
-        for i, j in slower:
-            way = at.jacobian[:, j]
-            shifted = problem.rows.measured - at.predicted - at.jacobian @ (mean - problem.prior_mean)
-            base = (at.jacobian * variance) @ at.jacobian.T + np.diag(evidence.noise)
+        for at_column, (i, j) in enumerate(slower):
             ways = conditions[i].slower_by
             timed = max(problem.prior_var[j] - moments(ways)[1] ** 2, 0.0)  # what the clock leaves open
             share, off, sd = (np.array([getattr(e, name) for e in ways]) for name in ("share", "off", "sd"))
-            own = base + (sd**2 + timed - variance[j])[:, None, None] * np.outer(way, way)
-            innovations = shifted - (off - mean[j])[:, None] * way
-            log_p = np.log(share) + log_evidence(own, evidence.owns, evidence.scatter_var, innovations, freedom)
+            guessed = np.tile(measured, (len(ways), 1))
+            guessed[:, at_column] -= off - mean[at_column]
+            more = sd**2 + timed - variance[at_column]
+            log_p = np.log(share) + weighed.log_evidence(at_column, more, guessed, freedom)
             weights = np.exp(log_p - log_p.max())
-            mean[j], deviation = moments(ways, (weights / weights.sum()).tolist())
-            variance[j] = deviation**2 + timed
-    return {conditions[i].leg: (float(mean[j]), float(variance[j])) for i, j in slower}
+            found, deviation = moments(ways, (weights / weights.sum()).tolist())
+            measured[at_column] -= found - mean[at_column]
+            weighed.vary(at_column, deviation**2 + timed - variance[at_column])
+            mean[at_column], variance[at_column] = found, deviation**2 + timed
+    return {conditions[i].leg: (float(m), float(v)) for (i, _), m, v in zip(slower, mean, variance, strict=True)}
 
 
 def of_legs(problem: Problem, conditions: Sequence[Conditions], speeds: Mapping[str, tuple[float, float]]) -> Problem:
