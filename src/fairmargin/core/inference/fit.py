@@ -288,7 +288,7 @@ def _beside(
     problem: Problem, result: Posterior, observations: Sequence[Observation], values: Mapping[str, float]
 ) -> tuple[float, float]:
     """Generalised least squares of one quantity more, with everything else as uncertain as its prior says."""
-    x = problem.owns @ np.array([np.mean([values[name] for name in o.legs]) for o in observations])
+    x = problem.owns @ np.array([sum(values[name] for name in o.legs) / len(o.legs) for o in observations])
     information = float(x @ result.inverse @ x)
     found = float(x @ result.inverse @ result.innovation) / max(information, 1e-12)
     return found, found * math.sqrt(information)

@@ -219,7 +219,7 @@ class Problem:
     unknowns: list[Unknown]
     shared: int  # of the unknowns, those that act on whole legs
     parameters: NDArray[np.intp]  # of the unknowns
-    columns: tuple[tuple[int, NDArray[np.intp]], ...]  # unknowns of each parameter
+    acts_on: Array  # (unknowns, parameters): one where an unknown is of a parameter
     leg_weights: Array  # (legs + reference rows, shared unknowns)
     weights: Array  # (rows + reference rows, unknowns)
     prior_mean: Array
@@ -230,12 +230,7 @@ class Problem:
     def local_of(self, weights: Array, theta: Array) -> Array:
         """Deviation of every parameter on every row of a table of weights."""
         width = weights.shape[1]
-        out = np.zeros((len(weights), len(Parameter)))
-        for parameter, every in self.columns:
-            columns = every[: int(np.searchsorted(every, width))] if width < len(theta) else every
-            if columns.size:
-                out[:, parameter] = weights[:, columns] @ theta[columns]
-        return out
+        return np.asarray((weights * theta[:width]) @ self.acts_on[:width])
 
     def share(self, source: str, theta: Array) -> Array:
         """What the shared unknowns of one source of the margin add to each leg's deviations, shape (legs, parameters)."""
@@ -347,7 +342,7 @@ def prepare(
         unknowns=unknowns,
         shared=shared,
         parameters=(parameters := np.array([u.parameter for u in unknowns])),
-        columns=tuple((int(p), np.flatnonzero(parameters == p)) for p in np.unique(parameters)),
+        acts_on=np.equal.outer(parameters, np.arange(len(Parameter))).astype(float),
         leg_weights=leg_weights,
         weights=weights,
         prior_mean=np.array([u.prior_mean for u in unknowns], dtype=float),
@@ -361,7 +356,7 @@ def scatter_units(study: Study, conditions: Sequence[Conditions], observations: 
     """Scatter of each drive over that of a careful 30 km: ∝ 1/√distance within limits, and by the kind of driving."""
     km = np.array([max(o.fit_km, 0.5) for o in observations])
     rough = {c.leg: SCATTER_OF[kind_of_driving(study, c)] for c in conditions}
-    own = np.array([np.mean([rough.get(name, 1.0) for name in o.legs]) for o in observations])
+    own = np.array([sum(rough.get(name, 1.0) for name in o.legs) / len(o.legs) for o in observations])
     return np.asarray(own * np.clip(np.sqrt(SCATTER_KM / km), *priors.SCATTER_REACH))
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Final
 
 import numpy as np
@@ -56,7 +57,7 @@ class Entry:
     even: float = 0.0  # mean energy of the leg's segments over this one's; 0 for whole legs
 
 
-@dataclass(frozen=True, eq=False, slots=True)
+@dataclass(frozen=True, eq=False)
 class Rows:
     """All rows and entries as arrays; rows of an entry lie side by side, in the order of the entries."""
 
@@ -75,12 +76,12 @@ class Rows:
     unit: Array
     even: Array
 
-    @property
+    @cached_property
     def first(self) -> Integers:
         """First row of every entry."""
         return np.flatnonzero(np.diff(self.entry, prepend=-1))
 
-    @property
+    @cached_property
     def segmented(self) -> bool:
         """Whether any leg is cut."""
         return bool((self.part >= 0).any())

@@ -12,6 +12,7 @@ References
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Final
 
 import numpy as np
@@ -26,17 +27,85 @@ YAW_PARABOLA_DEG: Final = 10.0  # up to here C_dA grows with the square of the y
 YAW_LIMIT_DEG: Final = 15.0  # beyond it C_dA no longer grows; common practice
 #: Drag coefficient of a box that stands in the wind beside or above a cab. Common practice.
 BOX_DRAG_COEFFICIENT: Final = 0.5
+DEG: Final = 180.0 / np.pi
 _KINK: Final = 1e-9  # keeps the roots differentiable at zero air speed
 
 
-@dataclass(frozen=True, eq=False, slots=True)
+@dataclass(frozen=True, eq=False)
 class AeroTerm:
-    """½ ρ v_r u (1 + s g(ψ)), and its derivatives by head wind, cross wind (both at the car) and s."""
+    """½ ρ v_r u (1 + s g(ψ)), and its derivatives by head wind, cross wind (both at the car) and s, worked out when asked for.
 
-    value: Array
-    by_head: Array
-    by_cross: Array
-    by_yaw_slope: Array
+    Attributes
+    ----------
+    along, across, gusts2 : numpy.ndarray
+        Air speed along the road and across it, and the mean square of the gusts. [m/s, m²/s²]
+    half_density : numpy.ndarray
+        Half of the density. [kg/m³]
+    yaw_slope : numpy.ndarray
+        s. [1/°]
+    """
+
+    along: Array
+    across: Array
+    gusts2: Array
+    half_density: Array
+    yaw_slope: Array
+
+    @cached_property
+    def value(self) -> Array:
+        """Force per drag area. [N/m²]"""
+        return np.asarray(self.half_density * self._gain * self._base)
+
+    @cached_property
+    def by_head(self) -> Array:
+        """Derivative by the head wind. [N s/m³]"""
+        u = self.along
+        # Nearer to the road's direction: less yaw.
+        grown = self._steepness * (-self._blurred * np.sign(u) / self._square * DEG)
+        own = self._gain * (self._air_speed + u * u / self._air_speed)
+        return np.asarray(self.half_density * (own + self.yaw_slope * grown * self._base))
+
+    @cached_property
+    def by_cross(self) -> Array:
+        """Derivative by the cross wind. [N s/m³]"""
+        u, c = self.along, self.across
+        grown = self._steepness * (np.abs(u) / self._square * (c / self._blurred) * DEG)
+        own = self._gain * u * c / self._air_speed
+        return np.asarray(self.half_density * (own + self.yaw_slope * grown * self._base))
+
+    @cached_property
+    def by_yaw_slope(self) -> Array:
+        """Derivative by s. [N °/m²]"""
+        return np.asarray(self.half_density * self._growth[0] * self._base)
+
+    @cached_property
+    def _air_speed(self) -> Array:
+        return np.sqrt(self.along * self.along + self.across * self.across + _KINK)
+
+    @cached_property
+    def _blurred(self) -> Array:
+        """Root mean square of the cross wind, gusts and all."""
+        return np.sqrt(self.across * self.across + self.gusts2 + _KINK)
+
+    @cached_property
+    def _growth(self) -> tuple[Array, Array]:
+        return _growth_by_yaw(np.arctan2(self._blurred, np.abs(self.along)) * DEG)
+
+    @property
+    def _steepness(self) -> Array:
+        return self._growth[1]
+
+    @cached_property
+    def _gain(self) -> Array:
+        return np.asarray(1 + self.yaw_slope * self._growth[0])
+
+    @cached_property
+    def _base(self) -> Array:
+        return np.asarray(self._air_speed * self.along + self.gusts2 * np.sign(self.along))
+
+    @cached_property
+    def _square(self) -> Array:
+        return np.asarray(self.along * self.along + self._blurred * self._blurred)
 
 
 def aero_term(
@@ -80,28 +149,11 @@ def aero_term(
     >>> round(float(aero_term(100 / 3.6, 0.0, 0.0, 0.0, 1.2, 0.012).value), 2)
     462.96
     """
-    v = np.asarray(speed_m_s, dtype=float)
-    sigma2 = np.asarray(turbulence_m_s, dtype=float) ** 2
-    half = 0.5 * np.asarray(density_kg_m3, dtype=float)
-    u = v + np.asarray(head_m_s, dtype=float)
-    c = np.asarray(cross_m_s, dtype=float)
-    vr = np.sqrt(u * u + c * c + _KINK)
-    blurred = np.sqrt(c * c + sigma2 + _KINK)
-    deg = 180.0 / np.pi
-    psi = np.arctan2(blurred, np.abs(u)) * deg
-    growth, steepness = _growth_by_yaw(psi)
-    yaw = np.asarray(yaw_slope_per_deg, dtype=float)
-    gain = 1 + yaw * growth
-    r2 = u * u + blurred * blurred
-    grown_u = steepness * (-blurred * np.sign(u) / r2 * deg)
-    grown_c = steepness * (np.abs(u) / r2 * (c / blurred) * deg)
-    base = vr * u + sigma2 * np.sign(u)
-    return AeroTerm(
-        value=half * gain * base,
-        by_head=half * (gain * (vr + u * u / vr) + yaw * grown_u * base),
-        by_cross=half * (gain * u * c / vr + yaw * grown_c * base),
-        by_yaw_slope=half * growth * base,
+    v, head, cross, gusts, density, slope = (
+        np.asarray(x, dtype=float)
+        for x in (speed_m_s, head_m_s, cross_m_s, turbulence_m_s, density_kg_m3, yaw_slope_per_deg)
     )
+    return AeroTerm(v + head, cross, gusts**2, 0.5 * density, slope)
 
 
 def _growth_by_yaw(psi_deg: Array) -> tuple[Array, Array]:

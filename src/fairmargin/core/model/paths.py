@@ -51,14 +51,14 @@ class Paths:
     stops: Array  # per leg, full stops that cost kinetic energy
 
     def spread(self, per_leg: Array) -> Array:
-        """Repeat a per-leg value over its stretches.
+        """Repeat per-leg values over their stretches.
 
         Parameters
         ----------
         per_leg : numpy.ndarray
-            Shape (legs,).
+            Shape (..., legs).
         """
-        return np.repeat(per_leg, self.counts)
+        return np.repeat(per_leg, self.counts, axis=-1)
 
     def total(self, per_stretch: Array) -> Array:
         """Sum over each leg's stretches.
@@ -70,12 +70,13 @@ class Paths:
         """
         return np.asarray(np.add.reduceat(per_stretch, self.starts))
 
-    def followed_by(self, other: Paths) -> Paths:
+    def followed_by(self, *others: Paths) -> Paths:
         """These legs and, after them, those of other paths."""
-        parts = {
-            name: np.concatenate([getattr(self, name), getattr(other, name)]) for name in Paths.__dataclass_fields__
-        }
-        return Paths(**{**parts, "starts": np.concatenate([self.starts, other.starts + len(self.length_m)])})
+        every = (self, *others)
+        parts = {name: np.concatenate([getattr(p, name) for p in every]) for name in Paths.__dataclass_fields__}
+        before = np.cumsum([0, *(len(p.length_m) for p in every[:-1])])
+        starts = np.concatenate([p.starts + n for p, n in zip(every, before.tolist(), strict=True)])
+        return Paths(**{**parts, "starts": starts})
 
 
 @dataclass(frozen=True, eq=False, slots=True)

@@ -78,7 +78,9 @@ class Road:
         self.shape = shape
         self._study = study
         self._elsewhere = dict(elsewhere or {})
+        self._ways: dict[bool, RouteShape] = {}
         self._grouped: dict[bool, tuple[Array, Array, Array]] = {}
+        self._driven: dict[object, Stretches] = {}  # every fit of a study asks for the same legs
 
     def of(self, leg: str) -> Road:
         """Return the road that a leg was driven on: this one, or another sector's.
@@ -107,9 +109,12 @@ class Road:
         backwards : bool
             Whether the road is driven the other way.
         """
-        if self.shape is None:
-            return default_shape(self._study, backwards)
-        return self.shape.reversed() if backwards else self.shape
+        if backwards not in self._ways:
+            if self.shape is None:
+                self._ways[backwards] = default_shape(self._study, backwards)
+            else:
+                self._ways[backwards] = self.shape.reversed() if backwards else self.shape
+        return self._ways[backwards]
 
     def heading_known(self) -> bool:
         """Whether the road's headings are known (a circle's are)."""
@@ -142,11 +147,21 @@ class Road:
         timed : bool, optional
             Whether its driving time is known.
         """
-        whole = self.way(backwards)
-        scale = true_m / whole.total_m if true_m else 1.0
         held_up = [
             e for e in events if e.kind == "slow-traffic" and e.speed_kmh and e.duration_s and e.at_km is not None
         ]
+        where = tuple((e.at_km, e.duration_s, e.speed_kmh) for e in held_up)
+        key = (backwards, true_m, speed_m_s, timed, where)
+        if key not in self._driven:
+            self._driven[key] = self._laid(backwards, true_m, speed_m_s, held_up, timed)
+        return self._driven[key]
+
+    def _laid(
+        self, backwards: bool, true_m: float, speed_m_s: float, held_up: Sequence[Event], timed: bool
+    ) -> Stretches:
+        """Stretches of a leg, slower where it was held up."""
+        whole = self.way(backwards)
+        scale = true_m / whole.total_m if true_m else 1.0
         if held_up:
             lengths = whole.length_m * scale
             cut, of = _cut_at(lengths, held_up)

@@ -398,7 +398,7 @@ def _corrected(o: Observation, results: Mapping[str, LegResult]) -> float | None
     """Mean of an observation's corrected legs; None unless all are corrected."""
     values = [results[name].corrected_wh_per_km for name in o.legs]
     known = [v for v in values if v is not None]
-    return float(np.mean(known)) if len(known) == len(values) else None
+    return sum(known) / len(known) if len(known) == len(values) else None
 
 
 def by_direction(case: ComparisonContext, sides: Sides) -> tuple[DirectionEffect, ...]:

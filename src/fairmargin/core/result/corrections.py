@@ -45,9 +45,8 @@ def corrections(
     kilometres = np.array([max(c.true_m, 1.0) for c in conditions]) / 1000.0
     result: dict[str, Array] = {"distance": true_energy - measured, "trim": gated - true_energy}
 
-    as_driven = _without_statistics(study, fit, conditions)
-    before = fit.model.energies(as_driven, derivatives=False).wh
-    scale = _measured_over_modelled(conditions, observations, before)
+    keys, energies = _on_the_way(study, fit, options, conditions)
+    scale = _measured_over_modelled(conditions, observations, energies[0])
     if study.known_differences:
         level = gated
         taken_out = -np.array([known_wh_per_km(study, study.leg(c.leg)) for c in conditions])
@@ -58,26 +57,49 @@ def corrections(
         level = gated + result.get("known_difference", 0.0)
         result["road"] = level * np.expm1(-water)
         scale = scale * np.exp(-water)
+    for key, before, after in zip(keys, energies[:-1], energies[1:], strict=True):
+        result[key] = (after - before) * scale / kilometres
+    return {c.leg: {name: float(values[i]) for name, values in result.items()} for i, c in enumerate(conditions)}
+
+
+def _on_the_way(
+    study: Study, fit: Fit, options: FitOptions, conditions: Sequence[Conditions]
+) -> tuple[list[str], list[Array]]:
+    """Lines in their order, and the energy of every leg before the first and after each of them. [Wh]"""
     of_configurations = speeds_of_configurations(study, conditions, options.speed_kmh)
     speed = [of_configurations[c.configuration] for c in conditions]
-    reference = reference_of(study, conditions, options.view)
     kept = fit.as_driven or study.change.is_technique  # nothing of how it was driven is corrected away
-    steady = None if kept else partial(_steady, fit, conditions, speed)
-    now = Exchange(fit.model, as_driven, reference, steady, fit.share)
+    now = Exchange(
+        fit.model,
+        _without_statistics(study, fit, conditions),
+        reference_of(study, conditions, options.view),
+        None if kept else partial(_steady, fit, conditions, speed),
+        fit.share,
+    )
+    keys, states = [], [now]
     for line in registry.lines().values():
         if line.exchange is None:
             continue
         was, now = now, line.exchange(now)
-        after = before if _alike(was, now) else now.model.energies(now.local, derivatives=False).wh
-        result[line.key] = (after - before) * scale / kilometres
-        before = after
-    result["elevation"] = np.zeros(len(conditions))
-    if len({c.backwards for c in conditions}) == 2 and fit.road.shape is not None and not fit.as_driven:
-        # Hills: each leg's own direction against the mean of the directions driven.
-        turned = replace(now.model, paths=_steady(fit, conditions, speed, turned=True))
-        other = turned.energies(now.local, derivatives=False).wh
-        result["elevation"] = (other - before) / kilometres * 0.5 * scale
-    return {c.leg: {name: float(values[i]) for name, values in result.items()} for i, c in enumerate(conditions)}
+        keys.append(line.key)
+        states.append(states[-1] if _alike(was, now) else now)
+    hills = len({c.backwards for c in conditions}) == 2 and fit.road.shape is not None and not fit.as_driven
+    if hills:
+        states.append(replace(now, model=replace(now.model, paths=_steady(fit, conditions, speed, turned=True))))
+    energies = _energies(states)
+    last = energies[len(keys)]
+    # Hills: each leg's own direction against the mean of the directions driven.
+    return [*keys, "elevation"], [*energies[: len(keys) + 1], last + 0.5 * (energies[-1] - last) if hills else last]
+
+
+def _energies(states: Sequence[Exchange]) -> list[Array]:
+    """Energy of every leg at each state, from one pass over those that differ. [Wh]"""
+    differ = list(dict.fromkeys(states))
+    local = np.concatenate([e.local for e in differ])
+    whole = differ[0].model.followed_by(*(e.model for e in differ[1:]))
+    energies = np.split(whole.energies(local, derivatives=False).wh, len(differ))
+    of = dict(zip(differ, energies, strict=True))
+    return [of[e] for e in states]
 
 
 def _alike(a: Exchange, b: Exchange) -> bool:
