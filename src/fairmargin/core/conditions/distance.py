@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from statistics import median
 from typing import Final
 
 import numpy as np
@@ -96,7 +97,7 @@ def of_another_length(case: Case) -> list[Conditions]:
     return [
         c
         for legs in by_way.values()
-        for usual_m in [float(np.median([x.true_m for x in legs]))]
+        for usual_m in [median([x.true_m for x in legs])]
         for c in legs
         if abs(c.true_m / usual_m - 1) > LENGTH_UNLIKE
     ]

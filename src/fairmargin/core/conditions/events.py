@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import replace
+from statistics import median
 from typing import Final
 
 import numpy as np
@@ -64,7 +65,7 @@ def slow_traffic(case: Case) -> Iterator[Finding]:
     legs = tuple(leg for leg in legs if leg not in untold)
     if not legs:
         return
-    free = float(np.median([c.speed_m_s for c in case.conditions]))
+    free = median([c.speed_m_s for c in case.conditions])
     bias = case.held_up_by_nothing([replace(c, speed_m_s=free) for c in case.conditions if c.leg in legs])
     yield Finding(
         "note" if abs(bias or 0.0) < SMALL else "caution",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
+from statistics import median
 from typing import Final
 
 import numpy as np
@@ -158,7 +159,7 @@ def _long_legs(case: Case) -> Iterator[Finding]:
         name
         for own in timed.values()
         for name, pace in own
-        if len(own) >= LIKE_LEGS and pace > (1 + LONG_LEG) * float(np.median([x for _, x in own]))
+        if len(own) >= LIKE_LEGS and pace > (1 + LONG_LEG) * median([x for _, x in own])
     ]
     if not slow:
         return

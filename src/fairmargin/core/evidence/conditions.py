@@ -251,7 +251,8 @@ def _conditions_of(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                 )
             )
     noted = {e.leg for e in study.events if e.kind in {"slow-traffic", "stop"}}
-    return {c.leg: c for c in _with_warm_up(study, _placed(_held_up(study, raw, noted, set(traces))))}
+    held_up = _held_up(study, raw, noted, set(traces))
+    return {c.leg: c for c in _with_warm_up(study, held_up, _placed(held_up))}
 
 
 @dataclass(frozen=True, slots=True)
@@ -432,8 +433,8 @@ def _held_up(study: Study, raw: list[Conditions], noted: set[str], logged: set[s
     return result
 
 
-def _placed(raw: list[Conditions]) -> list[Conditions]:
-    """Place legs of unknown time after the leg before them of their day, or before the one after."""
+def _placed(raw: list[Conditions]) -> dict[str, float]:
+    """When each leg began; those of unknown time are placed after the leg before them of their day, or before the one after."""
     placed: dict[str, float] = {}
     for day in dict.fromkeys(c.day for c in raw):
         own = [c for c in raw if c.day == day]
@@ -447,11 +448,11 @@ def _placed(raw: list[Conditions]) -> list[Conditions]:
             after = 0.0 if not run else PAUSE_S if c.run == run else SWAP_S
             placed[c.leg] = c.started_s if c.started_s is not None else ended + after
             ended, run = placed[c.leg] + c.duration_s, c.run
-    return [replace(c, placed_s=placed[c.leg]) for c in raw]
+    return placed
 
 
-def _with_warm_up(study: Study, raw: list[Conditions]) -> list[Conditions]:
-    """Set how cold each leg's tyres were: their cold share decays while driving and comes back over an hour's pause.
+def _with_warm_up(study: Study, raw: list[Conditions], placed: Mapping[str, float]) -> list[Conditions]:
+    """Set when each leg began and how cold its tyres were: their cold share decays while driving and comes back over an hour's pause.
 
     Other wheels or tyres have lain beside the car: they come on wholly cold, and warm by themselves.
     """
@@ -461,11 +462,12 @@ def _with_warm_up(study: Study, raw: list[Conditions]) -> list[Conditions]:
     state: dict[tuple[bool, int, str], tuple[float, float, float]] = {}
     told: dict[tuple[bool, int], bool] = {}  # whether somebody said how the day's first leg came
     on: dict[tuple[bool, int], str] = {}  # the set that each vehicle drove last on a day
-    for c in sorted(raw, key=lambda c: (c.day, c.placed_s)):
+    for c in sorted(raw, key=lambda c: (c.day, placed[c.leg])):
+        began = placed[c.leg]
         key = (c.control, c.day, c.configuration if swaps else "")
         lay = on.get(key[:2], key[2]) != key[2]
-        known, maybe, ended = state.get(key, (1.0, 0.0, c.placed_s) if lay else (0.0, 1.0, c.placed_s))
-        pause = max(0.0, c.placed_s - ended)
+        known, maybe, ended = state.get(key, (1.0, 0.0, began) if lay else (0.0, 1.0, began))
+        pause = max(0.0, began - ended)
         if c.started_s is None:
             pause = min(pause, PAUSE_S)  # driven on at once for all anybody knows, which sets runs apart most
         # Whatever lay beside the car has cooled; how much a pause on the wheels cools, nobody knows well.
@@ -482,8 +484,12 @@ def _with_warm_up(study: Study, raw: list[Conditions]) -> list[Conditions]:
         sure, extra = (rolling.cold_share_mean(x, duration) for x in (known, maybe))
         known_so_far = before is not None or (told[c.control, c.day] and c.started_s is not None)
         share = sure + ARRIVED_COLD * extra
-        result.append(replace(c, cold_if=sure + extra, cold_open=extra, cold_share=share, warm_up_told=known_so_far))
+        result.append(
+            replace(
+                c, placed_s=began, cold_if=sure + extra, cold_open=extra, cold_share=share, warm_up_told=known_so_far
+            )
+        )
         left = (rolling.cold_share_after(known, duration), rolling.cold_share_after(maybe, duration))
-        state[key] = (*left, c.placed_s + duration)
+        state[key] = (*left, began + duration)
         on[key[:2]] = key[2]
     return result

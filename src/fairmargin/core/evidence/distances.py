@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
-
-import numpy as np
+from statistics import median
 
 from fairmargin.core.evidence.thinning import thin
 from fairmargin.core.study import Configuration, Leg, Study, Trace
@@ -64,7 +63,7 @@ def route_km(study: Study, sector: str = "") -> float | None:
         return (road[-1].distance_m - road[0].distance_m) / 1000.0
     legs = [leg for leg in study.legs if leg.sector == sector] if sector else study.legs
     known = [x for leg in legs if (x := leg.gps_distance_km or leg.distance_km) is not None]
-    return float(np.median(known)) if known else None
+    return median(known) if known else None
 
 
 def leg_distances(study: Study, leg: Leg, ratio: float, trace: Trace | None) -> tuple[float, float] | None:

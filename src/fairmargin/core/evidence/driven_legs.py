@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from statistics import median
 from typing import Final
-
-import numpy as np
 
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import pace_of
@@ -35,7 +34,7 @@ def legs_that_are(study: Study, traces: Mapping[str, Trace]) -> frozenset[str]:
         if km:
             return DRIVEN_KMH[0] <= 3600.0 * km / leg.duration_s <= DRIVEN_KMH[1]
         others = like.get(pace_of(study, leg))
-        usual = float(np.median(others)) if others else 0.0
+        usual = median(others) if others else 0.0
         return usual / LIKE_TIMES <= leg.duration_s <= usual * LIKE_TIMES
 
     return frozenset(leg.leg for leg in study.legs if leg.leg in read or leg.run in runs or timed(leg))

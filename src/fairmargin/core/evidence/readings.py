@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from statistics import median
 from typing import Final
 
 import numpy as np
@@ -209,7 +210,7 @@ def observations(study: Study, traces: Mapping[str, Trace]) -> list[Observation]
         ]
         by_run.append((legs, [o for o in own if o is not None]))
     single = [o.as_read_wh_per_km for legs, own in by_run if legs for o in own]
-    least = LEAST_OF_USUAL * float(np.median(single)) if single else 0.0
+    least = LEAST_OF_USUAL * median(single) if single else 0.0
     if study.method == "everyday":
         least = 0.0  # trips of a day need not belong together
     # One run taken as a whole has to be set against others taken so: a mean of logarithms is no logarithm of a mean.

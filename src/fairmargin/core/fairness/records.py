@@ -9,6 +9,7 @@ import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from statistics import median
 from typing import Final, Literal
 
 import numpy as np
@@ -92,7 +93,7 @@ def nothing_used(records: RecordsContext) -> Iterator[Finding]:
                 per_km.setdefault(way, []).append((leg.leg, r.energy_wh / distance[0], r.shown))
     level = _level_wh_per_km(study)
     for way, members in per_km.items():
-        usual = float(np.median([x for _, x, _ in members]))
+        usual = median([x for _, x, _ in members])
         for name, wh_per_km, shown in members:
             leg = study.leg(name)
             if wh_per_km > limit.LEAST_TAKEN * level or is_confirmed(leg):
@@ -377,7 +378,7 @@ def run_far_from_others(records: RecordsContext) -> Iterator[Finding]:
     if len(runs) < limit.DATED_RUNS or records.study.method == "everyday" or _spread_runs(records):
         return
     days = {run: legs[0][1] for run, legs in runs.items()}
-    middle = float(np.median(list(days.values())))
+    middle = median(days.values())
     far = [run for run, day in days.items() if abs(day - middle) > limit.FAR_DAYS]
     others = [day for run, day in days.items() if run not in far]
     if len(far) != 1 or max(others) - min(others) > limit.NEAR_DAYS:

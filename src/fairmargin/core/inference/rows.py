@@ -140,8 +140,8 @@ def lay_rows(
     on_this = [c for c in conditions if road.of(c.leg) is road]  # another road's places are others
     segments = {False: 1, True: 1} if whole else _segments(logs, on_this, integrated)
     if not with_events:
-        conditions = [replace(c, jam_s=0.0) for c in conditions]
-    told = study if with_events else study.with_(events=())
+        conditions = [replace(c, jam_s=0.0) if c.jam_s else c for c in conditions]
+    told = study if with_events or not study.events else study.with_(events=())
     rows: list[Row] = []
     entries: list[Entry] = []
     for j, o in enumerate(observations):
