@@ -42,7 +42,7 @@ from fairmargin.desktop.widgets.axis import clock_ticks
 from fairmargin.desktop.widgets.basics import as_tip, label, panel, sign_of
 from fairmargin.desktop.widgets.drawn import as_drawn
 from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.desktop.widgets.tables import Table
+from fairmargin.desktop.widgets.tables import Table, filled_at_once
 from fairmargin.exchange.words.results import foretold_words, way_lines
 
 if TYPE_CHECKING:
@@ -73,6 +73,9 @@ class ExamineStage(Stage):
         self.table.setShowGrid(False)
         self.table.setFrameShape(QFrame.Shape.NoFrame)
         self.table.verticalHeader().setDefaultSectionSize(25)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
         self.table.itemSelectionChanged.connect(self._chosen)
         box.addWidget(self.table)
         self.page.addWidget(frame, 2)
@@ -254,13 +257,32 @@ class ExamineStage(Stage):
     def refresh(self, study: Study) -> None:
         units = self.session.units
         analysis = self.session.analysis
-        results = {leg.leg: leg for leg in analysis.legs} if analysis else {}
         heads = [
             "Leg", "Configuration", "Direction", "State", "Reading", f"Distance, {units.distance}", "Time, min",
             f"Air, {units.temperature}", f"Wind, {units.wind} from",
         ]  # fmt: skip
         chosen = self._selected()
         self.table.blockSignals(True)
+        with filled_at_once(self.table):
+            self._fill(study, heads)
+        names = [leg.leg for leg in study.legs]
+        # A page that opens begins with what is most in doubt.
+        chosen = chosen if chosen in names else most_doubted(analysis, study)
+        if chosen in names:
+            self.table.selectRow(names.index(chosen))
+            self.table.scrollTo(self.table.model().index(names.index(chosen), 0))
+        self.table.blockSignals(False)
+        driven = sum(self.session.has_reading(leg) for leg in study.legs)
+        out = sum(not leg.included for leg in study.legs)
+        self.subtitle.setText(f"{driven} legs with a reading \u00b7 {out} left out")
+        self._chosen()
+        self._show_options()
+        self._show_plot(study)
+
+    def _fill(self, study: Study, heads: Sequence[str]) -> None:
+        """Put every leg into the table."""
+        analysis = self.session.analysis
+        results = {leg.leg: leg for leg in analysis.legs} if analysis else {}
         self.table.setHorizontalHeaderLabels(heads)
         self.table.setRowCount(len(study.legs))
         trials = [t.id for t in study.trials]
@@ -281,23 +303,6 @@ class ExamineStage(Stage):
                 elif not leg.included:
                     item.setForeground(theme.colour("muted"))
                 self.table.setItem(i, j, item)
-        header = self.table.horizontalHeader()
-        for j in range(9):
-            header.setSectionResizeMode(j, QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
-        names = [leg.leg for leg in study.legs]
-        # A page that opens begins with what is most in doubt.
-        chosen = chosen if chosen in names else most_doubted(analysis, study)
-        if chosen in names:
-            self.table.selectRow(names.index(chosen))
-            self.table.scrollTo(self.table.model().index(names.index(chosen), 0))
-        self.table.blockSignals(False)
-        driven = sum(self.session.has_reading(leg) for leg in study.legs)
-        out = sum(not leg.included for leg in study.legs)
-        self.subtitle.setText(f"{driven} legs with a reading \u00b7 {out} left out")
-        self._chosen()
-        self._show_options()
-        self._show_plot(study)
 
     def _cells(self, study: Study, leg: Leg, shown: str) -> list[str]:
         """Say what the table says of a leg."""

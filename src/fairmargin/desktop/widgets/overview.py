@@ -19,7 +19,7 @@ from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark
 from fairmargin.desktop.widgets.drawn import Drawn
-from fairmargin.desktop.widgets.tables import Table
+from fairmargin.desktop.widgets.tables import Table, filled_at_once
 from fairmargin.exchange.words.figures import distance_words, span_words
 from fairmargin.exchange.words.names import comparison_name, result_name, units_of
 from fairmargin.exchange.words.results import level_words
@@ -177,21 +177,21 @@ class ResultsTable(Table):
         heads = list(self.COLUMNS)
         if results:
             heads[2] = level_words(study, results[0], units)
-        self.setHorizontalHeaderLabels(heads)
-        self.setRowCount(len(results))
-        for row, r in enumerate(results):
-            for column, text in enumerate(self._cells(study, r, units)):
-                item = QTableWidgetItem(text)
-                item.setToolTip(as_tip(text))
-                if column:
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                if r.sector == "whole":
-                    item.setFont(font(13, 600))
-                self.setItem(row, column, item)
-        for column in range(1, len(self.COLUMNS)):
-            cells = [self.item(row, column) for row in range(len(results))]
-            self.setColumnHidden(column, not any(cell is not None and cell.text() for cell in cells))
-        self.resizeColumnsToContents()
+        with filled_at_once(self):
+            self.setHorizontalHeaderLabels(heads)
+            self.setRowCount(len(results))
+            for row, r in enumerate(results):
+                for column, text in enumerate(self._cells(study, r, units)):
+                    item = QTableWidgetItem(text)
+                    item.setToolTip(as_tip(text))
+                    if column:
+                        item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                    if r.sector == "whole":
+                        item.setFont(font(13, 600))
+                    self.setItem(row, column, item)
+            for column in range(1, len(self.COLUMNS)):
+                cells = [self.item(row, column) for row in range(len(results))]
+                self.setColumnHidden(column, not any(cell is not None and cell.text() for cell in cells))
         self.resizeRowsToContents()
         for row in range(self.rowCount()):
             self.setRowHeight(row, self.rowHeight(row) + 8)

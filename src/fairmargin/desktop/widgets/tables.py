@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Final
 
@@ -12,6 +13,7 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
     QComboBox,
+    QHeaderView,
     QMenu,
     QMessageBox,
     QTableView,
@@ -47,6 +49,19 @@ class Table(QTableWidget):
             copy_rows(self)
         else:
             super().keyPressEvent(event)
+
+
+@contextmanager
+def filled_at_once(view: QTableView) -> Iterator[None]:
+    """Let a table measure its columns once after cells were put in, not after each of them."""
+    header = view.horizontalHeader()
+    modes = [header.sectionResizeMode(i) for i in range(header.count())]
+    header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+    try:
+        yield
+    finally:
+        for i, mode in enumerate(modes):
+            header.setSectionResizeMode(i, mode)
 
 
 def lets_out(view: QTableView) -> None:
