@@ -104,9 +104,9 @@ class Field(QWidget):
         self._commit = commit
         self.has_fault = False
         self._shown = ""
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(1)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(1)
         self.caption = PlainLabel(text, self)
         self.caption.setVisible(bool(text))
         self.caption.setObjectName("muted")
@@ -115,24 +115,46 @@ class Field(QWidget):
         self.caption.setBuddy(self.edit)
         self.edit.setPlaceholderText(placeholder)
         self.show_tip(tip)
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        row.addWidget(self.edit, 1)
-        self.unit = PlainLabel(unit, self)  # without a parent it would flash as a window of its own
-        self.unit.setObjectName("unit")
-        self.unit.setVisible(bool(unit))
-        row.addWidget(self.unit)
+        self._row = QHBoxLayout()
+        self._row.setSpacing(4)
+        self._row.addWidget(self.edit, 1)
+        # Labels of what most fields have not are made when they are wanted: pages have hundreds of fields.
+        self._unit: QLabel | None = None
         # Narrow fields share a line of their card for their faults.
-        self.fault = fault if fault is not None else label("", "fault", wrap=True)
-        self.fault.hide()
+        self._fault = fault
+        if fault is not None:
+            fault.hide()
         if text:
-            layout.addWidget(self.caption)
-        layout.addLayout(row)
-        if fault is None:
-            layout.addWidget(self.fault)
+            self._column.addWidget(self.caption)
+        self._column.addLayout(self._row)
+        self._show_unit(unit)
         if width:
             self.edit.setFixedWidth(width)
         self.edit.editingFinished.connect(self._finished)
+
+    @property
+    def unit(self) -> QLabel:
+        """Stands behind the field."""
+        if self._unit is None:
+            self._unit = PlainLabel("", self)  # without a parent it would flash as a window of its own
+            self._unit.setObjectName("unit")
+            self._unit.hide()
+            self._row.addWidget(self._unit)
+        return self._unit
+
+    @property
+    def fault(self) -> QLabel:
+        """Says below the field, or in the card's own line, what is wrong with its text."""
+        if self._fault is None:
+            self._fault = label("", "fault", wrap=True)
+            self._fault.hide()
+            self._column.addWidget(self._fault)
+        return self._fault
+
+    def _show_unit(self, unit: str) -> None:
+        if unit or self._unit is not None:
+            self.unit.setText(unit)
+            self.unit.setVisible(bool(unit))
 
     def show_tip(self, words: str) -> None:
         """Say what is meant, with an example in the person's units."""
@@ -143,8 +165,7 @@ class Field(QWidget):
         """Show a stored value; a field that is being typed in or holds a fault keeps its text."""
         text = minus(text) if _FIGURE.fullmatch(text) else text
         if unit is not None:
-            self.unit.setText(unit)
-            self.unit.setVisible(bool(unit))
+            self._show_unit(unit)
         if text == self._shown and (self.edit.isModified() or self.has_fault):
             return
         self._shown = text
