@@ -117,26 +117,18 @@ class RoadModel:
         mass = declared * np.exp(local[:, Parameter.MASS])
         eta = k.drive_efficiency * np.exp(local[:, Parameter.EFFICIENCY])
         regen = k.regen_efficiency * np.exp(local[:, Parameter.REGENERATION])
+        speed = p.speed_m_s * p.spread(np.exp(local[:, Parameter.SPEED]))
         yaw_slope = aero.yaw_slope(local[:, Parameter.YAW_SLOPE])
-        per_leg = (
-            np.exp(local[:, Parameter.SPEED]),
-            k.drag_area_m2 * np.exp(local[:, Parameter.DRAG]),
-            mass,
-            crr,
-            local[:, Parameter.GRADIENT],
-            1.0 / eta,
-            regen,
-        )
-        faster, drag_area, mass_s, crr_s, steeper, per_eta, regen_s = p.spread(np.stack(per_leg))
-        speed = p.speed_m_s * faster
         height, head, cross, flow = self._air(local, speed, density, yaw_slope.value)
 
-        f_air, f_tyres = drag_area * flow.value, rolling.force_n(mass_s, crr_s, p.slope_cos)
-        f_rest = disturbance.climb_n(mass_s, p.slope_sin + steeper) + disturbance.inertia_n(mass_s, p.acceleration)
+        drag_area, mass_s = p.spread(k.drag_area_m2 * np.exp(local[:, Parameter.DRAG])), p.spread(mass)
+        f_air, f_tyres = drag_area * flow.value, rolling.force_n(mass_s, p.spread(crr), p.slope_cos)
+        slope_sin = p.slope_sin + p.spread(local[:, Parameter.GRADIENT])
+        f_rest = disturbance.climb_n(mass_s, slope_sin) + disturbance.inertia_n(mass_s, p.acceleration)
         force = f_air + f_tyres + f_rest
         driving = force > 0
         # Energy per newton of force: drawn through the driveline, or given back by regeneration.
-        weight = np.where(driving, per_eta, regen_s) * p.length_m / 3600.0
+        weight = np.where(driving, p.spread(1.0 / eta), p.spread(regen)) * p.length_m / 3600.0
 
         seconds = p.total(p.length_m / speed)
         mean_speed = p.total(p.length_m) / seconds
@@ -158,21 +150,17 @@ class RoadModel:
             cold_by_kelvin=driveline.TEMPERATURE_PER_K + local[:, Parameter.DRIVELINE_PER_K],
             outside_k=air.ZERO_C_K + outside_c,
             weight=weight,
-            drag_area=drag_area,
-            mass=mass,
+            drag_weight=weight * drag_area * p.spread(1.0 - air_cut),
             mass_s=mass_s,
-            eta=eta,
-            mean_speed=mean_speed,
             wh=weight * force,
-            driving=driving,
             wh_air=all_air * (1.0 - air_cut),
             cut=all_air * air_cut + all_tyres * tyre_cut,
             cut_back=(0.5 * all_air + all_tyres) * back * grows,
             grows=grows,
             wh_tyres=all_tyres * (1.0 - tyre_cut),
             wh_rest=p.total(weight * f_rest),
-            air_left=1.0 - air_cut,
             regained=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, regen),
+            regained_drawn=p.stops * disturbance.regained_wh(mass, mean_speed, 0.0, eta, 0.0),
             watts=auxiliaries.power_w(k.auxiliary_w + local[:, Parameter.AUXILIARY_W], per_k, legs.climate_k),
             moving_h=seconds / 3600.0,
             hours=(seconds + legs.stopped_s) / 3600.0,
@@ -205,34 +193,36 @@ class RoadModel:
     ) -> tuple[Array, Array, Array, aero.AeroTerm]:
         """Height factor, head and cross wind at the mast, and the force of the air; per stretch."""
         p, legs = self.paths, self.legs
-        per_leg = (
-            self.height_factor * np.exp(local[:, Parameter.HEIGHT_FACTOR]),
-            legs.from_north + local[:, Parameter.WIND_NORTH],
-            legs.from_east + local[:, Parameter.WIND_EAST],
-            wind.CAR_TURBULENCE_SHARE * legs.turbulence,
-            density,
-            yaw_slope,
+        height = p.spread(self.height_factor * np.exp(local[:, Parameter.HEIGHT_FACTOR]))
+        head, cross = wind.resolved(
+            p.spread(legs.from_north + local[:, Parameter.WIND_NORTH]),
+            p.spread(legs.from_east + local[:, Parameter.WIND_EAST]),
+            p.heading_cos,
+            p.heading_sin,
         )
-        height, north, east, gusts, density_s, slope_s = p.spread(np.stack(per_leg))
-        head, cross = wind.resolved(north, east, p.heading_cos, p.heading_sin)
-        flow = aero.aero_term(speed, height * head, height * cross, gusts, density_s, slope_s)
+        flow = aero.aero_term(
+            speed,
+            height * head,
+            height * cross,
+            p.spread(wind.CAR_TURBULENCE_SHARE * legs.turbulence),
+            p.spread(density),
+            p.spread(yaw_slope),
+        )
         return height, head, cross, flow
 
     def _derivatives(self, t: _Terms, wh: Array, factor: Array) -> Array:
         """Derivative of each leg's energy by each parameter, shape (n, parameters)."""
         p = self.paths
-        drawn = np.where(t.driving, t.wh, 0.0)
-        regained_drawn = p.stops * disturbance.regained_wh(t.mass, t.mean_speed, 0.0, t.eta, 0.0)
-        drag_weight = t.weight * t.drag_area * p.spread(t.air_left)  # Wh for each N/m² of air
+        drawn = np.maximum(t.wh, 0.0)
         by = np.empty((len(wh), len(Parameter)))
         by[:, Parameter.DRAG] = t.wh_air
         by[:, Parameter.ROLLING] = t.wh_tyres
         by[:, Parameter.MASS] = t.wh_tyres + t.wh_rest + t.regained
-        by[:, Parameter.EFFICIENCY] = -p.total(drawn) + t.cut + t.cut_back - regained_drawn
+        by[:, Parameter.EFFICIENCY] = -p.total(drawn) + t.cut + t.cut_back - t.regained_drawn
         by[:, Parameter.AUXILIARY_W] = t.hours
-        by_head, by_cross = drag_weight * t.air.by_head, drag_weight * t.air.by_cross
+        by_head, by_cross = t.drag_weight * t.air.by_head, t.drag_weight * t.air.by_cross
         by[:, Parameter.HEIGHT_FACTOR] = p.total(t.height * (by_head * t.head_mast + by_cross * t.cross_mast))
-        by[:, Parameter.YAW_SLOPE] = p.total(drag_weight * t.air.by_yaw_slope) * (
+        by[:, Parameter.YAW_SLOPE] = p.total(t.drag_weight * t.air.by_yaw_slope) * (
             t.yaw_slope.value * t.yaw_slope.log_by_coefficient
         )
         by[:, Parameter.TYRE_PER_K] = t.wh_tyres * t.warmth.log_by_coefficient
@@ -246,7 +236,7 @@ class RoadModel:
             p.total(by_head * t.speed) - 2.0 * t.cut * t.grows + 2.0 * t.regained - t.watts * t.moving_h
         )
         by[:, Parameter.WARMER_K] = -t.wh_air / t.outside_k - t.wh_tyres * t.by_kelvin - wh / factor * t.cold_by_kelvin
-        by[:, Parameter.REGENERATION] = p.total(t.wh - drawn) + t.cut_back + t.regained - regained_drawn
+        by[:, Parameter.REGENERATION] = p.total(t.wh - drawn) + t.cut_back + t.regained - t.regained_drawn
         by[:, Parameter.GRADIENT] = p.total(t.weight * disturbance.climb_n(t.mass_s, 1.0))
         by[:, Parameter.PRESSURE_EXPONENT] = t.wh_tyres * t.pressure.log_by_coefficient
         return np.asarray(by * factor[:, None])
@@ -265,26 +255,22 @@ class _Terms:
     cross_mast: Array  # per stretch
     speed: Array  # per stretch
     air: aero.AeroTerm  # per stretch
-    drag_area: Array  # per stretch
+    drag_weight: Array  # per stretch, Wh for each N/m² of air
     weight: Array  # per stretch, Wh for each newton
     wh: Array  # per stretch, of all forces
-    driving: Array  # per stretch, whether energy is drawn for it
-    mass: Array
     mass_s: Array  # per stretch
-    eta: Array
-    mean_speed: Array
     yaw_slope: Factor
     by_kelvin: Array
     cold_by_kelvin: Array
     outside_k: Array
     wh_air: Array
-    air_left: Array  # share of the air's part that the ramps of stops leave
     cut: Array  # of air and tyres, on the ramps of stops
     cut_back: Array  # of that, what regeneration would have brought back anyway
     grows: Array  # whether the ramps grow with the speed: one, or zero where stops fill the way
     wh_tyres: Array
     wh_rest: Array
     regained: Array
+    regained_drawn: Array
     watts: Array
     moving_h: Array
     hours: Array

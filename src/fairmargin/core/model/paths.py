@@ -51,14 +51,14 @@ class Paths:
     stops: Array  # per leg, full stops that cost kinetic energy
 
     def spread(self, per_leg: Array) -> Array:
-        """Repeat per-leg values over their stretches.
+        """Repeat a per-leg value over its stretches.
 
         Parameters
         ----------
         per_leg : numpy.ndarray
-            Shape (..., legs).
+            Shape (legs,).
         """
-        return np.repeat(per_leg, self.counts, axis=-1)
+        return np.repeat(per_leg, self.counts)
 
     def total(self, per_stretch: Array) -> Array:
         """Sum over each leg's stretches.
