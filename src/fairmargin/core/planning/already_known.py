@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
-from typing import Final
+from collections.abc import Callable, Mapping
+from functools import wraps
+from typing import Final, TypeVar
 
 import numpy as np
 
@@ -15,15 +16,33 @@ from fairmargin.core.planning.expected import likely_effect, planned_speed_kmh, 
 from fairmargin.core.study import Study
 
 _STEP_OF_SD: Final = math.sqrt(12.0)
+Known = TypeVar("Known")
 
 
-def _driven(study: Study) -> list[Observation]:
+def _kept(work: Callable[[Study], Known]) -> Callable[[Study], Known]:
+    """Keep what was found of a study until another is asked about: a plan's pages ask for the same many times."""
+    last: list[tuple[Study, Known]] = []
+
+    @wraps(work)
+    def found(study: Study) -> Known:
+        for known, value in last:
+            if known is study:
+                return value
+        value = work(study)
+        last[:] = [(study, value)]
+        return value
+
+    return found
+
+
+@_kept
+def _driven(study: Study) -> tuple[Observation, ...]:
     """Readings of the study's own vehicle that count."""
-    return [
+    return tuple(
         o
         for o in observations(study, {})
         if all((leg := study.leg(name)).included and leg.vehicle in {"", "test"} for name in o.legs)
-    ]
+    )
 
 
 def known_step_kwh_per_100km(study: Study) -> float:
@@ -51,6 +70,7 @@ def read_by(study: Study) -> str:
     return max(dict.fromkeys(names), key=names.count) if names else ""
 
 
+@_kept
 def known_wh_per_km(study: Study) -> float:
     """Consumption in the baseline: measured where it was driven, else the model's. [Wh/km]"""
     found = _levels(study)
@@ -59,7 +79,8 @@ def known_wh_per_km(study: Study) -> float:
     return split(study, planned_speed_kmh(study)).total
 
 
-def known_factors(study: Study) -> dict[str, float]:
+@_kept
+def known_factors(study: Study) -> Mapping[str, float]:
     """What each trial takes of the baseline's consumption: measured where both were driven, else as expected."""
     found, base = _levels(study), study.baseline.id
     expected = 1.0 + max(likely_effect(study), 0.0) / 100.0
