@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QApplication, QLabel
 from tests.conftest import driven_study
+from tests.desktop.conftest import type_into
 from tests.unlike import unlike
 
 from fairmargin.core.analysis import analyse
@@ -335,3 +336,27 @@ def test_an_entry_of_the_ledger_that_says_the_same_stays_where_it_is(opened):
     opened.session.set_units(UNIT_CHOICES["us"])
     QApplication.processEvents()
     assert not ({w for w, key in ledger._made.items() if key[0] != "section"} & set(before)), "said in other units"
+
+
+def test_a_field_that_says_what_is_wrong_leaves_those_beside_it_where_they_were(qtbot, opened):
+    opened.go_to("question")
+    stage = opened.stage("question")
+    air, speed = stage.fields["reference_t"], stage.fields["speed"]
+    QApplication.processEvents()
+
+    def places():
+        # the prediction stands in the panel beside, the claim below it
+        fields = (air, speed, stage.fields["prediction"], stage.fields["claim"])
+        return [(x.mapTo(stage, x.rect().topLeft())).y() for f in fields for x in (f.caption, f.edit)]
+
+    before, labels = places(), len(stage.findChildren(QLabel))
+    type_into(qtbot, speed, "900")
+    QApplication.processEvents()
+    assert speed.fault.isVisible() and "expected 5 to 300 km/h" in speed.fault.text()
+    assert speed.fault.height() >= speed.fault.heightForWidth(speed.fault.width())  # all of it is seen
+    assert speed.fault.mapTo(stage, speed.fault.rect().topLeft()).y() >= before[3] + speed.edit.height()
+    assert places() == before
+    assert len(stage.findChildren(QLabel)) == labels + 1  # made when it was wanted
+    type_into(qtbot, speed, "90")
+    QApplication.processEvents()
+    assert not speed.fault.isVisible() and places() == before

@@ -83,6 +83,13 @@ class Stage(QWidget):
 _FIGURE = re.compile(r"-[\d.,]+")
 
 
+class _Column(QVBoxLayout):
+    """Keeps what is in it together at the top, beside a field that has to say what is wrong; asks for no height by that."""
+
+    def expandingDirections(self) -> Qt.Orientation:
+        return super().expandingDirections() & Qt.Orientation.Horizontal
+
+
 class Field(QWidget):
     """A line edit with its label above, unit behind, and its fault below in words.
 
@@ -104,7 +111,7 @@ class Field(QWidget):
         self._commit = commit
         self.has_fault = False
         self._shown = ""
-        self._column = QVBoxLayout(self)
+        self._column = _Column(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(1)
         self.caption = PlainLabel(text, self)
@@ -127,6 +134,7 @@ class Field(QWidget):
         if text:
             self._column.addWidget(self.caption)
         self._column.addLayout(self._row)
+        self._column.addStretch()
         self._show_unit(unit)
         if width:
             self.edit.setFixedWidth(width)
@@ -148,7 +156,7 @@ class Field(QWidget):
         if self._fault is None:
             self._fault = label("", "fault", wrap=True)
             self._fault.hide()
-            self._column.addWidget(self._fault)
+            self._column.insertWidget(self._column.count() - 1, self._fault)
         return self._fault
 
     def _show_unit(self, unit: str) -> None:
