@@ -190,7 +190,7 @@ class _Factored:
 
 
 def _each_size(bases: Array, owns: Array, scatter_var: Array, rest: Array) -> ScatterGrid:
-    """The same in several cases, each figure with the cases before; `rest` is innovation and crosses, (cases, n, 1 + effects)."""
+    """As `scatter_grid`, in several cases, which stand before each figure; `rest` is innovation and crosses, (cases, n, 1 + effects)."""
     f = _Factored.of(bases, owns, scatter_var, rest)
     # Quadratic forms with the inverse covariance: of the innovation with each of `rest`, and of each with itself.
     mixed = f.gram[:, 0, None] - f.shrunk @ (f.turned[:, :, :1] * f.turned)

@@ -6,17 +6,12 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QComboBox,
-    QFrame,
     QHBoxLayout,
-    QHeaderView,
     QInputDialog,
     QMenu,
     QPushButton,
-    QTableWidgetItem,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -29,20 +24,18 @@ from fairmargin.core.result.doubted import most_doubted
 from fairmargin.core.result.types import LegResult
 from fairmargin.core.study import Leg, Stretch, Study
 from fairmargin.core.study.cells import vehicle_of
-from fairmargin.core.study.entry import show_number, show_reading, words_of
-from fairmargin.core.study.runs import way_words
-from fairmargin.core.units import in_units, show_duration
+from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.desktop.commands.leaving_out import toggle_left_out
 from fairmargin.desktop.stages.base import Stage
 from fairmargin.desktop.stages.driving.bands import BandsChart
+from fairmargin.desktop.stages.examined_legs import ExaminedLegs
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
 from fairmargin.desktop.widgets.axis import clock_ticks
-from fairmargin.desktop.widgets.basics import as_tip, label, panel, sign_of
+from fairmargin.desktop.widgets.basics import label, panel
 from fairmargin.desktop.widgets.drawn import as_drawn
 from fairmargin.desktop.widgets.inputs import Choice
-from fairmargin.desktop.widgets.tables import Table, filled_at_once
 from fairmargin.exchange.words.results import foretold_words, way_lines
 
 if TYPE_CHECKING:
@@ -68,14 +61,7 @@ class ExamineStage(Stage):
         self.leave.clicked.connect(self._leave)
         self.head.addWidget(self.leave)
         frame, box = panel((1, 1, 1, 1))
-        self.table = Table(0, 9, "Legs as they are examined")
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.setShowGrid(False)
-        self.table.setFrameShape(QFrame.Shape.NoFrame)
-        self.table.verticalHeader().setDefaultSectionSize(25)
-        header = self.table.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
+        self.table = ExaminedLegs(session)
         self.table.itemSelectionChanged.connect(self._chosen)
         box.addWidget(self.table)
         self.page.addWidget(frame, 2)
@@ -230,7 +216,7 @@ class ExamineStage(Stage):
             self.session.edit(study.with_(left_out_stretches=kept), "take a stretch back in")
 
     def _draw_bands(self, study: Study) -> None:
-        name = self._selected() or next((leg.leg for leg in study.legs if self.session.has_reading(leg)), "")
+        name = self.table.chosen or next((leg.leg for leg in study.legs if self.session.has_reading(leg)), "")
         if not name:
             self.bands.show_bands((), self.session.units)
             self.plot_words.setText("No leg has a reading yet.")
@@ -255,80 +241,16 @@ class ExamineStage(Stage):
         return self.plot
 
     def refresh(self, study: Study) -> None:
-        units = self.session.units
-        analysis = self.session.analysis
-        heads = [
-            "Leg", "Configuration", "Direction", "State", "Reading", f"Distance, {units.distance}", "Time, min",
-            f"Air, {units.temperature}", f"Wind, {units.wind} from",
-        ]  # fmt: skip
-        chosen = self._selected()
-        self.table.blockSignals(True)
-        with filled_at_once(self.table):
-            self._fill(study, heads)
         names = [leg.leg for leg in study.legs]
         # A page that opens begins with what is most in doubt.
-        chosen = chosen if chosen in names else most_doubted(analysis, study)
-        if chosen in names:
-            self.table.selectRow(names.index(chosen))
-            self.table.scrollTo(self.table.model().index(names.index(chosen), 0))
-        self.table.blockSignals(False)
+        chosen = self.table.chosen if self.table.chosen in names else most_doubted(self.session.analysis, study)
+        self.table.show_legs(study, chosen)
         driven = sum(self.session.has_reading(leg) for leg in study.legs)
         out = sum(not leg.included for leg in study.legs)
         self.subtitle.setText(f"{driven} legs with a reading \u00b7 {out} left out")
         self._chosen()
         self._show_options()
         self._show_plot(study)
-
-    def _fill(self, study: Study, heads: Sequence[str]) -> None:
-        """Put every leg into the table."""
-        analysis = self.session.analysis
-        results = {leg.leg: leg for leg in analysis.legs} if analysis else {}
-        self.table.setHorizontalHeaderLabels(heads)
-        self.table.setRowCount(len(study.legs))
-        trials = [t.id for t in study.trials]
-        for i, leg in enumerate(study.legs):
-            cells = self._cells(
-                study, leg, in_units(results[leg.leg].shown, self.session.units) if leg.leg in results else ""
-            )
-            colour = "baseline" if leg.configuration not in trials else trial_colour(trials.index(leg.configuration))
-            for j, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                item.setToolTip(as_tip(text))
-                if j >= 4:
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                if j == 1:
-                    trial = trials.index(leg.configuration) if leg.configuration in trials else None
-                    item.setText(f"{sign_of(trial)} {text}")
-                    item.setForeground(theme.colour(colour))
-                elif not leg.included:
-                    item.setForeground(theme.colour("muted"))
-                self.table.setItem(i, j, item)
-
-    def _cells(self, study: Study, leg: Leg, shown: str) -> list[str]:
-        """Say what the table says of a leg."""
-        units = self.session.units
-        wind = ""
-        if leg.wind_speed_ms is not None:
-            wind = f"{units.show('wind', leg.wind_speed_ms):.1f}"
-            if leg.wind_from_deg is not None:
-                wind += f"  {leg.wind_from_deg:.0f}\u00b0"
-        state = self.session.state(leg) if leg.included else f"left out: {leg.reason}"
-        events = [e.kind.replace("-", " ") for e in study.events if e.leg == leg.leg]
-        if events and leg.included:
-            state += f" \u00b7 {', '.join(dict.fromkeys(events))}"
-        return [
-            leg.leg,
-            study.configuration(leg.configuration).label,
-            way_words(study, leg) or "out",
-            state,
-            show_reading(leg) or shown,
-            "" if leg.distance_km is None else show_number(units.show("distance", leg.distance_km), 2),
-            show_duration(leg.duration_s),
-            ""
-            if leg.temperature_c is None
-            else f"{units.show('temperature', leg.temperature_c):.1f}".replace("-", "\u2212"),
-            wind,
-        ]
 
     def _show_plot(self, study: Study) -> None:
         what = str(self.what.currentData())
@@ -483,14 +405,9 @@ class ExamineStage(Stage):
         value = leg.wind_speed_ms
         return None if value is None else units.show("wind", value)
 
-    def _selected(self) -> str:
-        rows = self.table.selectionModel().selectedRows() if self.table.selectionModel() else []
-        item = self.table.item(rows[0].row(), 0) if rows else None
-        return item.text() if item else ""
-
     def _chosen(self) -> None:
         study = self.session.study
-        name = self._selected()
+        name = self.table.chosen
         known = study is not None and any(leg.leg == name for leg in study.legs)
         self.leave.setEnabled(known and not self.session.read_only)
         if study is not None and self.what.currentData() == "instruments":
@@ -499,5 +416,5 @@ class ExamineStage(Stage):
             self.leave.setText(f"Leave {name} out\u2026" if study.leg(name).included else f"Take {name} back in")
 
     def _leave(self) -> None:
-        if self._selected():
-            toggle_left_out(self.session, self, self._selected())
+        if self.table.chosen:
+            toggle_left_out(self.session, self, self.table.chosen)
