@@ -183,13 +183,13 @@ def test_examine_opens_with_the_leg_that_is_most_in_doubt(qtbot, opened):
     opened.go_to("examine")
     QApplication.processEvents()
     page = opened.stage("examine")
-    assert page._selected() == leg.leg
+    assert page.table.chosen == leg.leg
     # The hour of the day is written as clocks write it.
     assert page.plot.getAxis("bottom").tickStrings([8.5, 9.25], 1.0, 0.5) == ["08:30", "09:15"]
     page.table.selectRow(1)
     opened.session.edit(opened.session.study.with_leg("L01", note="dry"), "note")
     QApplication.processEvents()
-    assert page._selected() == opened.session.study.legs[1].leg
+    assert page.table.chosen == opened.session.study.legs[1].leg
 
 
 def test_five_trials_have_five_signs():
