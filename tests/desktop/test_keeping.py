@@ -9,11 +9,15 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QInputDialog, QLabel
 from tests.conftest import VAN, driven_study
 from tests.desktop.conftest import type_into
+from tests.reading_pages import Painted
 
 from fairmargin.core.study import Configuration
 from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.core.units.sentences import said
 from fairmargin.desktop.dialogs.new_study import NewStudyDialog
+from fairmargin.desktop.stages.keeping.listing import StudyList
 from fairmargin.logbook.freshen import stale
+from fairmargin.logbook.rows import StudyEntry
 from fairmargin.practice import shipped
 
 
@@ -416,3 +420,18 @@ def test_a_package_says_on_the_command_line_what_the_window_says(qtbot, home, wi
     assert session.comparison.interval_percent == pytest.approx(shown, abs=1e-4)
     window.go_to("correct")
     assert "its tester's 2 other studies" in texts(window.stage("correct"))
+
+
+@pytest.mark.parametrize("units, words", [("metric", "at 90 km/h"), ("us", "at 56 mph")])
+def test_the_next_step_is_said_in_ones_own_units(qtbot, units, words):
+    step = f"Drive two more pairs at {said(90, 'km/h')}"
+    shown = StudyList()
+    qtbot.addWidget(shown)
+    model = shown.model()
+    model.units = UNIT_CHOICES[units]
+    model.show_entries([StudyEntry(1, "Discs", json.dumps({"state": "open", "next": step}), None)])
+    shown.resize(900, 300)
+    with Painted() as painted:
+        shown.grab()
+    assert f"Next: Drive two more pairs {words}" in painted
+    assert model.index(0).data(Qt.ItemDataRole.AccessibleTextRole).endswith(f"Drive two more pairs {words}")

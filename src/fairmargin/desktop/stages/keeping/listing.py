@@ -186,7 +186,7 @@ class StudyModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return row.title or "(no title)"
         if role == Qt.ItemDataRole.AccessibleTextRole:
-            return f"{row.title}, {state_of(row)}, {entry_words(row, self.units)}, {third_line(row)}"
+            return f"{row.title}, {state_of(row)}, {entry_words(row, self.units)}, {third_line(row, self.units)}"
         return None
 
 
@@ -257,7 +257,7 @@ class StudyDelegate(QStyledItemDelegate):
             (
                 (entry.title or "(no title)", font(14, 600), "ink"),
                 (entry_words(entry, units), font(13), ink),
-                (third_line(entry), font(12), "muted"),
+                (third_line(entry, units), font(12), "muted"),
             )
         ):
             p.setFont(made)
