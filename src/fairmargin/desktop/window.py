@@ -43,6 +43,7 @@ from fairmargin.desktop.system.paths import log_path
 from fairmargin.desktop.system.size import LEAST
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.decimals import leave_as_typed
 from fairmargin.desktop.widgets.fairness import FairnessLedger
 from fairmargin.desktop.widgets.files import folders
 from fairmargin.desktop.widgets.inputs import Choice
@@ -65,6 +66,7 @@ class MainWindow(Shell):
         super().__init__()
         folders.keep_in(session.settings)
         self.session = session
+        leave_as_typed(lambda: session.study)
         self.incidents = incidents or Incidents(log_path(), self)
         self.incidents.happened.connect(lambda: self.tell(SENTENCE), Qt.ConnectionType.QueuedConnection)
         self.setWindowTitle("Fair Margin")

@@ -25,8 +25,10 @@ from fairmargin.core.units import read_duration_s, show_duration
 from fairmargin.desktop.bringing.base import BringDialog, day_of, plain_table
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
-from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.axis import dress
+from fairmargin.desktop.widgets.basics import as_tip, label
 from fairmargin.desktop.widgets.dates import day_words
+from fairmargin.desktop.widgets.decimals import as_here
 from fairmargin.desktop.widgets.drawn import as_drawn
 from fairmargin.desktop.widgets.inputs import Choice, NumberBox
 from fairmargin.exchange.logs.formats import format_of_file
@@ -149,11 +151,7 @@ class CuttingDialog(BringDialog):
             region.sigRegionChangeFinished.connect(lambda _=None, k=i: self._dragged(k))
             plot.addItem(region)
             self._regions.append(region)
-        for side in ("left", "bottom"):
-            axis = plot.getAxis(side)
-            axis.setPen(pg.mkPen(theme.colour("rule")))
-            axis.setTextPen(pg.mkPen(theme.colour("muted")))
-            axis.enableAutoSIPrefix(False)
+        dress(plot)
         plot.setLabel("bottom", "min of the log; drag the edges of a piece", color=theme.colours.muted)
         plot.setLabel("left", f"speed, {units.speed}", color=theme.colours.muted)
         self._tell_pieces()
@@ -164,7 +162,7 @@ class CuttingDialog(BringDialog):
             for i, x in enumerate(self.pieces, start=1)
         )
         assert isinstance(self._plot, QWidget)
-        self._plot.setAccessibleName(f"Speed over the log's time, its pieces: {cuts or 'none'}")
+        self._plot.setAccessibleName(as_here(f"Speed over the log's time, its pieces: {cuts or 'none'}"))
 
     def _dragged(self, index: int) -> None:
         a, b = self._regions[index].getRegion()  # type: ignore[attr-defined]
@@ -209,7 +207,7 @@ class CuttingDialog(BringDialog):
                 if j > 1:
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
                 else:
-                    item.setToolTip("Minutes of the log: 12.5, 12:30, or drag the edge on the curve")
+                    item.setToolTip(as_tip("Minutes of the log: 12.5, 12:30, or drag the edge on the curve"))
                 self.list.setItem(i, j, item)
             box = Choice()
             box.setAccessibleName(f"Leg of piece {i + 1}")

@@ -100,7 +100,7 @@ class LogDialog(CuttingDialog):
         box.addLayout(head)
         self.separators = label("", "muted")
         box.addWidget(self.separators)
-        self.sheet = Table(0, 0, "What the log holds")
+        self.sheet = Table(0, 0, "What the log holds", as_typed=True)
         box.addWidget(self.sheet, 1)
         row = QHBoxLayout()
         self.notices = label("", "muted", wrap=True)

@@ -56,7 +56,7 @@ class PasteDialog(QDialog):
         self.dates.chosen.connect(self._update)
         layout.addWidget(self.dates)
         # What each column is stands above it, and scrolls with it: however many there are, the buttons stay on the screen.
-        self.table = Table(len(self.pasted.rows) + 1, len(self.pasted.roles), "What was pasted")
+        self.table = Table(len(self.pasted.rows) + 1, len(self.pasted.roles), "What was pasted", as_typed=True)
         for j, shown in enumerate(self.roles):
             self.table.setCellWidget(0, j, shown)
             self.table.setColumnWidth(j, 118)

@@ -32,8 +32,9 @@ from fairmargin.desktop.stages.examined_legs import ExaminedLegs
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
-from fairmargin.desktop.widgets.axis import clock_ticks
+from fairmargin.desktop.widgets.axis import clock_ticks, dress
 from fairmargin.desktop.widgets.basics import label, panel
+from fairmargin.desktop.widgets.decimals import as_here
 from fairmargin.desktop.widgets.drawn import as_drawn
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.exchange.words.results import foretold_words, way_lines
@@ -205,7 +206,7 @@ class ExamineStage(Stage):
         menu.clear()
         for i, x in enumerate(study.left_out_stretches):
             a, b = (units.show("distance", m / 1000.0) for m in (x.from_m, x.to_m))
-            action = menu.addAction(f"Take {a:.2f} to {b:.2f} {units.distance} back in ({x.reason})")
+            action = menu.addAction(as_here(f"Take {a:.2f} to {b:.2f} {units.distance} back in ({x.reason})"))
             action.triggered.connect(lambda _=False, k=i: self.take_stretch_back(k))
 
     def take_stretch_back(self, index: int) -> None:
@@ -274,15 +275,9 @@ class ExamineStage(Stage):
     @staticmethod
     def _label_axes(plot: pg.PlotWidget, beside: str, by_time: bool) -> None:
         """Name both axes; below stand legs, or the time of day as a clock has it."""
-        import pyqtgraph as pg
-
-        bottom = plot.getAxis("bottom")
-        bottom.tickStrings = clock_ticks if by_time else type(bottom).tickStrings.__get__(bottom)
-        for side in ("left", "bottom"):
-            axis = plot.getAxis(side)
-            axis.setPen(pg.mkPen(theme.colour("rule")))
-            axis.setTextPen(pg.mkPen(theme.colour("muted")))
-            axis.enableAutoSIPrefix(False)
+        dress(plot)
+        if by_time:
+            plot.getAxis("bottom").tickStrings = clock_ticks
         plot.setLabel("bottom", "time of day" if by_time else "leg", color=theme.colours.muted)
         plot.setLabel("left", beside, color=theme.colours.muted)
         plot.showGrid(x=False, y=True, alpha=0.15)
@@ -353,7 +348,7 @@ class ExamineStage(Stage):
         heard = "; ".join(
             f"{leg.leg} {show_number(y, 2)}{'' if leg.included else ', left out'}" for leg, y in values if y is not None
         )
-        plot.setAccessibleName(f"{self.what.currentText()}, {unit}: {heard or 'nothing to draw'}")
+        plot.setAccessibleName(as_here(f"{self.what.currentText()}, {unit}: {heard or 'nothing to draw'}"))
 
     def _draw_foretold(self, plot: pg.PlotWidget, at: Mapping[str, float], results: Mapping[str, LegResult]) -> None:
         """A band for every leg that the others foretell, with its middle."""

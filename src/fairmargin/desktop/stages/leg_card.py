@@ -32,6 +32,7 @@ from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.attached import choose_for
 from fairmargin.desktop.widgets.basics import Elided, as_tip, label
+from fairmargin.desktop.widgets.decimals import as_here
 
 
 class Sheet(Protocol):
@@ -303,11 +304,11 @@ class LegCard(QFrame):
         column = QVBoxLayout(made)  # below each other: beside, they would widen the card
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        confirm = QPushButton(f"Yes, it showed {shown}")
+        confirm = QPushButton(as_here(f"Yes, it showed {shown}"))
         confirm.clicked.connect(lambda: self.stage.confirm_reading(self.name, self._study_id))
         column.addWidget(confirm, 0, Qt.AlignmentFlag.AlignLeft)
         if suggested:
-            mend = QPushButton(f"It was {suggested}")
+            mend = QPushButton(as_here(f"It was {suggested}"))
             mend.clicked.connect(lambda: self._take(suggested))
             column.addWidget(mend, 0, Qt.AlignmentFlag.AlignLeft)
         return made
@@ -326,7 +327,7 @@ class LegCard(QFrame):
             layout = self.layout()
             assert layout is not None
             layout.addWidget(self.doubt)
-        if self.doubt is not None and self.doubt.text() != words:
+        if self.doubt is not None and self.doubt.text() != as_here(words):
             self.doubt.setText(words)
             self.doubt.setVisible(bool(words))
             self.stage.refit(self.name)

@@ -27,6 +27,7 @@ from fairmargin.core.units import UNIT_CHOICES, in_units
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, link
+from fairmargin.desktop.widgets.decimals import Cells, as_here
 from fairmargin.desktop.widgets.tables import add_outgoing, put_on_clipboard
 
 #: Columns that are always there, and those that stand beside them.
@@ -252,6 +253,7 @@ class LegTable(QWidget):
         column.setSpacing(6)
         self.view = QTableView()
         self.view.setAccessibleName("Legs, a row each")
+        self.view.setItemDelegate(Cells(self.view))
         self.view.setTabKeyNavigation(False)
         self.view.setSelectionMode(QAbstractItemView.SelectionMode.ContiguousSelection)
         self.view.setEditTriggers(
@@ -336,7 +338,7 @@ class LegTable(QWidget):
         ]
         self._doubtful = odd[0][0] if odd else ""
         more = f" (and {len(odd) - 1} more)" if len(odd) > 1 else ""
-        self.doubt.setText(f"{odd[0][0]}: {odd[0][1]}{more}  \u203a" if odd else "")
+        self.doubt.setText(as_here(f"{odd[0][0]}: {odd[0][1]}{more}  \u203a") if odd else "")
         self.doubt.setVisible(bool(odd))
 
     def _go_to_doubt(self) -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QPointF, Qt, QTimer
-from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fairmargin.core.result.questions import answered, open_questions
@@ -24,6 +23,7 @@ from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.answerlist import AnswerList
 from fairmargin.desktop.widgets.basics import Elided, as_tip, draw_mark, label, panel
 from fairmargin.desktop.widgets.charts import PairsChart
+from fairmargin.desktop.widgets.decimals import Painter
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.overview import OverviewChart, ResultsTable
 from fairmargin.desktop.widgets.speedcurve import SpeedCurveChart
@@ -57,7 +57,7 @@ class _Key(QWidget):
         self.trial = 0
 
     def paintEvent(self, _event: object) -> None:
-        painter = QPainter(self)
+        painter = Painter(self)
         colour = theme.colour(trial_colour(self.trial))
         draw_mark(painter, QPointF(9, 9), 13, self.trial, colour, self._filled)
         painter.end()

@@ -5,11 +5,18 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
+from fairmargin.core.words import minus
 from fairmargin.desktop.theme import theme
+from fairmargin.desktop.widgets.decimals import as_here
+
+if TYPE_CHECKING:
+    import pyqtgraph as pg
 
 
 def nice_step(span: float, wanted: int = 6) -> float:
@@ -86,6 +93,22 @@ class Axis:
                 Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignVCenter,
                 words(tick),
             )
+
+
+def dress(plot: pg.PlotWidget | pg.PlotItem) -> None:
+    """Give a library's plot the window's axes: its colours, and ticks as the desktop's locale writes them."""
+    import pyqtgraph as pg
+
+    for side in ("left", "bottom"):
+        axis = plot.getAxis(side)
+        axis.setPen(pg.mkPen(theme.colour("rule")))
+        axis.setTextPen(pg.mkPen(theme.colour("muted")))
+        axis.enableAutoSIPrefix(False)
+        axis.tickStrings = partial(_ticks, axis)
+
+
+def _ticks(axis: pg.AxisItem, values: Sequence[float], scale: float, spacing: float) -> list[str]:
+    return [as_here(minus(x)) for x in type(axis).tickStrings(axis, values, scale, spacing)]
 
 
 def clock_ticks(values: Sequence[float], _scale: float, _spacing: float) -> list[str]:

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import TRIAL_COLOURS, theme, trial_colour
+from fairmargin.desktop.widgets.decimals import Painter, as_here
 from fairmargin.desktop.widgets.inputs import Choice
 
 
@@ -33,12 +34,15 @@ def percent(value: float, decimals: int = 1) -> str:
 
 
 class PlainLabel(QLabel):
-    """A label that shows a text as it is: names and notes may come from strangers."""
+    """A label that shows a text as it is, but for the decimal sign: names and notes may come from strangers."""
 
     def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(text)
+
+    def setText(self, text: str) -> None:
+        super().setText(as_here(text))
 
 
 class WrappedLabel(PlainLabel):
@@ -61,9 +65,10 @@ class WrappedLabel(PlainLabel):
         return known
 
     def setText(self, text: str) -> None:
-        if text != self.text():
-            self._heights.clear()
+        was = self.text()
         super().setText(text)
+        if was != self.text():
+            self._heights.clear()
 
     def changeEvent(self, event: QEvent) -> None:
         self._heights.clear()
@@ -72,6 +77,7 @@ class WrappedLabel(PlainLabel):
 
 def as_tip(text: str) -> str:
     """Return a text for a tool tip, which would read a text that looks like HTML as such."""
+    text = as_here(text)
     if not RichText.mightBeRichText(text):
         return text
     return f"<qt>{html.escape(text)}</qt>".replace("\n", "<br>")
@@ -108,7 +114,7 @@ class Elided(PlainLabel):
         self.setToolTip(as_tip(self.text()) if cut else "")
 
     def paintEvent(self, _event: object) -> None:
-        painter = QPainter(self)
+        painter = Painter(self)
         shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
         painter.setPen(self.palette().color(self.foregroundRole()))
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, shown)
@@ -127,7 +133,7 @@ def panel(margins: tuple[int, int, int, int] = (18, 12, 18, 12), spacing: int = 
 
 def link(text: str) -> QPushButton:
     """Return a button that reads as a link, with a chevron for "go there"."""
-    made = QPushButton(f"{text}  \u203a")
+    made = QPushButton(f"{as_here(text)}  \u203a")
     made.setObjectName("link")
     made.setCursor(Qt.CursorShape.PointingHandCursor)
     return made
@@ -196,7 +202,7 @@ class Mark(QWidget):
         self.update()
 
     def paintEvent(self, _event: object) -> None:
-        painter = QPainter(self)
+        painter = Painter(self)
         name = "baseline" if self._trial is None else trial_colour(self._trial)
         draw_mark(painter, QPointF(self.width() / 2, self.height() / 2), self._size, self._trial, theme.colour(name))
         painter.end()

@@ -14,6 +14,7 @@ from fairmargin.core.words import minus, signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
+from fairmargin.desktop.widgets.decimals import Painter
 from fairmargin.desktop.widgets.drawn import Drawn
 
 if TYPE_CHECKING:  # the list draws an order of runs before there is any result
@@ -29,7 +30,7 @@ class Chart(Drawn):
         theme.changed.connect(self.update)
 
     def paintEvent(self, _event: object) -> None:
-        painter = QPainter(self)
+        painter = Painter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self.draw(painter)
         painter.end()

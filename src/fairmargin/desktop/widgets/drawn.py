@@ -22,6 +22,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAccessibleWidget, QApplication, QMenu, QMessageBox, QWidget
 
 from fairmargin.desktop.theme import theme
+from fairmargin.desktop.widgets.decimals import as_here
 from fairmargin.desktop.widgets.files import ask_save
 
 KINDS: Final = "Picture (*.png);;Vectors (*.svg)"
@@ -56,6 +57,12 @@ class Drawn(QWidget):
         super().__init__(parent)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._ring = _Ring(self)
+
+    def setAccessibleName(self, name: str) -> None:
+        super().setAccessibleName(as_here(name))
+
+    def setAccessibleDescription(self, description: str) -> None:
+        super().setAccessibleDescription(as_here(description))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

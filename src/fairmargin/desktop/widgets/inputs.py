@@ -9,6 +9,8 @@ from PySide6.QtCore import QEvent, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPlainTextEdit, QSlider
 
+from fairmargin.desktop.widgets.decimals import as_here, figure_here
+
 #: Keys of the window's commands, filled as its menus are made; the toolkit's own editing keys yield to them.
 PROGRAM_KEYS: Final[set[str]] = set()
 UNDO, REDO = "Ctrl+Z", "Ctrl+Shift+Z"
@@ -30,6 +32,12 @@ def _left(event: QEvent, is_command: Callable[[QKeyEvent], bool]) -> bool:
 class Line(QLineEdit):
     """A line of text. Its own undo goes back to what is stored; beyond that the program's undo takes over."""
 
+    def setText(self, text: str | None) -> None:
+        super().setText(figure_here(text or ""))
+
+    def setPlaceholderText(self, text: str) -> None:
+        super().setPlaceholderText(as_here(text))
+
     def _is_command(self, event: QKeyEvent) -> bool:
         keys = _pressed(event)
         return keys in PROGRAM_KEYS and not (keys in {UNDO, REDO} and self.isModified())
@@ -46,6 +54,9 @@ class Line(QLineEdit):
 
 class Words(QPlainTextEdit):
     """Several lines of text. Its own undo goes as far as it can; beyond that the program's takes over."""
+
+    def setPlaceholderText(self, text: str) -> None:
+        super().setPlaceholderText(as_here(text))
 
     def _is_command(self, event: QKeyEvent) -> bool:
         keys, text = _pressed(event), self.document()

@@ -15,6 +15,7 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark, percent
+from fairmargin.desktop.widgets.decimals import Painter
 from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.desktop.widgets.fairness import alone_result
 from fairmargin.exchange.words.figures import consumption_words, distance_words, span_words
@@ -123,7 +124,7 @@ class MarginBar(Drawn):
         return alone_result(self._analysis)
 
     def paintEvent(self, _event: object) -> None:
-        painter = QPainter(self)
+        painter = Painter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), theme.colour("panel"))
         painter.setPen(QPen(theme.colour("rule"), 1))

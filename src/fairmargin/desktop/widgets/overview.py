@@ -18,6 +18,7 @@ from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip, draw_mark
+from fairmargin.desktop.widgets.decimals import Painter
 from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.desktop.widgets.tables import Table, filled_at_once
 from fairmargin.exchange.words.figures import distance_words, span_words
@@ -94,7 +95,7 @@ class OverviewChart(Drawn):
     def paintEvent(self, _event: object) -> None:
         if not self._lines:
             return
-        p = QPainter(self)
+        p = Painter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(12))
         axis, bottom = self._axis(), ROW * len(self._lines) + 4

@@ -11,7 +11,8 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from fairmargin.core.units import UnitChoice, in_units
-from fairmargin.desktop.widgets.basics import clear, label
+from fairmargin.desktop.widgets.basics import as_tip, clear, label
+from fairmargin.desktop.widgets.decimals import as_here
 
 if TYPE_CHECKING:
     from fairmargin.core.result.asked import Asked
@@ -73,7 +74,7 @@ class QuestionStrip(QFrame):
             more.setObjectName("link")
             more.clicked.connect(self._turn)
             self._box.addWidget(more, 0, Qt.AlignmentFlag.AlignLeft)
-        self.setAccessibleName(f"Question: {self._written(self._asked[0].text)}")
+        self.setAccessibleName(as_here(f"Question: {self._written(self._asked[0].text)}"))
         if had_focus:
             self.setFocus()
 
@@ -89,12 +90,12 @@ class QuestionStrip(QFrame):
         row: QHBoxLayout | None = None
         room = 0
         for i, name in enumerate(names):
-            written = named.get(name, name)
+            written = as_here(named.get(name, name))
             button = QPushButton(f"{i + 1}  {written}" if first else written)
             left = "" if name == NOT_KNOWN else f", leaves \u00b1{dict(q.answers)[name]:.1f} %"
-            button.setAccessibleName(f"{self._written(q.text)} {written}{left}")
+            button.setAccessibleName(as_here(f"{self._written(q.text)} {written}{left}"))
             button.setToolTip(
-                "It is not asked again" if name == NOT_KNOWN else f"Leaves \u00b1{dict(q.answers)[name]:.1f} %"
+                as_tip("It is not asked again" if name == NOT_KNOWN else f"Leaves \u00b1{dict(q.answers)[name]:.1f} %")
             )
             button.clicked.connect(partial(self._answer, q.code, name))
             if first:

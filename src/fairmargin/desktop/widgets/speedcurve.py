@@ -14,6 +14,7 @@ from fairmargin.core.units import UnitChoice, label
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.decimals import Painter
 from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.desktop.widgets.plot import LEFT, Plot
 from fairmargin.exchange.words.figures import speed_words
@@ -70,7 +71,7 @@ class SpeedCurveChart(Drawn):
     def paintEvent(self, _event: object) -> None:
         if not self._curves or self._units is None:
             return
-        p = QPainter(self)
+        p = Painter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(12))
         effects = [c for c in self._curves if c.effect_percent]

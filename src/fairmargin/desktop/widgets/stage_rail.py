@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QToolTip, QWidget
 
 from fairmargin.desktop.theme import font, theme
+from fairmargin.desktop.widgets.decimals import Painter, as_here
 
 STAGES: Final = ("question", "plan", "drive", "examine", "correct", "verdict", "use")
 WIDTH: Final = 148
@@ -89,11 +90,11 @@ class StageRoad(QWidget):
             return
         self._title, self._sub, self._stops, self._current = title, sub, stops, current
         chosen = next((s for s in stops if s.stage == current), None)
-        self.setAccessibleDescription(f"{current}: {chosen.word}" if chosen else "logbook")
+        self.setAccessibleDescription(as_here(f"{current}: {chosen.word}" if chosen else "logbook"))
         for stop, button in zip(stops, self.buttons, strict=True):
             button.setAccessibleName(stop.stage.capitalize())
             here = ", shown now" if stop.stage == current else ""
-            button.setAccessibleDescription(f"{stop.state}{f': {stop.word}' if stop.word else ''}{here}")
+            button.setAccessibleDescription(as_here(f"{stop.state}{f': {stop.word}' if stop.word else ''}{here}"))
             button.setVisible(bool(title))
         self.update()
 
@@ -109,7 +110,7 @@ class StageRoad(QWidget):
         return QPointF(29.0 + sway, y)
 
     def paintEvent(self, _event: object) -> None:
-        p = QPainter(self)
+        p = Painter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         centres = [self.stop_centre(i) for i in range(len(STAGES))]
         if self._title:
@@ -148,7 +149,7 @@ class StageRoad(QWidget):
         picture = QPixmap((self.size().toSizeF() * ratio).toSize())
         picture.setDevicePixelRatio(ratio)
         picture.fill(theme.colour("rail"))
-        p = QPainter(picture)
+        p = Painter(picture)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         path = QPainterPath(QPointF(centres[0].x(), centres[0].y() - 16))
         path.lineTo(centres[0])

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fairmargin.desktop.widgets.decimals import Cells
 from fairmargin.desktop.widgets.files import ask_save
 
 KINDS: Final = "Table (*.csv);;Workbook (*.xlsx)"
@@ -34,10 +35,16 @@ class Table(QTableWidget):
     rows, columns : int
     name : str
         What it holds, for whoever hears it; also the file's name when it is saved.
+    as_typed : bool
+        Whether cells come from a file or the clipboard, and are shown to the letter.
     """
 
-    def __init__(self, rows: int, columns: int, name: str, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, rows: int, columns: int, name: str, parent: QWidget | None = None, *, as_typed: bool = False
+    ) -> None:
         super().__init__(rows, columns, parent)
+        if not as_typed:
+            self.setItemDelegate(Cells(self))
         self.setAccessibleName(name)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)

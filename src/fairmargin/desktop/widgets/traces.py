@@ -16,6 +16,8 @@ from fairmargin.core.study import Study, Trace
 from fairmargin.core.units import UnitChoice
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.along import SYMBOLS, TRACES
+from fairmargin.desktop.widgets.axis import dress
+from fairmargin.desktop.widgets.decimals import as_here
 from fairmargin.exchange.words.figures import distance_words
 
 Array = NDArray[np.float64]
@@ -206,16 +208,14 @@ class TracesPlot(pg.PlotWidget):  # type: ignore[misc]
         self._cross.setPen(pg.mkPen(theme.colour("muted"), width=1, style=Qt.PenStyle.DashLine))
         self._cross.hide()
         self.addItem(self._cross)
-        for side in ("left", "bottom"):
-            axis = self.getAxis(side)
-            axis.setPen(pg.mkPen(theme.colour("rule")))
-            axis.setTextPen(pg.mkPen(theme.colour("muted")))
-            axis.enableAutoSIPrefix(False)
+        dress(self)
         self.setLabel("bottom", f"along the road, {units.distance}", color=theme.colours.muted)
         self.setLabel("left", self._unit, color=theme.colours.muted)
         self.showGrid(x=False, y=True, alpha=0.15)
         self.autoRange(padding=0.03)
-        self.setAccessibleName(f"{TRACES[what]}: {len(self.lines)} legs over {distance_words(road_m / 1000, units)}")
+        self.setAccessibleName(
+            as_here(f"{TRACES[what]}: {len(self.lines)} legs over {distance_words(road_m / 1000, units)}")
+        )
         return len(self.lines)
 
     def _add_shapes(self) -> None:

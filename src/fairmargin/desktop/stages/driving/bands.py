@@ -13,6 +13,7 @@ from fairmargin.core.companion import ReadingBand, agreement
 from fairmargin.core.units import UnitChoice, in_units, label
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.decimals import Painter
 from fairmargin.desktop.widgets.drawn import Drawn
 
 ROW: Final = 30
@@ -51,7 +52,7 @@ class BandsChart(Drawn):
     def paintEvent(self, _event: object) -> None:
         if not self.bands or self._units is None:
             return
-        painter = QPainter(self)
+        painter = Painter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         ends = [self._units.show_consumption(v) for b in self.bands for v in (max(b.low, 0.1), b.high)]
         low, high = min(ends), max(ends)

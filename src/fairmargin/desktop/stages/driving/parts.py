@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QPushButton, QSizePolicy, QVBox
 
 from fairmargin.core.study.vocabulary import EventKind
 from fairmargin.desktop.widgets.basics import PlainLabel, as_tip, label
+from fairmargin.desktop.widgets.decimals import as_here
 
 #: Event, its key, and its words; one key each.
 EVENTS: Final[tuple[tuple[EventKind, str, str], ...]] = (
@@ -78,7 +79,7 @@ class Tile(QFrame):
             self.number.setProperty("state", state)
             self.number.style().unpolish(self.number)
             self.number.style().polish(self.number)
-        self.setAccessibleName(f"{caption}: {number} {foot}")
+        self.setAccessibleName(as_here(f"{caption}: {number} {foot}"))
 
 
 def go_button(words: str, act: Callable[[], object]) -> QPushButton:

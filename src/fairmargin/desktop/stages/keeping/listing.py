@@ -26,6 +26,7 @@ from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark, percent
 from fairmargin.desktop.widgets.dates import day_words
+from fairmargin.desktop.widgets.decimals import as_here
 from fairmargin.logbook import StudyEntry
 from fairmargin.logbook.arrange import Heading, Row, reach_of, read_summary, state_of
 from fairmargin.logbook.lines import NOT_FAIR, OPEN, PLANNED, SETTLED_STATE, TOLD, UNDERWAY
@@ -186,7 +187,7 @@ class StudyModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return row.title or "(no title)"
         if role == Qt.ItemDataRole.AccessibleTextRole:
-            return f"{row.title}, {state_of(row)}, {entry_words(row, self.units)}, {third_line(row, self.units)}"
+            return f"{row.title}, {state_of(row)}, {as_here(entry_words(row, self.units))}, {as_here(third_line(row, self.units))}"
         return None
 
 
@@ -256,8 +257,8 @@ class StudyDelegate(QStyledItemDelegate):
         for i, (text, made, colour) in enumerate(
             (
                 (entry.title or "(no title)", font(14, 600), "ink"),
-                (entry_words(entry, units), font(13), ink),
-                (third_line(entry, units), font(12), "muted"),
+                (as_here(entry_words(entry, units)), font(13), ink),
+                (as_here(third_line(entry, units)), font(12), "muted"),
             )
         ):
             p.setFont(made)

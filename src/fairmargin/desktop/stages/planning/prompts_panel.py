@@ -63,7 +63,7 @@ class PromptsPanel(PlanPage):
             for i, prompt in enumerate(prompts):
                 made = self.field(prompt.key, prompt.words, self._answer(prompt.key))
                 made.edit.setPlaceholderText(prompt.example)
-                made.edit.setToolTip(prompt.example)
+                made.show_tip(prompt.example)
                 self.grid.addWidget(made, i // 2, i % 2)
         answered = sum(bool(study.plan.details.get(p.key)) for p in prompts)
         self.heading.setText(f"What is easily forgotten with {kind}: {answered} of {len(prompts)} answered")

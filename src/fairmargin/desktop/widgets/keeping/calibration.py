@@ -12,6 +12,7 @@ from fairmargin.core.memory.practice import PRACTISED, Answer
 from fairmargin.core.words import signed
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.decimals import Painter
 from fairmargin.desktop.widgets.drawn import Drawn
 
 LEFT = 52.0
@@ -44,7 +45,7 @@ class TruthBar(Drawn):
         a = self._answer
         if a is None:
             return
-        p = QPainter(self)
+        p = Painter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(12))
         ends = (a.low, a.high, a.truth, 0.0, *((a.beside.low, a.beside.high) if a.beside else ()))
@@ -94,7 +95,7 @@ class CalibrationChart(Drawn):
     def paintEvent(self, _event: object) -> None:
         if not self._shares:
             return
-        p = QPainter(self)
+        p = Painter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(12))
         right, bottom = self.width() - 90.0, 122.0

@@ -14,6 +14,7 @@ from fairmargin.core.words import same_name, signed
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import draw_mark
+from fairmargin.desktop.widgets.decimals import Painter
 from fairmargin.desktop.widgets.drawn import Drawn
 
 ROW = 30.0  # of a configuration, px
@@ -89,7 +90,7 @@ class JointChart(Drawn):
         return Axis.whole_ticks(min(ends) - pad, max(ends) + pad, start, start + room, max(2, min(7, int(room / 75))))
 
     def paintEvent(self, _event: object) -> None:
-        p = QPainter(self)
+        p = Painter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(12))
         axis = self._axis()

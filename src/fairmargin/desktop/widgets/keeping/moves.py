@@ -14,6 +14,7 @@ from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
 from fairmargin.desktop.widgets.basics import as_tip
 from fairmargin.desktop.widgets.dates import day_words
+from fairmargin.desktop.widgets.decimals import Painter
 from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.exchange.words.across import moved_words
 
@@ -57,7 +58,7 @@ class MovesChart(Drawn):
         return Axis(0.0, max(len(k.steps), 1), start, end), Axis(low - pad, high + pad, top + ROW - PAD, top + PAD)
 
     def paintEvent(self, _event: object) -> None:
-        p = QPainter(self)
+        p = Painter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._known:
             p.setFont(font(12))

@@ -14,6 +14,7 @@ from fairmargin.core.units import UnitChoice, label
 from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.theme import font, theme
 from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.decimals import Painter
 from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.desktop.widgets.plot import LEFT, Plot, colour_name
 
@@ -115,7 +116,7 @@ class RangeCurve(Drawn):
     def paintEvent(self, _event: object) -> None:
         if not self.lines or self._units is None:
             return
-        p = QPainter(self)
+        p = Painter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(12))
         units, places = self._units, self._places()

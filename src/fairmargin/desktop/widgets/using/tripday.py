@@ -14,6 +14,7 @@ from fairmargin.core.outcome.trips import TripPlan
 from fairmargin.core.units import UNIT_CHOICES, UnitChoice, in_units
 from fairmargin.desktop.theme import font, theme, trial_colour
 from fairmargin.desktop.widgets.axis import Axis
+from fairmargin.desktop.widgets.decimals import Painter
 from fairmargin.desktop.widgets.drawn import Drawn
 from fairmargin.exchange.words.outcomes import hours_words
 
@@ -144,7 +145,7 @@ class TripDay(Drawn):
     # ------------------------------------------------------------ drawing
 
     def paintEvent(self, _event: object) -> None:
-        p = QPainter(self)
+        p = Painter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(12))
         if self.plan is None or self._units is None:
