@@ -11,10 +11,11 @@ from tests.unlike import unlike
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.result.as_json import as_json
+from fairmargin.core.result.corrections import line_words
 from fairmargin.core.result.steps import Step
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.exchange.words.results import may_say
-from fairmargin.exchange.words.steps import steps_line, sum_lines, sum_of_steps, usual_words
+from fairmargin.exchange.words.steps import names_apart, steps_line, sum_lines, sum_of_steps, usual_names, usual_words
 
 NAMES = ("\u201cOff\u201d", "\u201cOn\u201d")
 
@@ -83,3 +84,21 @@ def test_it_is_said_both_ways():
     assert f"about {further / 1.609344:.0f} mi further on a full charge" in uk
     bare = study.with_(vehicle=VAN.with_(usable_capacity_kwh=None))
     assert "on a full" not in may_say(bare, c, UNIT_CHOICES["metric"])
+
+
+def test_what_is_taken_as_usual_is_told_from_the_noted_step_of_its_name():
+    made = [
+        Step("speed", -0.2, "noted"),
+        Step("speed", -0.2, "usual"),
+        Step("temperature", 0.1, "noted"),
+        Step("warm-up", 0.2, "usual"),
+    ]
+    assert usual_names(made) == [line_words("warm-up"), "speed on some legs"]
+    names = names_apart(made)
+    assert names == [
+        line_words("speed"),
+        f"{line_words('speed')}, usual",
+        line_words("temperature"),
+        line_words("warm-up"),
+    ]
+    assert names[:2] == ["speed", "speed, usual"] and len(set(names)) == 4

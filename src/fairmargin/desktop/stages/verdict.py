@@ -43,7 +43,7 @@ from fairmargin.exchange.words.results import (
     said_lines,
     way_lines,
 )
-from fairmargin.exchange.words.steps import shown_steps, step_words, sum_lines, sum_of_steps
+from fairmargin.exchange.words.steps import names_apart, shown_steps, sum_lines, sum_of_steps, usual_names
 
 CURVE_MS = 400  # an edit is seen before the curve over speed, which takes another fit
 MOST_MOVED = 8  # priors shown, of those that move a result most
@@ -204,14 +204,11 @@ class VerdictStage(Stage):
     def _show_steps(self, study: Study, c: Comparison) -> None:
         """Draw the steps of a comparison; nothing where nothing lies between."""
         self.fall_frame.setVisible(bool(c.steps))
-        made = [(step_words(s), s.percent, s.kind) for s in shown_steps(c)]
+        steps = shown_steps(c)
+        made = [(name, s.percent, s.kind) for name, s in zip(names_apart(steps), steps, strict=True)]
         self.fall.show_steps(c.as_measured_percent, made, c.effect_percent, study.trial_number(c.trial) or 0)
-        usual = [s for s in shown_steps(c) if s.kind == "usual"]
-        asks = (
-            f" Nobody noted {' and '.join(dict.fromkeys(step_words(s) for s in usual))}: say how it was."
-            if usual
-            else ""
-        )
+        usual = usual_names(steps)
+        asks = f" Nobody noted {' and '.join(usual)}: say how it was." if usual else ""
         self.fall_words.setText(f"{sum_of_steps(c)}.{asks}")
         self.show_sum.setVisible(len(c.as_read) == 2)
         self._offer_answers(study)

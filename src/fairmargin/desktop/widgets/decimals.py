@@ -97,7 +97,7 @@ def figure_here(text: str) -> str:
 class Painter(QPainter):
     """Paints words with decimals as the desktop's locale writes them."""
 
-    def drawText(self, *args: Any) -> Any:
+    def drawText(self, *args: object) -> Any:
         shown: list[Any] = [as_here(x) if isinstance(x, str) else x for x in args]
         return super().drawText(*shown)
 
@@ -105,7 +105,7 @@ class Painter(QPainter):
 class Cells(QStyledItemDelegate):
     """Shows and takes cells with decimals as the desktop's locale writes them; the table itself holds points."""
 
-    def displayText(self, value: Any, locale: QLocale | QLocale.Language) -> str:
+    def displayText(self, value: object, locale: QLocale | QLocale.Language) -> str:
         return super().displayText(as_here(value) if isinstance(value, str) else value, locale)
 
     def setEditorData(self, editor: QWidget, index: QModelIndex | QPersistentModelIndex) -> None:

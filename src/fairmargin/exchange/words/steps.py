@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final
 
 from fairmargin.core.result.corrections import line_words
@@ -29,6 +30,26 @@ def step_words(step: Step) -> str:
     return "legs weighed" if step.source == WEIGHTS else line_words(step.source)
 
 
+def names_apart(steps: Sequence[Step]) -> list[str]:
+    """What steps are called beside each other: one taken as usual is told from the noted one of its name."""
+    names = [step_words(s) for s in steps]
+    return [
+        f"{name}, usual" if s.kind == "usual" and names.count(name) > 1 else name
+        for s, name in zip(steps, names, strict=True)
+    ]
+
+
+def usual_names(steps: Sequence[Step]) -> list[str]:
+    """What nobody noted, by name, each once; last what was noted on other legs."""
+    noted = {s.source for s in steps if s.kind == "noted"}
+    usual = sorted((s for s in steps if s.kind == "usual"), key=lambda s: s.source in noted)
+    return list(dict.fromkeys(_usual_name(s, noted) for s in usual))
+
+
+def _usual_name(step: Step, noted: set[str]) -> str:
+    return f"{step_words(step)} on some legs" if step.source in noted else step_words(step)
+
+
 def shown_steps(c: Comparison) -> list[Step]:
     """The steps of a comparison as every page has them, to a tenth of a per cent."""
     return as_shown(c.as_measured_percent, c.steps, c.effect_percent)
@@ -46,9 +67,12 @@ def steps_line(c: Comparison) -> str:
     if not made:
         return f"As read {signed(c.as_measured_percent)} %; nothing moves it." if c.steps else ""
 
+    noted_too = {s.source for s in made if s.kind == "noted"}
+
     def told(kind: str) -> str:
         own = [s for s in made if s.kind == kind]
-        return ", ".join(f"{step_words(s)} {signed(s.percent)}" for s in own)
+        names = [_usual_name(s, noted_too) if kind == "usual" else step_words(s) for s in own]
+        return ", ".join(f"{name} {signed(s.percent)}" for name, s in zip(names, own, strict=True))
 
     parts = [f"As read {signed(c.as_measured_percent)} %"]
     if noted := told("noted"):
@@ -64,7 +88,8 @@ def usual_words(c: Comparison) -> str:
     """What the verdict's own sentence has to name: so much of the effect is taken as usual, and nobody noted it."""
     if abs(c.usual_percent) <= LEAST_USUAL * c.half_width_percent or c.method != "model":
         return ""
-    names = [step_words(s) for s in sorted(c.steps, key=lambda s: -abs(s.percent)) if s.kind == "usual"]
+    noted = {s.source for s in c.steps if s.kind == "noted"}
+    names = [_usual_name(s, noted) for s in sorted(c.steps, key=lambda s: -abs(s.percent)) if s.kind == "usual"]
     named = " and ".join(dict.fromkeys(names[:2]))
     return f"{signed(c.usual_percent)} % of it is taken as usual, for nobody noted it: {named}."
 
