@@ -94,3 +94,13 @@ def test_where_a_trailer_may_stay_on() -> None:
     assert plain.hitched is None
     yes, no, unsaid = read_chargers("at,name,kW,trailer\n140,Mill,150,yes\n200,Top,50,no\n300,Far,50,", 420)
     assert (yes.hitched, no.hitched, unsaid.hitched) == (True, False, None)
+
+
+@pytest.mark.parametrize("text", ["every 90.5 to 140 km, 150.5 kW, 0.45", "every 90,5 to 140 km, 150,5 kW, 0,45"])
+def test_every_so_far_with_a_decimal_comma(text: str) -> None:
+    found = read_chargers(text, 420)
+    assert [c.at_km for c in found] == [140, 230.5, 370.5]
+    assert {(c.kw, c.price_per_kwh) for c in found} == {(150.5, 0.45)}
+    assert [c.at_km for c in read_chargers("every 90,5 km", 420)] == [
+        c.at_km for c in read_chargers("every 90.5 km", 420)
+    ]

@@ -25,7 +25,10 @@ _COLUMNS: Final = (
     Role("name", "", r"name|place|site|charger|station"),
 )
 _NOT: Final = frozenset({"no", "out of order", "closed", "0", "false", "broken"})
-_EVERY: Final = re.compile(r"^\s*every\s+(.+?)(?:\s*(?:to|-|\u2013)\s*(.+?))?(?:\s*,\s*(\S.*))?\s*$", re.IGNORECASE)
+#: A comma between digits is a decimal one.
+_EVERY: Final = re.compile(
+    r"^\s*every\s+(.+?)(?:\s*(?:to|-|\u2013)\s*(.+?))?(?:\s*(?:(?<!\d),|,(?!\d))\s*(\S.*))?\s*$", re.IGNORECASE
+)
 USUAL_KW: Final = 150.0
 
 
