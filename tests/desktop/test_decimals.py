@@ -21,10 +21,14 @@ from tests.desktop.conftest import type_into
 from tests.reading_pages import Painted, pages, settle
 
 from fairmargin.core.study.own_words import own_words
+from fairmargin.core.study.statements import WayReading
+from fairmargin.core.study.trip import Charger, Trip, TripStretch
 from fairmargin.core.units import UNIT_CHOICES
 from fairmargin.demo.studies import demo_studies
+from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.home import PAGES as HOME_PAGES
 from fairmargin.desktop.stages.leg_table import NAMES
+from fairmargin.desktop.stages.using.trip_form import TripForm
 from fairmargin.desktop.widgets.axis import nice_step
 from fairmargin.desktop.widgets.decimals import Cells, as_here, figure_here
 from fairmargin.desktop.widgets.tables import Table, copy_rows, save_rows
@@ -261,3 +265,46 @@ def test_a_cell_of_two_lines_has_two_lines(qtbot, at_home_in, locale):
     table = Table(1, 1, "Figures")
     qtbot.addWidget(table)
     assert "\u2028" in table.itemDelegate().displayText("15.7\n\u00b10.02", QLocale())
+
+
+def test_every_field_reads_what_it_shows(opened, session, at_home_in):
+    """Whatever a field writes with a comma is read as the same value: typed again, nothing is stored and nothing refused."""
+    at_home_in("de_DE")
+    made = demo_studies()[0].study
+    legs = made.legs
+    study = made.with_(
+        legs=(
+            legs[0].with_(soc_start_percent=81.5, soc_end_percent=79.5, charger_kwh=2.45, energy_kwh=2.7, energy_step_kwh=0.1),
+            legs[1].with_(running_shown=15.2, running_unit="kWh/100km", running_step=0.1, running_since=legs[0].leg),
+            *legs[2:],
+        ),
+        readings=(WayReading(leg=legs[0].leg, instrument="state of charge", at_km=4.25, value=80.5, unit="%"),),
+        change=made.change.with_(prediction=None, prediction_percent=-4.5),
+        trip=Trip(
+            stretches=(TripStretch(km=60.5, speed_kmh=87.5, climb_m=40), TripStretch(km=200, name="fen, 2.5 t limit")),
+            chargers=(Charger(at_km=84.5, name="Mill Quay 1.2", kw=50.5, price_per_kwh=0.39),),
+        ),
+    )  # fmt: skip
+    opened.show_study(session.add_study(study, {}))
+    for choice in ("metric", "us"):
+        session.set_units(UNIT_CHOICES[choice])
+        settle()
+        typed = []
+        for page in pages(opened):
+            fields = [f for f in opened.findChildren(Field) if f.isVisible() and not f.edit.isReadOnly()]
+            for field in (f for f in fields if re.search(r"\d,\d", f.edit.text())):
+                text = field.edit.text().strip()
+                typed.append(text)
+                field.edit.setText(f"{text} ")
+                field.edit.setModified(True)
+                field.edit.editingFinished.emit()
+                assert not field.has_fault, (page, field.edit.accessibleName(), text, field.fault.text())
+                settle()
+                assert field.edit.text().strip() == text, (page, field.edit.accessibleName())
+        assert len(set(typed)) > 20
+        if choice == "metric":
+            assert "60,5 at 87,5 +40 m; 200, fen, 2.5 t limit" in typed
+            assert "2,7 kWh; 14,7; 2,45 kWh charged; 81,5-79,5 %" in typed
+            assert "17,5; 15,2 kWh/100 km since L01" in typed and "4,25 km 80,5 %" in typed
+            chargers = opened.stage("use").findChild(TripForm).chargers
+            assert chargers.toPlainText() == "84,5 Mill Quay 1.2 50,5 kW 0,39"

@@ -15,7 +15,7 @@ from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import Elided, PlainLabel, as_tip, label, scrolling
-from fairmargin.desktop.widgets.decimals import figure_here
+from fairmargin.desktop.widgets.decimals import as_here
 from fairmargin.desktop.widgets.inputs import Line
 
 
@@ -172,7 +172,7 @@ class Field(QWidget):
 
     def show_text(self, text: str, unit: str | None = None) -> None:
         """Show a stored value; a field that is being typed in or holds a fault keeps its text."""
-        text = figure_here(minus(text) if _FIGURE.fullmatch(text) else text)
+        text = as_here(minus(text) if _FIGURE.fullmatch(text) else text)
         if unit is not None:
             self._show_unit(unit)
         if text == self._shown and (self.edit.isModified() or self.has_fault):

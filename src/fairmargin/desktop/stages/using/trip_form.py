@@ -28,6 +28,7 @@ from fairmargin.desktop.stages.using.fuel_fields import (
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel
+from fairmargin.desktop.widgets.decimals import as_here
 from fairmargin.desktop.widgets.files import ask_open
 from fairmargin.desktop.widgets.flow import Flow
 from fairmargin.desktop.widgets.inputs import Words
@@ -119,9 +120,8 @@ class TripForm(UsePage):
         column = QVBoxLayout()
         column.setSpacing(1)
         column.addWidget(label("Chargers along it", "muted"))
-        self.chargers = Words()
+        self.chargers = Words(lines=4)
         self.chargers.setAccessibleName("Chargers along it")
-        self.chargers.setFixedHeight(74)
         self.chargers.setTabChangesFocus(True)
         self.chargers.installEventFilter(self)
         column.addWidget(self.chargers)
@@ -351,7 +351,7 @@ class TripForm(UsePage):
                 field.show_text(*self._shown(name, getattr(trip, name)))
         self.fields["depart_at"].show_text(_departure(trip.depart_at))
         if not self.chargers.document().isModified():
-            text = show_chargers(trip.chargers, units.show("distance", 1.0))
+            text = as_here(show_chargers(trip.chargers, units.show("distance", 1.0)))
             if self.chargers.toPlainText() != text:
                 self.chargers.setPlainText(text)
                 self.chargers.document().setModified(False)
