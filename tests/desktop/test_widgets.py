@@ -4,7 +4,7 @@ from datetime import datetime
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QFont
+from PySide6.QtGui import QFont, QTextCursor
 from PySide6.QtWidgets import QApplication, QLabel
 from tests.conftest import driven_study
 from tests.desktop.conftest import type_into
@@ -20,6 +20,7 @@ from fairmargin.desktop.widgets.axis import Axis, nice_step
 from fairmargin.desktop.widgets.basics import WrappedLabel, percent, signed
 from fairmargin.desktop.widgets.charts import fall_of
 from fairmargin.desktop.widgets.fairness import FairnessLedger, leg_words
+from fairmargin.desktop.widgets.inputs import Words
 from fairmargin.desktop.widgets.marginbar import MarginBar, between
 from fairmargin.desktop.widgets.planning.expected import SplitBar
 from fairmargin.exchange.tables.pasted import apply_cells, read_cells
@@ -360,3 +361,18 @@ def test_a_field_that_says_what_is_wrong_leaves_those_beside_it_where_they_were(
     type_into(qtbot, speed, "90")
     QApplication.processEvents()
     assert not speed.fault.isVisible() and places() == before
+
+
+@pytest.mark.parametrize("points", [9, 12, 17])
+def test_the_last_line_in_sight_is_whole_whatever_the_type(qtbot, points):
+    text = Words("\n".join(f"line {i}" for i in range(1, 9)), lines=4)
+    qtbot.addWidget(text)
+    text.setStyleSheet(f"font-size: {points}pt; padding: 3px 6px; border: 1px solid black;")
+    text.show()
+    QApplication.processEvents()
+
+    def bottom(line):
+        return text.cursorRect(QTextCursor(text.document().findBlockByNumber(line - 1))).bottom()
+
+    room = text.viewport().height()
+    assert bottom(4) <= room < bottom(5) - 4

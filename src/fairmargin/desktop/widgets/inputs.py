@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from typing import Final
 
 from PySide6.QtCore import QEvent, QTimer
-from PySide6.QtGui import QKeyEvent, QKeySequence, QWheelEvent
+from PySide6.QtGui import QKeyEvent, QKeySequence, QShowEvent, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPlainTextEdit, QSlider
 
 from fairmargin.desktop.widgets.decimals import as_here, figure_here
@@ -53,7 +54,33 @@ class Line(QLineEdit):
 
 
 class Words(QPlainTextEdit):
-    """Several lines of text. Its own undo goes as far as it can; beyond that the program's takes over."""
+    """Several lines of text. Its own undo goes as far as it can; beyond that the program's takes over.
+
+    Parameters
+    ----------
+    text : str
+    lines : int, optional
+        As many are in sight, the last one whole; as high as its place when absent.
+    """
+
+    def __init__(self, text: str = "", *, lines: int | None = None) -> None:
+        super().__init__(text)
+        self._lines = lines
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._fit()
+
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() in {QEvent.Type.FontChange, QEvent.Type.StyleChange} and self.isVisible():
+            self._fit()
+
+    def _fit(self) -> None:
+        """Be as high as the lines are that are to be in sight."""
+        if self._lines is not None:
+            around = self.height() - self.viewport().height() + 2 * self.document().documentMargin()
+            self.setFixedHeight(math.ceil(self._lines * self.fontMetrics().lineSpacing() + around))
 
     def setPlaceholderText(self, text: str) -> None:
         super().setPlaceholderText(as_here(text))
