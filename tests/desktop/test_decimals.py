@@ -47,6 +47,10 @@ WITH_POINT = re.compile(r"\d\.\d")
         ("75.7min or 2.5\u00d7", "75.7min or 2,5\u00d7"),
         ("Fair Margin 1.0.0, log.2.5.csv, hill-2.5.csv, v2.5", "Fair Margin 1.0.0, log.2.5.csv, hill-2.5.csv, v2.5"),
         ("8.4.2026", "8.4.2026"),
+        (
+            '"18.4 parsecs" is no distance; expected such as 18.4',
+            '"18.4 parsecs" is no distance; expected such as 18,4',
+        ),
         ("15 legs, 95 %", "15 legs, 95 %"),
     ],
 )

@@ -77,7 +77,7 @@ def read_number(text: str) -> TypedNumber:
     digits, rest = match[1], match[2].strip()
     plain = re.sub(r"[\s'\u00a0\u2009\u202f]", "", digits).replace("−", "-").replace(",", ".")
     if rest[:1] in {".", ","} or plain.count(".") > 1:
-        raise UnitError(f'"{text.strip()}" has more than one decimal sign; write 1234.5 or 1234,5')
+        raise UnitError(f'"{text.strip()}" has more than one decimal sign; expected a figure such as 1234.5')
     decimals = len(plain.split(".")[1]) if "." in plain else 0
     return TypedNumber(float(plain), decimals, rest)
 

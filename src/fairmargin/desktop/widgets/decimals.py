@@ -26,26 +26,30 @@ _ONE: Final = r"[+\-\u2212]?(?:\d+:)?\d+(?:\.\d+)?(?: ?[^\d\s.,;:]+(?:/100 ?(?:k
 _ALONE: Final = re.compile(rf"{_ONE}(?:; ?{_ONE})*")
 
 
+#: A fault quotes what was typed.
+_QUOTED: Final = r'"[^"\n]*"'
+
+
 class _Typed:
     """Texts with figures in them that stand as somebody typed them."""
 
     def __init__(self) -> None:
-        self._study: Callable[[], Study | None] = lambda: None
-        self._of: Study | None = None
-        self._found: re.Pattern[str] | None = None
+        self.ask(lambda: None)
 
     def ask(self, study: Callable[[], Study | None]) -> None:
         """Leave the words of the study that is open then as they are."""
-        self._study, self._of, self._found = study, None, None
+        self._study = study
+        self._of: Study | None = None
+        self._found = re.compile(f"({_QUOTED})")
 
-    def found(self) -> re.Pattern[str] | None:
-        """What finds them; None where there are none."""
+    def found(self) -> re.Pattern[str]:
+        """What finds them, as its one group."""
         study = self._study()
         if study is not self._of:
-            self._of = study
             words = [] if study is None else own_words(study)
             own = [re.escape(x) for x in words if _FIGURE.search(x) and re.search(r"[^\W\d_]", x)]
-            self._found = re.compile(rf"(?<![\w.,])({'|'.join(own)})(?!\w)") if own else None
+            own_ones = rf"|(?<![\w.,])(?:{'|'.join(own)})(?!\w)" if own else ""
+            self._of, self._found = study, re.compile(f"({_QUOTED}{own_ones})")
         return self._found
 
 
@@ -66,7 +70,8 @@ def leave_as_typed(study: Callable[[], Study | None]) -> None:
 def as_here(text: str) -> str:
     """A text with its figures as the desktop's locale writes them.
 
-    Where the comma is the decimal sign, a semicolon parts figures that follow each other.
+    Where the comma is the decimal sign, a semicolon parts figures that follow each other. What stands between plain quotation
+    marks was typed so.
 
     Parameters
     ----------
@@ -84,8 +89,7 @@ def as_here(text: str) -> str:
     def write(part: str) -> str:
         return _FIGURE.sub(lambda x: f"{x[1]}{sign}{x[2]}{parting if x[3] else ''}", _BEFORE_FIGURE.sub(parting, part))
 
-    own = _typed.found()
-    parts = [text] if own is None else own.split(text)
+    parts = _typed.found().split(text)
     return "".join(part if i % 2 else write(part) for i, part in enumerate(parts))
 
 
