@@ -136,6 +136,14 @@ def test_the_curve_is_read_off_with_mouse_and_keys(qtbot, use):
     page.curve._tell(130.0)
     assert "At 130 km/h" in page.curve_words.text() and "less than at 90 km/h" in page.curve_words.text()
     assert "Farthest" not in page.curve_words.text()
+    # Between two speeds of the curve its margin lies between theirs; what is drawn is within a hundredth of what is said.
+    said = {}
+    for kmh in (80.0, 82.5, 85.0):
+        page.curve._tell(kmh)
+        said[kmh] = [int(x) for x in re.findall(r"\((\d+) to (\d+)\)", page.curve_words.text())[0]]
+    assert said[80.0][0] > said[82.5][0] > said[85.0][0] and said[80.0][1] > said[82.5][1] > said[85.0][1]
+    at_80 = min(range(len(line.speeds)), key=lambda i: abs(line.speeds[i] - 80))
+    assert line.range_interval[at_80] == pytest.approx(said[80.0], rel=0.01)
     # A heated cabin takes its power however slow one drives: the speed of longest range, (P / (rho CdA))^(1/3), comes into sight.
     type_into(qtbot, page.air, "-10")
     type_into(qtbot, page.cabin, "auto")

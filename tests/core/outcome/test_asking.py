@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,7 +11,7 @@ from tests.conftest import VAN, driven_study
 from tests.core.test_reference_vehicle import drive, electric_car
 
 from fairmargin.core.analysis import analyse
-from fairmargin.core.inference.prediction import Circumstances
+from fairmargin.core.inference.prediction import MOST_KEPT, Circumstances
 from fairmargin.core.outcome.asking import askings, cabin_k, of_vehicle, predict
 from fairmargin.core.study import Configuration, Study, Vehicle
 from fairmargin.core.units import plain
@@ -292,3 +293,21 @@ def test_sectors_are_each_asked_by_their_own_fit_and_add_up() -> None:
     assert whole.band("A", asked[:1]).wh[0] == pytest.approx(town.wh[0])
     assert of_vehicle(parts, "another") is None
     assert of_vehicle(parts[:1], "") is parts[0]
+
+
+def test_a_drive_asked_about_again_is_the_same_and_as_surely_known_as_it_is_asked() -> None:
+    study = driven_study("ABBA")
+    asked = [Circumstances(v) for v in (70.0, 90.0, 110.0)]
+    (asking,), (fresh,) = askings(study), askings(study)
+    for again in range(2):
+        plain_band = asking.band("A", asked)
+        wide = asking.band("A", [replace(a, speed_sd_share=0.02, wind_sd_ms=2.0) for a in asked])
+        assert wide.wh == pytest.approx(plain_band.wh, rel=1e-12), again
+        assert (wide.sds > plain_band.sds).all()
+        assert plain_band.wh == pytest.approx(fresh.band("A", asked[::-1]).wh[::-1], rel=1e-12)
+        assert plain_band.wh[0] < plain_band.wh[1] < plain_band.wh[2]
+    assert asking.band("B", asked).wh[1] == pytest.approx(0.95 * asking.band("A", asked).wh[1], rel=0.03)
+    for v in np.linspace(40.0, 130.0, 200):  # more than are kept
+        asking.band("A", [Circumstances(float(v))])
+    assert asking.band("A", asked).wh == pytest.approx(plain_band.wh, rel=1e-12)
+    assert len(asking.predictor._taken) <= MOST_KEPT

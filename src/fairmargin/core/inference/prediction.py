@@ -37,6 +37,7 @@ from fairmargin.core.study import Study
 Array = NDArray[np.float64]
 
 LEAST_WH: Final = 1e-6  # keeps a sum of nothing finite
+MOST_KEPT: Final = 64  # askings whose drives are kept
 #: Unknowns that lie on legs alone in a fit, and on a drive asked about as well: it meets the same law.
 OF_LAWS: Final = frozenset({"climate", "tyre pressure"})
 
@@ -191,6 +192,7 @@ class Predictor:
         driven = {c.configuration for c in conditions}
         self.configurations = tuple(name for name in self.problem.configurations if name in driven)
         speeds = [3.6 * c.speed_m_s for c in conditions]
+        self._taken: dict[tuple[str, tuple[Circumstances, ...]], tuple[Array, Array, Array]] = {}
         self.driven_kmh = (min(speeds), max(speeds))
         self.driven_c = (min(c.temperature_c for c in conditions), max(c.temperature_c for c in conditions))
 
@@ -270,6 +272,18 @@ class Predictor:
 
     def _drives(self, configuration: str, asked: Sequence[Circumstances]) -> tuple[Array, Array, dict[str, Array]]:
         """Energy a kilometre of each drive, its derivatives, and what is open besides the unknowns. [Wh/km]"""
+        # What a drive takes is the same however surely its air and speed are known: it is asked both ways, and often.
+        same = tuple(replace(a, temperature_sd_k=0.0, wind_sd_ms=0.0, speed_sd_share=0.0) for a in asked)
+        taken = self._taken.get((configuration, same))
+        if taken is None:
+            if len(self._taken) >= MOST_KEPT:
+                self._taken.clear()
+            taken = self._taken[configuration, same] = self._energies(configuration, same)
+        energy, by_unknown, by = taken
+        return energy, by_unknown, self._open(asked, energy, by)
+
+    def _energies(self, configuration: str, asked: Sequence[Circumstances]) -> tuple[Array, Array, Array]:
+        """Energy a kilometre of each drive, its derivatives by the unknowns and by every parameter. [Wh/km]"""
         problem, n = self.problem, len(self.problem.rows.leg)
         drives = steady_drives(problem.road, self.conditions, [a.speed_kmh / 3.6 for a in asked])
         each = drives.each
@@ -284,7 +298,7 @@ class Predictor:
         a_km = wet / drives.km
         energy = e.wh.reshape(len(asked), each).sum(axis=1) * a_km
         by = e.by_parameter.reshape(len(asked), each, -1).sum(axis=1) * a_km[:, None]
-        return energy, by_unknown * a_km[:, None], self._open(asked, energy, by)
+        return energy, by_unknown * a_km[:, None], by
 
     def _met(self, model: RoadModel, asked: Sequence[Circumstances], each: int) -> RoadModel:
         """The model in the circumstances asked about."""

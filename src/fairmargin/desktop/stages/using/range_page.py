@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -10,7 +10,7 @@ import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from fairmargin.core.conditions.typed import read_climate
-from fairmargin.core.inference.prediction import Circumstances
+from fairmargin.core.inference.prediction import Band, Circumstances
 from fairmargin.core.outcome import driving_range
 from fairmargin.core.outcome.asking import NOT_ASKED, Asking, Predicted, cabin_k, not_driven, predict, reach_band
 from fairmargin.core.outcome.average_wind import MOST_WIND_MS
@@ -89,6 +89,7 @@ class RangePage(UsePage):
         self.curve_words = label("", wrap=True)
         box.addWidget(self.curve_words)
         self.curve_frame = frame
+        self._far: list[tuple[Band, float | None]] = []  # what the curve's ranges follow from, and the energy they take
         self.body.addWidget(frame)
         self.windy = WindPanel(self.keep(lambda: "place_wind", "wind", high=MOST_WIND_MS))
         self.body.addWidget(self.windy.frame)
@@ -401,24 +402,25 @@ class RangePage(UsePage):
         asked = [replace(now, speed_kmh=float(v)) for v in speeds]
         stored = self.vehicle.stored_wh
         share = (1 - self.own.reserve) * (1 - self.own.fade)
-        lines = []
+        lines, self._far = [], []
         for name in asking.configurations:
             if c is not None and name not in {c.baseline, c.trial}:
                 continue
             band = asking.band(name, asked)
-            ends = tuple(band.interval(i, study.confidence) for i in range(len(asked)))
             far = reach_band(asking, self.vehicle, name, asked)
-            reach = tuple(far.interval(i, study.confidence) for i in range(len(asked)))
             kept = None if stored is None else stored * share
+            self._far.append((far, kept))
             lines.append(
                 RangeLine(
                     name=side_words(study, name, self.units),
                     which=self.trial_of(name),
                     speeds=tuple(speeds.tolist()),
                     wh_per_km=tuple(band.wh.tolist()),
-                    wh_interval=ends,
+                    wh_interval=_ends(band, study.confidence),
                     range_km=() if kept is None else tuple((kept / band.wh).tolist()),
-                    range_interval=() if kept is None else tuple((kept / b, kept / a) for a, b in reach),
+                    range_interval=()
+                    if kept is None
+                    else tuple((kept / b, kept / a) for a, b in _ends(far, study.confidence)),
                     driven=(low, high),
                 )
             )
@@ -434,12 +436,15 @@ class RangePage(UsePage):
             return
         units, now = self.units, self._wish or self._usual(asking)
         texts = []
-        for line in self.curve.lines:
-            i = int(np.argmin(np.abs(np.array(line.speeds) - kmh)))
+        for line, (band, kept) in zip(self.curve.lines, self._far, strict=True):
             level = float(np.interp(kmh, line.speeds, line.wh_per_km))
             text = f"{line.name} {consumption_words(level, units)}"
-            if line.range_km:
-                a, b = line.range_interval[i]
+            if kept is not None:
+                near = _about(line.speeds, kmh)
+                ends = [band.interval(i, self.study.confidence) for i in near]
+                b, a = (
+                    kept / float(np.interp(kmh, [line.speeds[i] for i in near], x)) for x in zip(*ends, strict=True)
+                )
                 text += f", {distance_words(float(np.interp(kmh, line.speeds, line.range_km)), units)} to the reserve ({units.show('distance', a):.0f} to {units.show('distance', b):.0f})"
             texts.append(text)
         hundred = 100.0 / units.show("distance", 1.0)
@@ -453,6 +458,18 @@ class RangePage(UsePage):
         beyond = not_driven(asking.predictor, replace(now, speed_kmh=kmh))
         unsaid = f" {in_units(beyond[0], units)}." if beyond and "km/h" in beyond[0] else ""
         self.curve_words.setText(f"At {speed_words(kmh, units)}: {'; '.join(texts)}. {time}.{unsaid}{best}")
+
+
+def _ends(band: Band, confidence: float) -> tuple[tuple[float, float], ...]:
+    """Ends of every interval of a band, as it is drawn. [Wh/km]"""
+    low, high = band.about(confidence)
+    return tuple(zip(low.tolist(), high.tolist(), strict=True))
+
+
+def _about(speeds: Sequence[float], kmh: float) -> tuple[int, int]:
+    """Which speeds of a curve lie on both sides of one."""
+    i = min(max(int(np.searchsorted(speeds, kmh)), 1), len(speeds) - 1)
+    return i - 1, i
 
 
 def _slope(text: str) -> float:
