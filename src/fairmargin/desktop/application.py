@@ -32,7 +32,11 @@ SETTLED_MS: Final = 3000
 FIRST_WANTED: Final = (
     "fairmargin.core.analysis",
     "fairmargin.desktop.stage_progress",
-    *(f"fairmargin.desktop.stages.{stage}" for stage in ("drive", "verdict", "question", "plan", "correct", "use")),
+    *(
+        f"fairmargin.desktop.stages.{stage}"
+        for stage in ("drive", "verdict", "question", "plan", "correct", "use", "examine")
+    ),
+    "pyqtgraph",  # draws Examine's charts; makes no widget and no picture of its own when it is loaded
 )
 
 
