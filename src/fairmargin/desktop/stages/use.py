@@ -36,21 +36,26 @@ class UseStage(Stage):
 
     def show_page(self, name: str) -> None:
         """Turn to a page."""
-        self.page_named(name)
+        self._built(name)
         self.buttons[name].setChecked(True)
         self.stack.setCurrentWidget(self._places[name])
         self.shown = name
-        if self.session.study is not None:
-            self.refresh(self.session.study)
+        self.touch()
 
     def page_named(self, name: str) -> UsePage:
         """A page, built where it was not yet."""
+        there = name in self.pages
+        page = self._built(name)
+        if not there and self.session.study is not None:
+            page.refresh(self.session.study)
+        return page
+
+    def _built(self, name: str) -> UsePage:
+        """A page; one that is new shows nothing before its first refresh."""
         if name not in self.pages:
             page = self.pages[name] = _maker(name)(self.session, self.touch)
             self._places[name] = scrolling(page)
             self.stack.addWidget(self._places[name])
-            if self.session.study is not None:
-                page.refresh(self.session.study)
         return self.pages[name]
 
     @property
