@@ -84,13 +84,6 @@ class Stage(QWidget):
 _FIGURE = re.compile(r"-[\d.,]+")
 
 
-class _Column(QVBoxLayout):
-    """Keeps what is in it together at the top, beside a field that has to say what is wrong; asks for no height by that."""
-
-    def expandingDirections(self) -> Qt.Orientation:
-        return super().expandingDirections() & Qt.Orientation.Horizontal
-
-
 class Field(QWidget):
     """A line edit with its label above, unit behind, and its fault below in words.
 
@@ -112,7 +105,9 @@ class Field(QWidget):
         self._commit = commit
         self.has_fault = False
         self._shown = ""
-        self._column = _Column(self)
+        self._column = QVBoxLayout(self)
+        # Together at the top, beside a field that has to say what is wrong.
+        self._column.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(1)
         self.caption = PlainLabel(text, self)
@@ -135,7 +130,6 @@ class Field(QWidget):
         if text:
             self._column.addWidget(self.caption)
         self._column.addLayout(self._row)
-        self._column.addStretch()
         self._show_unit(unit)
         if width:
             self.edit.setFixedWidth(width)
@@ -157,7 +151,8 @@ class Field(QWidget):
         if self._fault is None:
             self._fault = label("", "fault", wrap=True)
             self._fault.hide()
-            self._column.insertWidget(self._column.count() - 1, self._fault)
+            self._fault.setAlignment(Qt.AlignmentFlag.AlignTop)
+            self._column.addWidget(self._fault)
         return self._fault
 
     def _show_unit(self, unit: str) -> None:
@@ -210,6 +205,10 @@ class Field(QWidget):
         if not words and not self.has_fault:
             return  # another field's fault may stand in a shared line
         self.fault.setText(words)
+        if self.fault.parentWidget() is self:
+            # A layout held to its top has no room for lines that break; one with a sentence in it leaves all below to that.
+            self._column.setAlignment(Qt.AlignmentFlag(0) if words else Qt.AlignmentFlag.AlignTop)
+            self._column.setStretchFactor(self.fault, 1 if words else 0)
         self.fault.setVisible(bool(words))
         if self.has_fault != bool(words):
             self.has_fault = bool(words)

@@ -24,7 +24,8 @@ def _pressed(event: QKeyEvent) -> str:
 
 def _left(event: QEvent, is_command: Callable[[QKeyEvent], bool]) -> bool:
     """Leave a key to the program that the toolkit would keep for editing; whether it was left."""
-    if event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent) or not is_command(event):
+    # Of which class it is, is sooner known than its type: lines get thousands of events as pages are laid.
+    if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.ShortcutOverride or not is_command(event):
         return False
     event.ignore()
     return True
