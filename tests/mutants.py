@@ -69,7 +69,7 @@ MUTANTS: tuple[tuple[str, str, str, str], ...] = (
     (f"{CORE}/result/looks.py", "not 1 <= pairs < registration.pairs", "not 1 <= pairs <= registration.pairs", "tests/core/result/test_looks.py"),
     (f"{CORE}/fairness/registered.py", "late = [x for x in case.study.said_afterwards if x in CRITERIA]", "late = []", "tests/core/study/test_registration.py"),
     (f"{CORE}/result/verdict.py", "order_sd_percent**2 * left**2", "order_sd_percent**2 * left", "tests/core/result/test_verdict.py"),
-    (f"{CORE}/inference/fit.py", "OF_ORDER: Final = frozenset({Group.WARM_UP, Group.DRIFT, Group.DIRECTION})", "OF_ORDER: Final = frozenset({Group.DIRECTION})", "tests/core/inference/test_fit.py"),
+    (f"{CORE}/inference/budget.py", "OF_ORDER: Final = frozenset({Group.WARM_UP, Group.DRIFT, Group.DIRECTION})", "OF_ORDER: Final = frozenset({Group.DIRECTION})", "tests/core/inference/test_fit.py"),
     (f"{CORE}/result/corrections.py", 'result["road"] = level * np.expm1(-water)', 'result["road"] = level * np.expm1(water)', "tests/core/result tests/core/test_regression.py"),
     (f"{CORE}/conditions/change.py", "FITTING: Final = Prior(0.004,", "FITTING: Final = Prior(0.0004,", "tests/core/fairness/test_prices.py tests/core/test_regression.py"),
     (f"{CORE}/fairness/statistics.py", "product = trial * columns[:, 2]", "product = columns[:, 2]", "tests/core/inference/test_foretold.py"),

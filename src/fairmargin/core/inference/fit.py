@@ -17,15 +17,15 @@ from numpy.typing import NDArray
 
 from fairmargin.core import intervals
 from fairmargin.core.conditions.causes import Group
-from fairmargin.core.conditions.design import Unknown
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.logs import Logs
 from fairmargin.core.evidence.reading import Observation
 from fairmargin.core.inference.beliefs import Beliefs, as_they_are, beliefs_of
+from fairmargin.core.inference.budget import RANDOM, by_group, falls, touched_legs
 from fairmargin.core.inference.criticism import Criticism, criticise
 from fairmargin.core.inference.foretold import Foretold, foretell
 from fairmargin.core.inference.learned import Learned, effect_errors, learn
-from fairmargin.core.inference.levels import TOLD_AS, Level, model_levels, plain_level
+from fairmargin.core.inference.levels import Level, model_levels, plain_level
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.otherwise import Otherwise
 from fairmargin.core.inference.plain_difference import Plain, left_out, plain_differences
@@ -41,14 +41,7 @@ from fairmargin.core.study import Study
 
 Array = NDArray[np.float64]
 
-#: Groups whose part of a margin shrinks with more runs, as a variance by 1/n: drawn anew with each; or, where both configurations
-#: are driven on the same days, what acts on differences between drives that more of them even out.
-RANDOM: Final = frozenset({Group.WIND_OF_RUNS, Group.SPEED, Group.RUNS})
-EVENED_OUT: Final = frozenset({Group.WIND, Group.VEHICLE, Group.TEMPERATURE, Group.CHANGE})
-#: By 1/n²: what the next pair in the other order takes back.
-OF_ORDER: Final = frozenset({Group.WARM_UP, Group.DRIFT, Group.DIRECTION})
 FAR: Final = 12.0  # logarithm of a ratio that nothing has
-TELLING: Final = 0.05  # share of a source's variance from which an unknown's legs are named
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -382,7 +375,7 @@ def _effect(
     by_segment = estimator * solution.segment_share * rows.unit
     scatter = result.scatter_part(i) + float(by_segment @ by_segment)
     rounding = float((estimator**2) @ rows.reading_var)
-    budget = _by_group(problem, open_variance, {Group.SCATTER: scatter, Group.DISPLAY_STEP: rounding})
+    budget = by_group(problem, open_variance, {Group.SCATTER: scatter, Group.DISPLAY_STEP: rounding})
     fixed, by_runs, by_order = falls(problem.unknowns, open_variance, share_days)
     km, levels = problem.reference.km, np.exp(log_levels)
     return Effect(
@@ -395,26 +388,10 @@ def _effect(
         random_variance=scatter + rounding + by_runs,
         order_variance=by_order,
         budget=tuple(sorted(((str(k), v) for k, v in budget.items()), key=lambda kv: -kv[1])),
-        touched=_touched(problem, open_variance, observations),
+        touched=touched_legs(problem, open_variance, observations),
         baseline_wh_per_km=float(levels[0]) / km,
         trial_wh_per_km=float(levels[i + 1]) / km,
         influence={o.legs[0]: float(v) for o, v in zip(observations, result.influence(i), strict=True)},
-    )
-
-
-def falls(unknowns: Sequence[Unknown], variance: Array, share_days: bool) -> tuple[float, float, float]:
-    """What unknowns leave open, by how it falls with more pairs: not at all, by 1/n, by 1/n²; variances.
-
-    Measured on field days of one to eight pairs, in turn: wind, scatter and steps halve with every doubling, a cold first leg and
-    a drift fall to a sixth (`share_days`: both configurations driven on the same days).
-    """
-    once = RANDOM | EVENED_OUT if share_days else RANDOM
-    is_random = np.array([u.group in once for u in unknowns])
-    is_order = np.array([u.group in OF_ORDER for u in unknowns])
-    return (
-        float(variance[~is_random & ~is_order].sum()),
-        float(variance[is_random].sum()),
-        float(variance[is_order].sum()),
     )
 
 
@@ -446,32 +423,11 @@ def _as_wide_as_its_spread(effect: Effect, asked: float | None, confidence: floa
     )
 
 
-def _by_group(problem: Problem, variance: Array, beside: Mapping[str, float] | None = None) -> dict[str, float]:
-    """Variance of the unknowns by the source they are told as, added to what lies beside them."""
-    out: dict[str, float] = dict(beside or {})
-    for u, value in zip(problem.unknowns, variance.tolist(), strict=True):
-        told = TOLD_AS.get(u.group, u.group)
-        out[told] = out.get(told, 0.0) + value
-    return out
-
-
-def _touched(problem: Problem, variance: Array, observations: Sequence[Observation]) -> dict[str, tuple[str, ...]]:
-    """Legs that each source's larger parts act on."""
-    names = [name for o in observations for name in o.legs]
-    whole = _by_group(problem, variance)
-    found: dict[str, set[int]] = {}
-    for i, u in enumerate(problem.unknowns[: problem.shared]):
-        told = TOLD_AS.get(u.group, u.group)
-        if variance[i] >= TELLING * whole[told] and u.group is not Group.RUNS:  # scatter is of all legs
-            found.setdefault(told, set()).update(np.flatnonzero(u.weights[: len(names)]).tolist())
-    return {told: tuple(names[i] for i in sorted(legs)) for told, legs in found.items() if legs}
-
-
 def _plain_effect(
     study: Study, problem: Problem, plain: Plain, trial: str, observations: Sequence[Observation], log_levels: Array
 ) -> Effect:
     """The plain difference of one trial as an effect; the baseline's level stays the model's."""
-    budget = _by_group(
+    budget = by_group(
         problem,
         plain.unknown_variance,
         {
@@ -492,7 +448,7 @@ def _plain_effect(
         systematic_variance=float(plain.unknown_variance.sum()) - by_runs + plain.uncorrected**2,
         random_variance=plain.scatter_variance + plain.reading_variance + by_runs,
         budget=tuple(sorted(((str(k), v) for k, v in budget.items()), key=lambda kv: -kv[1])),
-        touched=_touched(problem, plain.unknown_variance, observations),
+        touched=touched_legs(problem, plain.unknown_variance, observations),
         baseline_wh_per_km=level / km,
         trial_wh_per_km=level / km * math.exp(plain.log_ratio),
         influence={

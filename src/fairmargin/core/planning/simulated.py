@@ -20,7 +20,7 @@ from fairmargin.core import intervals
 from fairmargin.core.conditions.causes import Group
 from fairmargin.core.evidence.conditions import Conditions
 from fairmargin.core.evidence.reported_wind import REPORT_M_S
-from fairmargin.core.inference.fit import falls
+from fairmargin.core.inference.budget import falls
 from fairmargin.core.inference.options import FitOptions
 from fairmargin.core.inference.plain_difference import gathered, paired_drives, shared_by_drives
 from fairmargin.core.inference.posterior import Posterior, mixture_quantile, posterior
