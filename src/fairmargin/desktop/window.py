@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Final, cast
@@ -25,8 +24,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fairmargin.core.study import Study, Vehicle
 from fairmargin.core.units import in_units
+from fairmargin.desktop.commands import asking
 from fairmargin.desktop.commands.helping import Helping
 from fairmargin.desktop.commands.intake import Intake
 from fairmargin.desktop.commands.logbooks import Logbooks
@@ -49,7 +48,7 @@ from fairmargin.desktop.widgets.files import folders
 from fairmargin.desktop.widgets.inputs import Choice
 from fairmargin.desktop.widgets.marginbar import MarginBar
 from fairmargin.desktop.widgets.questions import QuestionStrip
-from fairmargin.desktop.widgets.stage_rail import STAGES, StageRoad
+from fairmargin.desktop.widgets.stage_rail import StageRoad
 from fairmargin.exchange.words.figures import speed_words
 from fairmargin.exchange.words.names import comparison_name, framed
 
@@ -353,33 +352,9 @@ class MainWindow(Shell):
         self.menus.fill_recent()
         self.go_home()
 
-    def _garage(self) -> tuple[list[Vehicle], list[Study]]:
-        """Vehicles (by name, the latest description of each) and roads (by name) of the logbook's studies."""
-        book = self.session.logbook
-        if book is None:
-            return [], []
-        vehicles: dict[str, Vehicle] = {}
-        for _, study in book.vehicles():  # newest first: the latest description of each name
-            if study.vehicle.name:
-                vehicles.setdefault(study.vehicle.name, study.vehicle)
-        roads: dict[str, Study] = {}
-        for title, study in book.roads():
-            roads.setdefault(study.route_name or title, study)
-        return list(vehicles.values()), list(roads.values())
-
     def new_study(self) -> None:
         """Ask what is compared and lay out the runs."""
-        from fairmargin.desktop.dialogs.new_study import NewStudyDialog
-
-        if self.session.read_only:
-            self.tell(self.session.logbook.read_only_because if self.session.logbook else "No logbook is open.")
-            return
-        dialog = NewStudyDialog(self.session.units, *self._garage(), self, self.session.memory)
-        if dialog.exec() and dialog.study is not None and self.session.add_study(dialog.study) is not None:
-            driven = dialog.study.circumstances.outing is not None
-            self.go_to("drive" if driven else "question")
-            if driven:
-                QTimer.singleShot(0, self.drive, self.drive.begin_typing)  # straight to the first reading
+        asking.new_study(self)
 
     def take_off(self) -> None:
         """Take the open study, or the chosen one of the list, off the list; undo puts it back."""
@@ -440,11 +415,7 @@ class MainWindow(Shell):
 
     def choose_units(self) -> None:
         """Ask for the units."""
-        from fairmargin.desktop.dialogs.forms import UnitsDialog
-
-        dialog = UnitsDialog(self.session.own_units, self)
-        if dialog.exec():
-            self.session.set_units(dialog.choice())
+        asking.choose_units(self)
 
     def cycle_theme(self) -> None:
         """Desktop, light, dark, and round again."""
@@ -461,17 +432,8 @@ class MainWindow(Shell):
 
     def find_anything(self) -> None:
         """Find a stage, a study or a command by a few letters."""
-        from fairmargin.desktop.dialogs.forms import FindDialog
-
-        entries: list[tuple[str, str, Callable[[], object]]] = []
-        if self.session.study is not None:
-            entries += [(n.capitalize(), "stage", lambda n=n: self.go_to(n)) for n in STAGES]  # type: ignore[misc]
-        for entry in self.session.logbook.studies() if self.session.logbook else []:
-            entries.append((entry.title, "study", lambda i=entry.id: self.show_study(i)))  # type: ignore[misc]
-        entries += [(words, "command", run) for words, run in self.menus.commands if not words[:1].isdigit()]
-        dialog = FindDialog(entries, self)
-        if dialog.exec() and dialog.picked is not None:
-            QTimer.singleShot(0, self, dialog.picked)
+        commands = [(words, run) for words, run in self.menus.commands if not words[:1].isdigit()]
+        asking.find_anything(self, self.show_study, commands)
 
     def show_study(self, study_id: int) -> None:
         """Open a study where its work stands; what was said of another one goes."""
