@@ -300,7 +300,6 @@ class ExamineStage(Stage):
         timed = bool(legs) and all(leg.clock for leg in legs)
         days = len({leg.started_at.date() for leg in legs if leg.started_at}) if timed else 1
         by_time = timed and days == 1
-        trials = [t.id for t in study.trials]
         shown = unit_label(units.consumption)
         unit = {"consumption": shown, "foretold": shown, "energy": "kWh", "speed": units.speed, "temperature": units.temperature,
                 "wind": units.wind}[what]  # fmt: skip
@@ -311,37 +310,39 @@ class ExamineStage(Stage):
         }
         if what == "foretold":
             self._draw_foretold(plot, at, results)
-        for group in [study.baseline.id, *trials]:
-            for included in (True, False):
-                xs, ys = [], []
-                for leg in legs:
-                    if leg.configuration != group or leg.included != included:
-                        continue
-                    y = self._value(what, leg, results)
-                    if y is None:
-                        continue
-                    xs.append(at[leg.leg])
-                    ys.append(y)
-                if xs:
-                    name = "baseline" if group not in trials else trial_colour(trials.index(group))
-                    colour = theme.colour(name)
-                    plot.plot(
-                        np.array(xs), np.array(ys), pen=None,
-                        symbol="o" if group not in trials else SYMBOLS[trials.index(group) % len(SYMBOLS)],
-                        symbolSize=13, symbolPen=pg.mkPen(colour, width=1.8),
-                        symbolBrush=pg.mkBrush(colour) if included else pg.mkBrush(None),
-                    )  # fmt: skip
+        values = [(leg, self._value(what, leg, results)) for leg in legs]
+        self._draw_points(plot, study, [(at[leg.leg], y, leg) for leg, y in values if y is not None])
         if not by_time:
             ticks = [(float(i), leg.leg) for i, leg in enumerate(legs)]
         plot.getAxis("bottom").setTicks([ticks] if ticks else None)
         self._label_axes(plot, unit, by_time)
-        self._tell(plot, unit, [(leg, self._value(what, leg, results)) for leg in legs])
+        self._tell(plot, unit, values)
         self._show_ways(study)
         if what == "foretold":
             self.plot_words.setText(foretold_words(self.session.analysis, study.confidence))
             return
         better = " (more is better)" if what == "consumption" and more_is_better(units.consumption) else ""
         self.plot_words.setText(f"{unit}{better} \u00b7 circle: {study.baseline.label} \u00b7 open: left out")
+
+    @staticmethod
+    def _draw_points(plot: pg.PlotWidget, study: Study, points: Sequence[tuple[float, float, Leg]]) -> None:
+        """A mark for every leg: shape and colour of its configuration, filled where it counts."""
+        import pyqtgraph as pg
+
+        trials = {t.id: i for i, t in enumerate(study.trials)}
+        drawn = []
+        for x, y, leg in points:
+            i = trials.get(leg.configuration)
+            colour = theme.colour("baseline" if i is None else trial_colour(i))
+            drawn.append(
+                {
+                    "pos": (x, y),
+                    "symbol": "o" if i is None else SYMBOLS[i % len(SYMBOLS)],
+                    "pen": pg.mkPen(colour, width=1.8),
+                    "brush": pg.mkBrush(colour) if leg.included else pg.mkBrush(None),
+                }
+            )
+        plot.addItem(pg.ScatterPlotItem(drawn, size=13))
 
     def _tell(self, plot: pg.PlotWidget, unit: str, values: Sequence[tuple[Leg, float | None]]) -> None:
         """What the chart shows, for whoever hears it."""
