@@ -4,6 +4,7 @@ import re
 import time
 
 import pytest
+from PySide6.QtCore import QThreadPool
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel
 
@@ -34,7 +35,10 @@ def together(t):
     while page.memory.read().missing and time.monotonic() < end:
         QTest.qWait(50)
     page.refresh()
-    QApplication.processEvents()
+    # What comes in meanwhile is laid anew, and new widgets are shown by a queued event.
+    QThreadPool.globalInstance().waitForDone(20000)
+    for _ in range(3):
+        QApplication.processEvents()
     return "\n".join(x.text() for x in page.findChildren(QLabel) if x.isVisible())
 
 
