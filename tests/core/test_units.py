@@ -5,6 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fairmargin.core import units as u
+from fairmargin.core.planning.load import read_item
 
 # Source: NIST SP 811 (2008), Appendix B.8: mile 1.609344 km, gallon (US) 3.785412 L, knot 0.5144444 m/s,
 # psi 6.894757 kPa, inHg 3.386389 kPa, pound 0.45359237 kg (factors as printed, seven figures).
@@ -136,3 +137,48 @@ def test_a_vehicle_that_burns_diesel_is_shown_at_diesels_heating_value():
     assert u.UNIT_CHOICES["us"].for_vehicle(True, 8900.0).consumption == "mpg-us"
     assert u.UNIT_CHOICES["uk"].for_vehicle(True, 8900.0).consumption == "mpg-imp"
     assert u.UNIT_CHOICES["metric"].for_vehicle(False, 8900.0) == u.UNIT_CHOICES["metric"]
+
+
+@pytest.mark.parametrize(
+    ("groups", "text", "value"),
+    [
+        ("", "1,350", 1.35),  # nobody told how they write: as it always was
+        (",", "1,350", None),
+        (",", "1,350 kg", None),
+        (",", "12,345", None),
+        (",", "123,456", None),
+        (",", "\u22121,350", None),
+        (",", "1.350", 1.35),
+        (",", "0,350", 0.35),
+        (",", "1,35", 1.35),
+        (",", "1,3500", 1.35),
+        (",", "1234,567", 1234.567),
+        (",", "1 350", 1350.0),
+        (".", "1.350", None),
+        (".", "15.000 km", None),
+        (".", "1,350", 1.35),
+        (".", "0.350", 0.35),
+        (".", "15.4", 15.4),
+    ],
+)
+def test_a_thousand_or_thousandths_is_asked_about_where_the_sign_groups_thousands(groups, text, value):
+    """Common practice: 1,350 is a thousand in English, 1.350 in German; they differ by a thousand times."""
+    with u.typed_with_groups(groups):
+        if value is not None:
+            assert u.read_number(text).value == value
+            return
+        with pytest.raises(u.UnitError, match=r"may be \S*\d{4,6}.* or .*: write which"):
+            u.read_number(text)
+    assert u.read_number("1,350").value == 1.35, "told for what was typed then alone"
+
+
+def test_the_question_names_both_figures():
+    with (
+        u.typed_with_groups(","),
+        pytest.raises(u.UnitError, match=r'"1,350 lb" may be 1350 lb or 1\.350 lb: write which'),
+    ):
+        u.read_quantity("1,350 lb", "mass", "kg")
+    with u.typed_with_groups("."):
+        assert read_item("kit", "1,200 kg", "aboard").mass_kg == 1.2
+        with pytest.raises(ValueError, match=r"1200 kg or 1\.200 kg"):
+            read_item("kit", "1.200 kg", "aboard")

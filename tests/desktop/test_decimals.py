@@ -312,3 +312,43 @@ def test_every_field_reads_what_it_shows(opened, session, at_home_in):
             assert "17,5; 15,2 kWh/100 km since L01" in typed and "4,25 km 80,5 %" in typed
             chargers = opened.stage("use").findChild(TripForm).chargers
             assert chargers.toPlainText() == "84,5 Mill Quay 1.2 50,5 kW 0,39"
+
+
+@pytest.mark.parametrize(
+    ("locale", "asked", "taken", "stored"),
+    [
+        ("en_US", "12,000", "12000", 12000.0),
+        ("de_DE", "12.000", "12 000", 12000.0),
+        ("de_DE", "12.000", "12000,5", 12000.5),
+        ("en_GB", "12,000", "12000.5", 12000.5),
+    ],
+)
+def test_what_may_be_a_thousand_is_asked_about(qtbot, opened, session, at_home_in, locale, asked, taken, stored):
+    """A price or a year's distance of 12,000 is not 12 (common practice: what groups thousands hangs on the country)."""
+    at_home_in(locale)
+    opened.go_to("use")
+    opened.stage("use").show_page("money")
+    field = opened.stage("use").pages["money"].purchase
+    type_into(qtbot, field, asked)
+    assert (
+        field.has_fault and f'"{asked}" may be 12000 or' in field.fault.text() and "write which" in field.fault.text()
+    )
+    decimal = "12,000" if locale == "de_DE" else "12.000"
+    assert f"or {decimal}:" in field.fault.text(), "as it would be typed here"
+    kept = session.study
+    type_into(qtbot, field, taken)
+    assert not field.has_fault and session.study != kept
+    assert session.study.change.purchase_price == stored
+
+
+def test_a_cell_of_the_sheet_asks_alike(qtbot, opened, session, at_home_in):
+    at_home_in("en_US")
+    opened.go_to("drive")
+    opened.drive.show_sheet(True)
+    settle()
+    table = opened.drive.table
+    before = session.study
+    assert not table.model.type_in([("L01", "distance_km", "1,350")])
+    assert "may be 1350 or 1.350" in table.model.fault and session.study == before
+    assert table.model.type_in([("L01", "distance_km", "18,35")])
+    assert session.study.leg("L01").distance_km == 18.35

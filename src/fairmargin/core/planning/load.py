@@ -77,7 +77,6 @@ _WORDS: Final = (
     (re.compile(r"\b(?:imp|imperial|uk)\s*gal\w*|\bgal\w*[\s-]*\(?(?:imp|uk)\)?", re.IGNORECASE), "gal-imp"),
     (re.compile(r"\bcu\.?\s*ft\b", re.IGNORECASE), "ft\u00b3"),
 )
-_THOUSAND: Final = re.compile(r"^\d{1,3},\d{3}(?!\d)")
 _AMOUNT: Final = re.compile(r"^(?:(\d+)\s*[x\u00d7*]\s*)?(.+)$", re.IGNORECASE)
 
 
@@ -102,7 +101,7 @@ def read_item(name: str, amount: str, place: LoadPlace, mass_unit: str = "kg") -
     match = _AMOUNT.match(plain)
     if match is None or not plain:
         raise ValueError("how much? Expected a mass or a volume, such as 64 kg, 480 L or 4 x 16 kg")
-    _no_thousand(match[2])
+    units.refuse_thousands(match[2], ",")
     count = float(match[1] or 1)
     number = units.read_number(match[2])
     unit, _, rest = number.rest.partition(" ")
@@ -131,13 +130,6 @@ def read_item(name: str, amount: str, place: LoadPlace, mass_unit: str = "kg") -
         raise ValueError(f"{litres:g} L of what? Say water, petrol, diesel, or its kg/L, such as 45 L 0.75 kg/L")
     liquid = not substance or substance in LIQUIDS
     return LoadItem(name=name, place=place, count=count, litres=litres, kg_per_l=density, liquid=liquid)
-
-
-def _no_thousand(text: str) -> None:
-    """Refuse a comma before three digits: a thousand or thousandths would differ by a thousand times."""
-    if _THOUSAND.match(text.strip()):
-        one, other = text.strip().split(",", 1)
-        raise ValueError(f'"{text.strip()}" may be {one}{other} or {one}.{other}: write which')
 
 
 def read_limits(text: str, mass_unit: str = "kg") -> tuple[LimitSource, ...]:
@@ -175,7 +167,7 @@ def read_limit(text: str, mass_unit: str = "kg") -> LimitSource:
         raise ValueError(f'"{text}" is no limit; expected a mass and where it is written, such as 1350 coupling')
     first, less, unit, source = match.groups()
     for figure in filter(None, (first, less)):
-        _no_thousand(figure)
+        units.refuse_thousands(figure, ",")
     mass = units.read_quantity(f"{first} {unit or mass_unit}", "mass", mass_unit)
     if less:
         mass -= units.read_quantity(f"{less} {unit or mass_unit}", "mass", mass_unit)

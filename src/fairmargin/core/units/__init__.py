@@ -45,7 +45,9 @@ from fairmargin.core.units.typed import (
     read_in,
     read_number,
     read_quantity,
+    refuse_thousands,
     show_duration,
+    typed_with_groups,
 )
 
 __all__ = [
@@ -87,10 +89,12 @@ __all__ = [
     "read_in",
     "read_number",
     "read_quantity",
+    "refuse_thousands",
     "said",
     "said_range",
     "show_duration",
     "to_step",
     "to_wh_per_km",
+    "typed_with_groups",
     "unit_of",
 ]

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
 from typing import Final
 
@@ -45,6 +48,48 @@ _NUMBER = re.compile(
     r"([+\-−]?(?:\d{1,3}(?:[\s'\u00a0\u2009\u202f]\d{3})+(?!\d)|\d+)(?:[.,]\d+)?|[+\-−]?[.,]\d+)(.*)", re.DOTALL
 )
 LONGEST: Final = 200  # characters of anything typed that holds one figure
+_THOUSAND: Final = re.compile(r"^([+\-\u2212]?[1-9]\d{0,2})([.,])(\d{3}(?![\d.,]).*)$", re.DOTALL)
+#: The sign that whoever types groups thousands with; none where nobody told.
+_GROUPS: ContextVar[str] = ContextVar("groups", default="")
+
+
+@contextmanager
+def typed_with_groups(sign: str) -> Iterator[None]:
+    """Ask about what may be a thousand or thousandths, while what is typed in somebody's own way is read.
+
+    Parameters
+    ----------
+    sign : str
+        That groups thousands there: with ``,`` the figure 1,350 is refused, since it may be 1350 or 1.35; with ``.`` it is
+        1.350. None where it is empty.
+    """
+    told = _GROUPS.set(sign)
+    try:
+        yield
+    finally:
+        _GROUPS.reset(told)
+
+
+def refuse_thousands(text: str, sign: str = "") -> None:
+    """Refuse a figure that may be a thousand or thousandths, which differ by a thousand times.
+
+    Parameters
+    ----------
+    text : str
+        The figure, and whatever follows it.
+    sign : str
+        What groups thousands where nobody told.
+
+    Raises
+    ------
+    UnitError
+        If such a sign stands before its last three digits, and nothing else tells which it is.
+    """
+    groups = _GROUPS.get() or sign
+    match = _THOUSAND.match(text.strip())
+    if match is not None and match[2] == groups:
+        one, rest = match[1], match[3]
+        raise UnitError(f'"{text.strip()}" may be {one}{rest} or {one}.{rest}: write which')
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +112,8 @@ def read_number(text: str) -> TypedNumber:
     Raises
     ------
     UnitError
-        If no number stands at the front, or the separators are ambiguous (``1,234.5``).
+        If no number stands at the front, or the separators are ambiguous (``1,234.5``, and ``1,350`` for whom `typed_with_groups`
+        tells that a comma groups thousands).
     """
     if len(text) > LONGEST:
         raise UnitError(f'"{text.strip()[:40]}\u2026" is too long; expected a number and its unit')
@@ -78,6 +124,7 @@ def read_number(text: str) -> TypedNumber:
     plain = re.sub(r"[\s'\u00a0\u2009\u202f]", "", digits).replace("−", "-").replace(",", ".")
     if rest[:1] in {".", ","} or plain.count(".") > 1:
         raise UnitError(f'"{text.strip()}" has more than one decimal sign; expected a figure such as 1234.5')
+    refuse_thousands(text)
     decimals = len(plain.split(".")[1]) if "." in plain else 0
     return TypedNumber(float(plain), decimals, rest)
 

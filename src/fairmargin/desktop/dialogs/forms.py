@@ -27,6 +27,7 @@ from fairmargin.core.units import ALSO, CONSUMPTION_UNITS, QUANTITIES, UNIT_CHOI
 from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.stages.driving.parts import EVENTS
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.decimals import typed_here
 from fairmargin.desktop.widgets.inputs import Choice, Line
 from fairmargin.desktop.widgets.tables import Table
 
@@ -156,6 +157,7 @@ class UnitsDialog(QDialog):
                 return known
         return UnitChoice("Custom", **values)  # type: ignore[arg-type]
 
+    @typed_here()
     def choice(self) -> UnitChoice:
         """Return what is chosen now.
 

@@ -27,6 +27,7 @@ from fairmargin.core.study.remembered import Remembered
 from fairmargin.core.units import UnitChoice, in_units, read_in, read_quantity
 from fairmargin.desktop.state.across_studies import Memory
 from fairmargin.desktop.widgets.basics import as_tip, label
+from fairmargin.desktop.widgets.decimals import typed_here
 from fairmargin.desktop.widgets.inputs import Choice, Line
 from fairmargin.exchange.words.across import remembered_lines
 
@@ -282,6 +283,7 @@ class NewStudyDialog(QDialog):
             self.capacity.setFocus()
             raise ValueError(f"Usable battery: {words_of(error)}") from error
 
+    @typed_here()
     def _accept(self) -> None:
         wanted = self.wanted
         try:

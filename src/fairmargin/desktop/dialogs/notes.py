@@ -9,6 +9,7 @@ from fairmargin.core.study.entry import show_number, words_of
 from fairmargin.core.units import UnitChoice, read_duration_s, read_quantity, show_duration
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.decimals import typed_here
 from fairmargin.desktop.widgets.inputs import Choice
 
 #: How the kinds of notes are called.
@@ -52,6 +53,7 @@ class _Line:
     def widgets(self) -> tuple[QWidget, ...]:
         return (self.kind, self.at, self.lasted, self.speed, self.words, self.remove)
 
+    @typed_here()
     def read(self) -> Event:
         """The note as it stands (ValueError in words)."""
         at, lasted, speed = (f.edit.text().strip() for f in (self.at, self.lasted, self.speed))

@@ -15,7 +15,7 @@ from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.basics import Elided, PlainLabel, as_tip, label, scrolling
-from fairmargin.desktop.widgets.decimals import as_here
+from fairmargin.desktop.widgets.decimals import as_here, typed_here
 from fairmargin.desktop.widgets.inputs import Line
 
 
@@ -177,11 +177,11 @@ class Field(QWidget):
             self.edit.setText(text)
             self.edit.setCursorPosition(0)
         self.edit.setModified(False)
-        self._say("")
+        self.say("")
 
     def forget(self) -> None:
         """Let go of text that is not stored."""
-        self._say("")
+        self.say("")
         if self.edit.text() != self._shown:
             self.edit.setText(self._shown)
         self.edit.setModified(False)
@@ -191,17 +191,19 @@ class Field(QWidget):
         if not self.edit.isModified() and not self.has_fault:
             return
         if text == self._shown:
-            self._say("")
+            self.say("")
             return
         try:
-            self._commit(text)
+            with typed_here():
+                self._commit(text)
         except ValueError as error:
-            self._say(words_of(error))
+            self.say(words_of(error))
             return
-        self._say("")
+        self.say("")
         self.edit.setModified(False)
 
-    def _say(self, words: str) -> None:
+    def say(self, words: str) -> None:
+        """Say what is wrong with the text; nothing where nothing is."""
         if not words and not self.has_fault:
             return  # another field's fault may stand in a shared line
         self.fault.setText(words)

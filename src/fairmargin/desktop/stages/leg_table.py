@@ -27,7 +27,7 @@ from fairmargin.core.units import UNIT_CHOICES, in_units
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.theme import theme, trial_colour
 from fairmargin.desktop.widgets.basics import label, link
-from fairmargin.desktop.widgets.decimals import Cells, as_here
+from fairmargin.desktop.widgets.decimals import Cells, as_here, typed_here
 from fairmargin.desktop.widgets.tables import add_outgoing, put_on_clipboard
 
 #: Columns that are always there, and those that stand beside them.
@@ -190,6 +190,7 @@ class LegModel(QAbstractTableModel):
         self.told.emit()
         return taken
 
+    @typed_here()
     def type_in(self, cells: Sequence[tuple[str, str, str]]) -> bool:
         """Store cells (leg, field, text) as typed, in one undo step; what is refused is told and nothing of it kept."""
         session, study = self.stage.session, self.stage.session.study

@@ -7,7 +7,8 @@ typed in words of their own stands as it was; files, reports and the command lin
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any, Final
 
 from PySide6.QtCore import QAbstractItemModel, QLocale, QModelIndex, QPersistentModelIndex, Qt
@@ -16,6 +17,7 @@ from PySide6.QtWidgets import QLineEdit, QStyledItemDelegate, QWidget
 
 from fairmargin.core.study import Study
 from fairmargin.core.study.own_words import own_words
+from fairmargin.core.units import typed_with_groups
 
 POINT: Final = "."
 #: A figure with decimals; versions, file names and dates have letters or points beside them. What parts it from the next one.
@@ -96,6 +98,14 @@ def as_here(text: str) -> str:
 def figure_here(text: str) -> str:
     """Figures alone, with their units or without, as the desktop's locale writes them; any other text as it is."""
     return as_here(text) if _ALONE.fullmatch(text) else text
+
+
+@contextmanager
+def typed_here() -> Iterator[None]:
+    """Read what is typed as the desktop's locale groups thousands: 1,350 is asked about where a comma does."""
+    groups = QLocale().groupSeparator()
+    with typed_with_groups(groups if groups in {POINT, ","} else ""):
+        yield
 
 
 class Painter(QPainter):

@@ -44,6 +44,7 @@ from fairmargin.desktop.stages.keeping.base import KeepingPage
 from fairmargin.desktop.state.background import Background
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import as_tip, label, named_choice, panel, scrolling
+from fairmargin.desktop.widgets.decimals import typed_here
 from fairmargin.desktop.widgets.keeping.calibration import CalibrationChart, TruthBar
 from fairmargin.desktop.widgets.tables import Table
 from fairmargin.exchange.words.practice import answer_lines, case_columns, case_rows, case_words
@@ -321,6 +322,7 @@ class PracticePage(KeepingPage):
         data = box.currentData()
         return str(data) if data is not None else box.currentText()
 
+    @typed_here()
     def _number(self, edit: QLineEdit, what: str) -> float:
         text = edit.text().strip()
         if not text:

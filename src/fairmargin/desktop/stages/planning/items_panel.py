@@ -14,6 +14,7 @@ from fairmargin.core.units import label as unit_label
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import Elided, as_tip, clear, label
+from fairmargin.desktop.widgets.decimals import typed_here
 from fairmargin.desktop.widgets.flow import Flow
 from fairmargin.desktop.widgets.inputs import Choice
 
@@ -118,12 +119,12 @@ class ItemsPanel(QWidget):
             return
         try:
             place: LoadPlace = PLACES[self.place.currentIndex()]
-            item = read_item(name or "thing", amount, place, self.session.units.mass)
+            with typed_here():
+                item = read_item(name or "thing", amount, place, self.session.units.mass)
         except ValueError as error:
-            self.amount.fault.setText(words_of(error))
-            self.amount.fault.show()
+            self.amount.say(words_of(error))
             return
-        self.amount.fault.hide()
+        self.amount.say("")
         for field in (self.name, self.amount):
             field.edit.clear()
             field.edit.setModified(False)

@@ -28,7 +28,7 @@ from fairmargin.desktop.stages.using.fuel_fields import (
 from fairmargin.desktop.stages.using.page import UsePage
 from fairmargin.desktop.state.session import Session
 from fairmargin.desktop.widgets.basics import label, named_choice, panel
-from fairmargin.desktop.widgets.decimals import as_here
+from fairmargin.desktop.widgets.decimals import as_here, typed_here
 from fairmargin.desktop.widgets.files import ask_open
 from fairmargin.desktop.widgets.flow import Flow
 from fairmargin.desktop.widgets.inputs import Words
@@ -240,6 +240,7 @@ class TripForm(UsePage):
             self.commit_chargers()
         return super().eventFilter(watched, event)
 
+    @typed_here()
     def commit_chargers(self) -> None:
         """Take the chargers as typed; what cannot be read is said below, and the text stays."""
         if self.session.study is None or not self.chargers.document().isModified():
