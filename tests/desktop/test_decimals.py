@@ -24,6 +24,7 @@ from fairmargin.core.study.own_words import own_words
 from fairmargin.core.study.statements import WayReading
 from fairmargin.core.study.trip import Charger, Trip, TripStretch
 from fairmargin.core.units import UNIT_CHOICES
+from fairmargin.core.words import minus
 from fairmargin.demo.studies import demo_studies
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.stages.home import PAGES as HOME_PAGES
@@ -31,6 +32,7 @@ from fairmargin.desktop.stages.leg_table import NAMES
 from fairmargin.desktop.stages.using.trip_form import TripForm
 from fairmargin.desktop.widgets.axis import nice_step
 from fairmargin.desktop.widgets.decimals import Cells, as_here, figure_here
+from fairmargin.desktop.widgets.inputs import NumberBox
 from fairmargin.desktop.widgets.tables import Table, copy_rows, save_rows
 
 WITH_POINT = re.compile(r"\d\.\d")
@@ -352,3 +354,30 @@ def test_a_cell_of_the_sheet_asks_alike(qtbot, opened, session, at_home_in):
     assert "may be 1350 or 1.350" in table.model.fault and session.study == before
     assert table.model.type_in([("L01", "distance_km", "18,35")])
     assert session.study.leg("L01").distance_km == 18.35
+
+
+@pytest.mark.parametrize("locale", ["C", "en_US", "de_DE", "fr_FR"])
+@pytest.mark.parametrize(
+    ("typed", "value"),
+    [("1.5", 1.5), ("1,5", 1.5), ("-0.5", -0.5), ("\u22120,5", -0.5), (",5", 0.5), ("-7", -7.0), ("99", 9.0), ("-", 2.0), ("", 2.0), ("2h", 2.0)],
+)  # fmt: skip
+def test_a_number_with_arrows_takes_either_sign(qtbot, at_home_in, locale, typed, value):
+    """Half an hour typed with the other sign became five: the toolkit takes that for what groups thousands."""
+    at_home_in(locale)
+    box = NumberBox()
+    qtbot.addWidget(box)
+    box.setRange(-14, 14)
+    box.setDecimals(1)
+    box.setValue(2.0)
+    box.lineEdit().selectAll()
+    if not typed.isascii():
+        box.lineEdit().insert(typed)  # keys of a test are those of a plain keyboard
+    elif typed:
+        qtbot.keyClicks(box.lineEdit(), typed)
+    else:
+        qtbot.keyClick(box.lineEdit(), Qt.Key.Key_Delete)
+    box.interpretText()
+    assert box.value() == value
+    assert box.text() == as_here(minus(f"{value:.1f}"))
+    qtbot.keyClick(box, Qt.Key.Key_Up)
+    assert box.value() == min(value + box.singleStep(), 14.0)

@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable
 from typing import Final
 
 from PySide6.QtCore import QEvent, QTimer
-from PySide6.QtGui import QKeyEvent, QKeySequence, QShowEvent, QWheelEvent
+from PySide6.QtGui import QKeyEvent, QKeySequence, QShowEvent, QValidator, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPlainTextEdit, QSlider
 
+from fairmargin.core.words import minus
 from fairmargin.desktop.widgets.decimals import as_here, figure_here
 
 #: Keys of the window's commands, filled as its menus are made; the toolkit's own editing keys yield to them.
 PROGRAM_KEYS: Final[set[str]] = set()
 UNDO, REDO = "Ctrl+Z", "Ctrl+Shift+Z"
+
+
+_NUMBER: Final = re.compile(r"[+\-\u2212]?\d*(?:[.,]\d*)?")  # what a number may begin with
 
 
 def _pressed(event: QKeyEvent) -> str:
@@ -148,11 +153,31 @@ class Choice(QComboBox):
 
 
 class NumberBox(QDoubleSpinBox):
-    """A number with arrows; a wheel over it scrolls the page it lies on."""
+    """A number with arrows; a wheel over it scrolls the page it lies on.
+
+    It takes a point and a comma for decimals. The toolkit takes the one that is not the locale's for what groups thousands: half
+    an hour typed with it became five.
+    """
 
     def __init__(self) -> None:
         super().__init__()
         self.setLineEdit(_inner())
+
+    def textFromValue(self, val: float) -> str:
+        return as_here(minus(f"{val:.{self.decimals()}f}"))
+
+    def valueFromText(self, text: str) -> float:
+        return float(text.replace("\u2212", "-").replace(",", ".")) if self._is_number(text) else self.value()
+
+    def validate(self, input: str, pos: int) -> tuple[QValidator.State, str, int]:
+        if not _NUMBER.fullmatch(input):
+            return QValidator.State.Invalid, input, pos
+        within = self._is_number(input) and self.minimum() <= self.valueFromText(input) <= self.maximum()
+        return (QValidator.State.Acceptable if within else QValidator.State.Intermediate), input, pos
+
+    @staticmethod
+    def _is_number(text: str) -> bool:
+        return bool(_NUMBER.fullmatch(text) and re.search(r"\d", text))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
