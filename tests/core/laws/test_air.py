@@ -41,3 +41,11 @@ def test_impossible_air_is_refused(arguments, words):
 def test_standard_atmosphere_of_iso_2533(height, pascal):
     # 5000 m in the table is geopotential; rel 2e-4 as the low rows are printed in geometric altitude too.
     assert float(air.standard_pressure_pa(height)) == pytest.approx(pascal, rel=8e-4)
+
+
+def test_the_density_of_one_air_is_that_of_many():
+    many = air.moist_air_density([101_325.0, 98_000.0], [288.15, 271.0], [0.5, 0.9])
+    one = [air.density_of_one(101_325.0, 288.15, 0.5), air.density_of_one(98_000.0, 271.0, 0.9)]
+    assert one == pytest.approx(many.tolist(), rel=1e-15)
+    with pytest.raises(ValueError, match="kelvin"):
+        air.density_of_one(101_325.0, -3.0, 0.5)

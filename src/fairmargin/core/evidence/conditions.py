@@ -247,7 +247,7 @@ def _conditions_of(study: Study, traces: Mapping[str, Trace]) -> dict[str, Condi
                     day_told=leg.leg in told_days,
                     temperature_sd=0.0 if (air_span := leg.span("temperature_c")) is None else air_span.sd,
                     wind_sd=0.0 if (wind_span := leg.span("wind_speed_ms")) is None else wind_span.sd,
-                    **{f.name: getattr(weather, f.name) for f in fields(weather)},
+                    **{name: getattr(weather, name) for name in _WEATHER},
                 )
             )
     noted = {e.leg for e in study.events if e.kind in {"slow-traffic", "stop"}}
@@ -271,6 +271,9 @@ class _Weather:
     turbulence_m_s: float
 
 
+_WEATHER: Final = tuple(f.name for f in fields(_Weather))
+
+
 def _weather(study: Study, leg: Leg, started_s: float | None, usual: _Usual, day: int) -> _Weather:
     """What was noted on a leg, else what the station reported for its middle, else what is usual."""
     station: dict[str, float] = {}
@@ -283,7 +286,7 @@ def _weather(study: Study, leg: Leg, started_s: float | None, usual: _Usual, day
 
     temperature, pressure, humidity = (noted(n) for n in ("temperature_c", "pressure_hpa", "humidity_percent"))
     t = usual.day_c.get(day, usual.temperature_c) if temperature is None else temperature
-    density = air.moist_air_density(
+    density = air.density_of_one(
         100.0 * (usual.pressure_hpa if pressure is None else pressure),
         t + 273.15,
         air.USUAL_HUMIDITY if humidity is None else humidity / 100.0,
@@ -302,7 +305,7 @@ def _weather(study: Study, leg: Leg, started_s: float | None, usual: _Usual, day
     return _Weather(
         temperature_c=t,
         temperature_known=temperature is not None,
-        density_kg_m3=float(density),
+        density_kg_m3=density,
         pressure_known=pressure is not None,
         from_north=north,
         from_east=east,

@@ -10,6 +10,7 @@ References
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -104,3 +105,9 @@ def standard_pressure_pa(height_m: ArrayLike) -> Array:
         raise ValueError(f"height_m must be between -1000 and 11000; got {h[(h < -1000) | (h > 11000)].flat[0]:g}")
     exponent = _G0 / (_R_DRY * _LAPSE_K_M)
     return np.asarray(STANDARD_PRESSURE_PA * (1 - _LAPSE_K_M * h / STANDARD_TEMPERATURE_K) ** exponent)
+
+
+@lru_cache(maxsize=4096)
+def density_of_one(pressure_pa: float, temperature_k: float, humidity: float) -> float:
+    """As `moist_air_density`, of one air; kept, since an edit is one leg's and the others' air is what it was. [kg/m³]"""
+    return float(moist_air_density(pressure_pa, temperature_k, humidity))
