@@ -8,12 +8,14 @@ from PySide6.QtGui import QFont, QTextCursor
 from PySide6.QtWidgets import QApplication, QLabel
 from tests.conftest import driven_study
 from tests.desktop.conftest import type_into
+from tests.reading_pages import Painted
 from tests.unlike import unlike
 
 from fairmargin.core.analysis import analyse
 from fairmargin.core.planning import Share
 from fairmargin.core.study.entry import read_clock, show_number, show_reading
 from fairmargin.core.units import UNIT_CHOICES, show_duration
+from fairmargin.desktop.stage_progress import stops_of
 from fairmargin.desktop.stages.base import Field
 from fairmargin.desktop.theme import theme
 from fairmargin.desktop.widgets.axis import Axis, nice_step
@@ -240,7 +242,6 @@ def test_the_band_of_what_does_not_matter_is_as_wide_as_it_says(qtbot, qapp, mon
 
 def test_headline_and_small_print_agree(qtbot, window):
     """Not settled: the best figure, in grey, and no range beside the stage; not fair: no tick, no range anywhere."""
-    from fairmargin.desktop.stage_progress import stops_of
     from fairmargin.desktop.widgets.marginbar import verdict_head
 
     def shown(study):
@@ -376,3 +377,18 @@ def test_the_last_line_in_sight_is_whole_whatever_the_type(qtbot, points):
 
     room = text.viewport().height()
     assert bottom(4) <= room < bottom(5) - 4
+
+
+@pytest.mark.parametrize("unit", ["metric", "us"])
+def test_the_rail_has_the_whole_consumption_of_one_configuration(qtbot, window, unit):
+    study = driven_study("AAAA")
+    window.session.set_units(UNIT_CHOICES[unit])
+    window.session.add_study(study.with_(configurations=study.configurations[:1]))
+    window.go_to("verdict")
+    QApplication.processEvents()
+    (word,) = {s.word for s in stops_of(window.session, window.session.study) if "Wh" in s.word}
+    assert word.split()[-1] in {"km", "Wh/mi"}
+    with Painted() as painted:
+        window.road.update()
+        window.road.grab()
+    assert word in painted

@@ -188,9 +188,11 @@ class StageRoad(QWidget):
             p.setFont(font(15, 600 if here else 500))
             p.drawText(QPointF(50, c.y() - 1), stop.stage.capitalize())
             p.setPen(word)
-            p.setFont(font(12))
-            metrics = QFontMetricsF(font(12))
-            shown = metrics.elidedText(stop.word, Qt.TextElideMode.ElideRight, WIDTH - 56)
+            room = WIDTH - 54
+            # A consumption with its unit is a little wider than a word: smaller, it is whole.
+            type_of_word = font(12 if QFontMetricsF(font(12)).horizontalAdvance(stop.word) <= room else 11)
+            p.setFont(type_of_word)
+            shown = QFontMetricsF(type_of_word).elidedText(stop.word, Qt.TextElideMode.ElideRight, room)
             p.drawText(QPointF(50, c.y() + 16), shown)
         if self.hasFocus():
             index = STAGES.index(self._current) if self._current in STAGES else 0
