@@ -226,6 +226,16 @@ def test_a_cell_is_typed_shown_and_left_in_the_locales_way(qtbot, opened, sessio
     qtbot.keyClick(editor, Qt.Key.Key_Return)
     QApplication.processEvents()
     assert session.undo.count() == before and session.study.leg("L01").distance_km == 18.35
+    # So is one of several figures.
+    assert table.model.type_in([("L01", "reading", "2,7 kWh; 14,7 kWh/100 km")])
+    QApplication.processEvents()
+    at = table.model.index(0, len(NAMES) + table.model.keys.index("reading"))
+    before = session.undo.count()
+    editor = open_cell()
+    assert editor.text() == "2,7 kWh; 14,7 kWh/100 km" == view.itemDelegate().displayText(at.data(), QLocale())
+    qtbot.keyClick(editor, Qt.Key.Key_Return)
+    QApplication.processEvents()
+    assert session.undo.count() == before
 
 
 def test_a_file_has_points_and_the_clipboard_what_the_spreadsheet_reads(qtbot, at_home_in, tmp_path, monkeypatch):

@@ -27,7 +27,6 @@ _ONE: Final = r"[+\-\u2212]?(?:\d+:)?\d+(?:\.\d+)?(?: ?[^\d\s.,;:]+(?:/100 ?(?:k
 #: What a field for figures holds: one or several, each with its unit or without.
 _ALONE: Final = re.compile(rf"{_ONE}(?:; ?{_ONE})*")
 
-
 #: A fault quotes what was typed.
 _QUOTED: Final = r'"[^"\n]*"'
 
@@ -125,11 +124,11 @@ class Cells(QStyledItemDelegate):
     def setEditorData(self, editor: QWidget, index: QModelIndex | QPersistentModelIndex) -> None:
         super().setEditorData(editor, index)
         if isinstance(editor, QLineEdit):
-            editor.setText(figure_here(editor.text()))
+            editor.setText(as_here(editor.text()))
 
     def setModelData(
         self, editor: QWidget, model: QAbstractItemModel, index: QModelIndex | QPersistentModelIndex
     ) -> None:
         was = str(index.data(Qt.ItemDataRole.EditRole) or "")
-        if not isinstance(editor, QLineEdit) or editor.text() != figure_here(was):
+        if not isinstance(editor, QLineEdit) or editor.text() != as_here(was):
             super().setModelData(editor, model, index)

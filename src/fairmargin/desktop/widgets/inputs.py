@@ -19,6 +19,7 @@ PROGRAM_KEYS: Final[set[str]] = set()
 UNDO, REDO = "Ctrl+Z", "Ctrl+Shift+Z"
 
 
+FRAME_PX: Final = 16  # about what surrounds lines of text
 _NUMBER: Final = re.compile(r"[+\-\u2212]?\d*(?:[.,]\d*)?")  # what a number may begin with
 
 
@@ -72,6 +73,8 @@ class Words(QPlainTextEdit):
     def __init__(self, text: str = "", *, lines: int | None = None) -> None:
         super().__init__(text)
         self._lines = lines
+        if lines is not None:  # about so; what surrounds them is known once it is shown
+            self.setFixedHeight(math.ceil(lines * self.fontMetrics().lineSpacing()) + FRAME_PX)
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
