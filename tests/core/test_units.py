@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from fairmargin.core import units as u
 from fairmargin.core.planning.load import read_item
+from fairmargin.core.study.statement_entry import read_prediction
 
 # Source: NIST SP 811 (2008), Appendix B.8: mile 1.609344 km, gallon (US) 3.785412 L, knot 0.5144444 m/s,
 # psi 6.894757 kPa, inHg 3.386389 kPa, pound 0.45359237 kg (factors as printed, seven figures).
@@ -182,3 +183,16 @@ def test_the_question_names_both_figures():
         assert read_item("kit", "1,200 kg", "aboard").mass_kg == 1.2
         with pytest.raises(ValueError, match=r"1200 kg or 1\.200 kg"):
             read_item("kit", "1.200 kg", "aboard")
+
+
+def test_only_what_was_typed_is_asked_about_not_what_is_made_of_it():
+    """1234 g are 1.234 kg, and 17,125 is a decimal where a point groups thousands."""
+    with u.typed_with_groups("."):
+        assert read_item("kit", "1234 g", "aboard").mass_kg == pytest.approx(1.234)
+        assert read_item("kit", "1,125 kg", "aboard").mass_kg == 1.125
+        assert read_item("kit", "2,125 lb", "aboard").mass_kg == pytest.approx(2.125 * 0.45359237)
+        assert read_item("water", "1,125 gal-us", "aboard").litres == pytest.approx(1.125 * 3.785411784)
+        said = read_prediction("17,125 to 17,375 kWh/100 km", u.UNIT_CHOICES["metric"])["prediction"]
+        assert (said.low, said.high) == (17.125, 17.375)
+        with pytest.raises(u.UnitError, match="is not possible"):
+            read_prediction("0,125 to 0,375 kWh/100 km", u.UNIT_CHOICES["metric"])

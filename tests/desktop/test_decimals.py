@@ -391,3 +391,17 @@ def test_a_number_with_arrows_takes_either_sign(qtbot, at_home_in, locale, typed
     assert box.text() == as_here(minus(f"{value:.1f}"))
     qtbot.keyClick(box, Qt.Key.Key_Up)
     assert box.value() == min(value + box.singleStep(), 14.0)
+
+
+def test_what_is_stored_is_not_asked_about_again(qtbot, opened, session, at_home_in):
+    """Masses from another country's laptop stand in the study; an edit draws the page that weighs them."""
+    at_home_in("en_US")
+    study = session.study
+    details = {**study.plan.details, "wheel_mass": "9,800 kg; 12,200 kg"}
+    change = study.change.with_(kind="wheels")
+    assert session.edit(study.with_(change=change, plan=study.plan.with_(details=details)), "brought in")
+    opened.go_to("question")
+    settle()
+    field = opened.stage("question").fields["speed"]
+    type_into(qtbot, field, "91")
+    assert not field.has_fault and session.study.target_speed_kmh == 91

@@ -107,11 +107,10 @@ def read_item(name: str, amount: str, place: LoadPlace, mass_unit: str = "kg") -
     unit, _, rest = number.rest.partition(" ")
     text = f"{name} {rest}".lower()
     if not unit or unit.lower() in {"kg", "lb", "g", "t"}:
-        figure = f"{number.value} {unit or mass_unit}"
-        if unit.lower() in {"g", "t"}:
-            figure = f"{number.value * (0.001 if unit.lower() == 'g' else 1000.0)} kg"
-        return LoadItem(name=name, place=place, count=count, mass_kg=units.read_quantity(figure, "mass", mass_unit))
-    litres = units.read_in(f"{number.value} {unit}", "L")
+        of_kg = {"g": 0.001, "t": 1000.0}.get(unit.lower())
+        kg = units.unit_of("mass", unit or mass_unit).to_base(number.value) if of_kg is None else number.value * of_kg
+        return LoadItem(name=name, place=place, count=count, mass_kg=kg)
+    litres = units.unit_of("volume", "L").from_base(units.unit_of("volume", unit).to_base(number.value))
     substance = next((s for s in (*DENSITIES, "water") if s in text), "")
     weighed = re.search(r"([\d.,]+)\s*(kg/l|lb/gal-us|lb/gal-imp)", text)
     if weighed:

@@ -46,7 +46,7 @@ def read_prediction(text: str, choice: units.UnitChoice) -> dict[str, Any]:
             raise ValueError("A range is predicted as a consumption, such as 3.0 to 3.2 km/kWh; per cent as one figure")
         unit = units.consumption_unit(span[3])
         for value in (low, high):
-            units.read_consumption(f"{value:g} {unit}", unit)
+            units.refuse_impossible(value, unit)
         return {"prediction_percent": None, "prediction": Prediction(low=low, high=high, unit=unit)}
     number = units.read_number(_plain(text))
     rest = number.rest.strip()

@@ -165,15 +165,19 @@ def read_consumption(text: str, default_unit: ConsumptionUnit) -> TypedConsumpti
     """
     number = read_number(text)
     unit = consumption_unit(number.rest) if number.rest else default_unit
-    wh_per_km = to_wh_per_km(number.value, unit)
+    refuse_impossible(number.value, unit)
+    return TypedConsumption(number.value, unit, number.step)
+
+
+def refuse_impossible(value: float, unit: ConsumptionUnit) -> None:
+    """Refuse a consumption that no road vehicle has; bounds and error as for `read_consumption`."""
     low, high = (100.0, 9000.0) if is_fuel_unit(unit) else (20.0, 3000.0)
-    if not low <= wh_per_km <= high:
+    if not low <= to_wh_per_km(value, unit) <= high:
         ends = sorted(from_wh_per_km(end, unit) for end in (low, high))
         raise UnitError(
-            f"{number.value:g} {label(unit)} is not possible; expected {ends[0]:.3g} to {ends[1]:.3g} "
+            f"{value:g} {label(unit)} is not possible; expected {ends[0]:.3g} to {ends[1]:.3g} "
             f"{label(unit)}. Is the unit right?"
         )
-    return TypedConsumption(number.value, unit, number.step)
 
 
 def read_wh_per_km(text: str, default_unit: ConsumptionUnit, heating_value_wh_per_l: float) -> float:

@@ -13,7 +13,7 @@ from PySide6.QtGui import QUndoStack
 from fairmargin.core.study import Leg, Study, Trace
 from fairmargin.core.study.cells import vehicle_of
 from fairmargin.core.study.registration import said_afterwards, with_look
-from fairmargin.core.units import UnitChoice
+from fairmargin.core.units import UnitChoice, typed_with_groups
 from fairmargin.desktop.state.across_studies import Memory
 from fairmargin.desktop.state.background import Background, Work, meanwhile
 from fairmargin.desktop.state.derived import INLINE_LEGS, Wanted
@@ -312,6 +312,7 @@ class Session(Opened):
         because = self.logbook.read_only_because if self.logbook else "No logbook is open."
         self.failed.emit(because)
 
+    @typed_with_groups("")  # what is stored was asked about when it was typed, or came from elsewhere
     def _store(self, study_id: int, study: Study, changed: Traces) -> None:
         assert self.logbook is not None
         try:

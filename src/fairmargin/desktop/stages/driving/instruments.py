@@ -32,6 +32,7 @@ from fairmargin.desktop.stages.driving.settings import (
     save_settings,
 )
 from fairmargin.desktop.widgets.basics import label
+from fairmargin.desktop.widgets.decimals import typed_here
 from fairmargin.desktop.widgets.files import ask_open
 from fairmargin.desktop.widgets.inputs import Choice, Line
 from fairmargin.desktop.widgets.tables import Table
@@ -168,6 +169,7 @@ class InstrumentsDialog(QDialog):
             box.setCurrentIndex(max(0, box.findData(found.label if found else "")))
             box.blockSignals(False)
 
+    @typed_here()
     def settings(self) -> InstrumentSettings:
         """What is filled in.
 
